@@ -1,0 +1,60 @@
+"""Content and link errors.
+
+AtticError
+└── LinkError            the device could not do what was asked
+    ├── DeviceAway       nothing answers at its address
+    ├── DeviceLocked     it answers, and its content is locked
+    ├── DataAccessOff    it answers, and its settings forbid reading content
+    ├── NotPaired        it does not know this server (any more)
+    ├── PairingRefused   wrong code, or too many of them
+    ├── LinkCut          the connection ended in the middle
+    ├── DeviceFull       no room for what a restore would write
+    └── DeviceLied       what came contradicts what was announced, or is not what the protocol says
+"""
+
+from core.errors import AtticError
+
+
+class LinkError(AtticError):
+    code = "link.error"
+
+
+class DeviceAway(LinkError):
+    code = "link.away"
+    remedy = "Put the device on the office network or plug it in; the run is tried again by itself."
+
+
+class DeviceLocked(LinkError):
+    code = "link.locked"
+    remedy = "Ask its holder to unlock the device, then run again."
+
+
+class DataAccessOff(LinkError):
+    code = "link.data_access_off"
+    remedy = "Switch on data access in the settings of the device, then run again."
+
+
+class NotPaired(LinkError):
+    code = "link.not_paired"
+    remedy = "Pair the device again: open it under Devices and type the code that its screen shows."
+
+
+class PairingRefused(LinkError):
+    code = "link.pairing_refused"
+    remedy = "Type the code exactly as the screen of the device shows it now; it changes after five wrong tries."
+    field = "code"
+
+
+class LinkCut(LinkError):
+    code = "link.cut"
+    remedy = "Plug the device in again and run again: what was already stored is used again."
+
+
+class DeviceFull(LinkError):
+    code = "link.device_full"
+    remedy = "Free some room on the device, or choose fewer things to restore."
+
+
+class DeviceLied(LinkError):
+    code = "link.contradiction"
+    remedy = "Restart the device and run again; if it happens again, leave this kind out and look at the device."

@@ -1,0 +1,93 @@
+"""Kinds of content, as a table of data.
+
+What each kind is called, whether it only travels in encrypted backups, whether the other family can
+take it, and in which open format it leaves. The facts about encryption and families are common
+practice, no published source.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from core.errors import BadInput
+
+
+class Shape(StrEnum):
+    """How the bytes of one item are to be read."""
+
+    CONTACT = "contact"
+    """JSON record of one person, written out as vCard 4.0 (RFC 6350)."""
+    EVENT = "event"
+    """JSON record of one appointment, written out as iCalendar (RFC 5545)."""
+    CONVERSATION = "conversation"
+    """JSON record of one thread with its messages."""
+    RECORD = "record"
+    """Flat JSON record, written out as one row of a CSV table."""
+    PICTURE = "picture"
+    """An image file; leaves as it is."""
+    FILE = "file"
+    """Any other file; leaves as it is."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kind:
+    """One kind of content."""
+
+    code: str
+    label: str
+    shape: Shape
+    one: str
+    """The word for a single item: `contact`."""
+    many: str
+    """The word for several items: `contacts`."""
+    secret: bool = False
+    """Only carried by encrypted backups."""
+    crosses: bool = False
+    """Travels to a device of another family."""
+
+
+def _kind(code: str, label: str, shape: Shape, one: str, many: str, *, secret: bool = False) -> Kind:
+    crosses = code in ("contacts", "calendar")
+    return Kind(code=code, label=label, shape=shape, one=one, many=many, secret=secret, crosses=crosses)
+
+
+_TABLE = (
+    _kind("contacts", "Contacts", Shape.CONTACT, "contact", "contacts"),
+    _kind("calendar", "Calendar", Shape.EVENT, "event", "events"),
+    _kind("messages", "Messages", Shape.CONVERSATION, "conversation", "conversations"),
+    _kind("attachments", "Message attachments", Shape.FILE, "attachment", "attachments"),
+    _kind("calls", "Call log", Shape.RECORD, "call", "calls"),
+    _kind("photos", "Photos", Shape.PICTURE, "photo", "photos"),
+    _kind("videos", "Videos", Shape.FILE, "video", "videos"),
+    _kind("music", "Music", Shape.FILE, "track", "tracks"),
+    _kind("recordings", "Voice recordings", Shape.FILE, "recording", "recordings"),
+    _kind("documents", "Documents", Shape.FILE, "document", "documents"),
+    _kind("notes", "Notes", Shape.RECORD, "note", "notes"),
+    _kind("mail", "Mail", Shape.FILE, "mail file", "mail files"),
+    _kind("alarms", "Alarms", Shape.RECORD, "alarm", "alarms"),
+    _kind("apps", "Apps", Shape.FILE, "app", "apps"),
+    _kind("app_data", "App data", Shape.FILE, "app data file", "app data files"),
+    _kind("settings", "Device settings", Shape.RECORD, "setting", "settings"),
+    _kind("home_screen", "Home screen", Shape.RECORD, "page", "pages"),
+    _kind("wireless", "Wireless networks", Shape.RECORD, "network", "networks", secret=True),
+    _kind("logins", "Saved logins", Shape.RECORD, "login", "logins", secret=True),
+    _kind("health", "Health records", Shape.RECORD, "record", "records", secret=True),
+    _kind("card", "Removable card", Shape.FILE, "card file", "card files"),
+)
+
+KINDS: dict[str, Kind] = {kind.code: kind for kind in _TABLE}
+"""Every kind by its code, in the order in which people are shown them."""
+
+
+def kind(code: str) -> Kind:
+    """The kind with this code. Raises BadInput for an unknown one."""
+    try:
+        return KINDS[code]
+    except KeyError:
+        known = ", ".join(KINDS)
+        raise BadInput(f"There is no kind of content called {code!r}.", field="kinds", remedy=f"Use one of: {known}.") from None
+
+
+def counted(code: str, count: int) -> str:
+    """`1 contact`, `312 photos`: the count with the word that fits it."""
+    found = kind(code)
+    return f"{count} {found.one if count == 1 else found.many}"

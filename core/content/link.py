@@ -1,0 +1,61 @@
+"""The port to a device. Adapters fulfil it: agent, folder. Foreign exceptions become `LinkError`s there.
+
+A link reports what the device says; it decides nothing. Content arrives in pieces of bounded size.
+"""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import Protocol
+
+from core.content.items import Item
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DeviceState:
+    """What the device says about itself now. None means that this link cannot tell."""
+
+    make: str
+    model: str
+    family: str
+    os_version: str
+    storage_total_bytes: int | None = None
+    storage_used_bytes: int | None = None
+    battery_percent: int | None = None
+    on_power: bool | None = None
+    network: str | None = None
+    """`office`, `elsewhere` or None."""
+    locked: bool | None = None
+    data_access: bool | None = None
+    finder_lock: bool | None = None
+
+
+class DeviceLink(Protocol):
+    """One device, reachable for the length of a run or a restore. Every method may raise LinkError."""
+
+    def state(self) -> DeviceState:
+        """Who and how it is."""
+        ...
+
+    def kinds(self) -> list[str]:
+        """Codes of the kinds that it can give."""
+        ...
+
+    def inventory(self, kind: str) -> list[Item]:
+        """Every item of a kind, sorted by id."""
+        ...
+
+    def read(self, item: Item) -> Iterator[bytes]:
+        """The item's content in pieces. Raises LinkCut when it ends early."""
+        ...
+
+    def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
+        """Write a new item beside what is there; the id that the device gave it. May raise DeviceFull."""
+        ...
+
+    def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
+        """Write an item over the one with this id, or anew when it is gone. May raise DeviceFull."""
+        ...
+
+    def close(self) -> None:
+        """Let go of the device."""
+        ...

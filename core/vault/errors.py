@@ -1,0 +1,103 @@
+"""Vault and store errors.
+
+AtticError
+├── StoreError              the place where bytes lie
+│   ├── StoreMissing        the folder or bucket is not there
+│   ├── StoreReadOnly       it may not be written
+│   ├── StoreFull           it took part of what was written, or nothing
+│   └── StoreUnreachable    it does not answer, or answers nonsense
+├── BlobMissing             one object is not there
+├── BlobExists              an object of this name is there already
+└── VaultError              the bytes in the store
+    ├── NotAVault           there is no header, or it is not one
+    ├── NewerVault          a later version of the format
+    ├── VaultExists         the store already holds a vault
+    ├── WrongPassphrase     no key slot opens; one message whatever the reason
+    ├── Damaged             bytes are not what was sealed
+    ├── NoSuchBackup        the store holds no backup of this id
+    └── RunTooLong          packs that this run relied on are about to be swept
+Stopped                     somebody asked for the work to end (not an error of anything)
+"""
+
+from core.errors import AtticError
+
+
+class StoreError(AtticError):
+    code = "store.error"
+
+
+class StoreMissing(StoreError):
+    code = "store.missing"
+    remedy = "Mount the drive or correct the path under Storage, then run again."
+
+
+class StoreReadOnly(StoreError):
+    code = "store.read_only"
+    remedy = "Give the server's account the right to write there, then run again."
+
+
+class StoreFull(StoreError):
+    code = "store.full"
+    remedy = "Make room: remove backups that are no longer needed, or give the store more space. Nothing that was stored before is lost."
+
+
+class StoreUnreachable(StoreError):
+    code = "store.unreachable"
+    remedy = "Look whether the drive or service is up; the run is tried again by itself."
+
+
+class BlobMissing(AtticError):
+    code = "store.object_missing"
+    remedy = "Run a check of the store; it names every backup that this touches."
+
+
+class BlobExists(AtticError):
+    code = "store.object_exists"
+
+
+class VaultError(AtticError):
+    code = "vault.error"
+
+
+class NotAVault(VaultError):
+    code = "vault.none"
+    remedy = "Choose the folder that holds the file `header`, or let Old Attic prepare an empty folder."
+
+
+class NewerVault(VaultError):
+    code = "vault.newer"
+    remedy = "Update this program, or use one that knows the newer format."
+
+
+class VaultExists(VaultError):
+    code = "vault.exists"
+    remedy = "Attach it with its passphrase, or choose an empty folder."
+
+
+class WrongPassphrase(VaultError):
+    code = "vault.wrong_passphrase"
+    remedy = "Type it again; mind capitals and the keyboard's language. Without it nobody can open this store."
+    field = "passphrase"
+
+    def __init__(self) -> None:
+        super().__init__("This passphrase does not open the store.")
+
+
+class Damaged(VaultError):
+    code = "vault.damaged"
+    remedy = "Run a check of the store: it names every backup that this touches. Everything else still restores."
+
+
+class NoSuchBackup(VaultError):
+    code = "vault.no_such_backup"
+    remedy = "Choose another moment: this one has been removed."
+
+
+class RunTooLong(VaultError):
+    code = "vault.run_too_long"
+    remedy = "Run again: most of it is stored already and will be used again."
+
+
+class Stopped(AtticError):
+    code = "run.stopped"
+    remedy = "Run again when it suits: what was already stored is used again."

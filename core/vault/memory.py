@@ -1,0 +1,31 @@
+"""A blob store in memory: for tests, and for measuring without a disk."""
+
+from collections.abc import Iterator
+
+from core.vault.errors import BlobExists, BlobMissing
+
+
+class MemoryBlobs:
+    """Keeps the promises of `BlobStore` until the process ends."""
+
+    def __init__(self) -> None:
+        self.held: dict[str, bytes] = {}
+
+    def create(self, name: str, content: bytes) -> None:
+        if name in self.held:
+            raise BlobExists(f"Object {name} exists.")
+        self.held[name] = bytes(content)
+
+    def read(self, name: str, *, offset: int = 0, length: int | None = None) -> bytes:
+        if name not in self.held:
+            raise BlobMissing(f"Object {name} is missing.")
+        return self.held[name][offset : None if length is None else offset + length]
+
+    def delete(self, name: str) -> None:
+        self.held.pop(name, None)
+
+    def list(self, prefix: str) -> Iterator[tuple[str, int]]:
+        yield from [(name, len(content)) for name, content in self.held.items() if name.startswith(prefix)]
+
+    def free_bytes(self) -> int | None:
+        return None

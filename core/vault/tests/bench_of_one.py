@@ -1,0 +1,114 @@
+"""A small vault in memory and a device in memory, for tests. Time and randomness are under control."""
+
+import random
+from collections.abc import Iterable, Iterator
+from datetime import UTC, datetime, timedelta
+
+from core.content.errors import LinkCut
+from core.content.items import Item
+from core.content.link import DeviceState
+from core.vault.blobs import BlobStore
+from core.vault.capture import Capture, Captured, Request
+from core.vault.keys import Cost
+from core.vault.manifests import Manifest
+from core.vault.memory import MemoryBlobs
+from core.vault.vault import Vault, VaultLimits, create_vault
+from core.vault.writer import Writer
+
+CHEAP = Cost(passes=1, memory_bytes=128 * 1024, lanes=1)
+PASSPHRASE = "tide tables and chalk"
+START = datetime(2026, 3, 2, 22, 0, tzinfo=UTC)
+SMALL = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
+
+
+class MemoryDevice:
+    """A device whose content is a dictionary. `cut_after` bytes its cable comes loose."""
+
+    def __init__(self, content: dict[tuple[str, str], bytes]) -> None:
+        self.content = content
+        self.cut_after: int | None = None
+        self.lies: dict[str, int] = {}
+        self.told = DeviceState(make="Harrow", model="H1", family="orlo", os_version="9", locked=False, data_access=True)
+        self.sent_bytes = 0
+
+    def state(self) -> DeviceState:
+        return self.told
+
+    def kinds(self) -> list[str]:
+        return sorted({kind for kind, _ in self.content})
+
+    def inventory(self, kind: str) -> list[Item]:
+        return [
+            Item(
+                kind=kind,
+                id=id,
+                name=id,
+                size_bytes=self.lies.get(id, len(content)),
+                modified=START,
+                tag=str(hash(content)),
+            )
+            for (of, id), content in sorted(self.content.items())
+            if of == kind
+        ]
+
+    def read(self, item: Item) -> Iterator[bytes]:
+        content = self.content[item.kind, item.id]
+        for at in range(0, len(content), 10_000):
+            piece = content[at : at + 10_000]
+            self.sent_bytes += len(piece)
+            if self.cut_after is not None and self.sent_bytes > self.cut_after:
+                raise LinkCut("The cable came loose.")
+            yield piece
+
+    def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
+        id = name if (kind, name) not in self.content else f"{name} 2"
+        self.content[kind, id] = b"".join(pieces)
+        return id
+
+    def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
+        self.content[kind, id] = b"".join(pieces)
+
+    def close(self) -> None:
+        pass
+
+
+class Bench:
+    """One vault, a clock that only moves when told, and back doors into the blobs."""
+
+    def __init__(self, blobs: BlobStore | None = None, limits: VaultLimits = SMALL) -> None:
+        self.blobs = blobs or MemoryBlobs()
+        self.random = random.Random(7).randbytes
+        self.now = START
+        self.limits = limits
+        self.vault = create_vault(
+            self.blobs, passphrase=PASSPHRASE, key_file=b"k" * 32, now=self.now, random=self.random, cost=CHEAP, limits=limits
+        )
+
+    def again(self) -> Vault:
+        """The same vault as another process would see it."""
+        return Vault(self.blobs, self.vault.keys, random=self.random, limits=self.limits)
+
+    def capture(self, device: MemoryDevice, previous: Manifest | None = None, **hooks: object) -> Captured:
+        self.now += timedelta(minutes=1)
+        request = Request(device="d1", device_told={"name": "H1"}, kinds=tuple(device.kinds()), note="", zone="Europe/Berlin")
+        return Capture(device, Writer(self.again()), request, clock=lambda: self.now, **hooks).run(previous)  # type: ignore[arg-type]
+
+
+def contents(vault: Vault, manifest: Manifest) -> dict[tuple[str, str], bytes]:
+    """Everything in a backup, read back."""
+    vault.refresh()
+    return {
+        (summary.kind, stored.item.id): b"".join(vault.read(stored))
+        for summary in manifest.kinds
+        for stored in vault.items(manifest, summary.kind)
+    }
+
+
+def phone(seed: int = 1) -> dict[tuple[str, str], bytes]:
+    """Content of a small phone: many tiny contacts, some photos, a database, an empty file."""
+    source = random.Random(seed)
+    held = {("contacts", f"c{n:03}"): f'{{"name": "Person {n}"}}'.encode() for n in range(150)}
+    held |= {("photos", f"p{n}"): source.randbytes(30_000 + n) for n in range(6)}
+    held["app_data", "notes.sqlite"] = b"SQLite format 3\x00" + b"row of text, " * 20_000
+    held["documents", "empty.txt"] = b""
+    return held
