@@ -1,0 +1,138 @@
+"""A ZIP of open formats from the items of a backup, written piece by piece.
+
+Contacts become one vCard file, events one calendar, conversations JSON and CSV, flat records CSV and
+JSON; everything else leaves as the file that it is. Items that cannot be read as their kind promises
+leave as they came, in a folder `unreadable`. A `contents.json` lists what went where.
+"""
+
+import json
+import zipfile
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import IO, Any
+
+from core.content.items import Item
+from core.content.kinds import Shape, kind
+from core.content.records import UnreadableRecord, record, rows
+from core.exchange.calendar import calendar
+from core.exchange.filenames import UniqueNames, safe_part, safe_path
+from core.exchange.tables import csv_table
+from core.exchange.vcard import vcard
+from core.vault.errors import Damaged
+
+Content = Callable[[], Iterator[bytes]]
+"""Opens an item's content, piece by piece; may raise Damaged."""
+
+
+@dataclass(slots=True, kw_only=True)
+class ExportReport:
+    written: dict[str, int] = field(default_factory=dict)
+    """Items by kind."""
+    damaged: list[tuple[str, str]] = field(default_factory=list)
+    """(kind, name) of the items that the store could not give back."""
+
+
+class Archive:
+    """One export in the making."""
+
+    def __init__(self, file: IO[bytes], *, now: datetime) -> None:
+        self._zip = zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, allowZip64=True)
+        self._names = UniqueNames()
+        self._now = now
+        self._listing: list[dict[str, Any]] = []
+        self.report = ExportReport()
+
+    def add_kind(self, code: str, items: Iterable[tuple[Item, Content]]) -> None:
+        """Every chosen item of one kind."""
+        found = kind(code)
+        if found.shape in (Shape.FILE, Shape.PICTURE):
+            for item, content in items:
+                self._add_file(found.label, item, content)
+        else:
+            self._add_records(code, items)
+
+    def close(self) -> ExportReport:
+        self._write("contents.json", json.dumps(self._listing, ensure_ascii=False, indent=1).encode())
+        self._zip.close()
+        return self.report
+
+    def _add_records(self, code: str, items: Iterable[tuple[Item, Content]]) -> None:
+        found, held = kind(code), []
+        for item, content in items:
+            try:
+                held.append((item, record(b"".join(content()))))
+            except UnreadableRecord:
+                self._add_file(f"unreadable/{found.label}", item, content)
+            except Damaged:
+                self.report.damaged.append((code, item.name))
+        if not held:
+            return
+        writer = {Shape.CONTACT: self._contacts, Shape.EVENT: self._events, Shape.CONVERSATION: self._conversations}
+        paths = writer.get(found.shape, self._rows)(code, held)
+        for item, _ in held:
+            self._listed(code, item, paths[0])
+
+    def _contacts(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
+        return [self._write("Contacts.vcf", "".join(vcard(told, uid=item.id) for item, told in held).encode("utf-8", "replace"))]
+
+    def _events(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
+        content, refused = calendar(((item.id, told) for item, told in held), now=self._now)
+        paths = [self._write("Calendar.ics", content)]
+        if refused:
+            odd = [told for item, told in held if item.id in set(refused)]
+            paths.append(self._write("Calendar, not understood.json", json.dumps(odd, ensure_ascii=False, indent=1).encode()))
+        return paths
+
+    def _conversations(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
+        whole = [{"id": item.id, "name": item.name} | told for item, told in held]
+        lines = [{"conversation": item.name} | message for item, told in held for message in rows(told.get("messages"))]
+        table = csv_table(lines, first=("conversation", "at", "from", "text"))
+        return [self._write("Messages.csv", table.encode("utf-8", "replace")), self._write("Messages.json", _json(whole))]
+
+    def _rows(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
+        label = kind(code).label
+        table = csv_table({"name": item.name} | told for item, told in held)
+        return [
+            self._write(f"{label}.csv", table.encode("utf-8", "replace")),
+            self._write(f"{label}.json", _json([{"id": item.id, "name": item.name} | told for item, told in held])),
+        ]
+
+    def _add_file(self, folder: str, item: Item, content: Content) -> None:
+        path = self._names.take("/".join([*(safe_part(part) for part in folder.split("/")), safe_path(item.name)]))
+        info = zipfile.ZipInfo(path, date_time=_zip_time(item.modified))
+        info.compress_type = zipfile.ZIP_DEFLATED
+        pieces = content()
+        try:
+            first = next(pieces, b"")
+        except Damaged:
+            self.report.damaged.append((item.kind, item.name))
+            return
+        with self._zip.open(info, "w", force_zip64=True) as out:
+            out.write(first)
+            try:
+                for piece in pieces:
+                    out.write(piece)
+            except Damaged:
+                self.report.damaged.append((item.kind, item.name))
+                return
+        self._listed(item.kind, item, path)
+
+    def _listed(self, code: str, item: Item, path: str) -> None:
+        self.report.written[code] = self.report.written.get(code, 0) + 1
+        entry = {"kind": code, "name": item.name, "modified": item.modified.isoformat(), "bytes": item.size_bytes, "file": path}
+        self._listing.append(entry)
+
+    def _write(self, path: str, content: bytes) -> str:
+        path = self._names.take(path)
+        self._zip.writestr(path, content)
+        return path
+
+
+def _json(value: object) -> bytes:
+    return json.dumps(value, ensure_ascii=False, indent=1).encode("utf-8", "replace")
+
+
+def _zip_time(instant: datetime) -> tuple[int, int, int, int, int, int]:
+    year = min(2107, max(1980, instant.year))
+    return (year, instant.month, instant.day, instant.hour, instant.minute, instant.second)

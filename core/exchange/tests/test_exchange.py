@@ -1,0 +1,153 @@
+"""Open formats, read back by independent libraries: vobject, dateutil, zipfile, csv."""
+
+import csv
+import io
+import json
+import zipfile
+from datetime import UTC, datetime
+from unittest import TestCase
+
+import vobject
+
+from core.content.items import Item
+from core.exchange.archive import Archive
+from core.exchange.calendar import calendar
+from core.exchange.filenames import UniqueNames, safe_path
+from core.exchange.tables import csv_table
+from core.exchange.vcard import folded, vcard
+from core.vault.errors import Damaged
+
+NOW = datetime(2026, 3, 2, 8, tzinfo=UTC)
+AWKWARD = 'Ångström; "Pike, & Söhne" \\ line\nnext ' + "über " * 30
+
+
+class ContactsBecomeVcard4(TestCase):
+    def test_vobject_reads_back_what_was_written(self):
+        contact = {
+            "name": {"given": "Zoë", "family": "d'Aubigné; von"},
+            "organisation": "Saltmarsh, Pike",
+            "phones": [{"label": "cell", "number": "+49 30 5550 117"}, {"label": "satellite", "number": "1"}],
+            "emails": [{"label": "work", "address": "zoe@saltmarsh.example"}],
+            "address": {"street": "Quay 4", "town": "Tidewick", "postcode": "1234"},
+            "birthday": "1980-02-29",
+            "note": AWKWARD,
+        }
+        card = vobject.readOne(vcard(contact, uid="c1"))
+        self.assertEqual(card.version.value, "4.0")
+        self.assertEqual((card.n.value.given, card.n.value.family), ("Zoë", "d'Aubigné; von"))
+        self.assertEqual(card.note.value, AWKWARD)
+        self.assertEqual([phone.value for phone in card.tel_list], ["+49 30 5550 117", "1"])
+        self.assertEqual(card.tel.params["TYPE"], ["cell"])
+        self.assertEqual((card.adr.value.city, card.bday.value), ("Tidewick", "19800229"))
+
+    def test_no_row_is_longer_than_75_octets(self):
+        # RFC 6350 §3.2
+        text = folded("NOTE:" + "ü" * 200)
+        self.assertTrue(all(len(row.encode()) <= 75 for row in text.split("\r\n")))
+        self.assertEqual(text.replace("\r\n ", "").strip(), "NOTE:" + "ü" * 200)
+
+    def test_a_card_cannot_be_broken_out_of(self):
+        card = vcard({"display": "x\r\nEND:VCARD\r\nBEGIN:VCARD\nFN:evil", "phones": "no list", "birthday": "soon"}, uid="a\nb")
+        self.assertEqual(len(list(vobject.readComponents(card))), 1)
+
+    def test_nothing_usable_still_gives_a_card(self):
+        self.assertEqual(vobject.readOne(vcard({}, uid="c")).fn.value, "(no name)")
+
+
+class EventsBecomeICalendar(TestCase):
+    def test_vobject_reads_times_in_their_zone_whole_days_and_repeats(self):
+        events = [
+            ("e1", {"title": "Tide, survey", "start": "2026-03-28T09:00", "end": "2026-03-28T11:00", "zone": "Europe/Berlin", "repeat": "FREQ=WEEKLY;COUNT=3"}),
+            ("e2", {"title": "Closed", "start": "2026-12-24", "all_day": True}),
+            ("e3", {"title": "Call", "start": "2026-03-01T10:00:00+02:00", "attendees": ["a@b.example"]}),
+        ]  # fmt: skip
+        content, refused = calendar(events, now=NOW)
+        self.assertEqual(refused, [])
+        found = {event.uid.value: event for event in vobject.readOne(content.decode()).vevent_list}
+        self.assertEqual(found["e1"].dtstart.value.astimezone(UTC), datetime(2026, 3, 28, 8, tzinfo=UTC))
+        self.assertEqual(found["e1"].summary.value, "Tide, survey")
+        self.assertEqual(found["e2"].dtstart.value.isoformat(), "2026-12-24")
+        self.assertEqual(found["e3"].dtstart.value.astimezone(UTC), datetime(2026, 3, 1, 8, tzinfo=UTC))
+        # the weekly event crosses the change to summer time: same wall clock, one hour less in UTC
+        occurrences = [instant.hour for instant in found["e1"].getrruleset(addRDate=True)]
+        self.assertEqual(occurrences, [9, 9, 9])
+
+    def test_what_cannot_be_understood_is_named_and_the_rest_is_written(self):
+        events = [
+            ("good", {"start": "2026-03-01T10:00"}),
+            ("bad", {"start": "soon"}),
+            ("worse", {"start": "2026-03-01T10:00", "zone": "Mars/Sea"}),
+        ]
+        content, refused = calendar(events, now=NOW)
+        self.assertEqual(refused, ["bad", "worse"])
+        self.assertEqual(content.count(b"BEGIN:VEVENT"), 1)
+
+
+class TablesAreCsv(TestCase):
+    def test_awkward_cells_come_back(self):
+        cells = ['a "quoted" word', "comma, and\nline", AWKWARD]
+        read = list(csv.DictReader(io.StringIO(csv_table([{"text": cell} for cell in cells]))))
+        self.assertEqual([row["text"] for row in read], cells)
+
+    def test_no_cell_is_a_formula(self):
+        table = csv_table([{"a": '=HYPERLINK("http://x")', "b": "-5.5", "c": "@cmd", "d": "+1+1"}])
+        row = next(csv.DictReader(io.StringIO(table)))
+        self.assertEqual(row, {"a": '\'=HYPERLINK("http://x")', "b": "-5.5", "c": "'@cmd", "d": "'+1+1"})
+
+
+class NamesStayInsideTheArchive(TestCase):
+    def test_traversal_absolute_reserved_and_overlong(self):
+        cases = {
+            "../../etc/passwd": "etc/passwd", "/abs/x": "abs/x", "..\\..\\win.ini": "win.ini", "": "unnamed", "...": "unnamed",
+            "C:\\x": "C_/x", "con": "_con", "NUL.txt": "_NUL.txt", "a/./b": "a/b", '<img src="x">.png': "_img src=_x__.png",
+        }  # fmt: skip
+        for name, expected in cases.items():
+            self.assertEqual(safe_path(name), expected)
+        self.assertLessEqual(len(safe_path("ü" * 900 + ".jpg").encode()), 120)
+        self.assertTrue(safe_path("ü" * 900 + ".jpg").endswith(".jpg"))
+
+    def test_names_that_differ_only_in_case_are_numbered(self):
+        names = UniqueNames()
+        self.assertEqual([names.take("a/X.jpg"), names.take("a/x.jpg"), names.take("a/x.JPG")], ["a/X.jpg", "a/x (2).jpg", "a/x (3).JPG"])
+
+
+class AnArchiveHoldsEverything(TestCase):
+    def items(self, kind: str, contents: dict[str, bytes]):
+        for name, content in contents.items():
+            item = Item(kind=kind, id=name, name=name, size_bytes=len(content), modified=NOW, tag="1")
+            yield item, lambda content=content: iter([content])
+
+    def test_sizes_and_counts_by_zipfile(self):
+        file = io.BytesIO()
+        archive = Archive(file, now=NOW)
+        photos = {"DCIM/a.jpg": b"\xff\xd8" + bytes(5000), "../../a.jpg": b"second", "DCIM/A.jpg": b"third"}
+        archive.add_kind("photos", self.items("photos", photos))
+        archive.add_kind("contacts", self.items("contacts", {"c1": b'{"display": "Ann"}', "c2": b'{"display": "Bo"}', "bad": b"\xff"}))
+        archive.add_kind("calls", self.items("calls", {"k": b'{"number": "1", "seconds": 5}'}))
+        talk = json.dumps({"messages": [{"from": "Ann", "at": "2026-01-01", "text": "=1"}]}).encode()
+        archive.add_kind("messages", self.items("messages", {"Ann": talk}))
+        report = archive.close()
+        self.assertEqual(report.written, {"photos": 3, "contacts": 3, "calls": 1, "messages": 1})
+        with zipfile.ZipFile(file) as found:
+            self.assertIsNone(found.testzip())
+            sizes = {info.filename: info.file_size for info in found.infolist()}
+            self.assertEqual(sizes["Photos/DCIM/a.jpg"], 5002)
+            self.assertEqual(
+                {name for name in sizes if name.startswith("Photos")}, {"Photos/DCIM/a.jpg", "Photos/a.jpg", "Photos/DCIM/A (2).jpg"}
+            )
+            self.assertEqual(len(list(vobject.readComponents(found.read("Contacts.vcf").decode()))), 2)
+            self.assertEqual(found.read("unreadable/Contacts/bad"), b"\xff")
+            self.assertEqual(len(json.loads(found.read("contents.json"))), 8)
+            self.assertEqual(next(csv.DictReader(io.StringIO(found.read("Messages.csv").decode())))["text"], "'=1")
+
+    def test_a_damaged_item_is_named_and_the_others_leave(self):
+        def broken():
+            raise Damaged("gone")
+            yield b""
+
+        file = io.BytesIO()
+        archive = Archive(file, now=NOW)
+        item = Item(kind="photos", id="x", name="x.jpg", size_bytes=1, modified=NOW, tag="1")
+        archive.add_kind("photos", [(item, broken), *self.items("photos", {"y.jpg": b"y"})])
+        report = archive.close()
+        self.assertEqual((report.damaged, report.written), ([("photos", "x.jpg")], {"photos": 1}))

@@ -1,0 +1,1 @@
+"""What bytes in a deduplicated store belong to whom, and whether a run will fit."""

@@ -1,0 +1,184 @@
+from datetime import UTC, datetime, time, timedelta
+from itertools import pairwise
+from unittest import TestCase
+from zoneinfo import ZoneInfo
+
+from core.errors import BadInput
+from core.schedule.estimate import RemainingTime
+from core.schedule.promise import Standing, state_of
+from core.schedule.recurrence import Recurrence, weekly, zone_named
+from core.schedule.window import Window, due, missed
+
+NEW_YORK, BERLIN = ZoneInfo("America/New_York"), ZoneInfo("Europe/Berlin")
+
+
+def utc(text: str) -> datetime:
+    return datetime.fromisoformat(text).replace(tzinfo=UTC)
+
+
+class ExamplesOfRfc5545(TestCase):
+    """RFC 5545 §3.8.5.3; all start on 1997-09-02 at 09:00 in New York unless noted."""
+
+    def days(self, rule: str, count: int, start: str = "1997-09-02T09:00") -> list[str]:
+        recurrence = Recurrence(rule=rule, start=datetime.fromisoformat(start), zone=NEW_YORK)
+        found = recurrence.following(utc("1997-09-01T00:00"), count)
+        self.assertTrue(all(instant.astimezone(NEW_YORK).hour == 9 for instant in found))
+        return [instant.astimezone(NEW_YORK).strftime("%m-%d") for instant in found]
+
+    def test_daily_for_ten_occurrences(self):
+        self.assertEqual(self.days("FREQ=DAILY;COUNT=10", 20), [f"09-{day:02}" for day in range(2, 12)])
+
+    def test_every_other_day(self):
+        self.assertEqual(self.days("FREQ=DAILY;INTERVAL=2", 5), ["09-02", "09-04", "09-06", "09-08", "09-10"])
+
+    def test_weekly_on_tuesday_and_thursday_for_five_weeks(self):
+        expected = ["09-02", "09-04", "09-09", "09-11", "09-16", "09-18", "09-23", "09-25", "09-30", "10-02"]
+        self.assertEqual(self.days("FREQ=WEEKLY;UNTIL=19971007T000000Z;WKST=SU;BYDAY=TU,TH", 20), expected)
+
+    def test_every_other_week_on_monday_wednesday_and_friday(self):
+        expected = ["09-01", "09-03", "09-05", "09-15", "09-17", "09-19", "09-29", "10-01", "10-03"]
+        found = self.days("FREQ=WEEKLY;INTERVAL=2;WKST=SU;BYDAY=MO,WE,FR", 9, "1997-09-01T09:00")
+        self.assertEqual(found, expected)
+
+    def test_first_friday_of_the_month(self):
+        found = self.days("FREQ=MONTHLY;COUNT=10;BYDAY=1FR", 10, "1997-09-05T09:00")
+        self.assertEqual(found, ["09-05", "10-03", "11-07", "12-05", "01-02", "02-06", "03-06", "04-03", "05-01", "06-05"])
+
+    def test_second_to_last_monday_of_the_month_for_six_months(self):
+        found = self.days("FREQ=MONTHLY;COUNT=6;BYDAY=-2MO", 10, "1997-09-22T09:00")
+        self.assertEqual(found, ["09-22", "10-20", "11-17", "12-22", "01-19", "02-16"])
+
+    def test_third_to_last_day_of_the_month(self):
+        found = self.days("FREQ=MONTHLY;BYMONTHDAY=-3", 6, "1997-09-28T09:00")
+        self.assertEqual(found, ["09-28", "10-29", "11-28", "12-29", "01-29", "02-26"])
+
+    def test_friday_the_thirteenth(self):
+        found = self.days("FREQ=MONTHLY;BYDAY=FR;BYMONTHDAY=13", 3)
+        self.assertEqual(found, ["02-13", "03-13", "11-13"])
+
+
+class DaysWhenClocksChange(TestCase):
+    # IANA data: Berlin changes at 01:00 UTC on 2026-03-29 and 2026-10-25, New York at 02:00 local on 2026-03-08 and 2026-11-01
+
+    def test_the_wall_time_stays_and_the_utc_time_moves(self):
+        for zone, before, after in ((BERLIN, "2026-03-28T12:00", "21:00 20:00"), (NEW_YORK, "2026-03-07T12:00", "03:00 02:00")):
+            found = weekly(range(7), time(22, 0), zone).following(utc(before), 2)
+            self.assertEqual(" ".join(f"{instant:%H:%M}" for instant in found), after)
+
+    def test_a_time_in_the_gap_is_read_with_the_offset_before_it(self):
+        found = weekly(range(7), time(2, 30), BERLIN).following(utc("2026-03-28T12:00"), 1)
+        self.assertEqual(found, [utc("2026-03-29T01:30")])
+        self.assertEqual(f"{found[0].astimezone(BERLIN):%H:%M}", "03:30")
+
+    def test_a_time_that_comes_twice_counts_once(self):
+        found = list(weekly(range(7), time(2, 30), BERLIN).between(utc("2026-10-24T12:00"), utc("2026-10-25T12:00")))
+        self.assertEqual(found, [utc("2026-10-25T00:30")])
+        found = list(weekly(range(7), time(1, 30), NEW_YORK).between(utc("2026-11-01T02:00"), utc("2026-11-01T20:00")))
+        self.assertEqual(found, [utc("2026-11-01T05:30")])
+
+    def test_a_day_that_did_not_exist(self):
+        # IANA data: Apia skipped the whole of 2011-12-30
+        found = weekly(range(7), time(12, 0), ZoneInfo("Pacific/Apia")).following(utc("2011-12-29T00:00"), 3)
+        self.assertEqual(len(set(found)), len(found))
+
+
+class Inputs(TestCase):
+    def test_impossible_ones_name_their_field(self):
+        cases = (
+            ("zone", lambda: zone_named("Europe/Atlantis")),
+            ("zone", lambda: zone_named("../etc/passwd")),
+            ("days", lambda: weekly([], time(1), BERLIN)),
+            ("days", lambda: weekly([7], time(1), BERLIN)),
+            ("rule", lambda: Recurrence(rule="FREQ=SOMETIMES", start=datetime(2026, 1, 1), zone=BERLIN)),
+            ("window_closes", lambda: Window(opens=time(22), closes=time(22))),
+            ("window_closes", lambda: Window(opens=time(22), closes=time(22, 5))),
+        )
+        for field, attempt in cases:
+            with self.subTest(field=field), self.assertRaises(BadInput) as caught:
+                attempt()
+            self.assertEqual(caught.exception.field, field)
+
+
+class WhatIsDue(TestCase):
+    nightly = weekly(range(7), time(22), BERLIN)
+    window = Window(opens=time(22), closes=time(6))
+
+    def due(self, now: str, handled: str | None = None) -> datetime | None:
+        return due(self.nightly, self.window, handled=utc(handled) if handled else None, now=utc(now))
+
+    def test_a_window_may_cross_midnight(self):
+        self.assertEqual(self.window.length, timedelta(hours=8))
+
+    def test_from_the_planned_time_until_the_window_closes(self):
+        # 22:00 in Berlin is 21:00 UTC in January
+        self.assertIsNone(self.due("2026-01-10T20:59"))
+        self.assertEqual(self.due("2026-01-10T21:00"), utc("2026-01-10T21:00"))
+        self.assertEqual(self.due("2026-01-11T04:59"), utc("2026-01-10T21:00"))
+        self.assertIsNone(self.due("2026-01-11T05:00"))
+
+    def test_not_twice(self):
+        self.assertIsNone(self.due("2026-01-10T23:00", handled="2026-01-10T21:00"))
+
+    def test_after_a_week_of_silence_one_run_and_not_seven(self):
+        self.assertEqual(self.due("2026-01-10T23:00", handled="2026-01-03T21:00"), utc("2026-01-10T21:00"))
+
+    def test_missed_ones_are_those_whose_window_has_closed(self):
+        found = missed(self.nightly, self.window, since=utc("2026-01-08T00:00"), now=utc("2026-01-10T23:00"))
+        self.assertEqual(found, [utc("2026-01-08T21:00"), utc("2026-01-09T21:00")])
+
+
+class StateAgainstThePromise(TestCase):
+    now = utc("2026-01-10T08:00")
+
+    def state(self, newest: str | None, next_run: str | None = "2026-01-10T21:00", **more: object):
+        return state_of(
+            newest=utc(newest) if newest else None,
+            promise_seconds=48 * 3600,
+            next_run=utc(next_run) if next_run else None,
+            now=self.now,
+            **more,  # type: ignore[arg-type]
+        )
+
+    def test_each_standing(self):
+        self.assertEqual(self.state("2026-01-09T21:00").standing, Standing.ON_TIME)
+        self.assertEqual(self.state("2026-01-08T19:00").standing, Standing.DUE_SOON)
+        self.assertEqual(self.state("2026-01-08T07:59").standing, Standing.LATE)
+        self.assertEqual(self.state(None).standing, Standing.NEVER)
+        self.assertEqual(self.state(None, aside=Standing.LOST).standing, Standing.LOST)
+
+    def test_it_turns_exactly_at_the_deadline(self):
+        found = self.state("2026-01-08T19:00")
+        self.assertEqual(found.turns_at, utc("2026-01-10T19:00"))
+        late = state_of(
+            newest=utc("2026-01-08T19:00"), promise_seconds=48 * 3600, next_run=None, now=found.turns_at + timedelta(microseconds=1)
+        )
+        self.assertEqual(late.standing, Standing.LATE)
+
+    def test_without_a_next_run_a_device_is_never_simply_on_time(self):
+        self.assertEqual(self.state("2026-01-10T07:00", next_run=None).standing, Standing.DUE_SOON)
+
+    def test_nothing_promised(self):
+        self.assertEqual(state_of(newest=None, promise_seconds=None, next_run=None, now=self.now).standing, Standing.NO_PLAN)
+
+
+class TheEstimateIsCalm(TestCase):
+    def test_at_constant_speed_it_is_right_from_the_start(self):
+        rest = RemainingTime()
+        for second in range(1, 50):
+            rest.tell(second, second * 1_000_000, 100_000_000)
+            if second > 2:
+                self.assertAlmostEqual(rest.remaining_seconds(second), 100 - second, delta=1)
+
+    def test_one_stall_of_three_seconds_does_not_make_it_jump(self):
+        rest, shown = RemainingTime(), []
+        for second in range(1, 80):
+            done = second if second < 40 else max(40, second - 3)
+            rest.tell(second, done * 1_000_000, 100_000_000)
+            shown.append(rest.remaining_seconds(second))
+        known = [value for value in shown if value is not None]
+        self.assertLess(max(after - before for before, after in pairwise(known)), 4)
+
+    def test_nothing_is_claimed_before_there_is_anything_to_go_by(self):
+        rest = RemainingTime()
+        rest.tell(0.2, 10, 1000)
+        self.assertIsNone(rest.remaining_seconds(0.2))
