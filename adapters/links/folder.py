@@ -1,0 +1,138 @@
+"""The folder link: a device mounted as a drive, or a folder that it synchronises into.
+
+Files are items; their kind follows from path and ending. Symbolic links are not followed, so nothing
+outside the folder is ever read or written. A folder has no lock, battery or network to tell of.
+"""
+
+import contextlib
+import errno
+import os
+import secrets
+from collections.abc import Iterable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path, PurePosixPath
+
+from core.content.classify import kind_of_file
+from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, LinkCut
+from core.content.items import Item, checked_inventory, clean_name
+from core.content.kinds import KINDS
+from core.content.link import DeviceState
+from core.exchange.filenames import safe_path
+
+PIECE_BYTES = 1 << 20
+
+
+class FolderLink:
+    """A folder on the server, as a device."""
+
+    def __init__(self, root: Path) -> None:
+        self._root = root
+        self._paths: dict[str, list[tuple[str, os.stat_result]]] | None = None
+
+    def state(self) -> DeviceState:
+        if not self._root.is_dir():
+            raise DeviceAway(f"The folder {self._root} is not there.", remedy="Mount it, or correct its path on the page of the device.")
+        return DeviceState(make="", model="Folder", family="folder", os_version="", data_access=os.access(self._root, os.R_OK | os.X_OK))
+
+    def kinds(self) -> list[str]:
+        held = self._listing()
+        return [kind for kind in KINDS if kind in held]
+
+    def inventory(self, kind: str) -> list[Item]:
+        return checked_inventory([_item(kind, path, facts) for path, facts in self._listing().get(kind, [])], kind=kind)
+
+    def read(self, item: Item) -> Iterator[bytes]:
+        left = item.size_bytes
+        with self._open(item.id) as descriptor:
+            while True:
+                try:
+                    piece = os.read(descriptor, min(PIECE_BYTES, left + 1))
+                except OSError as error:
+                    raise LinkCut(f"Reading {item.name} ended in the middle: {error.strerror}.") from None
+                if not piece:
+                    return
+                left -= len(piece)
+                yield piece
+                if left < 0:
+                    return
+
+    def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
+        path = PurePosixPath(safe_path(name))
+        candidate, number = path, 1
+        while (self._root / candidate).exists():
+            number += 1
+            candidate = path.with_name(f"{path.stem} ({number}){path.suffix}")
+        self._write(candidate.as_posix(), pieces)
+        return candidate.as_posix()
+
+    def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
+        self._write(id if self._is_inside(id) else safe_path(id), pieces)
+
+    def close(self) -> None:
+        self._paths = None
+
+    def _listing(self) -> dict[str, list[tuple[str, os.stat_result]]]:
+        if self._paths is None:
+            self.state()
+            found: dict[str, list[tuple[str, os.stat_result]]] = {}
+            for folder, folders, files in os.walk(self._root, followlinks=False):
+                folders.sort()
+                for file in files:
+                    path = Path(folder) / file
+                    with contextlib.suppress(OSError, UnicodeEncodeError):
+                        facts = path.lstat()
+                        relative = path.relative_to(self._root).as_posix()
+                        relative.encode()
+                        if path.is_file() and not path.is_symlink() and not file.startswith(".attic-"):
+                            found.setdefault(kind_of_file(PurePosixPath(relative)), []).append((relative, facts))
+            self._paths = found
+        return self._paths
+
+    def _is_inside(self, relative: str) -> bool:
+        parts = PurePosixPath(relative).parts
+        return bool(parts) and ".." not in parts and not relative.startswith("/") and "\x00" not in relative
+
+    @contextlib.contextmanager
+    def _open(self, relative: str) -> Iterator[int]:
+        if not self._is_inside(relative):
+            raise DeviceLied(f"{clean_name(relative)!r} lies outside the folder.")
+        try:
+            descriptor = os.open(self._root / relative, os.O_RDONLY | os.O_NOFOLLOW)
+        except PermissionError:
+            raise DeviceLied("The server may not read this file.") from None
+        except OSError:
+            if not self._root.is_dir():
+                raise DeviceAway(f"The folder {self._root} is not there.") from None
+            raise DeviceLied("The file is gone.") from None
+        try:
+            yield descriptor
+        finally:
+            os.close(descriptor)
+
+    def _write(self, relative: str, pieces: Iterable[bytes]) -> None:
+        target = self._root / relative
+        if not target.parent.resolve().is_relative_to(self._root.resolve()):
+            raise DeviceLied(f"{clean_name(relative)!r} lies outside the folder.")
+        unfinished = target.parent / f".attic-{secrets.token_hex(8)}"
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            with unfinished.open("xb") as file:
+                for piece in pieces:
+                    file.write(piece)
+            unfinished.replace(target)
+        except OSError as error:
+            if error.errno in (errno.ENOSPC, errno.EDQUOT):
+                raise DeviceFull("There is no room in the folder.") from None
+            if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
+                raise DataAccessOff(f"The server may not write into {self._root}.") from None
+            raise LinkCut(f"Writing {clean_name(relative)} failed: {error.strerror}.") from None
+        finally:
+            with contextlib.suppress(OSError):
+                unfinished.unlink()
+            self._paths = None
+
+
+def _item(kind: str, path: str, facts: os.stat_result) -> Item:
+    modified = datetime.fromtimestamp(facts.st_mtime, UTC)
+    tag = f"{facts.st_mtime_ns:x}-{facts.st_size:x}"
+    return Item(kind=kind, id=path, name=clean_name(path), size_bytes=facts.st_size, modified=modified, tag=tag)

@@ -1,0 +1,89 @@
+"""Looking inside a backup: one line an item, in words, without exporting it.
+
+Titles come from the item's record where it has one; a record that cannot be read is shown by its name.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from core.content.items import Item
+from core.content.kinds import Shape, kind
+from core.content.records import UnreadableRecord, record, rows, text, texts
+from core.exchange.calendar import sortable
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    """One item as a person sees it."""
+
+    title: str
+    detail: str
+    fields: dict[str, str] = field(default_factory=dict)
+    """More, by label, for the item's own view."""
+    talk: tuple[dict[str, str], ...] = ()
+    """Messages of a conversation: from, at, text, attachments."""
+
+
+def line(item: Item, content: bytes | None) -> Line:
+    """What to show for an item; `content` is None for files, whose bytes are not needed."""
+    shape = kind(item.kind).shape
+    if content is None or shape in (Shape.FILE, Shape.PICTURE):
+        return Line(title=item.name, detail="")
+    try:
+        told = record(content)
+    except UnreadableRecord:
+        return Line(title=item.name, detail="cannot be read as its kind promises")
+    makers = {Shape.CONTACT: _contact, Shape.EVENT: _event, Shape.CONVERSATION: _conversation}
+    return makers.get(shape, _record)(item, told)
+
+
+def matches(found: Line, item: Item, words: Iterable[str]) -> bool:
+    """Whether every word stands somewhere in the item's name or text; case does not matter."""
+    talk = " ".join(message["text"] + " " + message["from"] for message in found.talk)
+    hay = " ".join((item.name, found.title, found.detail, *found.fields.values(), talk)).casefold()
+    return all(word.casefold() in hay for word in words)
+
+
+def _contact(item: Item, told: dict[str, Any]) -> Line:
+    phones = [text(entry.get("number")) for entry in rows(told.get("phones"))]
+    mails = [text(entry.get("address")) for entry in rows(told.get("emails"))]
+    fields = {"Organisation": text(told.get("organisation")), "Phone": ", ".join(phones), "Mail": ", ".join(mails)}
+    fields |= {"Birthday": text(told.get("birthday")), "Note": text(told.get("note"))}
+    return Line(title=text(told.get("display")) or item.name, detail=" · ".join([*phones[:1], *mails[:1]]), fields=_said(fields))
+
+
+def _event(item: Item, told: dict[str, Any]) -> Line:
+    start = sortable(told.get("start"), told)
+    when = text(told.get("start")).replace("T", " ") if start else ""
+    fields = {"Start": when, "End": text(told.get("end")).replace("T", " "), "Zone": text(told.get("zone"))}
+    fields |= {"Place": text(told.get("place")), "Repeats": text(told.get("repeat")), "With": ", ".join(texts(told.get("attendees")))}
+    fields |= {"Note": text(told.get("note"))}
+    detail = " · ".join(part for part in (when, fields["Place"]) if part)
+    return Line(title=text(told.get("title")) or item.name, detail=detail, fields=_said(fields))
+
+
+def _conversation(item: Item, told: dict[str, Any]) -> Line:
+    talk = tuple(
+        {
+            "from": text(message.get("from")),
+            "at": text(message.get("at")),
+            "text": text(message.get("text")),
+            "attachments": ", ".join(texts(message.get("attachments"))),
+        }
+        for message in rows(told.get("messages"))
+    )
+    last = talk[-1]["text"] if talk else ""
+    count = f"{len(talk)} message" + ("" if len(talk) == 1 else "s")
+    return Line(title=", ".join(texts(told.get("with"))) or item.name, detail=f"{count} · {last}"[:160], talk=talk)
+
+
+def _record(item: Item, told: dict[str, Any]) -> Line:
+    hidden = {"password", "secret"}
+    fields = {name: "••••••" if name in hidden else text(value) for name, value in told.items()}
+    fields = _said(fields)
+    return Line(title=item.name, detail=" · ".join(f"{name} {value}" for name, value in list(fields.items())[:3])[:160], fields=fields)
+
+
+def _said(fields: dict[str, str]) -> dict[str, str]:
+    return {name: value for name, value in fields.items() if value}

@@ -1,0 +1,40 @@
+"""What somebody chose to take back from a backup: everything, whole kinds, single items."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from core.content.kinds import kind as kind_of
+from core.errors import BadInput
+from core.vault.manifests import Manifest, Stored
+from core.vault.vault import Vault
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Selection:
+    """Whole kinds and single items. `everything` outweighs both."""
+
+    everything: bool = False
+    kinds: frozenset[str] = frozenset()
+    items: frozenset[tuple[str, str]] = frozenset()
+    """(kind, item id)."""
+
+    def __post_init__(self) -> None:
+        if not (self.everything or self.kinds or self.items):
+            raise BadInput("Nothing is chosen.", field="selection", remedy="Choose the whole backup, a kind, or single items.")
+        for code in self.kinds | {kind for kind, _ in self.items}:
+            kind_of(code)
+
+    def touches(self, kind: str) -> bool:
+        return self.everything or kind in self.kinds or any(of == kind for of, _ in self.items)
+
+    def holds(self, kind: str, id: str) -> bool:
+        return self.everything or kind in self.kinds or (kind, id) in self.items
+
+
+def chosen(vault: Vault, manifest: Manifest, selection: Selection) -> Iterator[tuple[str, list[Stored]]]:
+    """(kind, its chosen items) for each kind that has any."""
+    for summary in manifest.kinds:
+        if selection.touches(summary.kind):
+            found = [stored for stored in vault.items(manifest, summary.kind) if selection.holds(summary.kind, stored.item.id)]
+            if found:
+                yield summary.kind, found

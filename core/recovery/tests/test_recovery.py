@@ -1,0 +1,175 @@
+from dataclasses import replace
+from unittest import TestCase
+
+from core.content.errors import DeviceFull
+from core.content.items import Item
+from core.content.link import DeviceState
+from core.errors import BadInput
+from core.recovery.conflicts import Step, WhenThere, planned
+from core.recovery.inside import line, matches
+from core.recovery.preflight import preflight
+from core.recovery.restore import restore
+from core.recovery.selection import Selection, chosen
+from core.vault.tests.bench_of_one import START, Bench, MemoryDevice, phone
+
+STATE = DeviceState(make="Harrow", model="H1", family="orlo", os_version="9.2", locked=False, data_access=True, finder_lock=False,
+                    storage_total_bytes=1000, storage_used_bytes=400, battery_percent=80, on_power=False)  # fmt: skip
+
+
+class WhatIsChosen(TestCase):
+    def setUp(self):
+        self.bench = Bench()
+        self.manifest = self.bench.capture(MemoryDevice(phone())).manifest
+        self.vault = self.bench.again()
+        self.vault.refresh()
+
+    def names(self, **selection: object) -> dict[str, int]:
+        return {kind: len(found) for kind, found in chosen(self.vault, self.manifest, Selection(**selection))}
+
+    def test_everything_kinds_or_single_items(self):
+        self.assertEqual(self.names(everything=True), {"app_data": 1, "contacts": 150, "documents": 1, "photos": 6})
+        self.assertEqual(self.names(kinds=frozenset({"photos"})), {"photos": 6})
+        self.assertEqual(self.names(items=frozenset({("contacts", "c007"), ("photos", "c007")})), {"contacts": 1})
+
+    def test_nothing_is_no_choice(self):
+        with self.assertRaises(BadInput):
+            Selection()
+        with self.assertRaises(BadInput):
+            Selection(kinds=frozenset({"smoke"}))
+
+
+class RestoringToADevice(TestCase):
+    def setUp(self):
+        self.bench, self.device = Bench(), MemoryDevice(phone())
+        self.before = dict(self.device.content)
+        self.manifest = self.bench.capture(self.device).manifest
+        self.vault = self.bench.again()
+        self.vault.refresh()
+
+    def restore(self, when_there: WhenThere, device: MemoryDevice | None = None, *, same: bool = True):
+        kinds = list(chosen(self.vault, self.manifest, Selection(everything=True)))
+        return restore(self.vault, device or self.device, kinds, when_there=when_there, same_device=same)
+
+    def test_an_emptied_device_holds_every_byte_again(self):
+        self.device.content.clear()
+        report = self.restore(WhenThere.SKIP)
+        self.assertEqual(self.device.content, self.before)
+        self.assertEqual((report["contacts"].written, report["contacts"].expected, report["contacts"].found), (150, 150, 150))
+
+    def test_what_is_there_already_is_not_written_again(self):
+        report = self.restore(WhenThere.REPLACE)
+        self.assertEqual((report["photos"].same, report["photos"].found), (6, 6))
+        self.assertEqual(self.device.content, self.before)
+
+    def test_keep_both_replace_and_skip(self):
+        for choice, expected in (
+            (WhenThere.KEEP_BOTH, {"p1": b"newer", "p1 2": self.before["photos", "p1"]}),
+            (WhenThere.REPLACE, {"p1": self.before["photos", "p1"]}),
+            (WhenThere.SKIP, {"p1": b"newer"}),
+        ):
+            device = MemoryDevice({**self.before, ("photos", "p1"): b"newer"})
+            report = self.restore(choice, device)
+            found = {id: content for (kind, id), content in device.content.items() if kind == "photos" and id.startswith("p1")}
+            self.assertEqual(found, expected, choice)
+            self.assertEqual(report["photos"].expected, report["photos"].found)
+
+    def test_what_was_added_since_stays(self):
+        self.device.content["photos", "new"] = b"new"
+        self.restore(WhenThere.REPLACE)
+        self.assertEqual(self.device.content["photos", "new"], b"new")
+
+    def test_another_device_gets_new_items(self):
+        other = MemoryDevice({("photos", "p0"): b"another photo"})
+        report = self.restore(WhenThere.REPLACE, other, same=False)
+        self.assertEqual(other.content["photos", "p0"], b"another photo")
+        self.assertEqual(report["photos"].added, 6)
+
+    def test_a_device_that_swallows_what_is_written_is_found_out(self):
+        class Forgetful(MemoryDevice):
+            def replace(self, kind, id, name, pieces, *, size_bytes):
+                if id != "c007":
+                    super().replace(kind, id, name, pieces, size_bytes=size_bytes)
+
+        report = self.restore(WhenThere.REPLACE, Forgetful({}))
+        self.assertEqual((report["contacts"].expected, report["contacts"].found), (150, 149))
+
+    def test_a_damaged_item_is_named_and_the_rest_is_restored(self):
+        photo = next(stored for stored in self.vault.items(self.manifest, "photos") if stored.item.id == "p2")
+        place = self.vault.index.place(photo.spans[0].chunk)
+        name = next(name for name in self.bench.blobs.held if name.endswith(place.pack.hex()))
+        bad = bytearray(self.bench.blobs.held[name])
+        bad[place.offset + 50] ^= 1
+        self.bench.blobs.held[name] = bytes(bad)
+        self.device.content.clear()
+        report = self.restore(WhenThere.REPLACE)
+        self.assertEqual(report["photos"].damaged, ["p2"])
+        self.assertEqual(report["photos"].found, 5)
+        self.assertNotIn(("photos", "p2"), self.device.content)
+
+    def test_a_device_without_room_is_refused_before_anything_is_written(self):
+        other = MemoryDevice({})
+        other.told = replace(other.told, storage_total_bytes=1000, storage_used_bytes=900)
+        with self.assertRaises(DeviceFull):
+            self.restore(WhenThere.REPLACE, other)
+        self.assertEqual(other.content, {})
+
+    def test_the_same_tag_in_another_size_is_not_the_same(self):
+        stored = next(iter(self.vault.items(self.manifest, "photos")))
+        there = [replace(stored.item, size_bytes=1)]
+        self.assertEqual(planned([stored], there, WhenThere.REPLACE, same_device=True)[0].step, Step.REPLACE)
+
+
+class BeforeARestore(TestCase):
+    """What blocks a restore: common practice, no published source."""
+
+    def codes(self, state: DeviceState = STATE, kinds: tuple[str, ...] = ("contacts",), **more: object) -> list[str]:
+        given = {"source_family": "orlo", "source_version": "9.2", "needed_bytes": 100} | more
+        return [finding.code for finding in preflight(state, kinds=kinds, **given)]  # type: ignore[arg-type]
+
+    def test_nothing_in_the_way(self):
+        self.assertEqual(self.codes(), [])
+
+    def test_each_blocker(self):
+        cases = {
+            "locked": {"locked": True},
+            "finder_lock": {"finder_lock": True},
+            "data_access": {"data_access": False},
+            "older_system": {"os_version": "9.1.9"},
+        }
+        for code, change in cases.items():
+            self.assertEqual(self.codes(replace(STATE, **change)), [code])
+        self.assertEqual(self.codes(needed_bytes=601), ["space"])
+        self.assertEqual(self.codes(needed_bytes=600), [])
+
+    def test_across_families_photos_stay_behind_and_contacts_travel(self):
+        self.assertEqual(self.codes(replace(STATE, family="brenta", os_version="3"), kinds=("contacts", "photos")), ["family"])
+        self.assertEqual(self.codes(replace(STATE, family="brenta", os_version="3")), [])
+
+    def test_versions_are_compared_as_numbers(self):
+        self.assertEqual(self.codes(replace(STATE, os_version="10.0")), [])
+
+    def test_a_low_battery_warns_after_the_blockers(self):
+        self.assertEqual(self.codes(replace(STATE, battery_percent=12, locked=True)), ["locked", "battery"])
+
+
+class LookingInside(TestCase):
+    def item(self, kind: str, name: str = "n") -> Item:
+        return Item(kind=kind, id="1", name=name, size_bytes=1, modified=START, tag="1")
+
+    def test_a_contact_an_event_and_a_conversation_in_words(self):
+        contact = line(self.item("contacts"), b'{"display": "Ann Quay", "phones": [{"number": "117"}]}')
+        self.assertEqual((contact.title, contact.detail), ("Ann Quay", "117"))
+        event = line(self.item("calendar"), b'{"title": "Tide", "start": "2026-03-28T09:00", "place": "Quay"}')
+        self.assertEqual((event.title, event.detail), ("Tide", "2026-03-28 09:00 · Quay"))
+        talk = line(self.item("messages"), b'{"with": ["Bo"], "messages": [{"from": "Bo", "text": "low tide"}]}')
+        self.assertEqual((talk.title, talk.detail), ("Bo", "1 message · low tide"))
+        self.assertTrue(matches(talk, self.item("messages"), ["LOW", "bo"]))
+        self.assertFalse(matches(talk, self.item("messages"), ["high"]))
+
+    def test_passwords_do_not_show(self):
+        found = line(self.item("wireless", "Harbour"), b'{"security": "wpa3", "password": "hunter2 is mine"}')
+        self.assertNotIn("hunter2", str(found))
+
+    def test_rubbish_is_shown_by_its_name(self):
+        for content in (b"\xff", b"[]", b'{"with": 5, "messages": [1, {"text": []}]}'):
+            self.assertEqual(line(self.item("messages", "odd"), content).title in ("odd", "5"), True)

@@ -1,0 +1,61 @@
+"""Play the fleet: `python -m standins --port PORT --data DIR [--day YYYY-MM-DD]`."""
+
+import argparse
+import signal
+import sys
+import threading
+from datetime import date, datetime
+from pathlib import Path
+
+from standins.agent import SimulatedDevice
+from standins.control import ControlServer
+from standins.fleet import FLEET
+from standins.life import Life
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="standins", description="A small fleet of simulated phones and tablets, on loopback.")
+    parser.add_argument("--port", type=int, required=True, help="port of the control page; 0 takes a free one")
+    parser.add_argument("--data", type=Path, required=True, help="folder for the devices' content")
+    parser.add_argument("--day", type=date.fromisoformat, help="let new devices begin on this day instead of today")
+    parser.add_argument("--catch-up", action="store_true", help="let every device live until today, then go on day by day")
+    given = parser.parse_args()
+    devices = [SimulatedDevice(persona, Life(given.data, persona)) for persona in FLEET]
+    for device in devices:
+        lived = device.life.fact("lived")
+        device.life.live_until(given.day or (_today() if given.catch_up or lived is None else date.fromisoformat(lived)))
+        device.listen(int(device.life.fact("port") or 0) if _free(int(device.life.fact("port") or 0)) else 0)
+        device.life.set_fact("port", str(device.port))
+    control = ControlServer(given.port, devices)
+    print(f"stand-ins at http://127.0.0.1:{control.server_address[1]}", flush=True)
+    done = threading.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: done.set())
+    threading.Thread(target=control.serve_forever, daemon=True).start()
+    while not done.wait(60):
+        if given.catch_up:
+            for device in devices:
+                device.life.live_until(_today())
+    for device in devices:
+        device.hang_up()
+    return 0
+
+
+def _today() -> date:
+    return datetime.now().astimezone().date()
+
+
+def _free(port: int) -> bool:
+    import socket
+
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
+if __name__ == "__main__":
+    sys.exit(main())
