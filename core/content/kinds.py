@@ -77,6 +77,9 @@ _TABLE = (
 KINDS: dict[str, Kind] = {kind.code: kind for kind in _TABLE}
 """Every kind by its code, in the order in which people are shown them."""
 
+KIND_CODES = list(KINDS)
+"""The codes alone, in the same order."""
+
 
 def kind(code: str) -> Kind:
     """The kind with this code. Raises BadInput for an unknown one."""

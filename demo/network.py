@@ -1,0 +1,26 @@
+"""The demo's hand on the simulated devices: their control page, over HTTP."""
+
+from datetime import date
+from typing import Any
+
+import httpx
+from django.conf import settings
+
+
+class Network:
+    """Turns knobs and reads screens."""
+
+    def __init__(self) -> None:
+        base = settings.ATTIC_ENV.announcements_url.removesuffix("/announcements")
+        self._client = httpx.Client(base_url=base, timeout=60)
+
+    def code_of(self, device: str) -> str:
+        """The pairing code on the device's screen."""
+        shown: list[dict[str, Any]] = self._client.get("/control").json()["devices"]
+        return next(str(told["code"]) for told in shown if told["device"] == device)
+
+    def turn(self, device: str, **knobs: object) -> None:
+        self._client.post(f"/control/{device}", json=knobs).raise_for_status()
+
+    def live_until(self, day: date) -> None:
+        self._client.post("/day", json={"day": day.isoformat()}).raise_for_status()

@@ -1,0 +1,57 @@
+"""The command line: `./attic start | test | manage`."""
+
+import argparse
+import os
+import sys
+from pathlib import Path
+
+from launcher.console import StepFailed, fail
+from launcher.setup import PYTHON, ROOT, python_packages
+
+_ABOUT = """Old Attic: recurring backups of staff phones and tablets.
+
+  ./attic start                 set up what is missing and start everything, with a made-up demo office
+  ./attic start --empty         start with nothing; the browser asks for the first administrator
+  ./attic start --port 9000     another port
+  ./attic test                  install what is missing and run every check
+  ./attic test core             only the tests below one folder
+  ./attic manage COMMAND …      Django's own commands
+"""
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="attic", description=_ABOUT, formatter_class=argparse.RawDescriptionHelpFormatter)
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
+    start = commands.add_parser("start", help="start everything")
+    start.add_argument("--port", type=int, default=8100, help="port of the web interface on loopback (default 8100)")
+    start.add_argument("--data", type=Path, default=ROOT / "data", metavar="DIR", help="where everything is kept (default: data)")
+    start.add_argument("--empty", action="store_true", help="no demo data")
+    test = commands.add_parser("test", help="run every check")
+    test.add_argument("only", nargs="*", help="test labels, such as core, server.runs or checks.browser; linters are left out then")
+    manage = commands.add_parser("manage", help="Django's own commands", add_help=False)
+    manage.add_argument("rest", nargs=argparse.REMAINDER)
+    given = parser.parse_args()
+    try:
+        if given.command == "start":
+            from launcher.start import start as run_start
+
+            return run_start(port=given.port, data=given.data, empty=given.empty)
+        if given.command == "test":
+            from launcher.testing import test as run_tests
+
+            return run_tests(given.only)
+        return _manage(given.rest)
+    except StepFailed as error:
+        return fail(str(error))
+    except KeyboardInterrupt:
+        return fail("stopped")
+
+
+def _manage(rest: list[str]) -> int:
+    python_packages("requirements.lock", "runtime")
+    os.environ["PYTHONPATH"] = str(ROOT)
+    os.execv(str(PYTHON), [str(PYTHON), str(ROOT / "server" / "manage.py"), *rest])
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,84 @@
+"""Errors as RFC 9457 problem documents: code, sentence, remedy, field. Never a trace, never a secret."""
+
+import logging
+from typing import Any
+
+from django.core.exceptions import PermissionDenied, ValidationError
+from django.http import Http404
+from rest_framework import exceptions, serializers, status
+from rest_framework.response import Response
+
+from core.content.errors import LinkError
+from core.errors import AtticError, BadInput
+from core.quota.admission import DoesNotFit
+from core.vault.errors import NoSuchBackup, StoreError, VaultError, WrongPassphrase
+
+log = logging.getLogger("attic.api")
+TYPE = "application/problem+json"
+
+
+class ProblemSerializer(serializers.Serializer):
+    """What every error answer looks like."""
+
+    code = serializers.CharField()
+    title = serializers.CharField(help_text="What happened.")
+    remedy = serializers.CharField(allow_blank=True, help_text="What to do next.")
+    field = serializers.CharField(allow_null=True, help_text="The input that was wrong.")
+    status = serializers.IntegerField()
+
+
+class Conflict(AtticError):
+    """The request contradicts what is there now."""
+
+    code = "state.conflict"
+    remedy = "Look at the page again; somebody or something was faster."
+
+
+def problem(code: str, title: str, *, remedy: str = "", field: str | None = None, status: int) -> Response:
+    told = {"type": "about:blank", "code": code, "title": title, "remedy": remedy, "field": field, "status": status}
+    return Response(told, status=status, content_type=TYPE)
+
+
+def problem_response(error: Exception, context: dict[str, Any]) -> Response | None:
+    """Django REST framework's exception handler."""
+    if isinstance(error, AtticError):
+        return problem(error.code, error.message, remedy=error.remedy, field=error.field, status=_status(error))
+    if isinstance(error, exceptions.ValidationError):
+        field, said = _first(error.detail)
+        return problem("input.invalid", said, remedy="Correct this field.", field=field, status=400)
+    if isinstance(error, ValidationError):
+        return problem("input.invalid", " ".join(error.messages), remedy="Correct this field.", status=400)
+    if isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
+        return problem("access.signed_out", "You are not signed in.", remedy="Sign in.", status=status.HTTP_401_UNAUTHORIZED)
+    if isinstance(error, exceptions.PermissionDenied | PermissionDenied):
+        said = "Your role does not allow this."
+        return problem("access.denied", said, remedy="Ask an administrator.", status=status.HTTP_403_FORBIDDEN)
+    if isinstance(error, Http404 | exceptions.NotFound):
+        return problem("input.unknown", "There is no such thing (any more).", remedy="Go back to the list.", status=404)
+    if isinstance(error, exceptions.APIException):
+        return problem("input.refused", str(error.detail), status=error.status_code)
+    log.exception("unexpected error")
+    said = "Something unexpected went wrong on the server."
+    return problem("server.unexpected", said, remedy="The server's log has the details.", status=500)
+
+
+def _status(error: AtticError) -> int:
+    if isinstance(error, Conflict | DoesNotFit):
+        return status.HTTP_409_CONFLICT
+    if isinstance(error, NoSuchBackup):
+        return status.HTTP_404_NOT_FOUND
+    if isinstance(error, WrongPassphrase | BadInput) or error.field is not None:
+        return status.HTTP_400_BAD_REQUEST
+    if isinstance(error, LinkError | StoreError | VaultError):
+        return status.HTTP_409_CONFLICT
+    return status.HTTP_400_BAD_REQUEST
+
+
+def _first(detail: Any, field: str | None = None) -> tuple[str | None, str]:
+    """The first field and sentence of a tree of validation errors."""
+    if isinstance(detail, dict):
+        name, inner = next(iter(detail.items()))
+        return _first(inner, None if name == "non_field_errors" else str(name))
+    if isinstance(detail, list):
+        return _first(detail[0], field) if detail else (field, "This is not valid.")
+    return field, str(detail)

@@ -1,0 +1,41 @@
+"""Reading devices."""
+
+from uuid import UUID
+
+from django.db.models import Q, QuerySet
+from django.shortcuts import get_object_or_404
+
+from core.content.errors import LinkError
+from server.fleet.models import Device
+from server.outside import NetworkOffer, outside
+
+
+def devices() -> QuerySet[Device]:
+    return Device.objects.select_related("holder", "team")
+
+
+def device(id: UUID) -> Device:
+    return get_object_or_404(devices(), id=id)
+
+
+def matching(found: QuerySet[Device], words: str) -> QuerySet[Device]:
+    """Devices whose name, holder, team or model contains every word."""
+    for word in words.split()[:8]:
+        found = found.filter(
+            Q(name__icontains=word) | Q(holder__name__icontains=word) | Q(team__name__icontains=word) | Q(model__icontains=word)
+        )
+    return found
+
+
+def unpaired_offers() -> list[NetworkOffer]:
+    """Devices on the office network that Old Attic does not know yet. Raises LinkError."""
+    known = set(Device.objects.exclude(agent_id="").values_list("agent_id", flat=True))
+    return [offer for offer in outside().offers() if offer.device not in known]
+
+
+def seen_on_network() -> set[str]:
+    """Agent ids that announce themselves now; empty when the network does not answer."""
+    try:
+        return {offer.device for offer in outside().offers()}
+    except LinkError:
+        return set()

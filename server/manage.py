@@ -1,0 +1,12 @@
+"""Django's command line: `./attic manage …`."""
+
+import os
+import sys
+from pathlib import Path
+
+if __name__ == "__main__":
+    sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.project.settings")
+    from django.core.management import execute_from_command_line
+
+    execute_from_command_line(sys.argv)

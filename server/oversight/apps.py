@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class OversightConfig(AppConfig):
+    name = "server.oversight"
+    label = "oversight"

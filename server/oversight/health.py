@@ -1,0 +1,43 @@
+"""Is everything up? Database, migrations, workers, the devices' network, the front end."""
+
+from datetime import timedelta
+
+from django.conf import settings
+from django.db import DatabaseError, connection
+from django.db.migrations.executor import MigrationExecutor
+from django.utils import timezone
+
+from core.content.errors import LinkError
+from server.outside import outside
+
+HEARTBEAT_SECONDS = 40
+"""Workers give a sign every ten seconds."""
+
+
+def troubles() -> list[str]:
+    """What is not up, in plain words; nothing when all is well."""
+    found: list[str] = []
+    try:
+        executor = MigrationExecutor(connection)
+        if executor.migration_plan(executor.loader.graph.leaf_nodes()):
+            found.append("The database is not migrated: run ./attic manage migrate.")
+        else:
+            found += _workers()
+    except DatabaseError:
+        found.append("The database does not answer: see the log of PostgreSQL in the data folder.")
+    if not (settings.WEB_DIST / "index.html").is_file():
+        found.append("The front end is not built: run ./attic start.")
+    if settings.ATTIC_ENV.announcements_url:
+        try:
+            outside().offers()
+        except LinkError as error:
+            found.append(f"{error.message} {error.remedy}")
+    return found
+
+
+def _workers() -> list[str]:
+    with connection.cursor() as cursor:
+        since = timezone.now() - timedelta(seconds=HEARTBEAT_SECONDS)
+        cursor.execute("select count(*) from procrastinate_workers where last_heartbeat > %s", [since])
+        count = cursor.fetchone()[0]
+    return [] if count else ["No worker is running: nothing is backed up until one is."]

@@ -1,0 +1,69 @@
+"""Set up the office, its first administrator, its accounts and teams."""
+
+from datetime import datetime
+
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.db import transaction
+
+from core.errors import BadInput
+from core.schedule.recurrence import zone_named
+from server.api.problems import Conflict
+from server.people.actions.journal import write_journal
+from server.people.models import Holder, Office, Role, Team, User
+
+
+@transaction.atomic
+def set_up_office(*, office_name: str, zone: str, username: str, full_name: str, password: str, now: datetime) -> User:
+    """The very first step of an installation. Raises Conflict when somebody was here before."""
+    zone_named(zone)
+    if not office_name.strip():
+        raise BadInput("The office has no name.", field="office_name", remedy="Give it one.")
+    if User.objects.exists():
+        raise Conflict("The first administrator exists already.", remedy="Sign in.")
+    Office.objects.update_or_create(id=1, defaults={"name": office_name.strip(), "zone": zone})
+    user = add_user(username=username, full_name=full_name, password=password, role=Role.ADMINISTRATOR, by=None, now=now)
+    write_journal(who=user, what="office.set_up", says=f"{office_name} was set up.", at=now)
+    return user
+
+
+@transaction.atomic
+def add_user(*, username: str, full_name: str, password: str, role: str, by: User | None, now: datetime) -> User:
+    """A new account. Raises BadInput naming the field."""
+    username = username.strip()
+    if not username or len(username) > 60 or not all(letter.isalnum() or letter in "._-" for letter in username):
+        raise BadInput("This is no user name.", field="username", remedy="Use letters, digits, dots and dashes.")
+    if User.objects.filter(username__iexact=username).exists():
+        raise BadInput(f"There is a user {username} already.", field="username", remedy="Choose another name.")
+    if role not in Role.values:
+        raise BadInput(f"There is no role {role!r}.", field="role", remedy=f"Use one of: {', '.join(Role.values)}.")
+    user = User(username=username, full_name=full_name.strip(), role=role)
+    try:
+        validate_password(password, user)
+    except ValidationError as error:
+        raise BadInput(" ".join(error.messages), field="password", remedy="Choose a longer, less common password.") from None
+    user.set_password(password)
+    user.save()
+    if by is not None:
+        write_journal(who=by, what="user.added", says=f"{user.shown_name} may sign in as {role}.", at=now)
+    return user
+
+
+@transaction.atomic
+def change_office(*, name: str, zone: str, by: User, now: datetime) -> Office:
+    """Name and zone of the office."""
+    zone_named(zone)
+    if not name.strip():
+        raise BadInput("The office has no name.", field="name", remedy="Give it one.")
+    office, _ = Office.objects.update_or_create(id=1, defaults={"name": name.strip(), "zone": zone})
+    write_journal(who=by, what="office.changed", says=f"The office is {office.name}, in the zone {zone}.", at=now)
+    return office
+
+
+def holder_named(name: str, team: str) -> tuple[Holder, Team | None]:
+    """Holder and team of these names, made when they are new. Raises BadInput without a holder."""
+    if not name.strip():
+        raise BadInput("The device has no holder.", field="holder", remedy="Name the person or place that keeps it.")
+    found_team = Team.objects.get_or_create(name=team.strip()[:80])[0] if team.strip() else None
+    holder, _ = Holder.objects.get_or_create(name=name.strip()[:120], defaults={"team": found_team})
+    return holder, found_team

@@ -1,0 +1,198 @@
+"""Signing in and out, the first administrator, office, accounts, journal."""
+
+from typing import Any
+from zoneinfo import available_timezones
+
+from django.contrib.auth import authenticate, login, logout
+from django.utils.decorators import method_decorator
+from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
+from drf_spectacular.utils import extend_schema, inline_serializer
+from rest_framework import generics, serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.errors import AtticError
+from server.api.permissions import ANYBODY
+from server.outside import outside
+from server.people.actions.office import add_user, change_office, set_up_office
+from server.people.models import Holder, JournalEntry, Role, Team, User
+from server.people.queries import journal, needs_first_administrator, office
+
+
+class SignInRefused(AtticError):
+    """One message for every reason."""
+
+    code = "access.sign_in_refused"
+    remedy = "Check both; after eight wrong tries in a row wait a quarter of an hour."
+    field = "password"
+
+
+class UserSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    username = serializers.CharField()
+    shown_name = serializers.CharField()
+    role = serializers.ChoiceField(choices=Role.choices)
+
+
+class OfficeSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=120)
+    zone = serializers.CharField(max_length=64)
+
+
+class MeSerializer(serializers.Serializer):
+    user = UserSerializer(allow_null=True)
+    office = OfficeSerializer(allow_null=True)
+    needs_first_administrator = serializers.BooleanField()
+
+
+class SignInSerializer(serializers.Serializer):
+    username = serializers.CharField(max_length=60)
+    password = serializers.CharField(max_length=200, trim_whitespace=False)
+
+
+class FirstAdministratorSerializer(serializers.Serializer):
+    office_name = serializers.CharField(max_length=120)
+    zone = serializers.CharField(max_length=64)
+    username = serializers.CharField(max_length=60)
+    full_name = serializers.CharField(max_length=120, allow_blank=True)
+    password = serializers.CharField(max_length=200, trim_whitespace=False)
+
+
+class NewUserSerializer(serializers.Serializer):
+    username = serializers.CharField(max_length=60)
+    full_name = serializers.CharField(max_length=120, allow_blank=True)
+    password = serializers.CharField(max_length=200, trim_whitespace=False)
+    role = serializers.CharField(max_length=20)
+
+
+class JournalSerializer(serializers.ModelSerializer):
+    who_name = serializers.SerializerMethodField()
+
+    class Meta:
+        model = JournalEntry
+        fields = ("id", "at", "who_name", "what", "says", "device", "store")
+
+    def get_who_name(self, entry: JournalEntry) -> str:
+        return entry.who.shown_name if entry.who else "Old Attic"
+
+
+def _me(request: Request) -> dict[str, Any]:
+    user = request.user if request.user.is_authenticated else None
+    return MeSerializer({"user": user, "office": office(), "needs_first_administrator": needs_first_administrator()}).data
+
+
+@method_decorator(ensure_csrf_cookie, name="dispatch")
+class MeView(APIView):
+    """Who is signed in, and whether anybody can."""
+
+    public = True
+
+    @extend_schema(operation_id="me", responses=MeSerializer)
+    def get(self, request: Request) -> Response:
+        return Response(_me(request))
+
+
+@method_decorator(csrf_protect, name="dispatch")
+class SignInView(APIView):
+    public = True
+
+    @extend_schema(operation_id="sign_in", request=SignInSerializer, responses=MeSerializer)
+    def post(self, request: Request) -> Response:
+        given = SignInSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        user = authenticate(request._request, **given.validated_data)
+        if user is None:
+            raise SignInRefused("This name and password do not fit together.")
+        login(request._request, user)
+        request.user = user
+        return Response(_me(request))
+
+
+class SignOutView(APIView):
+    write_roles = ANYBODY
+
+    @extend_schema(operation_id="sign_out", request=None, responses={204: None})
+    def post(self, request: Request) -> Response:
+        logout(request._request)
+        return Response(status=204)
+
+
+@method_decorator(csrf_protect, name="dispatch")
+class FirstAdministratorView(APIView):
+    """Open until somebody has used it."""
+
+    public = True
+
+    @extend_schema(operation_id="first_administrator", request=FirstAdministratorSerializer, responses=MeSerializer)
+    def post(self, request: Request) -> Response:
+        given = FirstAdministratorSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        user = set_up_office(**given.validated_data, now=outside().now())
+        login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
+        request.user = user
+        return Response(_me(request))
+
+
+class OfficeView(APIView):
+    @extend_schema(operation_id="change_office", request=OfficeSerializer, responses=OfficeSerializer)
+    def put(self, request: Request) -> Response:
+        given = OfficeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(OfficeSerializer(change_office(**given.validated_data, by=request.user, now=outside().now())).data)
+
+
+class ZonesView(APIView):
+    public = True
+
+    @extend_schema(operation_id="zones", responses=serializers.ListSerializer(child=serializers.CharField()))
+    def get(self, request: Request) -> Response:
+        return Response(sorted(name for name in available_timezones() if "/" in name and not name.startswith(("Etc/", "posix/", "right/"))))
+
+
+class UsersView(generics.ListAPIView):
+    queryset = User.objects.order_by("username")
+    serializer_class = UserSerializer
+
+    @extend_schema(operation_id="users")
+    def get(self, request: Request, *args: Any, **more: Any) -> Response:
+        return super().get(request, *args, **more)
+
+    @extend_schema(operation_id="add_user", request=NewUserSerializer, responses={201: UserSerializer})
+    def post(self, request: Request) -> Response:
+        given = NewUserSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        user = add_user(**given.validated_data, by=request.user, now=outside().now())
+        return Response(UserSerializer(user).data, status=201)
+
+
+class NamesView(APIView):
+    """Names of teams and holders, for fields that suggest them."""
+
+    @extend_schema(
+        operation_id="names",
+        responses=inline_serializer(
+            "Names",
+            {
+                "teams": serializers.ListField(child=serializers.CharField()),
+                "holders": serializers.ListField(child=serializers.CharField()),
+            },
+        ),
+    )
+    def get(self, request: Request) -> Response:
+        teams = list(Team.objects.values_list("name", flat=True)[:500])
+        return Response({"teams": teams, "holders": list(Holder.objects.values_list("name", flat=True)[:1000])})
+
+
+class JournalView(generics.ListAPIView):
+    serializer_class = JournalSerializer
+
+    def get_queryset(self) -> Any:
+        found = journal()
+        if device := self.request.query_params.get("device"):
+            found = found.filter(device=serializers.UUIDField().to_internal_value(device))
+        return found
+
+    @extend_schema(operation_id="journal")
+    def get(self, request: Request, *args: Any, **more: Any) -> Response:
+        return super().get(request, *args, **more)

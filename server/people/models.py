@@ -1,0 +1,62 @@
+"""People of the office: accounts, teams, holders, the office itself, and the journal of what they did."""
+
+from django.contrib.auth.models import AbstractUser
+from django.db import models
+
+
+class Role(models.TextChoices):
+    ADMINISTRATOR = "administrator"
+    OPERATOR = "operator"
+    AUDITOR = "auditor"
+
+
+class User(AbstractUser):
+    """Somebody who signs in."""
+
+    role = models.CharField(max_length=20, choices=Role, default=Role.OPERATOR)
+    full_name = models.CharField(max_length=120, blank=True)
+
+    @property
+    def shown_name(self) -> str:
+        return self.full_name or self.username
+
+
+class Office(models.Model):
+    """The one office that this installation serves."""
+
+    name = models.CharField(max_length=120)
+    zone = models.CharField(max_length=64, help_text="IANA name; all dates are computed in it.")
+
+    class Meta:
+        constraints = [models.CheckConstraint(condition=models.Q(id=1), name="one_office")]
+
+
+class Team(models.Model):
+    name = models.CharField(max_length=80, unique=True)
+
+    class Meta:
+        ordering = ["name"]
+
+
+class Holder(models.Model):
+    """Somebody, or a place, that carries devices. Need not sign in."""
+
+    name = models.CharField(max_length=120, unique=True)
+    team = models.ForeignKey(Team, null=True, on_delete=models.SET_NULL, related_name="holders")
+
+    class Meta:
+        ordering = ["name"]
+
+
+class JournalEntry(models.Model):
+    """One deed. Append-only: nothing in the program changes or removes it."""
+
+    at = models.DateTimeField(db_index=True)
+    who = models.ForeignKey(User, null=True, on_delete=models.PROTECT, help_text="Empty: Old Attic itself.")
+    what = models.CharField(max_length=60, help_text="Stable code, such as device.paired.")
+    says = models.TextField()
+    device = models.UUIDField(null=True, db_index=True)
+    store = models.UUIDField(null=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]

@@ -1,0 +1,96 @@
+"""Save a plan and who follows it; or remove one that nobody follows."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime, time
+from uuid import UUID
+
+from django.db import transaction
+
+from core.content.kinds import KINDS, kind
+from core.errors import BadInput
+from server.api.problems import Conflict
+from server.fleet.models import Device
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.people.queries import office_zone
+from server.plans.convert import recurrence_of, rule_of, window_of
+from server.plans.models import Assignment, Plan
+from server.storage.models import Store
+
+SHORTEST_PROMISE_SECONDS = 3600
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draft:
+    """A plan as somebody edits it."""
+
+    name: str
+    kinds: list[str]
+    days: list[int]
+    starts_at: time
+    window_closes: time
+    store: UUID
+    promise_seconds: int
+    keep_last: int
+    keep_daily: int
+    keep_weekly: int
+    keep_monthly: int
+    paused: bool = False
+
+
+def checked(draft: Draft, into: Plan) -> Plan:
+    """The draft put into a plan that is not saved. Raises BadInput naming the first field that is wrong."""
+    if not draft.name.strip() or len(draft.name) > 80:
+        raise BadInput("The plan has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
+    if not draft.kinds:
+        raise BadInput("No kind of content is chosen.", field="kinds", remedy="Choose at least one kind.")
+    for code in draft.kinds:
+        kind(code)
+    if draft.promise_seconds < SHORTEST_PROMISE_SECONDS:
+        raise BadInput("The promise is shorter than an hour.", field="promise", remedy="Promise an age that the plan can keep.")
+    into.name = draft.name.strip()
+    into.kinds = [code for code in KINDS if code in set(draft.kinds)]
+    into.days, into.starts_at, into.window_closes = sorted(set(draft.days)), draft.starts_at, draft.window_closes
+    into.promise_seconds, into.paused = draft.promise_seconds, draft.paused
+    into.keep_last, into.keep_daily = draft.keep_last, draft.keep_daily
+    into.keep_weekly, into.keep_monthly = draft.keep_weekly, draft.keep_monthly
+    recurrence_of(into, office_zone()), window_of(into), rule_of(into)
+    store = Store.objects.filter(id=draft.store).first()
+    if store is None:
+        raise BadInput("The plan has no store.", field="store", remedy="Choose one; new ones are added under Storage.")
+    into.store = store
+    return into
+
+
+@transaction.atomic
+def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: Plan | None = None, now: datetime | None = None) -> Plan:
+    """A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput."""
+    now = now or outside().now()
+    is_new = plan is None
+    found = checked(draft, plan or Plan(added_at=now))
+    if Plan.objects.filter(name__iexact=found.name).exclude(id=found.id).exists():
+        raise BadInput(f"There is a plan {found.name} already.", field="name", remedy="Choose another name.")
+    found.save()
+    wanted = set(devices)
+    known = set(Device.objects.filter(id__in=wanted).values_list("id", flat=True))
+    if wanted - known:
+        raise BadInput("One of the devices does not exist any more.", field="devices", remedy="Load the page again.")
+    Assignment.objects.filter(plan=found).exclude(device_id__in=wanted).delete()
+    kept = set(Assignment.objects.filter(plan=found).values_list("device_id", flat=True))
+    Assignment.objects.filter(device_id__in=wanted - kept).delete()
+    Assignment.objects.bulk_create(Assignment(device_id=id, plan=found, since=now) for id in sorted(wanted - kept))
+    count = len(wanted)
+    says = f"The plan {found.name} was {'made' if is_new else 'changed'}; {count} device{'' if count == 1 else 's'} follow it."
+    write_journal(who=by, what="plan.saved", says=says, at=now)
+    return found
+
+
+@transaction.atomic
+def remove_plan(plan: Plan, *, by: User) -> None:
+    """Raises Conflict while devices follow it."""
+    if Assignment.objects.filter(plan=plan).exists():
+        raise Conflict("Devices follow this plan.", remedy="Give them another plan first.")
+    write_journal(who=by, what="plan.removed", says=f"The plan {plan.name} was removed.", at=outside().now())
+    plan.delete()

@@ -1,0 +1,51 @@
+"""The only reader of the environment. Everything that can differ between two installations, with its unit."""
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Env:
+    data: Path
+    """Folder for keys, exports and the demo's stores."""
+    database_host: str
+    database_port: int
+    database_name: str
+    database_password: str
+    announcements_url: str
+    """Where devices on the office network announce themselves; empty for none."""
+    production: bool
+    """Refuses stand-ins and insecure settings."""
+    hosts: tuple[str, ...]
+    tick_seconds: int
+    """How often the scheduler looks for what is due."""
+    pack_bytes: int
+    grace_seconds: int
+
+
+def read_env() -> Env:
+    """From the variables ATTIC_*. Raises ValueError naming the variable that is wrong."""
+    root = Path(__file__).resolve().parents[2]
+    data = Path(os.environ.get("ATTIC_DATA", root / "data"))
+    password_file = data / "keys" / "database"
+    return Env(
+        data=data,
+        database_host=os.environ.get("ATTIC_DATABASE_HOST", "127.0.0.1"),
+        database_port=_number("ATTIC_DATABASE_PORT", 5442),
+        database_name=os.environ.get("ATTIC_DATABASE_NAME", "attic"),
+        database_password=password_file.read_text().strip() if password_file.is_file() else "",
+        announcements_url=os.environ.get("ATTIC_ANNOUNCEMENTS_URL", ""),
+        production=os.environ.get("ATTIC_PRODUCTION", "") == "1",
+        hosts=tuple(os.environ.get("ATTIC_HOSTS", "127.0.0.1,localhost,[::1]").split(",")),
+        tick_seconds=_number("ATTIC_TICK_SECONDS", 10),
+        pack_bytes=_number("ATTIC_PACK_BYTES", 16 * 1024 * 1024),
+        grace_seconds=_number("ATTIC_GRACE_SECONDS", 24 * 3600),
+    )
+
+
+def _number(name: str, default: int) -> int:
+    text = os.environ.get(name, str(default))
+    if not text.isdigit():
+        raise ValueError(f"{name} must be a whole number, not {text!r}")
+    return int(text)

@@ -1,0 +1,142 @@
+"""Django settings. What differs between installations comes from `env`; everything else stands here."""
+
+import sys
+from pathlib import Path
+
+from adapters.keys.files import KeyFiles
+from server.project.env import read_env
+
+ATTIC_ENV = read_env()
+ATTIC_OUTSIDE = "server.project.wiring.Wiring"
+ROOT = Path(__file__).resolve().parents[2]
+WEB_DIST = ROOT / "web" / "dist"
+
+SECRET_KEY = KeyFiles(ATTIC_ENV.data / "keys").read("django").hex()
+DEBUG = False
+ALLOWED_HOSTS = list(ATTIC_ENV.hosts)
+ROOT_URLCONF = "server.project.urls"
+ASGI_APPLICATION = "server.project.asgi.application"
+AUTH_USER_MODEL = "people.User"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "django.contrib.postgres",
+    "procrastinate.contrib.django",
+    "rest_framework",
+    "drf_spectacular",
+    "axes",
+    "csp",
+    "server.people",
+    "server.fleet",
+    "server.storage",
+    "server.plans",
+    "server.runs",
+    "server.retention",
+    "server.recovery",
+    "server.oversight",
+    "server.project",
+    "demo",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_DIST]}]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": ATTIC_ENV.database_name,
+        "USER": "postgres",
+        "PASSWORD": ATTIC_ENV.database_password,
+        "HOST": ATTIC_ENV.database_host,
+        "PORT": ATTIC_ENV.database_port,
+        "OPTIONS": {} if "test" in sys.argv else {"pool": {"min_size": 1, "max_size": 12}},
+    }
+}
+
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+]
+SESSION_COOKIE_AGE = 12 * 3600
+SESSION_COOKIE_SAMESITE = "Strict"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = ATTIC_ENV.production
+CSRF_COOKIE_SAMESITE = "Strict"
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'none'"],
+        "script-src": ["'self'"],
+        "style-src": ["'self'"],
+        "style-src-attr": ["'unsafe-inline'"],
+        "img-src": ["'self'", "data:"],
+        "font-src": ["'self'"],
+        "connect-src": ["'self'"],
+        "base-uri": ["'none'"],
+        "form-action": ["'self'"],
+        "frame-ancestors": ["'none'"],
+    }
+}
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = 0.25
+"""Hours."""
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [WEB_DIST] if WEB_DIST.is_dir() else []
+STATIC_ROOT = ATTIC_ENV.data / "static"
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = False
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_PERMISSION_CLASSES": ["server.api.permissions.ByRole"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_PAGINATION_CLASS": "server.api.paging.Pages",
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "server.api.problems.problem_response",
+    "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Old Attic",
+    "DESCRIPTION": "Recurring backups of staff phones and tablets: plans, runs, history, retention, storage, restore.",
+    "VERSION": "1",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "COMPONENT_SPLIT_REQUEST": True,
+    "ENUM_NAME_OVERRIDES": {
+        "RunStateEnum": "server.runs.models.RunState",
+        "RestoreStateEnum": "server.recovery.models.RestoreState",
+        "DeviceStateEnum": "server.fleet.models.DeviceState",
+        "KindEnum": "core.content.kinds.KIND_CODES",
+    },
+}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"attic": {"level": "INFO"}, "procrastinate": {"level": "WARNING"}, "axes": {"level": "ERROR"}},
+}
+SILENCED_SYSTEM_CHECKS = ["security.W004", "security.W008"] if not ATTIC_ENV.production else []

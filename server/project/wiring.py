@@ -1,0 +1,106 @@
+"""Joins ports and adapters. The only file that names both."""
+
+import secrets
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from pathlib import Path
+
+from django.conf import settings
+
+from adapters.keys.files import KeyFiles
+from adapters.links.agent import AgentLink, offers, pair
+from adapters.links.folder import FolderLink
+from adapters.stores.folder import FolderBlobs
+from core.content.errors import LinkError
+from core.content.link import DeviceLink
+from core.errors import BadInput
+from core.vault.blobs import BlobStore
+from core.vault.errors import StoreReadOnly, WrongPassphrase
+from core.vault.keys import Cost
+from core.vault.vault import Vault, VaultLimits, add_key_file, create_vault, open_vault
+from server.outside import NetworkOffer
+
+
+class Wiring:
+    """The real outside."""
+
+    def __init__(self) -> None:
+        env = settings.ATTIC_ENV
+        self._env = env
+        self._keys = KeyFiles(env.data / "keys")
+        self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds)
+        self.exports = env.data / "exports"
+
+    def now(self) -> datetime:
+        return datetime.now(UTC)
+
+    def random(self, count: int) -> bytes:
+        return secrets.token_bytes(count)
+
+    def offers(self) -> Sequence[NetworkOffer]:
+        if not self._env.announcements_url:
+            return []
+        names = NetworkOffer.__dataclass_fields__
+        return [NetworkOffer(**{name: getattr(offer, name) for name in names}) for offer in offers(self._env.announcements_url)]
+
+    def pair(self, address: str, code: str) -> tuple[str, bytes]:
+        return pair(address, code, server_name="Old Attic")
+
+    def agent_link(self, agent_id: str, address: str, key: bytes) -> DeviceLink:
+        return AgentLink(self._address(agent_id) or address, key, random=self.random)
+
+    def _address(self, agent_id: str) -> str | None:
+        """Where the device announces itself now; its key, not its address, proves that it is the one."""
+        try:
+            return next((offer.address for offer in self.offers() if offer.device == agent_id), None)
+        except LinkError:
+            return None
+
+    def folder_link(self, path: str) -> DeviceLink:
+        return FolderLink(Path(path))
+
+    def blobs(self, path: str) -> BlobStore:
+        return FolderBlobs(_absolute(path))
+
+    def create_vault(self, path: str, passphrase: str) -> Vault:
+        folder = _absolute(path)
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise StoreReadOnly(f"The folder {folder} cannot be made: {error.strerror}.", field="path") from None
+        return create_vault(
+            FolderBlobs(folder),
+            passphrase=passphrase,
+            key_file=self._keys.read("server"),
+            now=self.now(),
+            random=self.random,
+            cost=Cost(),
+            limits=self.limits,
+        )
+
+    def attach_vault(self, path: str, passphrase: str) -> Vault:
+        blobs = self.blobs(path)
+        vault = open_vault(blobs, passphrase=passphrase, random=self.random, limits=self.limits)
+        try:
+            open_vault(blobs, key_file=self._keys.read("server"), random=self.random, limits=self.limits)
+        except WrongPassphrase:
+            add_key_file(vault, self._keys.read("server"))
+        return vault
+
+    def open_vault(self, path: str) -> Vault:
+        return open_vault(self.blobs(path), key_file=self._keys.read("server"), random=self.random, limits=self.limits)
+
+    def seal(self, purpose: str, secret: bytes) -> bytes:
+        return self._keys.seal(purpose, secret)
+
+    def unseal(self, purpose: str, sealed: bytes) -> bytes:
+        return self._keys.unseal(purpose, sealed)
+
+
+def _absolute(path: str) -> Path:
+    found = Path(path)
+    if not found.is_absolute() or ".." in found.parts or "\x00" in path:
+        raise BadInput(
+            f"{path!r} is no absolute path.", field="path", remedy="Give the whole path of a folder on the server, beginning with /."
+        )
+    return found

@@ -1,0 +1,70 @@
+"""Ask for a restore; and say beforehand what stands in its way."""
+
+from django.db import transaction
+
+from core.content.errors import LinkError
+from core.errors import BadInput
+from core.recovery.conflicts import WhenThere
+from core.recovery.preflight import Finding, preflight
+from core.recovery.selection import Selection
+from server.api.problems import Conflict
+from server.fleet.convert import link_to
+from server.fleet.models import Device
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.recovery.models import Restore, Target
+from server.runs.models import Backup
+
+MAX_ITEMS = 20_000
+
+
+def findings(backup: Backup, device: Device, selection: Selection) -> list[Finding]:
+    """What blocks writing this to the device now, and what to know. Reaches for the device."""
+    kinds = [entry["kind"] for entry in backup.kinds if selection.touches(entry["kind"])]
+    needed = sum(entry["size_bytes"] for entry in backup.kinds if selection.everything or entry["kind"] in selection.kinds)
+    link = None
+    try:
+        link = link_to(device)
+        state = link.state()
+    except LinkError as error:
+        return [Finding(code=error.code, blocks=True, says=error.message, remedy=error.remedy)]
+    finally:
+        if link is not None:
+            link.close()
+    return preflight(state, kinds=kinds, source_family=backup.family, source_version=backup.os_version, needed_bytes=needed)
+
+
+def ask_restore(backup: Backup, selection: Selection, *, target: str, device: Device | None, when_there: str, by: User | None) -> Restore:
+    """Raises BadInput, or Conflict with the first finding that blocks."""
+    if target not in Target.values:
+        raise BadInput("Where should it go?", field="target", remedy="Choose a device or a ZIP archive.")
+    if when_there not in set(WhenThere):
+        raise BadInput("What should happen to what is there?", field="when_there", remedy="Keep both, replace, or skip.")
+    if len(selection.items) > MAX_ITEMS:
+        raise BadInput(f"More than {MAX_ITEMS} single items are chosen.", field="selection", remedy="Choose the whole kind.")
+    if target == Target.DEVICE:
+        if device is None:
+            raise BadInput("No device is chosen.", field="device", remedy="Choose one.")
+        blocking = [finding for finding in findings(backup, device, selection) if finding.blocks]
+        if blocking:
+            raise Conflict(blocking[0].says, remedy=blocking[0].remedy)
+    now = outside().now()
+    with transaction.atomic():
+        restore = Restore.objects.create(
+            backup=backup, target=target, device=device if target == Target.DEVICE else None, everything=selection.everything,
+            kinds=sorted(selection.kinds), chosen_items=sorted(map(list, selection.items)), when_there=when_there, by=by, asked_at=now,
+        )  # fmt: skip
+        where = f"to {device.name}" if device and target == Target.DEVICE else "into an archive"
+        what = "everything" if selection.everything else f"{len(selection.kinds)} kinds and {len(selection.items)} single items"
+        says = f"Restore of {what} of {backup.device.name} from {backup.finished_at:%Y-%m-%d %H:%M} UTC {where}."
+        write_journal(who=by, what="restore.asked", says=says, at=now, device=backup.device_id)
+        _defer(restore)
+    return restore
+
+
+def _defer(restore: Restore) -> None:
+    from server.recovery.tasks import carry_out_restore
+
+    lock = f"device {restore.device_id}" if restore.device_id else f"restore {restore.id}"
+    carry_out_restore.configure(lock=lock).defer(restore_id=str(restore.id))

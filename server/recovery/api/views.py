@@ -1,0 +1,274 @@
+"""Looking inside backups, and restoring from them."""
+
+from collections.abc import Iterator
+from typing import Any
+from urllib.parse import quote
+from uuid import UUID
+
+from django.http import Http404, HttpResponse, StreamingHttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import generics, serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.content.kinds import KINDS, Shape, kind
+from core.recovery.conflicts import WhenThere
+from core.recovery.selection import Selection
+from server.api.permissions import OPERATOR
+from server.api.streaming import pieces_of
+from server.fleet.queries import device as device_by_id
+from server.outside import outside
+from server.recovery.actions.ask_restore import ask_restore, findings
+from server.recovery.models import Restore, RestoreState, Target
+from server.recovery.queries import PAGE_ITEMS, Shown, inside, one_item, restores
+from server.recovery.queries import restore as restore_by_id
+from server.recovery.thumbnails import MAX_PICTURE_BYTES, NoPicture, picture_type, thumbnail
+from server.runs.queries import backup as backup_by_id
+
+FILE_PIECE_BYTES = 1 << 18
+
+
+class ShownSerializer(serializers.Serializer):
+    id = serializers.CharField(source="item.id")
+    name = serializers.CharField(source="item.name")
+    size_bytes = serializers.IntegerField(source="item.size_bytes")
+    modified = serializers.DateTimeField(source="item.modified")
+    title = serializers.CharField(source="line.title")
+    detail = serializers.CharField(source="line.detail")
+    fields_told = serializers.DictField(source="line.fields", child=serializers.CharField())
+    talk = serializers.ListField(source="line.talk", child=serializers.DictField(child=serializers.CharField()))
+    damaged = serializers.BooleanField()
+
+
+class InsideSerializer(serializers.Serializer):
+    shape = serializers.ChoiceField(choices=[(shape.value, shape.value) for shape in Shape])
+    count = serializers.IntegerField()
+    page_items = serializers.IntegerField()
+    items = ShownSerializer(many=True)
+
+
+class InsideFilter(serializers.Serializer):
+    kind = serializers.ChoiceField(choices=list(KINDS))
+    words = serializers.CharField(required=False, max_length=200, default="")
+    page = serializers.IntegerField(required=False, min_value=1, max_value=100_000, default=1)
+
+
+class ItemFilter(serializers.Serializer):
+    kind = serializers.ChoiceField(choices=list(KINDS))
+    id = serializers.CharField(max_length=600)
+
+
+class ChosenItemSerializer(serializers.Serializer):
+    kind = serializers.ChoiceField(choices=list(KINDS))
+    id = serializers.CharField(max_length=600)
+
+
+class RestoreRequestSerializer(serializers.Serializer):
+    backup = serializers.UUIDField()
+    everything = serializers.BooleanField()
+    kinds = serializers.ListField(child=serializers.ChoiceField(choices=list(KINDS)), max_length=40)
+    items = ChosenItemSerializer(many=True)
+    target = serializers.ChoiceField(choices=Target.choices)
+    device = serializers.UUIDField(allow_null=True)
+    when_there = serializers.ChoiceField(choices=[(choice.value, choice.value) for choice in WhenThere])
+
+    def selection(self) -> Selection:
+        told = self.validated_data
+        items = frozenset((entry["kind"], entry["id"]) for entry in told["items"])
+        return Selection(everything=told["everything"], kinds=frozenset(told["kinds"]), items=items)
+
+
+class FindingSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    blocks = serializers.BooleanField()
+    says = serializers.CharField()
+    remedy = serializers.CharField()
+
+
+class KindReportSerializer(serializers.Serializer):
+    """Counts of one kind. What was not counted for this target is missing."""
+
+    kind = serializers.CharField()
+    label = serializers.SerializerMethodField()
+    chosen = serializers.IntegerField()
+    expected = serializers.IntegerField()
+    found = serializers.IntegerField()
+    written = serializers.IntegerField(required=False)
+    added = serializers.IntegerField(required=False)
+    replaced = serializers.IntegerField(required=False)
+    same = serializers.IntegerField(required=False)
+    left = serializers.IntegerField(required=False)
+    damaged = serializers.ListField(child=serializers.CharField())
+
+    def get_label(self, row: dict[str, Any]) -> str:
+        return KINDS[row["kind"]].label
+
+
+class RestoreProgressSerializer(serializers.Serializer):
+    kind = serializers.CharField(required=False)
+    done_bytes = serializers.IntegerField(required=False)
+    total_bytes = serializers.IntegerField(required=False)
+
+
+class RestoreSerializer(serializers.ModelSerializer):
+    backup_id = serializers.UUIDField()
+    backup_at = serializers.DateTimeField(source="backup.finished_at")
+    source_name = serializers.CharField(source="backup.device.name")
+    device_name = serializers.SerializerMethodField()
+    state = serializers.ChoiceField(choices=RestoreState.choices)
+    progress = RestoreProgressSerializer()
+    report = serializers.SerializerMethodField()
+    by_name = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Restore
+        fields = (
+            "id", "backup_id", "backup_at", "source_name", "target", "device_id", "device_name", "everything", "kinds", "when_there",
+            "state", "asked_at", "started_at", "finished_at", "progress", "report", "cause", "remedy", "file_name", "file_bytes", "by_name",
+        )  # fmt: skip
+
+    def get_device_name(self, restore: Restore) -> str:
+        return restore.device.name if restore.device else ""
+
+    def get_by_name(self, restore: Restore) -> str:
+        return restore.by.shown_name if restore.by else "Old Attic"
+
+    @extend_schema_field(KindReportSerializer(many=True))
+    def get_report(self, restore: Restore) -> Any:
+        return KindReportSerializer(restore.report.get("kinds", []), many=True).data
+
+
+class InsideView(APIView):
+    """What is in a backup, kind by kind. Reading content is a matter for operators."""
+
+    read_roles = OPERATOR
+
+    @extend_schema(operation_id="inside", parameters=[InsideFilter], responses=InsideSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        given = InsideFilter(data=request.query_params)
+        given.is_valid(raise_exception=True)
+        told = given.validated_data
+        found: tuple[list[Shown], int] = inside(backup_by_id(id), told["kind"], words=told["words"].split()[:8], page=told["page"])
+        answer = {"shape": kind(told["kind"]).shape, "count": found[1], "page_items": PAGE_ITEMS, "items": found[0]}
+        return Response(InsideSerializer(answer).data)
+
+
+class ItemView(APIView):
+    """The bytes of one item. Pictures are shown; everything else is only ever saved as a file."""
+
+    read_roles = OPERATOR
+
+    @extend_schema(operation_id="item", parameters=[ItemFilter], responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, id: UUID) -> StreamingHttpResponse:
+        given = ItemFilter(data=request.query_params)
+        given.is_valid(raise_exception=True)
+        vault, stored = one_item(backup_by_id(id), given.validated_data["kind"], given.validated_data["id"])
+        pieces = vault.read(stored)
+        first = next(pieces, b"")
+        shown_as = picture_type(first)
+        response = StreamingHttpResponse(pieces_of(_again(first, pieces)), content_type=shown_as or "application/octet-stream")
+        response["Content-Length"] = str(stored.item.size_bytes)
+        response["Content-Disposition"] = _disposition("inline" if shown_as else "attachment", stored.item.name.rpartition("/")[2])
+        response["X-Content-Type-Options"] = "nosniff"
+        return response
+
+
+class ThumbnailView(APIView):
+    read_roles = OPERATOR
+
+    @extend_schema(operation_id="thumbnail", parameters=[ItemFilter], responses={(200, "image/jpeg"): OpenApiTypes.BINARY})
+    def get(self, request: Request, id: UUID) -> HttpResponse:
+        given = ItemFilter(data=request.query_params)
+        given.is_valid(raise_exception=True)
+        vault, stored = one_item(backup_by_id(id), given.validated_data["kind"], given.validated_data["id"])
+        if stored.item.size_bytes > MAX_PICTURE_BYTES:
+            raise Http404
+        try:
+            small = thumbnail(b"".join(vault.read(stored)))
+        except NoPicture:
+            raise Http404 from None
+        return HttpResponse(small, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})
+
+
+class PreflightView(APIView):
+    read_roles = write_roles = OPERATOR
+
+    @extend_schema(operation_id="preflight", request=RestoreRequestSerializer, responses=FindingSerializer(many=True))
+    def post(self, request: Request) -> Response:
+        given = RestoreRequestSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        told = given.validated_data
+        if told["target"] != Target.DEVICE or told["device"] is None:
+            return Response([])
+        found = findings(backup_by_id(told["backup"]), device_by_id(told["device"]), given.selection())
+        return Response(FindingSerializer(found, many=True).data)
+
+
+class RestoresView(generics.ListAPIView):
+    serializer_class = RestoreSerializer
+    write_roles = OPERATOR
+
+    def get_queryset(self) -> Any:
+        return restores()
+
+    @extend_schema(operation_id="restores")
+    def get(self, request: Request, *args: Any, **more: Any) -> Response:
+        return super().get(request, *args, **more)
+
+    @extend_schema(operation_id="ask_restore", request=RestoreRequestSerializer, responses={201: RestoreSerializer})
+    def post(self, request: Request) -> Response:
+        given = RestoreRequestSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        told = given.validated_data
+        device = device_by_id(told["device"]) if told["device"] else None
+        asked = ask_restore(
+            backup_by_id(told["backup"]),
+            given.selection(),
+            target=told["target"],
+            device=device,
+            when_there=told["when_there"],
+            by=request.user,
+        )
+        return Response(RestoreSerializer(restore_by_id(asked.id)).data, status=201)
+
+
+class RestoreView(APIView):
+    @extend_schema(operation_id="restore", responses=RestoreSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(RestoreSerializer(restore_by_id(id)).data)
+
+
+class ArchiveView(APIView):
+    """The ZIP of a finished restore."""
+
+    read_roles = OPERATOR
+
+    @extend_schema(operation_id="archive", responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    def get(self, request: Request, id: UUID) -> StreamingHttpResponse:
+        restore = restore_by_id(id)
+        path = outside().exports / f"{restore.id}.zip"
+        if not restore.file_name or not path.is_file():
+            raise Http404
+        response = StreamingHttpResponse(pieces_of(_file(path)), content_type="application/zip")
+        response["Content-Length"] = str(path.stat().st_size)
+        response["Content-Disposition"] = _disposition("attachment", restore.file_name)
+        return response
+
+
+def _file(path: Any) -> Iterator[bytes]:
+    with path.open("rb") as file:
+        while piece := file.read(FILE_PIECE_BYTES):
+            yield piece
+
+
+def _again(first: bytes, rest: Iterator[bytes]) -> Iterator[bytes]:
+    yield first
+    yield from rest
+
+
+def _disposition(how: str, name: str) -> str:
+    """RFC 6266, with the name in UTF-8."""
+    plain = "".join(letter if letter.isascii() and letter.isprintable() and letter not in '"\\%' else "_" for letter in name)[:120]
+    return f"{how}; filename=\"{plain}\"; filename*=UTF-8''{quote(name[:120], safe='')}"

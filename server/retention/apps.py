@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class RetentionConfig(AppConfig):
+    name = "server.retention"
+    label = "retention"

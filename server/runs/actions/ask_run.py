@@ -1,0 +1,49 @@
+"""Ask for a run: by hand, or for an occurrence of a plan. One waiting or running run a device."""
+
+from datetime import datetime
+
+from django.db import IntegrityError, transaction
+
+from core.schedule.nights import night_of
+from server.api.problems import Conflict
+from server.fleet.models import Device, DeviceState
+from server.outside import outside
+from server.people.models import User
+from server.people.queries import office_zone
+from server.plans.queries import assignment_of
+from server.runs.live import tell
+from server.runs.models import ACTIVE, Run, Trigger
+
+
+def ask_run_by_hand(device: Device, *, note: str, by: User | None, now: datetime | None = None) -> Run:
+    """Raises Conflict when the device has no plan, is lost or retired, or has an active run."""
+    assignment = assignment_of(device)
+    if assignment is None:
+        raise Conflict("This device has no plan, so nobody knows what to take and where to.", remedy="Give it one under Plans.")
+    if device.state in (DeviceState.LOST, DeviceState.RETIRED):
+        raise Conflict(f"This device is {device.get_state_display().lower()}.", remedy="Set it to “in use” first if it is back.")
+    now = now or outside().now()
+    run = Run(
+        device=device, plan=assignment.plan, store=assignment.plan.store, trigger=Trigger.BY_HAND, by=by, note=note.strip()[:200],
+        night=night_of(now, office_zone()), asked_at=now,
+    )  # fmt: skip
+    try:
+        with transaction.atomic():
+            run.save()
+            defer_run(run)
+    except IntegrityError:
+        active = Run.objects.filter(device=device, state__in=ACTIVE).first()
+        raise Conflict(
+            "A run of this device is under way already.",
+            remedy="Wait for it, or stop it on its own page." if active else "Try again.",
+        ) from None
+    return run
+
+
+def defer_run(run: Run, *, in_seconds: int = 0) -> None:
+    """Put the run into the queue; jobs of one device never run side by side."""
+    from server.runs.tasks import carry_out_run
+
+    job = carry_out_run.configure(lock=f"device {run.device_id}", schedule_in={"seconds": in_seconds} if in_seconds else None)
+    job.defer(run_id=str(run.id))
+    tell("run", str(run.id))

@@ -1,0 +1,233 @@
+"""Carry out a run: open store and device, capture, record the backup; end in one of the states, with a cause.
+
+Idempotent: a run whose worker died is carried out again and uses what was stored. A scheduled run that
+failed for a reason that may pass is tried again while its window is open.
+"""
+
+import time
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from django.db import transaction
+from procrastinate.contrib.django import app
+
+from core.content.errors import DataAccessOff, DeviceAway, DeviceLocked, LinkCut, LinkError
+from core.content.link import DeviceLink
+from core.errors import AtticError
+from core.quota.admission import DoesNotFit, admit
+from core.schedule.estimate import RemainingTime
+from core.units import iec
+from core.vault.capture import Capture, Captured, Progress, Request
+from core.vault.errors import NoSuchBackup, Stopped
+from core.vault.manifests import Manifest
+from core.vault.vault import Vault
+from core.vault.writer import Writer
+from server.fleet.actions.change_device import note_told
+from server.fleet.convert import link_to
+from server.outside import outside
+from server.people.queries import office_zone
+from server.plans.convert import window_of
+from server.runs.actions.ask_run import defer_run
+from server.runs.live import tell
+from server.runs.models import ACTIVE, Backup, Copy, Run, RunState
+from server.runs.queries import previous_backup, read_and_stored
+from server.runs.queries import run as run_by_id
+from server.runs.sentences import closing_sentence, log_line, stage_words
+from server.storage.queries import opened, room_in
+
+Clock = Callable[[], datetime]
+TELL_EVERY_SECONDS = 0.4
+RETRY_SECONDS = (60, 120, 300, 600)
+MAY_PASS = (DeviceAway, DeviceLocked, DataAccessOff, LinkCut)
+
+
+def carry_out(run_id: UUID, *, clock: Clock | None = None, should_abort: Callable[[], bool] = lambda: False) -> Run:
+    """The run as it ended. A run that has ended before is left as it is."""
+    clock = clock or outside().now
+    run = run_by_id(run_id)
+    if run.state not in ACTIVE:
+        return run
+    run.state, run.started_at, run.attempts = RunState.RUNNING, run.started_at or clock(), run.attempts + 1
+    run.log.append(log_line(clock(), "Started." if run.attempts == 1 else f"Attempt {run.attempts}: what is stored already is used again."))
+    run.save(update_fields=["state", "started_at", "attempts", "log"])
+    watch = Watch(run, clock, should_abort)
+    link: DeviceLink | None = None
+    try:
+        vault = opened(run.store)
+        link = link_to(run.device)
+        captured = _capture(run, vault, link, clock, watch)
+    except AtticError as error:
+        return _ended_badly(run, error, clock, began_reading=watch.began_reading)
+    finally:
+        if link is not None:
+            link.close()
+    return _ended_well(run, captured, clock)
+
+
+def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Watch") -> Captured:
+    plan, device = run.plan, run.device
+    if plan is None:
+        raise Stopped("The plan of this run is gone.", remedy="Give the device another plan.")
+    room, history = room_in(run.store, vault), read_and_stored(device)
+    told = {"name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else ""}
+    request = Request(device=str(device.id), device_told=told, kinds=tuple(plan.kinds), note=run.note, zone=office_zone().key)
+    capture = Capture(
+        link,
+        Writer(vault),
+        request,
+        clock=clock,
+        admit=lambda changed: watch.admitted(changed, admit(changed, room, history=history, store=run.store.name)),
+        on_progress=watch.tell,
+        should_stop=watch.should_stop,
+    )
+    return capture.run(_previous(run, vault))
+
+
+def _previous(run: Run, vault: Vault) -> Manifest | None:
+    """The manifest that this run builds on; a missing or damaged one only means that more is read."""
+    before = previous_backup(run.device, run.store)
+    if before is None:
+        return None
+    try:
+        return vault.manifest(before.id.bytes)
+    except NoSuchBackup:
+        return None
+
+
+def _ended_well(run: Run, captured: Captured, clock: Clock) -> Run:
+    manifest = captured.manifest
+    kinds = [
+        {
+            "kind": summary.kind,
+            "items": summary.items,
+            "size_bytes": summary.size_bytes,
+            "newest_name": summary.newest_name,
+            "newest_at": summary.newest_at.isoformat() if summary.newest_at else None,
+        }
+        for summary in manifest.kinds
+    ]
+    with transaction.atomic():
+        run.backup = Backup.objects.create(
+            id=UUID(bytes=manifest.id), device=run.device, run=run, finished_at=manifest.finished_at, items=manifest.items,
+            size_bytes=manifest.size_bytes, kinds=kinds, family=captured.state.family, os_version=captured.state.os_version,
+        )  # fmt: skip
+        Copy.objects.create(backup=run.backup, store=run.store)
+        run.state = RunState.PARTIAL if captured.skipped else RunState.COMPLETE
+        run.finished_at, run.read_bytes, run.stored_bytes = manifest.finished_at, captured.read_bytes, captured.stored_bytes
+        run.skipped = [{"kind": entry.kind, "name": entry.name, "reason": entry.reason} for entry in captured.skipped[:1000]]
+        run.cause_code = run.cause = run.remedy = ""
+        run.log.append(log_line(manifest.finished_at, closing_sentence(run)))
+        run.save()
+        note_told(run.device, captured.state, now=manifest.finished_at)
+        _after(run)
+    return run
+
+
+def _ended_badly(run: Run, error: AtticError, clock: Clock, *, began_reading: bool) -> Run:
+    now = clock()
+    run.cause_code, run.cause, run.remedy = error.code, error.message[:600], error.remedy[:600]
+    run.log.append(log_line(now, error.message))
+    pause = _retry_in(run, error, now)
+    with transaction.atomic():
+        if pause is not None:
+            run.state = RunState.WAITING
+            run.log.append(log_line(now, f"Tried again in {pause // 60} minutes, while the window is open."))
+            run.save()
+            defer_run(run, in_seconds=pause)
+            return run
+        run.state = _state_after(error, began_reading)
+        run.finished_at = now
+        run.save()
+        _after(run)
+    return run
+
+
+def _state_after(error: AtticError, began_reading: bool) -> RunState:
+    if isinstance(error, DoesNotFit):
+        return RunState.REFUSED
+    if isinstance(error, Stopped):
+        return RunState.STOPPED
+    return RunState.INTERRUPTED if began_reading and isinstance(error, LinkError) else RunState.FAILED
+
+
+def _retry_in(run: Run, error: AtticError, now: datetime) -> int | None:
+    """Seconds until the next attempt; None when there is none."""
+    if run.planned_for is None or run.plan is None or not isinstance(error, MAY_PASS) or run.stop_asked:
+        return None
+    pause = RETRY_SECONDS[min(run.attempts, len(RETRY_SECONDS)) - 1]
+    return pause if now + timedelta(seconds=pause) < run.planned_for + window_of(run.plan).length else None
+
+
+def _after(run: Run) -> None:
+    """What follows the end of a run: viewers learn of it; the pile is looked after."""
+    tell("run", str(run.id))
+    tell("changed", "devices")
+    job = app.configure_task("look_after", queue="care", lock=f"store {run.store_id}")
+    job.defer(device_id=str(run.device_id), store_id=str(run.store_id))
+
+
+class Watch:
+    """Passes progress on to the row and to the viewers, not more often than anybody can read."""
+
+    def __init__(self, run: Run, clock: Clock, should_abort: Callable[[], bool]) -> None:
+        self._run, self._clock, self._should_abort = run, clock, should_abort
+        self._rest = RemainingTime()
+        self._began = time.monotonic()
+        self._told = self._asked = 0.0
+        self._stage = ""
+        self._stop = False
+        self.began_reading = False
+
+    def admitted(self, changed_bytes: int, expected_bytes: int) -> None:
+        self._log(f"{iec(changed_bytes)} have changed; about {iec(expected_bytes)} will be stored.")
+
+    def tell(self, progress: Progress) -> None:
+        now = time.monotonic()
+        entered = progress.stage != self._stage
+        if progress.stage == "reading" and not self.began_reading:
+            self.began_reading, self._began = True, now
+        if not entered and now - self._told < TELL_EVERY_SECONDS:
+            return
+        if entered:
+            self._stage = progress.stage
+            self._log(stage_words(progress.stage, "") + ".")
+        self._told = now
+        if self.began_reading:
+            self._rest.tell(now - self._began, progress.read_bytes, progress.to_read_bytes)
+        remaining = self._rest.remaining_seconds(now - self._began) if self._stage == "reading" else None
+        self._run.progress = {
+            "stage": progress.stage,
+            "kind": progress.kind,
+            "says": stage_words(progress.stage, progress.kind),
+            "read_bytes": progress.read_bytes,
+            "to_read_bytes": progress.to_read_bytes,
+            "stored_bytes": progress.stored_bytes,
+            "bytes_per_second": round(self._rest.bytes_per_second),
+            "remaining_seconds": None if remaining is None else round(remaining),
+            "kinds": [
+                {
+                    "kind": kind,
+                    "items": entry.items,
+                    "unchanged": entry.unchanged,
+                    "read_items": entry.read_items,
+                    "size_bytes": entry.size_bytes,
+                    "to_read_bytes": entry.to_read_bytes,
+                    "read_bytes": entry.read_bytes,
+                }
+                for kind, entry in progress.kinds.items()
+            ],
+        }
+        Run.objects.filter(id=self._run.id).update(progress=self._run.progress, log=self._run.log)
+        tell("run", str(self._run.id), self._run.progress)
+
+    def should_stop(self) -> bool:
+        """Whether somebody asked the run to stop, or the worker to go home; asked at most every second."""
+        now = time.monotonic()
+        if now - self._asked >= 1:
+            self._asked = now
+            self._stop = self._should_abort() or Run.objects.filter(id=self._run.id, stop_asked=True).exists()
+        return self._stop
+
+    def _log(self, says: str) -> None:
+        self._run.log.append(log_line(self._clock(), says))

@@ -1,0 +1,139 @@
+"""Runs, backups and copies as the API shows them."""
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema_field
+from rest_framework import serializers
+
+from core.content.kinds import KINDS
+from server.runs.models import Backup, Copy, Run, RunState
+from server.runs.sentences import closing_sentence
+
+
+class KindProgressSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    items = serializers.IntegerField()
+    unchanged = serializers.IntegerField()
+    read_items = serializers.IntegerField()
+    size_bytes = serializers.IntegerField()
+    to_read_bytes = serializers.IntegerField()
+    read_bytes = serializers.IntegerField()
+
+
+class RunProgressSerializer(serializers.Serializer):
+    """Empty before the run has begun."""
+
+    stage = serializers.CharField(required=False)
+    kind = serializers.CharField(required=False)
+    says = serializers.CharField(required=False)
+    read_bytes = serializers.IntegerField(required=False)
+    to_read_bytes = serializers.IntegerField(required=False)
+    stored_bytes = serializers.IntegerField(required=False)
+    bytes_per_second = serializers.IntegerField(required=False)
+    remaining_seconds = serializers.IntegerField(allow_null=True, required=False)
+    kinds = KindProgressSerializer(many=True, required=False)
+
+
+class RunSerializer(serializers.ModelSerializer):
+    """One line of the history."""
+
+    device_id = serializers.UUIDField()
+    device_name = serializers.CharField(source="device.name")
+    holder = serializers.CharField(source="device.holder.name")
+    plan_name = serializers.SerializerMethodField()
+    store_name = serializers.CharField(source="store.name")
+    state = serializers.ChoiceField(choices=RunState.choices)
+    backup_id = serializers.SerializerMethodField()
+    items = serializers.SerializerMethodField()
+    size_bytes = serializers.SerializerMethodField()
+    encrypted = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Run
+        fields = (
+            "id", "device_id", "device_name", "holder", "plan_name", "store_name", "trigger", "note", "state", "night", "planned_for",
+            "asked_at", "started_at", "finished_at", "read_bytes", "stored_bytes", "cause", "remedy", "backup_id", "items", "size_bytes",
+            "encrypted",
+        )  # fmt: skip
+
+    def get_plan_name(self, run: Run) -> str:
+        return run.plan.name if run.plan else ""
+
+    @extend_schema_field(serializers.UUIDField(allow_null=True))
+    def get_backup_id(self, run: Run) -> Any:
+        return run.backup.id if hasattr(run, "backup") else None
+
+    @extend_schema_field(serializers.IntegerField(allow_null=True))
+    def get_items(self, run: Run) -> Any:
+        return run.backup.items if hasattr(run, "backup") else None
+
+    @extend_schema_field(serializers.IntegerField(allow_null=True))
+    def get_size_bytes(self, run: Run) -> Any:
+        return run.backup.size_bytes if hasattr(run, "backup") else None
+
+    @extend_schema_field(serializers.BooleanField(allow_null=True))
+    def get_encrypted(self, run: Run) -> Any:
+        return run.backup.encrypted if hasattr(run, "backup") else None
+
+
+class SkippedSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    reason = serializers.CharField()
+
+
+class LogSerializer(serializers.Serializer):
+    at = serializers.DateTimeField()
+    says = serializers.CharField()
+
+
+class RunDetailSerializer(RunSerializer):
+    says = serializers.SerializerMethodField()
+    progress = RunProgressSerializer()
+    skipped = SkippedSerializer(many=True)
+    log = LogSerializer(many=True)
+    attempts = serializers.IntegerField()
+    stop_asked = serializers.BooleanField()
+
+    class Meta(RunSerializer.Meta):
+        fields = (*RunSerializer.Meta.fields, "says", "progress", "skipped", "log", "attempts", "stop_asked")
+
+    def get_says(self, run: Run) -> str:
+        return closing_sentence(run)
+
+
+class KindInBackupSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    label = serializers.SerializerMethodField()
+    items = serializers.IntegerField()
+    size_bytes = serializers.IntegerField()
+    newest_name = serializers.CharField()
+    newest_at = serializers.DateTimeField(allow_null=True)
+
+    def get_label(self, entry: dict[str, Any]) -> str:
+        return KINDS[entry["kind"]].label
+
+
+class CopySerializer(serializers.ModelSerializer):
+    store_id = serializers.UUIDField()
+    store_name = serializers.CharField(source="store.name")
+
+    class Meta:
+        model = Copy
+        fields = ("store_id", "store_name", "intact", "checked_at")
+
+
+class BackupSerializer(serializers.ModelSerializer):
+    device_id = serializers.UUIDField()
+    device_name = serializers.CharField(source="device.name")
+    holder = serializers.CharField(source="device.holder.name")
+    run_id = serializers.UUIDField(allow_null=True)
+    kinds = KindInBackupSerializer(many=True)
+    copies = CopySerializer(many=True, source="present")
+
+    class Meta:
+        model = Backup
+        fields = (
+            "id", "device_id", "device_name", "holder", "run_id", "finished_at", "items", "size_bytes", "kinds", "family", "encrypted",
+            "hold_reason", "copies",
+        )  # fmt: skip

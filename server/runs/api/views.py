@@ -1,0 +1,138 @@
+"""Runs: ask, watch, stop, look back; and the live line to the browser."""
+
+from collections.abc import AsyncIterator
+from typing import Any
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from drf_spectacular.utils import extend_schema
+from rest_framework import generics, serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.api.permissions import OPERATOR
+from server.fleet.models import Device
+from server.fleet.queries import device as device_by_id
+from server.fleet.queries import matching
+from server.runs.actions.ask_run import ask_run_by_hand
+from server.runs.actions.hold_backup import hold_backup, release_backup
+from server.runs.actions.stop_run import stop_run
+from server.runs.api.serializers import RunDetailSerializer, RunSerializer
+from server.runs.live import hub
+from server.runs.models import RunState
+from server.runs.queries import backup as backup_by_id
+from server.runs.queries import run as run_by_id
+from server.runs.queries import runs
+from server.runs.tasks import check_store_job
+from server.storage.queries import store as store_by_id
+
+
+class NoteSerializer(serializers.Serializer):
+    note = serializers.CharField(max_length=200, allow_blank=True, default="")
+
+
+class ReasonSerializer(serializers.Serializer):
+    reason = serializers.CharField(max_length=200, allow_blank=True)
+
+
+class CheckSerializer(serializers.Serializer):
+    percent = serializers.IntegerField(min_value=0, max_value=100)
+
+
+class RunFilter(serializers.Serializer):
+    """Filters of the history."""
+
+    device = serializers.UUIDField(required=False)
+    store = serializers.UUIDField(required=False)
+    night = serializers.DateField(required=False)
+    state = serializers.ChoiceField(choices=RunState.choices, required=False)
+    words = serializers.CharField(required=False, max_length=200)
+
+
+class RunsView(generics.ListAPIView):
+    serializer_class = RunSerializer
+
+    def get_queryset(self) -> Any:
+        given = RunFilter(data=self.request.query_params)
+        given.is_valid(raise_exception=True)
+        wanted = dict(given.validated_data)
+        words = wanted.pop("words", "")
+        found = runs().filter(**wanted)
+        return found.filter(device__in=matching(Device.objects.all(), words)) if words else found
+
+    @extend_schema(operation_id="runs", parameters=[RunFilter])
+    def get(self, request: Request, *args: Any, **more: Any) -> Response:
+        return super().get(request, *args, **more)
+
+
+class RunView(APIView):
+    @extend_schema(operation_id="run", responses=RunDetailSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(RunDetailSerializer(run_by_id(id)).data)
+
+
+class AskRunView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="ask_run", request=NoteSerializer, responses={201: RunDetailSerializer})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = NoteSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        run = ask_run_by_hand(device_by_id(id), note=given.validated_data["note"], by=request.user)
+        return Response(RunDetailSerializer(run_by_id(run.id)).data, status=201)
+
+
+class StopRunView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="stop_run", request=None, responses=RunDetailSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        stop_run(run_by_id(id), by=request.user)
+        return Response(RunDetailSerializer(run_by_id(id)).data)
+
+
+class HoldView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="hold_backup", request=ReasonSerializer, responses={204: None})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = ReasonSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        hold_backup(backup_by_id(id), reason=given.validated_data["reason"], by=request.user)
+        return Response(status=204)
+
+    @extend_schema(operation_id="release_backup", request=None, responses={204: None})
+    def delete(self, request: Request, id: UUID) -> Response:
+        release_backup(backup_by_id(id), by=request.user)
+        return Response(status=204)
+
+
+class CheckStoreView(APIView):
+    """Puts a check into the queue; what it found is shown with the store."""
+
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="check_store", request=CheckSerializer, responses={202: None})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = CheckSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        found = store_by_id(id)
+        job = check_store_job.configure(lock=f"store {found.id}")
+        job.defer(store_id=str(found.id), percent=given.validated_data["percent"], by=request.user.id)
+        return Response(status=202)
+
+
+async def live(request: HttpRequest) -> HttpResponse:
+    """Server-sent events: `{topic, id, state}` for everything that changes. For anybody who is signed in."""
+    user = await request.auser()
+    if not user.is_authenticated:
+        return HttpResponse(status=401)
+
+    async def lines() -> AsyncIterator[bytes]:
+        yield b"retry: 1500\n\n"
+        async for event in hub.events():
+            yield f"data: {event}\n\n".encode() if event else b": still here\n\n"
+
+    headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
+    return StreamingHttpResponse(lines(), content_type="text/event-stream", headers=headers)

@@ -1,0 +1,119 @@
+"""Runs, the backups that came of them, and the copies of those in stores."""
+
+import uuid
+
+from django.db import models
+
+from server.fleet.models import Device
+from server.people.models import User
+from server.plans.models import Plan
+from server.storage.models import Store
+
+
+class RunState(models.TextChoices):
+    """waiting → running → complete, partial, interrupted, failed, refused or stopped; missed never started.
+
+    Only waiting and running runs change; a run whose worker died goes on as running under another one.
+    """
+
+    WAITING = "waiting"
+    RUNNING = "running"
+    COMPLETE = "complete"
+    PARTIAL = "partial"
+    """Complete, but some items were left out, each with a reason."""
+    INTERRUPTED = "interrupted"
+    """The device went away in the middle."""
+    FAILED = "failed"
+    REFUSED = "refused"
+    """Stopped beforehand: it would not have fitted."""
+    STOPPED = "stopped"
+    MISSED = "missed"
+    """Its window closed before it could start."""
+
+
+ACTIVE = (RunState.WAITING, RunState.RUNNING)
+CAME = (RunState.COMPLETE, RunState.PARTIAL)
+
+
+class Trigger(models.TextChoices):
+    SCHEDULE = "schedule"
+    BY_HAND = "by_hand"
+
+
+class Run(models.Model):
+    """One attempt to carry out a plan for one device."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    device = models.ForeignKey(Device, on_delete=models.PROTECT, related_name="runs")
+    plan = models.ForeignKey(Plan, null=True, on_delete=models.SET_NULL, related_name="runs")
+    store = models.ForeignKey(Store, on_delete=models.PROTECT, related_name="runs")
+    trigger = models.CharField(max_length=10, choices=Trigger)
+    by = models.ForeignKey(User, null=True, on_delete=models.PROTECT)
+    note = models.CharField(max_length=200, blank=True)
+    state = models.CharField(max_length=12, choices=RunState, default=RunState.WAITING)
+    night = models.DateField(help_text="The office's day on whose evening it was due or asked for.")
+    planned_for = models.DateTimeField(null=True, help_text="The occurrence that it serves; empty when run by hand.")
+    asked_at = models.DateTimeField()
+    started_at = models.DateTimeField(null=True)
+    finished_at = models.DateTimeField(null=True)
+    attempts = models.PositiveSmallIntegerField(default=0)
+    stop_asked = models.BooleanField(default=False)
+    progress = models.JSONField(default=dict)
+    read_bytes = models.BigIntegerField(default=0)
+    stored_bytes = models.BigIntegerField(default=0)
+    cause_code = models.CharField(max_length=60, blank=True)
+    cause = models.CharField(max_length=600, blank=True)
+    remedy = models.CharField(max_length=600, blank=True)
+    skipped = models.JSONField(default=list)
+    log = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["-asked_at", "-id"]
+        constraints = [
+            models.UniqueConstraint(fields=["device"], condition=models.Q(state__in=["waiting", "running"]), name="one_active_run"),
+            models.UniqueConstraint(
+                fields=["device", "planned_for"], condition=models.Q(planned_for__isnull=False), name="one_run_an_occurrence"
+            ),
+        ]
+        indexes = [
+            models.Index(fields=["-asked_at", "-id"]),
+            models.Index(fields=["device", "-asked_at"]),
+            models.Index(fields=["night", "state"]),
+            models.Index(fields=["state"], condition=models.Q(state__in=["waiting", "running"]), name="active_runs"),
+        ]
+
+
+class Backup(models.Model):
+    """A restorable moment of one device."""
+
+    id = models.UUIDField(primary_key=True, help_text="The id of its manifest.")
+    device = models.ForeignKey(Device, on_delete=models.PROTECT, related_name="backups")
+    run = models.OneToOneField(Run, null=True, on_delete=models.SET_NULL, related_name="backup")
+    finished_at = models.DateTimeField()
+    items = models.IntegerField()
+    size_bytes = models.BigIntegerField()
+    kinds = models.JSONField(help_text="[{kind, items, size_bytes, newest_name, newest_at}]")
+    family = models.CharField(max_length=20)
+    os_version = models.CharField(max_length=100, blank=True)
+    encrypted = models.BooleanField(default=True)
+    hold_reason = models.CharField(max_length=200, blank=True)
+    hold_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        ordering = ["-finished_at", "-id"]
+        indexes = [models.Index(fields=["device", "-finished_at"])]
+
+
+class Copy(models.Model):
+    """A backup's presence in one store. Removed ones stay as history."""
+
+    backup = models.ForeignKey(Backup, on_delete=models.CASCADE, related_name="copies")
+    store = models.ForeignKey(Store, on_delete=models.PROTECT, related_name="copies")
+    intact = models.BooleanField(default=True, help_text="False once a check found it damaged.")
+    checked_at = models.DateTimeField(null=True)
+    removed_at = models.DateTimeField(null=True)
+    removed_why = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["backup", "store"], name="copy_once")]
+        indexes = [models.Index(fields=["store"], condition=models.Q(removed_at__isnull=True), name="copies_present")]

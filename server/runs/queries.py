@@ -1,0 +1,73 @@
+"""Reading runs, backups and copies."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.db.models import Exists, Max, OuterRef, Prefetch, QuerySet, Subquery
+from django.shortcuts import get_object_or_404
+
+from server.fleet.models import Device
+from server.runs.models import ACTIVE, CAME, Backup, Copy, Run
+from server.storage.models import Store
+
+
+def runs() -> QuerySet[Run]:
+    return Run.objects.select_related("device__holder", "device__team", "plan", "store", "by", "backup")
+
+
+def run(id: UUID) -> Run:
+    return get_object_or_404(runs(), id=id)
+
+
+def present_backups() -> QuerySet[Backup]:
+    """Backups with at least one copy, with those copies."""
+    present = Copy.objects.filter(removed_at__isnull=True).select_related("store")
+    has_copy = Exists(present.filter(backup=OuterRef("pk")))
+    return Backup.objects.filter(has_copy).select_related("device__holder", "run").prefetch_related(Prefetch("copies", present, "present"))
+
+
+def backup(id: UUID) -> Backup:
+    return get_object_or_404(present_backups(), id=id)
+
+
+def newest_good() -> QuerySet[Backup]:
+    """For use as a subquery over devices: the newest backup with an intact copy."""
+    intact = Copy.objects.filter(backup=OuterRef("pk"), removed_at__isnull=True, intact=True)
+    return Backup.objects.filter(Exists(intact), device=OuterRef("pk")).order_by("-finished_at")
+
+
+def with_newest(devices: QuerySet[Device]) -> QuerySet[Device]:
+    """Devices with `newest_at`, `newest_id`, `newest_bytes` of their newest good backup and `active_run`."""
+    newest = newest_good()
+    active = Run.objects.filter(device=OuterRef("pk"), state__in=ACTIVE)
+    last = Run.objects.filter(device=OuterRef("pk")).exclude(state__in=ACTIVE).order_by("-asked_at")
+    return devices.annotate(
+        newest_at=Subquery(newest.values("finished_at")[:1]),
+        newest_id=Subquery(newest.values("id")[:1]),
+        newest_bytes=Subquery(newest.values("size_bytes")[:1]),
+        active_run=Subquery(active.values("id")[:1]),
+        last_state=Subquery(last.values("state")[:1]),
+        last_cause=Subquery(last.values("cause")[:1]),
+        last_cause_code=Subquery(last.values("cause_code")[:1]),
+        last_remedy=Subquery(last.values("remedy")[:1]),
+        last_run=Subquery(last.values("id")[:1]),
+    )
+
+
+def previous_backup(device: Device, store: Store) -> Backup | None:
+    """The newest backup of the device that the store holds intact."""
+    copies = Copy.objects.filter(backup__device=device, store=store, removed_at__isnull=True, intact=True)
+    found = copies.select_related("backup").order_by("-backup__finished_at").first()
+    return found.backup if found else None
+
+
+def read_and_stored(device: Device, *, last: int = 12) -> list[tuple[int, int]]:
+    """(read, stored) bytes of the device's last good runs, newest first."""
+    return list(Run.objects.filter(device=device, state__in=CAME).order_by("-asked_at").values_list("read_bytes", "stored_bytes")[:last])
+
+
+def handled_until() -> dict[UUID, datetime]:
+    """Device → the newest occurrence that a run was made for."""
+    rows: Any = Run.objects.filter(planned_for__isnull=False).values_list("device").annotate(Max("planned_for"))
+    return dict(rows)

@@ -1,0 +1,49 @@
+"""Jobs of the queue that belong to runs. Thin: each calls one action."""
+
+import logging
+from uuid import UUID
+
+from procrastinate import JobContext
+from procrastinate.contrib.django import app
+
+from server.outside import outside
+
+log = logging.getLogger("attic.runs")
+STALLED_SECONDS = 30
+
+
+@app.task(name="carry_out_run", queue="runs", pass_context=True)
+def carry_out_run(context: JobContext, run_id: str) -> None:
+    from server.runs.actions.carry_out import carry_out
+
+    run = carry_out(UUID(run_id))
+    log.info("run %s of %s ended as %s %s", run.id, run.device.name, run.state, run.cause_code)
+
+
+@app.task(name="check_store", queue="care")
+def check_store_job(store_id: str, percent: int, by: int | None) -> None:
+    from server.people.models import User
+    from server.runs.actions.check_store import check_store
+    from server.storage.queries import store
+
+    check_store(store(UUID(store_id)), percent=percent, by=User.objects.filter(id=by).first())
+
+
+@app.periodic(cron="*/10 * * * * *")
+@app.task(name="tick", queue="clock", queueing_lock="tick", pass_context=False)
+def tick(timestamp: int) -> None:
+    """Start what is due."""
+    from server.runs.actions.start_due import start_due
+
+    for run in start_due(now=outside().now()):
+        log.info("run %s of %s is due", run.id, run.device.name)
+
+
+@app.periodic(cron="*/20 * * * * *")
+@app.task(name="revive", queue="clock", queueing_lock="revive", pass_context=True)
+async def revive(context: JobContext, timestamp: int) -> None:
+    """Give jobs whose worker died to another one."""
+    manager = context.app.job_manager
+    for job in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
+        log.warning("job %s (%s) lost its worker and is tried again", job.id, job.task_name)
+        await manager.retry_job(job)

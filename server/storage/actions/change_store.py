@@ -1,0 +1,37 @@
+"""Change a store's name and allowance, and prove that its passphrase is still known."""
+
+from django.db import transaction
+
+from core.errors import BadInput
+from core.units import iec
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.storage.models import Store
+
+
+@transaction.atomic
+def change_store(store: Store, *, name: str, allowance_bytes: int | None, by: User) -> Store:
+    """Raises BadInput."""
+    if not name.strip() or len(name) > 80:
+        raise BadInput("The store has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
+    if Store.objects.filter(name__iexact=name.strip()).exclude(id=store.id).exists():
+        raise BadInput(f"There is a store {name} already.", field="name", remedy="Choose another name.")
+    if allowance_bytes is not None and allowance_bytes <= 0:
+        raise BadInput("An allowance is more than nothing.", field="allowance_bytes", remedy="Leave it empty for no limit.")
+    store.name, store.allowance_bytes = name.strip(), allowance_bytes
+    store.save(update_fields=["name", "allowance_bytes"])
+    limit = "no limit" if allowance_bytes is None else f"an allowance of {iec(allowance_bytes)}"
+    write_journal(who=by, what="store.changed", says=f"{store.name} has {limit}.", at=outside().now(), store=store.id)
+    return store
+
+
+def prove_passphrase(store: Store, *, passphrase: str, by: User) -> Store:
+    """Open the store with it and note the day. Raises WrongPassphrase, StoreError."""
+    outside().attach_vault(store.path, passphrase)
+    with transaction.atomic():
+        store.passphrase_proven_at = outside().now()
+        store.save(update_fields=["passphrase_proven_at"])
+        says = f"The passphrase of {store.name} was typed and opens it."
+        write_journal(who=by, what="store.passphrase_proven", says=says, at=store.passphrase_proven_at, store=store.id)
+    return store

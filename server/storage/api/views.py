@@ -1,0 +1,119 @@
+"""Stores: what they hold, whose it is, how full they are."""
+
+from typing import Any
+from uuid import UUID
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.api.permissions import ADMINISTRATOR
+from server.storage.actions.add_store import attach_store, create_store
+from server.storage.actions.change_store import change_store, prove_passphrase
+from server.storage.models import Occupancy, Store
+from server.storage.queries import occupancies, stores
+from server.storage.queries import store as store_by_id
+
+SHOWN_OCCUPANCIES = 200
+
+
+class StoreSerializer(serializers.ModelSerializer):
+    class Meta:
+        model = Store
+        fields = (
+            "id", "name", "medium", "path", "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at", "checked_at",
+            "check_says", "trouble", "passphrase_proven_at", "added_at",
+        )  # fmt: skip
+
+
+class OccupancySerializer(serializers.ModelSerializer):
+    device_id = serializers.UUIDField()
+    device_name = serializers.CharField(source="device.name")
+    holder = serializers.CharField(source="device.holder.name")
+    team = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Occupancy
+        fields = ("device_id", "device_name", "holder", "team", "alone_bytes", "shared_bytes", "fair_bytes", "backups")
+
+    def get_team(self, row: Occupancy) -> str:
+        return row.device.team.name if row.device.team else ""
+
+
+class StoreDetailSerializer(StoreSerializer):
+    occupancies = serializers.SerializerMethodField()
+
+    class Meta(StoreSerializer.Meta):
+        fields = (*StoreSerializer.Meta.fields, "occupancies")
+
+    @extend_schema(responses=OccupancySerializer(many=True))
+    def get_occupancies(self, store: Store) -> Any:
+        return OccupancySerializer(occupancies(store)[:SHOWN_OCCUPANCIES], many=True).data
+
+
+class NewStoreSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=80, allow_blank=True)
+    path = serializers.CharField(max_length=1000)
+    passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
+    passphrase_again = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
+    allowance_bytes = serializers.IntegerField(allow_null=True)
+
+
+class AttachStoreSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=80, allow_blank=True)
+    path = serializers.CharField(max_length=1000)
+    passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
+    allowance_bytes = serializers.IntegerField(allow_null=True)
+
+
+class ChangeStoreSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=80, allow_blank=True)
+    allowance_bytes = serializers.IntegerField(allow_null=True)
+
+
+class PassphraseSerializer(serializers.Serializer):
+    passphrase = serializers.CharField(max_length=500, trim_whitespace=False)
+
+
+class StoresView(APIView):
+    @extend_schema(operation_id="stores", responses=StoreSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(StoreSerializer(stores()[:200], many=True).data)
+
+    @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: StoreSerializer})
+    def post(self, request: Request) -> Response:
+        given = NewStoreSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(StoreSerializer(create_store(**given.validated_data, by=request.user)).data, status=201)
+
+
+class AttachStoreView(APIView):
+    @extend_schema(operation_id="attach_store", request=AttachStoreSerializer, responses={201: StoreSerializer})
+    def post(self, request: Request) -> Response:
+        given = AttachStoreSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(StoreSerializer(attach_store(**given.validated_data, by=request.user)).data, status=201)
+
+
+class StoreView(APIView):
+    @extend_schema(operation_id="store", responses=StoreDetailSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(StoreDetailSerializer(store_by_id(id)).data)
+
+    @extend_schema(operation_id="change_store", request=ChangeStoreSerializer, responses=StoreSerializer)
+    def put(self, request: Request, id: UUID) -> Response:
+        given = ChangeStoreSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(StoreSerializer(change_store(store_by_id(id), **given.validated_data, by=request.user)).data)
+
+
+class ProvePassphraseView(APIView):
+    write_roles = ADMINISTRATOR
+
+    @extend_schema(operation_id="prove_passphrase", request=PassphraseSerializer, responses=StoreSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = PassphraseSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(StoreSerializer(prove_passphrase(store_by_id(id), **given.validated_data, by=request.user)).data)
