@@ -8,9 +8,11 @@ import contextlib
 import hashlib
 import hmac
 import json
+import ssl
 import time
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 from urllib.parse import quote
 
@@ -71,7 +73,7 @@ class Offer:
 def offers(announcements_url: str, *, timeout_seconds: float = 3) -> list[Offer]:
     """Devices that can be seen now. Raises DeviceAway when the network itself does not answer."""
     try:
-        told = httpx.get(announcements_url, timeout=timeout_seconds).json()["devices"]
+        told = httpx.get(announcements_url, timeout=timeout_seconds, verify=_tls()).json()["devices"]
         names = ("device", "name", "family", "make", "model", "os_version", "address")
         found = [Offer(paired=bool(entry["paired"]), **{name: str(entry[name])[:200] for name in names}) for entry in told]
     except httpx.HTTPError:
@@ -85,7 +87,7 @@ def pair(address: str, code: str, *, server_name: str) -> tuple[str, bytes]:
     """(device id, shared key of 32 bytes). Raises PairingRefused for a wrong code, LinkError."""
     private = X25519PrivateKey.generate()
     public = private.public_key().public_bytes_raw()
-    with httpx.Client(base_url=address, timeout=10) as client:
+    with httpx.Client(base_url=address, timeout=10, verify=_tls()) as client:
         begun = _plain(client, "/agent/v1/pair/begin", {"server": server_name, "public": public.hex()})
         try:
             device, session, theirs = str(begun["device"]), str(begun["session"]), bytes.fromhex(begun["public"])
@@ -104,7 +106,7 @@ class AgentLink:
 
     def __init__(self, address: str, key: bytes, *, random: Callable[[int], bytes], timeout_seconds: float = 20) -> None:
         self._key, self._random = key, random
-        self._client = httpx.Client(base_url=address, timeout=httpx.Timeout(timeout_seconds, connect=5))
+        self._client = httpx.Client(base_url=address, timeout=httpx.Timeout(timeout_seconds, connect=5), verify=_tls())
 
     def state(self) -> DeviceState:
         told = self._json("GET", "/agent/v1/state")
@@ -194,6 +196,12 @@ class AgentLink:
                 response.read()
                 raise _refusal(response)
             yield from _opened(self._key, nonce, response.iter_bytes())
+
+
+@lru_cache(maxsize=1)
+def _tls() -> ssl.SSLContext:
+    """Reading the trusted certificates takes longer than a whole exchange: once a process is enough."""
+    return httpx.create_ssl_context()
 
 
 def _item(kind: str, entry: dict[str, Any]) -> Item:

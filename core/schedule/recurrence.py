@@ -17,6 +17,7 @@ from core.errors import BadInput
 from core.units import aware
 
 WEEKDAYS = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
+_EVEN = ("FREQ=WEEKLY;BYDAY=", "FREQ=DAILY")
 MAX_GAP_DAYS = 400
 """How far ahead an occurrence is searched before a rule counts as over."""
 
@@ -38,11 +39,10 @@ class Recurrence:
 
     def between(self, after: datetime, until: datetime) -> Iterator[datetime]:
         """Occurrences in (after, until], aware UTC, ascending."""
-        rule = self._rule()
         day = timedelta(days=1)  # wall clock and UTC differ by less than a day: search wider, then cut
         first = aware(after).astimezone(self.zone).replace(tzinfo=None) - day
         last = aware(until).astimezone(self.zone).replace(tzinfo=None) + day
-        for wall in rule.between(first, last, inc=True):
+        for wall in self._rule(near=first).between(first, last, inc=True):
             instant = wall.replace(tzinfo=self.zone).astimezone(UTC)
             if aware(after) < instant <= aware(until):
                 yield instant
@@ -57,9 +57,13 @@ class Recurrence:
             start, reach = start + reach, (timedelta(days=8) if new else reach * 2)
         return found
 
-    def _rule(self) -> rrule | rruleset:
+    def _rule(self, near: datetime | None = None) -> rrule | rruleset:
+        """The expanded rule; one that repeats every week or day alike need not be walked from its start."""
+        start = self.start
+        if near is not None and self.rule.startswith(_EVEN) and not any(word in self.rule for word in ("INTERVAL", "COUNT", "BYSET")):
+            start = max(start, datetime.combine(near.date() - timedelta(days=7), start.time()))
         try:
-            return rrulestr(self.rule, dtstart=self.start, ignoretz=True)
+            return rrulestr(self.rule, dtstart=start, ignoretz=True)
         except (ValueError, TypeError, KeyError):
             raise BadInput(f"{self.rule!r} is no recurrence rule.", field="rule", remedy="Choose days and a time.") from None
 

@@ -1,6 +1,7 @@
 """Plans: the list, the editor, and the answer that stands beside it while it is edited."""
 
 from datetime import timedelta
+from itertools import pairwise
 from typing import Any
 from uuid import UUID
 
@@ -142,7 +143,7 @@ def _preview(plan: Plan) -> dict[str, Any]:
     year = [Moment(id=str(n), at=at) for n, at in enumerate(recurrence.between(now - timedelta(days=366), now))]
     kept = [verdict.moment.at.astimezone(zone).date() for verdict in verdicts(year, rule_of(plan), zone=zone, now=now) if verdict.kept]
     upcoming = recurrence.following(now, 15)
-    longest = max((after - before for before, after in zip(upcoming, upcoming[1:], strict=False)), default=timedelta())
+    longest = max((after - before for before, after in pairwise(upcoming)), default=timedelta())
     short = longest > timedelta(seconds=plan.promise_seconds)
     says = f"Its runs are up to {longest.days} days and {longest.seconds // 3600} hours apart, longer than promised." if short else ""
     week = len(list(recurrence.between(now, now + timedelta(days=7))))
