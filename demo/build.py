@@ -59,10 +59,10 @@ def build(tell: Callable[[str], None]) -> None:
     for number, night in enumerate(nights):
         _live(night, office.NIGHTS - number, network, clock, known)
         tell(f"night of {night}")
+    _this_night(network, clock)
     for store in Store.objects.all():
         sweep_store(store, now=outside().now())
         measure_store(store, now=outside().now())
-    network.live_until(coming_night(outside().now(), zone))
     with connection.cursor() as cursor:
         cursor.execute("delete from procrastinate_jobs")  # their work is done above, in the past's own time
 
@@ -136,10 +136,7 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
             lost, name=lost.name, holder=lost.holder.name, team=lost.team.name if lost.team else "", state="lost", away_until=None,
             by=User.objects.get(username="ines"), now=evening,
         )  # fmt: skip
-    for hours in (0.01, 1.51, 2.01):
-        clock.set(evening + timedelta(hours=hours))
-        for run in start_due(now=clock()):
-            carry_out(run.id, clock=clock)
+    _evening(evening, clock)
     clock.set(evening + timedelta(hours=9, minutes=55))
     for run in Run.objects.filter(state=RunState.WAITING):
         Run.objects.filter(id=run.id).update(attempts=4)
@@ -147,3 +144,21 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     for plan in Plan.objects.select_related("store"):
         for device in Device.objects.filter(assignment__plan=plan):
             apply_rule(device, plan.store, now=clock())
+
+
+def _evening(evening: datetime, clock: PastClock, until: datetime | None = None) -> None:
+    """Start and carry out what is due at each planned time of the evening."""
+    for hours in (0.01, 1.51, 2.01):
+        instant = evening + timedelta(hours=hours)
+        if until is None or instant < until:
+            clock.set(instant)
+            for run in start_due(now=clock()):
+                carry_out(run.id, clock=clock)
+
+
+def _this_night(network: Network, clock: PastClock) -> None:
+    """The night that is under way or lies ahead: what has been due in it so far."""
+    zone, now = zone_named(office.ZONE), outside().now()
+    night = coming_night(now, zone)
+    network.live_until(night)
+    _evening(datetime.combine(night, datetime.min.time(), zone) + timedelta(hours=20), clock, until=now - timedelta(minutes=10))

@@ -114,7 +114,7 @@ REST_FRAMEWORK = {
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_PAGINATION_CLASS": "server.api.paging.Pages",
-    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "DEFAULT_SCHEMA_CLASS": "server.api.schema.Schema",
     "EXCEPTION_HANDLER": "server.api.problems.problem_response",
     "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
 }

@@ -38,7 +38,7 @@ def newest_good() -> QuerySet[Backup]:
 
 
 def with_newest(devices: QuerySet[Device]) -> QuerySet[Device]:
-    """Devices with `newest_at`, `newest_id`, `newest_bytes` of their newest good backup and `active_run`."""
+    """Devices with `newest_at`, `newest_id`, `newest_bytes` of their newest good backup, their active and their last run."""
     newest = newest_good()
     active = Run.objects.filter(device=OuterRef("pk"), state__in=ACTIVE)
     last = Run.objects.filter(device=OuterRef("pk")).exclude(state__in=ACTIVE).order_by("-asked_at")
@@ -47,6 +47,7 @@ def with_newest(devices: QuerySet[Device]) -> QuerySet[Device]:
         newest_id=Subquery(newest.values("id")[:1]),
         newest_bytes=Subquery(newest.values("size_bytes")[:1]),
         active_run=Subquery(active.values("id")[:1]),
+        active_cause=Subquery(active.values("cause")[:1]),
         last_state=Subquery(last.values("state")[:1]),
         last_cause=Subquery(last.values("cause")[:1]),
         last_cause_code=Subquery(last.values("cause_code")[:1]),

@@ -5,7 +5,7 @@ from typing import Any
 from uuid import UUID
 
 from django.http import HttpRequest, JsonResponse
-from drf_spectacular.utils import extend_schema, inline_serializer
+from drf_spectacular.utils import extend_schema, extend_schema_field, inline_serializer
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -51,6 +51,7 @@ class DeviceRowSerializer(serializers.Serializer):
     next_run = serializers.DateTimeField(allow_null=True)
     held_bytes = serializers.IntegerField()
     active_run = serializers.UUIDField(source="device.active_run", allow_null=True)
+    active_cause = serializers.CharField(source="device.active_cause", allow_null=True)
     last_run = serializers.UUIDField(source="device.last_run", allow_null=True)
     last_state = serializers.ChoiceField(source="device.last_state", choices=RunState.choices, allow_null=True)
     last_cause = serializers.CharField(source="device.last_cause", allow_null=True)
@@ -90,8 +91,8 @@ class CauseSerializer(serializers.Serializer):
     def get_store_id(self, cause: Any) -> UUID | None:
         return cause.store.id if cause.store else None
 
-    @extend_schema(
-        responses=inline_serializer(
+    @extend_schema_field(
+        inline_serializer(
             "CauseDevice",
             {
                 "id": serializers.UUIDField(),

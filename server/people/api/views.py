@@ -72,6 +72,7 @@ class JournalSerializer(serializers.ModelSerializer):
     class Meta:
         model = JournalEntry
         fields = ("id", "at", "who_name", "what", "says", "device", "store")
+        read_only_fields = fields
 
     def get_who_name(self, entry: JournalEntry) -> str:
         return entry.who.shown_name if entry.who else "Old Attic"

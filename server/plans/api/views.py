@@ -58,6 +58,7 @@ class PlanSerializer(serializers.ModelSerializer):
             "id", "name", "kinds", "days", "starts_at", "window_closes", "store_id", "store_name", "promise_seconds", "keep_last",
             "keep_daily", "keep_weekly", "keep_monthly", "paused", "device_count", "next_run",
         )  # fmt: skip
+        read_only_fields = fields
 
     @extend_schema_field(serializers.DateTimeField(allow_null=True))
     def get_next_run(self, plan: Plan) -> Any:
@@ -69,6 +70,7 @@ class PlanDetailSerializer(PlanSerializer):
 
     class Meta(PlanSerializer.Meta):
         fields = (*PlanSerializer.Meta.fields, "devices")
+        read_only_fields = fields
 
     @extend_schema_field(serializers.ListField(child=serializers.UUIDField()))
     def get_devices(self, plan: Plan) -> Any:

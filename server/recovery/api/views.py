@@ -128,6 +128,7 @@ class RestoreSerializer(serializers.ModelSerializer):
             "id", "backup_id", "backup_at", "source_name", "target", "device_id", "device_name", "everything", "kinds", "when_there",
             "state", "asked_at", "started_at", "finished_at", "progress", "report", "cause", "remedy", "file_name", "file_bytes", "by_name",
         )  # fmt: skip
+        read_only_fields = fields
 
     def get_device_name(self, restore: Restore) -> str:
         return restore.device.name if restore.device else ""

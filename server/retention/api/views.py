@@ -34,6 +34,7 @@ class KeptBackupSerializer(BackupSerializer):
 
     class Meta(BackupSerializer.Meta):
         fields = (*BackupSerializer.Meta.fields, "kept")
+        read_only_fields = fields
 
     @extend_schema_field(KeptSerializer(many=True))
     def get_kept(self, backup: Backup) -> Any:

@@ -55,6 +55,7 @@ class RunSerializer(serializers.ModelSerializer):
             "asked_at", "started_at", "finished_at", "read_bytes", "stored_bytes", "cause", "remedy", "backup_id", "items", "size_bytes",
             "encrypted",
         )  # fmt: skip
+        read_only_fields = fields
 
     def get_plan_name(self, run: Run) -> str:
         return run.plan.name if run.plan else ""
@@ -97,6 +98,7 @@ class RunDetailSerializer(RunSerializer):
 
     class Meta(RunSerializer.Meta):
         fields = (*RunSerializer.Meta.fields, "says", "progress", "skipped", "log", "attempts", "stop_asked")
+        read_only_fields = fields
 
     def get_says(self, run: Run) -> str:
         return closing_sentence(run)
@@ -121,6 +123,7 @@ class CopySerializer(serializers.ModelSerializer):
     class Meta:
         model = Copy
         fields = ("store_id", "store_name", "intact", "checked_at")
+        read_only_fields = fields
 
 
 class BackupSerializer(serializers.ModelSerializer):
@@ -137,3 +140,4 @@ class BackupSerializer(serializers.ModelSerializer):
             "id", "device_id", "device_name", "holder", "run_id", "finished_at", "items", "size_bytes", "kinds", "family", "encrypted",
             "hold_reason", "copies",
         )  # fmt: skip
+        read_only_fields = fields

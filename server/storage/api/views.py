@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import UUID
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -26,6 +26,7 @@ class StoreSerializer(serializers.ModelSerializer):
             "id", "name", "medium", "path", "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at", "checked_at",
             "check_says", "trouble", "passphrase_proven_at", "added_at",
         )  # fmt: skip
+        read_only_fields = fields
 
 
 class OccupancySerializer(serializers.ModelSerializer):
@@ -37,6 +38,7 @@ class OccupancySerializer(serializers.ModelSerializer):
     class Meta:
         model = Occupancy
         fields = ("device_id", "device_name", "holder", "team", "alone_bytes", "shared_bytes", "fair_bytes", "backups")
+        read_only_fields = fields
 
     def get_team(self, row: Occupancy) -> str:
         return row.device.team.name if row.device.team else ""
@@ -47,8 +49,9 @@ class StoreDetailSerializer(StoreSerializer):
 
     class Meta(StoreSerializer.Meta):
         fields = (*StoreSerializer.Meta.fields, "occupancies")
+        read_only_fields = fields
 
-    @extend_schema(responses=OccupancySerializer(many=True))
+    @extend_schema_field(OccupancySerializer(many=True))
     def get_occupancies(self, store: Store) -> Any:
         return OccupancySerializer(occupancies(store)[:SHOWN_OCCUPANCIES], many=True).data
 

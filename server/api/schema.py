@@ -1,0 +1,14 @@
+"""The OpenAPI description: every operation may also answer with a problem document."""
+
+from typing import Any
+
+from drf_spectacular.openapi import AutoSchema
+
+from server.api.problems import TYPE, ProblemSerializer
+
+
+class Schema(AutoSchema):
+    def _get_response_bodies(self, direction: str = "response") -> Any:
+        bodies = super()._get_response_bodies(direction)
+        bodies["default"] = self._get_response_for_code(ProblemSerializer, "default", media_types=[TYPE], direction=direction)
+        return bodies

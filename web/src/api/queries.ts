@@ -1,0 +1,54 @@
+/** Questions that more than one feature asks. */
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+
+import { client, told } from './client';
+
+export interface DevicesWanted {
+  standing?: string | undefined;
+  words?: string | undefined;
+  team?: string | undefined;
+}
+
+export const useMe = () => useQuery({ queryKey: ['me'], queryFn: () => told(client.GET('/api/me')), staleTime: 60_000, retry: 1 });
+
+export const useDevices = (wanted: DevicesWanted = {}) =>
+  useQuery({
+    queryKey: ['devices', wanted],
+    queryFn: () => told(client.GET('/api/devices', { params: { query: wanted as never } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useDevice = (id: string) =>
+  useQuery({ queryKey: ['devices', id], queryFn: () => told(client.GET('/api/devices/{id}', { params: { path: { id } } })) });
+
+export const useStores = () => useQuery({ queryKey: ['stores'], queryFn: () => told(client.GET('/api/stores')) });
+
+export const usePlans = () => useQuery({ queryKey: ['plans'], queryFn: () => told(client.GET('/api/plans')) });
+
+export const useKinds = () => useQuery({ queryKey: ['kinds'], queryFn: () => told(client.GET('/api/kinds')), staleTime: Infinity });
+
+export const useNames = () => useQuery({ queryKey: ['names'], queryFn: () => told(client.GET('/api/names')) });
+
+export const useDeviceBackups = (id: string) =>
+  useQuery({
+    queryKey: ['backups', 'of', id],
+    queryFn: () => told(client.GET('/api/devices/{id}/backups', { params: { path: { id } } })),
+    enabled: id !== '',
+  });
+
+export interface RunsWanted {
+  device?: string | undefined;
+  night?: string | undefined;
+  state?: string | undefined;
+  words?: string | undefined;
+  store?: string | undefined;
+  page?: number | undefined;
+  page_size?: number | undefined;
+}
+
+export const useRuns = (wanted: RunsWanted) =>
+  useQuery({
+    queryKey: ['runs', wanted],
+    queryFn: () => told(client.GET('/api/runs', { params: { query: wanted as never } })),
+    placeholderData: keepPreviousData,
+  });

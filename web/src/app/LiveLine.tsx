@@ -1,0 +1,40 @@
+/** The live line: what the server tells goes straight into what the screens show; the rest is asked again. */
+import { useQueryClient, type QueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
+
+interface LiveEvent {
+  topic: 'run' | 'restore' | 'changed' | 'again';
+  id: string;
+  state: Record<string, unknown> | null;
+}
+
+const LISTS = [['runs'], ['devices'], ['today'], ['ribbon']];
+
+function take(queries: QueryClient, event: LiveEvent) {
+  if (event.topic === 'again') {
+    void queries.invalidateQueries();
+    return;
+  }
+  if (event.topic === 'changed') {
+    const keys = event.id === 'stores' ? [['stores'], ['backups'], ['today']] : [...LISTS, ['backups']];
+    for (const queryKey of keys) void queries.invalidateQueries({ queryKey });
+    return;
+  }
+  const queryKey = [event.topic, event.id];
+  if (event.state && queries.getQueryData(queryKey)) {
+    queries.setQueryData(queryKey, (known: object) => ({ ...known, state: 'running', progress: event.state }));
+    return;
+  }
+  void queries.invalidateQueries({ queryKey });
+  if (!event.state) for (const list of event.topic === 'run' ? LISTS : [['restores']]) void queries.invalidateQueries({ queryKey: list });
+}
+
+export function LiveLine() {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const line = new EventSource('/api/live');
+    line.onmessage = (message: MessageEvent<string>) => take(queries, JSON.parse(message.data) as LiveEvent);
+    return () => line.close();
+  }, [queries]);
+  return null;
+}

@@ -1,0 +1,46 @@
+import { createBrowserRouter } from 'react-router';
+
+import { AddDeviceScreen } from '../features/fleet/AddDeviceScreen';
+import { DeviceScreen } from '../features/fleet/DeviceScreen';
+import { DevicesScreen } from '../features/oversight/DevicesScreen';
+import { TodayScreen } from '../features/oversight/TodayScreen';
+import { JournalScreen } from '../features/people/JournalScreen';
+import { OfficeScreen } from '../features/people/OfficeScreen';
+import { PlanScreen } from '../features/plans/PlanScreen';
+import { PlansScreen } from '../features/plans/PlansScreen';
+import { BackupScreen } from '../features/recovery/BackupScreen';
+import { RestoreReportScreen } from '../features/recovery/RestoreReportScreen';
+import { RestoreScreen } from '../features/recovery/RestoreScreen';
+import { HistoryScreen } from '../features/runs/HistoryScreen';
+import { RunScreen } from '../features/runs/RunScreen';
+import { AddStoreScreen } from '../features/storage/AddStoreScreen';
+import { StorageScreen } from '../features/storage/StorageScreen';
+import { StoreScreen } from '../features/storage/StoreScreen';
+import { Frame } from './Frame';
+import { Lost } from './Lost';
+
+export const router = createBrowserRouter([
+  {
+    element: <Frame />,
+    errorElement: <Lost />,
+    children: [
+      { path: '/', element: <TodayScreen /> },
+      { path: '/devices', element: <DevicesScreen /> },
+      { path: '/devices/add', element: <AddDeviceScreen /> },
+      { path: '/devices/:id', element: <DeviceScreen /> },
+      { path: '/plans', element: <PlansScreen /> },
+      { path: '/plans/:id', element: <PlanScreen /> },
+      { path: '/history', element: <HistoryScreen /> },
+      { path: '/history/:id', element: <RunScreen /> },
+      { path: '/backups/:id', element: <BackupScreen /> },
+      { path: '/storage', element: <StorageScreen /> },
+      { path: '/storage/add', element: <AddStoreScreen /> },
+      { path: '/storage/:id', element: <StoreScreen /> },
+      { path: '/restore', element: <RestoreScreen /> },
+      { path: '/restore/:id', element: <RestoreReportScreen /> },
+      { path: '/journal', element: <JournalScreen /> },
+      { path: '/office', element: <OfficeScreen /> },
+      { path: '*', element: <Lost /> },
+    ],
+  },
+]);

@@ -1,0 +1,298 @@
+/** The editor of a plan; its right half answers at once what the draft means. */
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useDeferredValue, useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { useNavigate, useParams } from 'react-router';
+
+import { client, problemOf, told, type Problem } from '../../api/client';
+import { useDevices, useKinds, useMe, useStores } from '../../api/queries';
+import { Confirm } from '../../ui/Confirm';
+import { counted } from '../../ui/format';
+import { Choice, Field } from '../../ui/Field';
+import { useNow, When } from '../../ui/Office';
+import { Failed, Loading, Refused } from '../../ui/States';
+import { emptyDraft, lastDays, WEEKDAYS, type Draft } from './words';
+
+export function PlanScreen() {
+  const { id = 'new' } = useParams();
+  const plan = useQuery({
+    queryKey: ['plans', id],
+    queryFn: () => told(client.GET('/api/plans/{id}', { params: { path: { id } } })),
+    enabled: id !== 'new',
+  });
+  const kinds = useKinds();
+  const stores = useStores();
+  if (id !== 'new' && plan.isError) return <Failed problem={problemOf(plan.error)} onRetry={() => void plan.refetch()} />;
+  if (kinds.isError) return <Failed problem={problemOf(kinds.error)} onRetry={() => void kinds.refetch()} />;
+  if ((id !== 'new' && plan.isPending) || kinds.isPending || stores.isPending) return <Loading what="the plan" />;
+  const found = plan.data;
+  const draft: Draft = found
+    ? { ...found, store: found.store_id, starts_at: found.starts_at.slice(0, 5), window_closes: found.window_closes.slice(0, 5) }
+    : emptyDraft(
+        kinds.data.map((kind) => kind.code),
+        stores.data?.[0]?.id ?? '',
+      );
+  return <Editor key={id} id={id} first={draft} />;
+}
+
+function Editor({ id, first }: { id: string; first: Draft }) {
+  const [draft, setDraft] = useState(first);
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const me = useMe();
+  const mayChange = me.data?.user?.role === 'administrator';
+  const [removing, setRemoving] = useState(false);
+  const after = async () => {
+    await queries.invalidateQueries();
+    void navigate('/plans');
+  };
+  const save = useMutation({
+    mutationFn: () =>
+      id === 'new'
+        ? told(client.POST('/api/plans', { body: draft }))
+        : told(client.PUT('/api/plans/{id}', { params: { path: { id } }, body: draft })),
+    onSuccess: after,
+  });
+  const remove = useMutation({ mutationFn: () => told(client.DELETE('/api/plans/{id}', { params: { path: { id } } })), onSuccess: after });
+  const problem = save.error ? problemOf(save.error) : remove.error ? problemOf(remove.error) : null;
+  const set = <K extends keyof Draft>(name: K, value: Draft[K]) => setDraft({ ...draft, [name]: value });
+  return (
+    <>
+      <h1 tabIndex={-1}>{id === 'new' ? 'A new plan' : first.name}</h1>
+      <p className="sub">What the draft means stands on the right and changes while you edit.</p>
+      <div className="halves">
+        <form
+          className="sheet pad"
+          aria-label="Plan"
+          onSubmit={(event) => {
+            event.preventDefault();
+            save.mutate();
+          }}
+        >
+          <Refused problem={problem} />
+          <fieldset disabled={!mayChange}>
+            <Field label="Name" value={draft.name} onChange={(name) => set('name', name)} problem={problem} field="name" />
+            <Times draft={draft} set={set} problem={problem} />
+            <Where draft={draft} set={set} problem={problem} />
+            <Keeps draft={draft} set={set} problem={problem} />
+            <Kinds draft={draft} set={set} />
+            <Devices draft={draft} set={set} />
+            <label className="check mb-2">
+              <input type="checkbox" checked={draft.paused} onChange={(event) => set('paused', event.target.checked)} />
+              <span>Paused: nothing starts by itself</span>
+            </label>
+            <div className="row-end">
+              <Button type="submit" disabled={save.isPending}>
+                Save the plan
+              </Button>
+              {id !== 'new' && (
+                <Button variant="outline-danger" onClick={() => setRemoving(true)}>
+                  Remove
+                </Button>
+              )}
+            </div>
+          </fieldset>
+        </form>
+        <Answer draft={draft} />
+      </div>
+      {removing && (
+        <Confirm
+          title={`Remove the plan ${first.name}?`}
+          action="Remove the plan"
+          onCancel={() => setRemoving(false)}
+          onConfirm={() => {
+            setRemoving(false);
+            remove.mutate();
+          }}
+        >
+          <p>Nothing runs by it any more. Backups that were made stay where they are. It works only once no device follows the plan.</p>
+        </Confirm>
+      )}
+    </>
+  );
+}
+
+interface Part {
+  draft: Draft;
+  set: <K extends keyof Draft>(name: K, value: Draft[K]) => void;
+  problem?: Problem | null;
+}
+
+const toggled = <T,>(list: T[], entry: T): T[] => (list.includes(entry) ? list.filter((one) => one !== entry) : [...list, entry]);
+
+function Times({ draft, set, problem }: Part) {
+  return (
+    <>
+      <fieldset className="field">
+        <legend className="form-label fw-bold fs-6 mb-1">Days</legend>
+        <div className="days">
+          {WEEKDAYS.map((word, day) => (
+            <label key={word} className="day-box">
+              <input type="checkbox" checked={draft.days.includes(day)} onChange={() => set('days', toggled(draft.days, day).sort())} />
+              {word}
+            </label>
+          ))}
+        </div>
+      </fieldset>
+      <div className="halves">
+        <Field label="Starts at" type="time" value={draft.starts_at} onChange={(time) => set('starts_at', time)} problem={problem ?? null} field="starts_at" />
+        <Field
+          label="May start until"
+          type="time"
+          value={draft.window_closes}
+          onChange={(time) => set('window_closes', time)}
+          problem={problem ?? null}
+          field="window_closes"
+          hint="May lie on the next morning."
+        />
+      </div>
+    </>
+  );
+}
+
+function Where({ draft, set, problem }: Part) {
+  const stores = useStores();
+  const options = [{ value: '', label: 'choose a store' }, ...(stores.data ?? []).map((store) => ({ value: store.id, label: store.name }))];
+  const hours = draft.promise_seconds / 3600;
+  return (
+    <div className="halves">
+      <Choice label="Store" value={draft.store} onChange={(store) => set('store', store)} options={options} problem={problem ?? null} field="store" />
+      <Field
+        label="Promise, in hours"
+        type="number"
+        min={1}
+        value={String(hours)}
+        onChange={(value) => set('promise_seconds', Math.round(Number(value) * 3600))}
+        problem={problem ?? null}
+        field="promise"
+        hint="Largest age of the newest good backup."
+      />
+    </div>
+  );
+}
+
+const COUNTS: ['keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly', string][] = [
+  ['keep_last', 'Last'],
+  ['keep_daily', 'Days'],
+  ['keep_weekly', 'Weeks'],
+  ['keep_monthly', 'Months'],
+];
+
+function Keeps({ draft, set, problem }: Part) {
+  return (
+    <fieldset className="field">
+      <legend className="form-label fw-bold fs-6 mb-1">Keep the newest of each</legend>
+      <div className="d-grid gap-2" style={{ gridTemplateColumns: 'repeat(4, minmax(0, 1fr))' }}>
+        {COUNTS.map(([name, label]) => (
+          <Field
+            key={name}
+            label={label}
+            type="number"
+            min={0}
+            max={1000}
+            value={String(draft[name])}
+            onChange={(value) => set(name, Number(value))}
+            problem={problem ?? null}
+            field={name}
+          />
+        ))}
+      </div>
+    </fieldset>
+  );
+}
+
+function Kinds({ draft, set }: Part) {
+  const kinds = useKinds();
+  return (
+    <fieldset className="field">
+      <legend className="form-label fw-bold fs-6 mb-1">
+        Kinds of content <span className="quiet fw-normal">{draft.kinds.length} chosen</span>
+      </legend>
+      <div className="kinds-grid">
+        {kinds.data?.map((kind) => (
+          <label key={kind.code} className="check">
+            <input type="checkbox" checked={draft.kinds.includes(kind.code)} onChange={() => set('kinds', toggled(draft.kinds, kind.code))} />
+            <span>
+              {kind.label}
+              {kind.secret && <span className="quiet" title="Only carried by encrypted backups; every store here is encrypted."> (encrypted only)</span>}
+            </span>
+          </label>
+        ))}
+      </div>
+    </fieldset>
+  );
+}
+
+function Devices({ draft, set }: Part) {
+  const devices = useDevices();
+  return (
+    <fieldset className="field">
+      <legend className="form-label fw-bold fs-6 mb-1">
+        Who follows it <span className="quiet fw-normal">{counted(draft.devices.length, 'device')}</span>
+      </legend>
+      <div style={{ maxHeight: 190, overflowY: 'auto' }} className="border rounded p-2 bg-white">
+        {devices.data?.results.length === 0 && <span className="quiet">No device yet.</span>}
+        {devices.data?.results.map((row) => (
+          <label key={row.id} className="check">
+            <input type="checkbox" checked={draft.devices.includes(row.id)} onChange={() => set('devices', toggled(draft.devices, row.id))} />
+            <span>
+              {row.name}, {row.holder}
+              {row.plan_name && row.plan_name !== draft.name && <span className="quiet"> now follows {row.plan_name}</span>}
+            </span>
+          </label>
+        ))}
+      </div>
+    </fieldset>
+  );
+}
+
+function Answer({ draft }: { draft: Draft }) {
+  const asked = useDeferredValue(draft);
+  const now = useNow();
+  const preview = useQuery({
+    queryKey: ['preview', asked],
+    queryFn: () => told(client.POST('/api/plans/preview', { body: { ...asked, name: asked.name || 'draft' } })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const days = lastDays(371, new Date(now));
+  const kept = new Set(preview.data?.kept_days ?? []);
+  return (
+    <section aria-live="polite" aria-label="What the draft means" className="stack">
+      {preview.isError ? (
+        <Failed problem={problemOf(preview.error)} />
+      ) : (
+        <>
+          <div className="sheet pad">
+            <h2>The next five runs</h2>
+            <ol className="mb-0 ps-3">
+              {preview.data?.next_runs.map((at) => (
+                <li key={at}>
+                  <When at={at} withAge />
+                </li>
+              ))}
+            </ol>
+            {preview.data?.shortfall && <p className="tone-late mt-2 mb-0">{preview.data.shortfall}</p>}
+          </div>
+          <div className="sheet pad">
+            <h2>
+              What is kept after a year <small>{counted(kept.size, 'backup')} of each device</small>
+            </h2>
+            <div className="kept-calendar" role="img" aria-label={`${kept.size} days of the last year would have a backup`}>
+              {days.map((one) => (
+                <i key={one} className={kept.has(one) ? 'kept' : undefined} title={one} />
+              ))}
+            </div>
+            <p className="hint mb-0">Each square is a day, oldest first; the filled ones still have a backup today.</p>
+          </div>
+          <div className="sheet pad">
+            <h2>Who is covered</h2>
+            <p className="mb-0">
+              {draft.devices.length === 0 ? 'No device follows it yet: choose them on the left.' : `${counted(draft.devices.length, 'device')}, ${counted(preview.data?.runs_a_week ?? 0, 'run')} a week each.`}
+            </p>
+          </div>
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,67 @@
+import { Link, useNavigate } from 'react-router';
+import Button from 'react-bootstrap/Button';
+
+import { problemOf } from '../../api/client';
+import { usePlans } from '../../api/queries';
+import { spoken } from '../../ui/format';
+import { When } from '../../ui/Office';
+import { Empty, Failed, Loading } from '../../ui/States';
+import { daysSentence, hhmm, keepsSentence } from './words';
+
+/** Every plan: when, where to, how fresh, what is kept, and who follows it. */
+export function PlansScreen() {
+  const plans = usePlans();
+  const navigate = useNavigate();
+  return (
+    <>
+      <div className="head">
+        <div>
+          <h1 tabIndex={-1}>Plans</h1>
+          <p className="sub mb-0">What goes in, when, where to, how fresh it must be, and what is kept.</p>
+        </div>
+        <Button onClick={() => void navigate('/plans/new')}>Make a plan</Button>
+      </div>
+      <div className="sheet scroll">
+        {plans.isPending && <Loading what="plans" />}
+        {plans.isError && <Failed problem={problemOf(plans.error)} onRetry={() => void plans.refetch()} />}
+        {plans.data?.length === 0 && <Empty>No plan yet. A plan says what is backed up and when; until there is one, nothing runs by itself.</Empty>}
+        {plans.data && plans.data.length > 0 && (
+          <table className="rows">
+            <thead>
+              <tr>
+                <th scope="col">Plan</th>
+                <th scope="col">Runs</th>
+                <th scope="col">Next</th>
+                <th scope="col">Store</th>
+                <th scope="col">Promise</th>
+                <th scope="col">Keeps</th>
+                <th scope="col" className="num">
+                  Devices
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {plans.data.map((plan) => (
+                <tr key={plan.id} className="linked">
+                  <td>
+                    <Link className="title-link" to={`/plans/${plan.id}`}>
+                      {plan.name}
+                    </Link>
+                  </td>
+                  <td>
+                    {daysSentence(plan.days)} at {hhmm(plan.starts_at)}, until {hhmm(plan.window_closes)}
+                  </td>
+                  <td className="nowrap">{plan.next_run ? <When at={plan.next_run} /> : 'paused'}</td>
+                  <td>{plan.store_name}</td>
+                  <td>{spoken(plan.promise_seconds)}</td>
+                  <td>{keepsSentence(plan)}</td>
+                  <td className="num">{plan.device_count}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </div>
+    </>
+  );
+}

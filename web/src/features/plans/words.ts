@@ -1,0 +1,47 @@
+/** Wording and arithmetic of plans. */
+import type { Schemas } from '../../api/client';
+
+export const WEEKDAYS = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
+
+export type Draft = Schemas['SavePlanRequest'];
+
+export function daysSentence(days: number[]): string {
+  if (days.length === 7) return 'every night';
+  if (days.length === 0) return 'never';
+  return days.map((day) => WEEKDAYS[day]).join(', ');
+}
+
+export function keepsSentence(plan: Pick<Draft, 'keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly'>): string {
+  const parts = [
+    plan.keep_last && `the last ${plan.keep_last}`,
+    plan.keep_daily && `${plan.keep_daily} days`,
+    plan.keep_weekly && `${plan.keep_weekly} weeks`,
+    plan.keep_monthly && `${plan.keep_monthly} months`,
+  ].filter(Boolean);
+  return parts.length ? parts.join(', ') : 'nothing';
+}
+
+export const hhmm = (time: string): string => time.slice(0, 5);
+
+/** The last `count` days up to today, oldest first, as `YYYY-MM-DD`. */
+export function lastDays(count: number, today: Date): string[] {
+  return Array.from({ length: count }, (_, n) => new Date(today.getTime() - (count - 1 - n) * 86_400_000).toISOString().slice(0, 10));
+}
+
+export function emptyDraft(kinds: string[], store: string): Draft {
+  return {
+    name: '',
+    kinds,
+    days: [0, 1, 2, 3, 4, 5, 6],
+    starts_at: '22:00',
+    window_closes: '06:00',
+    store,
+    promise_seconds: 2 * 86_400,
+    keep_last: 3,
+    keep_daily: 7,
+    keep_weekly: 4,
+    keep_monthly: 12,
+    paused: false,
+    devices: [],
+  };
+}

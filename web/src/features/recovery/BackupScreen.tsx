@@ -1,0 +1,104 @@
+/** One backup: what it is, why it is kept and until when, and what is in it. */
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+
+import { client, problemOf, told } from '../../api/client';
+import { useMe } from '../../api/queries';
+import { Bytes } from '../../ui/Bytes';
+import { Confirm } from '../../ui/Confirm';
+import { counted, plainDay } from '../../ui/format';
+import { useZone } from '../../ui/Office';
+import { clock, day } from '../../ui/format';
+import { Failed, Loading, Refused } from '../../ui/States';
+import { Inside } from './Inside';
+import { useBackup, type Backup, type Kind } from './queries';
+
+export function BackupScreen() {
+  const { id = '' } = useParams();
+  const [params, setParams] = useSearchParams();
+  const backup = useBackup(id);
+  const me = useMe();
+  const zone = useZone();
+  const navigate = useNavigate();
+  if (backup.isPending) return <Loading what="the backup" />;
+  if (backup.isError) return <Failed problem={problemOf(backup.error)} onRetry={() => void backup.refetch()} />;
+  const found = backup.data;
+  const mayRead = me.data?.user?.role !== 'auditor';
+  return (
+    <>
+      <div className="head">
+        <div>
+          <h1 tabIndex={-1}>
+            {found.device_name}, {day(found.finished_at, zone)} {clock(found.finished_at, zone)}
+          </h1>
+          <p className="sub mb-0">
+            {found.holder} · {counted(found.items, 'item')}, <Bytes count={found.size_bytes} /> · {found.encrypted ? 'encrypted' : 'not encrypted'} · in{' '}
+            {found.copies.map((copy) => copy.store_name).join(', ')}
+          </p>
+        </div>
+        <div className="row-end">
+          <Link to={`/devices/${found.device_id}`}>the device</Link>
+          {found.run_id && <Link to={`/history/${found.run_id}`}>its run</Link>}
+          {mayRead && <Button onClick={() => void navigate(`/restore?device=${found.device_id}&backup=${found.id}`)}>Restore from it</Button>}
+        </div>
+      </div>
+      <Kept backup={found} />
+      {mayRead ? (
+        <Inside backup={found} kind={(params.get('kind') as Kind | null) ?? undefined} onKind={(kind) => setParams({ kind }, { replace: true })} />
+      ) : (
+        <p className="state-note">Looking inside backups is for operators and administrators.</p>
+      )}
+    </>
+  );
+}
+
+function Kept({ backup }: { backup: Backup }) {
+  const queries = useQueryClient();
+  const me = useMe();
+  const [asking, setAsking] = useState(false);
+  const path = { params: { path: { id: backup.id } } };
+  const done = { onSuccess: () => queries.invalidateQueries({ queryKey: ['backups'] }) };
+  const hold = useMutation({ mutationFn: (reason: string) => told(client.POST('/api/backups/{id}/hold', { ...path, body: { reason } })), ...done });
+  const release = useMutation({ mutationFn: () => told(client.DELETE('/api/backups/{id}/hold', path)), ...done });
+  const problem = hold.error ? problemOf(hold.error) : release.error ? problemOf(release.error) : null;
+  const mayHold = me.data?.user?.role !== 'auditor';
+  return (
+    <section className="sheet pad mb-3" aria-label="Why it is kept">
+      <Refused problem={problem} />
+      {backup.kept.map((kept) => (
+        <div key={kept.store_id} className="head mb-0">
+          <div>
+            <strong>In {kept.store_name} it is kept as</strong> {kept.why.join('; ') || 'nothing any more: it leaves after the next run'}.{' '}
+            {kept.falls_out_on ? `If the plan carries on, it falls out on ${plainDay(kept.falls_out_on)}.` : 'It does not fall out by itself.'}
+          </div>
+          {mayHold &&
+            (backup.hold_reason ? (
+              <Button size="sm" variant="outline-primary" onClick={() => release.mutate()}>
+                Release the hold
+              </Button>
+            ) : (
+              <Button size="sm" variant="outline-primary" onClick={() => setAsking(true)}>
+                Hold it
+              </Button>
+            ))}
+        </div>
+      ))}
+      {asking && (
+        <Confirm
+          title="Hold this backup?"
+          action="Hold it"
+          reason="Why it must stay"
+          onCancel={() => setAsking(false)}
+          onConfirm={(reason) => {
+            setAsking(false);
+            hold.mutate(reason);
+          }}
+        >
+          <p>No retention rule removes it until somebody releases the hold.</p>
+        </Confirm>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,91 @@
+/** One restore: its progress, then its report with counts expected and found. */
+import { useQuery } from '@tanstack/react-query';
+import { Link, useParams } from 'react-router';
+
+import { client, problemOf, told } from '../../api/client';
+import { grouped, iec } from '../../ui/format';
+import { Mark } from '../../ui/Mark';
+import { When } from '../../ui/Office';
+import { Failed, Loading } from '../../ui/States';
+import { closing, RESTORE_STATES } from './words';
+
+export function RestoreReportScreen() {
+  const { id = '' } = useParams();
+  const restore = useQuery({
+    queryKey: ['restore', id],
+    queryFn: () => told(client.GET('/api/restores/{id}', { params: { path: { id } } })),
+    refetchInterval: (query) => (['waiting', 'running'].includes(query.state.data?.state ?? '') ? 5_000 : false),
+  });
+  if (restore.isPending) return <Loading what="the restore" />;
+  if (restore.isError) return <Failed problem={problemOf(restore.error)} onRetry={() => void restore.refetch()} />;
+  const found = restore.data;
+  const says = closing(found);
+  const active = found.state === 'waiting' || found.state === 'running';
+  const { done_bytes: done = 0, total_bytes: total = 0 } = found.progress;
+  const percent = total ? Math.floor((done / total) * 100) : 0;
+  return (
+    <>
+      <div className="head">
+        <div>
+          <h1 tabIndex={-1}>
+            Restore {found.target === 'device' ? `to ${found.device_name}` : 'into an archive'} <span className="quiet fw-normal">from {found.source_name}</span>
+          </h1>
+          <p className="sub mb-0">
+            <Mark look={RESTORE_STATES[found.state]} /> · moment <Link to={`/backups/${found.backup_id}`}>{<When at={found.backup_at} />}</Link> · asked by {found.by_name}{' '}
+            <When at={found.asked_at} />
+          </p>
+        </div>
+        {found.file_name && (
+          <a className="btn btn-primary" href={`/api/restores/${found.id}/archive`} download>
+            Save {found.file_name} ({iec(found.file_bytes ?? 0)})
+          </a>
+        )}
+      </div>
+      <div role="status">
+        {says && (
+          <div className={found.state === 'complete' ? 'said' : 'said bad'}>
+            <strong>{says}</strong> {found.remedy}
+          </div>
+        )}
+      </div>
+      {active && (
+        <section className="sheet pad" aria-label="Progress">
+          <div className="bar-track" role="progressbar" aria-valuenow={percent} aria-valuemin={0} aria-valuemax={100} aria-label="Written">
+            <i style={{ width: `${percent}%` }} />
+          </div>
+          <p className="hint mb-0">{total ? `${iec(done)} of ${iec(total)} written.` : 'Waiting for its turn.'} Leave the device on power and connected.</p>
+        </section>
+      )}
+      {found.report.length > 0 && (
+        <div className="sheet scroll">
+          <table className="rows">
+            <thead>
+              <tr>
+                {['Kind', 'Chosen', 'Written', 'Beside what was there', 'Replaced', 'The same already', 'Left as it is', 'Expected', 'Found'].map((word, n) => (
+                  <th key={word} scope="col" className={n ? 'num' : undefined}>
+                    {word}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {found.report.map((row) => (
+                <tr key={row.kind}>
+                  <td>
+                    {row.label}
+                    {row.damaged.length > 0 && <div className="tone-late">damaged in the store: {row.damaged.join(', ')}</div>}
+                  </td>
+                  {[row.chosen, row.written, row.added, row.replaced, row.same, row.left, row.expected, row.found].map((count, n) => (
+                    <td key={n} className="num">
+                      {count === undefined ? <span className="quiet">–</span> : grouped(count)}
+                    </td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+    </>
+  );
+}

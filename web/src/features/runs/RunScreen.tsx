@@ -1,0 +1,227 @@
+/** One run: watched while it goes on, and its record afterwards. */
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { Link, useParams } from 'react-router';
+
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { useKinds, useMe } from '../../api/queries';
+import { Bytes } from '../../ui/Bytes';
+import { Confirm } from '../../ui/Confirm';
+import { grouped, iec, spoken } from '../../ui/format';
+import { Mark, RUN_STATES } from '../../ui/Mark';
+import { When } from '../../ui/Office';
+import { Failed, Loading, Refused } from '../../ui/States';
+
+type Run = Schemas['RunDetail'];
+
+export function RunScreen() {
+  const { id = '' } = useParams();
+  const run = useQuery({
+    queryKey: ['run', id],
+    queryFn: () => told(client.GET('/api/runs/{id}', { params: { path: { id } } })),
+    refetchInterval: (query) => (['waiting', 'running'].includes(query.state.data?.state ?? '') ? 10_000 : false),
+  });
+  if (run.isPending) return <Loading what="the run" />;
+  if (run.isError) return <Failed problem={problemOf(run.error)} onRetry={() => void run.refetch()} />;
+  return <Filled run={run.data} />;
+}
+
+function Filled({ run }: { run: Run }) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const [asking, setAsking] = useState(false);
+  const stop = useMutation({
+    mutationFn: () => told(client.POST('/api/runs/{id}/stop', { params: { path: { id: run.id } } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: ['run', run.id] }),
+  });
+  const active = run.state === 'waiting' || run.state === 'running';
+  const good = run.state === 'complete' || run.state === 'partial';
+  return (
+    <>
+      <div className="head">
+        <div>
+          <h1 tabIndex={-1}>
+            Run of {run.device_name} <span className="quiet fw-normal">{run.holder}</span>
+          </h1>
+          <p className="sub mb-0">
+            <Mark look={RUN_STATES[run.state]} /> · {run.trigger === 'by_hand' ? 'by hand' : `plan ${run.plan_name}`} · asked <When at={run.asked_at} />
+          </p>
+        </div>
+        <div className="row-end">
+          <Link to={`/devices/${run.device_id}`}>the device</Link>
+          {run.backup_id && <Link to={`/backups/${run.backup_id}`}>look inside the backup</Link>}
+          {active && me.data?.user?.role !== 'auditor' && (
+            <Button variant="outline-danger" disabled={run.stop_asked || stop.isPending} onClick={() => setAsking(true)}>
+              {run.stop_asked ? 'Stopping …' : 'Stop'}
+            </Button>
+          )}
+        </div>
+      </div>
+      <Refused problem={stop.error ? problemOf(stop.error) : null} />
+      <div role="status">
+        {run.says && (
+          <div className={good ? 'said' : 'said bad'}>
+            <strong>{run.says}</strong> {!good && run.remedy}
+          </div>
+        )}
+      </div>
+      {active && <Under run={run} />}
+      <div className="cols">
+        <div className="stack">
+          {run.progress.kinds && run.progress.kinds.length > 0 && <Kinds run={run} />}
+          {run.skipped.length > 0 && <Skipped run={run} />}
+        </div>
+        <aside className="stack">
+          <section>
+            <h2>Facts</h2>
+            <dl className="facts sheet pad">
+              <dt>Store</dt>
+              <dd>{run.store_name}</dd>
+              <dt>Started</dt>
+              <dd>{run.started_at ? <When at={run.started_at} /> : 'not yet'}</dd>
+              <dt>Finished</dt>
+              <dd>{run.finished_at ? <When at={run.finished_at} /> : '–'}</dd>
+              <dt>Read</dt>
+              <dd>
+                <Bytes count={good ? run.read_bytes : (run.progress.read_bytes ?? 0)} />
+              </dd>
+              <dt>New in the store</dt>
+              <dd>
+                <Bytes count={good ? run.stored_bytes : (run.progress.stored_bytes ?? 0)} />
+              </dd>
+              <dt>Encrypted</dt>
+              <dd>{run.encrypted === null ? '–' : run.encrypted ? 'yes' : 'no'}</dd>
+              <dt>Attempts</dt>
+              <dd>{run.attempts}</dd>
+              {run.note && (
+                <>
+                  <dt>Note</dt>
+                  <dd>{run.note}</dd>
+                </>
+              )}
+            </dl>
+          </section>
+          <section>
+            <h2>What happened</h2>
+            <ul className="log sheet pad">
+              {run.log.map((line, n) => (
+                <li key={`${line.at} ${n}`}>
+                  <When at={line.at} />
+                  <span>{line.says}</span>
+                </li>
+              ))}
+            </ul>
+          </section>
+        </aside>
+      </div>
+      {asking && (
+        <Confirm
+          title="Stop this run?"
+          action="Stop it"
+          onCancel={() => setAsking(false)}
+          onConfirm={() => {
+            setAsking(false);
+            stop.mutate();
+          }}
+        >
+          <p>No backup comes of it. What it has stored stays in the store and is used again by the next run.</p>
+        </Confirm>
+      )}
+    </>
+  );
+}
+
+function Under({ run }: { run: Run }) {
+  const { progress } = run;
+  const total = progress.to_read_bytes ?? 0;
+  const read = progress.read_bytes ?? 0;
+  const percent = total ? Math.min(100, Math.floor((read / total) * 100)) : progress.stage === 'closing' ? 100 : 0;
+  return (
+    <section className="sheet pad mb-3" aria-label="Progress">
+      <div className="head mb-1">
+        <strong>{progress.says ?? (run.cause ? `Waiting: ${run.cause}` : 'Waiting for its turn')}</strong>
+        <span>
+          {progress.stage === 'reading' && (
+            <>
+              {iec(progress.bytes_per_second ?? 0)} a second
+              {progress.remaining_seconds !== null && progress.remaining_seconds !== undefined && ` · about ${spoken(Math.max(1, progress.remaining_seconds))} left`}
+            </>
+          )}
+        </span>
+      </div>
+      <div className="bar-track" role="progressbar" aria-valuenow={percent} aria-valuemin={0} aria-valuemax={100} aria-label="Read of what has changed">
+        <i style={{ width: `${percent}%` }} />
+      </div>
+      <p className="hint mb-0">
+        {iec(read)} of {iec(total)} read. Leave the device on power and connected, and do not use it until this says that it is safe to unplug.
+      </p>
+    </section>
+  );
+}
+
+function Kinds({ run }: { run: Run }) {
+  const kinds = useKinds();
+  const label = (code: string) => kinds.data?.find((kind) => kind.code === code)?.label ?? code;
+  return (
+    <section>
+      <h2>Kind by kind</h2>
+      <div className="sheet scroll">
+        <table className="rows">
+          <thead>
+            <tr>
+              <th scope="col">Kind</th>
+              <th scope="col" className="num">
+                Items
+              </th>
+              <th scope="col" className="num">
+                Stored already
+              </th>
+              <th scope="col" className="num">
+                Read
+              </th>
+              <th scope="col" className="num">
+                Bytes read
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {run.progress.kinds?.map((row) => (
+              <tr key={row.kind} aria-current={run.progress.stage === 'reading' && run.progress.kind === row.kind ? 'step' : undefined}>
+                <td>{label(row.kind)}</td>
+                <td className="num">{grouped(row.items)}</td>
+                <td className="num">{grouped(row.unchanged)}</td>
+                <td className="num">
+                  {grouped(row.read_items)} of {grouped(row.items - row.unchanged)}
+                </td>
+                <td className="num">
+                  {iec(row.read_bytes)} of {iec(row.to_read_bytes)}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
+
+function Skipped({ run }: { run: Run }) {
+  return (
+    <section>
+      <h2>Could not be taken</h2>
+      <div className="sheet scroll">
+        <table className="rows">
+          <tbody>
+            {run.skipped.map((row, n) => (
+              <tr key={`${row.name} ${n}`}>
+                <td>{row.name}</td>
+                <td>{row.reason}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,7 @@
+/** `1.5` → bytes; empty for no limit. What is no number becomes 0, which the server refuses with a reason. */
+export function gibToBytes(text: string): number | null {
+  const trimmed = text.trim().replace(',', '.');
+  if (!trimmed) return null;
+  const value = Number(trimmed);
+  return Number.isFinite(value) ? Math.round(value * 1024 ** 3) : 0;
+}
