@@ -1,7 +1,7 @@
 """Looking into backups, and reading restores."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 from uuid import UUID
 
 from django.db.models import QuerySet
@@ -10,12 +10,12 @@ from django.shortcuts import get_object_or_404
 from core.content.items import Item
 from core.content.kinds import Shape, kind
 from core.recovery.inside import Line, line, matches
-from core.vault.errors import Damaged, NoSuchBackup, StoreError
+from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.manifests import Manifest, Stored
 from core.vault.vault import Vault
 from server.recovery.models import Restore
+from server.recovery.readers import reading
 from server.runs.models import Backup
-from server.storage.queries import opened
 
 PAGE_ITEMS = 60
 
@@ -37,22 +37,13 @@ def restore(id: UUID) -> Restore:
     return get_object_or_404(restores(), id=id)
 
 
-def reader(backup: Backup) -> tuple[Vault, Manifest]:
-    """The first copy that can be opened. Raises StoreError, VaultError when none can."""
-    trouble: Exception = NoSuchBackup("No store holds this backup any more.")
-    for copy in sorted(backup.copies.filter(removed_at__isnull=True).select_related("store"), key=lambda copy: not copy.intact):
-        try:
-            vault = opened(copy.store)
-            vault.refresh()
-            return vault, vault.manifest(backup.id.bytes)
-        except (StoreError, NoSuchBackup) as error:
-            trouble = error
-    raise trouble
-
-
 def inside(backup: Backup, code: str, *, words: list[str], page: int) -> tuple[list[Shown], int]:
     """(one page of a kind's items, how many match), newest first for pictures, by name for the rest."""
-    vault, manifest = reader(backup)
+    with reading(backup) as (reader, manifest):
+        return _page(reader.vault, manifest, code, words=words, page=page)
+
+
+def _page(vault: Vault, manifest: Manifest, code: str, *, words: list[str], page: int) -> tuple[list[Shown], int]:
     readable = kind(code).shape not in (Shape.PICTURE, Shape.FILE)
     found: list[tuple[Stored, Shown | None]] = []
     for stored in vault.items(manifest, code):
@@ -70,13 +61,13 @@ def inside(backup: Backup, code: str, *, words: list[str], page: int) -> tuple[l
     return [shown or _shown(vault, stored, readable) for stored, shown in cut], len(found)
 
 
-def one_item(backup: Backup, code: str, id: str) -> tuple[Vault, Stored]:
-    """Raises Http404-like NoSuchBackup when the backup does not hold it."""
-    vault, manifest = reader(backup)
-    found = next((stored for stored in vault.items(manifest, code) if stored.item.id == id), None)
-    if found is None:
-        raise NoSuchBackup("This backup holds no such item.", remedy="Go back to the list.")
-    return vault, found
+def one_item(backup: Backup, code: str, id: str) -> tuple[Item, Iterator[bytes]]:
+    """An item and its content in pieces. Raises NoSuchBackup when the backup does not hold it."""
+    with reading(backup) as (reader, manifest):
+        found = next((stored for stored in reader.vault.items(manifest, code) if stored.item.id == id), None)
+        if found is None:
+            raise NoSuchBackup("This backup holds no such item.", remedy="Go back to the list.")
+        return found.item, reader.locked(reader.vault.read(found))
 
 
 def _shown(vault: Vault, stored: Stored, readable: bool) -> Shown:
@@ -85,8 +76,3 @@ def _shown(vault: Vault, stored: Stored, readable: bool) -> Shown:
     except Damaged:
         return Shown(item=stored.item, line=Line(title=stored.item.name, detail="damaged in the store"), damaged=True)
     return Shown(item=stored.item, line=line(stored.item, content), damaged=False)
-
-
-def kind_rows(backup: Backup) -> list[dict[str, Any]]:
-    """The backup's kinds with their labels, as shown in lists."""
-    return [entry | {"label": kind(entry["kind"]).label} for entry in backup.kinds]

@@ -21,8 +21,8 @@ from server.fleet.convert import link_to
 from server.outside import outside
 from server.people.queries import office_zone
 from server.recovery.models import Restore, RestoreState, Target
-from server.recovery.queries import reader
 from server.recovery.queries import restore as restore_by_id
+from server.recovery.readers import reading
 from server.runs.live import tell
 
 ENDED = (RestoreState.COMPLETE, RestoreState.PARTIAL, RestoreState.FAILED)
@@ -38,14 +38,15 @@ def carry_out(restore_id: UUID) -> Restore:
     restore.save(update_fields=["state", "started_at"])
     tell("restore", str(restore.id))
     try:
-        vault, manifest = reader(restore.backup)
         selection = Selection(
             everything=restore.everything,
             kinds=frozenset(restore.kinds),
             items=frozenset((kind, id) for kind, id in restore.chosen_items),
         )
-        kinds = list(chosen(vault, manifest, selection))
-        restore.report = _to_device(restore, vault, kinds) if restore.target == Target.DEVICE else _to_archive(restore, vault, kinds)
+        with reading(restore.backup) as (reader, manifest):
+            kinds = list(chosen(reader.vault, manifest, selection))
+            write = _to_device if restore.target == Target.DEVICE else _to_archive
+            restore.report = write(restore, reader.vault, kinds)
         whole = all(entry["expected"] == entry["found"] and not entry["damaged"] for entry in restore.report["kinds"])
         restore.state = RestoreState.COMPLETE if whole else RestoreState.PARTIAL
     except AtticError as error:

@@ -165,13 +165,12 @@ class ItemView(APIView):
     def get(self, request: Request, id: UUID) -> StreamingHttpResponse:
         given = ItemFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
-        vault, stored = one_item(backup_by_id(id), given.validated_data["kind"], given.validated_data["id"])
-        pieces = vault.read(stored)
+        item, pieces = one_item(backup_by_id(id), given.validated_data["kind"], given.validated_data["id"])
         first = next(pieces, b"")
         shown_as = picture_type(first)
         response = StreamingHttpResponse(pieces_of(_again(first, pieces)), content_type=shown_as or "application/octet-stream")
-        response["Content-Length"] = str(stored.item.size_bytes)
-        response["Content-Disposition"] = _disposition("inline" if shown_as else "attachment", stored.item.name.rpartition("/")[2])
+        response["Content-Length"] = str(item.size_bytes)
+        response["Content-Disposition"] = _disposition("inline" if shown_as else "attachment", item.name.rpartition("/")[2])
         response["X-Content-Type-Options"] = "nosniff"
         return response
 
@@ -183,11 +182,11 @@ class ThumbnailView(APIView):
     def get(self, request: Request, id: UUID) -> HttpResponse:
         given = ItemFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
-        vault, stored = one_item(backup_by_id(id), given.validated_data["kind"], given.validated_data["id"])
-        if stored.item.size_bytes > MAX_PICTURE_BYTES:
+        item, pieces = one_item(backup_by_id(id), given.validated_data["kind"], given.validated_data["id"])
+        if item.size_bytes > MAX_PICTURE_BYTES:
             raise Http404
         try:
-            small = thumbnail(b"".join(vault.read(stored)))
+            small = thumbnail(b"".join(pieces))
         except NoPicture:
             raise Http404 from None
         return HttpResponse(small, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})

@@ -34,6 +34,17 @@ export function When({ at, withAge = false }: { at: string; withAge?: boolean })
   );
 }
 
+/** The time of day to the second, for logs; the whole moment on hover. */
+export function TimeOfDay({ at }: { at: string }) {
+  const zone = useZone();
+  const shown = new Intl.DateTimeFormat('en-GB', { timeZone: zone, timeStyle: 'medium' }).format(new Date(at));
+  return (
+    <time dateTime={at} title={exact(at, zone)}>
+      {shown}
+    </time>
+  );
+}
+
 /** Only how long ago; the moment on hover. */
 export function Age({ at }: { at: string }) {
   const zone = useZone();

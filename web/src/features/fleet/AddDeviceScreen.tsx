@@ -66,6 +66,7 @@ export function AddDeviceScreen() {
         <section>
           {chosen && <PairForm key={chosen.device} offer={chosen} />}
           {!chosen && folder && <FolderForm />}
+          {!chosen && !folder && <Empty>Choose one on the left; then its pairing code is asked for here.</Empty>}
         </section>
       </div>
     </>

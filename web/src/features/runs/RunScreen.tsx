@@ -10,7 +10,7 @@ import { Bytes } from '../../ui/Bytes';
 import { Confirm } from '../../ui/Confirm';
 import { grouped, iec, spoken } from '../../ui/format';
 import { Mark, RUN_STATES } from '../../ui/Mark';
-import { When } from '../../ui/Office';
+import { TimeOfDay, When } from '../../ui/Office';
 import { Failed, Loading, Refused } from '../../ui/States';
 
 type Run = Schemas['RunDetail'];
@@ -107,7 +107,7 @@ function Filled({ run }: { run: Run }) {
             <ul className="log sheet pad">
               {run.log.map((line, n) => (
                 <li key={`${line.at} ${n}`}>
-                  <When at={line.at} />
+                  <TimeOfDay at={line.at} />
                   <span>{line.says}</span>
                 </li>
               ))}

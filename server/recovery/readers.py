@@ -1,0 +1,85 @@
+"""Opened stores, kept at hand for a while: a screen full of pictures asks sixty times for one backup.
+
+A vault serves one thread at a time; whoever reads holds its lock for as long as one piece takes. What a
+store gained since it was opened is learnt when a backup or a chunk is not found.
+"""
+
+import threading
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from uuid import UUID
+
+from core.vault.errors import NoSuchBackup, StoreError
+from core.vault.manifests import Manifest
+from core.vault.vault import Vault
+from server.runs.models import Backup
+from server.storage.models import Store
+from server.storage.queries import opened
+
+KEPT_SECONDS = 60
+_known: dict[UUID, "Reader"] = {}
+_knowing = threading.Lock()
+
+
+@dataclass(slots=True)
+class Reader:
+    """One opened store."""
+
+    path: str
+    vault: Vault
+    lock: threading.RLock = field(default_factory=threading.RLock)
+    opened_at: float = field(default_factory=time.monotonic)
+    _manifests: dict[UUID, Manifest] = field(default_factory=dict)
+
+    def manifest(self, backup: UUID) -> Manifest:
+        if backup not in self._manifests:
+            self._manifests[backup] = self.vault.manifest(backup.bytes)
+        return self._manifests[backup]
+
+    def locked(self, pieces: Iterable[bytes]) -> Iterator[bytes]:
+        """The same pieces, each read under the lock."""
+        iterator = iter(pieces)
+        while True:
+            with self.lock:
+                piece = next(iterator, None)
+            if piece is None:
+                return
+            yield piece
+
+
+@contextmanager
+def reading(backup: Backup) -> Iterator[tuple[Reader, Manifest]]:
+    """The first copy that can be opened, locked. Raises StoreError, VaultError when none can."""
+    trouble: Exception = NoSuchBackup("No store holds this backup any more.")
+    copies = backup.copies.filter(removed_at__isnull=True).select_related("store")
+    for copy in sorted(copies, key=lambda copy: not copy.intact):
+        try:
+            reader = _reader(copy.store)
+            with reader.lock:
+                manifest = reader.manifest(backup.id)
+        except (StoreError, NoSuchBackup) as error:
+            trouble = error
+            continue
+        with reader.lock:
+            yield reader, manifest
+        return
+    raise trouble
+
+
+def forget_readers() -> None:
+    """Let go of every opened store: for tests, and after a store was changed from outside."""
+    with _knowing:
+        _known.clear()
+
+
+def _reader(store: Store) -> Reader:
+    with _knowing:
+        known = _known.get(store.id)
+        if known is not None and known.path == store.path and time.monotonic() - known.opened_at < KEPT_SECONDS:
+            return known
+        vault = opened(store)
+        vault.refresh()
+        _known[store.id] = Reader(store.path, vault)
+        return _known[store.id]
