@@ -9,7 +9,7 @@ import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
-from datetime import date, timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 
 from launcher.cluster import Cluster
@@ -75,7 +75,7 @@ def _start_all(processes: Processes, env: dict[str, str], data: Path, port: int,
     with step("starting the simulated devices"):
         command = [PYTHON, "-m", "standins", "--port", str(ports["standins"]), "--data", data / "standins"]
         if first:
-            command += ["--day", str(date.today() - timedelta(days=DEMO_DAYS))]
+            command += ["--day", str(datetime.now().astimezone().date() - timedelta(days=DEMO_DAYS))]
         else:
             command += ["--catch-up"]
         processes.start("standins", command, env)

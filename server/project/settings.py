@@ -9,6 +9,7 @@ from server.project.env import read_env
 ATTIC_ENV = read_env()
 ATTIC_OUTSIDE = "server.project.wiring.Wiring"
 ROOT = Path(__file__).resolve().parents[2]
+TESTING = "test" in sys.argv
 WEB_DIST = ROOT / "web" / "dist"
 
 SECRET_KEY = KeyFiles(ATTIC_ENV.data / "keys").read("django").hex()
@@ -65,7 +66,7 @@ DATABASES = {
         "PASSWORD": ATTIC_ENV.database_password,
         "HOST": ATTIC_ENV.database_host,
         "PORT": ATTIC_ENV.database_port,
-        "OPTIONS": {} if "test" in sys.argv else {"pool": {"min_size": 1, "max_size": 12}},
+        "OPTIONS": {} if TESTING else {"pool": {"min_size": 1, "max_size": 12}},
     }
 }
 
@@ -136,7 +137,12 @@ LOGGING = {
     "disable_existing_loggers": False,
     "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
-    "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"attic": {"level": "INFO"}, "procrastinate": {"level": "WARNING"}, "axes": {"level": "ERROR"}},
+    "root": {"handlers": ["console"], "level": "ERROR" if TESTING else "WARNING"},
+    "loggers": {
+        "attic": {"level": "ERROR" if TESTING else "INFO"},
+        "django": {"level": "CRITICAL" if TESTING else "WARNING"},
+        "procrastinate": {"level": "WARNING"},
+        "axes": {"level": "ERROR"},
+    },
 }
 SILENCED_SYSTEM_CHECKS = ["security.W004", "security.W008"] if not ATTIC_ENV.production else []

@@ -1,0 +1,38 @@
+"""One simulated device in this process, over real sockets, with its knobs at hand."""
+
+import os
+import shutil
+import tempfile
+from datetime import date
+from pathlib import Path
+from unittest import TestCase
+
+from adapters.links.agent import AgentLink, pair
+from standins.agent import SimulatedDevice
+from standins.fleet import Habits, Persona
+from standins.life import Life
+
+PERSONA = Persona(
+    slug="test-phone", family="orlo", model="P1", os_version="9", holder="nobody", team="none", storage_total_bytes=1 << 36,
+    habits=Habits(contacts=12, photos=6, photos_a_day=2, events=5, conversations=3, apps=2),
+)  # fmt: skip
+
+
+class FleetOfOne(TestCase):
+    """A device that listens; `paired()` gives a link to it."""
+
+    def setUp(self) -> None:
+        folder = Path(tempfile.mkdtemp(prefix="attic-device-"))
+        self.addCleanup(shutil.rmtree, folder)
+        self.life = Life(folder, PERSONA)
+        self.life.live_until(date(2026, 3, 2))
+        self.simulated = SimulatedDevice(PERSONA, self.life)
+        self.simulated.listen()
+        self.addCleanup(self.simulated.hang_up)
+        self.address = f"http://127.0.0.1:{self.simulated.port}"
+
+    def paired(self) -> AgentLink:
+        _, key = pair(self.address, self.simulated.code, server_name="test")
+        link = AgentLink(self.address, key, random=os.urandom, timeout_seconds=5)
+        self.addCleanup(link.close)
+        return link

@@ -1,0 +1,123 @@
+"""The house itself: what no single test can see."""
+
+import ast
+import re
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from unittest import TestCase
+
+from django.core.management import call_command
+
+from core.errors import AtticError
+
+ROOT = Path(__file__).resolve().parents[2]
+PACKAGES = ("core", "adapters", "server", "standins", "demo", "launcher", "checks")
+LONGEST = 400
+
+
+def tracked(*patterns: str) -> list[Path]:
+    told = subprocess.run(["git", "ls-files", "-co", "--exclude-standard", *patterns], cwd=ROOT, capture_output=True, text=True, check=True)
+    return [ROOT / line for line in told.stdout.splitlines() if (ROOT / line).is_file()]
+
+
+def all_errors(kind: type[AtticError] = AtticError) -> list[type[AtticError]]:
+    return [kind, *(found for child in kind.__subclasses__() for found in all_errors(child))]
+
+
+class Files(TestCase):
+    def test_every_package_at_the_top_is_declared_to_the_import_linter(self):
+        found = {path.parent.name for path in ROOT.glob("*/__init__.py")}
+        self.assertEqual(found, set(PACKAGES))
+        declared = (ROOT / ".importlinter").read_text()
+        for package in PACKAGES:
+            self.assertIn(f"    {package}\n", declared)
+
+    def test_no_source_file_holds_more_than_one_subject_can_fill(self):
+        sources = [path for path in tracked("*.py", "*.ts", "*.tsx") if path.name != "schema.d.ts" and "migrations" not in path.parts]
+        long = {str(path.relative_to(ROOT)): count for path in sources if (count := len(path.read_text().splitlines())) > LONGEST}
+        self.assertEqual(long, {})
+
+    def test_every_module_says_what_it_is_about(self):
+        silent = []
+        for path in tracked("core/*.py", "adapters/*.py", "server/*.py", "standins/*.py", "launcher/*.py", "demo/*.py"):
+            if "tests" in path.parts or "migrations" in path.parts or path.name in ("__init__.py", "apps.py"):
+                continue
+            if ast.get_docstring(ast.parse(path.read_text())) is None:
+                silent.append(str(path.relative_to(ROOT)))
+        self.assertEqual(silent, [])
+
+    def test_the_core_reads_no_clock_no_environment_and_no_file(self):
+        banned = re.compile(r"datetime\.now|time\.time\(|os\.environ|\bopen\(|import socket|import logging|import os\b")
+        found = {}
+        for path in tracked("core/*.py"):
+            if "tests" not in path.parts and (lines := [line for line in path.read_text().splitlines() if banned.search(line)]):
+                found[path.name] = lines
+        # `_zip.open` writes into an archive that the caller opened
+        self.assertEqual(found, {"archive.py": ['        with self._zip.open(info, "w", force_zip64=True) as out:']})
+
+    def test_lock_files_name_no_place(self):
+        for path in (*ROOT.glob("*.lock"), ROOT / "web" / "package-lock.json"):
+            self.assertNotRegex(
+                path.read_text(),
+                r"https?://(?!(opencollective|github|tidelift|www\.patreon|paulmillr|feross|dotenvx)\b)[a-z.]*(pypi|npmjs|registry)",
+            )
+
+
+class Generated(TestCase):
+    def test_the_contract_is_what_the_server_says_now(self):
+        with tempfile.NamedTemporaryFile(suffix=".yaml") as file:
+            call_command("spectacular", file=file.name)
+            self.assertEqual(
+                Path(file.name).read_text(), (ROOT / "contract" / "openapi.yaml").read_text(), "run ./attic manage spectacular"
+            )
+
+    def test_the_front_ends_types_are_made_from_the_contract(self):
+        with tempfile.TemporaryDirectory() as folder:
+            made = Path(folder) / "schema.d.ts"
+            command = ["npx", "openapi-typescript", "../contract/openapi.yaml", "-o", str(made)]
+            subprocess.run(command, cwd=ROOT / "web", capture_output=True, check=True)
+            self.assertEqual(made.read_text(), (ROOT / "web" / "src" / "api" / "schema.d.ts").read_text(), "run npm run types in web/")
+
+    def test_no_migration_is_missing(self):
+        call_command("makemigrations", check=True, dry_run=True, verbosity=0)
+
+
+class Errors(TestCase):
+    def test_each_has_a_code_of_its_own_and_a_remedy(self):
+        import core.content.records
+        import core.quota.admission
+        import core.vault.errors  # noqa: F401
+
+        kinds = [kind for kind in all_errors() if "tests" not in kind.__module__]
+        self.assertGreater(len(kinds), 25)
+        self.assertEqual(len({kind.code for kind in kinds}), len(kinds))
+        for kind in kinds:
+            self.assertRegex(kind.code, r"^[a-z]+\.[a-z_]+$")
+            self.assertTrue(kind.remedy, kind)
+
+    def test_a_secret_never_gets_into_a_printed_error(self):
+        from core.vault.errors import WrongPassphrase
+
+        self.assertEqual(str(WrongPassphrase()), "This passphrase does not open the store.")
+
+
+class Documents(TestCase):
+    def test_every_local_link_leads_somewhere(self):
+        dead = []
+        for page in (ROOT / "README.md", *(ROOT / "docs").rglob("*.md")):
+            for target in re.findall(r"\]\(([^)#]+)[^)]*\)", page.read_text()):
+                if not target.startswith("http") and not (page.parent / target).exists():
+                    dead.append(f"{page.name}: {target}")
+        self.assertEqual(dead, [])
+
+    def test_the_commands_of_the_readme_exist(self):
+        told = subprocess.run([sys.executable, "-m", "launcher", "--help"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
+        for command in re.findall(r"\./attic (\w+)", (ROOT / "README.md").read_text()):
+            self.assertIn(f"./attic {command}", told)
+
+    def test_the_front_end_fetches_nothing_from_elsewhere(self):
+        for path in (ROOT / "web" / "dist").rglob("*.css"):
+            self.assertNotRegex(path.read_text(), r"url\(['\"]?https?:")
+        self.assertNotIn("http", (ROOT / "web" / "dist" / "index.html").read_text())

@@ -1,0 +1,172 @@
+from datetime import UTC, date, datetime, timedelta
+from uuid import uuid4
+from zoneinfo import ZoneInfo
+
+from django.urls import URLPattern
+from rest_framework.test import APIClient
+
+from server.oversight.ribbon import coming_night, past_nights, planned_on
+from server.project.urls import api
+from server.runs.models import Run
+from server.tests.pretend import OfficeTestCase
+
+
+class EveryAddressAsksWhoIsThere(OfficeTestCase):
+    """Walks all addresses with all roles; a new one without a stated permission is refused to auditors."""
+
+    PUBLIC = {"me", "sign-in", "first-administrator", "zones"}
+    READS_OF_OPERATORS = {"devices/<uuid:id>/readiness", "backups/<uuid:id>/inside", "backups/<uuid:id>/item", "backups/<uuid:id>/thumbnail",
+                          "preflight", "restores/<uuid:id>/archive"}  # fmt: skip
+    WRITES_OF_OPERATORS = {
+        "devices/<uuid:id>/run",
+        "runs/<uuid:id>/stop",
+        "backups/<uuid:id>/hold",
+        "stores/<uuid:id>/check",
+        "preflight",
+        "restores",
+    }
+
+    def calls(self, client: APIClient):
+        for pattern in api:
+            assert isinstance(pattern, URLPattern)
+            route = str(pattern.pattern)
+            if route == "sign-out":
+                continue  # it would end the walk
+            path = "/api/" + route.replace("<uuid:id>", str(uuid4()))
+            for method in ("get", "post", "put", "delete"):
+                if hasattr(pattern.callback.cls, method):
+                    yield route, method, getattr(client, method)(path, format="json").status_code
+
+    def test_strangers_see_nothing_but_the_door(self):
+        for route, method, status in self.calls(APIClient()):
+            if route not in self.PUBLIC:
+                self.assertEqual(status, 401, f"{method} {route}")
+
+    def test_auditors_read_and_write_nothing(self):
+        for route, method, status in self.calls(self.signed_in("ulla")):
+            if route in self.PUBLIC:
+                continue
+            refused = method != "get" or route in self.READS_OF_OPERATORS
+            self.assertEqual(status == 403, refused, f"{method} {route} {status}")
+
+    def test_operators_run_and_restore_and_change_no_settings(self):
+        for route, method, status in self.calls(self.signed_in("piet")):
+            if route in self.PUBLIC or method == "get":
+                continue
+            self.assertEqual(status == 403, route not in self.WRITES_OF_OPERATORS, f"{method} {route} {status}")
+
+    def test_administrators_are_refused_nowhere(self):
+        for route, method, status in self.calls(self.api):
+            self.assertNotIn(status, (401, 403), f"{method} {route}")
+
+    def test_the_live_line_is_closed_to_strangers(self):
+        self.assertEqual(self.client.get("/api/live").status_code, 401)
+
+    def test_every_error_is_a_problem_document(self):
+        answer = self.api.get(f"/api/runs/{uuid4()}")
+        self.assertEqual((answer.status_code, answer["Content-Type"]), (404, "application/problem+json"))
+        self.assertEqual(set(answer.json()), {"type", "code", "title", "remedy", "field", "status"})
+
+
+class TodayAndDevices(OfficeTestCase):
+    def devices(self, query: str = "") -> dict:
+        return self.api.get(f"/api/devices?{query}").json()
+
+    def test_an_empty_office_says_so(self):
+        told = self.api.get("/api/today").json()
+        self.assertEqual((told["promised"], told["causes"]), (0, []))
+
+    def test_standing_follows_backup_and_promise(self):
+        one, two = self.device("p1"), self.device("p2")
+        self.plan(one, two)
+        self.run_now(one)
+        told = {row["holder"]: row["standing"] for row in self.devices()["results"]}
+        self.assertEqual(told, {"Holder of p1": "on_time", "Holder of p2": "never"})
+        self.outside.at += timedelta(days=3)
+        self.assertEqual(self.devices()["counts"], {"late": 1, "never": 1})
+        self.assertEqual(self.api.get("/api/today").json()["inside"], 0)
+
+    def test_worst_first_and_filters(self):
+        one, two, three = (self.device(f"p{n}") for n in (1, 2, 3))
+        self.plan(one, two)
+        self.run_now(one)
+        rows = self.devices()["results"]
+        self.assertEqual([row["standing"] for row in rows], ["never", "no_plan", "on_time"])
+        self.assertEqual(self.devices("standing=no_plan")["results"][0]["id"], str(three.id))
+        self.assertEqual(self.devices("words=holder p2")["count"], 1)
+        self.assertEqual(self.devices("standing=wrong")["field"], "standing")
+
+    def test_causes_are_grouped_with_their_next_step(self):
+        devices = [self.device(f"p{n}") for n in range(3)]
+        self.plan(*devices)
+        self.outside.away |= {"p0", "p1"}
+        for device in devices[:2]:
+            self.run_now(device)
+        causes = self.api.get("/api/today").json()["causes"]
+        self.assertEqual([(cause["says"], len(cause["devices"]), cause["step"]) for cause in causes],
+                         [("Not seen on the office network", 2, "open"), ("Never backed up", 1, "run")])  # fmt: skip
+
+    def test_a_store_that_is_nearly_full_needs_a_person(self):
+        from server.storage.models import Store
+
+        store = self.store(allowance_bytes=1000)
+        Store.objects.filter(id=store.id).update(stored_bytes=950)
+        self.assertIn("50 bytes left", str(self.api.get("/api/today").json()["causes"]))
+
+    def test_the_list_costs_the_same_queries_for_two_devices_and_for_twenty(self):
+        self.plan(*[self.device(f"p{n}", content={}) for n in range(2)])
+        with self.assertNumQueries(6):
+            self.devices()
+        self.plan(*[self.device(f"q{n}", content={}) for n in range(18)], name="More")
+        with self.assertNumQueries(6):
+            self.assertEqual(self.devices()["count"], 20)
+
+
+class TheRibbon(OfficeTestCase):
+    def run_row(self, night: str, state: str, planned: bool = True, hours_late: float = 0, device: int = 0) -> None:
+        at = datetime.fromisoformat(f"{night}T21:00").replace(tzinfo=UTC)
+        Run.objects.create(
+            device=self.held[device], store=self.plan_.store, trigger="schedule" if planned else "by_hand", state=state, night=date.fromisoformat(night),
+            planned_for=at if planned else None, asked_at=at, started_at=at + timedelta(hours=hours_late),
+        )  # fmt: skip
+
+    def setUp(self):
+        super().setUp()
+        self.held = [self.device(f"p{n}", content={}) for n in range(3)]
+        self.plan_ = self.plan(*self.held)
+
+    def night(self, night: str) -> tuple[int, int, int, int]:
+        found = {str(one.night): one for one in past_nights(now=self.outside.at)}[night]
+        return found.came, found.came_late, found.missing, found.under_way
+
+    def test_came_late_and_missing_are_counted_by_device(self):
+        self.run_row("2026-03-01", "complete", device=0)
+        self.run_row("2026-03-01", "complete", hours_late=3, device=1)
+        self.run_row("2026-03-01", "failed", device=2)
+        self.assertEqual(self.night("2026-03-01"), (1, 1, 1, 0))
+
+    def test_a_failure_that_was_made_good_by_hand_came_late(self):
+        self.run_row("2026-03-01", "failed")
+        self.run_row("2026-03-01", "complete", planned=False)
+        self.assertEqual(self.night("2026-03-01"), (0, 1, 0, 0))
+
+    def test_fourteen_nights_end_with_last_night(self):
+        found = past_nights(now=self.outside.at)
+        self.assertEqual((len(found), str(found[-1].night)), (14, "2026-03-01"))
+
+    def test_before_six_the_night_is_still_under_way(self):
+        berlin = ZoneInfo("Europe/Berlin")
+        self.assertEqual(coming_night(datetime(2026, 3, 2, 4, tzinfo=UTC), berlin), date(2026, 3, 1))
+        self.assertEqual(coming_night(datetime(2026, 3, 2, 6, tzinfo=UTC), berlin), date(2026, 3, 2))
+
+    def test_planned_devices_of_tonight_and_of_a_night_without_runs(self):
+        self.assertEqual(planned_on(date(2026, 3, 2)), 3)
+        self.plan(*self.held, name="Weekly", days=[3])
+        self.assertEqual((planned_on(date(2026, 3, 2)), planned_on(date(2026, 3, 5))), (0, 3))
+
+
+class Health(OfficeTestCase):
+    def test_without_a_worker_it_is_not_up_and_says_why(self):
+        answer = self.client.get("/healthz")
+        self.assertEqual(answer.status_code, 503)
+        self.assertIn("worker", " ".join(answer.json()["troubles"]))

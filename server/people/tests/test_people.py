@@ -1,0 +1,83 @@
+from django.test import TestCase, override_settings
+from rest_framework.test import APIClient
+
+from server.people.models import JournalEntry, Office, User
+from server.tests.pretend import PASSWORD, OfficeTestCase
+
+FIRST = {"office_name": "Tidewick", "zone": "Europe/Berlin", "username": "ada", "full_name": "Ada", "password": "quay and lantern"}
+
+
+@override_settings(AXES_ENABLED=False)
+class TheFirstAdministrator(TestCase):
+    def post(self, **changes: str):
+        return APIClient().post("/api/first-administrator", FIRST | changes, format="json")
+
+    def test_sets_up_the_office_and_is_signed_in(self):
+        self.assertTrue(APIClient().get("/api/me").json()["needs_first_administrator"])
+        answer = self.post()
+        self.assertEqual(answer.json()["user"]["role"], "administrator")
+        self.assertEqual(Office.objects.get().zone, "Europe/Berlin")
+        self.assertFalse(APIClient().get("/api/me").json()["needs_first_administrator"])
+
+    def test_there_is_only_one(self):
+        self.post()
+        self.assertEqual(self.post(username="eve").status_code, 409)
+        self.assertFalse(User.objects.filter(username="eve").exists())
+
+    def test_each_wrong_field_is_named_and_nothing_is_kept(self):
+        cases = {"zone": "Europe/Atlantis", "password": "short", "username": "a b", "office_name": " "}
+        for field, value in cases.items():
+            answer = self.post(**{field: value})
+            self.assertEqual((answer.status_code, answer.json()["field"]), (400, field))
+            self.assertTrue(answer.json()["remedy"])
+        self.assertFalse(User.objects.exists() or Office.objects.exists())
+
+
+class SigningIn(OfficeTestCase):
+    def sign_in(self, username: str, password: str):
+        return APIClient().post("/api/sign-in", {"username": username, "password": password}, format="json")
+
+    def test_with_the_right_password(self):
+        self.assertEqual(self.sign_in("ines", PASSWORD).json()["user"]["username"], "ines")
+
+    def test_wrong_name_and_wrong_password_say_the_same(self):
+        answers = [self.sign_in("ines", "wrong"), self.sign_in("nobody", PASSWORD)]
+        self.assertEqual({answer.status_code for answer in answers}, {400})
+        self.assertEqual(len({answer.content for answer in answers}), 1)
+
+    def test_without_a_csrf_token_nobody_signs_in(self):
+        client = APIClient(enforce_csrf_checks=True)
+        self.assertEqual(client.post("/api/sign-in", {"username": "ines", "password": PASSWORD}, format="json").status_code, 403)
+
+    def test_signing_out_ends_the_session(self):
+        self.assertEqual(self.api.post("/api/sign-out").status_code, 204)
+        self.assertEqual(self.api.get("/api/today").status_code, 401)
+
+    @override_settings(AXES_ENABLED=True)
+    def test_guessing_is_throttled(self):
+        for _ in range(8):
+            self.sign_in("piet", "guess")
+        self.assertNotEqual(self.sign_in("piet", PASSWORD).status_code, 200)
+
+
+class OfficeAndJournal(OfficeTestCase):
+    def test_a_zone_that_does_not_exist_is_refused_and_nothing_changes(self):
+        answer = self.api.put("/api/office", {"name": "X", "zone": "Mars/Sea"}, format="json")
+        self.assertEqual((answer.status_code, answer.json()["field"]), (400, "zone"))
+        self.assertEqual(Office.objects.get().name, "Saltmarsh & Pike")
+
+    def test_deeds_leave_a_line_with_who_did_it(self):
+        self.api.put("/api/office", {"name": "Saltmarsh", "zone": "Europe/Berlin"}, format="json")
+        line = self.api.get("/api/journal").json()["results"][0]
+        self.assertEqual((line["what"], line["who_name"]), ("office.changed", "Ines"))
+
+    def test_the_journal_is_paged(self):
+        JournalEntry.objects.bulk_create(JournalEntry(at=self.outside.now(), what="x", says=str(n)) for n in range(120))
+        with self.assertNumQueries(4):
+            page = self.api.get("/api/journal").json()
+        self.assertEqual((len(page["results"]), page["count"] >= 120), (50, True))
+
+    def test_a_second_account_of_the_same_name_is_refused(self):
+        body = {"username": "INES", "full_name": "", "password": PASSWORD, "role": "operator"}
+        self.assertEqual(self.api.post("/api/users", body, format="json").json()["field"], "username")
+        self.assertEqual(self.api.post("/api/users", body | {"username": "new", "role": "king"}, format="json").json()["field"], "role")

@@ -1,0 +1,75 @@
+import uuid
+
+from server.plans.models import Assignment, Plan
+from server.tests.pretend import OfficeTestCase
+
+
+class PlanTestCase(OfficeTestCase):
+    def body(self, **changes: object) -> dict[str, object]:
+        store = self.store() if not hasattr(self, "_store") else self._store
+        self._store = store
+        told = {
+            "name": "Nightly", "kinds": ["contacts"], "days": [0, 3], "starts_at": "22:00", "window_closes": "06:00", "store": str(store.id),
+            "promise_seconds": 172_800, "keep_last": 3, "keep_daily": 7, "keep_weekly": 4, "keep_monthly": 12, "paused": False, "devices": [],
+        }  # fmt: skip
+        return told | changes
+
+
+class SavingAPlan(PlanTestCase):
+    def test_bad_input_names_the_field_and_saves_nothing(self):
+        cases: dict[str, dict[str, object]] = {
+            "kinds": {"kinds": []},
+            "days": {"days": []},
+            "window_closes": {"window_closes": "22:05"},
+            "store": {"store": str(uuid.uuid4())},
+            "promise": {"promise_seconds": 60},
+            "keep_last": {"keep_last": 0, "keep_daily": 0, "keep_weekly": 0, "keep_monthly": 0},
+            "name": {"name": ""},
+            "devices": {"devices": [str(uuid.uuid4())]},
+        }
+        for field, change in cases.items():
+            answer = self.api.post("/api/plans", self.body(**change), format="json")
+            self.assertEqual((answer.status_code, answer.json()["field"]), (400, field), answer.json())
+            self.assertTrue(answer.json()["remedy"])
+        self.assertFalse(Plan.objects.exists())
+
+    def test_an_unknown_kind_is_refused_with_the_known_ones(self):
+        answer = self.api.post("/api/plans", self.body(kinds=["smoke"]), format="json")
+        self.assertIn("contacts", answer.json()["remedy"])
+
+    def test_a_device_follows_one_plan_only(self):
+        device = self.device()
+        first = self.api.post("/api/plans", self.body(devices=[str(device.id)]), format="json").json()
+        second = self.api.post("/api/plans", self.body(name="Other", devices=[str(device.id)]), format="json").json()
+        self.assertEqual(Assignment.objects.get().plan_id, uuid.UUID(second["id"]))
+        self.assertEqual(self.api.get(f"/api/plans/{first['id']}").json()["devices"], [])
+
+    def test_a_plan_that_is_followed_cannot_be_removed(self):
+        device = self.device()
+        id = self.api.post("/api/plans", self.body(devices=[str(device.id)]), format="json").json()["id"]
+        self.assertEqual(self.api.delete(f"/api/plans/{id}").status_code, 409)
+        self.api.put(f"/api/plans/{id}", self.body(devices=[]), format="json")
+        self.assertEqual(self.api.delete(f"/api/plans/{id}").status_code, 204)
+
+
+class ThePreview(PlanTestCase):
+    def preview(self, **changes: object):
+        return self.api.post("/api/plans/preview", self.body(**changes), format="json")
+
+    def test_the_next_five_runs_are_in_the_offices_zone(self):
+        # it is Monday 08:00 in Berlin; Mondays and Thursdays at 22:00 are 21:00 UTC until 29 March 2026
+        runs = self.preview().json()["next_runs"]
+        expected = ["2026-03-02T21:00", "2026-03-05T21:00", "2026-03-09T21:00", "2026-03-12T21:00", "2026-03-16T21:00"]
+        self.assertEqual([run[:16] for run in runs], expected)
+
+    def test_a_promise_that_the_dates_cannot_keep_is_said(self):
+        self.assertIn("4 days", self.preview().json()["shortfall"])
+        self.assertEqual(self.preview(promise_seconds=5 * 86_400).json()["shortfall"], "")
+
+    def test_what_is_kept_after_a_year_follows_the_rule(self):
+        kept = self.preview(days=list(range(7)), keep_last=0, keep_daily=7, keep_weekly=0, keep_monthly=0).json()["kept_days"]
+        # of the last seven days today's backup does not exist yet in the morning
+        self.assertEqual(kept, [f"2026-02-{day}" for day in range(24, 29)] + ["2026-03-01"])
+
+    def test_an_impossible_draft_answers_with_the_field(self):
+        self.assertEqual(self.preview(kinds=[]).json()["field"], "kinds")

@@ -1,0 +1,163 @@
+import io
+import zipfile
+from dataclasses import replace
+
+from PIL import Image
+
+from core.vault.tests.bench_of_one import MemoryDevice, phone
+from server.recovery.actions.carry_out import carry_out
+from server.recovery.models import Restore
+from server.recovery.thumbnails import NoPicture, picture_type, thumbnail
+from server.tests.pretend import OfficeTestCase
+
+
+def jpeg(colour: str = "teal", size: tuple[int, int] = (640, 480)) -> bytes:
+    out = io.BytesIO()
+    Image.new("RGB", size, colour).save(out, "JPEG")
+    return out.getvalue()
+
+
+class RecoveryTestCase(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        content = phone()
+        content["contacts", "c000"] = b'{"display": "Ada Quay", "phones": [{"number": "+00 555 117"}]}'
+        content["photos", "p0"] = jpeg()
+        content["documents", "../../etc/passwd"] = b"a document with an evil name"
+        self.one = self.device(content=content)
+        self.plan(self.one)
+        self.backup = self.run_now(self.one).backup
+
+    def body(self, **changes: object) -> dict[str, object]:
+        told = {"backup": str(self.backup.id), "everything": True, "kinds": [], "items": [], "target": "device", "device": str(self.one.id)}
+        return told | {"when_there": "replace"} | changes
+
+    def ask(self, **changes: object):
+        return self.api.post("/api/restores", self.body(**changes), format="json")
+
+    def done(self, **changes: object) -> dict:
+        answer = self.ask(**changes)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        carry_out(Restore.objects.first().id)
+        return self.api.get(f"/api/restores/{answer.json()['id']}").json()
+
+
+class LookingInside(RecoveryTestCase):
+    def inside(self, query: str) -> dict:
+        return self.api.get(f"/api/backups/{self.backup.id}/inside?{query}").json()
+
+    def test_contact_names_and_search(self):
+        found = self.inside("kind=contacts&words=quay")
+        self.assertEqual((found["count"], found["items"][0]["title"], found["items"][0]["detail"]), (1, "Ada Quay", "+00 555 117"))
+        self.assertEqual(self.inside("kind=contacts&words=nobody")["count"], 0)
+
+    def test_long_lists_are_cut(self):
+        found = self.inside("kind=contacts")
+        self.assertEqual((found["count"], len(found["items"])), (150, 60))
+        self.assertEqual(len(self.inside("kind=contacts&page=3")["items"]), 30)
+
+    def test_a_kind_that_does_not_exist_is_named(self):
+        self.assertEqual(self.inside("kind=smoke")["field"], "kind")
+
+    def test_a_picture_is_shown_and_a_document_is_only_saved(self):
+        path = f"/api/backups/{self.backup.id}/item"
+        picture = self.api.get(path, {"kind": "photos", "id": "p0"})
+        self.assertEqual((picture["Content-Type"], picture["X-Content-Type-Options"]), ("image/jpeg", "nosniff"))
+        self.assertTrue(picture["Content-Disposition"].startswith("inline"))
+        document = self.api.get(path, {"kind": "documents", "id": "../../etc/passwd"})
+        self.assertEqual(document["Content-Type"], "application/octet-stream")
+        self.assertIn('attachment; filename="passwd"', document["Content-Disposition"])
+
+    def test_thumbnails_are_small_and_what_is_no_picture_has_none(self):
+        path = f"/api/backups/{self.backup.id}/thumbnail"
+        small = Image.open(io.BytesIO(self.api.get(path, {"kind": "photos", "id": "p0"}).content))
+        self.assertEqual(small.size, (320, 240))
+        self.assertEqual(self.api.get(path, {"kind": "photos", "id": "p1"}).status_code, 404)
+
+    def test_an_item_that_is_not_there_is_a_404(self):
+        self.assertEqual(self.api.get(f"/api/backups/{self.backup.id}/item", {"kind": "photos", "id": "no"}).status_code, 404)
+
+
+class Thumbnails(OfficeTestCase):
+    def test_hostile_pictures_are_refused(self):
+        for content in (b"", b"\xff\xd8\xff garbage", b"\x89PNG\r\n\x1a\n" + bytes(40), b"<svg onload=alert(1)>"):
+            with self.subTest(content=content[:6]), self.assertRaises(NoPicture):
+                thumbnail(content)
+        self.assertIsNone(picture_type(b"<svg xmlns="))
+        self.assertIsNone(picture_type(b"<!doctype html>"))
+
+
+class RestoringToTheDevice(RecoveryTestCase):
+    def test_everything_comes_back_and_is_counted(self):
+        before = dict(self.outside.devices["p1"].content)
+        self.outside.devices["p1"].content.clear()
+        told = self.done()
+        self.assertEqual(told["state"], "complete")
+        self.assertEqual(self.outside.devices["p1"].content, before)
+        self.assertEqual({row["kind"]: (row["expected"], row["found"]) for row in told["report"]}["contacts"], (150, 150))
+
+    def test_single_items_only(self):
+        self.outside.devices["p1"].content.clear()
+        self.done(everything=False, items=[{"kind": "contacts", "id": "c000"}])
+        self.assertEqual(list(self.outside.devices["p1"].content), [("contacts", "c000")])
+
+    def test_nothing_chosen_and_a_wrong_choice_are_refused(self):
+        self.assertEqual(self.ask(everything=False).json()["field"], "selection")
+        self.assertEqual(self.ask(when_there="burn").status_code, 400)
+        self.assertEqual(self.ask(device=None).json()["field"], "device")
+
+    def test_what_blocks_it_is_said_before_and_nothing_is_written(self):
+        device = self.outside.devices["p1"]
+        device.told = replace(device.told, finder_lock=True)
+        found = self.api.post("/api/preflight", self.body(), format="json").json()
+        self.assertEqual([(row["code"], row["blocks"]) for row in found], [("finder_lock", True)])
+        answer = self.ask()
+        self.assertEqual(answer.status_code, 409)
+        self.assertIn("account password", answer.json()["remedy"])
+        self.assertFalse(Restore.objects.exists())
+
+    def test_an_away_device_blocks_with_its_remedy(self):
+        self.outside.away.add("p1")
+        found = self.api.post("/api/preflight", self.body(), format="json").json()
+        self.assertEqual(found[0]["code"], "link.away")
+
+    def test_a_device_that_goes_away_in_the_middle_ends_it_as_failed_with_a_cause(self):
+        self.ask()
+        self.outside.away.add("p1")
+        restore = carry_out(Restore.objects.get().id)
+        self.assertEqual((restore.state, bool(restore.cause), bool(restore.remedy)), ("failed", True, True))
+
+    def test_what_the_device_swallows_is_missing_from_the_report(self):
+        class Forgetful(MemoryDevice):
+            def replace(self, kind, id, name, pieces, *, size_bytes):
+                if id != "c007":
+                    super().replace(kind, id, name, pieces, size_bytes=size_bytes)
+
+        self.outside.devices["p1"] = Forgetful({})
+        told = self.done()
+        self.assertEqual(told["state"], "partial")
+        self.assertEqual({row["kind"]: (row["expected"], row["found"]) for row in told["report"]}["contacts"], (150, 149))
+
+
+class RestoringIntoAnArchive(RecoveryTestCase):
+    def test_it_holds_open_formats_and_no_name_leaves_its_folder(self):
+        told = self.done(target="archive", device=None)
+        self.assertEqual((told["state"], told["file_name"]), ("complete", "Orlo H1 2026-03-02 0800.zip"))
+        answer = self.api.get(f"/api/restores/{told['id']}/archive")
+        content = (self.outside.exports / f"{told['id']}.zip").read_bytes()
+        self.assertEqual((int(answer["Content-Length"]), told["file_bytes"]), (len(content), len(content)))
+        with zipfile.ZipFile(io.BytesIO(content)) as found:
+            self.assertIsNone(found.testzip())
+            names = found.namelist()
+            self.assertIn("Documents/etc/passwd", names)
+            self.assertFalse([name for name in names if ".." in name or name.startswith("/")])
+            self.assertEqual(found.read("Contacts.vcf").count(b"BEGIN:VCARD"), 150)
+            self.assertEqual(found.read("Photos/p0"), jpeg())
+
+    def test_it_works_while_the_device_is_away(self):
+        self.outside.away.add("p1")
+        self.assertEqual(self.done(target="archive", device=None)["state"], "complete")
+
+    def test_a_restore_that_made_no_file_has_none_to_fetch(self):
+        id = self.ask().json()["id"]
+        self.assertEqual(self.api.get(f"/api/restores/{id}/archive").status_code, 404)

@@ -1,0 +1,79 @@
+from core.vault.tests.bench_of_one import MemoryDevice, phone
+from server.storage.models import Occupancy, Store
+from server.tests.pretend import PASSPHRASE, OfficeTestCase
+
+NEW = {"name": "Server room", "path": "/s", "passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE, "allowance_bytes": None}
+
+
+class AddingStores(OfficeTestCase):
+    def create(self, **changes: object):
+        return self.api.post("/api/stores", NEW | changes, format="json")
+
+    def attach(self, **changes: object):
+        body = {"name": "Attached", "path": "/s", "passphrase": PASSPHRASE, "allowance_bytes": None} | changes
+        return self.api.post("/api/stores/attach", body, format="json")
+
+    def test_a_prepared_store_holds_a_vault_and_no_passphrase_stands_in_the_database(self):
+        self.assertEqual(self.create().status_code, 201)
+        store = Store.objects.get()
+        self.assertEqual(self.outside.open_vault("/s").keys.vault.hex(), store.vault_id)
+        self.assertGreater(store.stored_bytes, 0)
+        self.assertNotIn(PASSPHRASE, str(Store.objects.values().get()))
+
+    def test_bad_input_names_the_field_and_prepares_nothing(self):
+        cases = {"passphrase": "short", "passphrase_again": "another passphrase", "name": "", "allowance_bytes": 0}
+        for field, value in cases.items():
+            answer = self.create(**{field: value})
+            self.assertEqual((answer.status_code, answer.json()["field"]), (400, field))
+        self.assertEqual(self.outside.stores, {})
+
+    def test_a_wrong_passphrase_attaches_nothing(self):
+        self.outside.create_vault("/s", PASSPHRASE)
+        answer = self.attach(passphrase="not the right one")
+        self.assertEqual((answer.status_code, answer.json()["code"], answer.json()["field"]), (400, "vault.wrong_passphrase", "passphrase"))
+        self.assertFalse(Store.objects.exists())
+        self.assertEqual(self.attach().status_code, 201)
+
+    def test_a_missing_folder_and_the_same_vault_twice(self):
+        self.assertEqual(self.attach(path="/nowhere").json()["code"], "store.missing")
+        self.create()
+        self.outside.stores["/copy"] = self.outside.stores["/s"]
+        self.assertEqual(self.attach(path="/copy").status_code, 409)
+
+    def test_the_passphrase_can_be_proven_and_a_wrong_one_proves_nothing(self):
+        id = self.create().json()["id"]
+        Store.objects.update(passphrase_proven_at=None)
+        post = lambda passphrase: self.api.post(f"/api/stores/{id}/prove-passphrase", {"passphrase": passphrase}, format="json")  # noqa: E731
+        self.assertEqual(post("wrong passphrase").status_code, 400)
+        self.assertIsNone(Store.objects.get().passphrase_proven_at)
+        self.assertEqual(post(PASSPHRASE).status_code, 200)
+        self.assertIsNotNone(Store.objects.get().passphrase_proven_at)
+
+
+class WhoseBytes(OfficeTestCase):
+    def test_parts_add_up_and_what_two_devices_share_is_divided(self):
+        from server.retention.actions.look_after import look_after
+
+        store = self.store()
+        one, two = self.device("p1"), self.device("p2")
+        self.outside.devices["p2"] = MemoryDevice({**phone(2), ("photos", "p0"): phone(1)["photos", "p0"]})
+        self.plan(one, two, store=store)
+        for device in (one, two):
+            self.run_now(device)
+            look_after(device.id, store.id)
+        rows = {row.device_id: row for row in Occupancy.objects.all()}
+        self.assertGreater(rows[one.id].shared_bytes, 29_000)
+        self.assertLess(abs(rows[one.id].fair_bytes - rows[one.id].alone_bytes - rows[one.id].shared_bytes / 2), 2)
+        packed = sum(row.fair_bytes for row in rows.values())
+        store.refresh_from_db()
+        self.assertLess(packed, store.stored_bytes)
+        self.assertGreater(packed, store.stored_bytes * 0.9)
+
+    def test_a_store_that_went_missing_is_in_trouble_and_says_so(self):
+        from server.storage.actions.measure import measure_store
+
+        store = self.store()
+        self.outside.stores.clear()
+        measure_store(store, now=self.outside.now())
+        self.assertIn("not there", Store.objects.get().trouble)
+        self.assertIn("not there", str(self.api.get("/api/today").json()["causes"]))

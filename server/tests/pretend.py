@@ -1,0 +1,170 @@
+"""The server's outside in memory: devices, stores, clock and keys under the test's control.
+
+Fulfils the same port as the real wiring. Nothing sleeps, nothing leaves the process.
+"""
+
+import random
+from collections.abc import Sequence
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from tempfile import mkdtemp
+from typing import Any
+
+from django.test import TestCase, override_settings
+from rest_framework.test import APIClient
+
+from core.content.errors import DeviceAway, PairingRefused
+from core.content.link import DeviceLink
+from core.vault.blobs import BlobStore
+from core.vault.errors import StoreMissing
+from core.vault.memory import MemoryBlobs
+from core.vault.tests.bench_of_one import CHEAP, MemoryDevice, phone
+from core.vault.vault import Vault, VaultLimits, add_key_file, create_vault, open_vault
+from server.fleet.models import Device
+from server.outside import NetworkOffer, outside
+from server.people.actions.office import add_user, set_up_office
+from server.people.models import User
+from server.plans.actions.save_plan import Draft, save_plan
+from server.plans.models import Plan
+from server.recovery.readers import forget_readers
+from server.runs.actions.ask_run import ask_run_by_hand
+from server.runs.actions.carry_out import carry_out
+from server.runs.models import Run
+from server.storage.actions.add_store import create_store
+from server.storage.models import Store
+
+CODE = "ABCD2345"
+PASSWORD = "saltmarsh attic"
+PASSPHRASE = "low tide at the old sluice"
+MORNING = datetime(2026, 3, 2, 7, 0, tzinfo=UTC)
+"""A Monday, 08:00 in Berlin."""
+
+
+class PretendOutside:
+    """See the module."""
+
+    def __init__(self) -> None:
+        self.limits = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
+        self.exports = Path(mkdtemp(prefix="attic-exports-"))
+        self.at = MORNING
+        self.devices: dict[str, MemoryDevice] = {}
+        self.away: set[str] = set()
+        self.stores: dict[str, MemoryBlobs] = {}
+        self._random = random.Random(11)
+
+    def now(self) -> datetime:
+        self.at += timedelta(milliseconds=250)
+        return self.at
+
+    def random(self, count: int) -> bytes:
+        return self._random.randbytes(count)
+
+    def offers(self) -> Sequence[NetworkOffer]:
+        return [
+            NetworkOffer(
+                device=id, name=f"H1, {id}", family="orlo", make="Orlo", model="H1", os_version="9", address="http://x", paired=False
+            )
+            for id in self.devices
+            if id not in self.away
+        ]
+
+    def pair(self, address: str, code: str) -> tuple[str, bytes]:
+        if code != CODE:
+            raise PairingRefused("The device does not know this code. 4 more tries before the code changes.")
+        return next(iter(set(self.devices) - set(Device.objects.values_list("agent_id", flat=True)))), b"x" * 32
+
+    def agent_link(self, agent_id: str, address: str, key: bytes) -> DeviceLink:
+        assert key == b"x" * 32
+        if agent_id in self.away:
+            raise DeviceAway("The device does not answer on the office network.")
+        return self.devices[agent_id]
+
+    def folder_link(self, path: str) -> DeviceLink:
+        from adapters.links.folder import FolderLink
+
+        return FolderLink(Path(path))
+
+    def blobs(self, path: str) -> BlobStore:
+        if path not in self.stores:
+            raise StoreMissing(f"The folder {path} is not there.")
+        return self.stores[path]
+
+    def create_vault(self, path: str, passphrase: str) -> Vault:
+        self.stores[path] = MemoryBlobs()
+        return create_vault(
+            self.stores[path], passphrase=passphrase, key_file=b"k" * 32, now=self.now(), random=self.random, cost=CHEAP, limits=self.limits
+        )
+
+    def attach_vault(self, path: str, passphrase: str) -> Vault:
+        vault = open_vault(self.blobs(path), passphrase=passphrase, random=self.random, limits=self.limits)
+        add_key_file(vault, b"k" * 32)
+        return vault
+
+    def open_vault(self, path: str) -> Vault:
+        return open_vault(self.blobs(path), key_file=b"k" * 32, random=self.random, limits=self.limits)
+
+    def seal(self, purpose: str, secret: bytes) -> bytes:
+        return purpose.encode() + b"\0" + secret
+
+    def unseal(self, purpose: str, sealed: bytes) -> bytes:
+        assert sealed.startswith(purpose.encode() + b"\0")
+        return sealed.partition(b"\0")[2]
+
+
+@override_settings(
+    ATTIC_OUTSIDE="server.tests.pretend.PretendOutside",
+    PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],
+    AXES_ENABLED=False,
+)
+class OfficeTestCase(TestCase):
+    """An office in Berlin with an administrator, an operator and an auditor, and helpers to furnish it."""
+
+    outside: PretendOutside
+
+    def setUp(self) -> None:
+        outside.cache_clear()
+        forget_readers()
+        self.addCleanup(outside.cache_clear)
+        self.outside = outside()  # type: ignore[assignment]
+        self.ines = set_up_office(
+            office_name="Saltmarsh & Pike", zone="Europe/Berlin", username="ines", full_name="Ines", password=PASSWORD, now=MORNING
+        )
+        for username, role in (("piet", "operator"), ("ulla", "auditor")):
+            add_user(username=username, full_name="", password=PASSWORD, role=role, by=self.ines, now=MORNING)
+        self.api = self.signed_in("ines")
+
+    def signed_in(self, username: str) -> APIClient:
+        client = APIClient()
+        client.force_login(User.objects.get(username=username))
+        return client
+
+    def store(self, name: str = "Server room", allowance_bytes: int | None = None) -> Store:
+        path = f"/stores/{name}"
+        return create_store(
+            name=name, path=path, passphrase=PASSPHRASE, passphrase_again=PASSPHRASE, allowance_bytes=allowance_bytes, by=self.ines
+        )
+
+    def device(self, agent_id: str = "p1", content: dict[tuple[str, str], bytes] | None = None) -> Device:
+        """A paired device with the content of a small phone."""
+        from server.fleet.actions.add_device import pair_device
+
+        self.outside.devices[agent_id] = MemoryDevice(phone() if content is None else content)
+        return pair_device(agent_id=agent_id, code=CODE, name="Orlo H1", holder=f"Holder of {agent_id}", team="Shore Crew", by=self.ines)
+
+    def draft(self, store: Store, **changes: Any) -> Draft:
+        from datetime import time
+
+        told = {
+            "name": "Nightly", "kinds": ["contacts", "photos", "documents", "app_data"], "days": list(range(7)), "starts_at": time(22),
+            "window_closes": time(6), "store": store.id, "promise_seconds": 2 * 86_400, "keep_last": 2, "keep_daily": 3, "keep_weekly": 0,
+            "keep_monthly": 0,
+        }  # fmt: skip
+        return Draft(**(told | changes))
+
+    def plan(self, *devices: Device, store: Store | None = None, **changes: Any) -> Plan:
+        store = store or Store.objects.first() or self.store()
+        return save_plan(self.draft(store, **changes), devices=[device.id for device in devices], by=self.ines)
+
+    def run_now(self, device: Device) -> Run:
+        """Asked for by hand and carried out here and now."""
+        return carry_out(ask_run_by_hand(device, note="", by=self.ines).id)

@@ -1,0 +1,65 @@
+import io
+import json
+import shutil
+import sqlite3
+import tempfile
+from datetime import date
+from pathlib import Path
+from unittest import TestCase
+
+from PIL import Image
+
+from standins.fleet import FLEET
+from standins.life import Life
+
+
+class ALife(TestCase):
+    def life(self) -> Life:
+        folder = Path(tempfile.mkdtemp(prefix="attic-life-"))
+        self.addCleanup(shutil.rmtree, folder)
+        return Life(folder, FLEET[9])
+
+    def everything(self, life: Life) -> dict[str, list]:
+        kinds = ("contacts", "calendar", "messages", "photos", "app_data", "recordings", "documents", "wireless")
+        return {kind: life.inventory(kind) for kind in kinds}
+
+    def test_the_same_device_lives_the_same_days_in_the_same_way(self):
+        one, two = self.life(), self.life()
+        for life in (one, two):
+            life.live_until(date(2026, 3, 2))
+            life.live_until(date(2026, 3, 9))
+        self.assertEqual(self.everything(one), self.everything(two))
+
+    def test_days_change_some_things_and_leave_most(self):
+        life = self.life()
+        life.live_until(date(2026, 3, 2))
+        before = {(kind, item["id"]): item["tag"] for kind, items in self.everything(life).items() for item in items}
+        life.live_until(date(2026, 3, 9))
+        after = {(kind, item["id"]): item["tag"] for kind, items in self.everything(life).items() for item in items}
+        same = sum(after.get(key) == tag for key, tag in before.items())
+        self.assertLess(same, len(before))
+        self.assertGreater(same, len(before) * 0.9)
+        self.assertGreater(len(after), len(before))
+
+    def test_its_content_is_what_it_says_it_is(self):
+        life = self.life()
+        life.live_until(date(2026, 3, 2))
+        photo = life.content("photos", life.inventory("photos")[0]["id"])
+        self.assertEqual(Image.open(io.BytesIO(photo)).size, (320, 240))
+        talk = json.loads(life.content("messages", life.inventory("messages")[0]["id"]))
+        self.assertTrue(talk["messages"][0]["text"])
+        with tempfile.NamedTemporaryFile() as file:
+            file.write(life.content("app_data", life.inventory("app_data")[0]["id"]))
+            file.flush()
+            self.assertEqual(sqlite3.connect(file.name).execute("pragma integrity_check").fetchone(), ("ok",))
+
+    def test_a_conversation_that_was_written_back_reads_the_same(self):
+        from datetime import UTC, datetime
+
+        life = self.life()
+        life.live_until(date(2026, 3, 2))
+        listed = life.inventory("messages")[0]
+        content = life.content("messages", listed["id"])
+        life.forget("messages", listed["id"])
+        life.write("messages", listed["id"], listed["name"], content, at=datetime.now(UTC))
+        self.assertEqual(json.loads(life.content("messages", listed["id"])), json.loads(content))
