@@ -38,8 +38,16 @@ class Processes:
             told = (self._logs / f"{name}.log").read_text(errors="replace").strip().splitlines()[-12:]
             raise StepFailed(f"The process “{name}” ended:\n" + "\n".join(told) + f"\nIts whole log is {self._logs / name}.log")
 
-    def pid(self, name: str) -> int:
-        return self._running[name].pid
+    def stop_one(self, name: str, *, kill: bool = False) -> None:
+        """End one of them; with `kill` at once and without asking."""
+        process = self._running.pop(name)
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(process.pid, signal.SIGKILL if kill else signal.SIGTERM)
+        try:
+            process.wait(STOP_SECONDS)
+        except subprocess.TimeoutExpired:
+            os.killpg(process.pid, signal.SIGKILL)
+            process.wait()
 
     def stop(self) -> None:
         """Ask all to end, wait, then insist. Last started, first stopped."""

@@ -31,7 +31,7 @@ class Draft:
     days: list[int]
     starts_at: time
     window_closes: time
-    store: UUID
+    store: UUID | None
     promise_seconds: int
     keep_last: int
     keep_daily: int

@@ -30,7 +30,7 @@ class DraftSerializer(serializers.Serializer):
     days = serializers.ListField(child=serializers.IntegerField(min_value=0, max_value=6), max_length=7)
     starts_at = serializers.TimeField()
     window_closes = serializers.TimeField()
-    store = serializers.UUIDField()
+    store = serializers.UUIDField(allow_null=True)
     promise_seconds = serializers.IntegerField(min_value=0, max_value=10 * 366 * 86_400)
     keep_last = serializers.IntegerField(min_value=0, max_value=1000)
     keep_daily = serializers.IntegerField(min_value=0, max_value=1000)

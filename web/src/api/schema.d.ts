@@ -814,7 +814,7 @@ export interface components {
             /** Format: time */
             window_closes: string;
             /** Format: uuid */
-            store: string;
+            store: string | null;
             promise_seconds: number;
             keep_last: number;
             keep_daily: number;
@@ -1386,7 +1386,7 @@ export interface components {
             /** Format: time */
             window_closes: string;
             /** Format: uuid */
-            store: string;
+            store: string | null;
             promise_seconds: number;
             keep_last: number;
             keep_daily: number;

@@ -46,7 +46,7 @@ export function Ribbon() {
             key={night.night}
             className={classes}
             aria-pressed={night.night === chosen}
-            aria-label={words(night)}
+            aria-label={`${shortWeekday(night.night)} ${Number(night.night.slice(8))}, ${words(night)}`}
             title={words(night)}
             tabIndex={night.night === current ? 0 : -1}
             onClick={() => choose(night.night)}
@@ -67,7 +67,7 @@ export function Ribbon() {
       <button
         type="button"
         className={ribbon.data.tonight === chosen ? 'night chosen' : 'night'}
-        aria-label={`Tonight: ${tonight} devices planned`}
+        title={`Tonight: ${tonight} devices planned`}
         tabIndex={-1}
         onClick={() => choose(ribbon.data.tonight)}
       >

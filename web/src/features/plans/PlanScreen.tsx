@@ -30,13 +30,15 @@ export function PlanScreen() {
     ? { ...found, store: found.store_id, starts_at: found.starts_at.slice(0, 5), window_closes: found.window_closes.slice(0, 5) }
     : emptyDraft(
         kinds.data.map((kind) => kind.code),
-        stores.data?.[0]?.id ?? '',
+        stores.data?.[0]?.id ?? null,
       );
   return <Editor key={id} id={id} first={draft} />;
 }
 
 function Editor({ id, first }: { id: string; first: Draft }) {
-  const [draft, setDraft] = useState(first);
+  const [edited, setDraft] = useState(first);
+  const stores = useStores();
+  const draft = { ...edited, store: edited.store ?? stores.data?.[0]?.id ?? null };
   const navigate = useNavigate();
   const queries = useQueryClient();
   const me = useMe();
@@ -156,7 +158,7 @@ function Where({ draft, set, problem }: Part) {
   const hours = draft.promise_seconds / 3600;
   return (
     <div className="halves">
-      <Choice label="Store" value={draft.store} onChange={(store) => set('store', store)} options={options} problem={problem ?? null} field="store" />
+      <Choice label="Store" value={draft.store ?? ''} onChange={(store) => set('store', store || null)} options={options} problem={problem ?? null} field="store" />
       <Field
         label="Promise, in hours"
         type="number"

@@ -28,7 +28,7 @@ export function lastDays(count: number, today: Date): string[] {
   return Array.from({ length: count }, (_, n) => new Date(today.getTime() - (count - 1 - n) * 86_400_000).toISOString().slice(0, 10));
 }
 
-export function emptyDraft(kinds: string[], store: string): Draft {
+export function emptyDraft(kinds: string[], store: string | null): Draft {
   return {
     name: '',
     kinds,

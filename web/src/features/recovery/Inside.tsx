@@ -32,6 +32,7 @@ export function Inside({ backup, kind, onKind, choosing }: { backup: Backup; kin
               aria-current={one.kind === chosen}
               onClick={() => {
                 setPage(1);
+                setWords('');
                 onKind(one.kind as Kind);
               }}
             >

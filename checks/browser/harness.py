@@ -1,0 +1,175 @@
+"""Real processes behind a real browser: stand-ins, web server and workers on a test database, headless Chromium in front.
+
+Playwright's event loop lives in a thread of its own; `ui` runs a step of the errand there.
+"""
+
+import json
+import os
+import shutil
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any, TypeVar
+
+from django.db import connection, connections
+from django.test import TransactionTestCase
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from launcher.processes import Processes, free_port
+from launcher.setup import PYTHON, ROOT, WEB
+from launcher.start import start_workers, wait_for
+
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-dev-shm-usage",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-default-apps",
+    "--font-render-hinting=none",
+]
+AXE = WEB / "node_modules" / "axe-core" / "axe.min.js"
+T = TypeVar("T")
+
+
+class BrowserTestCase(TransactionTestCase):
+    """Starts everything once a class. `page` is signed out at first."""
+
+    days_ago = 0
+    page: Page
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.data = Path(tempfile.mkdtemp(prefix="attic-browser-"))
+        cls.data.chmod(0o755)
+        cls.addClassCleanup(shutil.rmtree, cls.data, ignore_errors=True)
+        shutil.copytree(Path(os.environ["ATTIC_DATA"]) / "keys", cls.data / "keys")
+        cls.processes = Processes(cls.data / "logs")
+        cls.addClassCleanup(cls.processes.stop)
+        cls.port, cls.control_port = free_port(), free_port()
+        cls.env = {
+            **os.environ,
+            "PYTHONPATH": str(ROOT),
+            "ATTIC_DATA": str(cls.data),
+            "ATTIC_DATABASE_NAME": str(connection.settings_dict["NAME"]),
+            "ATTIC_ANNOUNCEMENTS_URL": f"http://127.0.0.1:{cls.control_port}/announcements",
+            "ATTIC_TICK_SECONDS": "1",
+        }
+        day = (datetime.now().astimezone().date() - timedelta(days=cls.days_ago)).isoformat()
+        standins = [PYTHON, "-m", "standins", "--port", str(cls.control_port), "--data", cls.data / "standins", "--day", day]
+        cls.processes.start("standins", standins, cls.env)
+        wait_for(cls.env["ATTIC_ANNOUNCEMENTS_URL"], cls.processes)
+        cls.executor = ThreadPoolExecutor(1)
+        cls.addClassCleanup(cls.executor.shutdown)
+        cls.playwright = cls.ui(lambda: sync_playwright().start())
+        cls.addClassCleanup(lambda: cls.ui(cls.playwright.stop))
+        cls.browser: Browser = cls.ui(lambda: cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS))
+        cls.addClassCleanup(lambda: cls.ui(cls.browser.close))
+
+    @classmethod
+    def start_server(cls) -> None:
+        """Web server and workers; called by each test, since every test leaves an empty database behind."""
+        web = [PYTHON, "-m", "uvicorn", "server.project.asgi:application", "--host", "127.0.0.1", "--port", str(cls.port)]
+        cls.processes.start("web", [*web, "--lifespan", "off", "--log-level", "warning"], cls.env)
+        start_workers(cls.processes, cls.env)
+        wait_for(f"{cls.base()}/healthz", cls.processes)
+
+    def setUp(self) -> None:
+        self.start_server()
+        self.page = self.ui(self._new_page)
+        self.errors: list[str] = []
+        self.ui(lambda: self.page.on("pageerror", lambda error: self.errors.append(str(error))))
+
+    def _new_page(self) -> Page:
+        page = self.browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        page.set_default_timeout(20_000)
+        return page
+
+    def tearDown(self) -> None:
+        self.ui(self.page.close)
+        for name in ("web", "runs", "care"):
+            self.processes.stop_one(name)
+        self.assertEqual(self.errors, [], "the page threw")
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        connections.close_all()
+        super().tearDownClass()
+
+    @classmethod
+    def ui(cls, step: Callable[[], T]) -> T:
+        """Run a step in the browser's thread."""
+        return cls.executor.submit(step).result(180)
+
+    def errand(self, *steps: Callable[[], object]) -> None:
+        """Run the steps one after another; a failure tells what the page said at that moment."""
+        for step in steps:
+            try:
+                self.ui(step)
+            except Exception as error:
+                said = self.ui(lambda: f"{self.page.url}\n{self.page.locator('body').inner_text()[:3000]}")
+                raise AssertionError(f"{error}\n\nThe page said: {said}") from error
+
+    @classmethod
+    def base(cls) -> str:
+        return f"http://127.0.0.1:{cls.port}"
+
+    # -- the simulated devices
+
+    def control(self, path: str, **told: Any) -> Any:
+        """Turn a knob, or read the page's data."""
+        url = f"http://127.0.0.1:{self.control_port}/{path}"
+        body = json.dumps(told).encode() if told else None
+        request = urllib.request.Request(url, data=body, headers={"Content-Type": "application/json"})
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            return json.loads(answer.read())
+
+    def screen_of(self, device: str) -> dict[str, Any]:
+        """What the device shows: pairing code, knobs."""
+        return next(told for told in self.control("control")["devices"] if told["device"] == device)
+
+    # -- looking
+
+    def open(self, path: str) -> None:
+        self.page.goto(self.base() + path)
+        self.page.get_by_role("heading", level=1).first.wait_for()
+
+    def sign_in(self, username: str, password: str) -> None:
+        self.page.goto(self.base() + "/")
+        self.page.get_by_label("User name").fill(username)
+        self.page.get_by_label("Password").fill(password)
+        self.page.get_by_role("button", name="Sign in").click()
+        self.page.get_by_role("navigation", name="Rooms").wait_for()
+
+    def accessible(self, what: str) -> None:
+        """axe-core finds nothing against WCAG 2.2 A and AA on the screen as it is now."""
+        self.page.wait_for_timeout(250)
+        if not self.page.evaluate("typeof window.axe !== 'undefined'"):
+            self.page.evaluate(AXE.read_text())
+        tags = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+        found = self.page.evaluate("tags => axe.run(document, {runOnly: tags}).then(told => told.violations)", tags)
+        said = [f"{rule['id']}: {rule['help']} – {rule['nodes'][0]['html'][:150]} ({len(rule['nodes'])})" for rule in found]
+        self.assertEqual(said, [], what)
+
+    def fits(self, what: str) -> None:
+        """Nothing makes the page scroll sideways."""
+        wide = self.page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+        self.assertLessEqual(wide, 1, f"{what} is wider than the window")
+
+
+def eventually(check: Callable[[], bool], seconds: float = 20) -> bool:
+    """Whether it became true in that time."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        if check():
+            return True
+        time.sleep(0.1)
+    return False

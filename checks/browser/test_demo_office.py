@@ -1,0 +1,143 @@
+"""The demo office: every screen is filled, accessible and fits; the scheduler runs by itself; a killed worker loses nothing."""
+
+import re
+from datetime import timedelta
+
+from django.core.management import call_command
+from django.test import override_settings
+from playwright.sync_api import expect
+
+from checks.browser.harness import BrowserTestCase, eventually
+from core.vault.check import check
+from demo.office import PASSWORD
+from server.outside import outside
+from server.project.env import Env
+from server.runs.models import Backup, Run
+from server.storage.models import Store
+
+DAYS = 17
+
+
+class TheDemoOffice(BrowserTestCase):
+    days_ago = DAYS
+
+    def setUp(self):
+        from django.conf import settings
+
+        told = {name: getattr(settings.ATTIC_ENV, name) for name in Env.__dataclass_fields__}
+        env = Env(**(told | {"data": self.data, "announcements_url": self.env["ATTIC_ANNOUNCEMENTS_URL"]}))
+        override = override_settings(ATTIC_ENV=env)
+        override.enable()
+        self.addCleanup(override.disable)
+        outside.cache_clear()
+        self.addCleanup(outside.cache_clear)
+        call_command("demo", verbosity=0)
+        super().setUp()
+
+    def test_the_office_as_it_stands_in_the_morning(self):
+        self._history_is_real()
+        self.errand(lambda: self.sign_in("ines", PASSWORD), self._every_screen, self._by_keyboard, self._an_auditor_only_reads)
+        self._the_schedule_runs_by_itself()
+        self._a_killed_worker()
+
+    def _history_is_real(self):
+        """What the stores hold is what the database says, and all of it can be read."""
+        for store in Store.objects.all():
+            vault = outside().open_vault(store.path)
+            report = check(vault, percent=100)
+            self.assertEqual([entry.object for entry in report.damaged], [])
+            held = {id.hex() for id in vault.backup_ids()}
+            known = {id.hex for id in Backup.objects.filter(copies__store=store, copies__removed_at=None).values_list("id", flat=True)}
+            self.assertEqual(held, known)
+        self.assertGreater(Backup.objects.count(), 80)
+        self.assertGreater(Backup.objects.filter(copies__removed_at__isnull=False).count(), 20)
+
+    def _every_screen(self):
+        page = self.page
+        expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"\d+ of 11 devices are inside their promise"))
+        expect(page.get_by_role("main")).to_contain_text("Not seen on the office network")
+        device = page.get_by_role("main").locator("a[href^='/devices/']").first.get_attribute("href")
+        paths = [
+            "/",
+            "/devices",
+            "/devices/add",
+            device,
+            "/plans",
+            "/plans/new",
+            "/history",
+            "/storage",
+            "/restore",
+            "/journal",
+            "/office",
+            "/nowhere",
+        ]
+        for path in paths:
+            self.open(path or "/")
+            page.wait_for_timeout(400)
+            self.accessible(str(path))
+            self.fits(str(path))
+        page.set_viewport_size({"width": 390, "height": 844})
+        for path in ("/", "/devices", "/history", "/restore"):
+            self.open(path)
+            page.wait_for_timeout(300)
+            self.fits(f"{path} on a telephone")
+        page.set_viewport_size({"width": 1280, "height": 800})
+
+    def _by_keyboard(self):
+        page = self.page
+        self.open("/")
+        night = page.get_by_role("toolbar").get_by_role("button").nth(13)
+        night.focus()
+        page.keyboard.press("ArrowLeft")
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/history?night=*")
+        expect(page.get_by_role("main")).to_contain_text("The night of")
+        expect(page.get_by_role("heading", level=1)).to_be_focused()
+        page.go_back()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("promise")
+
+    def _an_auditor_only_reads(self):
+        page = self.page
+        page.get_by_role("button", name="Sign out").click()
+        page.get_by_role("button", name="Sign in").wait_for()
+        self.sign_in("ulla", PASSWORD)
+        page.get_by_role("link", name="Devices").click()
+        page.get_by_role("link", name="Orlo Tab 11").click()
+        expect(page.get_by_role("main")).to_contain_text("Moments")
+        self.assertEqual(page.get_by_role("button", name="Run now").count(), 0)
+
+    def _the_schedule_runs_by_itself(self):
+        """A plan whose time is two minutes ago starts its run without anybody pressing anything."""
+        from server.people.queries import office_zone
+        from server.plans.models import Assignment, Plan
+
+        now = outside().now()
+        local = (now - timedelta(minutes=2)).astimezone(office_zone())
+        plan = Plan.objects.get(name="Tables twice a week")
+        closes = (local + timedelta(hours=2)).time().replace(second=0, microsecond=0)
+        starts = local.time().replace(second=0, microsecond=0)
+        before = set(Run.objects.values_list("id", flat=True))
+        Assignment.objects.filter(plan=plan).update(since=now - timedelta(hours=1))
+        Plan.objects.filter(id=plan.id).update(days=list(range(7)), starts_at=starts, window_closes=closes)
+        came = lambda: Run.objects.exclude(id__in=before).filter(plan=plan, state="complete").count() == 2  # noqa: E731
+        self.assertTrue(eventually(came, 60), list(Run.objects.exclude(id__in=before).values_list("device__name", "state", "cause")))
+
+    def _a_killed_worker(self):
+        """`kill -9` in mid-run: within a minute another worker carries the run on, and nothing is stored twice."""
+        from launcher.start import start_workers
+        from server.fleet.models import Device
+        from server.runs.actions.ask_run import ask_run_by_hand
+
+        self.control("control/field6-thorne", slow_bytes_per_second=20_000)
+        self.control("day", day="2027-02-01")
+        device = Device.objects.get(agent_id="field6-thorne")
+        eventually(lambda: not Run.objects.filter(device=device, state__in=["waiting", "running"]).exists(), 60)
+        run = ask_run_by_hand(device, note="", by=None)
+        self.assertTrue(eventually(lambda: Run.objects.get(id=run.id).progress.get("read_bytes", 0) > 30_000, 40))
+        self.processes.stop_one("runs", kill=True)
+        self.processes.stop_one("care", kill=True)
+        self.control("control/field6-thorne", slow_bytes_per_second=0)
+        start_workers(self.processes, self.env)
+        self.assertTrue(eventually(lambda: Run.objects.get(id=run.id).state == "complete", 90), Run.objects.get(id=run.id).state)
+        self.assertEqual(Run.objects.get(id=run.id).attempts, 2)
+        self.assertEqual(Backup.objects.filter(run=run).count(), 1)

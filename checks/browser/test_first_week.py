@@ -1,0 +1,245 @@
+"""One errand from an empty installation to a restored contact: everything that a new administrator does in the first hour."""
+
+import io
+import json
+import zipfile
+
+import vobject
+from playwright.sync_api import expect
+
+from checks.browser.harness import BrowserTestCase, eventually
+
+DEVICE = "p5-nygaard"
+OTHER = "p4-brandt"
+
+
+class FromNothingToARestore(BrowserTestCase):
+    def test_the_first_hour(self):
+        store = self.data / "stores" / "first"
+        self.errand(
+            self._first_administrator,
+            lambda: self._add_store(str(store)),
+            self._add_device,
+            self._make_plan,
+            self._run_and_watch,
+            self._look_inside,
+            self._restore_a_contact,
+            self._archive,
+            self._unplugged_and_again,
+            self._too_full,
+        )
+        self.assertNotIn(b"passphrase", b"".join(path.read_bytes() for path in (self.data / "logs").glob("*.log")))
+        for path in store.rglob("*"):
+            if path.is_file():
+                self.assertNotIn(b"BEGIN:", path.read_bytes())
+
+    def _first_administrator(self):
+        page = self.page
+        page.goto(self.base() + "/")
+        page.get_by_role("heading", name="Set up the office").wait_for()
+        self.accessible("first administrator")
+        page.get_by_label("Name of the office").fill("Saltmarsh & Pike")
+        page.get_by_label("Time zone").fill("Europe/Atlantis")
+        page.get_by_label("Your name").fill("Ines Varga")
+        page.get_by_label("User name").fill("ines")
+        page.get_by_label("Password").fill("quay and lantern")
+        page.get_by_role("button", name="Set up").click()
+        expect(page.get_by_role("alert")).to_contain_text("There is no time zone called")
+        page.get_by_label("Time zone").fill("Europe/Berlin")
+        page.get_by_role("button", name="Set up").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Nothing has been promised yet.")
+        expect(page.get_by_role("main")).to_contain_text("on the office network are not in the list")
+        self.accessible("empty Today")
+
+    def _add_store(self, path: str):
+        page = self.page
+        page.get_by_role("link", name="Storage").click()
+        expect(page.get_by_role("main")).to_contain_text("No store yet")
+        page.get_by_role("button", name="Add a store").click()
+        page.get_by_label("Name", exact=True).fill("Server room")
+        page.get_by_label("Path on the server").fill(path)
+        page.get_by_label("Passphrase", exact=True).fill("tide and chalk and rope")
+        page.get_by_label("Passphrase again").fill("tide and chalk and hope")
+        page.get_by_role("button", name="Prepare the store").click()
+        expect(page.get_by_role("alert")).to_contain_text("The two passphrases differ.")
+        self.accessible("add a store")
+        page.get_by_label("Passphrase again").fill("tide and chalk and rope")
+        page.get_by_role("button", name="Prepare the store").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Server room")
+
+    def _add_device(self):
+        page = self.page
+        page.get_by_role("link", name="Devices").click()
+        page.get_by_role("button", name="Add a device").click()
+        page.get_by_role("button", name="Choose P5, A. Nygaard").click()
+        code = self.screen_of(DEVICE)["code"]
+        page.get_by_label("Pairing code").fill("AAAA2222" if code != "AAAA2222" else "BBBB3333")
+        page.get_by_label("Team").fill("Front Desk")
+        page.get_by_role("button", name="Pair", exact=True).click()
+        expect(page.get_by_role("alert")).to_contain_text("4 more tries")
+        self.accessible("add a device")
+        page.get_by_label("Pairing code").fill(code.lower())
+        page.get_by_role("button", name="Pair", exact=True).click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Orlo P5")
+        expect(page.get_by_role("main")).to_contain_text("It has no plan")
+        self.device_address = page.url
+
+    def _make_plan(self):
+        page = self.page
+        page.get_by_role("link", name="Plans").click()
+        page.get_by_role("button", name="Make a plan").click()
+        page.get_by_label("Name", exact=True).fill("Phones")
+        expect(page.get_by_label("What the draft means").get_by_role("listitem")).to_have_count(5)
+        for day in ("Tu", "We", "Th", "Fr", "Sa", "Su"):
+            page.get_by_label(day, exact=True).uncheck()
+        answer = page.get_by_label("What the draft means")
+        expect(answer.get_by_role("listitem").first).to_contain_text("Mon")
+        expect(answer.get_by_role("listitem").nth(1)).to_contain_text("Mon")
+        expect(answer).to_contain_text("7 days and 0 hours apart, longer than promised")
+        page.get_by_label("May start until").fill("22:05")
+        expect(answer).to_contain_text("is too short")
+        page.get_by_label("May start until").fill("06:00")
+        for day in ("Tu", "We", "Th", "Fr", "Sa", "Su"):
+            page.get_by_label(day, exact=True).check()
+        page.get_by_label("Orlo P5, A. Nygaard").check()
+        self.accessible("plan editor")
+        page.get_by_role("button", name="Save the plan").click()
+        expect(page.get_by_role("main")).to_contain_text("every night at 22:00, until 06:00")
+
+    def _run_and_watch(self):
+        page = self.page
+        self.control(f"control/{DEVICE}", slow_bytes_per_second=150_000)
+        page.goto(self.device_address)
+        started = page.get_by_role("button", name="Run now")
+        watch = page.get_by_role("button", name="Watch the run")
+        started.or_(watch).click()
+        page.get_by_role("progressbar").wait_for()
+        expect(page.get_by_label("Progress")).to_contain_text("Reading")
+        expect(page.get_by_label("Progress")).to_contain_text("left")
+        self.accessible("a run under way")
+        page.reload()
+        expect(page.get_by_label("Progress")).to_contain_text("a second")
+        before = int(page.get_by_role("progressbar").get_attribute("aria-valuenow") or 0)
+        expect(page.get_by_role("main")).to_contain_text("It is safe to unplug the device.", timeout=60_000)
+        self.assertLess(before, 100)
+        self.control(f"control/{DEVICE}", slow_bytes_per_second=0)
+        page.get_by_role("link", name="History").click()
+        row = page.get_by_role("row").filter(has_text="Orlo P5")
+        for text in ("complete", "Server room", "yes", "MiB"):
+            expect(row.first).to_contain_text(text)
+        self.accessible("history")
+
+    def _look_inside(self):
+        page = self.page
+        page.goto(self.device_address)
+        page.get_by_role("link", name="in all stores").or_(page.locator("table a.title-link")).first.click()
+        expect(page.get_by_label("Why it is kept")).to_contain_text("one of the newest: 1 of 3")
+        expect(page.get_by_label("Why it is kept")).to_contain_text("falls out on")
+        told = self.told_contacts()
+        self.contact = told[0]
+        page.get_by_label("Search in contacts").fill(self.contact["display"])
+        expect(page.get_by_role("button", name=self.contact["display"]).first).to_be_visible()
+        page.get_by_role("button", name="Photos").click()
+        picture = page.get_by_role("img", name="Camera/").first
+        expect(picture).to_be_visible()
+        loaded = "[...document.querySelectorAll('.photos img')].some(image => image.naturalWidth > 0)"
+        self.assertTrue(eventually(lambda: page.evaluate(loaded)))
+        page.get_by_role("button", name="Messages", exact=False).first.click()
+        page.locator(".items button").first.click()
+        expect(page.locator(".talk li").first).to_be_visible()
+        self.accessible("inside a backup")
+
+    def told_contacts(self) -> list[dict]:
+        """The contacts as the simulated device holds them, through its own file."""
+        import sqlite3
+
+        db = sqlite3.connect(self.data / "standins" / f"{DEVICE}.sqlite")
+        rows = db.execute("select id, content from item where kind = 'contacts' order by id").fetchall()
+        db.close()
+        return [json.loads(content) | {"id": id} for id, content in rows]
+
+    def _restore_a_contact(self):
+        page = self.page
+        self.control(f"control/{DEVICE}/delete", kind="contacts", id=self.contact["id"])
+        count = len(self.told_contacts())
+        page.get_by_role("button", name="Restore from it").click()
+        page.get_by_label("Only some").check()
+        page.get_by_role("button", name="Choose single items").click()
+        page.get_by_label("Search in contacts").fill(self.contact["display"])
+        page.get_by_label(f"Choose {self.contact['display']}").first.check()
+        expect(page.get_by_role("main")).to_contain_text("1 single item chosen")
+        self.control(f"control/{DEVICE}", finder_lock=True)
+        page.get_by_label("What differs there already").select_option("skip")
+        page.get_by_label(f"Choose {self.contact['display']}").first.uncheck()
+        page.get_by_label(f"Choose {self.contact['display']}").first.check()
+        expect(page.get_by_label("Before it starts")).to_contain_text("The device-finder lock is on.", timeout=30_000)
+        expect(page.get_by_role("button", name="Write to the device")).to_be_disabled()
+        self.accessible("restore")
+        self.control(f"control/{DEVICE}", finder_lock=False)
+        expect(page.get_by_role("button", name="Write to the device")).to_be_enabled(timeout=30_000)
+        page.get_by_role("button", name="Write to the device").click()
+        expect(page.get_by_role("main")).to_contain_text("1 item expected on Orlo P5, 1 item found.", timeout=30_000)
+        self.accessible("restore report")
+        now = self.told_contacts()
+        self.assertEqual(len(now), count + 1)
+        self.assertIn(self.contact["display"], [contact["display"] for contact in now])
+
+    def _archive(self):
+        page = self.page
+        page.get_by_role("link", name="Restore", exact=True).click()
+        page.get_by_label("Device", exact=True).select_option(label="Orlo P5, A. Nygaard")
+        page.locator(".moments button").first.click()
+        page.get_by_label("A ZIP archive").check()
+        page.get_by_role("button", name="Make the archive").click()
+        expect(page.get_by_role("main")).to_contain_text("expected in the archive", timeout=60_000)
+        with page.expect_download() as fetched:
+            page.get_by_role("link", name="Save Orlo P5").click()
+        content = (fetched.value.path()).read_bytes()
+        with zipfile.ZipFile(io.BytesIO(content)) as found:
+            self.assertIsNone(found.testzip())
+            cards = list(vobject.readComponents(found.read("Contacts.vcf").decode()))
+            self.assertEqual(len(cards), len(self.told_contacts()))
+            self.assertGreater(len([name for name in found.namelist() if name.endswith(".jpg")]), 10)
+
+    def _unplugged_and_again(self):
+        page = self.page
+        self.page.goto(self.base() + "/devices/add")
+        page.get_by_role("button", name="Choose P4, E. Brandt").click()
+        page.get_by_label("Pairing code").fill(self.screen_of(OTHER)["code"])
+        page.get_by_role("button", name="Pair", exact=True).click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Orlo P4")
+        address = page.url
+        page.get_by_role("link", name="Plans").click()
+        page.get_by_role("link", name="Phones").click()
+        page.get_by_label("Orlo P4, E. Brandt").check()
+        self.control(f"control/{OTHER}", drop_at_byte=150_000)
+        page.get_by_role("button", name="Save the plan").click()
+        page.get_by_role("heading", name="Plans").wait_for()
+        page.goto(address)
+        page.get_by_role("button", name="Run now").or_(page.get_by_role("button", name="Watch the run")).click()
+        interrupted = page.get_by_role("main").get_by_text("The connection to the device ended in the middle.")
+        expect(interrupted.first).to_be_visible(timeout=30_000)
+        page.goto(address)
+        button = page.get_by_role("button", name="Run now")
+        if button.is_visible():
+            button.click()
+            expect(page.get_by_role("main")).to_contain_text("It is safe to unplug the device.", timeout=60_000)
+
+    def _too_full(self):
+        page = self.page
+        page.get_by_role("link", name="Storage").click()
+        page.get_by_role("link", name="Server room").click()
+        expect(page.get_by_role("table")).to_contain_text("Orlo P5")
+        page.get_by_label("Allowance in GiB").fill("0.001")
+        page.get_by_role("button", name="Save").click()
+        expect(page.locator(".gauge.full")).to_be_visible()
+        self.accessible("a full store")
+        stored = sum(path.stat().st_size for path in (self.data / "stores" / "first").rglob("*") if path.is_file())
+        self.control(f"control/{DEVICE}/delete", kind="contacts", id="nothing")
+        self.control("day", day="2027-01-01")
+        page.goto(self.device_address)
+        page.get_by_role("button", name="Run now").click()
+        expect(page.get_by_role("main")).to_contain_text("Nothing was stored", timeout=30_000)
+        expect(page.get_by_role("main")).to_contain_text("Make room")
+        after = sum(path.stat().st_size for path in (self.data / "stores" / "first").rglob("*") if path.is_file())
+        self.assertEqual(after, stored)
