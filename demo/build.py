@@ -45,6 +45,8 @@ def build(tell: Callable[[str], None]) -> None:
     """Raises DemoExists when anybody can sign in already."""
     if User.objects.exists():
         raise DemoExists("There are people in this installation already.")
+    with connection.cursor() as cursor:
+        cursor.execute("set synchronous_commit to off")  # a demo that a power cut interrupts is built anew
     network, clock, zone = Network(), PastClock(), zone_named(office.ZONE)
     last = coming_night(outside().now(), zone) - timedelta(days=1)
     nights = [last - timedelta(days=back) for back in range(office.NIGHTS - 1, -1, -1)]

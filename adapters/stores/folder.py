@@ -90,17 +90,23 @@ class FolderBlobs:
             return shutil.disk_usage(self._root).free
 
     def _walk(self, prefix: str) -> Iterator[tuple[str, int]]:
-        start = self._root / prefix.rpartition("/")[0]
-        for folder, _, files in os.walk(start):
-            for file in files:
-                path = Path(folder) / file
-                if file.startswith(_UNFINISHED):
-                    self._clear_stale(path)
-                    continue
-                name = path.relative_to(self._root).as_posix()
-                if name.startswith(prefix):
+        below = prefix.rpartition("/")[0]
+        waiting = [below]
+        while waiting:
+            folder = waiting.pop()
+            try:
+                entries = list(os.scandir(self._root / folder))
+            except FileNotFoundError:
+                continue
+            for entry in entries:
+                name = f"{folder}/{entry.name}" if folder else entry.name
+                if entry.is_dir(follow_symlinks=False):
+                    waiting.append(name)
+                elif entry.name.startswith(_UNFINISHED):
+                    self._clear_stale(Path(entry.path))
+                elif name.startswith(prefix):
                     with contextlib.suppress(FileNotFoundError):
-                        yield name, path.stat().st_size
+                        yield name, entry.stat().st_size
 
     def _clear_stale(self, path: Path) -> None:
         with contextlib.suppress(OSError):

@@ -110,7 +110,8 @@ class Capture:
         began_at = self._clock()
         self._step(stage=Stage.ASKING)
         state = self._ready_state()
-        kinds = [kind for kind in self._request.kinds if kind in set(self._link.kinds())]
+        offered = set(self._link.kinds())
+        kinds = [kind for kind in self._request.kinds if kind in offered]
         self._step(stage=Stage.LOOKING)
         known, wanted = {}, {}
         for kind in kinds:

@@ -17,6 +17,6 @@ def set_up(app_configs: Any, **more: Any) -> list[CheckMessage]:
         found.append(Error("Stand-ins are configured in production.", hint="Unset ATTIC_ANNOUNCEMENTS_URL.", id="attic.E001"))
     if not os.access(env.data, os.W_OK):
         found.append(Error(f"The data folder {env.data} cannot be written.", hint="Correct ATTIC_DATA or its owner.", id="attic.E002"))
-    if env.tick_seconds < 1:
-        found.append(Error("ATTIC_TICK_SECONDS must be at least 1.", hint="Leave it unset for 10.", id="attic.E003"))
+    if not 1 <= env.tick_seconds <= 59:
+        found.append(Error("ATTIC_TICK_SECONDS must lie between 1 and 59.", hint="Leave it unset for 10.", id="attic.E003"))
     return found

@@ -19,7 +19,7 @@ class Env:
     """Refuses stand-ins and insecure settings."""
     hosts: tuple[str, ...]
     tick_seconds: int
-    """How often the scheduler looks for what is due."""
+    """How often the scheduler looks for what is due; 1 to 59, best a divisor of 60."""
     pack_bytes: int
     grace_seconds: int
 

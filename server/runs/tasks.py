@@ -3,6 +3,7 @@
 import logging
 from uuid import UUID
 
+from django.conf import settings
 from procrastinate import JobContext
 from procrastinate.contrib.django import app
 
@@ -29,7 +30,7 @@ def check_store_job(store_id: str, percent: int, by: int | None) -> None:
     check_store(store(UUID(store_id)), percent=percent, by=User.objects.filter(id=by).first())
 
 
-@app.periodic(cron="*/10 * * * * *")
+@app.periodic(cron=f"* * * * * */{settings.ATTIC_ENV.tick_seconds}")
 @app.task(name="tick", queue="clock", queueing_lock="tick", pass_context=False)
 def tick(timestamp: int) -> None:
     """Start what is due."""
@@ -39,7 +40,7 @@ def tick(timestamp: int) -> None:
         log.info("run %s of %s is due", run.id, run.device.name)
 
 
-@app.periodic(cron="*/20 * * * * *")
+@app.periodic(cron="* * * * * */20")
 @app.task(name="revive", queue="clock", queueing_lock="revive", pass_context=True)
 async def revive(context: JobContext, timestamp: int) -> None:
     """Give jobs whose worker died to another one."""
