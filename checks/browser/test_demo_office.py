@@ -1,5 +1,6 @@
 """The demo office: every screen is filled, accessible and fits; the scheduler runs by itself; a killed worker loses nothing."""
 
+import io
 import re
 from datetime import timedelta
 
@@ -31,7 +32,7 @@ class TheDemoOffice(BrowserTestCase):
         self.addCleanup(override.disable)
         outside.cache_clear()
         self.addCleanup(outside.cache_clear)
-        call_command("demo", verbosity=0)
+        call_command("demo", stdout=io.StringIO())
         super().setUp()
 
     def test_the_office_as_it_stands_in_the_morning(self):

@@ -56,3 +56,7 @@ export function plainDay(date: string): string {
 
 export const shortWeekday = (date: string): string =>
   new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', weekday: 'short' }).format(new Date(`${date}T00:00:00Z`)).slice(0, 2);
+
+/** `2026-11` → `Nov 2026`. */
+export const monthName = (month: string): string =>
+  new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', month: 'short', year: 'numeric' }).format(new Date(`${month}-01T00:00:00Z`));

@@ -144,7 +144,7 @@ function Moments({ id }: { id: string }) {
                     <Bytes count={backup.size_bytes} />
                   </td>
                   <td>{whyShort(backup.kept)}</td>
-                  <td className="nowrap">{backup.kept.map((kept) => (kept.falls_out_on ? plainDay(kept.falls_out_on) : 'not by itself')).join(', ')}</td>
+                  <td className="nowrap">{backup.kept.map(falls).join(', ')}</td>
                 </tr>
               ))}
             </tbody>
@@ -155,9 +155,14 @@ function Moments({ id }: { id: string }) {
   );
 }
 
+function falls(kept: Schemas['Kept']): string {
+  if (!kept.kept) return 'with the next run';
+  return kept.falls_out_on ? plainDay(kept.falls_out_on) : 'not by itself';
+}
+
 function whyShort(kept: Schemas['Kept'][]): string {
   const why = kept.flatMap((one) => one.why);
-  const [first = 'nothing: it leaves with the next run', ...others] = why;
+  const [first = 'no rule any more', ...others] = why;
   return others.length ? `${first}, and ${counted(others.length, 'more reason')}` : first;
 }
 

@@ -150,11 +150,11 @@ function Row({ row }: { row: DeviceRow }) {
         </Link>
       </td>
       <td className="nowrap">{row.holder}</td>
-      <td className="quiet">{lastWord(row) || (row.newest_at ? <>came <Age at={row.newest_at} /></> : '')}</td>
+      <td className="quiet last-word">{lastWord(row) || (row.newest_at ? <>came <Age at={row.newest_at} /></> : '')}</td>
       <td>
         <AgeRuler newestAt={row.newest_at} promiseSeconds={row.promise_seconds} now={now} />
       </td>
-      <td>{row.plan_name || <span className="quiet">none</span>}</td>
+      <td className="nowrap">{row.plan_name || <span className="quiet">none</span>}</td>
       <td className="num">
         <Bytes count={row.held_bytes} />
       </td>

@@ -7,11 +7,11 @@ import { useNavigate, useParams } from 'react-router';
 import { client, problemOf, told, type Problem } from '../../api/client';
 import { useDevices, useKinds, useMe, useStores } from '../../api/queries';
 import { Confirm } from '../../ui/Confirm';
-import { counted } from '../../ui/format';
+import { counted, monthName } from '../../ui/format';
 import { Choice, Field } from '../../ui/Field';
 import { useNow, When } from '../../ui/Office';
 import { Failed, Loading, Refused } from '../../ui/States';
-import { emptyDraft, lastDays, WEEKDAYS, type Draft } from './words';
+import { emptyDraft, keptByMonth, WEEKDAYS, type Draft } from './words';
 
 export function PlanScreen() {
   const { id = 'new' } = useParams();
@@ -257,8 +257,6 @@ function Answer({ draft }: { draft: Draft }) {
     placeholderData: keepPreviousData,
     retry: false,
   });
-  const days = lastDays(371, new Date(now));
-  const kept = new Set(preview.data?.kept_days ?? []);
   return (
     <section aria-live="polite" aria-label="What the draft means" className="stack">
       {preview.isError ? (
@@ -278,14 +276,10 @@ function Answer({ draft }: { draft: Draft }) {
           </div>
           <div className="sheet pad">
             <h2>
-              What is kept after a year <small>{counted(kept.size, 'backup')} of each device</small>
+              What is kept after a year <small>{counted(preview.data?.kept_days.length ?? 0, 'backup')} of each device</small>
             </h2>
-            <div className="kept-calendar" role="img" aria-label={`${kept.size} days of the last year would have a backup`}>
-              {days.map((one) => (
-                <i key={one} className={kept.has(one) ? 'kept' : undefined} title={one} />
-              ))}
-            </div>
-            <p className="hint mb-0">Each square is a day, oldest first; the filled ones still have a backup today.</p>
+            <KeptMonths kept={preview.data?.kept_days ?? []} now={now} />
+            <p className="hint mb-0">A line is a month, a dot a day that still has a backup.</p>
           </div>
           <div className="sheet pad">
             <h2>Who is covered</h2>
@@ -296,5 +290,39 @@ function Answer({ draft }: { draft: Draft }) {
         </>
       )}
     </section>
+  );
+}
+
+const ROW = 17;
+const DAY = 12;
+
+/** A line a month, a dot for each day that still has a backup. */
+function KeptMonths({ kept, now }: { kept: string[]; now: number }) {
+  const months = keptByMonth(kept, new Date(now));
+  const x = (day: number) => 62 + day * DAY;
+  return (
+    <svg className="kept-months" viewBox={`0 0 ${x(32)} ${months.length * ROW + 18}`} role="img" aria-label={`${kept.length} days of the last year would have a backup`}>
+      {[1, 8, 15, 22, 29].map((day) => (
+        <g key={day}>
+          <line className="tick" x1={x(day)} x2={x(day)} y1="0" y2={months.length * ROW} />
+          <text x={x(day)} y={months.length * ROW + 13} textAnchor="middle">
+            {day}
+          </text>
+        </g>
+      ))}
+      {months.map(({ month, days }, row) => (
+        <g key={month}>
+          <text x="0" y={row * ROW + 13}>
+            {monthName(month)}
+          </text>
+          <line x1={x(1)} x2={x(31)} y1={row * ROW + 9} y2={row * ROW + 9} />
+          {days.map((day) => (
+            <circle key={day} cx={x(day)} cy={row * ROW + 9} r="4.2">
+              <title>{`${month}-${String(day).padStart(2, '0')}`}</title>
+            </circle>
+          ))}
+        </g>
+      ))}
+    </svg>
   );
 }

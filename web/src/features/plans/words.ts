@@ -23,9 +23,12 @@ export function keepsSentence(plan: Pick<Draft, 'keep_last' | 'keep_daily' | 'ke
 
 export const hhmm = (time: string): string => time.slice(0, 5);
 
-/** The last `count` days up to today, oldest first, as `YYYY-MM-DD`. */
-export function lastDays(count: number, today: Date): string[] {
-  return Array.from({ length: count }, (_, n) => new Date(today.getTime() - (count - 1 - n) * 86_400_000).toISOString().slice(0, 10));
+/** The months of the last year up to today, oldest first, each with the days of it on which something is kept. */
+export function keptByMonth(kept: string[], today: Date): { month: string; days: number[] }[] {
+  return Array.from({ length: 13 }, (_, back) => {
+    const first = new Date(Date.UTC(today.getUTCFullYear(), today.getUTCMonth() - 12 + back, 1)).toISOString().slice(0, 7);
+    return { month: first, days: kept.filter((day) => day.startsWith(first)).map((day) => Number(day.slice(8))) };
+  });
 }
 
 export function emptyDraft(kinds: string[], store: string | null): Draft {

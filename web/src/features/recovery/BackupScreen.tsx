@@ -70,8 +70,14 @@ function Kept({ backup }: { backup: Backup }) {
       {backup.kept.map((kept) => (
         <div key={kept.store_id} className="head mb-0">
           <div>
-            <strong>In {kept.store_name} it is kept as</strong> {kept.why.join('; ') || 'nothing any more: it leaves after the next run'}.{' '}
-            {kept.falls_out_on ? `If the plan carries on, it falls out on ${plainDay(kept.falls_out_on)}.` : 'It does not fall out by itself.'}
+            {kept.kept ? (
+              <>
+                <strong>In {kept.store_name} it is kept as</strong> {kept.why.join('; ')}.{' '}
+                {kept.falls_out_on ? `If the plan carries on, it falls out on ${plainDay(kept.falls_out_on)}.` : 'It does not fall out by itself.'}
+              </>
+            ) : (
+              <strong>No rule keeps it in {kept.store_name} any more: it leaves after the next run.</strong>
+            )}
           </div>
           {mayHold &&
             (backup.hold_reason ? (
