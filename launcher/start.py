@@ -36,9 +36,10 @@ def start(*, port: int, data: Path, empty: bool) -> int:
         processes = Processes(data / "logs")
         stopped = _Stop()
         try:
+            env = environment(data, ports)
+            _start_standins(processes, env, data, ports, empty=empty)
             cluster.start()
             cluster.make_database("attic")
-            env = environment(data, ports)
             prepare(env)
             _start_all(processes, env, data, port, ports, empty=empty)
             _tell_ready(data, port, ports, empty=empty)
@@ -70,17 +71,24 @@ def prepare(env: dict[str, str]) -> None:
         run([PYTHON, MANAGE, "migrate", "--no-input", "-v", "0"], remedy="The message above says what is wrong.", env=env)
 
 
+def _wants_demo(data: Path, empty: bool) -> bool:
+    return not empty and not (data / "demo.done").exists()
+
+
+def _start_standins(processes: Processes, env: dict[str, str], data: Path, ports: dict[str, int], *, empty: bool) -> None:
+    """They need no database, so they get going while it starts."""
+    command = [PYTHON, "-m", "standins", "--port", str(ports["standins"]), "--data", data / "standins"]
+    if _wants_demo(data, empty):
+        command += ["--day", str(datetime.now().astimezone().date() - timedelta(days=DEMO_DAYS))]
+    else:
+        command += ["--catch-up"]
+    processes.start("standins", command, env)
+
+
 def _start_all(processes: Processes, env: dict[str, str], data: Path, port: int, ports: dict[str, int], *, empty: bool) -> None:
-    first = not (data / "demo.done").exists() and not empty
     with step("starting the simulated devices"):
-        command = [PYTHON, "-m", "standins", "--port", str(ports["standins"]), "--data", data / "standins"]
-        if first:
-            command += ["--day", str(datetime.now().astimezone().date() - timedelta(days=DEMO_DAYS))]
-        else:
-            command += ["--catch-up"]
-        processes.start("standins", command, env)
         wait_for(f"http://127.0.0.1:{ports['standins']}/announcements", processes)
-    if first:
+    if _wants_demo(data, empty):
         with step("loading the demo: two weeks of real backups"):
             run([PYTHON, MANAGE, "demo"], remedy="Remove the data folder and start again.", env=env)
             (data / "demo.done").touch()

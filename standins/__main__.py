@@ -26,6 +26,8 @@ def main() -> int:
         device.life.live_until(given.day or (_today() if given.catch_up or lived is None else date.fromisoformat(lived)))
         device.listen(int(device.life.fact("port") or 0) if _free(int(device.life.fact("port") or 0)) else 0)
         device.life.set_fact("port", str(device.port))
+        if device.knobs.away:
+            device.hang_up()
     control = ControlServer(given.port, devices)
     print(f"stand-ins at http://127.0.0.1:{control.server_address[1]}", flush=True)
     done = threading.Event()

@@ -53,7 +53,7 @@ class SimulatedDevice:
 
     def __init__(self, persona: Persona, life: Life) -> None:
         self.persona, self.life = persona, life
-        self.knobs = Knobs()
+        self.knobs = Knobs(**json.loads(life.fact("knobs") or "{}"))
         self.seen = Seen()
         self.code = ""
         self.wrong_tries = 0
@@ -99,6 +99,7 @@ class SimulatedDevice:
                 raise ValueError(f"no such knob or value: {name}={value!r}")
         for name, value in changes.items():
             setattr(self.knobs, name, value)
+        self.life.set_fact("knobs", json.dumps(asdict(self.knobs)))
         if self.knobs.away:
             self.hang_up()
         elif self._server is None:
