@@ -3,6 +3,9 @@ from itertools import pairwise
 from unittest import TestCase
 from zoneinfo import ZoneInfo
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from core.errors import BadInput
 from core.schedule.estimate import RemainingTime
 from core.schedule.promise import Standing, state_of
@@ -80,6 +83,21 @@ class DaysWhenClocksChange(TestCase):
         # IANA data: Apia skipped the whole of 2011-12-30
         found = weekly(range(7), time(12, 0), ZoneInfo("Pacific/Apia")).following(utc("2011-12-29T00:00"), 3)
         self.assertEqual(len(set(found)), len(found))
+
+
+class WeeklyRulesAreNotWalkedFromTheirStart(TestCase):
+    @given(st.sets(st.integers(0, 6), min_size=1), st.integers(0, 24 * 900), st.integers(0, 23), st.integers(1, 20))
+    def test_a_day_by_day_walk_agrees(self, days, hours, hour, length):
+        after = utc("2025-01-01T00:00") + timedelta(hours=hours)
+        until = after + timedelta(days=length)
+        expected = []
+        day = (after - timedelta(days=2)).date()
+        while day <= (until + timedelta(days=2)).date():
+            instant = datetime.combine(day, time(hour), BERLIN).astimezone(UTC)
+            if day.weekday() in days and after < instant <= until:
+                expected.append(instant)
+            day += timedelta(days=1)
+        self.assertEqual(list(weekly(days, time(hour), BERLIN).between(after, until)), expected)
 
 
 class Inputs(TestCase):

@@ -10,6 +10,7 @@ from core.vault.capture import Progress, Stage
 from core.vault.check import check
 from core.vault.errors import BlobExists, Damaged, NoSuchBackup, RunTooLong, Stopped
 from core.vault.index import decode_packs
+from core.vault.manifests import encode_manifest
 from core.vault.memory import MemoryBlobs
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents, phone
@@ -207,9 +208,20 @@ class RemovingAndSweeping(TestCase):
             self.sweep()
 
         third = self.bench.capture(device, self.old, admit=remove_and_mark).manifest
+        vault = self.bench.again()
+        vault.refresh()
+        self.assertTrue(all(vault.index.reusable(chunk) for chunk in vault.chunks_of(third)), "it relies on packs that will go")
         self.sweep(hours=2)
         self.assertEqual(contents(self.bench.again(), third), phone(1))
         self.assertTrue(check(self.bench.again(), percent=100).ok)
+
+    def test_a_backup_that_nevertheless_relies_on_a_marked_pack_keeps_its_bytes(self):
+        self.bench.vault.remove(self.old.id)
+        self.sweep()
+        again = self.bench.again()
+        again.write_object(MANIFESTS, encode_manifest(self.old), id=self.old.id)
+        self.sweep(hours=2)
+        self.assertEqual(contents(self.bench.again(), self.old), phone(1))
 
     def test_a_run_longer_than_the_grace_period_does_not_commit(self):
         writer = Writer(self.bench.again())
