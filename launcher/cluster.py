@@ -6,6 +6,7 @@ import pwd
 import secrets
 import shutil
 import subprocess
+import tempfile
 from pathlib import Path
 
 from launcher.console import StepFailed, run, step
@@ -99,7 +100,7 @@ def _passable(wanted: Path) -> Path:
     """The folder itself, or one below /var/lib when the account postgres cannot get there or its path is too long."""
     wanted = wanted.resolve()
     if os.geteuid() != 0:
-        return wanted if len(str(wanted)) < 80 else Path(f"/tmp/old-attic-{os.getuid()}") / _short(wanted)
+        return wanted if len(str(wanted)) < 80 else Path(tempfile.gettempdir()) / f"old-attic-{os.getuid()}" / _short(wanted)
     try:
         account = pwd.getpwnam("postgres")
     except KeyError:

@@ -66,7 +66,7 @@ DATABASES = {
         "PASSWORD": ATTIC_ENV.database_password,
         "HOST": ATTIC_ENV.database_host,
         "PORT": ATTIC_ENV.database_port,
-        "OPTIONS": {} if TESTING else {"pool": {"min_size": 1, "max_size": 12}},
+        "OPTIONS": {} if TESTING else {"pool": {"min_size": 1, "max_size": 12, "timeout": 5}},
     }
 }
 

@@ -1,0 +1,88 @@
+import shutil
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+from django.conf import settings
+from django.core.checks import run_checks
+from django.test import SimpleTestCase, override_settings
+
+from core.errors import BadInput
+from core.vault.errors import NotAVault, StoreMissing, StoreReadOnly, VaultExists, WrongPassphrase
+from server.project.env import Env, read_env
+from server.project.wiring import Wiring
+
+PASSPHRASE = "low tide at the old sluice"
+
+
+class TheRealOutside(SimpleTestCase):
+    def setUp(self):
+        self.folder = Path(tempfile.mkdtemp(prefix="attic-wiring-"))
+        self.addCleanup(shutil.rmtree, self.folder)
+        override = override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, data=self.folder, announcements_url=""))
+        override.enable()
+        self.addCleanup(override.disable)
+        self.outside = Wiring()
+        self.path = str(self.folder / "stores" / "one")
+
+    def test_a_prepared_store_opens_without_anybody_typing_a_passphrase(self):
+        made = self.outside.create_vault(self.path, PASSPHRASE)
+        self.assertEqual(self.outside.open_vault(self.path).keys, made.keys)
+
+    def test_a_new_server_attaches_it_with_the_passphrase_and_then_opens_it_alone(self):
+        made = self.outside.create_vault(self.path, PASSPHRASE)
+        shutil.rmtree(self.folder / "keys")
+        moved = Wiring()
+        with self.assertRaises(WrongPassphrase):
+            moved.open_vault(self.path)
+        with self.assertRaises(WrongPassphrase):
+            moved.attach_vault(self.path, "another passphrase")
+        self.assertEqual(moved.attach_vault(self.path, PASSPHRASE).keys, made.keys)
+        self.assertEqual(moved.open_vault(self.path).keys, made.keys)
+
+    def test_attaching_twice_adds_no_second_slot(self):
+        self.outside.create_vault(self.path, PASSPHRASE)
+        count = len(list((Path(self.path) / "keys").iterdir()))
+        self.outside.attach_vault(self.path, PASSPHRASE)
+        self.assertEqual(len(list((Path(self.path) / "keys").iterdir())), count)
+
+    def test_paths_that_cannot_be_a_store(self):
+        occupied = self.folder / "occupied"
+        occupied.mkdir()
+        (occupied / "holiday.jpg").write_bytes(b"x")
+        cases = (
+            (BadInput, lambda: self.outside.create_vault("stores/one", PASSPHRASE)),
+            (BadInput, lambda: self.outside.create_vault("/srv/../etc", PASSPHRASE)),
+            (VaultExists, lambda: self.outside.create_vault(str(occupied), PASSPHRASE)),
+            (StoreReadOnly, lambda: self.outside.create_vault("/proc/attic", PASSPHRASE)),
+            (StoreMissing, lambda: self.outside.open_vault(str(self.folder / "gone"))),
+            (NotAVault, lambda: self.outside.open_vault(str(occupied))),
+        )
+        for error, attempt in cases:
+            with self.subTest(error=error), self.assertRaises(error) as caught:
+                attempt()
+            self.assertTrue(caught.exception.remedy)
+        self.assertEqual([path.name for path in occupied.iterdir()], ["holiday.jpg"])
+
+    def test_without_a_network_nobody_is_on_it(self):
+        self.assertEqual(list(self.outside.offers()), [])
+
+
+class SetUpsThatAreRefused(SimpleTestCase):
+    def found(self, **changes: object) -> list[str]:
+        with override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, **changes)):
+            return [message.id for message in run_checks() if message.id and message.id.startswith("attic.")]
+
+    def test_each_is_named_with_its_number(self):
+        self.assertEqual(self.found(), [])
+        self.assertEqual(self.found(production=True, announcements_url="http://127.0.0.1:1/announcements"), ["attic.E001"])
+        self.assertEqual(self.found(data=Path("/proc/nowhere")), ["attic.E002"])
+        self.assertEqual(self.found(tick_seconds=0), ["attic.E003"])
+
+    def test_a_number_that_is_none_names_its_variable(self):
+        import os
+        from unittest import mock
+
+        with mock.patch.dict(os.environ, {"ATTIC_DATABASE_PORT": "many"}), self.assertRaisesMessage(ValueError, "ATTIC_DATABASE_PORT"):
+            read_env()
+        self.assertIsInstance(read_env(), Env)
