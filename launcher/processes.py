@@ -12,6 +12,9 @@ from pathlib import Path
 from launcher.console import StepFailed
 
 STOP_SECONDS = 12
+MOST_RESTARTS = 4
+RESTART_SECONDS = 120
+"""A process that ends more often than that within this time is not started again."""
 
 
 class Processes:
@@ -20,9 +23,12 @@ class Processes:
     def __init__(self, logs: Path) -> None:
         self._logs = logs
         self._running: dict[str, subprocess.Popen[bytes]] = {}
+        self._told: dict[str, tuple[Sequence[str | Path], Mapping[str, str]]] = {}
+        self._restarts: dict[str, list[float]] = {}
 
     def start(self, name: str, command: Sequence[str | Path], env: Mapping[str, str]) -> None:
         self._logs.mkdir(parents=True, exist_ok=True)
+        self._told[name] = (command, env)
         with (self._logs / f"{name}.log").open("ab") as log:
             self._running[name] = subprocess.Popen(
                 [str(part) for part in command], env=dict(env), stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
@@ -31,6 +37,19 @@ class Processes:
     def ended(self) -> str | None:
         """The name of one that has ended by itself; None while all run."""
         return next((name for name, process in self._running.items() if process.poll() is not None), None)
+
+    def revive(self) -> str | None:
+        """Start one that has ended by itself again; its name. Raises StepFailed when that happens over and over."""
+        name = self.ended()
+        if name is None:
+            return None
+        now = time.monotonic()
+        recent = [at for at in self._restarts.get(name, []) if now - at < RESTART_SECONDS]
+        if len(recent) >= MOST_RESTARTS:
+            self.check()
+        self._restarts[name] = [*recent, now]
+        self.start(name, *self._told[name])
+        return name
 
     def check(self) -> None:
         """Raises StepFailed when one has ended, with the end of its log."""

@@ -44,7 +44,9 @@ def start(*, port: int, data: Path, empty: bool) -> int:
             _start_all(processes, env, data, port, ports, empty=empty)
             _tell_ready(data, port, ports, empty=empty)
             while not stopped.asked:
-                processes.check()
+                if name := processes.revive():
+                    say(f"The process “{name}” had ended and was started again; its log is {data / 'logs' / name}.log")
+                    time.sleep(2)
                 time.sleep(0.3)
             say("\nStopping")
         finally:

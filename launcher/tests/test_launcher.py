@@ -59,6 +59,15 @@ class ProcessesOfAStart(TestCase):
                 time.sleep(0.05)
         self.assertIn("the database is gone", str(caught.exception))
 
+    def test_one_that_ends_is_started_again_but_not_for_ever(self):
+        self.processes.start("worker", [sys.executable, "-c", "raise SystemExit('again')"], os.environ)
+        revived = 0
+        with self.assertRaises(StepFailed):
+            for _ in range(400):
+                revived += self.processes.revive() == "worker"
+                time.sleep(0.02)
+        self.assertEqual(revived, 4)
+
 
 class Steps(TestCase):
     def test_a_failed_command_says_what_it_said_and_what_to_do(self):
