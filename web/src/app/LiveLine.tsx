@@ -8,6 +8,11 @@ interface LiveEvent {
   state: Record<string, unknown> | null;
 }
 
+interface Known {
+  state: string;
+  progress: Record<string, unknown>;
+}
+
 const LISTS = [['runs'], ['devices'], ['today'], ['ribbon']];
 
 function take(queries: QueryClient, event: LiveEvent) {
@@ -21,8 +26,11 @@ function take(queries: QueryClient, event: LiveEvent) {
     return;
   }
   const queryKey = [event.topic, event.id];
-  if (event.state && queries.getQueryData(queryKey)) {
-    queries.setQueryData(queryKey, (known: object) => ({ ...known, state: 'running', progress: event.state }));
+  const known = queries.getQueryData<Known>(queryKey);
+  if (event.state && known) {
+    queries.setQueryData(queryKey, { ...known, state: 'running', progress: event.state });
+    const entersStage = known.state !== 'running' || known.progress['stage'] !== event.state['stage'];
+    if (entersStage) void queries.invalidateQueries({ queryKey }); // its log and times have grown too
     return;
   }
   void queries.invalidateQueries({ queryKey });

@@ -36,7 +36,7 @@ export function exact(instant: string | Date, zone: string): string {
 export function age(instant: string, now: number): string {
   const seconds = (now - new Date(instant).getTime()) / 1000;
   const words = spoken(Math.abs(seconds));
-  if (Math.abs(seconds) < 45) return seconds >= 0 ? 'just now' : 'in a moment';
+  if (Math.abs(seconds) < 45) return 'about now';
   return seconds >= 0 ? `${words} ago` : `in ${words}`;
 }
 
