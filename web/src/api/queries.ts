@@ -7,6 +7,7 @@ export interface DevicesWanted {
   standing?: string | undefined;
   words?: string | undefined;
   team?: string | undefined;
+  page?: number | undefined;
 }
 
 export const useMe = () => useQuery({ queryKey: ['me'], queryFn: () => told(client.GET('/api/me')), staleTime: 60_000, retry: 1 });

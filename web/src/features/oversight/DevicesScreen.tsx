@@ -11,9 +11,12 @@ import { Bytes } from '../../ui/Bytes';
 import { counted } from '../../ui/format';
 import { Mark, STANDINGS } from '../../ui/Mark';
 import { Age, useNow } from '../../ui/Office';
+import { Pager } from '../../ui/Pager';
 import { Empty, Failed, Loading } from '../../ui/States';
 import { byTeam, lastWord, type DeviceRow, type TeamGroup } from './words';
 
+/** As many as the server hands out at once. */
+const PAGE = 200;
 const ORDER = ['late', 'never', 'due_soon', 'no_plan', 'on_time', 'away', 'lost', 'retired'];
 
 export function DevicesScreen() {
@@ -21,13 +24,15 @@ export function DevicesScreen() {
   const navigate = useNavigate();
   const standing = params.get('standing') ?? undefined;
   const words = params.get('words') ?? '';
+  const page = Number(params.get('page') ?? 1);
   const flat = params.get('order') === 'lateness';
-  const devices = useDevices({ standing, words: words || undefined });
+  const devices = useDevices({ standing, words: words || undefined, page });
   const set = (name: string, value: string | undefined) =>
     setParams(
       (before) => {
         if (value) before.set(name, value);
         else before.delete(name);
+        if (name !== 'page') before.delete('page');
         return before;
       },
       { replace: true },
@@ -96,17 +101,18 @@ export function DevicesScreen() {
             <tbody>
               {flat || standing
                 ? devices.data.results.map((row) => <Row key={row.id} row={row} />)
-                : byTeam(devices.data.results).map((group) => <Team key={group.team} group={group} open={Boolean(words)} />)}
+                : byTeam(devices.data.results).map((group) => <Team key={group.team} group={group} open={Boolean(words)} partial={devices.data.count > PAGE} />)}
             </tbody>
           </table>
         )}
+        <Pager page={page} pageSize={PAGE} count={devices.data?.count ?? 0} onPage={(next) => set('page', String(next))} />
       </div>
       <p className="quiet mt-2">● newest good backup · the stroke is what was promised · the line turns red where it is older than that.</p>
     </>
   );
 }
 
-function Team({ group, open: openAtFirst }: { group: TeamGroup; open: boolean }) {
+function Team({ group, open: openAtFirst, partial }: { group: TeamGroup; open: boolean; partial: boolean }) {
   const now = useNow();
   const [opened, setOpened] = useState(false);
   const open = opened || openAtFirst;
@@ -115,7 +121,7 @@ function Team({ group, open: openAtFirst }: { group: TeamGroup; open: boolean })
     <>
       <tr className="team">
         <td colSpan={4}>
-          {group.team} <span className="quiet fw-normal">{counted(all, 'device')}</span>
+          {group.team} <span className="quiet fw-normal">{counted(all, 'device')}{partial && ' on this page'}</span>
         </td>
         <td>{!open && <RulerStrip newest={group.onTime.flatMap((row) => (row.newest_at ? [row.newest_at] : []))} now={now} />}</td>
         <td>
