@@ -84,14 +84,30 @@ class Verdict:
 
 
 def verdicts(moments: Iterable[Moment], rule: Rule, *, zone: ZoneInfo, now: datetime) -> list[Verdict]:
-    """One verdict a backup, newest first."""
+    """One verdict a backup, newest first.
+
+    A damaged backup takes no good one's place. It stays itself for as long as the rule would keep it if
+    it were good: most of it may still be restored, and it may yet be repaired.
+    """
     ordered = sorted(moments, key=lambda moment: (aware(moment.at), moment.id), reverse=True)
-    claims: dict[str, list[Claim]] = {moment.id: [] for moment in ordered}
     good = [moment for moment in ordered if moment.restorable]
-    for place, moment in enumerate(good[: rule.last], start=1):
+    claims, for_all = _claims(good, rule, zone=zone, now=now), _claims(ordered, rule, zone=zone, now=now)
+    claims |= {moment.id: for_all[moment.id] for moment in ordered if not moment.restorable}
+    for moment in ordered:
+        if moment.hold:
+            claims[moment.id].append(Claim(bucket=Bucket.HOLD, label=moment.hold))
+    if good and not any(claims[moment.id] for moment in good):
+        claims[good[0].id].append(Claim(bucket=Bucket.LAST_RESTORABLE, label="the only one left"))
+    return [Verdict(moment=moment, claims=tuple(claims[moment.id])) for moment in ordered]
+
+
+def _claims(ordered: Sequence[Moment], rule: Rule, *, zone: ZoneInfo, now: datetime) -> dict[str, list[Claim]]:
+    """The rule's own claims on these backups, which come newest first."""
+    claims: dict[str, list[Claim]] = {moment.id: [] for moment in ordered}
+    for place, moment in enumerate(ordered[: rule.last], start=1):
         claims[moment.id].append(Claim(bucket=Bucket.LAST, label=f"{place} of {rule.last}"))
     today = aware(now).astimezone(zone).date()
-    days = [(moment, aware(moment.at).astimezone(zone).date()) for moment in good]
+    days = [(moment, aware(moment.at).astimezone(zone).date()) for moment in ordered]
     for bucket, label, wanted in _calendar(rule, today):
         taken: set[str] = set()
         for moment, day in days:
@@ -99,12 +115,7 @@ def verdicts(moments: Iterable[Moment], rule: Rule, *, zone: ZoneInfo, now: date
             if name in wanted and name not in taken:
                 taken.add(name)
                 claims[moment.id].append(Claim(bucket=bucket, label=name))
-    for moment in ordered:
-        if moment.hold:
-            claims[moment.id].append(Claim(bucket=Bucket.HOLD, label=moment.hold))
-    if good and not any(claims[moment.id] for moment in good):
-        claims[good[0].id].append(Claim(bucket=Bucket.LAST_RESTORABLE, label="the only one left"))
-    return [Verdict(moment=moment, claims=tuple(claims[moment.id])) for moment in ordered]
+    return claims
 
 
 def forecast(moments: Sequence[Moment], rule: Rule, *, zone: ZoneInfo, now: datetime, runs: Sequence[datetime]) -> dict[str, date | None]:

@@ -13,7 +13,7 @@ class LinkType(models.TextChoices):
 
 
 class DeviceState(models.TextChoices):
-    """in_use ↔ away, lost, retired; every change is by hand."""
+    """in_use ↔ away, lost, retired; by hand, but a device comes back by itself after its last day away."""
 
     IN_USE = "in_use"
     AWAY = "away"
@@ -29,7 +29,8 @@ class Device(models.Model):
     holder = models.ForeignKey(Holder, on_delete=models.PROTECT, related_name="devices")
     team = models.ForeignKey(Team, null=True, on_delete=models.SET_NULL, related_name="devices")
     state = models.CharField(max_length=10, choices=DeviceState, default=DeviceState.IN_USE)
-    away_until = models.DateField(null=True, blank=True)
+    away_until = models.DateField(null=True, blank=True, help_text="Last day away, in the office's zone.")
+    in_use_since = models.DateTimeField(null=True, help_text="When it last came back into use; runs before are not owed.")
     link = models.CharField(max_length=10, choices=LinkType)
     agent_id = models.CharField(max_length=200, blank=True)
     address = models.CharField(max_length=200, blank=True)

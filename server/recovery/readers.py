@@ -1,7 +1,8 @@
 """Opened stores, kept at hand for a while: a screen full of pictures asks sixty times for one backup.
 
-A vault serves one thread at a time; whoever reads holds its lock for as long as one piece takes. What a
-store gained since it was opened is learnt when a backup or a chunk is not found.
+A vault serves one thread at a time: whoever looks something up holds its lock, and a stream holds it for
+as long as one piece takes. What a store gained since it was opened is learnt with the first look into a
+backup; packs that a sweep replaces stay for its grace period, far longer than a store is kept open.
 """
 
 import threading
@@ -34,7 +35,9 @@ class Reader:
     _manifests: dict[UUID, Manifest] = field(default_factory=dict)
 
     def manifest(self, backup: UUID) -> Manifest:
+        """The root of a backup; one that is met for the first time may lie in packs that are new, too."""
         if backup not in self._manifests:
+            self.vault.refresh()
             self._manifests[backup] = self.vault.manifest(backup.bytes)
         return self._manifests[backup]
 
@@ -79,7 +82,5 @@ def _reader(store: Store) -> Reader:
         known = _known.get(store.id)
         if known is not None and known.path == store.path and time.monotonic() - known.opened_at < KEPT_SECONDS:
             return known
-        vault = opened(store)
-        vault.refresh()
-        _known[store.id] = Reader(store.path, vault)
+        _known[store.id] = Reader(store.path, opened(store))
         return _known[store.id]

@@ -13,8 +13,8 @@ log = logging.getLogger("attic.runs")
 STALLED_SECONDS = 30
 
 
-@app.task(name="carry_out_run", queue="runs", pass_context=True)
-def carry_out_run(context: JobContext, run_id: str) -> None:
+@app.task(name="carry_out_run", queue="runs")
+def carry_out_run(run_id: str) -> None:
     from server.runs.actions.carry_out import carry_out
 
     run = carry_out(UUID(run_id))

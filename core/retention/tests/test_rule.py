@@ -1,4 +1,5 @@
 import random
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from unittest import TestCase
 from zoneinfo import ZoneInfo
@@ -67,9 +68,14 @@ class WhatIsNeverRemoved(TestCase):
         found = [moment("2020-01-01T20:00"), moment("2020-01-02T20:00")]
         self.assertEqual(kept(found, Rule(daily=3), "2026-01-01T00:00"), ["2020-01-02T20:00"])
 
-    def test_a_damaged_one_is_not_what_is_left(self):
+    def test_a_damaged_one_takes_no_good_ones_place(self):
         found = [moment("2020-01-01T20:00"), moment("2020-01-02T20:00", restorable=False)]
-        self.assertEqual(kept(found, Rule(last=1), "2026-01-01T00:00"), ["2020-01-01T20:00"])
+        self.assertIn("2020-01-01T20:00", kept(found, Rule(last=1), "2026-01-01T00:00"))
+
+    def test_damage_alone_removes_nothing_that_the_rule_would_keep(self):
+        found = [moment("2026-01-09T20:00", restorable=False), moment("2026-01-10T20:00")]
+        self.assertEqual(kept(found, Rule(daily=2), "2026-01-10T21:00"), ["2026-01-09T20:00", "2026-01-10T20:00"])
+        self.assertEqual(kept(found, Rule(daily=2), "2026-01-12T21:00"), ["2026-01-10T20:00"])
 
     def test_a_rule_that_keeps_nothing_or_too_much_is_refused(self):
         for counts in ({}, {"last": 0}, {"daily": -1, "last": 1}, {"daily": 99_999}):
@@ -80,6 +86,9 @@ class WhatIsNeverRemoved(TestCase):
 MOMENTS = st.lists(st.integers(0, 24 * 500), max_size=60, unique=True).map(
     lambda hours: [Moment(id=str(hour), at=instant("2025-06-01T00:00") + timedelta(hours=hour)) for hour in hours]
 )
+SOME_DAMAGED = st.tuples(MOMENTS, st.integers(2, 5)).map(
+    lambda drawn: [replace(moment, restorable=bool(int(moment.id) % drawn[1])) for moment in drawn[0]]
+)
 RULES = st.builds(
     Rule, last=st.integers(1, 4), daily=st.integers(0, 9), weekly=st.integers(0, 6), monthly=st.integers(0, 14), yearly=st.integers(0, 2)
 )
@@ -88,7 +97,7 @@ NOW = instant("2026-10-14T12:00")
 
 class PropertiesOfEveryRule(TestCase):
     @settings(max_examples=150, deadline=None)
-    @given(MOMENTS, RULES)
+    @given(st.one_of(MOMENTS, SOME_DAMAGED), RULES)
     def test_asking_again_after_removal_changes_nothing(self, moments, rule):
         left = [verdict for verdict in verdicts(moments, rule, zone=BERLIN, now=NOW) if verdict.kept]
         again = verdicts([verdict.moment for verdict in left], rule, zone=BERLIN, now=NOW)

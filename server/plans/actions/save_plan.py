@@ -69,6 +69,7 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     """A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput."""
     now = now or outside().now()
     is_new = plan is None
+    planned_before = None if plan is None else _times(plan)
     found = checked(draft, plan or Plan(added_at=now))
     if Plan.objects.filter(name__iexact=found.name).exclude(id=found.id).exists():
         raise BadInput(f"There is a plan {found.name} already.", field="name", remedy="Choose another name.")
@@ -81,10 +82,17 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     kept = set(Assignment.objects.filter(plan=found).values_list("device_id", flat=True))
     Assignment.objects.filter(device_id__in=wanted - kept).delete()
     Assignment.objects.bulk_create(Assignment(device_id=id, plan=found, since=now) for id in sorted(wanted - kept))
+    if planned_before is not None and _times(found) != planned_before:
+        Assignment.objects.filter(plan=found).update(since=now)  # nights that were not planned then are not owed now
     count = len(wanted)
     says = f"The plan {found.name} was {'made' if is_new else 'changed'}; {count} device{'' if count == 1 else 's'} follow it."
     write_journal(who=by, what="plan.saved", says=says, at=now)
     return found
+
+
+def _times(plan: Plan) -> tuple[object, ...]:
+    """What decides when runs are owed."""
+    return (plan.days, plan.starts_at, plan.window_closes, plan.paused)
 
 
 @transaction.atomic

@@ -78,6 +78,15 @@ class LookingInside(RecoveryTestCase):
         self.assertEqual(self.api.get(f"/api/backups/{self.backup.id}/item", {"kind": "photos", "id": "no"}).status_code, 404)
 
 
+class LookingIntoANewerBackup(RecoveryTestCase):
+    def test_what_a_store_gained_since_somebody_last_looked_is_found(self):
+        self.api.get(f"/api/backups/{self.backup.id}/inside?kind=contacts")
+        self.outside.devices["p1"].content["contacts", "c001"] = b'{"display": "Brand New"}'
+        newer = self.run_now(self.one).backup
+        found = self.api.get(f"/api/backups/{newer.id}/inside?kind=contacts&words=brand").json()
+        self.assertEqual([item["title"] for item in found["items"]], ["Brand New"])
+
+
 class Thumbnails(OfficeTestCase):
     def test_hostile_pictures_are_refused(self):
         for content in (b"", b"\xff\xd8\xff garbage", b"\x89PNG\r\n\x1a\n" + bytes(40), b"<svg onload=alert(1)>"):

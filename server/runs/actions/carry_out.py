@@ -42,7 +42,7 @@ RETRY_SECONDS = (60, 120, 300, 600)
 MAY_PASS = (DeviceAway, DeviceLocked, DataAccessOff, LinkCut)
 
 
-def carry_out(run_id: UUID, *, clock: Clock | None = None, should_abort: Callable[[], bool] = lambda: False) -> Run:
+def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     """The run as it ended. A run that has ended before is left as it is."""
     clock = clock or outside().now
     run = run_by_id(run_id)
@@ -51,7 +51,7 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None, should_abort: Callabl
     run.state, run.started_at, run.attempts = RunState.RUNNING, run.started_at or clock(), run.attempts + 1
     run.log.append(log_line(clock(), "Started." if run.attempts == 1 else f"Attempt {run.attempts}: what is stored already is used again."))
     run.save(update_fields=["state", "started_at", "attempts", "log"])
-    watch = Watch(run, clock, should_abort)
+    watch = Watch(run, clock)
     link: DeviceLink | None = None
     try:
         vault = opened(run.store)
@@ -85,7 +85,7 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
 
 
 def _previous(run: Run, vault: Vault) -> Manifest | None:
-    """The manifest that this run builds on; a missing or damaged one only means that more is read."""
+    """The manifest that this run builds on; a missing one only means that more is read. Raises Damaged."""
     before = previous_backup(run.device, run.store)
     if before is None:
         return None
@@ -170,8 +170,8 @@ def _after(run: Run) -> None:
 class Watch:
     """Passes progress on to the row and to the viewers, not more often than anybody can read."""
 
-    def __init__(self, run: Run, clock: Clock, should_abort: Callable[[], bool]) -> None:
-        self._run, self._clock, self._should_abort = run, clock, should_abort
+    def __init__(self, run: Run, clock: Clock) -> None:
+        self._run, self._clock = run, clock
         self._rest = RemainingTime()
         self._began = time.monotonic()
         self._told = self._asked = 0.0
@@ -222,11 +222,11 @@ class Watch:
         tell("run", str(self._run.id), self._run.progress)
 
     def should_stop(self) -> bool:
-        """Whether somebody asked the run to stop, or the worker to go home; asked at most every second."""
+        """Whether somebody asked the run to stop; asked at most every second."""
         now = time.monotonic()
         if now - self._asked >= 1:
             self._asked = now
-            self._stop = self._should_abort() or Run.objects.filter(id=self._run.id, stop_asked=True).exists()
+            self._stop = Run.objects.filter(id=self._run.id, stop_asked=True).exists()
         return self._stop
 
     def _log(self, says: str) -> None:

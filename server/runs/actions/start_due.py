@@ -9,6 +9,7 @@ from django.db import IntegrityError, transaction
 
 from core.schedule.nights import night_of
 from core.schedule.window import due, missed
+from server.fleet.actions.change_device import bring_back
 from server.fleet.models import DeviceState
 from server.people.queries import office_zone
 from server.plans.convert import recurrence_of, window_of
@@ -21,13 +22,14 @@ from server.runs.queries import handled_until
 def start_due(*, now: datetime) -> list[Run]:
     """The runs that were put into the queue."""
     zone, handled = office_zone(), handled_until()
+    bring_back(zone=zone, now=now)
     busy = set(Run.objects.filter(state__in=ACTIVE).values_list("device_id", flat=True))
     started = []
     followed = Assignment.objects.filter(plan__paused=False, device__state=DeviceState.IN_USE)
     for assignment in followed.select_related("plan__store", "device"):
         plan, device = assignment.plan, assignment.device
         recurrence, window = recurrence_of(plan, zone), window_of(plan)
-        since = max(filter(None, (handled.get(device.id), assignment.since)))
+        since = max(filter(None, (handled.get(device.id), assignment.since, device.in_use_since)))
         for occurrence in missed(recurrence, window, since=since, now=now):
             _missed(assignment, occurrence, now)
         occurrence = due(recurrence, window, handled=since, now=now)

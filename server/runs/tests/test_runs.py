@@ -53,7 +53,7 @@ class ARunByHand(OfficeTestCase):
     def test_asking_puts_a_job_into_the_queue_that_carries_it_out(self):
         run = ask_run_by_hand(self.one, note="before the update", by=self.ines)
         job = ProcrastinateJob.objects.get(task_name="carry_out_run")
-        carry_out_run.func(None, **job.args)
+        carry_out_run.func(**job.args)
         self.assertEqual(Run.objects.get(id=run.id).state, RunState.COMPLETE)
 
     def test_a_second_one_at_once_is_refused_with_a_reason(self):
@@ -189,6 +189,45 @@ class TheScheduler(OfficeTestCase):
         Device.objects.update(state="lost")
         self.assertEqual(self.tick("2026-03-02T21:01"), [])
 
+    def missed(self) -> int:
+        return Run.objects.filter(state=RunState.MISSED).count()
+
+    def test_nights_that_a_plan_did_not_promise_then_are_not_missed_later(self):
+        from server.plans.actions.save_plan import save_plan
+        from server.plans.models import Plan
+
+        plan = Plan.objects.get()
+
+        def change(**told: object) -> None:
+            save_plan(self.draft(plan.store, **told), devices=[self.one.id], by=self.ines, plan=plan, now=self.outside.at)
+
+        change(days=[3])
+        self.outside.at = utc("2026-03-04T12:00")
+        change(days=list(range(7)))
+        self.tick("2026-03-04T12:01")
+        self.assertEqual(self.missed(), 0)
+        change(days=list(range(7)), paused=True)
+        self.outside.at = utc("2026-03-09T12:00")
+        change(days=list(range(7)))
+        self.tick("2026-03-09T12:01")
+        self.assertEqual(self.missed(), 0)
+        self.tick("2026-03-11T12:00")
+        self.assertEqual(self.missed(), 2)
+
+    def test_a_device_that_was_away_owes_nothing_for_that_time_and_comes_back_on_its_day(self):
+        from datetime import date
+
+        from server.fleet.actions.change_device import change_device
+        from server.fleet.models import Device
+
+        change_device(
+            self.one, name="Orlo H1", holder="Holder of p1", team="Shore Crew", state="away", away_until=date(2026, 3, 8), by=self.ines
+        )
+        self.tick("2026-03-08T21:30")
+        self.assertEqual(Device.objects.get().state, "away")
+        self.assertEqual(self.tick("2026-03-09T21:00"), ["2026-03-09 21:00"])
+        self.assertEqual((Device.objects.get().state, self.missed()), ("in_use", 0))
+
     def test_a_device_that_is_away_is_tried_again_until_the_window_closes(self):
         self.outside.away.add("p1")
         self.tick("2026-03-02T21:00")
@@ -211,10 +250,10 @@ class TheScheduler(OfficeTestCase):
         self.assertEqual(str(Run.objects.get().night), "2026-03-02")
 
     def test_the_same_number_of_queries_for_one_device_and_for_ten(self):
-        with self.assertNumQueries(4):
+        with self.assertNumQueries(7):
             start_due(now=utc("2026-03-02T12:00"))
         self.plan(*[self.device(f"d{number}") for number in range(9)], name="Other")
-        with self.assertNumQueries(4):
+        with self.assertNumQueries(7):
             start_due(now=utc("2026-03-02T12:00"))
 
 
