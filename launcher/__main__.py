@@ -5,8 +5,8 @@ import os
 import sys
 from pathlib import Path
 
-from launcher.console import StepFailed, fail
-from launcher.setup import PYTHON, ROOT, python_packages
+from launcher.console import StepFailed, Voice, fail
+from launcher.setup import PYTHON, ROOT, python_packages, set_up_vault
 
 _ABOUT = """Old Attic: recurring backups of staff phones and tablets.
 
@@ -15,6 +15,8 @@ _ABOUT = """Old Attic: recurring backups of staff phones and tablets.
   ./attic start --port 9000     another port
   ./attic test                  install what is missing and run every check
   ./attic test core             only the tests below one folder
+  ./attic vault COMMAND …       the vault by itself: init, backup, list, show, restore, check, repair, remove, sweep, copy, usage, keys
+  ./attic bench vault           measure the vault against its limits and against general tools
   ./attic manage COMMAND …      Django's own commands
 """
 
@@ -28,9 +30,16 @@ def main() -> int:
     start.add_argument("--empty", action="store_true", help="no demo data")
     test = commands.add_parser("test", help="run every check")
     test.add_argument("only", nargs="*", help="test labels, such as core, server.runs or checks.browser; linters are left out then")
+    vault = commands.add_parser("vault", help="the vault by itself, without database and web", add_help=False)
+    vault.add_argument("rest", nargs=argparse.REMAINDER)
+    bench = commands.add_parser("bench", help="measure", add_help=False)
+    bench.add_argument("rest", nargs=argparse.REMAINDER)
     manage = commands.add_parser("manage", help="Django's own commands", add_help=False)
     manage.add_argument("rest", nargs=argparse.REMAINDER)
-    given = parser.parse_args()
+    if sys.argv[1:2] in (["vault"], ["bench"], ["manage"]):  # what follows is theirs, options too
+        given = argparse.Namespace(command=sys.argv[1], rest=sys.argv[2:])
+    else:
+        given = parser.parse_args()
     try:
         if given.command == "start":
             from launcher.start import start as run_start
@@ -40,11 +49,21 @@ def main() -> int:
             from launcher.testing import test as run_tests
 
             return run_tests(given.only)
+        if given.command in ("vault", "bench"):
+            return _alone(given.command, given.rest)
         return _manage(given.rest)
     except StepFailed as error:
         return fail(str(error))
     except KeyboardInterrupt:
         return fail("stopped")
+
+
+def _alone(command: str, rest: list[str]) -> int:
+    """A command that needs only the vault's own packages; its standard output belongs to it."""
+    Voice.out = sys.stderr
+    set_up_vault()
+    os.environ["PYTHONPATH"] = str(ROOT)
+    os.execv(str(PYTHON), [str(PYTHON), "-m", "commandline" if command == "vault" else "bench", *rest])
 
 
 def _manage(rest: list[str]) -> int:

@@ -12,21 +12,27 @@ class StepFailed(Exception):
     """A step did not work. The message says what failed and what to do."""
 
 
+class Voice:
+    """Where the launcher speaks: a command whose standard output is an answer moves it."""
+
+    out = sys.stdout
+
+
 def say(text: str) -> None:
-    print(text, flush=True)
+    print(text, flush=True, file=Voice.out)
 
 
 @contextlib.contextmanager
 def step(what: str) -> Iterator[None]:
     """Show a step while it runs and how long it took."""
     began = time.monotonic()
-    print(f"  {what} … ", end="", flush=True)
+    print(f"  {what} … ", end="", flush=True, file=Voice.out)
     try:
         yield
     except StepFailed:
-        print("failed", flush=True)
+        print("failed", flush=True, file=Voice.out)
         raise
-    print(f"{time.monotonic() - began:.1f} s", flush=True)
+    print(f"{time.monotonic() - began:.1f} s", flush=True, file=Voice.out)
 
 
 def run(command: Sequence[str | Path], *, remedy: str, cwd: Path | None = None, env: Mapping[str, str] | None = None) -> str:

@@ -36,10 +36,20 @@ def set_up(*, for_tests: bool = False, front_end: bool = True) -> None:
         build_front_end()
 
 
-def debian(*, for_tests: bool) -> None:
+def set_up_vault() -> None:
+    """What the vault needs by itself: no database, no front end. Nothing when a start has set up more."""
+    whole = VENV / ".stamp-runtime"
+    if PYTHON.exists() and whole.exists() and whole.read_text() == _digest([ROOT / "requirements.lock"]):
+        return
+    if not PYTHON.exists():
+        debian(for_tests=False, database=False)
+    python_packages("requirements-vault.lock", "vault")
+
+
+def debian(*, for_tests: bool, database: bool = True) -> None:
     """PostgreSQL, and for tests a browser, from Debian's packages."""
     missing = []
-    if not any(Path("/usr/lib/postgresql").glob("*/bin/initdb")):
+    if database and not any(Path("/usr/lib/postgresql").glob("*/bin/initdb")):
         missing.append("postgresql")
     if for_tests and not Path("/usr/bin/chromium").exists():
         missing.append("chromium")

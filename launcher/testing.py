@@ -17,7 +17,7 @@ from launcher.console import StepFailed, say
 from launcher.processes import free_port
 from launcher.setup import ROOT, VENV, WEB, node_environment, set_up
 
-LABELS = ("core", "adapters", "standins", "launcher", "server", "checks")
+LABELS = ("core", "adapters", "commandline", "standins", "launcher", "server", "checks")
 _RAN = re.compile(r"^Ran (\d+) tests? in", re.MULTILINE)
 _BAD = re.compile(r"(failures|errors|unexpected successes)=(\d+)")
 _SKIPPED = re.compile(r"skipped=(\d+)")

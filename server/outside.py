@@ -63,8 +63,8 @@ class Outside(Protocol):
         """Raises StoreError."""
         ...
 
-    def create_vault(self, path: str, passphrase: str) -> Vault:
-        """Prepare a folder, made if it is missing. Raises StoreError, VaultError."""
+    def create_vault(self, path: str, passphrase: str) -> tuple[Vault, str]:
+        """Prepare a folder, made if it is missing: the vault and its recovery code. Raises StoreError, VaultError."""
         ...
 
     def attach_vault(self, path: str, passphrase: str) -> Vault:

@@ -67,6 +67,12 @@ class FromNothingToARestore(BrowserTestCase):
         self.accessible("add a store")
         page.get_by_label("Passphrase again").fill("tide and chalk and rope")
         page.get_by_role("button", name="Prepare the store").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Keep this code")
+        self.recovery_code = page.locator(".recovery-code").inner_text().replace("\n", "-")
+        self.accessible("a recovery code")
+        expect(page.get_by_role("button", name="Go to the store")).to_be_disabled()
+        page.get_by_label("It is printed or written down").check()
+        page.get_by_role("button", name="Go to the store").click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Server room")
 
     def _add_device(self):

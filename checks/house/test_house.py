@@ -13,7 +13,7 @@ from django.core.management import call_command
 from core.errors import AtticError
 
 ROOT = Path(__file__).resolve().parents[2]
-PACKAGES = ("core", "adapters", "server", "standins", "demo", "launcher", "checks")
+PACKAGES = ("core", "adapters", "commandline", "bench", "server", "standins", "demo", "launcher", "checks")
 LONGEST = 400
 
 
@@ -41,7 +41,9 @@ class Files(TestCase):
 
     def test_every_module_says_what_it_is_about(self):
         silent = []
-        for path in tracked("core/*.py", "adapters/*.py", "server/*.py", "standins/*.py", "launcher/*.py", "demo/*.py"):
+        for path in tracked(
+            "core/*.py", "adapters/*.py", "server/*.py", "standins/*.py", "launcher/*.py", "demo/*.py", "commandline/*.py", "bench/*.py"
+        ):
             if "tests" in path.parts or "migrations" in path.parts or path.name in ("__init__.py", "apps.py"):
                 continue
             if ast.get_docstring(ast.parse(path.read_text())) is None:

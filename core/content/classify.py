@@ -1,6 +1,6 @@
 """Which kind a file in a folder belongs to: first by the folders above it, then by its ending.
 
-Used by the folder link. The answer is a kind's code; what fits nothing is a document.
+Used by the folder links. The answer is a kind's code; what fits nothing is a document.
 """
 
 from pathlib import PurePosixPath
@@ -22,8 +22,18 @@ _ENDINGS = {ending: kind for kind, endings in _BY_ENDING.items() for ending in e
 
 def kind_of_file(path: PurePosixPath) -> str:
     """The kind of the file at this path, relative to the device's folder."""
+    above: str | None = None
     for part in path.parts[:-1]:
-        named = _BY_FOLDER.get(part.casefold())
-        if named:
-            return named
-    return _ENDINGS.get(path.suffix.removeprefix(".").casefold(), "documents")
+        above = kind_below(above, part)
+    return kind_of_name(above, path.name)
+
+
+def kind_below(above: str | None, folder: str) -> str | None:
+    """The kind that a folder settles for everything below it; None when endings decide. The outermost one wins."""
+    return above or _BY_FOLDER.get(folder.casefold())
+
+
+def kind_of_name(above: str | None, name: str) -> str:
+    """The kind of a file of this name in a folder that settles `above`."""
+    stem, dot, ending = name.rpartition(".")
+    return above or (_ENDINGS.get(ending.casefold(), "documents") if stem and dot else "documents")

@@ -37,6 +37,9 @@ class Item:
     """Aware, UTC."""
     tag: str
     """Changes whenever the content changes."""
+    attributes: dict[str, int | str] | None = None
+    """What belongs to a file besides its content: `mode` (permission bits), `ns` (nanoseconds that `modified` cannot
+    hold, 0 to 999), `link` (where a symbolic link points)."""
 
 
 def announced(*, kind: str, id: object, name: object, size_bytes: object, modified: object, tag: object) -> Item:

@@ -77,6 +77,9 @@ _TABLE = (
 KINDS: dict[str, Kind] = {kind.code: kind for kind in _TABLE}
 """Every kind by its code, in the order in which people are shown them."""
 
+FOLDERS = "folders"
+"""Not a kind that anybody chooses: the folders of a backed-up folder, with their modes and times."""
+
 KIND_CODES = list(KINDS)
 """The codes alone, in the same order."""
 

@@ -3,7 +3,7 @@
 A link reports what the device says; it decides nothing. Content arrives in pieces of bounded size.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -40,7 +40,7 @@ class DeviceLink(Protocol):
         """Codes of the kinds that it can give."""
         ...
 
-    def inventory(self, kind: str) -> list[Item]:
+    def inventory(self, kind: str) -> Sequence[Item]:
         """Every item of a kind, sorted by id."""
         ...
 

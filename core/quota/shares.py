@@ -6,9 +6,13 @@ whose fractions are largest, in the order of their names where they are equal.
 """
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Set
+from collections.abc import Hashable, Iterable, Mapping, Set
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import TypeVar
+
+Chunk = TypeVar("Chunk", bound=Hashable)
+"""Whatever names a chunk: its id or its number."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -21,9 +25,9 @@ class Share:
     """Its part of the whole."""
 
 
-def shares(needs: Mapping[str, Set[bytes]], sizes: Mapping[bytes, int]) -> dict[str, Share]:
+def shares(needs: Mapping[str, Set[Chunk]], sizes: Mapping[Chunk, int]) -> dict[str, Share]:
     """Each owner's share. `needs`: owner → chunks; `sizes`: chunk → stored bytes."""
-    owners: dict[bytes, list[str]] = defaultdict(list)
+    owners: dict[Chunk, list[str]] = defaultdict(list)
     for owner, chunks in needs.items():
         for chunk in chunks:
             owners[chunk].append(owner)
@@ -46,11 +50,11 @@ def shares(needs: Mapping[str, Set[bytes]], sizes: Mapping[bytes, int]) -> dict[
     return {owner: Share(alone_bytes=alone[owner], shared_bytes=shared[owner], fair_bytes=fair[owner]) for owner in needs}
 
 
-def freed_bytes(removed: Iterable[str], needs: Mapping[str, Set[bytes]], sizes: Mapping[bytes, int]) -> int:
+def freed_bytes(removed: Iterable[str], needs: Mapping[str, Set[Chunk]], sizes: Mapping[Chunk, int]) -> int:
     """What removing all of these together frees: chunks that nobody else needs."""
     going = set(removed)
-    staying: set[bytes] = set()
-    doomed: set[bytes] = set()
+    staying: set[Chunk] = set()
+    doomed: set[Chunk] = set()
     for owner, chunks in needs.items():
         if owner in going:
             doomed |= chunks

@@ -1,11 +1,12 @@
 """The port to the place where a store keeps its objects, and the names of those objects (§2).
 
-An implementation promises: an object appears whole or not at all; `create` never overwrites; what was
-created can be read at once and listed soon after. Nothing else is assumed.
+An implementation promises what §1 assumes: an object appears whole or not at all; `create` never overwrites;
+what `create` returned from is durable, can be read and is listed at once. A deleted object may come back
+after a power failure. Nothing is assumed about the order of what happens at the same time.
 """
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Protocol
 
 HEADER = "header"
@@ -14,19 +15,32 @@ PACKS = "packs/"
 INDEXES = "indexes/"
 MANIFESTS = "manifests/"
 MARKS = "marks/"
+SEEN = "seen/"
+REMOVED = "removed/"
+ROLLS = "rolls/"
+DAMAGE = "damage/"
 
 _ID = re.compile(r"[0-9a-f]{32}")
+_NAME = re.compile(
+    r"header|(keys|indexes|manifests|marks|seen|removed|rolls|damage)/[0-9a-f]{32}|packs/(?P<fan>[0-9a-f]{2})/(?P=fan)[0-9a-f]{30}"
+)
+
+Content = bytes | Sequence[bytes]
+"""The bytes of an object, in one piece or in several that follow each other."""
 
 
 class BlobStore(Protocol):
-    """Objects by name. Names are the ones below: lower-case letters, digits and slashes."""
+    """Objects by name. Names are the ones above: lower-case letters, digits and slashes."""
 
-    def create(self, name: str, content: bytes) -> None:
+    parallel: int
+    """How many requests pay to be under way at once: 1 for a local disk, more for a slow line."""
+
+    def create(self, name: str, content: Content) -> None:
         """Write a new object. Raises BlobExists, StoreError."""
         ...
 
     def read(self, name: str, *, offset: int = 0, length: int | None = None) -> bytes:
-        """The object's bytes, or `length` of them from `offset`. Raises BlobMissing, StoreError."""
+        """The object's bytes, or `length` of them from `offset`; fewer where it ends. Raises BlobMissing, StoreError."""
         ...
 
     def delete(self, name: str) -> None:
@@ -52,3 +66,13 @@ def id_in(name: str) -> bytes | None:
     """The 16-byte id at the end of an object's name; None for a stranger's file."""
     last = name.rpartition("/")[2]
     return bytes.fromhex(last) if _ID.fullmatch(last) else None
+
+
+def is_ours(name: str) -> bool:
+    """Whether an object of this name belongs to the format."""
+    return _NAME.fullmatch(name) is not None
+
+
+def joined(content: Content) -> bytes:
+    """The content in one piece."""
+    return content if isinstance(content, bytes) else b"".join(content)

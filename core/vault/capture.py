@@ -12,10 +12,15 @@ from enum import StrEnum
 
 from core.content.errors import DataAccessOff, DeviceLied, DeviceLocked, LinkError
 from core.content.items import Item
+from core.content.kinds import FOLDERS
 from core.content.link import DeviceLink, DeviceState
-from core.vault.errors import Stopped
-from core.vault.manifests import KindSummary, Manifest, Stored
+from core.vault.errors import Stopped, StoreError
+from core.vault.inventory import Compared, compared, rows_of
+from core.vault.manifests import KindSummary, Manifest
+from core.vault.tree import Tree
 from core.vault.writer import Writer
+
+_TELL_EVERY_ITEMS = 64
 
 
 class Stage(StrEnum):
@@ -104,29 +109,38 @@ class Capture:
         self._clock, self._admit, self._tell, self._should_stop = clock, admit, on_progress, should_stop
         self._progress = Progress()
         self._skipped: list[Skipped] = []
+        self._untold_items = self._untold_bytes = 0
 
     def run(self, previous: Manifest | None) -> Captured:
-        """Take the backup. Raises LinkError, StoreError, Stopped, or whatever `admit` raises."""
+        """Take the backup. Raises LinkError, StoreError, VaultError, Stopped, or whatever `admit` raises."""
+        try:
+            return self._run(previous)
+        finally:
+            self._writer.close()
+
+    def _run(self, previous: Manifest | None) -> Captured:
         began_at = self._clock()
         self._step(stage=Stage.ASKING)
         state = self._ready_state()
         offered = set(self._link.kinds())
         kinds = [kind for kind in self._request.kinds if kind in offered]
         self._step(stage=Stage.LOOKING)
-        known, wanted = {}, {}
-        for kind in kinds:
-            known[kind], wanted[kind] = self._look(kind, previous)
+        found = {kind: self._look(kind, previous) for kind in kinds}
+        folders = self._look(FOLDERS, previous) if FOLDERS in offered else None
         self._admit(self._progress.to_read_bytes)
         self._step(stage=Stage.READING)
         try:
-            summaries = tuple(self._take_kind(kind, known[kind], wanted[kind]) for kind in kinds)
+            summaries = tuple(self._take_kind(kind, found.pop(kind)) for kind in kinds)
+            told_folders = self._take_kind(FOLDERS, folders) if folders is not None else None
         except (LinkError, Stopped):
             self._writer.flush()
             raise
+        except StoreError:
+            self._writer.salvage()
+            raise
         self._step(stage=Stage.CLOSING, kind="")
-        now = self._clock()
-        manifest = self._manifest(state, summaries, began_at=began_at, now=now)
-        self._writer.commit(manifest, began_at=began_at, now=now)
+        manifest = self._manifest(state, summaries, told_folders, began_at=began_at)
+        self._writer.commit(manifest)
         self._step(stage=Stage.DONE)
         return Captured(
             manifest=manifest,
@@ -136,7 +150,7 @@ class Capture:
             skipped=tuple(self._skipped),
         )
 
-    def _manifest(self, state: DeviceState, kinds: tuple[KindSummary, ...], *, began_at: datetime, now: datetime) -> Manifest:
+    def _manifest(self, state: DeviceState, kinds: tuple[KindSummary, ...], folders: KindSummary | None, *, began_at: datetime) -> Manifest:
         told = {"make": state.make, "model": state.model, "family": state.family, "os_version": state.os_version}
         return Manifest(
             id=self._writer.vault.random(16),
@@ -144,9 +158,11 @@ class Capture:
             device_told=told | self._request.device_told,
             note=self._request.note,
             started_at=began_at,
-            finished_at=now,
+            finished_at=self._clock(),
             zone=self._request.zone,
             kinds=kinds,
+            folders=folders,
+            sealed=self._writer.inner.id if self._writer.inner else None,
         )
 
     def _ready_state(self) -> DeviceState:
@@ -157,55 +173,47 @@ class Capture:
             raise DataAccessOff("Data access is switched off on the device.")
         return state
 
-    def _look(self, kind: str, previous: Manifest | None) -> tuple[list[Stored], list[Item]]:
-        """(stored already, to be read) of one kind."""
+    def _look(self, kind: str, previous: Manifest | None) -> Compared:
+        """What of a kind is stored already and what is to be read."""
         self._stop_if_asked()
-        before: dict[str, Stored] = {}
-        if previous is not None:
-            before = {stored.item.id: stored for stored in self._writer.vault.items(previous, kind)}
-        kept, wanted = [], []
-        inventory = self._link.inventory(kind)
-        for item in inventory:
-            stored = before.get(item.id)
-            same = stored is not None and (stored.item.tag, stored.item.size_bytes) == (item.tag, item.size_bytes)
-            if stored is not None and same and self._writer.rely_on(stored):
-                kept.append(Stored(item, stored.spans))
-            else:
-                wanted.append(item)
-        self._step(
-            kind=kind,
-            entry=KindProgress(
-                items=len(inventory),
-                size_bytes=sum(item.size_bytes for item in inventory),
-                unchanged=len(kept),
-                to_read_bytes=sum(item.size_bytes for item in wanted),
-            ),
-        )
-        return kept, wanted
+        found = compared(self._writer, self._link.inventory(kind), previous, kind)
+        if kind != FOLDERS:
+            self._step(
+                kind=kind,
+                entry=KindProgress(
+                    items=found.items, size_bytes=found.size_bytes, unchanged=found.unchanged, to_read_bytes=found.to_read_bytes
+                ),
+            )
+        return found
 
-    def _take_kind(self, kind: str, kept: list[Stored], wanted: list[Item]) -> KindSummary:
-        self._step(kind=kind)
-        limits = self._writer.vault.limits
-        bundle: list[tuple[Item, bytes]] = []
-        bundled_bytes = 0
-        for item in wanted:
-            self._stop_if_asked()
-            try:
-                if item.size_bytes <= limits.tiny_bytes:
-                    content = b"".join(self._pieces(item))
-                    bundle.append((item, content))
-                    bundled_bytes += len(content)
-                    if bundled_bytes >= limits.bundle_bytes:
-                        kept += self._writer.store_bundle(bundle)
-                        bundle, bundled_bytes = [], 0
-                else:
-                    kept.append(self._writer.store_item(item, self._pieces(item)))
-            except DeviceLied as error:
-                self._skipped.append(Skipped(kind=kind, name=item.name, reason=error.message))
-            self._count(kind, items=1)
-        if bundle:
-            kept += self._writer.store_bundle(bundle)
-        return self._writer.store_kind(kind, kept)
+    def _take_kind(self, kind: str, found: Compared) -> KindSummary:
+        if kind != FOLDERS:
+            self._step(kind=kind)
+        writer = self._writer
+        tree, inner = writer.tree(), writer.inner.id if writer.inner else None
+        for part in found.parts():
+            if isinstance(part, Item):
+                self._take_item(tree, part)
+            elif isinstance(part, list):
+                writer.keep(tree, part)
+            elif tree.between:
+                writer.keep_branch(tree, part.id, part.counts)
+            else:
+                for row in rows_of(writer.vault, part.id, inner=inner):
+                    writer.keep(tree, row)
+        self._tell_counts(kind)
+        return writer.summary(tree, kind)
+
+    def _take_item(self, tree: Tree, item: Item) -> None:
+        self._stop_if_asked()
+        try:
+            if item.size_bytes <= self._writer.vault.limits.tiny_bytes:
+                self._writer.add_tiny(tree, item, b"".join(self._pieces(item)))
+            else:
+                self._writer.add(tree, item, self._pieces(item))
+        except DeviceLied as error:
+            self._skipped.append(Skipped(kind=item.kind, name=item.name, reason=error.message))
+        self._count(item.kind, items=1)
 
     def _pieces(self, item: Item) -> Iterator[bytes]:
         """The item's content, while it is as long as announced. Raises DeviceLied otherwise."""
@@ -221,8 +229,18 @@ class Capture:
             raise DeviceLied(f"The device sent {length} bytes where it announced {item.size_bytes}.")
 
     def _count(self, kind: str, *, items: int = 0, size_bytes: int = 0) -> None:
+        self._untold_items += items
+        self._untold_bytes += size_bytes
+        if self._untold_items >= _TELL_EVERY_ITEMS or self._untold_bytes >= self._writer.vault.limits.bundle_bytes:
+            self._tell_counts(kind)
+
+    def _tell_counts(self, kind: str) -> None:
+        if kind == FOLDERS or not (self._untold_items or self._untold_bytes):
+            return
         entry = self._progress.kinds[kind]
-        self._step(entry=replace(entry, read_items=entry.read_items + items, read_bytes=entry.read_bytes + size_bytes))
+        read = replace(entry, read_items=entry.read_items + self._untold_items, read_bytes=entry.read_bytes + self._untold_bytes)
+        self._untold_items = self._untold_bytes = 0
+        self._step(entry=read)
 
     def _step(self, *, stage: Stage | None = None, kind: str | None = None, entry: KindProgress | None = None) -> None:
         before = self._progress

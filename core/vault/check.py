@@ -1,16 +1,29 @@
 """Proving that stored bytes are intact (§10): structure, a random sample of the packs, or everything.
 
-A check writes nothing. Each damaged object is named with every backup that it touches.
+Structure opens every object but the packs and follows every backup down to its chunks; packs must be as long as
+they should be. Reading opens every chunk of the chosen packs and computes its id again. Each damaged object is
+named with the backups, devices and items that it touches. A check writes nothing; `note_damage` tells the store
+what was found, so that nothing new relies on it and the next run stores it again.
 """
 
-from collections import defaultdict
-from collections.abc import Callable
+import json
+from collections.abc import Callable, Iterable, Set
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
+import numpy as np
+
+from core.errors import AtticError
+from core.units import MIB
 from core.vault import blobs as names
-from core.vault.blobs import id_in, pack_name
+from core.vault.blobs import pack_name
 from core.vault.errors import BlobMissing, Damaged, Stopped
-from core.vault.manifests import Manifest
+from core.vault.index import ChunkIndex
+from core.vault.keys import ID_BYTES
+from core.vault.manifests import ID, NAME, Manifest, decode_rows, parted_branch
+from core.vault.needs import Needs, needs_of
+from core.vault.opening import read_header, slots
+from core.vault.packs import Entries, decode_entries, ids_of, pack_bytes
 from core.vault.vault import Vault
 
 
@@ -20,8 +33,9 @@ class DamagedObject:
     reason: str
     backups: set[str] = field(default_factory=set)
     """Hex ids of the backups that need it."""
-    items: int = 0
-    """How many items of those backups cannot be restored whole."""
+    devices: set[str] = field(default_factory=set)
+    items: set[tuple[str, str]] = field(default_factory=set)
+    """(kind, name) of what cannot be restored whole."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,6 +44,10 @@ class CheckReport:
     """Objects that were looked at."""
     read_bytes: int
     damaged: list[DamagedObject]
+    bad: dict[bytes, set[bytes]]
+    """Pack → chunks in it that are damaged."""
+    healed: dict[bytes, set[bytes]]
+    """Pack → chunks that were noted as damaged and are whole."""
 
     @property
     def ok(self) -> bool:
@@ -39,101 +57,231 @@ class CheckReport:
 def check(
     vault: Vault,
     *,
-    percent: int = 0,
-    on_progress: Callable[[int, int], None] = lambda done, total: None,
+    percent: float = 0,
+    expected: Set[bytes] = frozenset(),
+    on_progress: Callable[[int, int], None] = lambda done_bytes, total_bytes: None,
     should_stop: Callable[[], bool] = lambda: False,
 ) -> CheckReport:
-    """Structure always; `percent` of the packs are read, opened and their ids computed again."""
+    """`percent` of the packs are read. `expected`: backups that somebody outside remembers. Raises StoreError, Stopped."""
+    return _Check(vault, expected).run(percent, on_progress, should_stop)
+
+
+def note_damage(vault: Vault, report: CheckReport) -> None:
+    """Tell the store what a check found, so that nothing relies on it, and what is whole again. Raises StoreError."""
+    noted = vault.noted_damage()
+    old = list(vault.blobs.list(names.DAMAGE))
+    now = {pack: chunks - report.healed.get(pack, set()) for pack, chunks in noted.items()}
+    for pack, chunks in report.bad.items():
+        now[pack] = now.get(pack, set()) | chunks
+    now = {pack: chunks for pack, chunks in now.items() if chunks}
+    if now != noted:
+        if now:
+            told = {pack.hex(): b"".join(sorted(chunks)).hex() for pack, chunks in sorted(now.items())}
+            vault.write_object(names.DAMAGE, json.dumps({"packs": told}).encode())
+        for name, _ in old:
+            vault.blobs.delete(name)
     vault.refresh()
-    found: dict[str, DamagedObject] = {}
-    bad_chunks: dict[bytes, str] = {}
-
-    def damaged(object: str, reason: str) -> DamagedObject:
-        return found.setdefault(object, DamagedObject(object=object, reason=reason))
-
-    sizes = {pack: size for name, size in vault.blobs.list(names.PACKS) if (pack := id_in(name))}
-    chosen = sorted(sizes, key=lambda pack: vault.keys.chunk_id(pack + vault.random(8)))[: -(-len(sizes) * percent // 100)]
-    read_bytes = 0
-    for done, pack in enumerate(chosen):
-        if should_stop():
-            raise Stopped("The check was stopped.")
-        on_progress(done, len(chosen))
-        read_bytes += sizes[pack]
-        bad, wrong = _read_pack(vault, pack, sizes[pack])
-        if wrong:
-            damaged(pack_name(pack), wrong)
-        for chunk in bad:
-            if (place := vault.index.place(chunk)) and place.pack == pack:
-                bad_chunks[chunk] = pack_name(pack)
-    objects = len(sizes)
-    for manifest in vault.manifests():
-        objects += 1
-        _walk(vault, manifest, bad_chunks, damaged)
-    for name, reason in vault.unreadable.items():
-        entry = damaged(name, reason)
-        if name.startswith(names.MANIFESTS) and (id := id_in(name)):
-            entry.backups.add(id.hex())
-    objects += sum(1 for prefix in (names.INDEXES, names.KEYS, names.MARKS) for _ in vault.blobs.list(prefix))
-    return CheckReport(objects=objects, read_bytes=read_bytes, damaged=sorted(found.values(), key=lambda entry: entry.object))
 
 
-def _read_pack(vault: Vault, pack: bytes, size_bytes: int) -> tuple[dict[bytes, str], str]:
-    """(chunks of a pack that are damaged, each with why; what is wrong with the pack, or nothing)."""
-    try:
-        content = vault.blobs.read(pack_name(pack))
-    except BlobMissing:
-        return {}, ""
-    wrong = ""
-    try:
-        entries = vault.footer(pack, size_bytes)
-    except Damaged as error:
-        entries, wrong = vault.index.packs.get(pack, []), error.message
-    bad, offset = {}, 0
-    for entry in entries:
+class _Check:
+    def __init__(self, vault: Vault, expected: Set[bytes]) -> None:
+        self.vault, self.expected = vault, expected
+        self.found: dict[str, DamagedObject] = {}
+        self.bad: dict[bytes, set[bytes]] = {}
+        self.healed: dict[bytes, set[bytes]] = {}
+        self.healed_entries: dict[bytes, Entries] = {}
+        self.read_bytes = 0
+
+    def damaged(self, object: str, reason: str) -> DamagedObject:
+        return self.found.setdefault(object, DamagedObject(object=object, reason=reason))
+
+    def run(self, percent: float, on_progress: Callable[[int, int], None], should_stop: Callable[[], bool]) -> CheckReport:
+        vault = self.vault
+        vault.refresh()
+        objects = [name for name, _ in vault.blobs.list("") if names.is_ours(name)]
+        self._small_objects(objects)
+        sizes = vault.ids(names.PACKS)
+        for pack, entries in vault.index.packs():
+            if pack in sizes and pack_bytes(entries) != sizes[pack]:
+                self.damaged(pack_name(pack), "It is not as long as it should be.")
+        chosen = sorted(sizes, key=lambda pack: vault.keys.chunk_id(pack + vault.random(8)))[: int(-(-len(sizes) * percent // 100))]
+        total = sum(sizes[pack] for pack in chosen)
+        with ThreadPoolExecutor(max(vault.limits.workers, vault.blobs.parallel)) as pool:
+            for pack in chosen:
+                if should_stop():
+                    raise Stopped("The check was stopped.")
+                on_progress(self.read_bytes, total)
+                self._read_pack(pool, pack, sizes[pack])
+        on_progress(total, total)
+        self._rely_on_healed()
+        vault.unreadable.clear()
+        manifests = vault.manifests()
+        self._unreadable()
+        self._missing_backups({manifest.id for manifest in manifests})
+        self._follow(manifests)
+        return CheckReport(
+            objects=len(objects),
+            read_bytes=self.read_bytes,
+            damaged=sorted(self.found.values(), key=lambda entry: entry.object),
+            bad=self.bad,
+            healed=self.healed,
+        )
+
+    # -- objects
+
+    def _small_objects(self, objects: Iterable[str]) -> None:
+        vault = self.vault
+        slots(vault)
+        for name in objects:
+            if name.startswith((names.SEEN, names.REMOVED)):
+                try:
+                    vault.read_object(name)
+                except BlobMissing:
+                    continue
+                except Damaged as error:
+                    self.damaged(name, error.message)
         try:
-            vault.proven(entry.chunk, content[offset : offset + entry.sealed_bytes])
+            if read_header(vault.blobs)["store"] != vault.store.hex():
+                raise Damaged("The header is another one than when the store was opened.")
+        except AtticError as error:
+            self.damaged(names.HEADER, error.message)
+        vault.roll()
+        self._unreadable()
+
+    def _unreadable(self) -> None:
+        for name, reason in self.vault.unreadable.items():
+            entry = self.damaged(name, reason)
+            if name.startswith(names.MANIFESTS):
+                entry.backups.add(name.removeprefix(names.MANIFESTS))
+
+    def _missing_backups(self, present: Set[bytes]) -> None:
+        roll, lying = self.vault.roll(), self.vault.ids(names.MANIFESTS)
+        for id in (roll.seen | self.expected) - roll.removed - present - lying.keys():
+            self.damaged(names.MANIFESTS + id.hex(), "It was there, and nobody removed it.").backups.add(id.hex())
+
+    # -- packs
+
+    def _read_pack(self, pool: ThreadPoolExecutor, pack: bytes, size_bytes: int) -> None:
+        vault, name = self.vault, pack_name(pack)
+        try:
+            content = vault.blobs.read(name)
+        except BlobMissing:
+            return
+        self.read_bytes += len(content)
+        known = vault.index.entries(pack) if pack in vault.index else None
+        try:
+            entries = vault.footer(pack, len(content))
+            if known is not None and not vault.index.damaged_in(pack) and known.tobytes() != entries.tobytes():
+                self.damaged(name, "Its footer tells of other chunks than the index.")
         except Damaged as error:
-            bad[entry.chunk] = wrong = error.message
-        offset += entry.sealed_bytes
-    return bad, wrong
+            self.damaged(name, error.message)
+            entries = known if known is not None else decode_entries(b"")
+        view, offset, parts = memoryview(content), 0, list[list[tuple[bytes, memoryview]]]()
+        filled = MIB
+        for chunk, length in zip(ids_of(entries), entries["sealed_bytes"].tolist(), strict=True):
+            if filled >= MIB:
+                parts.append([])
+                filled = 0
+            parts[-1].append((chunk, view[offset : offset + length]))
+            offset, filled = offset + length, filled + length
+        noted = vault.index.damaged_in(pack)
+        for wrong in pool.map(self._wrong, parts):
+            for chunk, reason in wrong:
+                self.bad.setdefault(pack, set()).add(chunk)
+                if chunk not in noted:
+                    self.damaged(name, reason)
+        if healed := (set(ids_of(entries)) & noted) - self.bad.get(pack, set()):
+            self.healed[pack], self.healed_entries[pack] = healed, entries
 
+    def _rely_on_healed(self) -> None:
+        """What is whole again counts for this check, although the store still says otherwise."""
+        index = self.vault.index
+        if self.healed:
+            packs = [(pack, self.healed_entries.get(pack, entries)) for pack, entries in index.packs()]
+            damage = {pack: chunks - self.healed.get(pack, set()) for pack, chunks in index.damage.items()}
+            self.vault.index = ChunkIndex(packs, marked=index.marked, damaged=damage)
 
-def _walk(vault: Vault, manifest: Manifest, bad_chunks: dict[bytes, str], damaged: Callable[[str, str], DamagedObject]) -> None:
-    """Follow one backup down to its chunks."""
-    lost: dict[str, int] = defaultdict(int)
-    for summary in manifest.kinds:
-        seen = 0
-        try:
-            for stored in vault.items(manifest, summary.kind):
-                seen += 1
-                for span in stored.spans:
-                    where = bad_chunks.get(span.chunk) or _absent(vault, span.chunk)
-                    if where:
-                        lost[where] += 1
-                        break
-        except Damaged:
-            for branch in summary.branches:
-                where = bad_chunks.get(branch) or _absent(vault, branch) or _unreadable(vault, branch)
-                if where:
-                    lost[where] += summary.items - seen
-                    break
-    for object, items in lost.items():
-        entry = damaged(object, "Content that backups need is missing.")
+    def _wrong(self, chunks: list[tuple[bytes, memoryview]]) -> list[tuple[bytes, str]]:
+        wrong = []
+        for chunk, sealed in chunks:
+            try:
+                self.vault.proven(chunk, sealed)
+            except Damaged as error:
+                wrong.append((chunk, error.message))
+        return wrong
+
+    # -- backups
+
+    def _follow(self, manifests: list[Manifest]) -> None:
+        """Every backup down to its chunks; only what is touched is read into rows."""
+        vault = self.vault
+        needs = needs_of(vault, manifests)
+        gone = np.zeros(len(vault.index.lengths) + 1, dtype=np.bool_)
+        gone[-1] = True  # number -1: not in the index
+        for pack, chunks in self.bad.items():
+            for chunk in chunks:
+                number = vault.index.number(chunk)
+                if number is not None and vault.index.pack_at(number) == pack:
+                    gone[number] = True
+        branches = {branch for branch, numbers in needs.branches.items() if gone[numbers].any()}
+        for manifest in manifests:
+            trees = needs.trees[manifest.id]
+            if trees & (branches | needs.damaged.keys()):
+                self._name_items(manifest, needs, branches, gone)
+
+    def _name_items(self, manifest: Manifest, needs: Needs, branches: Set[bytes], gone: "np.typing.NDArray[np.bool_]") -> None:
+        vault = self.vault
+        for summary in manifest.trees:
+            seen, lost = 0, list[tuple[str, str]]()
+            waiting = [(top, summary.depth) for top in summary.tops]
+            while waiting:
+                chunk, depth = waiting.pop()
+                try:
+                    content = vault.chunk(chunk)
+                except Damaged as error:
+                    lost.append((self._where(chunk), error.message))
+                    continue
+                if depth:
+                    waiting += [(content[at : at + ID_BYTES], depth - 1) for at in range(0, len(content), ID_BYTES)]
+                    continue
+                try:
+                    ids, items = parted_branch(content)
+                    rows = decode_rows(ids, vault.inner_open(manifest.sealed, items))
+                except AtticError:
+                    if chunk in branches:
+                        for where in self._touched(ids, needs.branches[chunk], gone):
+                            self._touch(where, manifest, [(summary.kind, "items of a sealed device that cannot be named")])
+                    continue
+                seen += len(rows)
+                if chunk not in branches:
+                    continue
+                touched = self._touched(ids, needs.branches[chunk], gone)
+                for where, chunks in touched.items():
+                    named = [(summary.kind, row[NAME] or row[ID]) for row in rows if chunks & set(row[5][::3])]
+                    self._touch(where, manifest, named)
+            for where, _ in lost:
+                self._touch(where, manifest, [(summary.kind, f"{summary.items - seen} of {summary.items} items, which cannot be named")])
+
+    def _touched(self, ids: bytes, numbers: "np.typing.NDArray[np.int32]", gone: "np.typing.NDArray[np.bool_]") -> dict[str, set[bytes]]:
+        """Object → chunks of a branch that are not to be had from it."""
+        found: dict[str, set[bytes]] = {}
+        for at in np.flatnonzero(gone[numbers]).tolist():
+            chunk = ids[at * ID_BYTES : (at + 1) * ID_BYTES]
+            found.setdefault(self._where(chunk), set()).add(chunk)
+        return found
+
+    def _touch(self, where: str, manifest: Manifest, items: Iterable[tuple[str, str]]) -> None:
+        entry = self.damaged(where, "Content that backups need is missing or damaged.")
         entry.backups.add(manifest.id.hex())
-        entry.items += items
+        entry.devices.add(manifest.device_told.get("name") or manifest.device)
+        entry.items |= set(items)
 
-
-def _absent(vault: Vault, chunk: bytes) -> str | None:
-    place = vault.index.place(chunk)
-    if place is None:
-        return f"chunk {chunk.hex()}"
-    return None
-
-
-def _unreadable(vault: Vault, chunk: bytes) -> str | None:
-    try:
-        vault.chunk(chunk)
-    except Damaged:
-        place = vault.index.place(chunk)
-        return pack_name(place.pack) if place else None
-    return None
+    def _where(self, chunk: bytes) -> str:
+        """The object in which a chunk should lie."""
+        place = self.vault.index.place(chunk)
+        if place is not None:
+            return pack_name(place.pack)
+        for pack, chunks in self.bad.items():
+            if chunk in chunks:
+                return pack_name(pack)
+        return self.vault.where_noted(chunk) or f"chunk {chunk.hex()}"

@@ -15,7 +15,9 @@ AtticError
     ├── WrongPassphrase     no key slot opens; one message whatever the reason
     ├── Damaged             bytes are not what was sealed
     ├── NoSuchBackup        the store holds no backup of this id
-    └── RunTooLong          packs that this run relied on are about to be swept
+    ├── RunTooLong          packs that this run relied on are gone
+    ├── DeviceSealed        the key of a sealed device is not at hand
+    └── LastSlot            nobody could open the store any more
 Stopped                     somebody asked for the work to end (not an error of anything)
 """
 
@@ -96,6 +98,17 @@ class NoSuchBackup(VaultError):
 class RunTooLong(VaultError):
     code = "vault.run_too_long"
     remedy = "Run again: most of it is stored already and will be used again."
+
+
+class DeviceSealed(VaultError):
+    code = "vault.device_sealed"
+    remedy = "Give the passphrase of this device, or its recovery code."
+    field = "device_passphrase"
+
+
+class LastSlot(VaultError):
+    code = "vault.last_slot"
+    remedy = "Add another passphrase or recovery code first, then remove this one."
 
 
 class Stopped(AtticError):

@@ -1,23 +1,32 @@
-"""Manifests (§7): what a backup contains. A root names branches; a branch lists items; both are sealed.
+"""Manifests (§7): what a backup contains. A root names trees, a tree's branches list items.
 
-Branches are stored as chunks, so an unchanged branch of yesterday costs nothing today. Where a branch
-ends depends on the ids of its items, so that a new item changes one branch and not all that follow.
+Branches are stored as chunks, so an unchanged branch of yesterday costs nothing today. A branch begins with
+the ids of the chunks that it needs, in the open; the items follow, and are sealed once more where the device
+is sealed. So whoever may only look after a store knows what to keep, and not what it is.
 Every root is complete in itself: it refers to no other backup.
 """
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
-
-from blake3 import blake3
 
 from core.content.items import Item
 from core.vault.errors import Damaged
+from core.vault.keys import ID_BYTES
 
-VERSION = 1
-_BRANCH_MIN, _BRANCH_MAX, _BRANCH_MASK = 32, 1024, 0x7F
+VERSION = 2
+EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_MICROSECOND = timedelta(microseconds=1)
+
+Row = list[Any]
+"""An item as it stands in a branch: id, name, size, modified (µs since 1970), tag, spans, attributes.
+
+Spans are flat: position of the chunk in the branch's list, offset, length, and so on. While a backup is made
+the position is the chunk's id itself; `encode_branch` puts the numbers in.
+"""
+ID, NAME, SIZE, MODIFIED, TAG, SPANS, ATTRIBUTES = range(7)
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +44,8 @@ class Stored:
 
     item: Item
     spans: tuple[Span, ...]
+    sealed: bytes | None = None
+    """Id of the key of a sealed device, when its content is sealed once more."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,10 +54,46 @@ class KindSummary:
     items: int
     size_bytes: int
     newest_name: str
-    """Name of the item modified last."""
+    """Name of the item modified last; empty for a sealed device whose key is not at hand."""
     newest_at: datetime | None
-    branches: tuple[bytes, ...] = field(repr=False)
-    """Chunk ids of the branches."""
+    depth: int = 0
+    """0: `tops` are branches; n: they are forks above n − 1 further levels."""
+    tops: tuple[bytes, ...] = field(default=(), repr=False)
+    """Chunk ids."""
+
+
+@dataclass(slots=True, kw_only=True)
+class Counts:
+    """What a tree holds, while it grows."""
+
+    items: int = 0
+    size_bytes: int = 0
+    newest: tuple[int, str] | None = None
+    """(microseconds since 1970, name) of the item modified last."""
+
+    def add_row(self, row: Row) -> None:
+        self.items += 1
+        self.size_bytes += row[SIZE]
+        if self.newest is None or (row[MODIFIED], row[NAME]) > self.newest:
+            self.newest = (row[MODIFIED], row[NAME])
+
+    def add(self, other: "Counts") -> None:
+        self.items += other.items
+        self.size_bytes += other.size_bytes
+        if other.newest is not None and (self.newest is None or other.newest > self.newest):
+            self.newest = other.newest
+
+    def summary(self, kind: str, *, depth: int, tops: tuple[bytes, ...]) -> KindSummary:
+        at, name = self.newest or (None, "")
+        return KindSummary(
+            kind=kind,
+            items=self.items,
+            size_bytes=self.size_bytes,
+            newest_name=name,
+            newest_at=None if at is None else EPOCH + at * _MICROSECOND,
+            depth=depth,
+            tops=tops,
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,6 +110,12 @@ class Manifest:
     finished_at: datetime
     zone: str
     kinds: tuple[KindSummary, ...]
+    folders: KindSummary | None = None
+    """Folders of a backed-up folder with their modes and times; no items of their own."""
+    sealed: bytes | None = None
+    """Id of the key of a sealed device."""
+    rest: dict[str, Any] = field(default_factory=dict, repr=False)
+    """Fields that this version does not know; they survive copying."""
 
     @property
     def items(self) -> int:
@@ -72,105 +125,148 @@ class Manifest:
     def size_bytes(self) -> int:
         return sum(summary.size_bytes for summary in self.kinds)
 
+    @property
+    def trees(self) -> tuple[KindSummary, ...]:
+        """Every tree of the backup: the kinds, and the folders."""
+        return (*self.kinds, self.folders) if self.folders else self.kinds
+
     def summary(self, kind: str) -> KindSummary | None:
-        return next((found for found in self.kinds if found.kind == kind), None)
+        return next((found for found in self.trees if found.kind == kind), None)
 
 
 def encode_manifest(manifest: Manifest) -> bytes:
-    return json.dumps(
-        {
-            "version": VERSION,
-            "device": manifest.device,
-            "device_told": manifest.device_told,
-            "note": manifest.note,
-            "started_at": manifest.started_at.isoformat(),
-            "finished_at": manifest.finished_at.isoformat(),
-            "zone": manifest.zone,
-            "kinds": [
-                {
-                    "kind": found.kind,
-                    "items": found.items,
-                    "bytes": found.size_bytes,
-                    "newest_name": found.newest_name,
-                    "newest_at": found.newest_at and found.newest_at.isoformat(),
-                    "branches": [branch.hex() for branch in found.branches],
-                }
-                for found in manifest.kinds
-            ],
-        },
-        ensure_ascii=False,
-        separators=(",", ":"),
-    ).encode()
+    """§7.1, of a manifest whose private fields are empty when the device is sealed."""
+    told = manifest.rest | {
+        "version": VERSION,
+        "device": manifest.device,
+        "device_told": manifest.device_told,
+        "note": manifest.note,
+        "started_at": manifest.started_at.isoformat(),
+        "finished_at": manifest.finished_at.isoformat(),
+        "zone": manifest.zone,
+        "kinds": [_told(found) for found in manifest.kinds],
+        "folders": _told(manifest.folders) if manifest.folders else None,
+        "sealed": manifest.sealed.hex() if manifest.sealed else None,
+    }
+    return json.dumps(told, ensure_ascii=False, separators=(",", ":")).encode()
+
+
+def _told(found: KindSummary) -> dict[str, Any]:
+    return {
+        "kind": found.kind,
+        "items": found.items,
+        "bytes": found.size_bytes,
+        "newest_name": found.newest_name,
+        "newest_at": found.newest_at and found.newest_at.isoformat(),
+        "depth": found.depth,
+        "tops": b"".join(found.tops).hex(),
+    }
 
 
 def decode_manifest(content: bytes, *, id: bytes) -> Manifest:
     """The root in these bytes. Raises Damaged, also for a later version."""
     try:
         told = json.loads(content)
-        if told["version"] != VERSION:
+        if told.pop("version") != VERSION:
             raise Damaged(f"Backup {id.hex()} was written by a later version.", remedy="Update this program.")
         return Manifest(
             id=id,
-            device=told["device"],
-            device_told=told["device_told"],
-            note=told["note"],
-            started_at=datetime.fromisoformat(told["started_at"]),
-            finished_at=datetime.fromisoformat(told["finished_at"]),
-            zone=told["zone"],
-            kinds=tuple(_summary(entry) for entry in told["kinds"]),
+            device=told.pop("device"),
+            device_told=told.pop("device_told"),
+            note=told.pop("note"),
+            started_at=datetime.fromisoformat(told.pop("started_at")),
+            finished_at=datetime.fromisoformat(told.pop("finished_at")),
+            zone=told.pop("zone"),
+            kinds=tuple(_summary(entry) for entry in told.pop("kinds")),
+            folders=_summary(folders) if (folders := told.pop("folders")) else None,
+            sealed=bytes.fromhex(sealed) if (sealed := told.pop("sealed")) else None,
+            rest=told,
         )
-    except (ValueError, KeyError, TypeError):
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
         raise Damaged(f"The manifest of backup {id.hex()} cannot be read.") from None
 
 
 def _summary(entry: dict[str, Any]) -> KindSummary:
+    tops = bytes.fromhex(entry["tops"])
     return KindSummary(
         kind=entry["kind"],
         items=entry["items"],
         size_bytes=entry["bytes"],
         newest_name=entry["newest_name"],
         newest_at=entry["newest_at"] and datetime.fromisoformat(entry["newest_at"]),
-        branches=tuple(bytes.fromhex(branch) for branch in entry["branches"]),
+        depth=entry["depth"],
+        tops=tuple(split_ids(tops)),
     )
 
 
-def split_branches(stored: Sequence[Stored]) -> Iterator[Sequence[Stored]]:
-    """Items sorted by id, cut into branches after ids whose hash ends in seven zero bits (§7.2)."""
-    start = 0
-    for at, entry in enumerate(stored):
-        length = at + 1 - start
-        ends = length >= _BRANCH_MIN and not blake3(entry.item.id.encode()).digest()[0] & _BRANCH_MASK
-        if ends or length == _BRANCH_MAX:
-            yield stored[start : at + 1]
-            start = at + 1
-    if start < len(stored):
-        yield stored[start:]
+def split_ids(content: bytes) -> list[bytes]:
+    """Ids that stand one after another. Raises Damaged."""
+    if len(content) % ID_BYTES:
+        raise Damaged("A list of chunk ids has an impossible length.")
+    return [content[at : at + ID_BYTES] for at in range(0, len(content), ID_BYTES)]
 
 
-def encode_branch(stored: Sequence[Stored]) -> bytes:
-    """One JSON array an item: id, name, size, modified, tag, spans as [chunk, offset, length]."""
-    lines = [
-        [
-            entry.item.id,
-            entry.item.name,
-            entry.item.size_bytes,
-            entry.item.modified.isoformat(),
-            entry.item.tag,
-            [[span.chunk.hex(), span.offset, span.length_bytes] for span in entry.spans],
-        ]
-        for entry in stored
-    ]
-    return json.dumps(lines, ensure_ascii=False, separators=(",", ":")).encode()
+def encode_branch(rows: Sequence[Row]) -> tuple[bytes, bytes]:
+    """§7.2: (ids of the chunks in order of their first use, the items as JSON)."""
+    numbers: dict[bytes, int] = {}
+    told = []
+    for row in rows:
+        spans = list(row[SPANS])
+        for at in range(0, len(spans), 3):
+            spans[at] = numbers.setdefault(spans[at], len(numbers))
+        entry = [*row[:SPANS], spans]
+        if row[ATTRIBUTES]:
+            entry.append(row[ATTRIBUTES])
+        told.append(entry)
+    return b"".join(numbers), json.dumps(told, ensure_ascii=False, separators=(",", ":")).encode()
 
 
-def decode_branch(content: bytes, *, kind: str) -> list[Stored]:
+def joined_branch(chunks: bytes, items: bytes) -> bytes:
+    """The plain content of a branch: number of chunks (4), their ids, the items."""
+    return (len(chunks) // ID_BYTES).to_bytes(4, "big") + chunks + items
+
+
+def parted_branch(content: bytes) -> tuple[bytes, bytes]:
+    """(ids of the chunks, the items). Raises Damaged."""
+    end = 4 + int.from_bytes(content[:4], "big") * ID_BYTES
+    if len(content) < end:
+        raise Damaged("A branch ends too early.")
+    return content[4:end], content[end:]
+
+
+def decode_rows(chunks: bytes, items: bytes) -> list[Row]:
+    """The rows of a branch, with chunk ids in their spans. Raises Damaged."""
+    ids = split_ids(chunks)
     try:
-        return [
-            Stored(
-                Item(kind=kind, id=id, name=name, size_bytes=size, modified=datetime.fromisoformat(modified), tag=tag),
-                tuple(Span(bytes.fromhex(chunk), offset, length) for chunk, offset, length in spans),
-            )
-            for id, name, size, modified, tag, spans in json.loads(content)
-        ]
-    except (ValueError, KeyError, TypeError):
+        rows: list[Row] = json.loads(items)
+        for row in rows:
+            spans = row[SPANS]
+            for at in range(0, len(spans), 3):
+                spans[at] = ids[spans[at]]
+            if len(row) == ATTRIBUTES:
+                row.append(None)
+    except (ValueError, KeyError, TypeError, IndexError, RecursionError):
+        raise Damaged("A branch cannot be read.") from None
+    return rows
+
+
+def row_of(item: Item) -> Row:
+    """The row of an item that is yet to be stored."""
+    return [item.id, item.name, item.size_bytes, microseconds(item.modified), item.tag, [], item.attributes]
+
+
+def stored_of(row: Row, *, kind: str, sealed: bytes | None) -> Stored:
+    """A row as an item with its spans. Raises Damaged for one that no writer makes."""
+    try:
+        id, name, size_bytes, modified, tag, spans, attributes = row
+        item = Item(
+            kind=kind, id=id, name=name, size_bytes=size_bytes, modified=EPOCH + modified * _MICROSECOND, tag=tag, attributes=attributes
+        )
+        return Stored(item, tuple(Span(*spans[at : at + 3]) for at in range(0, len(spans), 3)), sealed)
+    except (ValueError, TypeError, OverflowError):
         raise Damaged(f"A branch of {kind} cannot be read.") from None
+
+
+def microseconds(instant: datetime) -> int:
+    """Since 1970, as whole numbers."""
+    return (instant - EPOCH) // _MICROSECOND

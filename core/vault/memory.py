@@ -2,19 +2,21 @@
 
 from collections.abc import Iterator
 
+from core.vault.blobs import Content, joined
 from core.vault.errors import BlobExists, BlobMissing
 
 
 class MemoryBlobs:
     """Keeps the promises of `BlobStore` until the process ends."""
 
+    parallel = 1
+
     def __init__(self) -> None:
         self.held: dict[str, bytes] = {}
 
-    def create(self, name: str, content: bytes) -> None:
-        if name in self.held:
+    def create(self, name: str, content: Content) -> None:
+        if self.held.setdefault(name, whole := joined(content)) is not whole:
             raise BlobExists(f"Object {name} exists.")
-        self.held[name] = bytes(content)
 
     def read(self, name: str, *, offset: int = 0, length: int | None = None) -> bytes:
         if name not in self.held:
@@ -25,7 +27,7 @@ class MemoryBlobs:
         self.held.pop(name, None)
 
     def list(self, prefix: str) -> Iterator[tuple[str, int]]:
-        yield from [(name, len(content)) for name, content in self.held.items() if name.startswith(prefix)]
+        yield from [(name, len(content)) for name, content in list(self.held.items()) if name.startswith(prefix)]
 
     def free_bytes(self) -> int | None:
         return None

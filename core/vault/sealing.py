@@ -1,49 +1,58 @@
 """Sealing (§4): bytes in, authenticated bytes out, each seal bound to its place.
 
-AES-256-GCM with a key of its own for every seal, so that the zero nonce never meets a key twice: the
-key is derived from a salt that no two seals share. Raises Damaged when bytes are not what was sealed.
+AES-256-GCM under a key of its own for every message. The key comes from a salt, and the salt from the
+message and its place: the same key can only meet the same message again, so that the zero nonce never
+serves two. Nothing has to be counted or remembered, and two machines that do not know of each other
+cannot collide. Raises Damaged when bytes are not what was sealed.
 """
 
 from blake3 import blake3
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
+from core.vault.chunking import framed
 from core.vault.errors import Damaged
-from core.vault.keys import Randomness, VaultKeys
+from core.vault.keys import Keys
 
+SALT_BYTES = 16
 TAG_BYTES = 16
-CHUNK_SALT_BYTES = 20
-OBJECT_MAGIC = b"OAV1"
+SEAL_BYTES = SALT_BYTES + TAG_BYTES
+"""How much longer sealed bytes are."""
 _NONCE = bytes(12)
 
 
-def seal_chunk(keys: VaultKeys, chunk: bytes, framed: bytes, *, salt: bytes) -> bytes:
-    """§4.1: `salt | AES-256-GCM(framed)`, bound to the chunk's id. `salt` is pack id and ordinal, used once."""
-    return salt + AESGCM(blake3(salt + chunk, key=keys.chunks).digest()).encrypt(_NONCE, framed, keys.vault + chunk)
+def chunk_place(chunk: bytes) -> bytes:
+    """A chunk is bound to its id, wherever it lies: it can be moved as it is."""
+    return b"chunk " + chunk
 
 
-def open_chunk(keys: VaultKeys, chunk: bytes, sealed: bytes) -> bytes:
-    """The framed content of a sealed chunk."""
-    salt = sealed[:CHUNK_SALT_BYTES]
+def shared_place(name: str) -> bytes:
+    """Manifests are bound to their name: they can be moved to a store with the same key."""
+    return b"shared " + name.encode()
+
+
+def local_place(store: bytes, name: str) -> bytes:
+    """Everything else is bound to its name in this one store."""
+    return b"local " + store + name.encode()
+
+
+def seal(keys: Keys, place: bytes, plain: bytes) -> bytes:
+    """`salt (16) | AES-256-GCM(plain)`."""
+    hasher = blake3(place, key=keys.salts)
+    hasher.update(plain)
+    salt = hasher.digest(length=SALT_BYTES)
+    return salt + AESGCM(blake3(salt + place, key=keys.seals).digest()).encrypt(_NONCE, plain, place)
+
+
+def unseal(keys: Keys, place: bytes, sealed: bytes | memoryview) -> bytes:
+    """What was sealed for this place."""
+    salt = bytes(sealed[:SALT_BYTES])
     try:
-        return AESGCM(blake3(salt + chunk, key=keys.chunks).digest()).decrypt(_NONCE, sealed[CHUNK_SALT_BYTES:], keys.vault + chunk)
+        return AESGCM(blake3(salt + place, key=keys.seals).digest()).decrypt(_NONCE, sealed[SALT_BYTES:], place)
     except (InvalidTag, ValueError):
-        raise Damaged(f"Chunk {chunk.hex()} is damaged.") from None
+        raise Damaged("Bytes are not what was sealed here.") from None
 
 
-def seal_object(keys: VaultKeys, name: str, plain: bytes, *, random: Randomness) -> bytes:
-    """§4.2: `magic | salt | AES-256-GCM(plain)`, bound to the object's name."""
-    salt = random(16)
-    bound = name.encode()
-    return OBJECT_MAGIC + salt + AESGCM(blake3(salt + bound, key=keys.objects).digest()).encrypt(_NONCE, plain, keys.vault + bound)
-
-
-def open_object(keys: VaultKeys, name: str, sealed: bytes) -> bytes:
-    """The content of a sealed object."""
-    if sealed[:4] != OBJECT_MAGIC:
-        raise Damaged(f"Object {name} is damaged: it does not begin as one.")
-    salt, bound = sealed[4:20], name.encode()
-    try:
-        return AESGCM(blake3(salt + bound, key=keys.objects).digest()).decrypt(_NONCE, sealed[20:], keys.vault + bound)
-    except (InvalidTag, ValueError):
-        raise Damaged(f"Object {name} is damaged.") from None
+def inner_seal(keys: Keys, plain: bytes | memoryview) -> bytes:
+    """A sealed device's own seal, below the store's (§3.6). Equal content gives equal bytes, so it is still stored once."""
+    return seal(keys, chunk_place(keys.id), framed(plain))

@@ -1,20 +1,27 @@
-"""Getting space back, in two phases (§9): mark packs that nobody needs, remove them after a grace period.
+"""Getting space back, in two phases (§9): mark packs that are mostly unneeded, remove them after a grace period.
 
-Safe beside running backups without a lock: a writer relies on no marked pack, and looks again before
-it commits; a marked pack is removed only after the grace period, and only if no manifest needs it then.
-Packs of which more than a set share is unneeded are rewritten first. One sweep a store at a time; a
-second one does no harm, it only does the work twice.
+Safe beside running backups without a lock: a writer looks for marks before it commits and once more after it,
+and moves what it needs out of marked packs; a marked pack goes only after the grace period, and only when by
+then no backup needs anything that lies nowhere else. What a pack holds that is needed is copied into new packs
+first. A second sweep at the same time does no harm, it only does the work twice.
 """
 
 import json
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from itertools import pairwise
+
+import numpy as np
 
 from core.vault import blobs as names
 from core.vault.blobs import pack_name
-from core.vault.errors import Damaged
-from core.vault.index import Entry, encode_packs
+from core.vault.errors import Damaged, Stopped
+from core.vault.fetching import fetch
+from core.vault.manifests import Manifest
+from core.vault.needs import Needs, needs_of
+from core.vault.packs import encode_index, footer_bytes, ids_of
+from core.vault.rolls import put_together
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
@@ -22,24 +29,55 @@ from core.vault.writer import Writer
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SweepReport:
     freed_bytes: int
-    """Packs that were removed."""
+    """What the store's packs have shrunk by; for a plan, what they will shrink by once it is carried through."""
     marked_bytes: int
     """Packs that go after the grace period."""
     kept_bytes: int
-    """Packs that stay."""
+    """Everything in the store afterwards."""
 
 
-def sweep(vault: Vault, *, now: datetime) -> SweepReport:
-    """Both phases. Raises Damaged, having removed nothing, when a manifest cannot be read."""
-    sizes = dict(vault.blobs.list(names.PACKS))
-    freed = _remove_marked(vault, sizes, now=now)
-    marked = _mark(vault, sizes, now=now)
-    left = sum(size for _, size in vault.blobs.list(names.PACKS))
-    return SweepReport(freed_bytes=freed, marked_bytes=marked, kept_bytes=left - marked)
+@dataclass(slots=True, kw_only=True)
+class Plan:
+    """What a sweep would do now."""
+
+    doomed: list[bytes] = field(default_factory=list)
+    """Packs that go, unmarked ones and marked ones."""
+    moving: list[bytes] = field(default_factory=list)
+    """Chunks in them that are needed, in the order in which they lie."""
+    doomed_bytes: int = 0
+    moved_bytes: int = 0
+    """What the new packs will occupy."""
+
+    @property
+    def freed_bytes(self) -> int:
+        return self.doomed_bytes - self.moved_bytes
 
 
-def live_chunks(vault: Vault) -> set[bytes]:
-    """Every chunk that some backup needs. Raises Damaged when that cannot be told."""
+def plan_sweep(vault: Vault) -> SweepReport:
+    """A dry run: exactly what a sweep frees once it is carried through. Raises Damaged."""
+    vault.refresh()
+    plan = _plan(vault, set(vault.ids(names.PACKS)))
+    moved_before = sum(moved for _, _, moved in vault.marks().values())
+    return SweepReport(
+        freed_bytes=plan.freed_bytes - moved_before, marked_bytes=plan.doomed_bytes, kept_bytes=vault.stored_bytes() - plan.freed_bytes
+    )
+
+
+def sweep(
+    vault: Vault, *, now: datetime, grace_seconds: float | None = None, should_stop: Callable[[], bool] = lambda: False
+) -> SweepReport:
+    """Both phases. Raises Damaged, having removed nothing, when it cannot be told what some backup needs."""
+    grace = vault.limits.grace_seconds if grace_seconds is None else grace_seconds
+    _mark(vault, now=now, should_stop=should_stop)
+    freed = _remove_due(vault, now=now, grace=timedelta(seconds=grace), should_stop=should_stop)
+    put_together(vault, vault.roll())
+    sizes = vault.ids(names.PACKS)
+    marked = {pack for _, packs, _ in vault.marks().values() for pack in packs}
+    return SweepReport(freed_bytes=freed, marked_bytes=sum(sizes.get(pack, 0) for pack in marked), kept_bytes=vault.stored_bytes())
+
+
+def all_manifests(vault: Vault) -> list[Manifest]:
+    """Every backup. Raises Damaged when one cannot be read: nobody can tell then what it needs."""
     manifests = vault.manifests()
     unreadable = [name for name in vault.unreadable if name.startswith(names.MANIFESTS)]
     if unreadable:
@@ -47,71 +85,124 @@ def live_chunks(vault: Vault) -> set[bytes]:
             f"Manifest {unreadable[0]} cannot be read, so nobody can tell what it needs. Nothing was removed.",
             remedy="Repair or remove that backup, then sweep again.",
         )
-    needed: set[bytes] = set()
-    for manifest in manifests:
-        needed |= vault.chunks_of(manifest)
-    return needed
+    return manifests
 
 
-def _remove_marked(vault: Vault, sizes: dict[str, int], *, now: datetime) -> int:
-    grace = timedelta(seconds=vault.limits.grace_seconds)
-    due = {name: packs for name, (at, packs) in vault.marks().items() if at + grace <= now}
+def all_needs(vault: Vault) -> Needs:
+    """What all backups need. Raises Damaged when that cannot be told."""
+    needs = needs_of(vault, all_manifests(vault))
+    if needs.damaged:
+        chunk = next(iter(needs.damaged))
+        touched = next(backup for backup, trees in needs.trees.items() if chunk in trees)
+        raise Damaged(
+            f"A part of backup {touched.hex()} cannot be read, so nobody can tell what it needs. Nothing was removed.",
+            remedy="Repair or remove that backup, then sweep again.",
+        )
+    return needs
+
+
+def _plan(vault: Vault, among: set[bytes]) -> Plan:
+    """Which of these packs go; the same for the same store. One that was marked while its backup was being made stays."""
+    vault.index.settle()
+    index, sizes, needs = vault.index, vault.ids(names.PACKS), all_needs(vault)
+    live, entries, limits = needs.live(len(index.lengths)), index.all_entries(), vault.limits
+    small = {pack for pack in index.pack_ids if sizes.get(pack, 0) < limits.pack_bytes // 4}
+    if len(small) <= limits.most_small_packs:
+        small = set()
+    plan, lengths = Plan(), list[int]()
+    for pack, (first, last) in zip(index.pack_ids, pairwise(index.starts.tolist()), strict=True):
+        if pack not in among:
+            continue
+        needed = np.flatnonzero(live[first:last]) + first
+        held, kept = int(index.lengths[first:last].sum(dtype=np.int64)), int(index.lengths[needed].sum(dtype=np.int64))
+        wasteful = (held - kept) * 100 > held * limits.waste_percent
+        if wasteful or first == last or pack in small or index.damaged_in(pack):
+            plan.doomed.append(pack)
+            plan.moving += ids_of(entries[needed])
+            lengths += index.lengths[needed].tolist()
+    if not needs.incomplete:
+        # what cannot be read at all, and nothing is missing without it
+        plan.doomed += [pack for pack in sorted(among) if pack not in index and pack_name(pack) in vault.unreadable]
+    plan.doomed_bytes = sum(sizes.get(pack, 0) for pack in plan.doomed)
+    plan.moved_bytes = _packed_bytes(lengths, limits.pack_bytes)
+    return plan
+
+
+def _packed_bytes(lengths: list[int], pack_bytes: int) -> int:
+    """What a writer makes of chunks of these sealed lengths, footers included."""
+    total = held = count = 0
+    for length in lengths:
+        held, count = held + length, count + 1
+        if held >= pack_bytes:
+            total, held, count = total + held + footer_bytes(count), 0, 0
+    return total + (held + footer_bytes(count) if count else 0)
+
+
+def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> None:
+    """Phase one: copy what is needed out of wasteful packs, then mark them."""
+    vault.refresh()
+    plan = _plan(vault, vault.ids(names.PACKS).keys() - vault.index.marked)
+    if not plan.doomed:
+        return
+    moved = _move(vault, plan.moving, should_stop)
+    told = {"at": now.isoformat(), "packs": b"".join(sorted(plan.doomed)).hex(), "moved_bytes": moved}
+    vault.write_object(names.MARKS, json.dumps(told).encode())
+
+
+def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: Callable[[], bool]) -> int:
+    """Phase two: bytes freed. Looks at all marks and all backups anew: what is needed by now is moved out first."""
+    vault.refresh()
+    marks = vault.marks()
+    due = {name: packs for name, (at, packs, _) in marks.items() if at + grace <= now}
     if not due:
         return 0
-    vault.refresh()
-    live = live_chunks(vault)
-    doomed = {pack for packs in due.values() for pack in packs if pack in vault.index.packs}
-    _move_out(vault, doomed, live)
-    gone = [(pack, entries) for pack, entries in vault.index.packs.items() if pack not in doomed]
-    _replace_index(vault, gone)
-    for pack in doomed:
+    sizes = vault.ids(names.PACKS)
+    plan = _plan(vault, {pack for packs in due.values() for pack in packs if pack in sizes})
+    moved = _move(vault, plan.moving, should_stop) + sum(marks[name][2] for name in due)
+    going = set(plan.doomed)
+    _replace_index(vault, going)
+    for pack in sorted(going):
         vault.blobs.delete(pack_name(pack))
     for name in due:
         vault.blobs.delete(name)
+    _forget_damage(vault, going)
     vault.refresh()
-    return sum(sizes.get(pack_name(pack), 0) for pack in doomed)
+    return sum(sizes[pack] for pack in going) - moved
 
 
-def _mark(vault: Vault, sizes: dict[str, int], *, now: datetime) -> int:
-    vault.refresh()
-    live = live_chunks(vault)
-    wasteful: set[bytes] = set()
-    for pack, entries in vault.index.packs.items():
-        if pack in vault.index.marked:
-            continue
-        held = sum(entry.sealed_bytes for entry in entries)
-        needed = sum(entry.sealed_bytes for entry in entries if entry.chunk in live and _lies_in(vault, entry.chunk, pack))
-        if (held - needed) * 100 > held * vault.limits.waste_percent:
-            wasteful.add(pack)
-    if wasteful:
-        _move_out(vault, wasteful, live)
-        told = {"at": now.isoformat(), "packs": sorted(pack.hex() for pack in wasteful)}
-        vault.write_object(names.MARKS, json.dumps(told).encode())
-    return sum(sizes.get(pack_name(pack), 0) for pack in wasteful | vault.index.marked)
-
-
-def _lies_in(vault: Vault, chunk: bytes, pack: bytes) -> bool:
-    place = vault.index.place(chunk)
-    return place is not None and place.pack == pack
-
-
-def _move_out(vault: Vault, packs: Iterable[bytes], live: set[bytes]) -> None:
-    """Copy, as they are sealed, the needed chunks of these packs into new ones."""
-    writer: Writer | None = None
-    for pack in packs:
-        for entry in vault.index.packs[pack]:
-            if entry.chunk in live and _lies_in(vault, entry.chunk, pack):
-                sealed = vault.sealed_chunk(entry.chunk)
-                vault.proven(entry.chunk, sealed)
-                if writer is None:
-                    writer = Writer(vault)
-                writer.move_chunk(entry.chunk, sealed, entry.plain_bytes)
-    if writer is not None:
+def _move(vault: Vault, chunks: list[bytes], should_stop: Callable[[], bool]) -> int:
+    """Copy chunks, as they are sealed, into new packs: what those occupy. Raises Damaged when one is not whole."""
+    if not chunks:
+        return 0
+    writer = Writer(vault, fresh=False)
+    try:
+        for chunk, sealed in fetch(vault, chunks, raw=True):
+            if should_stop():
+                raise Stopped("The sweep was stopped.")
+            if isinstance(sealed, Damaged):
+                raise Damaged(sealed.message, remedy="Run a full check of the store, then sweep again. Nothing was removed.")
+            writer.move_chunk(chunk, sealed)
         writer.flush()
+    finally:
+        writer.close()
+    return writer.packed_bytes
 
 
-def _replace_index(vault: Vault, packs: list[tuple[bytes, list[Entry]]]) -> None:
+def _replace_index(vault: Vault, going: set[bytes]) -> None:
+    """One index object of what stays instead of all that were."""
     old = vault.index_objects()
-    vault.write_object(names.INDEXES, encode_packs(packs))
+    vault.index.settle()
+    staying = [(pack, entries) for pack, entries in vault.index.packs() if pack not in going and not vault.index.damaged_in(pack)]
+    written = vault.write_object(names.INDEXES, encode_index(staying), compress=False) if staying else ""
     for name in old:
-        vault.blobs.delete(name)
+        if name != written:
+            vault.blobs.delete(name)
+
+
+def _forget_damage(vault: Vault, gone: set[bytes]) -> None:
+    """Notes of damage all of whose packs are gone go, too."""
+    present = vault.ids(names.PACKS).keys() - gone
+    for name, told in vault.told(names.DAMAGE).items():
+        packs = told.get("packs", {}) if isinstance(told, dict) else {}
+        if not any(bytes.fromhex(pack) in present for pack in packs):
+            vault.blobs.delete(name)

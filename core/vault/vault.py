@@ -1,158 +1,255 @@
-"""An opened vault: its keys, its index, and everything that only reads.
+"""An opened vault: its keys, its index, and everything that only looks.
 
-Writing is `writer`'s, removal `sweep`'s, proof `check`'s. The index is built on `refresh` from the index
-objects and from the footers of packs that no index object mentions, so a writer that was killed loses
-nothing that it uploaded.
+Opening is `opening`'s, writing `writer`'s, removal `sweep`'s, proof `check`'s. The index is built on `refresh` from
+the index objects and from the footers of packs that no index object mentions, so a writer that was killed
+loses nothing that it uploaded. What stands in the store is hostile until it has been opened.
 """
 
-import contextlib
 import json
 from collections import OrderedDict
 from collections.abc import Iterator
-from dataclasses import dataclass
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 from datetime import datetime
 
-import zstandard
-from blake3 import blake3
-
-from core.units import HOURS, MIB, aware
+from core.units import HOURS, KIB, MIB
 from core.vault import blobs as names
 from core.vault.blobs import BlobStore, id_in, pack_name
-from core.vault.chunking import unframed
-from core.vault.errors import BlobExists, BlobMissing, Damaged, NewerVault, NoSuchBackup, NotAVault, VaultExists
-from core.vault.index import ChunkIndex, Entry, decode_entries, decode_packs
-from core.vault.keys import Cost, Randomness, VaultKeys, key_file_slot, opened, passphrase_slot
-from core.vault.manifests import Manifest, Span, Stored, decode_branch, decode_manifest
-from core.vault.sealing import open_chunk, open_object, seal_object
+from core.vault.chunking import decompressed, framed, unframed
+from core.vault.errors import BlobMissing, Damaged, DeviceSealed, NoSuchBackup
+from core.vault.fetching import fetch
+from core.vault.index import ChunkIndex, Place
+from core.vault.keys import Keys, Randomness
+from core.vault.manifests import (
+    KindSummary,
+    Manifest,
+    Span,
+    Stored,
+    decode_manifest,
+    decode_rows,
+    parted_branch,
+    split_ids,
+    stored_of,
+)
+from core.vault.packs import FOOTER_SUFFIX, LENGTH_BYTES, Entries, decode_entries, decode_index, ids_of, pack_bytes
+from core.vault.rolls import Roll, read_roll, remove_backup
+from core.vault.sealing import chunk_place, local_place, seal, shared_place, unseal
 
-FORMAT, VERSION = "old-attic-vault", 1
-FOOTER_SUFFIX = "#footer"
-LENGTH_BYTES = 4
+MAX_OBJECT_BYTES = 256 * MIB
+"""No manifest, mark or roll is larger when it is opened."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class VaultLimits:
     """Sizes and periods that a writer and a sweep keep to."""
 
-    pack_bytes: int = 16 * MIB
+    pack_bytes: int = 24 * MIB
     """A pack is closed once it holds this much."""
-    bundle_bytes: int = 128 * 1024
+    bundle_bytes: int = 128 * KIB
     """Tiny items are stored together up to this size."""
-    tiny_bytes: int = 4 * 1024
+    tiny_bytes: int = 4 * KIB
     """Items up to this size are tiny."""
-    grace_seconds: int = 24 * HOURS
+    grace_seconds: float = 24 * HOURS
     """How long a marked pack stays before it is removed; longer than any run takes."""
     waste_percent: int = 40
     """A pack with more unneeded bytes than this is rewritten."""
-    cached_bytes: int = 32 * MIB
+    most_small_packs: int = 64
+    """When there are more packs below a quarter of `pack_bytes`, they are put together."""
+    cached_bytes: int = 16 * MIB
     """Opened chunks that are kept at hand while reading."""
+    workers: int = 2
+    """Threads that compress, seal and open."""
 
 
 class Vault:
     """Reads. One object a thread."""
 
-    def __init__(self, blobs: BlobStore, keys: VaultKeys, *, random: Randomness, limits: VaultLimits) -> None:
-        self.blobs, self.keys, self.random, self.limits = blobs, keys, random, limits
+    def __init__(self, blobs: BlobStore, keys: Keys, *, store: bytes, random: Randomness, limits: VaultLimits) -> None:
+        self.blobs, self.keys, self.store, self.random, self.limits = blobs, keys, store, random, limits
         self.index = ChunkIndex()
         self.unreadable: dict[str, str] = {}
-        """Index objects and packs that could not be read at the last refresh, each with why."""
+        """Objects that could not be read at the last refresh or listing, each with why."""
+        self.device_keys: dict[bytes, Keys] = {}
+        """Keys of sealed devices that are at hand, by their id."""
+        self.lost: dict[bytes, Entries] = {}
+        """Packs that index objects name and that are not there: swept, or lost."""
         self._cache: OrderedDict[bytes, bytes] = OrderedDict()
         self._cached_bytes = 0
-        self._index_objects: dict[str, list[tuple[bytes, list[Entry]]]] = {}
+        self._index_objects: list[str] = []
 
     # -- objects
 
-    def read_object(self, name: str) -> bytes:
-        """The opened, decompressed content of a sealed object. Raises BlobMissing, Damaged."""
-        plain = open_object(self.keys, name, self.blobs.read(name))
-        try:
-            return zstandard.ZstdDecompressor().decompress(plain, max_output_size=1 << 30)
-        except zstandard.ZstdError:
-            raise Damaged(f"Object {name} cannot be decompressed.") from None
+    def place_of(self, name: str) -> bytes:
+        """What an object of this name is bound to (§4.2)."""
+        return shared_place(name) if name.startswith(names.MANIFESTS) else local_place(self.store, name)
 
-    def write_object(self, prefix: str, plain: bytes, *, id: bytes | None = None) -> str:
-        """Seal and store; the new object's name."""
+    def opened(self, name: str, sealed: bytes) -> bytes:
+        """The content of a sealed object. Raises Damaged, naming it."""
+        try:
+            plain = unseal(self.keys, self.place_of(name), sealed)
+            return decompressed(memoryview(plain)[1:], MAX_OBJECT_BYTES) if plain[:1] == b"\x01" else plain[1:]
+        except Damaged as error:
+            raise Damaged(f"Object {name} is damaged: {error.message}") from None
+
+    def read_object(self, name: str) -> bytes:
+        """Raises BlobMissing, Damaged."""
+        return self.opened(name, self.blobs.read(name))
+
+    def sealed_object(self, name: str, plain: bytes, *, compress: bool = True) -> bytes:
+        return seal(self.keys, self.place_of(name), framed(plain) if compress else b"\x00" + plain)
+
+    def write_object(self, prefix: str, plain: bytes, *, id: bytes | None = None, compress: bool = True) -> str:
+        """Seal and store; the new object's name. Raises BlobExists, StoreError."""
         name = prefix + (id or self.random(16)).hex()
-        self.blobs.create(name, seal_object(self.keys, name, zstandard.compress(plain, 3), random=self.random))
+        self.blobs.create(name, self.sealed_object(name, plain, compress=compress))
         return name
+
+    def ids(self, prefix: str) -> dict[bytes, int]:
+        """Ids of the objects below a prefix, with their sizes."""
+        return {id: size for name, size in self.blobs.list(prefix) if (id := id_in(name)) and names.is_ours(name)}
 
     # -- index
 
     def refresh(self) -> None:
         """Learn what the store holds now. What cannot be read is left out and named in `unreadable`."""
         self.unreadable = {}
-        index = ChunkIndex()
-        index.marked = {pack for _, packs in self.marks().values() for pack in packs}
-        sizes = {pack: size for name, size in self.blobs.list(names.PACKS) if (pack := id_in(name))}
-        held: dict[str, list[tuple[bytes, list[Entry]]]] = {}
-        for name, _ in sorted(self.blobs.list(names.INDEXES)):
-            try:
-                held[name] = self._index_objects.get(name) or list(decode_packs(self.read_object(name)))
-            except BlobMissing:
-                continue  # another sweep has just replaced it
-            except Damaged as error:
-                self.unreadable[name] = error.message
-                continue
-            for pack, entries in held[name]:
-                if pack in sizes:
-                    index.add(pack, entries)
-        self._index_objects = held
-        for pack in sizes.keys() - index.packs.keys():
-            try:
-                index.add(pack, self.footer(pack, sizes[pack]))
-            except BlobMissing:
-                continue
-            except Damaged as error:
-                self.unreadable[pack_name(pack)] = error.message
-        self.index = index
+        marked = {pack for _, packs, _ in self.marks().values() for pack in packs}
+        sizes = self.ids(names.PACKS)
+        indexes = self._read_indexes()
+        known: dict[bytes, Entries] = {}
+        self.lost = {}
+        for packs in indexes.values():
+            for pack, entries in packs:
+                (known if pack in sizes else self.lost).setdefault(pack, entries)
+        unlisted = sorted(sizes.keys() - known.keys())
+        with ThreadPoolExecutor(max(1, self.blobs.parallel)) as pool:
+            for pack, found in zip(unlisted, pool.map(lambda pack: self._footer_or_why(pack, sizes[pack]), unlisted), strict=True):
+                if isinstance(found, str):
+                    self.unreadable[pack_name(pack)] = found
+                elif found is not None:
+                    known[pack] = found
+        self.index = ChunkIndex(known.items(), marked=marked & sizes.keys(), damaged=self.noted_damage())
+        self._index_objects = list(indexes)
+
+    def _read_indexes(self) -> dict[str, list[tuple[bytes, Entries]]]:
+        found: dict[str, list[tuple[bytes, Entries]]] = {}
+        listed = sorted(name for name, _ in self.blobs.list(names.INDEXES) if names.is_ours(name))
+        with ThreadPoolExecutor(max(1, self.blobs.parallel)) as pool:
+            for name, content in zip(listed, pool.map(self._object_or_why, listed), strict=True):
+                try:
+                    if isinstance(content, bytes):
+                        found[name] = list(decode_index(content))
+                    elif content is not None:
+                        raise Damaged(content)
+                except Damaged as error:
+                    self.unreadable[name] = error.message
+        return found
+
+    def _object_or_why(self, name: str) -> bytes | str | None:
+        try:
+            return self.read_object(name)
+        except BlobMissing:
+            return None  # a sweep has just replaced it
+        except Damaged as error:
+            return error.message
+
+    def _footer_or_why(self, pack: bytes, size_bytes: int) -> Entries | str | None:
+        try:
+            return self.footer(pack, size_bytes)
+        except BlobMissing:
+            return None
+        except Damaged as error:
+            return error.message
 
     def index_objects(self) -> list[str]:
         """Names of the index objects that the last refresh could read."""
         return list(self._index_objects)
 
-    def footer(self, pack: bytes, size_bytes: int) -> list[Entry]:
+    def footer(self, pack: bytes, size_bytes: int) -> Entries:
         """The entries of a pack, from its own footer (§6.1). Raises Damaged, BlobMissing."""
         name = pack_name(pack)
-        if size_bytes < LENGTH_BYTES:
+        tail = self.blobs.read(name, offset=max(0, size_bytes - 16 * KIB))
+        length = int.from_bytes(tail[-LENGTH_BYTES:], "big")
+        if len(tail) < LENGTH_BYTES or length > size_bytes - LENGTH_BYTES:
             raise Damaged(f"Pack {name} is cut short.")
-        length = int.from_bytes(self.blobs.read(name, offset=size_bytes - LENGTH_BYTES, length=LENGTH_BYTES), "big")
-        if length > size_bytes - LENGTH_BYTES:
-            raise Damaged(f"Pack {name} is cut short.")
-        sealed = self.blobs.read(name, offset=size_bytes - LENGTH_BYTES - length, length=length)
-        entries = decode_entries(open_object(self.keys, name + FOOTER_SUFFIX, sealed))
-        if sum(entry.sealed_bytes for entry in entries) != size_bytes - LENGTH_BYTES - length:
-            raise Damaged(f"Pack {name} does not hold what its footer says.")
+        if length > len(tail) - LENGTH_BYTES:
+            tail = self.blobs.read(name, offset=size_bytes - LENGTH_BYTES - length)
+        sealed = tail[len(tail) - LENGTH_BYTES - length : len(tail) - LENGTH_BYTES]
+        try:
+            entries = decode_entries(unseal(self.keys, self.place_of(name + FOOTER_SUFFIX), sealed))
+        except Damaged:
+            raise Damaged(f"The footer of pack {name} is damaged.") from None
+        if pack_bytes(entries) != size_bytes:
+            raise Damaged(f"Pack {name} is not as long as its footer says.")
         return entries
 
-    def marks(self) -> dict[str, tuple[datetime, list[bytes]]]:
-        """Marks of sweeps: object name → (when, packs). Damaged ones are named in `unreadable`."""
+    def marks(self) -> dict[str, tuple[datetime, list[bytes], int]]:
+        """Marks of sweeps: object name → (when, packs, bytes that were moved). Damaged ones are named in `unreadable`."""
         found = {}
-        for name, _ in self.blobs.list(names.MARKS):
+        for name, told in self.told(names.MARKS).items():
             try:
-                told = json.loads(self.read_object(name))
-                found[name] = (datetime.fromisoformat(told["at"]), [bytes.fromhex(pack) for pack in told["packs"]])
+                packs = split_ids(bytes.fromhex(told["packs"]))
+                found[name] = (datetime.fromisoformat(told["at"]), packs, int(told["moved_bytes"]))
+            except (ValueError, KeyError, TypeError, Damaged):
+                self.unreadable[name] = f"Object {name} cannot be read."
+        return found
+
+    def noted_damage(self) -> dict[bytes, set[bytes]]:
+        """What checks have found: pack → damaged chunks in it."""
+        found: dict[bytes, set[bytes]] = {}
+        for name, told in self.told(names.DAMAGE).items():
+            try:
+                for pack, chunks in told["packs"].items():
+                    found.setdefault(bytes.fromhex(pack), set()).update(split_ids(bytes.fromhex(chunks)))
+            except (ValueError, KeyError, TypeError, AttributeError, Damaged):
+                self.unreadable[name] = f"Object {name} cannot be read."
+        return found
+
+    def where_noted(self, chunk: bytes) -> str | None:
+        """The pack in which a damaged or lost chunk lies or lay; None when nobody knows."""
+        for pack, chunks in self.index.damage.items():
+            if chunk in chunks:
+                return pack_name(pack)
+        return next((pack_name(pack) for pack, entries in self.lost.items() if chunk in ids_of(entries)), None)
+
+    def told(self, prefix: str) -> "dict[str, dict]":  # type: ignore[type-arg]
+        """JSON objects below a prefix by name. Damaged ones are named in `unreadable`."""
+        found = {}
+        for name, _ in self.blobs.list(prefix):
+            if not names.is_ours(name):
+                continue
+            try:
+                found[name] = json.loads(self.read_object(name))
             except BlobMissing:
                 continue
             except Damaged as error:
                 self.unreadable[name] = error.message
+            except (ValueError, RecursionError):
+                self.unreadable[name] = f"Object {name} cannot be read."
         return found
 
-    # -- chunks and items
+    # -- chunks
 
     def chunk(self, chunk: bytes) -> bytes:
         """The content of a chunk. Raises Damaged when it is missing, damaged or not what it claims to be."""
         if chunk in self._cache:
             self._cache.move_to_end(chunk)
             return self._cache[chunk]
-        content = self.proven(chunk, self.sealed_chunk(chunk))
-        self._cache[chunk] = content
-        self._cached_bytes += len(content)
-        while self._cached_bytes > self.limits.cached_bytes:
-            self._cached_bytes -= len(self._cache.popitem(last=False)[1])
+        content = self.open_chunk(chunk, self.sealed_chunk(chunk))
+        self.remember(chunk, content)
         return content
 
-    def sealed_chunk(self, chunk: bytes) -> bytes:
-        place = self.index.place(chunk)
+    def remember(self, chunk: bytes, content: bytes) -> None:
+        """Keep an opened chunk at hand for a while."""
+        if chunk not in self._cache:
+            self._cached_bytes += len(content)
+        self._cache[chunk] = content
+        while self._cached_bytes > self.limits.cached_bytes:
+            self._cached_bytes -= len(self._cache.popitem(last=False)[1])
+
+    def sealed_chunk(self, chunk: bytes, place: Place | None = None) -> bytes:
+        """Raises Damaged."""
+        place = place or self.index.place(chunk)
         if place is None:
             raise Damaged(f"Chunk {chunk.hex()} is missing from the store.")
         try:
@@ -160,118 +257,145 @@ class Vault:
         except BlobMissing:
             raise Damaged(f"Pack {pack_name(place.pack)} is missing from the store.") from None
 
-    def proven(self, chunk: bytes, sealed: bytes) -> bytes:
-        """The content of a sealed chunk, after its id has been computed again."""
-        content = unframed(open_chunk(self.keys, chunk, sealed))
+    def open_chunk(self, chunk: bytes, sealed: bytes | memoryview) -> bytes:
+        """The content of a sealed chunk: its seal is bound to the id. Raises Damaged."""
+        try:
+            return unframed(unseal(self.keys, chunk_place(chunk), sealed))
+        except Damaged as error:
+            raise Damaged(f"Chunk {chunk.hex()} is damaged: {error.message}") from None
+
+    def proven(self, chunk: bytes, sealed: bytes | memoryview) -> bytes:
+        """The content of a sealed chunk, after its id has been computed again. Raises Damaged."""
+        content = self.open_chunk(chunk, sealed)
         if self.keys.chunk_id(content) != chunk:
             raise Damaged(f"Chunk {chunk.hex()} holds other content than its id says.")
         return content
 
-    def read(self, stored: Stored) -> Iterator[bytes]:
-        """The content of an item, in pieces of at most a chunk."""
-        for span in stored.spans:
-            yield self._part(span)
+    # -- sealed devices (§3.6)
 
-    def _part(self, span: Span) -> bytes:
-        content = self.chunk(span.chunk)
-        if span.offset + span.length_bytes > len(content):
-            raise Damaged(f"Chunk {span.chunk.hex()} is shorter than the manifest says.")
-        return content[span.offset : span.offset + span.length_bytes]
+    def inner_open(self, sealed: bytes | None, content: bytes) -> bytes:
+        """What lies below the second seal of a sealed device. Raises DeviceSealed, Damaged."""
+        if sealed is None:
+            return content
+        if (keys := self.device_keys.get(sealed)) is None:
+            raise DeviceSealed("This device is sealed: its content opens with a passphrase of its own.")
+        return unframed(unseal(keys, chunk_place(sealed), content))
+
+    # -- items
+
+    def read(self, stored: Stored, *, offset: int = 0, length: int | None = None) -> Iterator[bytes]:
+        """The content of an item, or a range of its bytes, in pieces of at most a chunk. Fetches only what it needs."""
+        at, end = 0, stored.item.size_bytes if length is None else min(stored.item.size_bytes, offset + length)
+        for span in stored.spans:
+            first, last = max(offset, at), min(end, at + span.length_bytes)
+            if first < last:
+                yield self._part(span, stored.sealed)[first - at : last - at]
+            at += span.length_bytes
+
+    def _part(self, span: Span, sealed: bytes | None) -> bytes:
+        return part_of(self.inner_open(sealed, self.chunk(span.chunk)), span)
 
     # -- backups
 
+    def roll(self) -> Roll:
+        """Which backups and slots were seen and removed (§9.4)."""
+        return read_roll(self)
+
     def backup_ids(self) -> list[bytes]:
-        return [id for name, _ in self.blobs.list(names.MANIFESTS) if (id := id_in(name))]
+        """Backups that exist: a manifest that was removed and came back is none."""
+        found = self.ids(names.MANIFESTS)
+        removed = self.roll().removed if found else set()
+        return [id for id in found if id not in removed]
 
     def manifest(self, id: bytes) -> Manifest:
         """The root of a backup. Raises NoSuchBackup, Damaged."""
         try:
-            return decode_manifest(self.read_object(names.MANIFESTS + id.hex()), id=id)
+            manifest = decode_manifest(self.read_object(names.MANIFESTS + id.hex()), id=id)
         except BlobMissing:
             raise NoSuchBackup(f"The store holds no backup {id.hex()}.") from None
+        return self._with_private(manifest)
 
     def manifests(self) -> list[Manifest]:
         """Every readable backup, newest first; unreadable ones are named in `unreadable`."""
-        found = []
-        for id in self.backup_ids():
-            try:
-                found.append(self.manifest(id))
-            except NoSuchBackup:
-                continue
-            except Damaged as error:
-                self.unreadable[names.MANIFESTS + id.hex()] = error.message
+        ids, found = self.backup_ids(), []
+        with ThreadPoolExecutor(max(1, self.blobs.parallel)) as pool:
+            for id, told in zip(ids, pool.map(self._manifest_or_why, ids), strict=True):
+                if isinstance(told, str):
+                    self.unreadable[names.MANIFESTS + id.hex()] = told
+                elif told is not None:
+                    found.append(told)
         return sorted(found, key=lambda manifest: (manifest.finished_at, manifest.id), reverse=True)
 
-    def items(self, manifest: Manifest, kind: str) -> Iterator[Stored]:
-        """Items of one kind, sorted by id. Nothing for a kind that the backup does not hold."""
-        summary = manifest.summary(kind)
-        for branch in summary.branches if summary else ():
-            yield from decode_branch(self.chunk(branch), kind=kind)
+    def _manifest_or_why(self, id: bytes) -> Manifest | str | None:
+        try:
+            return self.manifest(id)
+        except NoSuchBackup:
+            return None
+        except Damaged as error:
+            return error.message
 
-    def chunks_of(self, manifest: Manifest) -> set[bytes]:
-        """Ids of every chunk that the backup needs, branches included."""
-        needed: set[bytes] = set()
-        for summary in manifest.kinds:
-            needed.update(summary.branches)
-            needed.update(span.chunk for stored in self.items(manifest, summary.kind) for span in stored.spans)
-        return needed
+    def _with_private(self, manifest: Manifest) -> Manifest:
+        """A sealed device's note and names, when its key is at hand."""
+        if manifest.sealed is None or manifest.sealed not in self.device_keys:
+            return manifest
+        try:
+            told = json.loads(self.inner_open(manifest.sealed, bytes.fromhex(manifest.rest["private"])))
+            kinds = tuple(replace(found, newest_name=str(told["newest_names"].get(found.kind, ""))) for found in manifest.kinds)
+            return replace(manifest, note=str(told["note"]), kinds=kinds)
+        except (ValueError, KeyError, TypeError, AttributeError):
+            raise Damaged(f"The manifest of backup {manifest.id.hex()} cannot be read.") from None
+
+    def branches(self, summary: KindSummary) -> list[bytes]:
+        """Ids of the branches of a tree, in order. Raises Damaged."""
+        ids = list(summary.tops)
+        for _ in range(summary.depth):
+            ids = [id for fork in ids for id in split_ids(self.chunk(fork))]
+        return ids
+
+    def items(self, manifest: Manifest, kind: str) -> Iterator[Stored]:
+        """Items of one kind, sorted by id. Nothing for a kind that the backup does not hold. Raises Damaged, DeviceSealed."""
+        summary = manifest.summary(kind)
+        for branch, content in fetch(self, self.branches(summary)) if summary else ():
+            if isinstance(content, Damaged):
+                raise content
+            self.remember(branch, content)
+            yield from self._stored(content, kind=kind, sealed=manifest.sealed)
+
+    def branch_items(self, branch: bytes, *, kind: str, sealed: bytes | None) -> list[Stored]:
+        """Raises Damaged, DeviceSealed."""
+        return self._stored(self.chunk(branch), kind=kind, sealed=sealed)
+
+    def _stored(self, branch: bytes, *, kind: str, sealed: bytes | None) -> list[Stored]:
+        chunks, items = parted_branch(branch)
+        return [stored_of(row, kind=kind, sealed=sealed) for row in decode_rows(chunks, self.inner_open(sealed, items))]
+
+    def item(self, manifest: Manifest, kind: str, id: str) -> Stored | None:
+        """One item, found by halving: reads a few branches, however many there are. Raises Damaged, DeviceSealed."""
+        summary = manifest.summary(kind)
+        branches = self.branches(summary) if summary else []
+        low, high = 0, len(branches)
+        while low < high:
+            middle = (low + high) // 2
+            rows = self.branch_items(branches[middle], kind=kind, sealed=manifest.sealed)
+            if rows and rows[0].item.id <= id <= rows[-1].item.id:
+                return next((stored for stored in rows if stored.item.id == id), None)
+            if rows and id < rows[0].item.id:
+                high = middle
+            else:
+                low = middle + 1
+        return None
 
     def remove(self, id: bytes) -> None:
-        """Forget a backup at once; its bytes go with a later sweep. Nothing happens when it is gone."""
-        self.blobs.delete(names.MANIFESTS + id.hex())
+        """Forget a backup at once; its bytes go with a later sweep. Nothing happens when it is gone. Raises StoreError."""
+        remove_backup(self, id)
 
     def stored_bytes(self) -> int:
         """Everything that lies in the store, down to headers and keys."""
         return sum(size for _, size in self.blobs.list(""))
 
 
-def create_vault(
-    blobs: BlobStore, *, passphrase: str, key_file: bytes | None, now: datetime, random: Randomness, cost: Cost, limits: VaultLimits
-) -> Vault:
-    """Prepare an empty place. The header is written last, so a half-made vault is none. Raises VaultExists."""
-    if any(True for _ in blobs.list("")):
-        raise VaultExists("This place is not empty.")
-    keys = VaultKeys(vault=random(16), master=random(32))
-    blobs.create(names.KEYS + random(16).hex(), passphrase_slot(keys, passphrase, random=random, cost=cost))
-    if key_file is not None:
-        blobs.create(names.KEYS + random(16).hex(), key_file_slot(keys, key_file, random=random))
-    with contextlib.suppress(BlobExists):
-        blobs.create(names.HEADER, _header(keys, aware(now)))
-    return Vault(blobs, keys, random=random, limits=limits)
-
-
-def open_vault(
-    blobs: BlobStore, *, passphrase: str | None = None, key_file: bytes | None = None, random: Randomness, limits: VaultLimits
-) -> Vault:
-    """Open with a passphrase or a key file. Raises NotAVault, NewerVault, WrongPassphrase, Damaged."""
-    try:
-        told = json.loads(blobs.read(names.HEADER))
-        if not isinstance(told, dict) or told.get("format") != FORMAT:
-            raise NotAVault("There is no vault here.")
-        if told["version"] != VERSION:
-            raise NewerVault(f"This vault is of version {told['version']}; this program reads version {VERSION}.")
-        vault, seal = bytes.fromhex(told["vault"]), bytes.fromhex(told["seal"])
-    except BlobMissing:
-        raise NotAVault("There is no vault here.") from None
-    except (ValueError, KeyError, TypeError):
-        raise NotAVault("The header of this vault cannot be read.") from None
-    slots = [blobs.read(name) for name, _ in sorted(blobs.list(names.KEYS))]
-    keys = opened(slots, vault=vault, passphrase=passphrase, key_file=key_file)
-    if _seal_of(keys, told) != seal:
-        raise Damaged("The header of this vault was changed.")
-    return Vault(blobs, keys, random=random, limits=limits)
-
-
-def add_key_file(vault: Vault, key_file: bytes) -> None:
-    """Give the server's key file a slot of its own in an opened vault."""
-    vault.blobs.create(names.KEYS + vault.random(16).hex(), key_file_slot(vault.keys, key_file, random=vault.random))
-
-
-def _header(keys: VaultKeys, now: datetime) -> bytes:
-    told = {"format": FORMAT, "version": VERSION, "vault": keys.vault.hex(), "created_at": now.isoformat()}
-    return json.dumps(told | {"seal": _seal_of(keys, told).hex()}, sort_keys=True).encode()
-
-
-def _seal_of(keys: VaultKeys, told: dict[str, object]) -> bytes:
-    content = json.dumps({name: value for name, value in told.items() if name != "seal"}, sort_keys=True).encode()
-    return blake3(content, key=keys.header).digest()
+def part_of(content: bytes, span: Span) -> bytes:
+    """The bytes of a span in its chunk's content. Raises Damaged."""
+    if span.offset < 0 or span.length_bytes < 0 or span.offset + span.length_bytes > len(content):
+        raise Damaged(f"Chunk {span.chunk.hex()} is shorter than the manifest says.")
+    return content if span.length_bytes == len(content) else content[span.offset : span.offset + span.length_bytes]

@@ -16,8 +16,8 @@ from core.content.link import DeviceLink
 from core.errors import BadInput
 from core.vault.blobs import BlobStore
 from core.vault.errors import StoreReadOnly, WrongPassphrase
-from core.vault.keys import Cost
-from core.vault.vault import Vault, VaultLimits, add_key_file, create_vault, open_vault
+from core.vault.opening import add_key_file, create_vault, open_vault
+from core.vault.vault import Vault, VaultLimits
 from server.outside import NetworkOffer
 
 
@@ -62,7 +62,7 @@ class Wiring:
     def blobs(self, path: str) -> BlobStore:
         return FolderBlobs(_absolute(path))
 
-    def create_vault(self, path: str, passphrase: str) -> Vault:
+    def create_vault(self, path: str, passphrase: str) -> tuple[Vault, str]:
         folder = _absolute(path)
         try:
             folder.mkdir(parents=True, exist_ok=True)
@@ -74,7 +74,6 @@ class Wiring:
             key_file=self._keys.read("server"),
             now=self.now(),
             random=self.random,
-            cost=Cost(),
             limits=self.limits,
         )
 
@@ -84,7 +83,7 @@ class Wiring:
         try:
             open_vault(blobs, key_file=self._keys.read("server"), random=self.random, limits=self.limits)
         except WrongPassphrase:
-            add_key_file(vault, self._keys.read("server"))
+            add_key_file(vault, self._keys.read("server"), now=self.now())
         return vault
 
     def open_vault(self, path: str) -> Vault:

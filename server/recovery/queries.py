@@ -64,7 +64,7 @@ def _page(vault: Vault, manifest: Manifest, code: str, *, words: list[str], page
 def one_item(backup: Backup, code: str, id: str) -> tuple[Item, Iterator[bytes]]:
     """An item and its content in pieces. Raises NoSuchBackup when the backup does not hold it."""
     with reading(backup) as (reader, manifest):
-        found = next((stored for stored in reader.vault.items(manifest, code) if stored.item.id == id), None)
+        found = reader.vault.item(manifest, code, id)
         if found is None:
             raise NoSuchBackup("This backup holds no such item.", remedy="Go back to the list.")
         return found.item, reader.locked(reader.vault.read(found))

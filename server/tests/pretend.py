@@ -18,8 +18,9 @@ from core.content.link import DeviceLink
 from core.vault.blobs import BlobStore
 from core.vault.errors import StoreMissing
 from core.vault.memory import MemoryBlobs
-from core.vault.tests.bench_of_one import CHEAP, MemoryDevice, phone
-from core.vault.vault import Vault, VaultLimits, add_key_file, create_vault, open_vault
+from core.vault.opening import add_key_file, create_vault, open_vault
+from core.vault.tests.bench_of_one import LENIENT, MemoryDevice, phone
+from core.vault.vault import Vault, VaultLimits
 from server.fleet.models import Device
 from server.outside import NetworkOffer, outside
 from server.people.actions.office import add_user, set_up_office
@@ -89,19 +90,25 @@ class PretendOutside:
             raise StoreMissing(f"The folder {path} is not there.")
         return self.stores[path]
 
-    def create_vault(self, path: str, passphrase: str) -> Vault:
+    def create_vault(self, path: str, passphrase: str) -> tuple[Vault, str]:
         self.stores[path] = MemoryBlobs()
         return create_vault(
-            self.stores[path], passphrase=passphrase, key_file=b"k" * 32, now=self.now(), random=self.random, cost=CHEAP, limits=self.limits
+            self.stores[path],
+            passphrase=passphrase,
+            key_file=b"k" * 32,
+            now=self.now(),
+            random=self.random,
+            limits=self.limits,
+            policy=LENIENT,
         )
 
     def attach_vault(self, path: str, passphrase: str) -> Vault:
-        vault = open_vault(self.blobs(path), passphrase=passphrase, random=self.random, limits=self.limits)
-        add_key_file(vault, b"k" * 32)
+        vault = open_vault(self.blobs(path), passphrase=passphrase, random=self.random, limits=self.limits, policy=LENIENT)
+        add_key_file(vault, b"k" * 32, now=self.now())
         return vault
 
     def open_vault(self, path: str) -> Vault:
-        return open_vault(self.blobs(path), key_file=b"k" * 32, random=self.random, limits=self.limits)
+        return open_vault(self.blobs(path), key_file=b"k" * 32, random=self.random, limits=self.limits, policy=LENIENT)
 
     def seal(self, purpose: str, secret: bytes) -> bytes:
         return purpose.encode() + b"\0" + secret
@@ -142,7 +149,7 @@ class OfficeTestCase(TestCase):
         path = f"/stores/{name}"
         return create_store(
             name=name, path=path, passphrase=PASSPHRASE, passphrase_again=PASSPHRASE, allowance_bytes=allowance_bytes, by=self.ines
-        )
+        ).store
 
     def device(self, agent_id: str = "p1", content: dict[tuple[str, str], bytes] | None = None) -> Device:
         """A paired device with the content of a small phone."""

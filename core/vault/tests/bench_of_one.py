@@ -12,10 +12,13 @@ from core.vault.capture import Capture, Captured, Request
 from core.vault.keys import Cost
 from core.vault.manifests import Manifest
 from core.vault.memory import MemoryBlobs
-from core.vault.vault import Vault, VaultLimits, create_vault
+from core.vault.opening import Policy, create_vault
+from core.vault.vault import Vault, VaultLimits
 from core.vault.writer import Writer
 
 CHEAP = Cost(passes=1, memory_bytes=128 * 1024, lanes=1)
+LENIENT = Policy(cost=CHEAP, floor=CHEAP)
+"""Guesses that cost nothing, so that tests need not wait for them."""
 PASSPHRASE = "tide tables and chalk"
 START = datetime(2026, 3, 2, 22, 0, tzinfo=UTC)
 SMALL = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
@@ -75,22 +78,31 @@ class MemoryDevice:
 class Bench:
     """One vault, a clock that only moves when told, and back doors into the blobs."""
 
-    def __init__(self, blobs: BlobStore | None = None, limits: VaultLimits = SMALL) -> None:
+    def __init__(
+        self, blobs: BlobStore | None = None, limits: VaultLimits = SMALL, *, seed: int = 7, same_key_as: Vault | None = None
+    ) -> None:
         self.blobs = blobs or MemoryBlobs()
-        self.random = random.Random(7).randbytes
+        self.random = random.Random(seed).randbytes
         self.now = START
         self.limits = limits
-        self.vault = create_vault(
-            self.blobs, passphrase=PASSPHRASE, key_file=b"k" * 32, now=self.now, random=self.random, cost=CHEAP, limits=limits
+        self.vault, self.recovery_code = create_vault(
+            self.blobs,
+            passphrase=PASSPHRASE,
+            key_file=b"k" * 32,
+            now=self.now,
+            random=self.random,
+            limits=limits,
+            policy=LENIENT,
+            same_key_as=same_key_as,
         )
 
     def again(self) -> Vault:
         """The same vault as another process would see it."""
-        return Vault(self.blobs, self.vault.keys, random=self.random, limits=self.limits)
+        return Vault(self.blobs, self.vault.keys, store=self.vault.store, random=self.random, limits=self.limits)
 
-    def capture(self, device: MemoryDevice, previous: Manifest | None = None, **hooks: object) -> Captured:
+    def capture(self, device: MemoryDevice, previous: Manifest | None = None, *, of: str = "d1", **hooks: object) -> Captured:
         self.now += timedelta(minutes=1)
-        request = Request(device="d1", device_told={"name": "H1"}, kinds=tuple(device.kinds()), note="", zone="Europe/Berlin")
+        request = Request(device=of, device_told={"name": "H1"}, kinds=tuple(device.kinds()), note="", zone="Europe/Berlin")
         return Capture(device, Writer(self.again()), request, clock=lambda: self.now, **hooks).run(previous)  # type: ignore[arg-type]
 
 

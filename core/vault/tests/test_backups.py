@@ -1,20 +1,21 @@
 """Backups, commits, sweeps and checks over a small vault."""
 
 import random
+from dataclasses import replace
 from datetime import timedelta
 from unittest import TestCase
 
 from core.content.errors import DataAccessOff, DeviceLocked, LinkCut
-from core.vault.blobs import MANIFESTS, MARKS, PACKS
+from core.vault.blobs import MANIFESTS, MARKS, PACKS, ROLLS, SEEN
 from core.vault.capture import Progress, Stage
 from core.vault.check import check
 from core.vault.errors import BlobExists, Damaged, NoSuchBackup, RunTooLong, Stopped
-from core.vault.index import decode_packs
 from core.vault.manifests import encode_manifest
 from core.vault.memory import MemoryBlobs
+from core.vault.needs import needs_of
+from core.vault.packs import decode_index
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents, phone
-from core.vault.writer import Writer
 
 
 class ABackupHoldsWhatTheDeviceHeld(TestCase):
@@ -33,7 +34,8 @@ class ABackupHoldsWhatTheDeviceHeld(TestCase):
         first = bench.capture(device).manifest
         device.sent_bytes = 0
         again = bench.capture(device, first)
-        self.assertEqual((device.sent_bytes, again.read_bytes, again.stored_bytes), (0, 0, 0))
+        self.assertEqual((device.sent_bytes, again.read_bytes), (0, 0))
+        self.assertLess(again.stored_bytes, 1_000)
 
     def test_one_changed_contact_costs_a_bundle_and_a_branch(self):
         bench, device = Bench(), MemoryDevice(phone())
@@ -64,8 +66,6 @@ class ABackupHoldsWhatTheDeviceHeld(TestCase):
             self.assertEqual(captured.manifest.summary("photos").items, 5)
 
     def test_a_locked_device_and_one_without_data_access_are_not_read(self):
-        from dataclasses import replace
-
         for change, error in (({"locked": True}, DeviceLocked), ({"data_access": False}, DataAccessOff)):
             bench, device = Bench(), MemoryDevice(phone())
             device.told = replace(device.told, **change)
@@ -165,10 +165,11 @@ class RemovingAndSweeping(TestCase):
         return sweep(self.bench.again(), now=self.bench.now)
 
     def test_a_sweep_of_a_store_that_needs_everything_changes_nothing(self):
-        before = dict(self.bench.blobs.held)
+        content = lambda: {name for name in self.bench.blobs.held if not name.startswith((SEEN, ROLLS))}  # noqa: E731
+        before = content()
         report = self.sweep()
         self.assertEqual((report.freed_bytes, report.marked_bytes), (0, 0))
-        self.assertEqual(self.bench.blobs.held, before)
+        self.assertEqual(content(), before)
 
     def test_bytes_go_after_the_grace_period_and_not_before(self):
         self.bench.vault.remove(self.old.id)
@@ -210,7 +211,9 @@ class RemovingAndSweeping(TestCase):
         third = self.bench.capture(device, self.old, admit=remove_and_mark).manifest
         vault = self.bench.again()
         vault.refresh()
-        self.assertTrue(all(vault.index.reusable(chunk) for chunk in vault.chunks_of(third)), "it relies on packs that will go")
+        numbers = needs_of(vault, [third]).of(third.id).tolist()
+        self.assertGreater(len(numbers), 5)
+        self.assertFalse({vault.index.pack_at(number) for number in numbers} & vault.index.marked, "it relies on packs that will go")
         self.sweep(hours=2)
         self.assertEqual(contents(self.bench.again(), third), phone(1))
         self.assertTrue(check(self.bench.again(), percent=100).ok)
@@ -219,14 +222,24 @@ class RemovingAndSweeping(TestCase):
         self.bench.vault.remove(self.old.id)
         self.sweep()
         again = self.bench.again()
-        again.write_object(MANIFESTS, encode_manifest(self.old), id=self.old.id)
+        other = replace(self.old, id=bytes(16))
+        again.write_object(MANIFESTS, encode_manifest(other), id=other.id)
         self.sweep(hours=2)
-        self.assertEqual(contents(self.bench.again(), self.old), phone(1))
+        self.assertEqual(contents(self.bench.again(), other), phone(1))
 
-    def test_a_run_longer_than_the_grace_period_does_not_commit(self):
-        writer = Writer(self.bench.again())
+    def test_a_run_whose_content_was_swept_meanwhile_does_not_commit(self):
+        device = MemoryDevice(phone(1))
+
+        def remove_and_sweep(changed_bytes: int) -> None:
+            self.bench.vault.remove(self.old.id)
+            self.sweep()
+            self.sweep(hours=2)
+
         with self.assertRaises(RunTooLong):
-            writer.commit(self.new, began_at=self.bench.now, now=self.bench.now + timedelta(hours=2))
+            self.bench.capture(device, self.old, admit=remove_and_sweep)
+        self.assertEqual(self.bench.again().backup_ids(), [self.new.id])
+        again = self.bench.capture(device, self.new)
+        self.assertEqual(contents(self.bench.again(), again.manifest), phone(1))
 
     def test_an_unreadable_manifest_stops_the_sweep(self):
         self.bench.vault.remove(self.old.id)
@@ -334,4 +347,4 @@ class SmallParts(TestCase):
     def test_an_index_object_that_ends_early_is_damaged(self):
         for content in (b"short", bytes(16) + b"\x00\x00\x00\x09" + bytes(24)):
             with self.assertRaises(Damaged):
-                list(decode_packs(content))
+                list(decode_index(content))

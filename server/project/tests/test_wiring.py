@@ -26,11 +26,11 @@ class TheRealOutside(SimpleTestCase):
         self.path = str(self.folder / "stores" / "one")
 
     def test_a_prepared_store_opens_without_anybody_typing_a_passphrase(self):
-        made = self.outside.create_vault(self.path, PASSPHRASE)
+        made, _ = self.outside.create_vault(self.path, PASSPHRASE)
         self.assertEqual(self.outside.open_vault(self.path).keys, made.keys)
 
     def test_a_new_server_attaches_it_with_the_passphrase_and_then_opens_it_alone(self):
-        made = self.outside.create_vault(self.path, PASSPHRASE)
+        made, _ = self.outside.create_vault(self.path, PASSPHRASE)
         shutil.rmtree(self.folder / "keys")
         moved = Wiring()
         with self.assertRaises(WrongPassphrase):

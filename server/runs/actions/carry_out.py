@@ -19,7 +19,7 @@ from core.quota.admission import DoesNotFit, admit
 from core.schedule.estimate import RemainingTime
 from core.units import iec
 from core.vault.capture import Capture, Captured, Progress, Request
-from core.vault.errors import NoSuchBackup, Stopped
+from core.vault.errors import Damaged, NoSuchBackup, Stopped
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from core.vault.writer import Writer
@@ -85,13 +85,13 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
 
 
 def _previous(run: Run, vault: Vault) -> Manifest | None:
-    """The manifest that this run builds on; a missing one only means that more is read. Raises Damaged."""
+    """The manifest that this run builds on; a missing or damaged one only means that more is read."""
     before = previous_backup(run.device, run.store)
     if before is None:
         return None
     try:
         return vault.manifest(before.id.bytes)
-    except NoSuchBackup:
+    except (NoSuchBackup, Damaged):
         return None
 
 

@@ -1,11 +1,13 @@
 """Check a store: prove that its bytes are intact, and note on each copy what was found."""
 
+from contextlib import suppress
 from uuid import UUID
 
 from django.db import transaction
 
 from core.errors import AtticError
-from core.vault.check import check
+from core.vault.check import check, note_damage
+from core.vault.errors import StoreReadOnly
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -18,7 +20,11 @@ from server.storage.queries import opened
 def check_store(store: Store, *, percent: int, by: User | None) -> Store:
     """Reads `percent` of the packs; 100 proves everything."""
     try:
-        report = check(opened(store), percent=percent)
+        vault = opened(store)
+        present = Copy.objects.filter(store=store, removed_at__isnull=True)
+        report = check(vault, percent=percent, expected={id.bytes for id in present.values_list("backup_id", flat=True)})
+        with suppress(StoreReadOnly):  # then there is nobody who could rely on it either
+            note_damage(vault, report)
     except AtticError as error:
         store.trouble = error.message[:300]
         store.save(update_fields=["trouble"])
@@ -26,7 +32,6 @@ def check_store(store: Store, *, percent: int, by: User | None) -> Store:
     now = outside().now()
     touched = {UUID(id) for entry in report.damaged for id in entry.backups}
     with transaction.atomic():
-        present = Copy.objects.filter(store=store, removed_at__isnull=True)
         present.filter(backup_id__in=touched).update(intact=False, checked_at=now)
         if percent == 100:
             present.exclude(backup_id__in=touched).update(intact=True, checked_at=now)

@@ -1,5 +1,7 @@
 """Add a store: prepare an empty folder with a passphrase, or attach one that holds a vault already."""
 
+from dataclasses import dataclass, field
+
 from django.db import transaction
 
 from core.errors import BadInput
@@ -13,12 +15,22 @@ from server.storage.actions.measure import measured
 from server.storage.models import Store
 
 
-def create_store(*, name: str, path: str, passphrase: str, passphrase_again: str, allowance_bytes: int | None, by: User | None) -> Store:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Prepared:
+    """A new store."""
+
+    store: Store
+    recovery_code: str = field(repr=False)
+    """Shown once, to be printed and locked away; kept nowhere."""
+
+
+def create_store(*, name: str, path: str, passphrase: str, passphrase_again: str, allowance_bytes: int | None, by: User | None) -> Prepared:
     """Raises BadInput, StoreError, VaultError, Conflict."""
     check_new_passphrase(passphrase, passphrase_again)
     _checked(name, path, allowance_bytes)
-    vault = outside().create_vault(path, passphrase)
-    return _record(name, path, vault, allowance_bytes, by=by, says=f"The store {name} was prepared in {path}.")
+    vault, code = outside().create_vault(path, passphrase)
+    store = _record(name, path, vault, allowance_bytes, by=by, says=f"The store {name} was prepared in {path}.")
+    return Prepared(store=store, recovery_code=code)
 
 
 def attach_store(*, name: str, path: str, passphrase: str, allowance_bytes: int | None, by: User | None) -> Store:
@@ -42,7 +54,7 @@ def _checked(name: str, path: str, allowance_bytes: int | None) -> None:
 @transaction.atomic
 def _record(name: str, path: str, vault: Vault, allowance_bytes: int | None, *, by: User | None, says: str) -> Store:
     now = outside().now()
-    vault_id = vault.keys.vault.hex()
+    vault_id = vault.store.hex()
     if Store.objects.filter(vault_id=vault_id).exists():
         raise Conflict("This vault is a store already, under another path.", remedy="Correct the path of that store instead.")
     store = Store(name=name.strip(), path=path, vault_id=vault_id, allowance_bytes=allowance_bytes, added_at=now, passphrase_proven_at=now)

@@ -1,6 +1,6 @@
 """Measure a store: what lies in it and whose it is. Changes only figures."""
 
-from collections import defaultdict
+from collections import Counter
 from datetime import datetime
 from uuid import UUID
 
@@ -8,6 +8,7 @@ from django.db import transaction
 
 from core.errors import AtticError
 from core.quota.shares import shares
+from core.vault.accounting import Accounts
 from core.vault.vault import Vault
 from server.fleet.models import Device
 from server.storage.models import Occupancy, Store
@@ -25,10 +26,9 @@ def measure_store(store: Store, *, now: datetime) -> Store:
     """Totals and each device's part. A store that cannot be reached is noted as such."""
     try:
         vault = opened(store)
-        vault.refresh()
-        needs, counts = _needs(vault)
-        sizes = {chunk: place.sealed_bytes for chunk in set().union(*needs.values()) if (place := vault.index.place(chunk))}
-        found = shares({owner: chunks & sizes.keys() for owner, chunks in needs.items()}, sizes)
+        accounts = Accounts(vault)
+        counts = Counter(manifest.device for manifest in accounts.manifests)
+        found = shares(accounts.needs_by_device(), accounts.sizes())
         measured(store, vault, now=now)
     except AtticError as error:
         store.trouble = error.message[:300]
@@ -51,13 +51,3 @@ def measure_store(store: Store, *, now: datetime) -> Store:
             if UUID(owner) in known
         )
     return store
-
-
-def _needs(vault: Vault) -> tuple[dict[str, set[bytes]], dict[str, int]]:
-    """(chunks by device, backups by device)."""
-    needs: dict[str, set[bytes]] = defaultdict(set)
-    counts: dict[str, int] = defaultdict(int)
-    for manifest in vault.manifests():
-        needs[manifest.device] |= vault.chunks_of(manifest)
-        counts[manifest.device] += 1
-    return needs, counts

@@ -44,6 +44,16 @@ class OccupancySerializer(serializers.ModelSerializer):
         return row.device.team.name if row.device.team else ""
 
 
+class PreparedStoreSerializer(StoreSerializer):
+    """A new store; the recovery code is told this once."""
+
+    recovery_code = serializers.CharField(read_only=True)
+
+    class Meta(StoreSerializer.Meta):
+        fields = (*StoreSerializer.Meta.fields, "recovery_code")
+        read_only_fields = fields
+
+
 class StoreDetailSerializer(StoreSerializer):
     occupancies = serializers.SerializerMethodField()
 
@@ -85,11 +95,14 @@ class StoresView(APIView):
     def get(self, request: Request) -> Response:
         return Response(StoreSerializer(stores()[:200], many=True).data)
 
-    @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: StoreSerializer})
+    @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: PreparedStoreSerializer})
     def post(self, request: Request) -> Response:
         given = NewStoreSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(StoreSerializer(create_store(**given.validated_data, by=request.user)).data, status=201)
+        prepared = create_store(**given.validated_data, by=request.user)
+        answer = Response({**StoreSerializer(prepared.store).data, "recovery_code": prepared.recovery_code}, status=201)
+        answer["Cache-Control"] = "no-store"
+        return answer
 
 
 class AttachStoreView(APIView):

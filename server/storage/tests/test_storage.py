@@ -16,7 +16,7 @@ class AddingStores(OfficeTestCase):
     def test_a_prepared_store_holds_a_vault_and_no_passphrase_stands_in_the_database(self):
         self.assertEqual(self.create().status_code, 201)
         store = Store.objects.get()
-        self.assertEqual(self.outside.open_vault("/s").keys.vault.hex(), store.vault_id)
+        self.assertEqual(self.outside.open_vault("/s").store.hex(), store.vault_id)
         self.assertGreater(store.stored_bytes, 0)
         self.assertNotIn(PASSPHRASE, str(Store.objects.values().get()))
 

@@ -1162,6 +1162,34 @@ export interface components {
             readonly next_run: string | null;
             readonly devices: string[];
         };
+        /** @description A new store; the recovery code is told this once. */
+        PreparedStore: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly name: string;
+            readonly medium: components["schemas"]["MediumEnum"];
+            readonly path: string;
+            /** @description What it may hold; empty without a limit. */
+            readonly allowance_bytes: number | null;
+            /** @description As measured last. */
+            readonly stored_bytes: number;
+            /** @description Room on its medium, as measured last. */
+            readonly free_bytes: number | null;
+            /** @description Marked by a sweep; free after the grace period. */
+            readonly waiting_bytes: number;
+            /** Format: date-time */
+            readonly measured_at: string | null;
+            /** Format: date-time */
+            readonly checked_at: string | null;
+            readonly check_says: string;
+            /** @description Why it could not be reached last time; empty when it could. */
+            readonly trouble: string;
+            /** Format: date-time */
+            readonly passphrase_proven_at: string | null;
+            /** Format: date-time */
+            readonly added_at: string;
+            readonly recovery_code: string;
+        };
         /** @description What a draft means: shown beside the editor. */
         Preview: {
             next_runs: string[];
@@ -2853,7 +2881,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Store"];
+                    "application/json": components["schemas"]["PreparedStore"];
                 };
             };
             default: {

@@ -7,10 +7,12 @@ import { useNavigate } from 'react-router';
 import { client, problemOf, told } from '../../api/client';
 import { Field } from '../../ui/Field';
 import { Refused } from '../../ui/States';
+import { RecoveryCode } from './RecoveryCode';
 import { gibToBytes } from './words';
 
 export function AddStoreScreen() {
   const [attach, setAttach] = useState(false);
+  const [prepared, setPrepared] = useState<{ id: string; name: string; code: string } | null>(null);
   const [given, setGiven] = useState({ name: '', path: '', passphrase: '', passphrase_again: '', gib: '' });
   const navigate = useNavigate();
   const queries = useQueryClient();
@@ -25,9 +27,11 @@ export function AddStoreScreen() {
     },
     onSuccess: async (store) => {
       await queries.invalidateQueries();
-      void navigate(`/storage/${store.id}`);
+      if ('recovery_code' in store) setPrepared({ id: store.id, name: store.name, code: String(store.recovery_code) });
+      else void navigate(`/storage/${store.id}`);
     },
   });
+  if (prepared) return <RecoveryCode store={prepared.name} code={prepared.code} onDone={() => void navigate(`/storage/${prepared.id}`)} />;
   const problem = add.error ? problemOf(add.error) : null;
   return (
     <>

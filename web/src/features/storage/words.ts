@@ -5,3 +5,9 @@ export function gibToBytes(text: string): number | null {
   const value = Number(trimmed);
   return Number.isFinite(value) ? Math.round(value * 1024 ** 3) : 0;
 }
+
+/** A recovery code in two lines of three groups, so that it can be copied by hand. */
+export function codeLines(code: string): string[] {
+  const groups = code.split('-');
+  return [groups.slice(0, 3).join('-'), groups.slice(3).join('-')];
+}

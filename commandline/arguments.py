@@ -1,0 +1,133 @@
+"""The words of the command line."""
+
+import argparse
+from pathlib import Path
+
+from commandline import backups, keys, upkeep
+
+_ABOUT = """The vault by itself: encrypted, deduplicated backups of folders in a folder or a bucket.
+
+  ./attic vault init /srv/store --passphrase-file pass
+  ./attic vault backup /srv/store ~/phone --device "Shore 3" --passphrase-file pass
+  ./attic vault list /srv/store --passphrase-file pass
+  ./attic vault restore /srv/store newest /tmp/back --passphrase-file pass
+  ./attic vault init s3://bucket/prefix --endpoint https://cloud.example --same-key-as /srv/store --passphrase-file pass
+  ./attic vault copy /srv/store s3://bucket/prefix --to-endpoint https://cloud.example --passphrase-file pass
+
+STORE is a folder or s3://bucket/prefix. Credentials of a bucket come from the environment (AWS_ACCESS_KEY_ID,
+AWS_SECRET_ACCESS_KEY) or the usual files. BACKUP is an id, its beginning, or the word newest.
+
+exit codes: 0 done · 1 damage, or items were left out · 2 usage · 3 wrong passphrase · 4 no such store, or it cannot
+be reached · 5 full"""
+
+
+def parser() -> argparse.ArgumentParser:
+    top = argparse.ArgumentParser(prog="attic vault", description=_ABOUT, formatter_class=argparse.RawDescriptionHelpFormatter)
+    commands = top.add_subparsers(metavar="COMMAND", required=True)
+
+    init = _command(commands, "init", upkeep.init, "prepare an empty folder or bucket; prints the recovery code", "init /srv/store")
+    init.add_argument("--same-key-as", metavar="OTHER", help="take the key of another store, so that copies move without being sealed anew")
+    _secret(init, "other", "the store that lends its key")
+
+    backup = _command(commands, "backup", backups.backup, "take a backup of a folder", 'backup /srv/store ~/phone --device "Shore 3"')
+    backup.add_argument("folder", metavar="FOLDER")
+    backup.add_argument("--device", required=True, metavar="NAME", help="whose backup this is")
+    backup.add_argument("--note", default="", metavar="TEXT")
+    _secret(backup, "device", "a sealed device")
+
+    found = _command(commands, "list", backups.list_backups, "every backup, newest first", "list /srv/store --json")
+    found.add_argument("--device", metavar="NAME", help="only this device's")
+
+    show = _command(commands, "show", backups.show, "what is in a backup", "show /srv/store newest --path photos")
+    show.add_argument("backup", metavar="BACKUP")
+    show.add_argument("--path", metavar="P", help="only this item, or what lies below this folder")
+    _secret(show, "device", "a sealed device")
+
+    restore = _command(
+        commands, "restore", backups.restore, "write a backup into an empty folder", "restore /srv/store newest out --kind photos"
+    )
+    restore.add_argument("backup", metavar="BACKUP")
+    restore.add_argument("dest", metavar="DEST", help="an empty folder, or one that does not exist yet")
+    restore.add_argument("--path", action="append", metavar="P", help="only this item, or what lies below this folder; may be repeated")
+    restore.add_argument("--kind", action="append", metavar="K", help="only this kind of content, such as photos; may be repeated")
+    _secret(restore, "device", "a sealed device")
+
+    check = _command(commands, "check", upkeep.check_store, "prove that what is stored is intact", "check /srv/store --sample 10")
+    how = check.add_mutually_exclusive_group()
+    how.add_argument("--sample", type=float, metavar="N", help="read N per cent of the packs, chosen at random")
+    how.add_argument("--full", action="store_true", help="read everything")
+
+    repair = _command(
+        commands, "repair", upkeep.repair_store, "mend from another store what a check found", "repair /srv/store --from /mnt/copy"
+    )
+    repair.add_argument("--from", dest="source", required=True, metavar="OTHER")
+    repair.add_argument("--from-endpoint", metavar="URL")
+    _secret(repair, "from", "the other store")
+
+    remove = _command(commands, "remove", upkeep.remove, "forget backups at once", "remove /srv/store 3f09ab")
+    remove.add_argument("backup", nargs="+", metavar="BACKUP")
+
+    sweep = _command(commands, "sweep", upkeep.sweep_store, "get the space of removed backups back", "sweep /srv/store --dry-run")
+    sweep.add_argument("--dry-run", action="store_true", help="only tell what would be freed once it is carried through")
+    sweep.add_argument(
+        "--grace", type=float, metavar="SECONDS", help="how long marked packs stay (default a day); 0 only while nobody else writes"
+    )
+
+    copy = _command(commands, "copy", upkeep.copy_store, "copy backups to another store", "copy /srv/store /mnt/drive", first="FROM")
+    copy.add_argument("to", metavar="TO")
+    copy.add_argument("--backup", action="append", metavar="B", help="only this one; may be repeated")
+    copy.add_argument("--to-endpoint", metavar="URL")
+    _secret(copy, "to", "TO")
+
+    usage = _command(commands, "usage", upkeep.usage, "what backups cost, and what removing them frees", "usage /srv/store newest")
+    usage.add_argument("backup", nargs="*", metavar="BACKUP")
+
+    _keys(commands)
+    return top
+
+
+def _keys(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    group = commands.add_parser("keys", help="who can open a store: add, change, remove, list").add_subparsers(
+        metavar="COMMAND", required=True
+    )
+    _command(group, "list", keys.list_slots, "every slot, never its secret", "keys list /srv/store")
+    add = _command(
+        group, "add", keys.add, "another passphrase, recovery code, or a device's own key", "keys add /srv/store --recovery-code"
+    )
+    add.add_argument("--recovery-code", action="store_true", help="make a code instead of taking a passphrase")
+    add.add_argument("--label", metavar="TEXT", help="whose it is")
+    add.add_argument("--device", metavar="NAME", help="seal this device with a passphrase of its own, or add one to its own")
+    _secret(add, "new", "what is added")
+    _secret(add, "device", "a sealed device")
+    change = _command(
+        group,
+        "change",
+        keys.change,
+        "another passphrase instead of the given one",
+        "keys change /srv/store --passphrase-file old --new-passphrase-file new",
+    )
+    change.add_argument("--device", metavar="NAME", help="that of a sealed device")
+    _secret(change, "new", "the new one")
+    _secret(change, "device", "the sealed device")
+    remove = _command(group, "remove", keys.remove, "a slot goes; the last one stays", "keys remove /srv/store 3f09ab")
+    remove.add_argument("slot", metavar="SLOT")
+
+
+def _command(commands, name: str, run, what: str, example: str, *, first: str = "STORE") -> argparse.ArgumentParser:  # type: ignore[no-untyped-def]
+    found: argparse.ArgumentParser = commands.add_parser(
+        name, help=what, description=f"{what[0].upper()}{what[1:]}.", epilog=f"example: ./attic vault {example} --passphrase-file pass"
+    )
+    found.set_defaults(run=run)
+    found.add_argument("store", metavar=first, help="a folder, or s3://bucket/prefix")
+    found.add_argument("--endpoint", metavar="URL", help="address of an S3-compatible service")
+    found.add_argument("--json", action="store_true", help="one JSON document on standard output, nothing else")
+    _secret(found, "", first)
+    return found
+
+
+def _secret(found: argparse.ArgumentParser, whose: str, what: str) -> None:
+    """--passphrase-file and --passphrase-fd, or --WHOSE-passphrase-file and so on."""
+    prefix = f"--{whose}-" if whose else "--"
+    group = found.add_mutually_exclusive_group()
+    group.add_argument(f"{prefix}passphrase-file", type=Path, metavar="FILE", help=f"passphrase of {what}; without it you are asked")
+    group.add_argument(f"{prefix}passphrase-fd", type=int, metavar="N", help=f"read the passphrase of {what} from this descriptor")

@@ -1,0 +1,77 @@
+"""keys list, add, change, remove: who can open a store. Secrets go in by file, descriptor or terminal, and never out."""
+
+import argparse
+
+from commandline.answers import DONE, answer, instant
+from commandline.secrets import new_passphrase, passphrase
+from commandline.stores import now, opened, unlocked
+from core.errors import BadInput
+from core.vault.opening import add_passphrase, add_recovery_code, change_passphrase, remove_slot, slots
+from core.vault.sealed_devices import key_of, seal_device
+
+
+def list_slots(given: argparse.Namespace) -> int:
+    """Every slot, without its secret."""
+    found = slots(opened(given))
+    document = [
+        {"slot": told.id.hex(), "kind": told.kind.value, "label": told.label, "device": told.device, "made_at": instant(told.made_at)}
+        for told in found
+    ]
+    lines = [
+        f"{row['slot']}  {row['made_at']}  {row['kind']:<13}  {row['label']}" + (f" of {row['device']}" if row["device"] else "")
+        for row in document
+    ]
+    answer(document, lines, as_json=given.json)
+    return DONE
+
+
+def add(given: argparse.Namespace) -> int:
+    """Another passphrase, another recovery code, or a key of its own for a device."""
+    vault = opened(given)
+    keys = None
+    if given.device:
+        if key_of(vault, given.device) is None:
+            new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask=f"New passphrase of {given.device}")
+            _, code = seal_device(vault, given.device, new, now=now())
+            lines = [
+                f"{given.device} is sealed from its next backup on: that needs this passphrase.",
+                f"Recovery code of {given.device}: {code}",
+            ]
+            answer({"device": given.device, "recovery_code": code}, lines, as_json=given.json)
+            return DONE
+        unlocked(vault, given.device, given)
+        keys = next(iter(vault.device_keys.values()))
+    if given.recovery_code:
+        code = add_recovery_code(vault, label=given.label or "recovery code", now=now(), keys=keys, device=given.device or "")
+        answer({"recovery_code": code}, [f"Recovery code: {code}"], as_json=given.json)
+        return DONE
+    new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask="New passphrase")
+    id = add_passphrase(vault, new, label=given.label or "passphrase", now=now(), keys=keys, device=given.device or "")
+    answer({"slot": id.hex()}, [f"Slot {id.hex()} is added."], as_json=given.json)
+    return DONE
+
+
+def change(given: argparse.Namespace) -> int:
+    """Another passphrase instead of the one that was given."""
+    vault = opened(given)
+    file, descriptor = given.passphrase_file, given.passphrase_fd
+    if given.device:
+        file, descriptor = given.device_passphrase_file, given.device_passphrase_fd
+    if descriptor is not None and not given.device:
+        raise BadInput("A descriptor can be read only once.", field="passphrase_fd", remedy="Use --passphrase-file for this command.")
+    old = passphrase(file, descriptor, ask="Old passphrase")
+    new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask="New passphrase")
+    id = change_passphrase(vault, old, new, now=now())
+    answer({"slot": id.hex()}, ["The passphrase is changed. The old one opens nothing any more."], as_json=given.json)
+    return DONE
+
+
+def remove(given: argparse.Namespace) -> int:
+    """A slot goes."""
+    vault = opened(given)
+    found = [told.id for told in slots(vault) if told.id.hex().startswith(given.slot.lower()) and given.slot]
+    if len(found) != 1:
+        raise BadInput(f"{len(found)} slots begin with {given.slot}.", field="slot", remedy="Look with `keys list` which there are.")
+    remove_slot(vault, found[0])
+    answer({"removed": found[0].hex()}, ["The slot is removed."], as_json=given.json)
+    return DONE

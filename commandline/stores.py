@@ -1,0 +1,68 @@
+"""STORE on the command line: a folder, or `s3://bucket/prefix`. The only place here that names adapters of stores."""
+
+import argparse
+import secrets
+from datetime import UTC, datetime
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from adapters.stores.folder import FolderBlobs
+from commandline.secrets import passphrase
+from core.errors import BadInput
+from core.vault.blobs import BlobStore
+from core.vault.errors import StoreReadOnly
+from core.vault.opening import open_vault, read_header
+from core.vault.sealed_devices import key_of, unlock_device
+from core.vault.slots import Secret
+from core.vault.vault import Vault, VaultLimits
+
+
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
+def blobs_of(store: str, endpoint: str | None, *, make: bool = False) -> BlobStore:
+    """Raises StoreError, BadInput."""
+    if store.startswith("s3://"):
+        from adapters.stores.s3 import Bucket, S3Blobs  # only here: it takes a third of a second to import
+
+        parts = urlsplit(store)
+        if not parts.netloc:
+            raise BadInput("The store has no bucket.", field="store", remedy="Write s3://bucket/prefix.")
+        return S3Blobs(Bucket(bucket=parts.netloc, prefix=parts.path, endpoint=endpoint))
+    if "://" in store:
+        raise BadInput(f"{store!r} is neither a folder nor s3://bucket/prefix.", field="store", remedy="Correct it.")
+    folder = Path(store)
+    if make:
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise StoreReadOnly(f"The folder {folder} cannot be made: {error.strerror}.") from None
+    return FolderBlobs(folder)
+
+
+def opened(given: argparse.Namespace) -> Vault:
+    """The STORE of the command. Raises StoreError, VaultError, BadInput."""
+    blobs = blobs_of(given.store, given.endpoint)
+    read_header(blobs)  # before anybody is asked for a passphrase
+    secret = passphrase(given.passphrase_file, given.passphrase_fd, ask="Passphrase or recovery code")
+    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits())
+
+
+def opened_other(
+    store: str, endpoint: str | None, file: Path | None, descriptor: int | None, given: argparse.Namespace, *, ask: str
+) -> Vault:
+    """A second store; without a passphrase of its own that of the first is tried."""
+    blobs = blobs_of(store, endpoint or given.endpoint)
+    read_header(blobs)
+    if file is None and descriptor is None and given.passphrase_file is not None:
+        file = given.passphrase_file
+    secret = passphrase(file, descriptor, ask=ask)
+    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits())
+
+
+def unlocked(vault: Vault, device: str, given: argparse.Namespace) -> None:
+    """Have the key of a sealed device at hand; asks only when it is sealed. Raises DeviceSealed, WrongPassphrase."""
+    if key_of(vault, device) is not None:
+        secret = passphrase(given.device_passphrase_file, given.device_passphrase_fd, ask=f"Passphrase of {device}")
+        unlock_device(vault, device, Secret(passphrase=secret))

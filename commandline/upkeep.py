@@ -1,0 +1,166 @@
+"""init, check, repair, remove, sweep, copy, usage."""
+
+import argparse
+import secrets
+
+from commandline.answers import DAMAGE, DONE, answer, remark
+from commandline.backups import backup_id
+from commandline.progress import Meter
+from commandline.secrets import new_passphrase
+from commandline.stores import blobs_of, now, opened, opened_other
+from core.errors import BadInput
+from core.units import iec
+from core.vault.accounting import Accounts
+from core.vault.check import CheckReport, check, note_damage
+from core.vault.copying import copy
+from core.vault.errors import StoreReadOnly
+from core.vault.opening import create_vault
+from core.vault.repair import repair
+from core.vault.sweep import plan_sweep, sweep
+from core.vault.vault import VaultLimits
+
+_MOST_SHOWN = 20
+
+
+def init(given: argparse.Namespace) -> int:
+    """Prepare a store."""
+    like = None
+    if given.same_key_as:
+        file, descriptor = given.other_passphrase_file, given.other_passphrase_fd
+        like = opened_other(given.same_key_as, None, file, descriptor, given, ask=f"Passphrase of {given.same_key_as}")
+    blobs = blobs_of(given.store, given.endpoint, make=True)
+    passphrase = new_passphrase(given.passphrase_file, given.passphrase_fd, ask="New passphrase")
+    _, code = create_vault(blobs, passphrase=passphrase, now=now(), random=secrets.token_bytes, limits=VaultLimits(), same_key_as=like)
+    lines = [
+        f"{given.store} is ready.",
+        f"Recovery code: {code}",
+        "Print it and lock it away: it opens the store when the passphrase is forgotten. It is not shown again.",
+    ]
+    answer({"store": given.store, "recovery_code": code}, lines, as_json=given.json)
+    return DONE
+
+
+def check_store(given: argparse.Namespace) -> int:
+    """Prove that what is stored is intact."""
+    vault = opened(given)
+    percent = 100.0 if given.full else given.sample or 0.0
+    if not 0 <= percent <= 100:
+        raise BadInput("A sample is between 0 and 100 per cent.", field="sample", remedy="Give --sample 10, for example.")
+    meter = Meter("Checking")
+    try:
+        report = check(vault, percent=percent, on_progress=meter)
+    finally:
+        meter.close()
+    try:
+        note_damage(vault, report)
+    except StoreReadOnly:
+        remark("The store may not be written: what was found could not be noted in it.")
+    answer(_document(report), _lines(report, percent), as_json=given.json)
+    return DONE if report.ok else DAMAGE
+
+
+def _document(report: CheckReport) -> dict[str, object]:
+    damaged = [
+        {"object": entry.object, "backups": sorted(entry.backups), "items": sorted({name for _, name in entry.items})}
+        for entry in report.damaged
+    ]
+    return {"ok": report.ok, "objects": report.objects, "damaged": damaged}
+
+
+def _lines(report: CheckReport, percent: float) -> list[str]:
+    how = "everything was read" if percent >= 100 else f"{percent:g} % of the packs were read" if percent else "the structure was followed"
+    if report.ok:
+        return [f"{report.objects} objects are intact; {how}."]
+    lines = [f"{len(report.damaged)} of {report.objects} objects are damaged or missing; {how}."]
+    for entry in report.damaged:
+        lines.append(f"{entry.object}: {entry.reason}")
+        if entry.backups:
+            devices = ", ".join(sorted(entry.devices)) or "unknown devices"
+            lines.append(f"  touches {len(entry.backups)} backups of {devices}")
+        names = sorted(f"{kind}: {name}" for kind, name in entry.items)
+        lines += [f"  {name}" for name in names[:_MOST_SHOWN]]
+        if len(names) > _MOST_SHOWN:
+            lines.append(f"  … and {len(names) - _MOST_SHOWN} more; --json names them all")
+    return [*lines, "Everything else restores. `repair` fetches what another store has; the next backup stores again what the device has."]
+
+
+def repair_store(given: argparse.Namespace) -> int:
+    """Mend from another store."""
+    vault = opened(given)
+    other = opened_other(
+        given.source, given.from_endpoint, given.from_passphrase_file, given.from_passphrase_fd, given, ask=f"Passphrase of {given.source}"
+    )
+    report = repair(vault, other)
+    document = {
+        "mended_chunks": report.mended_chunks,
+        "mended_manifests": report.mended_manifests,
+        "left": [id.hex() for id in report.left],
+    }
+    lines = [f"{report.mended_chunks} chunks and {report.mended_manifests} manifests were fetched from {given.source}."]
+    lines += [f"still incomplete: {id.hex()}" for id in report.left]
+    answer(document, lines, as_json=given.json)
+    return DAMAGE if report.left else DONE
+
+
+def remove(given: argparse.Namespace) -> int:
+    """Forget backups at once."""
+    vault = opened(given)
+    ids = [backup_id(vault, told) for told in given.backup]
+    for id in ids:
+        vault.remove(id)
+    document = {"removed": [id.hex() for id in ids]}
+    lines = [f"{id.hex()} is removed." for id in ids]
+    answer(document, [*lines, "Their space comes back with `sweep`."], as_json=given.json)
+    return DONE
+
+
+def sweep_store(given: argparse.Namespace) -> int:
+    """Get space back."""
+    vault = opened(given)
+    if given.grace is not None and given.grace < 0:
+        raise BadInput("A grace period is not negative.", field="grace", remedy="Give --grace 0 or more.")
+    report = plan_sweep(vault) if given.dry_run else sweep(vault, now=now(), grace_seconds=given.grace)
+    would = "would be freed" if given.dry_run else "were freed"
+    lines = [f"{iec(report.freed_bytes)} {would}; {iec(report.kept_bytes)} {'would stay' if given.dry_run else 'stay'}."]
+    answer({"freed_bytes": report.freed_bytes, "kept_bytes": report.kept_bytes}, lines, as_json=given.json)
+    if report.marked_bytes and not given.dry_run:
+        hours = (vault.limits.grace_seconds if given.grace is None else given.grace) / 3600
+        remark(f"{iec(report.marked_bytes)} are marked; a sweep after the grace period of {hours:g} hours removes them.")
+    return DONE
+
+
+def copy_store(given: argparse.Namespace) -> int:
+    """Copy backups to another store."""
+    source = opened(given)
+    target = opened_other(
+        given.to, given.to_endpoint, given.to_passphrase_file, given.to_passphrase_fd, given, ask=f"Passphrase of {given.to}"
+    )
+    chosen = [backup_id(source, told) for told in given.backup] if given.backup else None
+    meter = Meter("Copying")
+    try:
+        report = copy(source, target, backups=chosen, on_progress=meter)
+    finally:
+        meter.close()
+    lines = [f"{len(report.copied)} backups were copied; {iec(report.sent_bytes)} were sent."]
+    answer({"copied": len(report.copied), "bytes": report.sent_bytes}, lines, as_json=given.json)
+    for id, reason in report.damaged.items():
+        remark(f"not copied: {id.hex()}: {reason}")
+    return DAMAGE if report.damaged else DONE
+
+
+def usage(given: argparse.Namespace) -> int:
+    """What backups cost."""
+    vault = opened(given)
+    accounts = Accounts(vault)
+    ids = [backup_id(vault, told) for told in given.backup] or [manifest.id for manifest in accounts.manifests]
+    found = accounts.usage(ids)
+    stored = found.stored_bytes if given.backup else vault.stored_bytes()
+    document = {"stored_bytes": stored, "alone_bytes": found.alone_bytes, "shared_bytes": found.shared_bytes}
+    what = "These backups need" if given.backup else "The store holds"
+    lines = [
+        f"{what} {iec(stored)}.",
+        f"{iec(found.alone_bytes)} only they need: that is what removing them frees.",
+        f"{iec(found.shared_bytes)} other backups need, too.",
+    ]
+    answer(document, lines, as_json=given.json)
+    return DONE

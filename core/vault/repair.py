@@ -1,0 +1,108 @@
+"""Repair (§10.2): what a check found damaged or missing is fetched from another store that has it.
+
+What the other store lacks as well comes from the device at its next run, because noted damage is not relied
+on. Bad packs go with the next sweep. Raises nothing for what cannot be mended; it says what is left.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from core.errors import AtticError
+from core.vault import blobs as names
+from core.vault.copying import resealed, same_key, send_chunks
+from core.vault.errors import Damaged, NoSuchBackup
+from core.vault.keys import ID_BYTES
+from core.vault.manifests import parted_branch
+from core.vault.needs import needs_of
+from core.vault.rolls import note
+from core.vault.vault import Vault
+from core.vault.writer import Writer
+
+_MOST_ROUNDS = 8
+
+
+@dataclass(slots=True, kw_only=True)
+class RepairReport:
+    mended_chunks: int = 0
+    mended_manifests: int = 0
+    left: list[bytes] = field(default_factory=list)
+    """Backups of which something is still missing."""
+
+
+def repair(vault: Vault, other: Vault) -> RepairReport:
+    """Mend `vault` from `other`. Damage must have been noted first. Raises StoreError."""
+    vault.refresh()
+    other.refresh()
+    report = RepairReport()
+    writer = Writer(vault, fresh=False)
+    try:
+        _mend_manifests(vault, other, writer, report)
+        if same_key(vault, other):
+            # a mended branch may tell of more that is missing
+            for _ in range(_MOST_ROUNDS):
+                missing = missing_chunks(vault)
+                if not missing or not (arrived := send_chunks(other, vault, writer, missing)):
+                    break
+                writer.flush()
+                report.mended_chunks += len(arrived)
+        else:
+            report.mended_chunks += _mend_from_another_key(vault, other, writer)
+    finally:
+        writer.close()
+    report.left = damaged_backups(vault)
+    return report
+
+
+def missing_chunks(vault: Vault) -> set[bytes]:
+    """Chunks that backups need and the index lacks."""
+    needs = needs_of(vault, vault.manifests())
+    missing = set(needs.damaged)
+    for branch, numbers in needs.branches.items():
+        if (numbers < 0).any():
+            ids, _ = parted_branch(vault.chunk(branch))
+            missing |= {ids[at * ID_BYTES : (at + 1) * ID_BYTES] for at in np.flatnonzero(numbers < 0).tolist()}
+    return missing
+
+
+def damaged_backups(vault: Vault) -> list[bytes]:
+    """Backups that cannot be restored whole, as far as the index tells."""
+    vault.unreadable.clear()
+    needs = needs_of(vault, vault.manifests())
+    bad = {branch for branch, numbers in needs.branches.items() if (numbers < 0).any()} | needs.damaged.keys()
+    unreadable = [bytes.fromhex(name.removeprefix(names.MANIFESTS)) for name in vault.unreadable if name.startswith(names.MANIFESTS)]
+    return sorted([*unreadable, *(backup for backup, trees in needs.trees.items() if trees & bad)])
+
+
+def _mend_manifests(vault: Vault, other: Vault, writer: Writer, report: RepairReport) -> None:
+    vault.unreadable.clear()
+    present = {manifest.id for manifest in vault.manifests()}
+    roll = vault.roll()
+    for id in sorted((roll.expected | vault.ids(names.MANIFESTS).keys()) - roll.removed - present):
+        try:
+            manifest = other.manifest(id)
+            if same_key(vault, other):
+                sealed = other.blobs.read(names.MANIFESTS + id.hex())
+                vault.opened(names.MANIFESTS + id.hex(), sealed)
+                vault.blobs.delete(names.MANIFESTS + id.hex())
+                vault.blobs.create(names.MANIFESTS + id.hex(), sealed)
+                note(vault, names.SEEN, id)
+            else:
+                anew = resealed(other, vault, manifest, writer)
+                vault.blobs.delete(names.MANIFESTS + id.hex())
+                writer.commit(anew)
+        except (NoSuchBackup, Damaged):
+            continue
+        report.mended_manifests += 1
+
+
+def _mend_from_another_key(vault: Vault, other: Vault, writer: Writer) -> int:
+    """Sealing a backup of the other store anew gives chunks the ids that they have here; only missing ones are stored."""
+    before = missing_chunks(vault)
+    for id in damaged_backups(vault):
+        try:
+            resealed(other, vault, other.manifest(id), writer)
+        except AtticError:
+            continue
+        writer.flush()
+    return len(before - missing_chunks(vault))
