@@ -20,6 +20,7 @@ from core.content.errors import DataAccessOff, DeviceAway, DeviceLied, LinkCut
 from core.content.items import Item, clean_name
 from core.content.kinds import FOLDERS, KINDS
 from core.content.link import DeviceState
+from core.vault.manifests import ATTRIBUTES, ID, MODIFIED, SIZE, TAG, Row
 
 PIECE_BYTES = 4 << 20
 FAMILY = "folder"
@@ -65,10 +66,14 @@ class TreeLink:
                 left -= len(piece)
                 yield piece
             after = os.fstat(descriptor)
-            if after.st_size != item.size_bytes or _modified(after.st_mtime_ns) != item.modified:
+            if self._found_changed(item, after):
                 raise DeviceLied("The file changed while it was read.")
         finally:
             os.close(descriptor)
+
+    @staticmethod
+    def _found_changed(item: Item, facts: os.stat_result) -> bool:
+        return f"{facts.st_mtime_ns:x}-{facts.st_size:x}" != item.tag
 
     def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
         raise DataAccessOff("This link only reads.")
@@ -91,8 +96,6 @@ class TreeLink:
         return self._found
 
     def _walk(self) -> None:
-        assert self._found is not None
-        found = self._found
         waiting: list[tuple[str, str | None]] = [("", None)]
         while waiting:
             folder, above = waiting.pop()
@@ -101,36 +104,43 @@ class TreeLink:
             except OSError as error:
                 self._skip(folder, error.strerror or "cannot be read")
                 continue
+            prefix = f"{folder}/" if folder else ""
             with entries:
                 for entry in entries:
                     name = entry.name
-                    path = f"{folder}/{name}" if folder else name
+                    path = prefix + name
                     try:
-                        path.encode()
                         facts = entry.stat(follow_symlinks=False)
+                        if not name.isascii():
+                            name.encode()
                     except UnicodeEncodeError:
                         self._skip(path.encode("utf-8", "replace").decode(), "its name is not valid UTF-8")
                         continue
                     except OSError as error:
                         self._skip(path, error.strerror or "cannot be read")
                         continue
-                    mode = facts.st_mode
-                    if stat.S_ISDIR(mode):
+                    kind = stat.S_IFMT(facts.st_mode)
+                    if kind == stat.S_IFREG:
+                        self._files(kind_of_name(above, name)).add(path, facts.st_size, facts)
+                    elif kind == stat.S_IFDIR:
                         if self._leave_out and os.path.realpath(entry.path) in self._leave_out:
                             self._skip(path, "it is the store itself")
                             continue
                         waiting.append((path, kind_below(above, name)))
-                        found.setdefault(FOLDERS, Files(FOLDERS)).add(path, 0, facts)
-                    elif stat.S_ISREG(mode):
-                        kind = kind_of_name(above, name)
-                        found.setdefault(kind, Files(kind)).add(path, facts.st_size, facts)
-                    elif stat.S_ISLNK(mode):
+                        self._files(FOLDERS).add(path, 0, facts)
+                    elif kind == stat.S_IFLNK:
                         self._add_link(path, kind_of_name(above, name), facts)
                     else:
                         self._skip(path, "it is neither a file, a folder nor a symbolic link")
 
-    def _add_link(self, path: str, kind: str, facts: os.stat_result) -> None:
+    def _files(self, kind: str) -> "Files":
         assert self._found is not None
+        files = self._found.get(kind)
+        if files is None:
+            files = self._found[kind] = Files(kind)
+        return files
+
+    def _add_link(self, path: str, kind: str, facts: os.stat_result) -> None:
         try:
             target = os.readlink(f"{self._root}/{path}")
             target.encode()
@@ -140,7 +150,7 @@ class TreeLink:
         except OSError as error:
             self._skip(path, error.strerror or "cannot be read")
             return
-        files = self._found.setdefault(kind, Files(kind))
+        files = self._files(kind)
         files.links[path] = target
         files.add(path, 0, facts)
 
@@ -207,16 +217,38 @@ class Files(Sequence[Item]):
             return [self._item(number) for number in range(*at.indices(len(self._paths)))]
         return self._item(at if at >= 0 else len(self._paths) + at)
 
+    def size_bytes_of(self, first: int, last: int) -> int:
+        """Of the files from number `first` up to `last`."""
+        return sum(self._sizes[first:last])
+
+    def matches(self, first: int, rows: Sequence[Row]) -> bool:
+        """Whether the files from number `first` on are these rows."""
+        last = first + len(rows)
+        if [row[ID] for row in rows] != self._paths[first:last] or [row[SIZE] for row in rows] != self._sizes[first:last].tolist():
+            return False
+        times, modes = self._times[first:last].tolist(), self._modes[first:last].tolist()
+        for row, ns, mode in zip(rows, times, modes, strict=True):
+            attributes = row[ATTRIBUTES]
+            if row[MODIFIED] != ns // 1000 or not attributes or attributes.get("ns", 0) != ns % 1000 or attributes.get("mode") != mode:
+                return False
+            if row[TAG] != self._tag(row[ID], ns, row[SIZE]) or attributes.get("link") != self.links.get(row[ID]):
+                return False
+        return True
+
+    def _tag(self, path: str, ns: int, size: int) -> str:
+        if self._kind == FOLDERS:
+            return "folder"
+        return f"{ns:x}-{size:x}" if path not in self.links else "link " + self.links[path]
+
     def _item(self, at: int) -> Item:
         path, ns, size = self._paths[at], self._times[at], self._sizes[at]
         attributes: dict[str, int | str] = {"mode": self._modes[at]}
         if rest := ns % 1000:
             attributes["ns"] = rest
-        tag = "folder" if self._kind == FOLDERS else f"{ns:x}-{size:x}"
         if path in self.links:
             attributes["link"] = self.links[path]
-            tag = "link " + self.links[path]
         name = path if path.isprintable() else clean_name(path)
+        tag = self._tag(path, ns, size)
         return Item(kind=self._kind, id=path, name=name, size_bytes=size, modified=_modified(ns), tag=tag, attributes=attributes)
 
 

@@ -208,12 +208,25 @@ class Capture:
         self._stop_if_asked()
         try:
             if item.size_bytes <= self._writer.vault.limits.tiny_bytes:
-                self._writer.add_tiny(tree, item, b"".join(self._pieces(item)))
+                self._writer.add_tiny(tree, item, self._tiny(item))
             else:
                 self._writer.add(tree, item, self._pieces(item))
         except DeviceLied as error:
             self._skipped.append(Skipped(kind=item.kind, name=item.name, reason=error.message))
         self._count(item.kind, items=1)
+
+    def _tiny(self, item: Item) -> bytes:
+        """The content of a tiny item, as long as announced. Raises DeviceLied otherwise."""
+        parts, length = [], 0
+        for piece in self._link.read(item):
+            parts.append(piece)
+            length += len(piece)
+            if length > item.size_bytes:
+                break
+        if length != item.size_bytes:
+            raise _lied(item, length)
+        self._untold_bytes += length
+        return parts[0] if len(parts) == 1 else b"".join(parts)
 
     def _pieces(self, item: Item) -> Iterator[bytes]:
         """The item's content, while it is as long as announced. Raises DeviceLied otherwise."""
@@ -221,12 +234,12 @@ class Capture:
         for piece in self._link.read(item):
             length += len(piece)
             if length > item.size_bytes:
-                raise DeviceLied(f"The device sent more than the {item.size_bytes} bytes that it announced.")
+                raise _lied(item, length)
             self._count(item.kind, size_bytes=len(piece))
             self._stop_if_asked()
             yield piece
         if length < item.size_bytes:
-            raise DeviceLied(f"The device sent {length} bytes where it announced {item.size_bytes}.")
+            raise _lied(item, length)
 
     def _count(self, kind: str, *, items: int = 0, size_bytes: int = 0) -> None:
         self._untold_items += items
@@ -252,3 +265,9 @@ class Capture:
     def _stop_if_asked(self) -> None:
         if self._should_stop():
             raise Stopped("The run was stopped by hand.")
+
+
+def _lied(item: Item, length: int) -> DeviceLied:
+    if length > item.size_bytes:
+        return DeviceLied(f"The device sent more than the {item.size_bytes} bytes that it announced.")
+    return DeviceLied(f"The device sent {length} bytes where it announced {item.size_bytes}.")

@@ -7,10 +7,12 @@ counts as not there: its items are read anew. Reads nothing but the tree of the 
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Protocol, runtime_checkable
 
 from core.content.items import Item
 from core.vault.errors import Damaged
 from core.vault.fetching import fetch
+from core.vault.keys import ID_BYTES
 from core.vault.manifests import (
     ATTRIBUTES,
     ID,
@@ -24,7 +26,9 @@ from core.vault.manifests import (
     Row,
     decode_rows,
     microseconds,
+    numbered_rows,
     parted_branch,
+    with_ids,
 )
 from core.vault.vault import Vault
 from core.vault.writer import Writer
@@ -36,6 +40,19 @@ class Branch:
 
     id: bytes
     counts: Counts
+
+
+@runtime_checkable
+class Columns(Protocol):
+    """An inventory that compares itself with rows without making an `Item` of each of its own."""
+
+    def matches(self, first: int, rows: Sequence[Row]) -> bool:
+        """Whether the items from number `first` on are these rows: id, name, size, time, tag and attributes."""
+        ...
+
+    def size_bytes_of(self, first: int, last: int) -> int:
+        """What the items from number `first` up to `last` hold."""
+        ...
 
 
 Part = Branch | Row | Item
@@ -54,10 +71,15 @@ class Compared:
                 self.unchanged += last - first
                 self.size_bytes += known.counts.size_bytes
                 continue
+            if not known:
+                size_bytes = _size_bytes_of(inventory, first, last)
+                self.size_bytes += size_bytes
+                self.to_read_bytes += size_bytes
+                continue
             for at in range(first, last):
                 item = inventory[at]
                 self.size_bytes += item.size_bytes
-                if known and _same(known.get(item.id), item):
+                if _same(known.get(item.id), item):
                     self.unchanged += 1
                 else:
                     self.to_read_bytes += item.size_bytes
@@ -90,14 +112,14 @@ def compared(writer: Writer, inventory: Sequence[Item], previous: Manifest | Non
         last_id = rows[-1][ID]
         end = at + len(rows)
         stays = writer.rely_on(chunks)
-        if stays and end <= len(inventory) and inventory[end - 1].id == last_id and all(map(_unchanged, rows, inventory[at:end])):
-            runs.append((at, end, Branch(branch, _counts(rows))))
+        if stays and end <= len(inventory) and _all_unchanged(inventory, at, rows):
+            runs.append((at, end, Branch(branch, Counts.of(rows))))
             at = end
             continue
         while at < len(inventory) and inventory[at].id <= last_id:
             at += 1
         if at > first:
-            held = {row[ID]: row for row in rows if stays or writer.rely_on(b"".join(row[SPANS][::3]))}
+            held = {row[ID]: row for row in with_ids(rows, chunks[:-ID_BYTES]) if stays or writer.rely_on(b"".join(row[SPANS][::3]))}
             runs.append((first, at, held))
     if at < len(inventory):
         runs.append((at, len(inventory), None))
@@ -120,7 +142,7 @@ def _branches(writer: Writer, previous: Manifest | None, kind: str) -> Iterator[
             continue
         try:
             chunks, items = parted_branch(content)
-            rows = decode_rows(chunks, vault.inner_open(inner, items))
+            rows = numbered_rows(vault.inner_open(inner, items))
         except Damaged:
             continue
         if rows:
@@ -133,16 +155,22 @@ def rows_of(vault: Vault, branch: bytes, *, inner: bytes | None) -> list[Row]:
     return decode_rows(chunks, vault.inner_open(inner, items))
 
 
-def _counts(rows: Sequence[Row]) -> Counts:
-    counts = Counts()
-    for row in rows:
-        counts.add_row(row)
-    return counts
-
-
 def _same(row: Row | None, item: Item) -> bool:
     """Whether the stored content is today's."""
     return row is not None and row[TAG] == item.tag and row[SIZE] == item.size_bytes
+
+
+def _size_bytes_of(inventory: Sequence[Item], first: int, last: int) -> int:
+    if isinstance(inventory, Columns):
+        return inventory.size_bytes_of(first, last)
+    return sum(item.size_bytes for item in inventory[first:last])
+
+
+def _all_unchanged(inventory: Sequence[Item], first: int, rows: Sequence[Row]) -> bool:
+    """Whether the inventory goes on, from `first`, exactly as the rows do."""
+    if isinstance(inventory, Columns):
+        return inventory.matches(first, rows)
+    return inventory[first + len(rows) - 1].id == rows[-1][ID] and all(map(_unchanged, rows, inventory[first : first + len(rows)]))
 
 
 def _unchanged(row: Row, item: Item) -> bool:

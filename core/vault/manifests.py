@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
+import orjson
+
 from core.content.items import Item
 from core.vault.errors import Damaged
 from core.vault.keys import ID_BYTES
@@ -27,6 +29,7 @@ Spans are flat: position of the chunk in the branch's list, offset, length, and 
 the position is the chunk's id itself; `encode_branch` puts the numbers in.
 """
 ID, NAME, SIZE, MODIFIED, TAG, SPANS, ATTRIBUTES = range(7)
+_FIELDS = 7
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +79,12 @@ class Counts:
         self.size_bytes += row[SIZE]
         if self.newest is None or (row[MODIFIED], row[NAME]) > self.newest:
             self.newest = (row[MODIFIED], row[NAME])
+
+    @classmethod
+    def of(cls, rows: Sequence[Row]) -> "Counts":
+        """What these rows hold together."""
+        newest = max(((row[MODIFIED], row[NAME]) for row in rows), default=None)
+        return cls(items=len(rows), size_bytes=sum([row[SIZE] for row in rows]), newest=newest)
 
     def add(self, other: "Counts") -> None:
         self.items += other.items
@@ -210,15 +219,12 @@ def encode_branch(rows: Sequence[Row]) -> tuple[bytes, bytes]:
     """§7.2: (ids of the chunks in order of their first use, the items as JSON)."""
     numbers: dict[bytes, int] = {}
     told = []
-    for row in rows:
-        spans = list(row[SPANS])
+    for id, name, size_bytes, modified, tag, spans, attributes in rows:
+        spans = list(spans)
         for at in range(0, len(spans), 3):
             spans[at] = numbers.setdefault(spans[at], len(numbers))
-        entry = [*row[:SPANS], spans]
-        if row[ATTRIBUTES]:
-            entry.append(row[ATTRIBUTES])
-        told.append(entry)
-    return b"".join(numbers), json.dumps(told, ensure_ascii=False, separators=(",", ":")).encode()
+        told.append([id, None if name == id else name, size_bytes, modified, tag, spans, attributes])
+    return b"".join(numbers), orjson.dumps(told)
 
 
 def joined_branch(chunks: bytes, items: bytes) -> bytes:
@@ -234,18 +240,34 @@ def parted_branch(content: bytes) -> tuple[bytes, bytes]:
     return content[4:end], content[end:]
 
 
+def numbered_rows(items: bytes) -> list[Row]:
+    """The rows of a branch, chunks by their position in its list. Raises Damaged."""
+    try:
+        rows: list[Row] = orjson.loads(items)
+        for row in rows:
+            if row[NAME] is None:
+                row[NAME] = row[ID]
+            if len(row) != _FIELDS:
+                raise Damaged("A branch cannot be read.")
+    except (ValueError, KeyError, TypeError, IndexError):
+        raise Damaged("A branch cannot be read.") from None
+    return rows
+
+
 def decode_rows(chunks: bytes, items: bytes) -> list[Row]:
     """The rows of a branch, with chunk ids in their spans. Raises Damaged."""
+    return with_ids(numbered_rows(items), chunks)
+
+
+def with_ids(rows: list[Row], chunks: bytes) -> list[Row]:
+    """Put ids where positions are. Raises Damaged."""
     ids = split_ids(chunks)
     try:
-        rows: list[Row] = json.loads(items)
         for row in rows:
             spans = row[SPANS]
             for at in range(0, len(spans), 3):
                 spans[at] = ids[spans[at]]
-            if len(row) == ATTRIBUTES:
-                row.append(None)
-    except (ValueError, KeyError, TypeError, IndexError, RecursionError):
+    except (TypeError, IndexError):
         raise Damaged("A branch cannot be read.") from None
     return rows
 

@@ -16,9 +16,10 @@ from core.vault.manifests import ID, Row
 
 _LEAST, _MOST, _MASK = 32, 1024, 0x7F
 _MOST_TOPS = 64
+_MOST_WAITING = 16
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Ticket:
     """With which batch the content of some rows gets its ids; unknown while it still waits to be put into one."""
 
@@ -50,10 +51,9 @@ class Tree:
         """Whether the next row would begin a new branch."""
         return not self._open.rows
 
-    @property
-    def waiting(self) -> int:
-        """Branches that are complete but for ids."""
-        return len(self._waiting)
+    def is_held_up_by(self, ticket: Ticket) -> bool:
+        """Whether many branches wait behind one that waits for this."""
+        return len(self._waiting) > _MOST_WAITING and ticket in self._waiting[0].tickets
 
     def add(self, row: Row, ticket: Ticket = AT_ONCE) -> None:
         group = self._open

@@ -43,7 +43,7 @@ from core.vault.vault import Vault
 
 _TREE_AT_ONCE_BYTES = 8 * MIB
 _MOST_LOOKS = 5
-_MOST_WAITING = 8
+_FEW = 24
 
 
 @dataclass(slots=True)
@@ -109,7 +109,7 @@ class Writer:
             bundle.parts.append(content)
             bundle.size_bytes += len(content)
         self._append(tree, row, bundle.ticket if content else AT_ONCE)
-        if bundle.size_bytes >= self.vault.limits.bundle_bytes or tree.waiting > _MOST_WAITING:
+        if bundle.size_bytes >= self.vault.limits.bundle_bytes or tree.is_held_up_by(bundle.ticket):
             self._close_bundle()
 
     def keep(self, tree: Tree, row: Row) -> None:
@@ -166,8 +166,12 @@ class Writer:
         """Whether the store has all of these chunks; if so they are counted on, and moved out of marked packs at the commit."""
         if not ids:
             return True
-        numbers = self.vault.index.numbers(ids)
-        if (numbers < 0).any():
+        index = self.vault.index
+        if len(ids) <= _FEW * ID_BYTES:
+            there = all(index.number(ids[at : at + ID_BYTES]) is not None for at in range(0, len(ids), ID_BYTES))
+        else:
+            there = bool((index.numbers(ids) >= 0).all())
+        if not there:
             return False
         self._relied += ids
         return True

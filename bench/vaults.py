@@ -1,0 +1,49 @@
+"""Doing with the vault what is measured: through the same classes as the command line, without asking for a passphrase."""
+
+import random
+import secrets
+from datetime import UTC, datetime
+from pathlib import Path
+
+from adapters.destinations.folder import FolderDestination
+from adapters.links.tree import TreeLink
+from adapters.stores.folder import FolderBlobs
+from core.content.kinds import KIND_CODES
+from core.recovery.extract import extract
+from core.vault.capture import Capture, Captured, Request
+from core.vault.keys import Cost
+from core.vault.manifests import Manifest
+from core.vault.opening import Policy, create_vault
+from core.vault.vault import Vault, VaultLimits
+from core.vault.writer import Writer
+
+WORKERS = 2
+_QUICK = Policy(cost=Cost(passes=1, memory_bytes=128 * 1024, lanes=1), floor=Cost(passes=1, memory_bytes=1024, lanes=1))
+
+
+def new_vault(folder: Path) -> Vault:
+    """An empty store. Its passphrase costs nothing, because opening is not what is measured."""
+    folder.mkdir(parents=True)
+    limits = VaultLimits(workers=WORKERS)
+    passphrase = "".join(random.SystemRandom().choices("abcdefgh", k=20))
+    now = datetime.now(UTC)
+    return create_vault(FolderBlobs(folder), passphrase=passphrase, now=now, random=secrets.token_bytes, limits=limits, policy=_QUICK)[0]
+
+
+def reopened(vault: Vault) -> Vault:
+    """The same store as another process sees it, its index not yet read."""
+    return Vault(vault.blobs, vault.keys, store=vault.store, random=secrets.token_bytes, limits=vault.limits)
+
+
+def backup(vault: Vault, root: Path, previous: Manifest | None = None) -> Captured:
+    request = Request(device="bench", device_told={"name": "bench"}, kinds=tuple(KIND_CODES), note="", zone="UTC")
+    return Capture(TreeLink(root), Writer(vault), request, clock=lambda: datetime.now(UTC)).run(previous)
+
+
+def restore(vault: Vault, manifest: Manifest, into: Path) -> int:
+    """How many items were restored."""
+    vault.refresh()
+    items = [(stored.item.id, stored) for found in manifest.kinds for stored in vault.items(manifest, found.kind)]
+    destination = FolderDestination(into)
+    destination.prepare()
+    return extract(vault, items, [], destination).items
