@@ -21,7 +21,7 @@ class Phone:
         words = ["".join(self._source.choices(_SYLLABLES, k=self._source.randint(1, 4))) for _ in range(6_000)]
         self._words = [word for rank, word in enumerate(words) for _ in range(1 + 1200 // (rank + 8))]
         total = megabytes * 1_000_000
-        self._photos = 0
+        self._photos = self._clock = 0
         self._make_media(int(total * 0.70))
         self._databases = [self._make_database(number, int(total * 0.27 / 3)) for number in range(3)]
         self._make_files(tiny_files, int(total * 0.02))
@@ -87,8 +87,9 @@ class Phone:
         database.close()
 
     def _rows(self, count: int) -> list[tuple[int, str, str, int]]:
-        source = self._source
-        return [(source.randrange(1 << 31), source.choice(self._words), self._text(source.randint(3, 40)), 0) for _ in range(count)]
+        source, first = self._source, self._clock
+        self._clock += count  # messages come one after another, and so do their times
+        return [(first + at, source.choice(self._words), self._text(source.randint(3, 40)), 0) for at in range(count)]
 
     def _make_files(self, count: int, size_bytes: int) -> None:
         (self.root / "notes").mkdir()

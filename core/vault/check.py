@@ -8,7 +8,7 @@ what was found, so that nothing new relies on it and the next run stores it agai
 
 import json
 from collections.abc import Callable, Iterable, Set
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -83,6 +83,15 @@ def note_damage(vault: Vault, report: CheckReport) -> None:
     vault.refresh()
 
 
+@dataclass(frozen=True, slots=True)
+class _Reading:
+    """A pack whose chunks are being proven."""
+
+    pack: bytes
+    entries: Entries
+    found: "list[Future[list[tuple[bytes, str]]]]"
+
+
 class _Check:
     def __init__(self, vault: Vault, expected: Set[bytes]) -> None:
         self.vault, self.expected = vault, expected
@@ -107,11 +116,16 @@ class _Check:
         chosen = sorted(sizes, key=lambda pack: vault.keys.chunk_id(pack + vault.random(8)))[: int(-(-len(sizes) * percent // 100))]
         total = sum(sizes[pack] for pack in chosen)
         with ThreadPoolExecutor(max(vault.limits.workers, vault.blobs.parallel)) as pool:
+            before = None
             for pack in chosen:
                 if should_stop():
                     raise Stopped("The check was stopped.")
                 on_progress(self.read_bytes, total)
-                self._read_pack(pool, pack, sizes[pack])
+                # the next pack is read while this one is being opened
+                begun = self._read_pack(pool, pack)
+                self._note_wrong(before)
+                before = begun
+            self._note_wrong(before)
         on_progress(total, total)
         self._rely_on_healed()
         vault.unreadable.clear()
@@ -161,12 +175,12 @@ class _Check:
 
     # -- packs
 
-    def _read_pack(self, pool: ThreadPoolExecutor, pack: bytes, size_bytes: int) -> None:
+    def _read_pack(self, pool: ThreadPoolExecutor, pack: bytes) -> "_Reading | None":
         vault, name = self.vault, pack_name(pack)
         try:
             content = vault.blobs.read(name)
         except BlobMissing:
-            return
+            return None
         self.read_bytes += len(content)
         known = vault.index.entries(pack) if pack in vault.index else None
         try:
@@ -184,12 +198,18 @@ class _Check:
                 filled = 0
             parts[-1].append((chunk, view[offset : offset + length]))
             offset, filled = offset + length, filled + length
-        noted = vault.index.damaged_in(pack)
-        for wrong in pool.map(self._wrong, parts):
-            for chunk, reason in wrong:
+        return _Reading(pack, entries, [pool.submit(self._wrong, part) for part in parts])
+
+    def _note_wrong(self, reading: "_Reading | None") -> None:
+        if reading is None:
+            return
+        pack, entries = reading.pack, reading.entries
+        noted = self.vault.index.damaged_in(pack)
+        for found in reading.found:
+            for chunk, reason in found.result():
                 self.bad.setdefault(pack, set()).add(chunk)
                 if chunk not in noted:
-                    self.damaged(name, reason)
+                    self.damaged(pack_name(pack), reason)
         if healed := (set(ids_of(entries)) & noted) - self.bad.get(pack, set()):
             self.healed[pack], self.healed_entries[pack] = healed, entries
 

@@ -84,13 +84,13 @@ def framed(chunk: bytes | memoryview) -> bytes:
     return b"".join((_ZSTD, packed) if len(packed) < len(chunk) else (_RAW, chunk))
 
 
-def unframed(frame: bytes) -> bytes:
+def unframed(frame: bytes, *, most_bytes: int = MAX_FRAME_BYTES) -> bytes:
     """The content of a frame. Raises Damaged for an unknown method or a frame that lies about its size."""
     method, content = frame[:1], memoryview(frame)[1:]
     if method == _RAW:
         return bytes(content)
     if method == _ZSTD:
-        return decompressed(content, MAX_FRAME_BYTES)
+        return decompressed(content, most_bytes)
     raise Damaged("A chunk is framed in a way that this version does not know.")
 
 

@@ -6,6 +6,7 @@ them. Packs that this process writes are kept in a dictionary until there are en
 """
 
 from collections.abc import Iterable, Mapping, Sequence, Set
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import TypeVar
@@ -16,6 +17,8 @@ import numpy.typing as npt
 from core.vault.packs import ENTRY, Entries, held_bytes, ids_of
 
 _MERGE_AT = 50_000
+_STRIDE = 1 << 18
+_THREADS = 2
 Numbers = npt.NDArray[np.int64]
 Kind = TypeVar("Kind", bound=np.generic)
 
@@ -166,23 +169,32 @@ class ChunkIndex:
         found = np.full(len(halves), -1, dtype=np.int64)
         if not len(self._hi) or not len(halves):
             return found
-        for first in range(0, len(halves), 1 << 20):  # in strides, so that memory stays bounded
-            part = halves[first : first + (1 << 20)]
+
+        def look_up(first: int) -> None:
+            part = halves[first : first + _STRIDE]
             found[first : first + len(part)] = self._numbers_of(part[:, 0].astype(np.uint64), part[:, 1].astype(np.uint64))
+
+        strides = range(0, len(halves), _STRIDE)
+        if len(strides) == 1:
+            look_up(0)
+        else:  # sorting and searching let other threads go on
+            with ThreadPoolExecutor(_THREADS) as pool:
+                list(pool.map(look_up, strides))
         return found
 
     def _numbers_of(self, hi: npt.NDArray[np.uint64], lo: npt.NDArray[np.uint64]) -> Numbers:
-        bucket = (hi >> self._shift).astype(np.int64)
-        at, end = self._table[bucket].astype(np.int64), self._table[bucket + 1].astype(np.int64)
         found = np.full(len(hi), -1, dtype=np.int64)
-        rest = np.flatnonzero(at < end)
+        # looked up in order: neighbours lie in the same lines of memory
+        rest = np.argsort(hi)
+        at = np.searchsorted(self._hi, hi[rest])
         while len(rest):
-            here = at[rest]
-            hit = (self._hi[here] == hi[rest]) & (self._lo[here] == lo[rest])
-            found[rest[hit]] = self._where[here[hit]]
-            rest = rest[~hit]
-            at[rest] += 1
-            rest = rest[at[rest] < end[rest]]
+            inside = at < len(self._hi)
+            rest, at = rest[inside], at[inside]
+            same = self._hi[at] == hi[rest]
+            rest, at = rest[same], at[same]
+            hit = self._lo[at] == lo[rest]
+            found[rest[hit]] = self._where[at[hit]]
+            rest, at = rest[~hit], at[~hit] + 1
         return found
 
     def pack_numbers(self, numbers: Numbers) -> Numbers:

@@ -26,6 +26,7 @@ from core.vault.slots import (
     Slot,
     SlotKind,
     decode_slot,
+    digest_of,
     encode_slot,
     first_that_opens,
     key_file_slot,
@@ -138,7 +139,8 @@ def open_vault(
 def read_header(blobs: BlobStore) -> dict[str, Any]:
     """The header's fields, not yet proven. Raises NotAVault, NewerVault."""
     try:
-        told = json.loads(blobs.read(names.HEADER, length=MAX_HEADER_BYTES))
+        content = blobs.read(names.HEADER, length=MAX_HEADER_BYTES)
+        told = json.loads(content)
         if not isinstance(told, dict) or told.get("format") != FORMAT:
             raise NotAVault("There is no vault here.")
         version = told["version"]
@@ -147,6 +149,8 @@ def read_header(blobs: BlobStore) -> dict[str, Any]:
             raise NewerVault(f"This vault is of version {told_version}; this program reads version {VERSION}.")
         if {len(bytes.fromhex(told[name])) for name in ("vault", "store")} != {16} or len(bytes.fromhex(told["seal"])) != 32:
             raise NotAVault("The header of this vault cannot be read.")
+        if json.dumps(told, sort_keys=True).encode() != content:
+            raise NotAVault("The header of this vault was changed.")
     except BlobMissing:
         raise NotAVault("There is no vault here.") from None
     except (ValueError, KeyError, TypeError, RecursionError):
@@ -184,6 +188,8 @@ def slots(vault: Vault) -> list[SlotTold]:
         name = names.KEYS + slot.id.hex()
         try:
             told = json.loads(unseal(vault.keys, local_place(vault.store, name), told_of(slot)))
+            if told["slot"] != digest_of(slot.fields):
+                raise Damaged("The slot is another one than was written.")
             made_at = datetime.fromisoformat(told["made_at"])
             found.append(SlotTold(id=slot.id, kind=slot.kind, label=told["label"], device=told["device"], made_at=made_at))
         except (Damaged, ValueError, KeyError, TypeError):
@@ -240,7 +246,7 @@ def _left_after(present: Iterable[SlotTold], going: set[bytes], device: str) -> 
 def _add(vault: Vault, fields: dict[str, Any], *, label: str, device: str, now: datetime) -> bytes:
     id = vault.random(16)
     name = names.KEYS + id.hex()
-    told = json.dumps({"label": label, "device": device, "made_at": aware(now).isoformat()}).encode()
+    told = json.dumps({"label": label, "device": device, "made_at": aware(now).isoformat(), "slot": digest_of(fields)}).encode()
     vault.blobs.create(name, encode_slot(fields, seal(vault.keys, local_place(vault.store, name), told)))
     return id
 

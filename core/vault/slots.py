@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
+from blake3 import blake3
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
@@ -105,7 +106,9 @@ def decode_slot(content: bytes, *, id: bytes, floor: Cost = LOWEST_COST) -> Slot
         fields = json.loads(content)
         kind, opens = SlotKind(fields["kind"]), bytes.fromhex(fields["opens"])
         wrong = len(opens) != 16 or len(bytes.fromhex(fields["salt"])) != 16 or len(bytes.fromhex(fields["wrapped"])) != 48
-        bytes.fromhex(fields["told"])
+        # written differently, the same slot would be another sequence of bytes that nothing vouches for
+        wrong = wrong or json.dumps(fields, sort_keys=True).encode() != content
+        wrong = wrong or any(bytes.fromhex(fields[name]).hex() != fields[name] for name in ("opens", "salt", "wrapped", "told"))
         slot = Slot(id=id, kind=kind, opens=opens, fields=fields)
         if kind is SlotKind.PASSPHRASE:
             numbers = (fields["passes"], fields["memory_bytes"], fields["lanes"])
@@ -115,6 +118,11 @@ def decode_slot(content: bytes, *, id: bytes, floor: Cost = LOWEST_COST) -> Slot
     if wrong:
         raise NotAVault(f"Key slot {id.hex()} of this store cannot be used: it is damaged or asks for an unreasonable cost.")
     return slot
+
+
+def digest_of(fields: dict[str, Any]) -> str:
+    """What the sealed part says of the open one, so that whoever holds the key notices any change."""
+    return blake3(json.dumps({name: value for name, value in fields.items() if name != "told"}, sort_keys=True).encode()).hexdigest()
 
 
 def first_that_opens(slots: Iterable[Slot], secret: Secret) -> tuple[Slot, Keys] | None:

@@ -6,6 +6,7 @@ then no backup needs anything that lies nowhere else. What a pack holds that is 
 first. A second sweep at the same time does no harm, it only does the work twice.
 """
 
+import contextlib
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -16,7 +17,7 @@ import numpy as np
 
 from core.vault import blobs as names
 from core.vault.blobs import pack_name
-from core.vault.errors import Damaged, Stopped
+from core.vault.errors import BlobMissing, Damaged, Stopped
 from core.vault.fetching import fetch
 from core.vault.manifests import Manifest
 from core.vault.needs import Needs, needs_of
@@ -141,6 +142,11 @@ def _packed_bytes(lengths: list[int], pack_bytes: int) -> int:
 def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> None:
     """Phase one: copy what is needed out of wasteful packs, then mark them."""
     vault.refresh()
+    for name in [name for name in vault.unreadable if name.startswith(names.MARKS)]:
+        with contextlib.suppress(BlobMissing, Damaged):
+            vault.read_object(name)
+            continue
+        vault.blobs.delete(name)  # it only told what some sweep meant to do; this one decides anew
     plan = _plan(vault, vault.ids(names.PACKS).keys() - vault.index.marked)
     if not plan.doomed:
         return

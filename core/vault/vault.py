@@ -15,7 +15,7 @@ from datetime import datetime
 from core.units import HOURS, KIB, MIB
 from core.vault import blobs as names
 from core.vault.blobs import BlobStore, id_in, pack_name
-from core.vault.chunking import decompressed, framed, unframed
+from core.vault.chunking import framed, unframed
 from core.vault.errors import BlobMissing, Damaged, DeviceSealed, NoSuchBackup
 from core.vault.fetching import fetch
 from core.vault.index import ChunkIndex, Place
@@ -86,8 +86,7 @@ class Vault:
     def opened(self, name: str, sealed: bytes) -> bytes:
         """The content of a sealed object. Raises Damaged, naming it."""
         try:
-            plain = unseal(self.keys, self.place_of(name), sealed)
-            return decompressed(memoryview(plain)[1:], MAX_OBJECT_BYTES) if plain[:1] == b"\x01" else plain[1:]
+            return unframed(unseal(self.keys, self.place_of(name), sealed), most_bytes=MAX_OBJECT_BYTES)
         except Damaged as error:
             raise Damaged(f"Object {name} is damaged: {error.message}") from None
 
@@ -193,6 +192,15 @@ class Vault:
             except (ValueError, KeyError, TypeError, Damaged):
                 self.unreadable[name] = f"Object {name} cannot be read."
         return found
+
+    def marked_packs(self) -> set[bytes]:
+        """Packs that nothing new may rely on. Raises Damaged when a mark cannot be read: then nobody knows."""
+        marks = self.marks()
+        unreadable = [name for name in self.unreadable if name.startswith(names.MARKS)]
+        if unreadable:
+            remedy = "Sweep the store: that clears it. Then run again; what was stored is used again."
+            raise Damaged(f"The mark {unreadable[0]} of a sweep cannot be read.", remedy=remedy)
+        return {pack for _, packs, _ in marks.values() for pack in packs}
 
     def noted_damage(self) -> dict[bytes, set[bytes]]:
         """What checks have found: pack → damaged chunks in it."""

@@ -293,7 +293,7 @@ class Writer:
         """See to it that everything this backup needs lies in packs that stay (§9.3)."""
         vault, needed = self.vault, bytes(self._relied) + bytes(self._own)
         for _ in range(_MOST_LOOKS):
-            marked = {pack for _, packs, _ in vault.marks().values() for pack in packs}
+            marked = vault.marked_packs()
             present = vault.ids(names.PACKS).keys()
             numbers = vault.index.numbers(needed)
             used = {vault.index.pack_ids[number] for number in np.unique(vault.index.pack_numbers(numbers[numbers >= 0])).tolist()}
