@@ -2,6 +2,7 @@
 
 import argparse
 
+from commandline import stores
 from commandline.answers import DONE, answer, instant
 from commandline.secrets import new_passphrase, passphrase
 from commandline.stores import now, opened, unlocked
@@ -32,7 +33,7 @@ def add(given: argparse.Namespace) -> int:
     if given.device:
         if key_of(vault, given.device) is None:
             new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask=f"New passphrase of {given.device}")
-            _, code = seal_device(vault, given.device, new, now=now())
+            _, code = seal_device(vault, given.device, new, now=now(), policy=stores.POLICY)
             lines = [
                 f"{given.device} is sealed from its next backup on: that needs this passphrase.",
                 f"Recovery code of {given.device}: {code}",
@@ -46,7 +47,9 @@ def add(given: argparse.Namespace) -> int:
         answer({"recovery_code": code}, [f"Recovery code: {code}"], as_json=given.json)
         return DONE
     new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask="New passphrase")
-    id = add_passphrase(vault, new, label=given.label or "passphrase", now=now(), keys=keys, device=given.device or "")
+    id = add_passphrase(
+        vault, new, label=given.label or "passphrase", now=now(), keys=keys, device=given.device or "", policy=stores.POLICY
+    )
     answer({"slot": id.hex()}, [f"Slot {id.hex()} is added."], as_json=given.json)
     return DONE
 
@@ -61,7 +64,7 @@ def change(given: argparse.Namespace) -> int:
         raise BadInput("A descriptor can be read only once.", field="passphrase_fd", remedy="Use --passphrase-file for this command.")
     old = passphrase(file, descriptor, ask="Old passphrase")
     new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask="New passphrase")
-    id = change_passphrase(vault, old, new, now=now())
+    id = change_passphrase(vault, old, new, now=now(), policy=stores.POLICY)
     answer({"slot": id.hex()}, ["The passphrase is changed. The old one opens nothing any more."], as_json=given.json)
     return DONE
 

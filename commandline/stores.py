@@ -11,10 +11,13 @@ from commandline.secrets import passphrase
 from core.errors import BadInput
 from core.vault.blobs import BlobStore
 from core.vault.errors import StoreReadOnly
-from core.vault.opening import open_vault, read_header
+from core.vault.opening import STRICT, open_vault, read_header
 from core.vault.sealed_devices import key_of, unlock_device
 from core.vault.slots import Secret
 from core.vault.vault import Vault, VaultLimits
+
+POLICY = STRICT
+"""What a passphrase must cost."""
 
 
 def now() -> datetime:
@@ -46,7 +49,7 @@ def opened(given: argparse.Namespace) -> Vault:
     blobs = blobs_of(given.store, given.endpoint)
     read_header(blobs)  # before anybody is asked for a passphrase
     secret = passphrase(given.passphrase_file, given.passphrase_fd, ask="Passphrase or recovery code")
-    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits())
+    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits(), policy=POLICY)
 
 
 def opened_other(
@@ -58,7 +61,7 @@ def opened_other(
     if file is None and descriptor is None and given.passphrase_file is not None:
         file = given.passphrase_file
     secret = passphrase(file, descriptor, ask=ask)
-    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits())
+    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits(), policy=POLICY)
 
 
 def unlocked(vault: Vault, device: str, given: argparse.Namespace) -> None:

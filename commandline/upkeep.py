@@ -3,6 +3,7 @@
 import argparse
 import secrets
 
+from commandline import stores
 from commandline.answers import DAMAGE, DONE, answer, remark
 from commandline.backups import backup_id
 from commandline.progress import Meter
@@ -30,7 +31,10 @@ def init(given: argparse.Namespace) -> int:
         like = opened_other(given.same_key_as, None, file, descriptor, given, ask=f"Passphrase of {given.same_key_as}")
     blobs = blobs_of(given.store, given.endpoint, make=True)
     passphrase = new_passphrase(given.passphrase_file, given.passphrase_fd, ask="New passphrase")
-    _, code = create_vault(blobs, passphrase=passphrase, now=now(), random=secrets.token_bytes, limits=VaultLimits(), same_key_as=like)
+    limits, policy = VaultLimits(), stores.POLICY
+    _, code = create_vault(
+        blobs, passphrase=passphrase, now=now(), random=secrets.token_bytes, limits=limits, policy=policy, same_key_as=like
+    )
     lines = [
         f"{given.store} is ready.",
         f"Recovery code: {code}",

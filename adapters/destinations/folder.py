@@ -32,7 +32,9 @@ class FolderDestination:
         """Raises FileExistsError when there is anything in it, StoreError when it cannot be made."""
         with _wrapped(self._root):
             os.makedirs(self._root, exist_ok=True)
-            if next(os.scandir(self._root), None) is not None:
+            with os.scandir(self._root) as entries:
+                empty = next(entries, None) is None
+            if not empty:
                 raise FileExistsError(f"The folder {self._root} is not empty.")
 
     def file(self, path: str, item: Item, pieces: Iterable[bytes]) -> None:

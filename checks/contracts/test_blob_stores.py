@@ -1,4 +1,7 @@
-"""What every blob store promises, run over each implementation. Arranged and inspected through the back door."""
+"""What every blob store promises, run over each implementation. Arranged and inspected through the back door.
+
+The S3 store is run against two independent servers: one in memory (moto), and a real object store (SeaweedFS).
+"""
 
 import errno
 import os
@@ -8,8 +11,10 @@ from pathlib import Path
 from unittest import TestCase, mock
 
 from adapters.stores.folder import FolderBlobs
+from adapters.stores.s3 import PART_BYTES, Bucket, S3Blobs
+from checks.contracts.s3_servers import KEY, SECRET, Flaky, Moto, SeaweedFS, a_bucket
 from core.vault.blobs import BlobStore
-from core.vault.errors import BlobExists, BlobMissing, StoreFull, StoreMissing, StoreReadOnly
+from core.vault.errors import BlobExists, BlobMissing, StoreFull, StoreMissing, StoreReadOnly, StoreUnreachable
 from core.vault.memory import MemoryBlobs
 
 
@@ -23,6 +28,14 @@ class Promises:
         self.assertEqual(self.blobs.read("packs/aa/1"), b"0123456789")
         self.assertEqual(self.blobs.read("packs/aa/1", offset=3, length=4), b"3456")
         self.assertEqual(self.blobs.read("packs/aa/1", offset=8), b"89")
+        self.assertEqual(self.blobs.read("packs/aa/1", offset=8, length=100), b"89")
+        self.assertEqual(self.blobs.read("packs/aa/1", offset=10), b"")
+        self.assertEqual(self.blobs.read("packs/aa/1", offset=2, length=0), b"")
+
+    def test_content_in_several_pieces_is_one_object(self):
+        pieces = [b"abc", b"", *(bytes([n % 256]) * (n % 7) for n in range(2500)), b"z"]
+        self.blobs.create("packs/aa/2", pieces)
+        self.assertEqual(self.blobs.read("packs/aa/2"), b"".join(pieces))
 
     def test_nothing_is_ever_overwritten(self):
         self.blobs.create("a", b"first")
@@ -56,8 +69,9 @@ class Promises:
         self.assertEqual(list(self.blobs.list("nothing/")), [])
 
     def test_missing_objects(self):
-        with self.assertRaises(BlobMissing):
-            self.blobs.read("gone")
+        for attempt in (lambda: self.blobs.read("gone"), lambda: self.blobs.read("gone", offset=3, length=2)):
+            with self.assertRaises(BlobMissing):
+                attempt()
         self.blobs.delete("gone")
 
     def test_deleted_objects_are_gone_and_their_names_free(self):
@@ -66,10 +80,15 @@ class Promises:
         with self.assertRaises(BlobMissing):
             self.blobs.read("a")
         self.blobs.create("a", b"2")
+        self.assertEqual(list(self.blobs.list("a")), [("a", 1)])
 
     def test_empty_objects(self):
         self.blobs.create("empty", b"")
         self.assertEqual((self.blobs.read("empty"), list(self.blobs.list("empty"))), (b"", [("empty", 0)]))
+
+    def test_free_room_is_a_number_or_unknown(self):
+        free = self.blobs.free_bytes()
+        self.assertTrue(free is None or free >= 0)
 
 
 class InMemory(Promises, TestCase):
@@ -88,17 +107,31 @@ class InAFolder(Promises, TestCase):
         return sorted(path.relative_to(self.root).as_posix() for path in self.root.rglob("*") if path.is_file())
 
     def test_a_full_medium_leaves_nothing_half_written(self):
-        real = os.write
+        real = os.writev
 
-        def full(descriptor: int, content: bytes) -> int:
-            if len(content) > 10:
-                return real(descriptor, bytes(content)[:10])
+        def full(descriptor: int, parts: list[bytes]) -> int:
+            if sum(map(len, parts)) > 10:
+                return real(descriptor, [bytes(parts[0])[:10]])
             raise OSError(errno.ENOSPC, "No space left on device")
 
-        with mock.patch("os.write", full), self.assertRaises(StoreFull) as caught:
-            self.blobs.create("packs/aa/1", b"x" * 20)
-        self.assertTrue(caught.exception.remedy)
-        self.assertEqual(self.files(), [])
+        def never(descriptor: int, content: bytes) -> int:
+            raise OSError(errno.ENOSPC, "No space left on device")
+
+        for content in (b"x" * 20, [b"x" * 10, b"y" * 10]):
+            with mock.patch("os.writev", full), mock.patch("os.write", never), self.assertRaises(StoreFull) as caught:
+                self.blobs.create("packs/aa/1", content)
+            self.assertTrue(caught.exception.remedy)
+            self.assertEqual(self.files(), [])
+
+    def test_writes_that_take_only_a_part_are_gone_on_with(self):
+        real_v, real = os.writev, os.write
+        content = [bytes([n]) * 1000 for n in range(50)]
+        with (
+            mock.patch("os.writev", lambda descriptor, parts: real_v(descriptor, [bytes(parts[0])[:333]])),
+            mock.patch("os.write", lambda descriptor, rest: real(descriptor, bytes(rest)[:100])),
+        ):
+            self.blobs.create("packs/aa/1", content)
+        self.assertEqual(self.blobs.read("packs/aa/1"), b"".join(content))
 
     def test_a_read_only_medium_is_named_as_such(self):
         for number in (errno.EROFS, errno.EACCES):
@@ -123,3 +156,113 @@ class InAFolder(Promises, TestCase):
         os.utime(left, (0, 0))
         list(self.blobs.list(""))
         self.assertFalse(left.exists())
+
+
+class OnS3(Promises):
+    """More promises of a bucket."""
+
+    server: Moto | SeaweedFS
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()  # type: ignore[misc]
+        cls.server = cls.make_server()
+        cls.addClassCleanup(cls.server.stop)  # type: ignore[attr-defined]
+
+    def setUp(self):
+        self.where = a_bucket(self.server)
+        self.blobs = S3Blobs(self.where)
+
+    def test_an_object_of_several_parts(self):
+        content = os.urandom(2 * PART_BYTES + 12345)
+        self.blobs.create("packs/aa/1", [content[:100], content[100:]])
+        self.assertEqual(self.blobs.read("packs/aa/1"), content)
+        self.assertEqual(self.blobs.read("packs/aa/1", offset=PART_BYTES - 3, length=7), content[PART_BYTES - 3 : PART_BYTES + 4])
+        with self.assertRaises(BlobExists):
+            self.blobs.create("packs/aa/1", content)
+
+    def test_more_objects_than_one_answer_lists(self):
+        client = self.server.client()
+        for n in range(1005):
+            client.put_object(Bucket=self.where.bucket, Key=f"{self.where.prefix}/seen/{n:04}", Body=b"")
+        self.assertEqual(len(list(self.blobs.list("seen/"))), 1005)
+
+    def test_two_prefixes_of_a_bucket_know_nothing_of_each_other(self):
+        other = S3Blobs(Bucket(**{**_fields(self.where), "prefix": self.where.prefix + "-2"}))
+        self.blobs.create("header", b"one")
+        self.assertEqual(list(other.list("")), [])
+        other.create("header", b"two")
+        self.assertEqual(self.blobs.read("header"), b"one")
+
+    def test_a_bucket_that_is_not_there(self):
+        with self.assertRaises(StoreMissing) as caught:
+            S3Blobs(Bucket(**{**_fields(self.where), "bucket": "no-such-bucket"}))
+        self.assertTrue(caught.exception.remedy)
+
+    def test_nobody_answers(self):
+        with self.assertRaises(StoreUnreachable):
+            S3Blobs(Bucket(**{**_fields(self.where), "endpoint": "http://127.0.0.1:9", "attempts": 1}))
+
+    def test_a_service_without_conditions_still_never_overwrites(self):
+        from botocore.exceptions import ClientError
+
+        real = self.blobs._client.put_object
+
+        def refuse(**asked: object) -> object:
+            if "IfNoneMatch" in asked:
+                raise ClientError({"Error": {"Code": "NotImplemented"}}, "PutObject")
+            return real(**asked)
+
+        with mock.patch.object(self.blobs._client, "put_object", refuse):
+            self.blobs.create("a", b"first")
+            with self.assertRaises(BlobExists):
+                self.blobs.create("a", b"second")
+        self.assertEqual(self.blobs.read("a"), b"first")
+
+    def test_through_a_bad_line_everything_still_arrives(self):
+        with Flaky(self.server.port) as line:
+            blobs = S3Blobs(Bucket(**{**_fields(self.where), "endpoint": line.url, "attempts": 8}))
+            content = os.urandom(3 << 20)
+            line.trouble = ["slow down", "cut", "slow down"]
+            blobs.create("packs/aa/1", content)
+            line.trouble = ["cut in the middle", "slow down", "cut", "cut in the middle"]
+            self.assertEqual(blobs.read("packs/aa/1"), content)
+            self.assertEqual(line.trouble, [])
+            line.trouble = ["slow down"]
+            self.assertEqual(list(blobs.list("packs/")), [("packs/aa/1", len(content))])
+
+    def test_a_store_that_asks_to_slow_down_for_ever_is_given_up(self):
+        with Flaky(self.server.port) as line:
+            blobs = S3Blobs(Bucket(**{**_fields(self.where), "endpoint": line.url, "attempts": 2}))
+            line.trouble = ["slow down"] * 100
+            with self.assertRaises(StoreUnreachable):
+                blobs.create("a", b"1")
+
+
+class OnMoto(OnS3, TestCase):
+    make_server = Moto
+
+
+class OnSeaweedFS(OnS3, TestCase):
+    make_server = SeaweedFS
+
+    def test_wrong_credentials_are_told_from_a_missing_bucket(self):
+        with self.assertRaises(StoreReadOnly) as caught:
+            S3Blobs(Bucket(**{**_fields(self.where), "secret_key": "wrong" * 8}))
+        self.assertTrue(caught.exception.remedy)
+        self.assertNotIn("wrong" * 8, str(caught.exception) + repr(self.where))
+
+    def test_content_that_changed_on_the_way_is_refused(self):
+        with Flaky(self.server.port) as line:
+            blobs = S3Blobs(Bucket(**{**_fields(self.where), "endpoint": line.url, "attempts": 1}))
+            line.trouble = ["flip a byte"]
+            with self.assertRaises(StoreUnreachable):
+                blobs.create("packs/aa/1", b"x" * 100_000)
+        self.assertEqual(list(self.blobs.list("")), [])
+
+
+def _fields(where: Bucket) -> dict[str, object]:
+    return {name: getattr(where, name) for name in Bucket.__dataclass_fields__}
+
+
+__all__ = ["KEY", "SECRET"]

@@ -11,7 +11,7 @@ from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import open_vault
 from core.vault.sweep import sweep
-from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE, SMALL, Bench, MemoryDevice, contents, phone
+from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE, SMALL, Bench, MemoryDevice, phone
 
 PLACES = 12
 

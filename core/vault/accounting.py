@@ -31,8 +31,8 @@ class Accounts:
     """The references of every backup, read once; then any number of questions."""
 
     def __init__(self, vault: Vault) -> None:
-        vault.refresh()
         self.manifests: list[Manifest] = vault.manifests()
+        vault.refresh()  # after the manifests: what they need was there before them
         needs = needs_of(vault, self.manifests)
         self._lengths = vault.index.lengths
         self._objects = vault.ids(names.MANIFESTS)

@@ -45,7 +45,7 @@ class CheckReport:
     read_bytes: int
     damaged: list[DamagedObject]
     bad: dict[bytes, set[bytes]]
-    """Pack → chunks in it that are damaged."""
+    """Pack → chunks in it that are damaged; none of them where only the footer is."""
     healed: dict[bytes, set[bytes]]
     """Pack → chunks that were noted as damaged and are whole."""
 
@@ -71,9 +71,9 @@ def note_damage(vault: Vault, report: CheckReport) -> None:
     noted = vault.noted_damage()
     old = list(vault.blobs.list(names.DAMAGE))
     now = {pack: chunks - report.healed.get(pack, set()) for pack, chunks in noted.items()}
+    now = {pack: chunks for pack, chunks in now.items() if chunks or pack not in report.healed}
     for pack, chunks in report.bad.items():
         now[pack] = now.get(pack, set()) | chunks
-    now = {pack: chunks for pack, chunks in now.items() if chunks}
     if now != noted:
         if now:
             told = {pack.hex(): b"".join(sorted(chunks)).hex() for pack, chunks in sorted(now.items())}
@@ -127,12 +127,7 @@ class _Check:
                 before = begun
             self._note_wrong(before)
         on_progress(total, total)
-        self._rely_on_healed()
-        vault.unreadable.clear()
-        manifests = vault.manifests()
-        self._unreadable()
-        self._missing_backups({manifest.id for manifest in manifests})
-        self._follow(manifests)
+        self._follow_all()
         return CheckReport(
             objects=len(objects),
             read_bytes=self.read_bytes,
@@ -186,9 +181,10 @@ class _Check:
         try:
             entries = vault.footer(pack, len(content))
             if known is not None and not vault.index.damaged_in(pack) and known.tobytes() != entries.tobytes():
-                self.damaged(name, "Its footer tells of other chunks than the index.")
+                raise Damaged("Its footer tells of other chunks than the index.")
         except Damaged as error:
             self.damaged(name, error.message)
+            self.bad.setdefault(pack, set())
             entries = known if known is not None else decode_entries(b"")
         view, offset, parts = memoryview(content), 0, list[list[tuple[bytes, memoryview]]]()
         filled = MIB
@@ -210,8 +206,9 @@ class _Check:
                 self.bad.setdefault(pack, set()).add(chunk)
                 if chunk not in noted:
                     self.damaged(pack_name(pack), reason)
-        if healed := (set(ids_of(entries)) & noted) - self.bad.get(pack, set()):
-            self.healed[pack], self.healed_entries[pack] = healed, entries
+        whole = (set(ids_of(entries)) & noted) - self.bad.get(pack, set())
+        if whole or (pack in self.vault.index.damage and pack not in self.bad):
+            self.healed[pack], self.healed_entries[pack] = whole, entries
 
     def _rely_on_healed(self) -> None:
         """What is whole again counts for this check, although the store still says otherwise."""
@@ -231,6 +228,21 @@ class _Check:
         return wrong
 
     # -- backups
+
+    def _follow_all(self) -> None:
+        """Every backup; a second time when something seems to be missing, which another process may just have moved."""
+        vault, before = self.vault, dict(self.found)
+        for _ in range(2):
+            self.found = dict(before)
+            vault.unreadable.clear()
+            manifests = vault.manifests()
+            self._unreadable()
+            vault.refresh()  # after the manifests: what they need was there before them
+            self._rely_on_healed()
+            self._missing_backups({manifest.id for manifest in manifests})
+            self._follow(manifests)
+            if self.found == before:
+                return
 
     def _follow(self, manifests: list[Manifest]) -> None:
         """Every backup down to its chunks; only what is touched is read into rows."""

@@ -49,12 +49,12 @@ def copy(
     should_stop: Callable[[], bool] = lambda: False,
 ) -> CopyReport:
     """The chosen backups, or all. Those that the target has are left. Raises NoSuchBackup, StoreError, Stopped."""
-    source.refresh()
     writer = Writer(target)
     try:
         there = set(target.backup_ids())
         wanted = source.backup_ids() if backups is None else list(backups)
         manifests = sorted((_raw(source, id) for id in wanted if id not in there), key=lambda manifest: (manifest.finished_at, manifest.id))
+        source.refresh()  # after the manifests: what they need was there before them
         needs = needs_of(source, manifests)
         totals = [int(source.index.lengths[needs.of(manifest.id)].sum(dtype="i8")) for manifest in manifests]
         job = _Copy(source, target, writer, needs, on_progress=on_progress, should_stop=should_stop, total_bytes=sum(totals))

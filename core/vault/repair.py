@@ -4,6 +4,7 @@ What the other store lacks as well comes from the device at its next run, becaus
 on. Bad packs go with the next sweep. Raises nothing for what cannot be mended; it says what is left.
 """
 
+import contextlib
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -32,8 +33,8 @@ class RepairReport:
 
 def repair(vault: Vault, other: Vault) -> RepairReport:
     """Mend `vault` from `other`. Damage must have been noted first. Raises StoreError."""
-    vault.refresh()
     other.refresh()
+    vault.refresh()
     report = RepairReport()
     writer = Writer(vault, fresh=False)
     try:
@@ -42,12 +43,12 @@ def repair(vault: Vault, other: Vault) -> RepairReport:
             # a mended branch may tell of more that is missing
             for _ in range(_MOST_ROUNDS):
                 missing = missing_chunks(vault)
-                if not missing or not (arrived := send_chunks(other, vault, writer, missing)):
+                if not missing or not send_chunks(other, vault, writer, missing):
                     break
                 writer.flush()
-                report.mended_chunks += len(arrived)
         else:
-            report.mended_chunks += _mend_from_another_key(vault, other, writer)
+            _mend_from_another_key(vault, other, writer)
+        report.mended_chunks = writer.stored_chunks
     finally:
         writer.close()
     report.left = damaged_backups(vault)
@@ -56,7 +57,9 @@ def repair(vault: Vault, other: Vault) -> RepairReport:
 
 def missing_chunks(vault: Vault) -> set[bytes]:
     """Chunks that backups need and the index lacks."""
-    needs = needs_of(vault, vault.manifests())
+    manifests = vault.manifests()
+    vault.refresh()
+    needs = needs_of(vault, manifests)
     missing = set(needs.damaged)
     for branch, numbers in needs.branches.items():
         if (numbers < 0).any():
@@ -68,9 +71,11 @@ def missing_chunks(vault: Vault) -> set[bytes]:
 def damaged_backups(vault: Vault) -> list[bytes]:
     """Backups that cannot be restored whole, as far as the index tells."""
     vault.unreadable.clear()
-    needs = needs_of(vault, vault.manifests())
-    bad = {branch for branch, numbers in needs.branches.items() if (numbers < 0).any()} | needs.damaged.keys()
+    manifests = vault.manifests()
     unreadable = [bytes.fromhex(name.removeprefix(names.MANIFESTS)) for name in vault.unreadable if name.startswith(names.MANIFESTS)]
+    vault.refresh()
+    needs = needs_of(vault, manifests)
+    bad = {branch for branch, numbers in needs.branches.items() if (numbers < 0).any()} | needs.damaged.keys()
     return sorted([*unreadable, *(backup for backup, trees in needs.trees.items() if trees & bad)])
 
 
@@ -96,13 +101,9 @@ def _mend_manifests(vault: Vault, other: Vault, writer: Writer, report: RepairRe
         report.mended_manifests += 1
 
 
-def _mend_from_another_key(vault: Vault, other: Vault, writer: Writer) -> int:
+def _mend_from_another_key(vault: Vault, other: Vault, writer: Writer) -> None:
     """Sealing a backup of the other store anew gives chunks the ids that they have here; only missing ones are stored."""
-    before = missing_chunks(vault)
     for id in damaged_backups(vault):
-        try:
+        with contextlib.suppress(AtticError):
             resealed(other, vault, other.manifest(id), writer)
-        except AtticError:
-            continue
         writer.flush()
-    return len(before - missing_chunks(vault))

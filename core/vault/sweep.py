@@ -26,6 +26,8 @@ from core.vault.rolls import put_together
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
+_MOST_LOOKS = 3
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SweepReport:
@@ -56,7 +58,6 @@ class Plan:
 
 def plan_sweep(vault: Vault) -> SweepReport:
     """A dry run: exactly what a sweep frees once it is carried through. Raises Damaged."""
-    vault.refresh()
     plan = _plan(vault, set(vault.ids(names.PACKS)))
     moved_before = sum(moved for _, _, moved in vault.marks().values())
     return SweepReport(
@@ -90,8 +91,14 @@ def all_manifests(vault: Vault) -> list[Manifest]:
 
 
 def all_needs(vault: Vault) -> Needs:
-    """What all backups need. Raises Damaged when that cannot be told."""
-    needs = needs_of(vault, all_manifests(vault))
+    """What all backups need, and the index that knows it. Raises Damaged when that cannot be told."""
+    for _ in range(_MOST_LOOKS):
+        # manifests first: what they need was there before them
+        manifests = all_manifests(vault)
+        vault.refresh()
+        needs = needs_of(vault, manifests)
+        if not needs.damaged:
+            break  # else another sweep may have moved it meanwhile
     if needs.damaged:
         chunk = next(iter(needs.damaged))
         touched = next(backup for backup, trees in needs.trees.items() if chunk in trees)
@@ -104,8 +111,9 @@ def all_needs(vault: Vault) -> Needs:
 
 def _plan(vault: Vault, among: set[bytes]) -> Plan:
     """Which of these packs go; the same for the same store. One that was marked while its backup was being made stays."""
+    needs = all_needs(vault)
     vault.index.settle()
-    index, sizes, needs = vault.index, vault.ids(names.PACKS), all_needs(vault)
+    index, sizes = vault.index, vault.ids(names.PACKS)
     live, entries, limits = needs.live(len(index.lengths)), index.all_entries(), vault.limits
     small = {pack for pack in index.pack_ids if sizes.get(pack, 0) < limits.pack_bytes // 4}
     if len(small) <= limits.most_small_packs:
@@ -117,7 +125,7 @@ def _plan(vault: Vault, among: set[bytes]) -> Plan:
         needed = np.flatnonzero(live[first:last]) + first
         held, kept = int(index.lengths[first:last].sum(dtype=np.int64)), int(index.lengths[needed].sum(dtype=np.int64))
         wasteful = (held - kept) * 100 > held * limits.waste_percent
-        if wasteful or first == last or pack in small or index.damaged_in(pack):
+        if wasteful or first == last or pack in small or pack in index.damage:
             plan.doomed.append(pack)
             plan.moving += ids_of(entries[needed])
             lengths += index.lengths[needed].tolist()
@@ -157,7 +165,6 @@ def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> No
 
 def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: Callable[[], bool]) -> int:
     """Phase two: bytes freed. Looks at all marks and all backups anew: what is needed by now is moved out first."""
-    vault.refresh()
     marks = vault.marks()
     due = {name: packs for name, (at, packs, _) in marks.items() if at + grace <= now}
     if not due:
@@ -198,7 +205,7 @@ def _replace_index(vault: Vault, going: set[bytes]) -> None:
     """One index object of what stays instead of all that were."""
     old = vault.index_objects()
     vault.index.settle()
-    staying = [(pack, entries) for pack, entries in vault.index.packs() if pack not in going and not vault.index.damaged_in(pack)]
+    staying = [(pack, entries) for pack, entries in vault.index.packs() if pack not in going and pack not in vault.index.damage]
     written = vault.write_object(names.INDEXES, encode_index(staying), compress=False) if staying else ""
     for name in old:
         if name != written:

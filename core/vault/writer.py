@@ -64,6 +64,8 @@ class Writer:
         self.vault, self.inner = vault, inner
         self.stored_bytes = 0
         """Sealed bytes that were new to the store, the manifest among them."""
+        self.stored_chunks = 0
+        """How many chunks were new to the store, or were moved."""
         self.packed_bytes = 0
         """What the packs that were written occupy."""
         self._cutter = Cutter((inner or vault.keys).cutting)
@@ -209,6 +211,7 @@ class Writer:
         self._put(chunk, sealed)
 
     def _put(self, chunk: bytes, sealed: bytes) -> None:
+        self.stored_chunks += 1
         self._sealed.append(sealed)
         self._chunks.append((chunk, len(sealed)))
         self._open_bytes += len(sealed)

@@ -1,0 +1,91 @@
+"""One process of several that use a store at once: a writer, or a sweeper. Tells what it did, a JSON line each.
+
+Writers take their content from the same small pool, so that each relies on what the other has stored and on
+what the sweeper is just about to remove.
+"""
+
+import hashlib
+import json
+import random
+import secrets
+import sys
+import time
+from datetime import UTC, datetime
+from pathlib import Path
+
+from adapters.stores.folder import FolderBlobs
+from checks.contracts.s3_servers import KEY, SECRET
+from core.vault.blobs import BlobStore
+from core.vault.capture import Capture, Request
+from core.vault.errors import RunTooLong
+from core.vault.manifests import Manifest
+from core.vault.opening import open_vault
+from core.vault.sweep import sweep
+from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE, MemoryDevice
+from core.vault.vault import Vault, VaultLimits
+from core.vault.writer import Writer
+
+LIMITS = VaultLimits(pack_bytes=128 * 1024, most_small_packs=8)
+GRACE_SECONDS = 1.0
+POOL = [random.Random(n).randbytes(30_000) for n in range(14)]
+
+
+def blobs_of(where: str) -> BlobStore:
+    if where.startswith("s3 "):
+        from adapters.stores.s3 import Bucket, S3Blobs
+
+        _, endpoint, bucket = where.split()
+        return S3Blobs(Bucket(bucket=bucket, prefix="attic", endpoint=endpoint, access_key=KEY, secret_key=SECRET))
+    return FolderBlobs(Path(where))
+
+
+def digest(content: dict[tuple[str, str], bytes]) -> str:
+    return hashlib.sha256(repr(sorted(content.items())).encode()).hexdigest()
+
+
+def opened(where: str) -> Vault:
+    return open_vault(blobs_of(where), passphrase=PASSPHRASE, random=secrets.token_bytes, limits=LIMITS, policy=LENIENT)
+
+
+def write(where: str, seed: int, seconds: float) -> None:
+    source, mine, end = random.Random(seed), list[Manifest](), time.monotonic() + seconds
+    content: dict[tuple[str, str], bytes] = {}
+    while time.monotonic() < end:
+        for n in range(6):
+            content["photos", f"p{n}"] = source.choice(POOL)
+        for n in source.sample(range(40), 8):
+            content["contacts", f"c{n:02}"] = source.choice(POOL)[:100]
+        vault = opened(where)
+        request = Request(device=f"d{seed}", device_told={"name": f"d{seed}"}, kinds=("contacts", "photos"), note="", zone="UTC")
+        try:
+            device = MemoryDevice(dict(content))
+            captured = Capture(device, Writer(vault), request, clock=lambda: datetime.now(UTC)).run(mine[-1] if mine else None)
+        except RunTooLong:
+            tell({"too_long": True})
+            continue
+        mine.append(captured.manifest)
+        tell({"made": captured.manifest.id.hex(), "digest": digest(content)})
+        while len(mine) > 3:
+            gone = mine.pop(source.randrange(len(mine) - 1))
+            vault.remove(gone.id)
+            tell({"removed": gone.id.hex()})
+
+
+def clean(where: str, seconds: float) -> None:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        report = sweep(opened(where), now=datetime.now(UTC), grace_seconds=GRACE_SECONDS)
+        tell({"freed": report.freed_bytes})
+        time.sleep(0.1)
+
+
+def tell(what: dict[str, object]) -> None:
+    print(json.dumps(what), flush=True)
+
+
+if __name__ == "__main__":
+    _, what, where, seed, seconds = sys.argv
+    if what == "write":
+        write(where, int(seed), float(seconds))
+    else:
+        clean(where, float(seconds))

@@ -1,0 +1,133 @@
+"""The rescue reader against stores that the product wrote: two programs that share nothing but the format page."""
+
+import ast
+import os
+import random
+import secrets
+import subprocess
+import sys
+import tempfile
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from unittest import TestCase
+
+from adapters.links.tree import TreeLink
+from adapters.stores.folder import FolderBlobs
+from core.content.kinds import KIND_CODES
+from core.vault.capture import Capture, Request
+from core.vault.manifests import Manifest
+from core.vault.opening import create_vault
+from core.vault.sealed_devices import seal_device
+from core.vault.sweep import sweep
+from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE
+from core.vault.vault import VaultLimits
+from core.vault.writer import Writer
+
+RESCUE = Path(__file__).resolve().parents[2] / "docs" / "rescue.py"
+ALLOWED = {"argon2", "blake3", "cryptography", "zstandard"}
+
+
+class TheRescueReader(TestCase):
+    def setUp(self):
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.here = Path(holder.name)
+        (self.here / "store").mkdir()
+        limits = VaultLimits(pack_bytes=256 * 1024)
+        self.vault, self.code = create_vault(
+            FolderBlobs(self.here / "store"),
+            passphrase=PASSPHRASE,
+            now=datetime.now(UTC),
+            random=secrets.token_bytes,
+            limits=limits,
+            policy=LENIENT,
+        )
+        self.phone = self.here / "phone"
+        source = random.Random(1)
+        for path, content in {
+            "photos/a.jpg": source.randbytes(700_000), "app data/m.sqlite": b"SQLite format 3\x00" + b"text and rows " * 20_000,
+            "notes/empty.txt": b"", "notes/ü — odd.txt": b"odd",
+        }.items():  # fmt: skip
+            (self.phone / path).parent.mkdir(parents=True, exist_ok=True)
+            (self.phone / path).write_bytes(content)
+        for n in range(400):
+            (self.phone / "notes" / f"{n:03}.txt").write_text(f"note {n}")
+        (self.phone / "notes" / "000.txt").chmod(0o640)
+        os.utime(self.phone / "notes" / "001.txt", ns=(1, 1_650_000_000_123_456_789))
+        (self.phone / "photos" / "newest").symlink_to("a.jpg")
+        (self.here / "pass").write_text(PASSPHRASE + "\n")
+        (self.here / "code").write_text(self.code.lower().replace("-", " "))
+
+    def backup(self, previous: Manifest | None = None, device: str = "p", inner=None) -> Manifest:
+        request = Request(device=device, device_told={"name": device}, kinds=tuple(KIND_CODES), note="", zone="UTC")
+        return (
+            Capture(TreeLink(self.phone), Writer(self.vault, inner=inner), request, clock=lambda: datetime.now(UTC)).run(previous).manifest
+        )
+
+    def rescue(self, *arguments: str, secret: str = "pass", code: int = 0) -> str:
+        command = [sys.executable, "-P", str(RESCUE), *arguments, "--passphrase-file", str(self.here / secret)]
+        env = {name: value for name, value in os.environ.items() if name != "PYTHONPATH"}
+        done = subprocess.run(command, cwd=self.here, env=env, capture_output=True, text=True, check=False)
+        self.assertEqual(done.returncode, code, done.stderr)
+        return done.stdout + done.stderr
+
+    def same(self, folder: str) -> None:
+        told = subprocess.run(
+            ["diff", "-r", "--no-dereference", self.phone, self.here / folder], capture_output=True, text=True, check=False
+        )
+        self.assertEqual(told.stdout + told.stderr, "")
+        for name in ("notes/000.txt", "notes/001.txt"):
+            ours, theirs = (self.phone / name).stat(), (self.here / folder / name).stat()
+            self.assertEqual((ours.st_mode, ours.st_mtime_ns), (theirs.st_mode, theirs.st_mtime_ns))
+
+    def test_imports_only_what_it_names(self):
+        tree = ast.parse(RESCUE.read_text())
+        found = set()
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Import):
+                found |= {alias.name.partition(".")[0] for alias in node.names}
+            elif isinstance(node, ast.ImportFrom):
+                found.add((node.module or "").partition(".")[0])
+        self.assertLessEqual(found - set(sys.stdlib_module_names), ALLOWED)
+
+    def test_lists_and_restores_with_passphrase_and_with_code(self):
+        manifest = self.backup()
+        self.assertIn(manifest.id.hex(), self.rescue("list", "store"))
+        self.rescue("restore", "store", manifest.id.hex()[:8], "out")
+        self.same("out")
+        self.rescue("restore", "store", manifest.id.hex(), "out-2", secret="code")
+        self.same("out-2")
+
+    def test_reads_what_is_left_after_removals_and_sweeps(self):
+        first = self.backup()
+        (self.phone / "photos" / "a.jpg").write_bytes(random.Random(5).randbytes(400_000))
+        second = self.backup(first)
+        self.vault.remove(first.id)
+        for hours in (0, 30):
+            sweep(self.vault, now=datetime.now(UTC) + timedelta(hours=hours))
+        told = self.rescue("list", "store")
+        self.assertNotIn(first.id.hex(), told)
+        self.rescue("restore", "store", second.id.hex(), "out")
+        self.same("out")
+
+    def test_opens_a_sealed_device_with_its_passphrase(self):
+        keys, _ = seal_device(self.vault, "captain", "the captain's own words", now=datetime.now(UTC), policy=LENIENT)
+        manifest = self.backup(device="captain", inner=keys)
+        (self.here / "own").write_text("the captain's own words\n")
+        self.rescue("restore", "store", manifest.id.hex(), "out", "--device-passphrase-file", str(self.here / "own"))
+        self.same("out")
+        self.rescue("restore", "store", manifest.id.hex(), "no", "--device-passphrase-file", str(self.here / "pass"), code=1)
+
+    def test_a_wrong_passphrase_opens_nothing(self):
+        (self.here / "wrong").write_text("wrong and wrong again")
+        self.assertIn("does not open", self.rescue("list", "store", secret="wrong", code=1))
+
+    def test_damage_costs_only_what_it_touches(self):
+        manifest = self.backup()
+        pack = max((self.here / "store" / "packs").glob("*/*"), key=lambda path: path.stat().st_size)
+        content = bytearray(pack.read_bytes())
+        content[5000] ^= 1
+        pack.write_bytes(content)
+        told = self.rescue("restore", "store", manifest.id.hex(), "out", code=1)
+        self.assertEqual(told.count("lost:"), 1)
+        self.assertEqual(len(list((self.here / "out" / "notes").iterdir())), 402)
