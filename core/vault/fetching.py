@@ -6,10 +6,11 @@ error; a store that does not answer is raised.
 """
 
 from collections import deque
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from itertools import chain
+from typing import TYPE_CHECKING, TypeVar
 
 from core.units import KIB, MIB
 from core.vault.blobs import pack_name
@@ -23,6 +24,8 @@ _GAP_BYTES = 64 * KIB
 """Up to so many unneeded bytes are read along rather than asked for around."""
 
 Fetched = tuple[bytes, bytes | Damaged]
+T = TypeVar("T")
+R = TypeVar("R")
 
 
 @dataclass(slots=True)
@@ -39,6 +42,13 @@ def fetch(vault: "Vault", chunks: Sequence[bytes], *, raw: bool = False) -> Iter
     """(id, content) of each chunk; with `raw` the sealed bytes, proven to be whole."""
     workers = max(vault.limits.workers, vault.blobs.parallel)
     ranges = ranges_of(vault, chunks)
+    first, second = next(ranges, None), next(ranges, None)
+    if first is None:
+        return
+    if second is None:  # nothing to do at the same time
+        yield from _read(vault, first, raw)
+        return
+    ranges = chain([first, second], ranges)
     pending: deque[Future[list[Fetched]]] = deque()
     with ThreadPoolExecutor(workers) as pool:
         try:
@@ -51,6 +61,16 @@ def fetch(vault: "Vault", chunks: Sequence[bytes], *, raw: bool = False) -> Iter
         finally:
             for left in pending:
                 left.cancel()
+
+
+def at_once(work: Callable[[T], R], things: Sequence[T], workers: int) -> Iterator[tuple[T, R]]:
+    """(thing, result) of each, in order; on several threads where there are several things and that pays."""
+    if workers <= 1 or len(things) <= 1:
+        for thing in things:
+            yield thing, work(thing)
+        return
+    with ThreadPoolExecutor(min(workers, len(things))) as pool:
+        yield from zip(things, pool.map(work, things), strict=True)
 
 
 def in_pack_order(vault: "Vault", chunks: Iterable[bytes]) -> list[bytes]:

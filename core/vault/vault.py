@@ -8,16 +8,15 @@ loses nothing that it uploaded. What stands in the store is hostile until it has
 import json
 from collections import OrderedDict
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import datetime
 
 from core.units import HOURS, KIB, MIB
 from core.vault import blobs as names
-from core.vault.blobs import BlobStore, id_in, pack_name
-from core.vault.chunking import framed, unframed
+from core.vault.blobs import BlobStore, pack_name
+from core.vault.chunking import unframed
 from core.vault.errors import BlobMissing, Damaged, DeviceSealed, NoSuchBackup
-from core.vault.fetching import fetch
+from core.vault.fetching import at_once, fetch
 from core.vault.index import ChunkIndex, Place
 from core.vault.keys import Keys, Randomness
 from core.vault.manifests import (
@@ -31,12 +30,10 @@ from core.vault.manifests import (
     split_ids,
     stored_of,
 )
+from core.vault.objects import Objects
 from core.vault.packs import FOOTER_SUFFIX, LENGTH_BYTES, Entries, decode_entries, decode_index, ids_of, pack_bytes
 from core.vault.rolls import Roll, read_roll, remove_backup
-from core.vault.sealing import chunk_place, local_place, seal, shared_place, unseal
-
-MAX_OBJECT_BYTES = 256 * MIB
-"""No manifest, mark or roll is larger when it is opened."""
+from core.vault.sealing import chunk_place, unseal
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,14 +58,13 @@ class VaultLimits:
     """Threads that compress, seal and open."""
 
 
-class Vault:
+class Vault(Objects):
     """Reads. One object a thread."""
 
     def __init__(self, blobs: BlobStore, keys: Keys, *, store: bytes, random: Randomness, limits: VaultLimits) -> None:
-        self.blobs, self.keys, self.store, self.random, self.limits = blobs, keys, store, random, limits
+        super().__init__(blobs, keys, store=store, random=random)
+        self.limits = limits
         self.index = ChunkIndex()
-        self.unreadable: dict[str, str] = {}
-        """Objects that could not be read at the last refresh or listing, each with why."""
         self.device_keys: dict[bytes, Keys] = {}
         """Keys of sealed devices that are at hand, by their id."""
         self.lost: dict[bytes, Entries] = {}
@@ -76,36 +72,6 @@ class Vault:
         self._cache: OrderedDict[bytes, bytes] = OrderedDict()
         self._cached_bytes = 0
         self._index_objects: list[str] = []
-
-    # -- objects
-
-    def place_of(self, name: str) -> bytes:
-        """What an object of this name is bound to (§4.2)."""
-        return shared_place(name) if name.startswith(names.MANIFESTS) else local_place(self.store, name)
-
-    def opened(self, name: str, sealed: bytes) -> bytes:
-        """The content of a sealed object. Raises Damaged, naming it."""
-        try:
-            return unframed(unseal(self.keys, self.place_of(name), sealed), most_bytes=MAX_OBJECT_BYTES)
-        except Damaged as error:
-            raise Damaged(f"Object {name} is damaged: {error.message}") from None
-
-    def read_object(self, name: str) -> bytes:
-        """Raises BlobMissing, Damaged."""
-        return self.opened(name, self.blobs.read(name))
-
-    def sealed_object(self, name: str, plain: bytes, *, compress: bool = True) -> bytes:
-        return seal(self.keys, self.place_of(name), framed(plain) if compress else b"\x00" + plain)
-
-    def write_object(self, prefix: str, plain: bytes, *, id: bytes | None = None, compress: bool = True) -> str:
-        """Seal and store; the new object's name. Raises BlobExists, StoreError."""
-        name = prefix + (id or self.random(16)).hex()
-        self.blobs.create(name, self.sealed_object(name, plain, compress=compress))
-        return name
-
-    def ids(self, prefix: str) -> dict[bytes, int]:
-        """Ids of the objects below a prefix, with their sizes."""
-        return {id: size for name, size in self.blobs.list(prefix) if (id := id_in(name)) and names.is_ours(name)}
 
     # -- index
 
@@ -121,27 +87,25 @@ class Vault:
             for pack, entries in packs:
                 (known if pack in sizes else self.lost).setdefault(pack, entries)
         unlisted = sorted(sizes.keys() - known.keys())
-        with ThreadPoolExecutor(max(1, self.blobs.parallel)) as pool:
-            for pack, found in zip(unlisted, pool.map(lambda pack: self._footer_or_why(pack, sizes[pack]), unlisted), strict=True):
-                if isinstance(found, str):
-                    self.unreadable[pack_name(pack)] = found
-                elif found is not None:
-                    known[pack] = found
+        for pack, found in at_once(lambda pack: self._footer_or_why(pack, sizes[pack]), unlisted, self.blobs.parallel):
+            if isinstance(found, str):
+                self.unreadable[pack_name(pack)] = found
+            elif found is not None:
+                known[pack] = found
         self.index = ChunkIndex(known.items(), marked=marked & sizes.keys(), damaged=self.noted_damage())
         self._index_objects = list(indexes)
 
     def _read_indexes(self) -> dict[str, list[tuple[bytes, Entries]]]:
         found: dict[str, list[tuple[bytes, Entries]]] = {}
         listed = sorted(name for name, _ in self.blobs.list(names.INDEXES) if names.is_ours(name))
-        with ThreadPoolExecutor(max(1, self.blobs.parallel)) as pool:
-            for name, content in zip(listed, pool.map(self._object_or_why, listed), strict=True):
-                try:
-                    if isinstance(content, bytes):
-                        found[name] = list(decode_index(content))
-                    elif content is not None:
-                        raise Damaged(content)
-                except Damaged as error:
-                    self.unreadable[name] = error.message
+        for name, content in at_once(self._object_or_why, listed, self.blobs.parallel):
+            try:
+                if isinstance(content, bytes):
+                    found[name] = list(decode_index(content))
+                elif content is not None:
+                    raise Damaged(content)
+            except Damaged as error:
+                self.unreadable[name] = error.message
         return found
 
     def _object_or_why(self, name: str) -> bytes | str | None:
@@ -219,22 +183,6 @@ class Vault:
             if chunk in chunks:
                 return pack_name(pack)
         return next((pack_name(pack) for pack, entries in self.lost.items() if chunk in ids_of(entries)), None)
-
-    def told(self, prefix: str) -> "dict[str, dict]":  # type: ignore[type-arg]
-        """JSON objects below a prefix by name. Damaged ones are named in `unreadable`."""
-        found = {}
-        for name, _ in self.blobs.list(prefix):
-            if not names.is_ours(name):
-                continue
-            try:
-                found[name] = json.loads(self.read_object(name))
-            except BlobMissing:
-                continue
-            except Damaged as error:
-                self.unreadable[name] = error.message
-            except (ValueError, RecursionError):
-                self.unreadable[name] = f"Object {name} cannot be read."
-        return found
 
     # -- chunks
 
@@ -325,13 +273,12 @@ class Vault:
 
     def manifests(self) -> list[Manifest]:
         """Every readable backup, newest first; unreadable ones are named in `unreadable`."""
-        ids, found = self.backup_ids(), []
-        with ThreadPoolExecutor(max(1, self.blobs.parallel)) as pool:
-            for id, told in zip(ids, pool.map(self._manifest_or_why, ids), strict=True):
-                if isinstance(told, str):
-                    self.unreadable[names.MANIFESTS + id.hex()] = told
-                elif told is not None:
-                    found.append(told)
+        found = []
+        for id, told in at_once(self._manifest_or_why, self.backup_ids(), self.blobs.parallel):
+            if isinstance(told, str):
+                self.unreadable[names.MANIFESTS + id.hex()] = told
+            elif told is not None:
+                found.append(told)
         return sorted(found, key=lambda manifest: (manifest.finished_at, manifest.id), reverse=True)
 
     def _manifest_or_why(self, id: bytes) -> Manifest | str | None:
