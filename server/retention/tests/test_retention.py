@@ -2,6 +2,7 @@ from datetime import timedelta
 from uuid import UUID
 
 from core.vault.check import check
+from core.vault.tests.bench_of_one import contents
 from server.people.models import JournalEntry
 from server.retention.actions.look_after import look_after, sweep_store
 from server.runs.models import Backup, Copy, RunState
@@ -123,6 +124,37 @@ class ACheckOfAStore(OfficeTestCase):
         held[name] = good
         check_store(plan.store, percent=100, by=self.ines)
         self.assertTrue(Copy.objects.get().intact)
+
+    def test_the_next_run_stores_again_what_a_check_found_damaged(self):
+        from server.runs.actions.check_store import check_store
+
+        one = self.device()
+        plan = self.plan(one)
+        self.run_now(one)
+        held = self.outside.stores[plan.store.path].held
+        for name in [name for name in held if name.startswith("packs/")]:
+            held[name] = held[name][:400] + bytes([held[name][400] ^ 1]) + held[name][401:]
+        check_store(plan.store, percent=100, by=self.ines)
+        self.assertFalse(Copy.objects.get().intact)
+        again = self.run_now(one)
+        self.assertEqual(again.state, "complete")
+        self.assertGreater(again.read_bytes, 0)
+        check_store(plan.store, percent=0, by=self.ines)
+        vault = self.outside.open_vault(plan.store.path)
+        for id in vault.backup_ids():
+            self.assertEqual(contents(vault, vault.manifest(id)), self.outside.devices["p1"].content)
+
+    def test_a_backup_that_vanished_from_the_store_is_noticed(self):
+        from server.runs.actions.check_store import check_store
+
+        one = self.device()
+        plan = self.plan(one)
+        self.run_now(one)
+        held = self.outside.stores[plan.store.path].held
+        for name in [name for name in held if name.startswith(("manifests/", "seen/", "rolls/"))]:
+            del held[name]
+        check_store(plan.store, percent=0, by=self.ines)
+        self.assertFalse(Copy.objects.get().intact)
 
     def test_asking_for_a_check_puts_one_into_the_queue(self):
         from procrastinate.contrib.django.models import ProcrastinateJob

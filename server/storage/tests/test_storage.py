@@ -1,4 +1,5 @@
 from core.vault.tests.bench_of_one import MemoryDevice, phone
+from server.people.models import JournalEntry
 from server.storage.models import Occupancy, Store
 from server.tests.pretend import PASSPHRASE, OfficeTestCase
 
@@ -19,6 +20,15 @@ class AddingStores(OfficeTestCase):
         self.assertEqual(self.outside.open_vault("/s").store.hex(), store.vault_id)
         self.assertGreater(store.stored_bytes, 0)
         self.assertNotIn(PASSPHRASE, str(Store.objects.values().get()))
+
+    def test_the_recovery_code_is_told_once_and_opens_the_store(self):
+        answer = self.create()
+        code = answer.json()["recovery_code"]
+        self.assertEqual(answer["Cache-Control"], "no-store")
+        self.assertNotIn(code, str(Store.objects.values().get()) + str(list(JournalEntry.objects.values())))
+        self.assertNotIn("recovery_code", self.api.get(f"/api/stores/{answer.json()['id']}").json())
+        Store.objects.all().delete()
+        self.assertEqual(self.attach(passphrase=code.lower()).status_code, 201)
 
     def test_bad_input_names_the_field_and_prepares_nothing(self):
         cases = {"passphrase": "short", "passphrase_again": "another passphrase", "name": "", "allowance_bytes": 0}
