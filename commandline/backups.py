@@ -3,6 +3,7 @@
 import argparse
 import time
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -110,7 +111,8 @@ def show(given: argparse.Namespace) -> int:
     """What is in a backup."""
     vault = opened(given)
     manifest = ready(vault, given.backup, given)
-    wanted = list(_chosen(vault, manifest, [given.path] if given.path else [], []))
+    gone: dict[str, int] = {}
+    wanted = list(_chosen(vault, manifest, [given.path] if given.path else [], [], gone))
     kinds = [{"kind": found.kind, "items": found.items, "bytes": found.size_bytes} for found in manifest.kinds]
     items = [
         {"kind": kind, "path": path, "bytes": stored.item.size_bytes, "modified": stored.item.modified.isoformat()}
@@ -128,7 +130,9 @@ def show(given: argparse.Namespace) -> int:
     lines += [f"{row['items']:>9}  {iec(_count(row['bytes'])):>10}  {kind_of(str(row['kind'])).label}" for row in kinds]
     lines += [f"{iec(_count(row['bytes'])):>10}  {row['modified']}  {row['path']}" for row in items]
     answer(document, lines, as_json=given.json)
-    return DONE
+    for kind, count in gone.items():
+        remark(f"{count} items of {kind} cannot be named: their list is damaged")
+    return DAMAGE if gone else DONE
 
 
 def restore(given: argparse.Namespace) -> int:
@@ -138,11 +142,13 @@ def restore(given: argparse.Namespace) -> int:
     for code in given.kind or ():
         kind_of(code)
     paths = [path.strip("/") for path in given.path or ()]
-    items = [(path, stored) for _, path, stored in _chosen(vault, manifest, paths, given.kind or [])]
+    gone: dict[str, int] = {}
+    items = [(path, stored) for _, path, stored in _chosen(vault, manifest, paths, given.kind or [], gone)]
     whole = not paths and not given.kind
-    if not items and not whole:
+    if not items and not whole and not gone:
         raise BadInput("Nothing in this backup fits.", field="path", remedy="Look with `show` what is in it.")
-    folders = [(stored.item.id, stored) for stored in vault.items(manifest, manifest.folders.kind)] if manifest.folders else []
+    trees = [manifest.folders] if manifest.folders else []
+    folders = [(stored.item.id, stored) for tree in trees for stored in vault.items(manifest, tree.kind, lost=lambda count: None)]
     if not whole:
         needed = {path[:at] for path, _ in items for at, letter in enumerate(path) if letter == "/"}
         folders = [entry for entry in folders if entry[0] in needed]
@@ -157,6 +163,8 @@ def restore(given: argparse.Namespace) -> int:
     finally:
         meter.close()
     damaged = [{"kind": lost.kind, "path": lost.path, "reason": lost.reason} for lost in found.lost]
+    for kind, count in gone.items():
+        damaged.append({"kind": kind, "path": "", "reason": f"{count} items cannot even be named: their list is damaged."})
     answer(
         {"items": found.items, "bytes": found.size_bytes, "damaged": damaged},
         [f"{found.items} items, {iec(found.size_bytes)}, were restored to {given.dest}."],
@@ -209,14 +217,16 @@ def ready(vault: Vault, told: str, given: argparse.Namespace) -> Manifest:
     return vault.manifest(manifest.id)
 
 
-def _chosen(vault: Vault, manifest: Manifest, paths: list[str], kinds: list[str]) -> Iterator[tuple[str, str, Stored]]:
-    """(kind, path, item) of everything that fits."""
+def _chosen(
+    vault: Vault, manifest: Manifest, paths: list[str], kinds: list[str], gone: dict[str, int]
+) -> Iterator[tuple[str, str, Stored]]:
+    """(kind, path, item) of everything that fits; `gone` gets the number of items by kind whose list is damaged."""
     names = UniqueNames()
     from_folder = manifest.device_told.get("family") == FAMILY
     for summary in manifest.kinds:
         if kinds and summary.kind not in kinds:
             continue
-        for stored in vault.items(manifest, summary.kind):
+        for stored in vault.items(manifest, summary.kind, lost=partial(gone.__setitem__, summary.kind)):
             path = stored.item.id if from_folder else names.take(f"{summary.kind}/{safe_path(stored.item.name)}")
             if not paths or any(path == wanted or path.startswith(wanted + "/") for wanted in paths):
                 yield summary.kind, path, stored

@@ -8,6 +8,7 @@ import random
 import subprocess
 import sys
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from unittest import TestCase, mock
@@ -16,8 +17,14 @@ from adapters.stores.folder import FolderBlobs
 from commandline import stores
 from commandline.__main__ import main
 from commandline.arguments import parser
+from core.vault.blobs import MANIFESTS, pack_name
+from core.vault.capture import Capture, Request
 from core.vault.errors import StoreFull
-from core.vault.tests.bench_of_one import LENIENT
+from core.vault.manifests import encode_manifest
+from core.vault.opening import open_vault
+from core.vault.tests.bench_of_one import LENIENT, MemoryDevice
+from core.vault.vault import VaultLimits
+from core.vault.writer import Writer
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -196,6 +203,72 @@ class Commands(TestCase):
         code, mended = self.run_json("repair", self.store, "--from", str(self.here / "twin"))
         self.assertEqual((code, mended["left"]), (0, []))
         self.run_json("restore", self.store, "newest", str(self.here / "back"))
+        self.same(self.here / "back")
+
+    def test_a_damaged_list_costs_only_what_it_names(self):
+        for n in range(1500):
+            (self.phone / "notes" / f"n{n:04}.txt").write_text(f"note {n}")
+        told = self.backup()
+        vault = open_vault(
+            FolderBlobs(Path(self.store)), passphrase="tide and chalk and rope", random=os.urandom, limits=VaultLimits(), policy=LENIENT
+        )
+        vault.refresh()
+        manifest = vault.manifest(bytes.fromhex(told["backup"]))
+        branches = vault.branches(manifest.summary("documents"))
+        self.assertGreater(len(branches), 3)
+        count = len(vault.branch_items(branches[1], kind="documents", sealed=None))
+        place = vault.index.place(branches[1])
+        pack = Path(self.store) / pack_name(place.pack)
+        content = bytearray(pack.read_bytes())
+        content[place.offset + 30] ^= 1
+        pack.write_bytes(content)
+        code, restored = self.run_json("restore", self.store, "newest", str(self.here / "part"))
+        self.assertEqual((code, restored["items"]), (1, told["items"] - count))
+        self.assertEqual([(row["kind"], row["reason"].split()[0]) for row in restored["damaged"]], [("documents", str(count))])
+        code, report = self.run_json("check", self.store, "--full")
+        self.assertEqual((code, len(report["damaged"]), report["damaged"][0]["backups"]), (1, 1, [told["backup"]]))
+        self.assertEqual(self.run_command("show", self.store, "newest")[0], 1)
+        self.fails(1, "sweep", self.store)
+        again = self.backup()
+        self.assertEqual((again["items"], again["read_bytes"] > 0), (told["items"], True))
+        self.run_json("restore", self.store, again["backup"], str(self.here / "back"))
+        self.same(self.here / "back")
+        (damaged,) = self.run_json("check", self.store)[1]["damaged"]
+        self.assertEqual(damaged["backups"], [told["backup"]])
+        self.run_json("remove", self.store, told["backup"])
+        self.assertEqual(self.run_command("sweep", self.store, "--grace", "0")[0], 0)
+        self.assertTrue(self.run_json("check", self.store, "--full")[1]["ok"])
+
+    def test_a_hostile_manifest_writes_nothing_outside(self):
+        vault = open_vault(
+            FolderBlobs(Path(self.store)), passphrase="tide and chalk and rope", random=os.urandom, limits=VaultLimits(), policy=LENIENT
+        )
+        names = ["../out.txt", "/etc/attic.txt", "a/../../b", "nul\x00l", "x" * 300, "", "./dot", "fine.txt", "con"]
+        device = MemoryDevice({("documents", name): b"payload" for name in names})
+        device.told = replace(device.told, family="folder")
+        request = Request(device="h", device_told={"name": "h"}, kinds=("documents",), note="", zone="UTC")
+        Capture(device, Writer(vault), request, clock=stores.now).run(None)
+        before = sorted(path.name for path in self.here.iterdir())
+        code, told = self.run_json("restore", self.store, "newest", str(self.here / "dest"))
+        self.assertEqual((code, told["items"], len(told["damaged"])), (1, 2, len(names) - 2))
+        self.assertEqual(sorted(path.name for path in (self.here / "dest").rglob("*")), ["con", "fine.txt"])
+        self.assertEqual(sorted(path.name for path in self.here.iterdir()), sorted([*before, "dest"]))
+        self.assertFalse(Path("/etc/attic.txt").exists())
+
+    def test_a_manifest_that_names_chunks_that_do_not_exist(self):
+        told = self.backup()
+        vault = open_vault(
+            FolderBlobs(Path(self.store)), passphrase="tide and chalk and rope", random=os.urandom, limits=VaultLimits(), policy=LENIENT
+        )
+        manifest = vault.manifest(bytes.fromhex(told["backup"]))
+        kinds = tuple(replace(found, tops=(b"?" * 16,), depth=depth) for depth, found in enumerate(manifest.kinds))
+        vault.write_object(MANIFESTS, encode_manifest(replace(manifest, id=b"i" * 16, kinds=kinds)), id=b"i" * 16)
+        code, report = self.run_json("check", self.store)
+        self.assertEqual((code, report["damaged"][0]["backups"]), (1, [(b"i" * 16).hex()]))
+        self.assertIn((b"?" * 16).hex(), report["damaged"][0]["object"])
+        code, restored = self.run_json("restore", self.store, (b"i" * 16).hex(), str(self.here / "none"))
+        self.assertEqual((code, restored["items"], len(restored["damaged"])), (1, 0, len(kinds)))
+        self.run_json("restore", self.store, told["backup"], str(self.here / "back"))
         self.same(self.here / "back")
 
     def test_keys_come_and_go(self):

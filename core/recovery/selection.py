@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 
 from core.content.kinds import kind as kind_of
 from core.errors import BadInput
@@ -31,10 +32,17 @@ class Selection:
         return self.everything or kind in self.kinds or (kind, id) in self.items
 
 
-def chosen(vault: Vault, manifest: Manifest, selection: Selection) -> Iterator[tuple[str, list[Stored]]]:
-    """(kind, its chosen items) for each kind that has any."""
+def chosen(
+    vault: Vault, manifest: Manifest, selection: Selection, *, lost: dict[str, int] | None = None
+) -> Iterator[tuple[str, list[Stored]]]:
+    """(kind, its chosen items) for each kind that has any.
+
+    Where a part of the list itself is damaged, `lost` gets the number of items that cannot even be named. Raises Damaged without it.
+    """
     for summary in manifest.kinds:
         if selection.touches(summary.kind):
-            found = [stored for stored in vault.items(manifest, summary.kind) if selection.holds(summary.kind, stored.item.id)]
+            note = None if lost is None else partial(lost.__setitem__, summary.kind)
+            items = vault.items(manifest, summary.kind, lost=note)
+            found = [stored for stored in items if selection.holds(summary.kind, stored.item.id)]
             if found:
                 yield summary.kind, found

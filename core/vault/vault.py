@@ -7,7 +7,7 @@ loses nothing that it uploaded. What stands in the store is hostile until it has
 
 import json
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
 
@@ -300,21 +300,44 @@ class Vault(Objects):
         except (ValueError, KeyError, TypeError, AttributeError):
             raise Damaged(f"The manifest of backup {manifest.id.hex()} cannot be read.") from None
 
-    def branches(self, summary: KindSummary) -> list[bytes]:
-        """Ids of the branches of a tree, in order. Raises Damaged."""
+    def branches(self, summary: KindSummary, *, whole: bool = True) -> list[bytes]:
+        """Ids of the branches of a tree, in order. Raises Damaged, or leaves out what cannot be read unless it has to be whole."""
         ids = list(summary.tops)
         for _ in range(summary.depth):
-            ids = [id for fork in ids for id in split_ids(self.chunk(fork))]
+            below: list[bytes] = []
+            for fork in ids:
+                try:
+                    below += split_ids(self.chunk(fork))
+                except Damaged:
+                    if whole:
+                        raise
+            ids = below
         return ids
 
-    def items(self, manifest: Manifest, kind: str) -> Iterator[Stored]:
-        """Items of one kind, sorted by id. Nothing for a kind that the backup does not hold. Raises Damaged, DeviceSealed."""
+    def items(self, manifest: Manifest, kind: str, *, lost: Callable[[int], None] | None = None) -> Iterator[Stored]:
+        """Items of one kind, sorted by id. Nothing for a kind that the backup does not hold. Raises DeviceSealed.
+
+        A part of the tree that cannot be read raises Damaged; with `lost` it is passed over, and in the end `lost` is
+        told how many items are missing.
+        """
         summary = manifest.summary(kind)
-        for branch, content in fetch(self, self.branches(summary)) if summary else ():
-            if isinstance(content, Damaged):
-                raise content
+        if summary is None:
+            return
+        seen = 0
+        for branch, content in fetch(self, self.branches(summary, whole=lost is None)):
+            try:
+                if isinstance(content, Damaged):
+                    raise content
+                found = self._stored(content, kind=kind, sealed=manifest.sealed)
+            except Damaged:
+                if lost is None:
+                    raise
+                continue
             self.remember(branch, content)
-            yield from self._stored(content, kind=kind, sealed=manifest.sealed)
+            seen += len(found)
+            yield from found
+        if lost is not None and seen < summary.items:
+            lost(summary.items - seen)
 
     def branch_items(self, branch: bytes, *, kind: str, sealed: bytes | None) -> list[Stored]:
         """Raises Damaged, DeviceSealed."""

@@ -44,9 +44,10 @@ def carry_out(restore_id: UUID) -> Restore:
             items=frozenset((kind, id) for kind, id in restore.chosen_items),
         )
         with reading(restore.backup) as (reader, manifest):
-            kinds = list(chosen(reader.vault, manifest, selection))
+            lost: dict[str, int] = {}
+            kinds = list(chosen(reader.vault, manifest, selection, lost=lost))
             write = _to_device if restore.target == Target.DEVICE else _to_archive
-            restore.report = write(restore, reader.vault, kinds)
+            restore.report = _with_lost(write(restore, reader.vault, kinds), lost)
         whole = all(entry["expected"] == entry["found"] and not entry["damaged"] for entry in restore.report["kinds"])
         restore.state = RestoreState.COMPLETE if whole else RestoreState.PARTIAL
     except AtticError as error:
@@ -55,6 +56,16 @@ def carry_out(restore_id: UUID) -> Restore:
     restore.save()
     tell("restore", str(restore.id))
     return restore
+
+
+def _with_lost(report: dict[str, Any], lost: dict[str, int]) -> dict[str, Any]:
+    """Items whose list is damaged have no names; their number stands among what could not be given back."""
+    nothing = {"chosen": 0, "written": 0, "expected": 0, "found": 0, "damaged": []}
+    kinds = {entry["kind"]: entry for entry in report["kinds"]}
+    for kind, count in lost.items():
+        entry = kinds.setdefault(kind, {"kind": kind} | nothing)
+        entry["damaged"] = [*entry["damaged"], f"{count} items that cannot be named, because their list is damaged"]
+    return {**report, "kinds": list(kinds.values())}
 
 
 def _to_device(restore: Restore, vault: Vault, kinds: list[tuple[str, list[Stored]]]) -> dict[str, Any]:
