@@ -81,28 +81,40 @@ def _streams(folder: Path, megabytes: int, rounds: int) -> Iterator[Figure]:
     size = sum(path.stat().st_size for path in files)
     ours: dict[str, list[float]] = {"backup": [], "restore": [], "check": [], "photo": []}
     theirs: dict[str, list[float]] = {"backup": [], "restore": [], "check": []}
-    for _ in range(rounds):
-        store, stored, back = folder / "store", folder / "limit", folder / "back"
-        _settle()
-        seconds, (layout, _) = _timed(partial(limit.forward, files, stored, workers=WORKERS))
-        theirs["backup"].append(seconds)
-        _settle()
-        vault = new_vault(store)
-        seconds, captured = _timed(partial(backup, vault, phone.root))
-        ours["backup"].append(seconds)
-        manifest = captured.manifest
-        _settle()
-        theirs["restore"].append(_timed(partial(limit.backward, layout, stored, root=phone.root, into=back, workers=WORKERS))[0])
-        shutil.rmtree(back)
-        _settle()
-        ours["restore"].append(_timed(partial(restore, reopened(vault), manifest, back))[0])
-        shutil.rmtree(back)
-        _settle()
-        theirs["check"].append(_timed(partial(limit.backward, layout, stored, root=phone.root, into=None, workers=WORKERS))[0])
-        seconds, report = _timed(partial(check, reopened(vault), percent=100))
-        ours["check"].append(seconds)
-        if not report.ok:
-            raise SystemExit("the check of a fresh store failed")
+    store, stored, back = folder / "store", folder / "limit", folder / "back"
+    for number in range(rounds):
+        # whoever comes second finds the machine as the first one left it: they take turns
+        turn = 1 if number % 2 else -1
+        vault: Any = None
+        layout: Any = None
+        manifest: Any = None
+        for who in ("limit", "vault")[::turn]:
+            _settle()
+            if who == "limit":
+                seconds, told = _timed(partial(limit.forward, files, stored, workers=WORKERS))
+                layout = told[0]
+                theirs["backup"].append(seconds)
+            else:
+                vault = new_vault(store)
+                seconds, captured = _timed(partial(backup, vault, phone.root))
+                manifest = captured.manifest
+                ours["backup"].append(seconds)
+        for who in ("limit", "vault")[::turn]:
+            _settle()
+            if who == "limit":
+                theirs["restore"].append(_timed(partial(limit.backward, layout, stored, root=phone.root, into=back, workers=WORKERS))[0])
+            else:
+                ours["restore"].append(_timed(partial(restore, reopened(vault), manifest, back))[0])
+            shutil.rmtree(back)
+        for who in ("limit", "vault")[::turn]:
+            _settle()
+            if who == "limit":
+                theirs["check"].append(_timed(partial(limit.backward, layout, stored, root=phone.root, into=None, workers=WORKERS))[0])
+                continue
+            seconds, report = _timed(partial(check, reopened(vault), percent=100))
+            ours["check"].append(seconds)
+            if not report.ok:
+                raise SystemExit("the check of a fresh store failed")
         ours["photo"].append(_timed(partial(_one_photo, reopened(vault), manifest, phone))[0])
         shutil.rmtree(store)
     yield _ratio("first backup against its limit", theirs["backup"], ours["backup"], size, good=0.65, wanted=0.85)
