@@ -29,7 +29,10 @@ def passphrase(file: Path | None, descriptor: int | None, *, ask: str) -> str:
             ) from None
     if not sys.stdin.isatty():
         raise _bad("There is no terminal to ask for the passphrase.", "Give --passphrase-file FILE or --passphrase-fd N.")
-    return getpass.getpass(f"{ask}: ", stream=sys.stderr)
+    try:
+        return getpass.getpass(f"{ask}: ", stream=sys.stderr)
+    except EOFError:
+        raise _bad("No passphrase was typed.", "Type it, or give --passphrase-file FILE.") from None
 
 
 def new_passphrase(file: Path | None, descriptor: int | None, *, ask: str) -> str:

@@ -64,7 +64,7 @@ export function AddStoreScreen() {
           autoComplete="new-password"
           problem={problem}
           field="passphrase"
-          hint={attach ? 'The one with which it was prepared.' : 'At least ten characters. Without it a backup is lost once this server is gone: write it down and lock it away.'}
+          hint={attach ? 'The one with which it was prepared, or its recovery code.' : 'At least ten characters. Without it a backup is lost once this server is gone: write it down and lock it away.'}
           required
         />
         {!attach && (

@@ -178,7 +178,7 @@ function Passphrase({ store }: { store: Store }) {
               Last typed and found right: <When at={store.passphrase_proven_at} withAge />.
             </>
           )}{' '}
-          Without it nobody can open this store once this server is gone.
+          Without it, or the recovery code, nobody can open this store once this server is gone.
         </p>
         <Refused problem={problem} />
         <Field label="Prove that you still know it" type="password" value={passphrase} onChange={setPassphrase} autoComplete="off" problem={problem} field="passphrase" />

@@ -6,8 +6,7 @@ export function gibToBytes(text: string): number | null {
   return Number.isFinite(value) ? Math.round(value * 1024 ** 3) : 0;
 }
 
-/** A recovery code in two lines of three groups, so that it can be copied by hand. */
-export function codeLines(code: string): string[] {
-  const groups = code.split('-');
-  return [groups.slice(0, 3).join('-'), groups.slice(3).join('-')];
+/** The groups of a recovery code, each with its place, so that they can be laid out and copied by hand. */
+export function codeGroups(code: string): { place: number; text: string }[] {
+  return code.split('-').map((text, place) => ({ place, text }));
 }
