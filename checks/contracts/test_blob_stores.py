@@ -133,6 +133,24 @@ class InAFolder(Promises, TestCase):
             self.blobs.create("packs/aa/1", content)
         self.assertEqual(self.blobs.read("packs/aa/1"), b"".join(content))
 
+    def test_an_object_is_flushed_before_it_gets_its_name_and_its_folder_after(self):
+        calls: list[str] = []
+        real_fsync, real_link = os.fsync, os.link
+
+        def fsync(descriptor: int) -> None:
+            calls.append("folder" if os.path.isdir(f"/proc/self/fd/{descriptor}") else "file")
+            real_fsync(descriptor)
+
+        def link(*arguments: object) -> None:
+            calls.append("name")
+            real_link(*arguments)
+
+        self.blobs.create("packs/aa/0", b"x")
+        with mock.patch("os.fsync", fsync), mock.patch("os.link", link):
+            self.blobs.create("packs/aa/1", b"x")
+            self.blobs.create("packs/ab/2", b"x")
+        self.assertEqual(calls, ["file", "name", "folder", "folder", "file", "name", "folder"])
+
     def test_a_read_only_medium_is_named_as_such(self):
         for number in (errno.EROFS, errno.EACCES):
             with mock.patch("os.open", side_effect=OSError(number, "no")), self.assertRaises(StoreReadOnly):

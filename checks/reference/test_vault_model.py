@@ -96,9 +96,9 @@ class Stores:
         """What was committed, removed or copied just before the process was killed counts."""
         there = set(self.benches[number].again().backup_ids())
         for id in there - self.model[number].keys():
-            known = self.everything.get(id) or next((model[id] for model in self.model if id in model), None)
-            if known is not None:
-                self.model[number][id] = known
+            for known in (self.everything, *self.model):
+                if id in known:
+                    self.model[number][id] = known[id]
 
     def _damage_and_mend(self, number: int, pick: int) -> None:
         """A pack of one store is hurt; the others have everything, so a repair brings it back."""

@@ -10,12 +10,14 @@ from core.vault.blobs import MANIFESTS, MARKS, PACKS, ROLLS, SEEN
 from core.vault.capture import Progress, Stage
 from core.vault.check import check
 from core.vault.errors import BlobExists, Damaged, NoSuchBackup, RunTooLong, Stopped
+from core.vault.inventory import rows_of
 from core.vault.manifests import encode_manifest
 from core.vault.memory import MemoryBlobs
 from core.vault.needs import needs_of
 from core.vault.packs import decode_index
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents, phone
+from core.vault.writer import Writer
 
 
 class ABackupHoldsWhatTheDeviceHeld(TestCase):
@@ -226,6 +228,23 @@ class RemovingAndSweeping(TestCase):
         again.write_object(MANIFESTS, encode_manifest(other), id=other.id)
         self.sweep(hours=2)
         self.assertEqual(contents(self.bench.again(), other), phone(1))
+
+    def test_what_a_backup_needs_of_a_marked_pack_that_is_mostly_waste_is_moved_before_the_pack_goes(self):
+        self.bench.vault.remove(self.old.id)
+        self.sweep()
+        again = self.bench.again()
+        again.refresh()
+        writer, (branch,) = Writer(again), again.branches(self.old.summary("photos"))
+        row = next(row for row in rows_of(again, branch, inner=None) if row[0] == "p0")
+        tree = writer.tree()
+        writer.keep(tree, row)
+        one_photo = replace(self.old, id=bytes(16), kinds=(writer.summary(tree, "photos"),))
+        writer.flush()
+        writer.close()
+        again.write_object(MANIFESTS, encode_manifest(one_photo), id=one_photo.id)  # behind the back of every look
+        self.assertGreater(self.sweep(hours=2).freed_bytes, 100_000)
+        self.assertEqual(contents(self.bench.again(), one_photo), {("photos", "p0"): phone(1)["photos", "p0"]})
+        self.assertTrue(check(self.bench.again(), percent=100).ok)
 
     def test_a_run_whose_content_was_swept_meanwhile_does_not_commit(self):
         device = MemoryDevice(phone(1))

@@ -125,6 +125,17 @@ class WhoGetsIn(TestCase):
             with self.subTest(change=change), self.assertRaises(NotAVault):
                 opened(self.bench, PASSPHRASE)
 
+    def test_the_same_slot_written_in_other_bytes_is_noticed(self):
+        name = next(name for name in self.bench.blobs.held if name.startswith(names.KEYS) and b'"key_file"' in self.bench.blobs.held[name])
+        good = self.bench.blobs.held[name]
+        fields = json.loads(good)
+        for changed in (
+            good.replace(fields["wrapped"].encode(), fields["wrapped"].upper().encode()), good.replace(b": ", b":"), good + b" ",
+            good[:-1] + b', "more": 1}',
+        ):  # fmt: skip
+            self.bench.blobs.held[name] = changed
+            self.assertEqual([entry.object for entry in check(self.bench.again()).damaged], [name])
+
     def test_a_broken_slot_keeps_nobody_else_out(self):
         self.bench.blobs.held["keys/" + "0" * 32] = b"garbage"
         self.assertEqual(opened(self.bench, PASSPHRASE).keys, self.bench.vault.keys)

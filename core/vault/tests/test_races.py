@@ -10,11 +10,14 @@ from unittest import TestCase
 
 from core.vault import blobs as names
 from core.vault.blobs import Content
+from core.vault.capture import Capture, Request
 from core.vault.check import check
 from core.vault.errors import RunTooLong
 from core.vault.memory import MemoryBlobs
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents, phone
+from core.vault.tests.faults import Killed
+from core.vault.writer import Writer
 
 
 class Interrupted(MemoryBlobs):
@@ -152,6 +155,24 @@ class Races(TestCase):
                         sweep(self.bench.again(), now=self.bench.now + timedelta(hours=hours), grace_seconds=grace)
                     self.assertTrue(self.blobs.acted)
                     self.whole((third.id, shared))
+
+    def test_killed_right_after_a_manifest_whose_content_had_been_swept_leaves_no_broken_backup(self):
+        def die() -> None:
+            raise Killed
+
+        def sweep_and_wait_for_the_manifest(changed_bytes: int) -> None:
+            self.swept(0)()
+            self.blobs.at("create", names.MANIFESTS, die, after=True)
+
+        run = Capture(
+            MemoryDevice(phone(1)), Writer(self.bench.again()),
+            Request(device="d1", device_told={}, kinds=("contacts", "photos", "documents", "app_data"), note="", zone="UTC"),
+            clock=lambda: self.bench.now, admit=sweep_and_wait_for_the_manifest,
+        )  # fmt: skip
+        with suppress(Killed, RunTooLong):
+            run.run(self.old)
+        self.blobs.act = None
+        self.whole()
 
     def test_two_writers_of_the_same_content_at_the_same_moment(self):
         made: list[bytes] = []

@@ -99,6 +99,18 @@ class Copies(Scene):
         self.assertEqual(set(report.damaged), set(self.held))
         self.assertTrue(check(twin.again(), percent=100).ok)
 
+    def test_one_damaged_photo_stops_the_backups_that_need_it_and_no_other(self):
+        vault = self.bench.again()
+        vault.refresh()
+        chunk = vault.item(self.third, "photos", "p2").spans[0].chunk
+        place = vault.index.place(chunk)
+        self.hurt(self.bench, names.pack_name(place.pack), place.offset + 100)
+        for target in (Bench(MemoryBlobs(), seed=5, same_key_as=self.bench.vault), Bench(seed=6)):
+            report = copy(self.bench.again(), target.again())
+            self.assertEqual((report.copied, set(report.damaged)), ([self.first.id, self.second.id], {self.third.id}))
+            self.assert_same(target, [self.first.id, self.second.id])
+            self.assertTrue(check(target.again(), percent=100).ok)
+
     def test_a_backup_that_is_not_there(self):
         with self.assertRaises(NoSuchBackup):
             copy(self.bench.again(), Bench(seed=6).again(), backups=[bytes(16)])
