@@ -7,7 +7,7 @@ what was found, so that nothing new relies on it and the next run stores it agai
 """
 
 import json
-from collections.abc import Callable, Iterable, Set
+from collections.abc import Callable, Iterable, Iterator, Sequence, Set
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
@@ -18,6 +18,7 @@ from core.units import MIB
 from core.vault import blobs as names
 from core.vault.blobs import pack_name
 from core.vault.errors import BlobMissing, Damaged, Stopped
+from core.vault.fetching import at_once
 from core.vault.index import ChunkIndex
 from core.vault.keys import ID_BYTES
 from core.vault.manifests import ID, NAME, Manifest, decode_rows, parted_branch
@@ -25,6 +26,8 @@ from core.vault.needs import Needs, needs_of
 from core.vault.opening import read_header, slots
 from core.vault.packs import Entries, decode_entries, ids_of, pack_bytes
 from core.vault.vault import Vault
+
+_PACKS_AHEAD = 3
 
 
 @dataclass(slots=True, kw_only=True)
@@ -117,12 +120,12 @@ class _Check:
         total = sum(sizes[pack] for pack in chosen)
         with ThreadPoolExecutor(max(vault.limits.workers, vault.blobs.parallel)) as pool:
             before = None
-            for pack in chosen:
+            for pack, content in self._contents(chosen):
                 if should_stop():
                     raise Stopped("The check was stopped.")
                 on_progress(self.read_bytes, total)
                 # the next pack is read while this one is being opened
-                begun = self._read_pack(pool, pack)
+                begun = self._begin(pool, pack, content)
                 self._note_wrong(before)
                 before = begun
             self._note_wrong(before)
@@ -170,12 +173,24 @@ class _Check:
 
     # -- packs
 
-    def _read_pack(self, pool: ThreadPoolExecutor, pack: bytes) -> "_Reading | None":
-        vault, name = self.vault, pack_name(pack)
-        try:
-            content = vault.blobs.read(name)
-        except BlobMissing:
+    def _contents(self, packs: Sequence[bytes]) -> Iterator[tuple[bytes, bytes | None]]:
+        """Whole packs; of a slow store several at once, but never more than memory bears."""
+        ahead = min(self.vault.blobs.parallel, _PACKS_AHEAD)
+
+        def read(pack: bytes) -> bytes | None:
+            try:
+                return self.vault.blobs.read(pack_name(pack))
+            except BlobMissing:
+                return None
+
+        for first in range(0, len(packs), ahead):
+            yield from at_once(read, packs[first : first + ahead], ahead)
+
+    def _begin(self, pool: ThreadPoolExecutor, pack: bytes, content: bytes | None) -> "_Reading | None":
+        """Let the chunks of a pack be proven; nothing for a pack that is gone."""
+        if content is None:
             return None
+        vault, name = self.vault, pack_name(pack)
         self.read_bytes += len(content)
         known = vault.index.entries(pack) if pack in vault.index else None
         try:

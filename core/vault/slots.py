@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
+from argon2.exceptions import HashingError
 from blake3 import blake3
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
@@ -78,7 +79,10 @@ def open_slot(slot: Slot, secret: Secret) -> Keys | None:
     """The keys that this slot holds; None when the secret is not the one."""
     salt, wrapping = bytes.fromhex(slot.fields["salt"]), None
     if slot.kind is SlotKind.PASSPHRASE and secret.passphrase is not None:
-        wrapping = stretched(secret.passphrase, salt=salt, cost=slot.cost)
+        try:
+            wrapping = stretched(secret.passphrase, salt=salt, cost=slot.cost)
+        except HashingError:
+            return None  # a cost that cannot be paid here: more memory than there is, or less than its lanes need
     elif slot.kind is SlotKind.RECOVERY_CODE and secret.passphrase is not None and looks_like_code(secret.passphrase):
         try:
             wrapping = _from_code(secret.passphrase, salt)

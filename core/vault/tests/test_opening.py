@@ -130,11 +130,18 @@ class WhoGetsIn(TestCase):
         good = self.bench.blobs.held[name]
         fields = json.loads(good)
         for changed in (
-            good.replace(fields["wrapped"].encode(), fields["wrapped"].upper().encode()), good.replace(b": ", b":"), good + b" ",
+            good.replace(fields["wrapped"].encode(), fields["wrapped"].upper().encode()), good.replace(fields["told"].encode(), fields["told"].upper().encode()), good.replace(b": ", b":"), good + b" ",
             good[:-1] + b', "more": 1}',
         ):  # fmt: skip
             self.bench.blobs.held[name] = changed
             self.assertEqual([entry.object for entry in check(self.bench.again()).damaged], [name])
+
+    def test_a_slot_whose_cost_cannot_be_paid_opens_nothing_and_breaks_nothing(self):
+        fields = {"kind": "passphrase", "lanes": 9, "memory_bytes": 8192, "opens": self.bench.vault.keys.id.hex(), "passes": 1}
+        slot = fields | {"salt": "00" * 16, "told": "", "wrapped": "00" * 48}
+        self.bench.blobs.held["keys/" + "0" * 32] = json.dumps(slot, sort_keys=True).encode()
+        with self.assertRaises(WrongPassphrase):
+            change_passphrase(self.bench.vault, "not the right one", OTHER, now=self.bench.now, policy=LENIENT)
 
     def test_a_broken_slot_keeps_nobody_else_out(self):
         self.bench.blobs.held["keys/" + "0" * 32] = b"garbage"
