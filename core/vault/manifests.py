@@ -30,6 +30,7 @@ the position is the chunk's id itself; `encode_branch` puts the numbers in.
 """
 ID, NAME, SIZE, MODIFIED, TAG, SPANS, ATTRIBUTES = range(7)
 _FIELDS = 7
+_MOST_DEPTH = 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,6 +198,8 @@ def decode_manifest(content: bytes, *, id: bytes) -> Manifest:
 
 def _summary(entry: dict[str, Any]) -> KindSummary:
     tops = bytes.fromhex(entry["tops"])
+    if type(entry["depth"]) is not int or not 0 <= entry["depth"] <= _MOST_DEPTH:
+        raise ValueError("no tree is that deep")
     return KindSummary(
         kind=entry["kind"],
         items=entry["items"],

@@ -9,12 +9,11 @@ from core.content.errors import DataAccessOff, DeviceLocked, LinkCut
 from core.vault.blobs import MANIFESTS, MARKS, PACKS, ROLLS, SEEN
 from core.vault.capture import Progress, Stage
 from core.vault.check import check
-from core.vault.errors import BlobExists, Damaged, NoSuchBackup, RunTooLong, Stopped
+from core.vault.errors import Damaged, NoSuchBackup, RunTooLong, Stopped
 from core.vault.inventory import rows_of
 from core.vault.manifests import encode_manifest
 from core.vault.memory import MemoryBlobs
 from core.vault.needs import needs_of
-from core.vault.packs import decode_index
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents, phone
 from core.vault.writer import Writer
@@ -354,16 +353,3 @@ class ACheckFindsDamage(TestCase):
         self.bench.blobs.held[name] = bytes(bad)
         with self.assertRaises(Damaged):
             contents(self.bench.again(), self.manifest)
-
-
-class SmallParts(TestCase):
-    def test_memory_blobs_never_overwrite(self):
-        blobs = MemoryBlobs()
-        blobs.create("a", b"1")
-        with self.assertRaises(BlobExists):
-            blobs.create("a", b"2")
-
-    def test_an_index_object_that_ends_early_is_damaged(self):
-        for content in (b"short", bytes(16) + b"\x00\x00\x00\x09" + bytes(24)):
-            with self.assertRaises(Damaged):
-                list(decode_index(content))
