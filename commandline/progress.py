@@ -1,5 +1,6 @@
 """How far a command is: a bar on a terminal, a line now and then otherwise; always on standard error."""
 
+import shutil
 import sys
 import time
 from typing import Any
@@ -25,7 +26,10 @@ class Meter:
         if sys.stderr.isatty():
             if self._bar is None or self._bar.total != total_bytes:
                 self.close()
-                self._bar = tqdm(total=total_bytes, desc=self._what, unit="B", unit_scale=True, unit_divisor=1024, file=sys.stderr)
+                # some terminals say that they have no size; then this says 80 by 24
+                columns, lines = shutil.get_terminal_size()
+                size = {"ncols": columns, "nrows": lines}
+                self._bar = tqdm(total=total_bytes, desc=self._what, unit="B", unit_scale=True, unit_divisor=1024, file=sys.stderr, **size)
             self._bar.update(done_bytes - self._bar.n)
             return
         if time.monotonic() - self._told >= _LINE_EVERY_SECONDS:
