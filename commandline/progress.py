@@ -28,7 +28,7 @@ class Meter:
                 self.close()
                 # some terminals say that they have no size; then this says 80 by 24
                 columns, lines = shutil.get_terminal_size()
-                size = {"ncols": columns, "nrows": lines}
+                size: Any = {"ncols": columns, "nrows": lines}
                 self._bar = tqdm(total=total_bytes, desc=self._what, unit="B", unit_scale=True, unit_divisor=1024, file=sys.stderr, **size)
             self._bar.update(done_bytes - self._bar.n)
             return
