@@ -2,6 +2,7 @@
 
 import argparse
 import secrets
+from dataclasses import replace
 
 from commandline import stores
 from commandline.answers import DAMAGE, DONE, answer, remark
@@ -123,6 +124,10 @@ def sweep_store(given: argparse.Namespace) -> int:
     vault = opened(given)
     if given.grace is not None and given.grace < 0:
         raise BadInput("A grace period is not negative.", field="grace", remedy="Give --grace 0 or more.")
+    if given.waste is not None:
+        if not 0 <= given.waste <= 100:
+            raise BadInput("Waste is between 0 and 100 per cent.", field="waste", remedy="Give --waste 20, for example.")
+        vault.limits = replace(vault.limits, waste_percent=given.waste)
     report = plan_sweep(vault) if given.dry_run else sweep(vault, now=now(), grace_seconds=given.grace)
     would = "would be freed" if given.dry_run else "were freed"
     lines = [f"{iec(report.freed_bytes)} {would}; {iec(report.kept_bytes)} {'would stay' if given.dry_run else 'stay'}."]

@@ -79,6 +79,16 @@ class Commands(Scene):
         self.same(self.here / "back")
         self.fails(2, "restore", self.store, first["backup"], str(self.here / "other"))
 
+    def test_how_much_waste_is_borne_is_a_setting(self):
+        first = self.backup()
+        (self.phone / "photos" / "a.jpg").unlink()
+        (self.phone / "photos" / "latest").unlink()
+        (self.phone / "notes" / "more.bin").write_bytes(random.Random(4).randbytes(300_000))
+        self.backup()
+        self.run_json("remove", self.store, first["backup"])
+        self.assertEqual(self.run_json("sweep", self.store, "--dry-run", "--waste", "100")[1]["freed_bytes"], 0)
+        self.assertGreater(self.run_json("sweep", self.store, "--dry-run", "--waste", "5")[1]["freed_bytes"], 290_000)
+
     def test_with_a_grace_period_space_comes_back_later(self):
         first = self.backup()
         self.run_json("remove", self.store, first["backup"])

@@ -146,6 +146,7 @@ class Trouble(Scene):
             ["check", self.store, "--sample", "101"],
             ["check", self.store, "--sample", "5", "--full"],
             ["sweep", self.store, "--grace", "-1"],
+            ["sweep", self.store, "--waste", "101"],
             ["backup", self.store, str(self.here / "nowhere"), "--device", "x"],
             ["backup", self.store, str(self.phone), "--device", " "],
             ["keys", "remove", self.store, "zz"],

@@ -146,7 +146,8 @@ def read_header(blobs: BlobStore) -> dict[str, Any]:
         version = told["version"]
         if type(version) is not int or version != VERSION:
             told_version = version if type(version) is int else "unknown"
-            raise NewerVault(f"This vault is of version {told_version}; this program reads version {VERSION}.")
+            remedy = "It was written by a draft of this program. Prepare a new store." if version == 1 else None
+            raise NewerVault(f"This vault is of version {told_version}; this program reads version {VERSION}.", remedy=remedy)
         if {len(bytes.fromhex(told[name])) for name in ("vault", "store")} != {16} or len(bytes.fromhex(told["seal"])) != 32:
             raise NotAVault("The header of this vault cannot be read.")
         if json.dumps(told, sort_keys=True).encode() != content:

@@ -22,6 +22,8 @@ class Env:
     """How often the scheduler looks for what is due; 1 to 59, best a divisor of 60."""
     pack_bytes: int
     grace_seconds: int
+    waste_percent: int
+    """A pack of which more than this is unneeded is rewritten by a sweep."""
 
 
 def read_env() -> Env:
@@ -39,8 +41,9 @@ def read_env() -> Env:
         production=os.environ.get("ATTIC_PRODUCTION", "") == "1",
         hosts=tuple(os.environ.get("ATTIC_HOSTS", "127.0.0.1,localhost,[::1]").split(",")),
         tick_seconds=_number("ATTIC_TICK_SECONDS", 10),
-        pack_bytes=_number("ATTIC_PACK_BYTES", 16 * 1024 * 1024),
+        pack_bytes=_number("ATTIC_PACK_BYTES", 24 * 1024 * 1024),
         grace_seconds=_number("ATTIC_GRACE_SECONDS", 24 * 3600),
+        waste_percent=_number("ATTIC_WASTE_PERCENT", 40),
     )
 
 

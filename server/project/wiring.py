@@ -28,7 +28,7 @@ class Wiring:
         env = settings.ATTIC_ENV
         self._env = env
         self._keys = KeyFiles(env.data / "keys")
-        self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds)
+        self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds, waste_percent=env.waste_percent)
         self.exports = env.data / "exports"
 
     def now(self) -> datetime:
