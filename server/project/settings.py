@@ -7,6 +7,7 @@ from adapters.keys.files import KeyFiles
 from server.project.env import read_env
 
 ATTIC_ENV = read_env()
+TEST_RUNNER = "checks.runner.Runner"
 ATTIC_OUTSIDE = "server.project.wiring.Wiring"
 ROOT = Path(__file__).resolve().parents[2]
 TESTING = "test" in sys.argv
