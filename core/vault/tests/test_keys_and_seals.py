@@ -1,4 +1,8 @@
-"""Keys, seals, codes and frames: against published vectors, through the functions that the vault calls, and against tampering."""
+"""Keys, seals, codes and frames: against published vectors, through the functions that the vault calls, and against tampering.
+
+The vectors' digits were typed from memory of the publications that are named; that libraries of other people agree
+with every one of them is what vouches for the digits.
+"""
 
 import random
 from unittest import TestCase, mock
