@@ -10,7 +10,7 @@ _ABOUT = """The vault by itself: encrypted, deduplicated backups of folders in a
   ./attic vault init /srv/store --passphrase-file pass
   ./attic vault backup /srv/store ~/phone --device "Shore 3" --passphrase-file pass
   ./attic vault list /srv/store --passphrase-file pass
-  ./attic vault restore /srv/store newest /tmp/back --passphrase-file pass
+  ./attic vault restore /srv/store newest out --passphrase-file pass
   ./attic vault init s3://bucket/prefix --endpoint https://cloud.example --same-key-as /srv/store --passphrase-file pass
   ./attic vault copy /srv/store s3://bucket/prefix --to-endpoint https://cloud.example --passphrase-file pass
 
