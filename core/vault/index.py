@@ -14,7 +14,7 @@ from typing import TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from core.vault.packs import ENTRY, Entries, held_bytes, ids_of
+from core.vault.packs import ENTRY, Entries, ids_of
 
 _MERGE_AT = 50_000
 _STRIDE = 1 << 18
@@ -232,16 +232,6 @@ class ChunkIndex:
             fresh = list(self._fresh_packs.items())
             self._fresh, self._fresh_packs = {}, {}
             self._build([*self.packs(), *fresh])
-
-    def mark(self, packs: Set[bytes]) -> None:
-        """Nothing new may rely on these packs."""
-        if not packs <= self.marked:
-            self.settle()
-            self.marked |= packs
-            self._build(self.packs())
-
-    def held_bytes(self, pack: bytes) -> int:
-        return held_bytes(self.entries(pack))
 
 
 def _halves(chunk: bytes) -> tuple[int, int]:

@@ -60,11 +60,6 @@ def encode_index(packs: Iterable[tuple[bytes, Entries]]) -> bytes:
     return b"".join(part for pack, entries in packs for part in (pack, len(entries).to_bytes(4, "big"), entries.tobytes()))
 
 
-def index_bytes(counts: Iterable[int]) -> int:
-    """How long an index object is that holds packs with so many chunks."""
-    return SEAL_BYTES + sum(ID_BYTES + 4 + count * ENTRY.itemsize for count in counts)
-
-
 def decode_index(content: bytes) -> Iterator[tuple[bytes, Entries]]:
     """Raises Damaged."""
     at = 0
