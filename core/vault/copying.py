@@ -53,7 +53,9 @@ def copy(
     try:
         there = set(target.backup_ids())
         wanted = source.backup_ids() if backups is None else list(backups)
-        manifests = sorted((_raw(source, id) for id in wanted if id not in there), key=lambda manifest: (manifest.finished_at, manifest.id))
+        manifests = sorted(
+            (raw_manifest(source, id) for id in wanted if id not in there), key=lambda manifest: (manifest.finished_at, manifest.id)
+        )
         source.refresh()  # after the manifests: what they need was there before them
         needs = needs_of(source, manifests)
         totals = [int(source.index.lengths[needs.of(manifest.id)].sum(dtype="i8")) for manifest in manifests]
@@ -175,7 +177,7 @@ def _new_id(spans: Spans) -> bytes:
     return spans[0]
 
 
-def _raw(vault: Vault, id: bytes) -> Manifest:
+def raw_manifest(vault: Vault, id: bytes) -> Manifest:
     """The manifest with its private part still sealed. Raises NoSuchBackup, Damaged."""
     found = vault.manifest(id)
     return found if found.sealed is None else decode_manifest(vault.read_object(names.MANIFESTS + id.hex()), id=id)

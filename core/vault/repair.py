@@ -11,7 +11,7 @@ import numpy as np
 
 from core.errors import AtticError
 from core.vault import blobs as names
-from core.vault.copying import resealed, same_key, send_chunks
+from core.vault.copying import raw_manifest, resealed, same_key, send_chunks
 from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.keys import ID_BYTES
 from core.vault.manifests import parted_branch
@@ -85,7 +85,7 @@ def _mend_manifests(vault: Vault, other: Vault, writer: Writer, report: RepairRe
     roll = vault.roll()
     for id in sorted((roll.expected | vault.ids(names.MANIFESTS).keys()) - roll.removed - present):
         try:
-            manifest = other.manifest(id)
+            manifest = raw_manifest(other, id)
             if same_key(vault, other):
                 sealed = other.blobs.read(names.MANIFESTS + id.hex())
                 vault.opened(names.MANIFESTS + id.hex(), sealed)
@@ -105,5 +105,5 @@ def _mend_from_another_key(vault: Vault, other: Vault, writer: Writer) -> None:
     """Sealing a backup of the other store anew gives chunks the ids that they have here; only missing ones are stored."""
     for id in damaged_backups(vault):
         with contextlib.suppress(AtticError):
-            resealed(other, vault, other.manifest(id), writer)
+            resealed(other, vault, raw_manifest(other, id), writer)
         writer.flush()

@@ -80,6 +80,7 @@ def sweep(
 
 def all_manifests(vault: Vault) -> list[Manifest]:
     """Every backup. Raises Damaged when one cannot be read: nobody can tell then what it needs."""
+    vault.unreadable.clear()  # what could not be read some time ago may have been mended since
     manifests = vault.manifests()
     unreadable = [name for name in vault.unreadable if name.startswith(names.MANIFESTS)]
     if unreadable:

@@ -14,7 +14,7 @@ from core.vault.inventory import rows_of
 from core.vault.manifests import encode_manifest
 from core.vault.memory import MemoryBlobs
 from core.vault.needs import needs_of
-from core.vault.sweep import sweep
+from core.vault.sweep import plan_sweep, sweep
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents, phone
 from core.vault.writer import Writer
 
@@ -265,6 +265,15 @@ class RemovingAndSweeping(TestCase):
         with self.assertRaises(Damaged):
             self.sweep()
         self.assertFalse(any(name.startswith(MARKS) for name in self.bench.blobs.held))
+
+    def test_a_manifest_that_is_readable_again_stops_no_sweep_any_more(self):
+        name = MANIFESTS + self.new.id.hex()
+        good, vault = self.bench.blobs.held[name], self.bench.again()
+        self.bench.blobs.held[name] = b"garbage"
+        with self.assertRaises(Damaged):
+            plan_sweep(vault)
+        self.bench.blobs.held[name] = good
+        self.assertEqual(plan_sweep(vault).freed_bytes, 0)
 
     def test_killed_at_any_step_of_a_sweep_nothing_needed_is_lost(self):
         class Killed(BaseException):

@@ -24,6 +24,7 @@ from core.vault.opening import (
     remove_slot,
     slots,
 )
+from core.vault.repair import repair
 from core.vault.sealed_devices import key_of, seal_device, unlock_device
 from core.vault.slots import Secret, SlotKind
 from core.vault.tests.bench_of_one import CHEAP, LENIENT, PASSPHRASE, SMALL, Bench, MemoryDevice, contents, phone
@@ -293,6 +294,20 @@ class SealedDevices(TestCase):
         self.assertEqual(vault.manifest(self.captured.manifest.id).note, "before the trip")
         self.assertNotIn(b"before the trip", b"".join(other.blobs.held.values()))
         self.assertTrue(check(other.again(), percent=100).ok)
+
+    def test_a_repair_from_another_key_keeps_the_private_part_under_its_own_seal(self):
+        other = Bench(seed=13)
+        copy(self.bench.again(), other.again())
+        name = names.MANIFESTS + self.captured.manifest.id.hex()
+        del other.blobs.held[name]
+        source = self.bench.again()
+        unlock_device(source, "captain", Secret(passphrase=DEVICE))  # whoever repairs may have it open
+        self.assertEqual(repair(other.again(), source).left, [])
+        self.assertEqual(other.again().manifest(self.captured.manifest.id).note, "")
+        vault = other.again()
+        unlock_device(vault, "captain", Secret(passphrase=DEVICE))
+        self.assertEqual(vault.manifest(self.captured.manifest.id).note, "before the trip")
+        self.assertEqual(contents(vault, vault.manifest(self.captured.manifest.id)), self.device.content)
 
     def test_the_servers_key_file_can_unlock_it_when_asked_to(self):
         add_key_file(self.bench.vault, b"k" * 32, now=self.bench.now, keys=self.keys, device="captain")
