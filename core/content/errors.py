@@ -6,9 +6,12 @@ AtticError
     ├── DeviceLocked     it answers, and its content is locked
     ├── DataAccessOff    it answers, and its settings forbid reading content
     ├── NotPaired        it does not know this server (any more)
+    ├── NotAccepted      it knows this server, and its holder has not said yes (again) yet
     ├── PairingRefused   wrong code, or too many of them
     ├── LinkCut          the connection ended in the middle
     ├── DeviceFull       no room for what a restore would write
+    ├── OtherHost        another machine answers where an SFTP device was met first
+    ├── LinkSlow         it answers, and so slowly that it would never end
     └── DeviceLied       what came contradicts what was announced, or is not what the protocol says
 """
 
@@ -39,6 +42,11 @@ class NotPaired(LinkError):
     remedy = "Pair the device again: open it under Devices and type the code that its screen shows."
 
 
+class NotAccepted(LinkError):
+    code = "link.not_accepted"
+    remedy = "Ask its holder to say yes to the question on its own screen; after some updates it is asked again."
+
+
 class PairingRefused(LinkError):
     code = "link.pairing_refused"
     remedy = "Type the code exactly as the screen of the device shows it now; it changes after five wrong tries."
@@ -48,6 +56,16 @@ class PairingRefused(LinkError):
 class LinkCut(LinkError):
     code = "link.cut"
     remedy = "Plug the device in again and run again: what was already stored is used again."
+
+
+class LinkSlow(LinkCut):
+    code = "link.slow"
+    remedy = "Put the device nearer to the wireless station or plug it in, restart it, and run again: what was stored is used again."
+
+
+class OtherHost(LinkError):
+    code = "link.other_host"
+    remedy = "If the device was reset or replaced, look at its key on its own screen and accept the new one; otherwise do not go on."
 
 
 class DeviceFull(LinkError):

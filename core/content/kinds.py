@@ -1,8 +1,8 @@
 """Kinds of content, as a table of data.
 
 What each kind is called, whether it only travels in encrypted backups, whether the other family can
-take it, and in which open format it leaves. The facts about encryption and families are common
-practice, no published source.
+take it, in which open format it leaves, whether an outside account commonly keeps it in step, and
+whether it can be had again from where it came. All these facts are common practice, no published source.
 """
 
 from dataclasses import dataclass
@@ -39,15 +39,34 @@ class Kind:
     """The word for a single item: `contact`."""
     many: str
     """The word for several items: `contacts`."""
+    leaves_as: str
+    """The open format of its export."""
     secret: bool = False
     """Only carried by encrypted backups."""
     crosses: bool = False
     """Travels to a device of another family."""
+    often_in_step: bool = False
+    """An outside account commonly keeps it in step. Synchronised is not backed up."""
+    regained: bool = False
+    """Can be had again from where it came, such as an app."""
+
+
+_CONTACT_FORMAT, _EVENT_FORMAT, _TABLE_FORMAT = "vCard 4.0 (RFC 6350)", "iCalendar (RFC 5545)", "CSV (RFC 4180) and JSON"
+_TALK_FORMAT, _FILE_FORMAT = "JSON and CSV", "the file as it is"
+_FORMATS = {
+    Shape.CONTACT: _CONTACT_FORMAT, Shape.EVENT: _EVENT_FORMAT, Shape.CONVERSATION: _TALK_FORMAT, Shape.RECORD: _TABLE_FORMAT,
+    Shape.PICTURE: _FILE_FORMAT, Shape.FILE: _FILE_FORMAT,
+}  # fmt: skip
+_CROSSING = frozenset({"contacts", "calendar"})
+_OFTEN_IN_STEP = frozenset({"contacts", "calendar", "photos", "videos", "notes", "mail", "documents"})
+_REGAINED = frozenset({"apps"})
 
 
 def _kind(code: str, label: str, shape: Shape, one: str, many: str, *, secret: bool = False) -> Kind:
-    crosses = code in ("contacts", "calendar")
-    return Kind(code=code, label=label, shape=shape, one=one, many=many, secret=secret, crosses=crosses)
+    return Kind(
+        code=code, label=label, shape=shape, one=one, many=many, secret=secret, leaves_as=_FORMATS[shape], crosses=code in _CROSSING,
+        often_in_step=code in _OFTEN_IN_STEP, regained=code in _REGAINED,
+    )  # fmt: skip
 
 
 _TABLE = (
@@ -62,7 +81,7 @@ _TABLE = (
     _kind("recordings", "Voice recordings", Shape.FILE, "recording", "recordings"),
     _kind("documents", "Documents", Shape.FILE, "document", "documents"),
     _kind("notes", "Notes", Shape.RECORD, "note", "notes"),
-    _kind("mail", "Mail", Shape.FILE, "mail file", "mail files"),
+    _kind("mail", "Mail", Shape.FILE, "mail", "mails"),
     _kind("alarms", "Alarms", Shape.RECORD, "alarm", "alarms"),
     _kind("apps", "Apps", Shape.FILE, "app", "apps"),
     _kind("app_data", "App data", Shape.FILE, "app data file", "app data files"),

@@ -1,13 +1,26 @@
-"""The port to a device. Adapters fulfil it: agent, folder. Foreign exceptions become `LinkError`s there.
+"""The port to a device. Adapters fulfil it: agent, folder, SFTP. Foreign exceptions become `LinkError`s there.
 
 A link reports what the device says; it decides nothing. Content arrives in pieces of bounded size.
 """
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from datetime import datetime
+from typing import Protocol, runtime_checkable
 
+from core.content.accounts import Account
 from core.content.items import Item
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Card:
+    """A removable card."""
+
+    present: bool
+    size_bytes: int | None = None
+    used_bytes: int | None = None
+    encrypted: bool | None = None
+    """By the device: it cannot be read anywhere else then, nor after the device is wiped."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,6 +40,12 @@ class DeviceState:
     locked: bool | None = None
     data_access: bool | None = None
     finder_lock: bool | None = None
+    serial: str = ""
+    accepted: bool | None = None
+    """Whether its holder has said yes to this server; some updates make it ask again."""
+    card: Card | None = None
+    clock: datetime | None = None
+    """Its own idea of now; aware."""
 
 
 class DeviceLink(Protocol):
@@ -59,3 +78,19 @@ class DeviceLink(Protocol):
     def close(self) -> None:
         """Let go of the device."""
         ...
+
+
+@runtime_checkable
+class ReadsAhead(Protocol):
+    """A link that is faster when it knows what is read next."""
+
+    def expect(self, items: Iterable[Item]) -> None:
+        """These will be read, in this order; some may be left out. Only a hint: nothing has to be there."""
+        ...
+
+
+@runtime_checkable
+class TellsAccounts(Protocol):
+    """A link that knows which outside accounts keep kinds of content in step."""
+
+    def accounts(self) -> list[Account]: ...

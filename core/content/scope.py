@@ -1,0 +1,110 @@
+"""What of a device goes into a backup: which kinds, how large an item may be, and what is left out by name.
+
+Decides only. Kinds that the device does not offer are no concern of it, and what is left out is counted by
+whoever asks, so that nothing is left out silently.
+"""
+
+import re
+import unicodedata
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from core.content.items import Item
+from core.content.kinds import KINDS, kind
+from core.errors import BadInput
+
+MAX_EXCLUSIONS = 200
+MAX_UNDER_CHARACTERS = 300
+_VERSION = re.compile(r"[ _-]v?\d[\w.]*$")
+
+
+class Reach(StrEnum):
+    """How the kinds of a plan are to be understood."""
+
+    EVERYTHING = "everything"
+    """The whole device, and kinds that are yet to come."""
+    ALL_BUT = "all_but"
+    ONLY = "only"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Exclusion:
+    """Something of a kind that is left out: a folder or album by its path, an app by its name."""
+
+    kind: str
+    under: str
+    """`Camera/2026-01`, `Levelbook`. Case and Unicode composition do not matter."""
+
+    def __post_init__(self) -> None:
+        kind(self.kind)
+        if not _parts(self.under) or len(self.under) > MAX_UNDER_CHARACTERS:
+            remedy = "Name a folder, an album or an app as the inventory shows it."
+            raise BadInput("An exclusion names nothing.", field="exclusions", remedy=remedy)
+
+    def fits(self, item: Item) -> bool:
+        """Whether this is the item, or it lies below."""
+        under, name = _parts(self.under), _parts(item.name)
+        if item.kind != self.kind or len(name) < len(under):
+            return False
+        if self.kind == "apps" and len(under) == 1:
+            return _app(name[-1]) == _app(under[0])
+        return name[: len(under)] == under
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LeaveOut:
+    """Single things that a backup does not take although their kind is chosen."""
+
+    larger_than_bytes: int | None = None
+    exclusions: tuple[Exclusion, ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.larger_than_bytes is not None and self.larger_than_bytes <= 0:
+            raise BadInput(
+                "The size limit for single items is nothing.", field="larger_than_bytes", remedy="Give a size, or leave it empty."
+            )
+        if len(self.exclusions) > MAX_EXCLUSIONS:
+            raise BadInput("There are too many exclusions.", field="exclusions", remedy=f"Use at most {MAX_EXCLUSIONS}; name folders.")
+
+    def concerns(self, kind: str) -> bool:
+        """Whether anything of this kind can be left out at all."""
+        return self.larger_than_bytes is not None or any(found.kind == kind for found in self.exclusions)
+
+    def why(self, item: Item) -> str | None:
+        """The reason for which this item is left out; None when it is taken."""
+        for found in self.exclusions:
+            if found.fits(item):
+                return f"left out by the plan: {found.under}"
+        if self.larger_than_bytes is not None and item.size_bytes > self.larger_than_bytes:
+            return "larger than the plan takes"
+        return None
+
+
+def kinds_of(reach: Reach, named: Iterable[str]) -> tuple[str, ...]:
+    """Codes of the kinds that are wanted, in the order in which people are shown them. Raises BadInput."""
+    codes = {kind(code).code for code in named}
+    match reach:
+        case Reach.EVERYTHING:
+            wanted = set(KINDS)
+        case Reach.ALL_BUT:
+            wanted = set(KINDS) - codes
+        case Reach.ONLY:
+            wanted = codes
+    if not wanted:
+        raise BadInput("No kind of content is chosen.", field="kinds", remedy="Choose at least one kind.")
+    return tuple(code for code in KINDS if code in wanted)
+
+
+def _parts(path: str) -> list[str]:
+    return [_same(part) for part in path.replace("\\", "/").split("/") if part.strip()]
+
+
+def _same(text: str) -> str:
+    return unicodedata.normalize("NFC", text.strip()).casefold()
+
+
+def _app(name: str) -> str:
+    """`levelbook 2.app` → `levelbook`."""
+    stem = name.rsplit(".", 1)[0] if "." in name and not name.rsplit(".", 1)[1].isdigit() else name
+    return _VERSION.sub("", stem)
