@@ -1,112 +1,54 @@
-"""The agent link: HTTP and JSON with mutual proofs and sealed streams (`docs/agent-protocol.md`).
+"""The agent link: a paired device over the agent protocol (`docs/agent-protocol.md` §3).
 
-Everything that comes is checked: frames by their seal, items by `core.content.items`. httpx errors and
-refusals of the device become `LinkError`s here and nowhere else.
+Everything that comes is checked: frames by their seal, items by `core.content.items`. A read that is cut off goes
+on where it ended; small items that are expected come many in one answer; large ones are written in parts that the
+device keeps, so that a cut costs one part and not the whole.
 """
 
-import contextlib
-import hashlib
-import hmac
+import itertools
 import json
-import ssl
-import time
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
-from functools import lru_cache
+from datetime import datetime
 from typing import Any
 from urllib.parse import quote
 
-import httpx
-from cryptography.exceptions import InvalidTag
-from cryptography.hazmat.primitives.asymmetric.x25519 import X25519PrivateKey, X25519PublicKey
-from cryptography.hazmat.primitives.ciphers.aead import AESGCM
-from cryptography.hazmat.primitives.hashes import SHA256
-from cryptography.hazmat.primitives.kdf.hkdf import HKDF
-
-from core.content.errors import (
-    DataAccessOff,
-    DeviceAway,
-    DeviceFull,
-    DeviceLied,
-    DeviceLocked,
-    LinkCut,
-    LinkError,
-    NotPaired,
-    PairingRefused,
-)
+from adapters.links.agent_http import PATIENCE_SECONDS, Exchange
+from adapters.links.agent_seal import framed
+from core.content.accounts import Account, announced_accounts
+from core.content.errors import DeviceLied, LinkCut, LinkSlow
 from core.content.families import FAMILIES
-from core.content.items import Item, announced, checked_inventory, clean_name
+from core.content.items import MAX_ITEMS, Item, announced, checked_inventory, clean_name
 from core.content.kinds import KINDS
-from core.content.link import DeviceState
+from core.content.link import Card, DeviceState
 
-MAX_FRAME_BYTES = 1 << 20
 MAX_JSON_BYTES = 64 << 20
 MAX_PAGES = 100_000
-FRAME_BYTES = 64 * 1024
-_REFUSALS: dict[str, Callable[[str], LinkError]] = {
-    "not_paired": NotPaired,
-    "replay": NotPaired,
-    "clock": NotPaired,
-    "locked": DeviceLocked,
-    "data_access": DataAccessOff,
-    "full": DeviceFull,
-    "wrong_code": PairingRefused,
-    "no_session": PairingRefused,
-    "gone": DeviceLied,
-}
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Offer:
-    """A device that announces itself on the office network."""
-
-    device: str
-    name: str
-    family: str
-    make: str
-    model: str
-    os_version: str
-    address: str
-    paired: bool
-
-
-def offers(announcements_url: str, *, timeout_seconds: float = 3) -> list[Offer]:
-    """Devices that can be seen now. Raises DeviceAway when the network itself does not answer."""
-    try:
-        told = httpx.get(announcements_url, timeout=timeout_seconds, verify=_tls()).json()["devices"]
-        names = ("device", "name", "family", "make", "model", "os_version", "address")
-        found = [Offer(paired=bool(entry["paired"]), **{name: str(entry[name])[:200] for name in names}) for entry in told]
-    except httpx.HTTPError:
-        raise DeviceAway("The office network does not answer.", remedy="Look whether the server is on the network.") from None
-    except (ValueError, KeyError, TypeError):
-        raise DeviceLied("What came over the office network cannot be read.") from None
-    return [offer for offer in found if offer.family in FAMILIES and offer.address.startswith(("http://", "https://"))]
-
-
-def pair(address: str, code: str, *, server_name: str) -> tuple[str, bytes]:
-    """(device id, shared key of 32 bytes). Raises PairingRefused for a wrong code, LinkError."""
-    private = X25519PrivateKey.generate()
-    public = private.public_key().public_bytes_raw()
-    with httpx.Client(base_url=address, timeout=10, verify=_tls()) as client:
-        begun = _plain(client, "/agent/v1/pair/begin", {"server": server_name, "public": public.hex()})
-        try:
-            device, session, theirs = str(begun["device"]), str(begun["session"]), bytes.fromhex(begun["public"])
-            shared = private.exchange(X25519PublicKey.from_public_bytes(theirs))
-        except (KeyError, ValueError, TypeError):
-            raise DeviceLied("The device's answer to the pairing cannot be read.") from None
-        key = _stretch(shared, code.strip().upper().replace(" ", "").encode(), b"old attic pairing 1" + public + theirs)
-        told = _plain(client, "/agent/v1/pair/finish", {"session": session, "proof": _proof(key, b"server")})
-        if not hmac.compare_digest(_proof(key, b"device"), str(told.get("proof", ""))):
-            raise PairingRefused("The device could not prove that it knows the code.", remedy="Somebody may stand in between. Try again.")
-    return device, _stretch(key, b"", b"old attic device key 1")
+TOGETHER_ITEMS = 256
+TOGETHER_BYTES = 1 << 20
+SMALL_BYTES = 64 * 1024
+"""Items up to this size come together with others; at most so many and so many bytes in one answer."""
+PART_BYTES = 4 << 20
+TRIES = 4
+"""How often a read goes on after a cut before the run is told."""
 
 
 class AgentLink:
-    """A paired device, over one HTTP connection."""
+    """A paired device."""
 
-    def __init__(self, address: str, key: bytes, *, random: Callable[[int], bytes], timeout_seconds: float = 20) -> None:
-        self._key, self._random = key, random
-        self._client = httpx.Client(base_url=address, timeout=httpx.Timeout(timeout_seconds, connect=5), verify=_tls())
+    def __init__(
+        self,
+        address: str,
+        key: bytes,
+        *,
+        random: Callable[[int], bytes],
+        timeout_seconds: float = 20,
+        patience_seconds: float = PATIENCE_SECONDS,
+    ) -> None:
+        self._exchange = Exchange(address, key, random=random, timeout_seconds=timeout_seconds, patience_seconds=patience_seconds)
+        self._expected: Iterator[Item] = iter(())
+        self._coming: deque[Item] = deque()
+        self._came: dict[tuple[str, str], bytes | DeviceLied] = {}
 
     def state(self) -> DeviceState:
         told = self._json("GET", "/agent/v1/state")
@@ -117,19 +59,26 @@ class AgentLink:
             model=_short(told.get("model")),
             family=_short(told.get("family")),
             os_version=_short(told.get("os_version")),
+            serial=_short(told.get("serial")),
             storage_total_bytes=_count(told.get("storage_total_bytes")),
             storage_used_bytes=_count(told.get("storage_used_bytes")),
             battery_percent=_count(told.get("battery_percent")),
             on_power=_flag(told.get("on_power")),
             locked=_flag(told.get("locked")),
+            accepted=_flag(told.get("accepted")),
             data_access=_flag(told.get("data_access")),
             finder_lock=_flag(told.get("finder_lock")),
             network=told["network"] if told.get("network") in ("office", "elsewhere") else None,
+            card=_card(told.get("card")),
+            clock=_clock(told.get("clock")),
         )
 
     def kinds(self) -> list[str]:
         told = self._json("GET", "/agent/v1/kinds").get("kinds")
         return [kind for kind in KINDS if isinstance(told, list) and kind in told]
+
+    def accounts(self) -> list[Account]:
+        return announced_accounts(self._json("GET", "/agent/v1/accounts").get("accounts"))
 
     def inventory(self, kind: str) -> list[Item]:
         found: list[Item] = []
@@ -145,63 +94,200 @@ class AgentLink:
                 after = told["next"]
             except (KeyError, TypeError, AttributeError):
                 raise DeviceLied(f"The inventory of {kind} cannot be read.") from None
+            if len(found) > MAX_ITEMS:
+                raise DeviceLied(f"The device announces more than {MAX_ITEMS} items of {kind}.")
         raise DeviceLied(f"The inventory of {kind} does not end.")
 
+    def expect(self, items: Iterable[Item]) -> None:
+        self._expected = (item for item in items if item.size_bytes <= SMALL_BYTES)
+        self._coming, self._came = deque(), {}
+
     def read(self, item: Item) -> Iterator[bytes]:
-        return self._exchange("GET", f"/agent/v1/items/{item.kind}/{quote(item.id, safe='')}")
+        came = self._from_many(item) if item.size_bytes <= SMALL_BYTES else None
+        if isinstance(came, DeviceLied):
+            raise came
+        return iter((came,) if came else ()) if came is not None else self._read_on(item)
 
     def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
-        return self._write("POST", f"/agent/v1/items/{kind}", name, pieces, size_bytes)
+        return self._write(kind, None, name, pieces, size_bytes)
 
     def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
-        self._write("PUT", f"/agent/v1/items/{kind}/{quote(id, safe='')}", name, pieces, size_bytes)
+        self._write(kind, id, name, pieces, size_bytes)
 
     def unpair(self) -> None:
         """Make the device forget this server."""
         self._json("DELETE", "/agent/v1/pair")
 
     def close(self) -> None:
-        self._client.close()
+        self._exchange.close()
 
-    def _write(self, method: str, target: str, name: str, pieces: Iterable[bytes], size_bytes: int) -> str:
-        head = json.dumps({"name": name, "size_bytes": size_bytes}).encode()
-        told = self._json(method, target, [head, *_framed(pieces)])
-        if not isinstance(told.get("id"), str):
-            raise DeviceLied("The device did not say where it wrote the item.")
-        return str(told["id"])
+    def _read_on(self, item: Item) -> Iterator[bytes]:
+        """One item; after a cut it goes on at the byte where it ended, if it is still the same item."""
+        done, tries = 0, 0
+        where = f"/agent/v1/items/{item.kind}/{quote(item.id, safe='')}"
+        while True:
+            try:
+                for piece in self._exchange.ask("GET", f"{where}?from={done}&tag={quote(item.tag, safe='')}"):
+                    done += len(piece)
+                    yield piece
+                    tries = 0
+                return
+            except LinkSlow:
+                raise
+            except LinkCut:
+                tries += 1
+                if tries >= TRIES or done > item.size_bytes:
+                    raise
+
+    def _from_many(self, item: Item) -> bytes | DeviceLied | None:
+        """The item's content, if it was expected; fetches the next lot when this one is used up."""
+        place = (item.kind, item.id)
+        if place not in self._came:
+            while self._coming and self._coming[0] != item:
+                self._coming.popleft()
+            if not self._coming:
+                self._coming.extend(self._next_lot(item))
+            if not self._coming or self._coming[0] != item:
+                return None
+            self._came = self._fetch_lot(list(self._coming))
+        if self._coming and self._coming[0] == item:
+            self._coming.popleft()
+        return self._came.pop(place, None)
+
+    def _next_lot(self, item: Item) -> list[Item]:
+        """Expected items from this one on, as many as come in one answer; none when it was not expected."""
+        first = next((one for one in self._expected if one == item), None)
+        if first is None:
+            return []
+        lot, size_bytes = [first], first.size_bytes
+        while len(lot) < TOGETHER_ITEMS and size_bytes < TOGETHER_BYTES:
+            following = next(self._expected, None)
+            if following is None:
+                break
+            lot.append(following)
+            size_bytes += following.size_bytes
+        return lot
+
+    def _fetch_lot(self, lot: list[Item]) -> dict[tuple[str, str], bytes | DeviceLied]:
+        """What came of them: a cut in the middle keeps what had come; the rest is read one by one."""
+        wanted = {(item.kind, item.id): item for item in lot}
+        asked = json.dumps({"items": [[item.kind, item.id, item.tag] for item in lot]}).encode()
+        came: dict[tuple[str, str], bytes | DeviceLied] = {}
+        try:
+            for head, content in _parted(self._exchange.ask("POST", "/agent/v1/read", [asked])):
+                item = wanted.get((head.get("kind"), head.get("id")))  # type: ignore[arg-type]
+                if item is None:
+                    raise DeviceLied("The device sends items that nobody asked for.")
+                gone = head.get("error") in ("gone", "changed")
+                says = "The item is gone from the device." if head.get("error") == "gone" else "The item changed while it was read."
+                came[item.kind, item.id] = DeviceLied(says) if gone else content
+        except LinkSlow:
+            raise
+        except LinkCut:
+            if not came:
+                raise
+        return came
+
+    def _write(self, kind: str, id: str | None, name: str, pieces: Iterable[bytes], size_bytes: int) -> str:
+        told = {"name": name, "size_bytes": size_bytes}
+        if size_bytes > PART_BYTES:
+            return self._write_in_parts(kind, id, told, pieces)
+        method, target = ("POST", f"/agent/v1/items/{kind}") if id is None else ("PUT", f"/agent/v1/items/{kind}/{quote(id, safe='')}")
+        return _written(self._json(method, target, [json.dumps(told).encode(), *framed(pieces)]))
+
+    def _write_in_parts(self, kind: str, id: str | None, told: dict[str, Any], pieces: Iterable[bytes]) -> str:
+        asked = json.dumps(told | {"kind": kind, "id": id}).encode()
+        upload = self._json("POST", "/agent/v1/uploads", [asked]).get("upload")
+        if not isinstance(upload, str) or not upload.isalnum():
+            raise DeviceLied("The device did not say where it takes the item.")
+        where, start = f"/agent/v1/uploads/{upload}", 0
+        for part in _parts(pieces):
+            self._write_part(where, start, part)
+            start += len(part)
+        return _written(self._json("POST", f"{where}/finish"))
+
+    def _write_part(self, where: str, start: int, part: bytes) -> None:
+        """Until the device has it: after a cut it is asked how much has come."""
+        done = 0
+        for tries in itertools.count(1):
+            try:
+                told = self._json("PUT", f"{where}?from={start + done}", list(framed([part[done:]])))
+            except LinkCut:
+                if tries >= TRIES:
+                    raise
+                told = self._json("GET", where)
+            have = told.get("have")
+            if not isinstance(have, int) or not start <= have <= start + len(part):
+                raise DeviceLied("The device says that it has what nobody sent.")
+            done = have - start
+            if done == len(part):
+                return
+            if tries >= 4 * TRIES:
+                raise LinkCut("The device takes nothing more.")
 
     def _json(self, method: str, target: str, body: list[bytes] | None = None) -> dict[str, Any]:
         content = bytearray()
-        for piece in self._exchange(method, target, body):
+        for piece in self._exchange.ask(method, target, body):
             content += piece
             if len(content) > MAX_JSON_BYTES:
                 raise DeviceLied("The device sends an answer without end.")
-        try:
-            told = json.loads(bytes(content))
-        except (ValueError, RecursionError):
-            raise DeviceLied("An answer of the device cannot be read.") from None
-        if not isinstance(told, dict):
-            raise DeviceLied("An answer of the device cannot be read.")
-        return told
-
-    def _exchange(self, method: str, target: str, body: list[bytes] | None = None) -> Iterator[bytes]:
-        """Send a proven request; the pieces of the sealed answer."""
-        nonce = self._random(16)
-        sent = b"".join(_sealed(self._key, nonce, body)) if body is not None else b""
-        told = str(int(time.time()))
-        signed = "\n".join((method, target, told, nonce.hex(), hashlib.sha256(sent).hexdigest())).encode()
-        headers = {"Attic-Time": told, "Attic-Nonce": nonce.hex(), "Attic-Proof": _proof(self._key, signed)}
-        with _wrapped(), self._client.stream(method, target, content=sent, headers=headers) as response:
-            if response.status_code != 200:
-                response.read()
-                raise _refusal(response)
-            yield from _opened(self._key, nonce, response.iter_bytes())
+        return _object(bytes(content))
 
 
-@lru_cache(maxsize=1)
-def _tls() -> ssl.SSLContext:
-    """Reading the trusted certificates takes longer than a whole exchange: once a process is enough."""
-    return httpx.create_ssl_context()
+def _parted(pieces: Iterable[bytes]) -> Iterator[tuple[dict[str, Any], bytes]]:
+    """(head, content) of each item in one answer: `length of head (4) | head | content`. Bounded by what fits in a lot."""
+    waiting = bytearray()
+    head: dict[str, Any] | None = None
+    size_bytes = total = 0
+    for piece in pieces:
+        waiting += piece
+        total += len(piece)
+        if total > 2 * TOGETHER_BYTES + TOGETHER_ITEMS * 2048:
+            raise DeviceLied("The device sends more than it was asked for.")
+        while True:
+            if head is None:
+                length = int.from_bytes(waiting[:4], "big")
+                if length > 4096:
+                    raise DeviceLied("An answer of the device cannot be read.")
+                if len(waiting) < 4 or len(waiting) < 4 + length:
+                    break
+                head = _object(bytes(waiting[4 : 4 + length]))
+                size_bytes = head["size_bytes"] if isinstance(head.get("size_bytes"), int) else 0
+                if not 0 <= size_bytes <= 2 * TOGETHER_BYTES:
+                    raise DeviceLied("The device sends more than it was asked for.")
+                del waiting[: 4 + length]
+            if len(waiting) < size_bytes:
+                break
+            yield head, bytes(waiting[:size_bytes])
+            del waiting[:size_bytes]
+            head = None
+
+
+def _parts(pieces: Iterable[bytes]) -> Iterator[bytes]:
+    waiting = bytearray()
+    for piece in pieces:
+        waiting += piece
+        while len(waiting) >= PART_BYTES:
+            yield bytes(waiting[:PART_BYTES])
+            del waiting[:PART_BYTES]
+    if waiting:
+        yield bytes(waiting)
+
+
+def _written(told: dict[str, Any]) -> str:
+    if not isinstance(told.get("id"), str):
+        raise DeviceLied("The device did not say where it wrote the item.")
+    return str(told["id"])
+
+
+def _object(content: bytes) -> dict[str, Any]:
+    try:
+        told = json.loads(content)
+    except (ValueError, RecursionError):
+        raise DeviceLied("An answer of the device cannot be read.") from None
+    if not isinstance(told, dict):
+        raise DeviceLied("An answer of the device cannot be read.")
+    return told
 
 
 def _item(kind: str, entry: dict[str, Any]) -> Item:
@@ -214,107 +300,23 @@ def _short(value: object) -> str:
 
 
 def _count(value: object) -> int | None:
-    return value if isinstance(value, int) and not isinstance(value, bool) and value >= 0 else None
+    return value if isinstance(value, int) and not isinstance(value, bool) and 0 <= value < 1 << 62 else None
 
 
 def _flag(value: object) -> bool | None:
     return value if isinstance(value, bool) else None
 
 
-def _framed(pieces: Iterable[bytes]) -> Iterator[bytes]:
-    for piece in pieces:
-        for at in range(0, len(piece), FRAME_BYTES):
-            yield piece[at : at + FRAME_BYTES]
+def _card(told: object) -> Card | None:
+    if not isinstance(told, dict) or not isinstance(told.get("present"), bool):
+        return None
+    sizes = {"size_bytes": _count(told.get("size_bytes")), "used_bytes": _count(told.get("used_bytes"))}
+    return Card(present=told["present"], encrypted=_flag(told.get("encrypted")), **sizes)
 
 
-def _sealed(key: bytes, nonce: bytes, frames: list[bytes]) -> Iterator[bytes]:
-    cipher = AESGCM(_stretch(key, nonce, b"old attic request"))
-    for number, frame in enumerate(frames):
-        place = b"last" if number == len(frames) - 1 else b"more"
-        content = cipher.encrypt(number.to_bytes(12, "big"), frame, place)
-        yield len(content).to_bytes(4, "big") + content
-
-
-def _opened(key: bytes, nonce: bytes, arriving: Iterable[bytes]) -> Iterator[bytes]:
-    """The pieces of a sealed answer. Raises LinkCut when it ends before its last frame."""
-    cipher = AESGCM(_stretch(key, nonce, b"old attic response"))
-    waiting, number, ended = bytearray(), 0, False
-    for part in arriving:
-        waiting += part
-        while len(waiting) >= 4:
-            length = int.from_bytes(waiting[:4], "big")
-            if length > MAX_FRAME_BYTES or ended:
-                raise DeviceLied("An answer of the device is not framed as it should be.")
-            if len(waiting) < 4 + length:
-                break
-            content = bytes(waiting[4 : 4 + length])
-            del waiting[: 4 + length]
-            piece, ended = _open_frame(cipher, number, content)
-            number += 1
-            if piece:
-                yield piece
-    if not ended:
-        raise LinkCut("The connection to the device ended in the middle.")
-
-
-def _open_frame(cipher: AESGCM, number: int, content: bytes) -> tuple[bytes, bool]:
-    for place in (b"more", b"last"):
-        try:
-            return cipher.decrypt(number.to_bytes(12, "big"), content, place), place == b"last"
-        except InvalidTag:
-            continue
-    raise DeviceLied("An answer of the device was changed on its way.")
-
-
-def _stretch(secret: bytes, salt: bytes, info: bytes) -> bytes:
-    return HKDF(algorithm=SHA256(), length=32, salt=salt, info=info).derive(secret)
-
-
-def _proof(key: bytes, signed: bytes) -> str:
-    return hmac.new(key, signed, hashlib.sha256).hexdigest()
-
-
-def _plain(client: httpx.Client, target: str, told: dict[str, str]) -> dict[str, Any]:
-    with _wrapped():
-        response = client.post(target, json=told)
-    if response.status_code != 200:
-        raise _refusal(response)
+def _clock(told: object) -> datetime | None:
     try:
-        answer = response.json()
+        found = datetime.fromisoformat(told) if isinstance(told, str) else None
     except ValueError:
-        answer = None
-    if not isinstance(answer, dict):
-        raise DeviceLied("The device's answer to the pairing cannot be read.")
-    return answer
-
-
-def _refusal(response: httpx.Response) -> LinkError:
-    try:
-        told = response.json()
-        code, left = told["error"], told.get("tries_left")
-    except (ValueError, KeyError, TypeError):
-        return DeviceLied(f"The device answers with HTTP status {response.status_code}.")
-    if code == "wrong_code":
-        tries = (
-            "The device now shows a new code." if not left else f"{left} more {'try' if left == 1 else 'tries'} before the code changes."
-        )
-        return PairingRefused(f"The device does not know this code. {tries}")
-    says = {
-        "locked": "The device is locked.",
-        "data_access": "Data access is switched off on the device.",
-        "full": "There is no room on the device.",
-        "gone": "The item is gone from the device.",
-        "clock": "The clocks of server and device are more than five minutes apart.",
-        "no_session": "The attempt to pair took too long.",
-    }
-    return _REFUSALS.get(code, DeviceLied)(says.get(code, "The device does not know this server."))
-
-
-@contextlib.contextmanager
-def _wrapped() -> Iterator[None]:
-    try:
-        yield
-    except (httpx.ConnectError, httpx.ConnectTimeout):
-        raise DeviceAway("The device does not answer on the office network.") from None
-    except httpx.HTTPError:
-        raise LinkCut("The connection to the device ended in the middle.") from None
+        return None
+    return found if found is not None and found.tzinfo is not None else None

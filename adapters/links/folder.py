@@ -1,6 +1,6 @@
 """The folder link: a device mounted as a drive, or a folder that it synchronises into.
 
-Files are items; their kind follows from path and ending. Symbolic links are not followed, so nothing
+Files are items; their kind follows from rules, path and ending. Symbolic links are not followed, so nothing
 outside the folder is ever read or written. A folder has no lock, battery or network to tell of.
 """
 
@@ -8,11 +8,11 @@ import contextlib
 import errno
 import os
 import secrets
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
 
-from core.content.classify import kind_of_file
+from core.content.classify import NOTHING, FileRule, kind_of_file
 from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, LinkCut
 from core.content.items import Item, checked_inventory, clean_name
 from core.content.kinds import KINDS
@@ -25,18 +25,27 @@ PIECE_BYTES = 1 << 20
 class FolderLink:
     """A folder on the server, as a device."""
 
-    def __init__(self, root: Path) -> None:
-        self._root = root
+    def __init__(self, root: Path, rules: Sequence[FileRule] = ()) -> None:
+        self._root, self._rules = root, rules
         self._paths: dict[str, list[tuple[str, os.stat_result]]] | None = None
 
     def state(self) -> DeviceState:
         if not self._root.is_dir():
             raise DeviceAway(f"The folder {self._root} is not there.", remedy="Mount it, or correct its path on the page of the device.")
-        return DeviceState(make="", model="Folder", family="folder", os_version="", data_access=os.access(self._root, os.R_OK | os.X_OK))
+        room = os.statvfs(self._root)
+        return DeviceState(
+            make="",
+            model="Folder",
+            family="folder",
+            os_version="",
+            data_access=os.access(self._root, os.R_OK | os.X_OK),
+            storage_total_bytes=room.f_blocks * room.f_frsize,
+            storage_used_bytes=(room.f_blocks - room.f_bavail) * room.f_frsize,
+        )
 
     def kinds(self) -> list[str]:
         held = self._listing()
-        return [kind for kind in KINDS if kind in held]
+        return [kind for kind in KINDS if kind in held and kind != NOTHING]
 
     def inventory(self, kind: str) -> list[Item]:
         return checked_inventory([_item(kind, path, facts) for path, facts in self._listing().get(kind, [])], kind=kind)
@@ -68,6 +77,10 @@ class FolderLink:
     def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
         self._write(id if self._is_inside(id) else safe_path(id), pieces)
 
+    def files(self) -> list[tuple[str, int]]:
+        """(path, bytes) of every file, those included that a rule leaves out: for the preview of rules."""
+        return [(path, facts.st_size) for held in self._listing().values() for path, facts in held]
+
     def close(self) -> None:
         self._paths = None
 
@@ -84,7 +97,7 @@ class FolderLink:
                         relative = path.relative_to(self._root).as_posix()
                         relative.encode()
                         if path.is_file() and not path.is_symlink() and not file.startswith(".attic-"):
-                            found.setdefault(kind_of_file(PurePosixPath(relative)), []).append((relative, facts))
+                            found.setdefault(kind_of_file(PurePosixPath(relative), self._rules), []).append((relative, facts))
             self._paths = found
         return self._paths
 

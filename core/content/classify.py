@@ -1,10 +1,24 @@
-"""Which kind a file in a folder belongs to: first by the folders above it, then by its ending.
+"""Which kind a file in a folder belongs to: by rules that somebody wrote, then by the folders above it, then by its ending.
 
-Used by the folder links. The answer is a kind's code; what fits nothing is a document.
+Used by the links that see files only. The answer is a kind's code; what fits nothing is a document. A rule may
+also leave files out.
 """
 
+import re
+import unicodedata
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import PurePosixPath
 
+from core.content.items import clean_name
+from core.content.kinds import kind
+from core.errors import BadInput
+
+MAX_RULES = 100
+MAX_PATTERN_CHARACTERS = 300
+NOTHING = ""
+"""Stands for the kind of files that are left out."""
 _BY_FOLDER = {
     "voice": "recordings", "recordings": "recordings", "music": "music",
     "mail": "mail", "apps": "apps", "app data": "app_data", "app_data": "app_data", "card": "card",
@@ -20,8 +34,45 @@ _BY_ENDING = {
 _ENDINGS = {ending: kind for kind, endings in _BY_ENDING.items() for ending in endings.split()}
 
 
-def kind_of_file(path: PurePosixPath) -> str:
-    """The kind of the file at this path, relative to the device's folder."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FileRule:
+    """Files whose path fits `pattern` are of kind `kind`, or left out."""
+
+    pattern: str
+    """`DCIM/**`, `*.gpx`, `Logs/*/raw*.csv`: `*` and `?` stay inside one part, `**` is any number of parts. A pattern
+    without a slash fits the file's name in any folder. Case and Unicode composition do not matter."""
+    kind: str
+    """A kind's code, or NOTHING."""
+
+    def __post_init__(self) -> None:
+        if not self.pattern.strip("/ ") or len(self.pattern) > MAX_PATTERN_CHARACTERS:
+            raise BadInput("A rule has no usable pattern.", field="rules", remedy="Write one such as DCIM/** or *.gpx.")
+        if self.pattern.count("*") > 20:
+            raise BadInput(f"The pattern {self.pattern} has too many stars.", field="rules", remedy="Use a simpler one.")
+        if self.kind != NOTHING:
+            kind(self.kind)
+
+    def fits(self, path: PurePosixPath) -> bool:
+        return _expression(self.pattern).fullmatch(_same(path.as_posix())) is not None
+
+
+@dataclass(slots=True, kw_only=True)
+class Sorted:
+    """What one rule, or the order that is used without one, does with the files of a folder."""
+
+    pattern: str
+    """Empty for files that no rule fits."""
+    kind: str
+    files: int = 0
+    size_bytes: int = 0
+    examples: list[str]
+
+
+def kind_of_file(path: PurePosixPath, rules: Sequence[FileRule] = ()) -> str:
+    """The kind of the file at this path, relative to the device's folder; NOTHING when a rule leaves it out."""
+    for rule in rules:
+        if rule.fits(path):
+            return rule.kind
     above: str | None = None
     for part in path.parts[:-1]:
         above = kind_below(above, part)
@@ -37,3 +88,37 @@ def kind_of_name(above: str | None, name: str) -> str:
     """The kind of a file of this name in a folder that settles `above`."""
     stem, dot, ending = name.rpartition(".")
     return above or (_ENDINGS.get(ending.casefold(), "documents") if stem and dot else "documents")
+
+
+def sorted_files(files: Iterable[tuple[str, int]], rules: Sequence[FileRule]) -> list[Sorted]:
+    """(path, bytes) of files, counted by the rule that takes each: rules in their order, then what no rule fits by kind."""
+    found = {(rule.pattern, rule.kind): Sorted(pattern=rule.pattern, kind=rule.kind, examples=[]) for rule in rules}
+    for name, size_bytes in files:
+        path = PurePosixPath(name)
+        rule = next((rule for rule in rules if rule.fits(path)), None)
+        place = (rule.pattern, rule.kind) if rule else ("", kind_of_file(path))
+        entry = found.setdefault(place, Sorted(pattern=place[0], kind=place[1], examples=[]))
+        entry.files += 1
+        entry.size_bytes += size_bytes
+        if len(entry.examples) < 3:
+            entry.examples.append(clean_name(name))
+    return list(found.values())
+
+
+@lru_cache(maxsize=1000)
+def _expression(pattern: str) -> re.Pattern[str]:
+    parts = [part for part in _same(pattern).strip("/ ").split("/") if part]
+    if len(parts) == 1 and parts[0] != "**":
+        parts.insert(0, "**")
+    written = ""
+    for number, part in enumerate(parts):
+        is_last = number == len(parts) - 1
+        if part == "**":
+            written += ".+" if is_last else "(?:[^/]+/)*"
+        else:
+            written += "".join({"*": "[^/]*", "?": "[^/]"}.get(letter, re.escape(letter)) for letter in part) + ("" if is_last else "/")
+    return re.compile(written, re.S)
+
+
+def _same(text: str) -> str:
+    return unicodedata.normalize("NFC", text).casefold()

@@ -19,6 +19,9 @@ MAX_NAME_CHARACTERS = 1024
 MAX_ITEM_BYTES = 1 << 44
 """16 TiB. A larger announcement is a lie or a fault."""
 
+MAX_ITEMS = 2_000_000
+"""Of one kind. No phone or tablet holds more; an inventory that does not end is refused here."""
+
 _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029\u202a-\u202e\u2066-\u2069]")
 
 

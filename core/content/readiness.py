@@ -20,6 +20,11 @@ LITTLE_ROOM_BYTES = 200 * MIB
 CLOCK_SECONDS = 120
 """Proofs are refused at 300 seconds; from here on somebody should look."""
 
+FREE = "Free room on it, or take less."
+FREE_SOME = "Free some room on it: it needs a little to put its answers together."
+SET_CLOCK = "Let it take the time from the network, in its settings."
+UNLOCK = "Ask its holder to unlock it with the passcode, on the device."
+
 
 class Level(StrEnum):
     BLOCKS = "blocks"
@@ -78,7 +83,11 @@ def _told(state: DeviceState, family: Family, now: datetime, needs_bytes: int) -
         _flag("accepted", state.accepted, "Its holder has said yes.", "Its holder has not said yes to this server.", family.accept),
         _flag("data_access", state.data_access, "Data access is on.", "Data access is switched off.", family.data_access),
         _flag(
-            "locked", _not(state.locked), "It is unlocked.", "It is locked.", "Ask its holder to unlock it with the passcode, on the device."
+            "locked",
+            _not(state.locked),
+            "It is unlocked.",
+            "It is locked.",
+            "Ask its holder to unlock it with the passcode, on the device.",
         ),
         _flag("power", state.on_power, "It is on power.", "It runs on its battery.", "Put it on power.", bad=Level.WARNS),
         _battery(state),
@@ -124,9 +133,13 @@ def _space(state: DeviceState, needs_bytes: int) -> Finding:
     free = max(0, state.storage_total_bytes - state.storage_used_bytes)
     says = f"It has {iec(free)} free of {iec(state.storage_total_bytes)}."
     if needs_bytes > free:
-        return Finding(code="space", level=Level.BLOCKS, says=f"{says} This needs {iec(needs_bytes)}.", step="Free room on it, or take less.")
+        return Finding(
+            code="space", level=Level.BLOCKS, says=f"{says} This needs {iec(needs_bytes)}.", step="Free room on it, or take less."
+        )
     if free < LITTLE_ROOM_BYTES:
-        return Finding(code="space", level=Level.WARNS, says=says, step="Free some room on it: it needs a little to put its answers together.")
+        return Finding(
+            code="space", level=Level.WARNS, says=says, step="Free some room on it: it needs a little to put its answers together."
+        )
     return Finding(code="space", level=Level.FINE, says=says)
 
 
@@ -137,7 +150,10 @@ def _clock(state: DeviceState, now: datetime) -> Finding:
     if off.total_seconds() <= CLOCK_SECONDS:
         return Finding(code="clock", level=Level.FINE, says="Its clock is right.")
     return Finding(
-        code="clock", level=Level.WARNS, says=f"Its clock is {spoken(off)} off.", step="Let it take the time from the network, in its settings."
+        code="clock",
+        level=Level.WARNS,
+        says=f"Its clock is {spoken(off)} off.",
+        step="Let it take the time from the network, in its settings.",
     )
 
 

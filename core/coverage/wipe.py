@@ -178,7 +178,9 @@ def _device(evidence: Evidence) -> list[Reason]:
     found = []
     if state.finder_lock:
         step = "Its holder switches it off, on the device, with their own account password."
-        found.append(_reason("finder_lock", "The finder lock is on: after a reset nobody could set the device up.", step, Remedy.ON_THE_DEVICE))
+        found.append(
+            _reason("finder_lock", "The finder lock is on: after a reset nobody could set the device up.", step, Remedy.ON_THE_DEVICE)
+        )
     if state.card is not None and state.card.present:
         if state.card.encrypted:
             says = "Its removable card is encrypted by the device: after the reset nobody can read it."

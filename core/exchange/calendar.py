@@ -45,7 +45,21 @@ def _event(id: str, record: dict[str, Any], now: datetime) -> Event:
         event.add("rrule", vRecur.from_ical(rule))
     for attendee in texts(record.get("attendees")):
         event.add("attendee", f"mailto:{attendee}")
+    if kept := _kept(record.get("other")):
+        for name, value in kept.items():
+            event.setdefault(name, value)
+        event.subcomponents.extend(kept.subcomponents)
     return event
+
+
+def _kept(other: object) -> Event | None:
+    """What the event that a record came from held besides; None when it is not whole."""
+    lines = [line for line in texts(other) if "\r" not in line and "\n" not in line]
+    try:
+        found = Event.from_ical("\r\n".join(["BEGIN:VEVENT", *lines, "END:VEVENT"])) if lines else None
+    except ValueError:
+        return None
+    return found if isinstance(found, Event) else None
 
 
 def moment(value: object, record: dict[str, Any]) -> datetime | date:

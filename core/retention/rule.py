@@ -60,6 +60,8 @@ class Moment:
     """Aware; when it finished."""
     hold: str = ""
     """Why it is kept whatever the rule says; empty without a hold."""
+    hold_until: date | None = None
+    """Last day of the hold, in the rule's zone; None for one that stays until it is released."""
     restorable: bool = True
     """False once a check found it damaged."""
 
@@ -93,8 +95,9 @@ def verdicts(moments: Iterable[Moment], rule: Rule, *, zone: ZoneInfo, now: date
     good = [moment for moment in ordered if moment.restorable]
     claims, for_all = _claims(good, rule, zone=zone, now=now), _claims(ordered, rule, zone=zone, now=now)
     claims |= {moment.id: for_all[moment.id] for moment in ordered if not moment.restorable}
+    today = aware(now).astimezone(zone).date()
     for moment in ordered:
-        if moment.hold:
+        if moment.hold and (moment.hold_until is None or today <= moment.hold_until):
             claims[moment.id].append(Claim(bucket=Bucket.HOLD, label=moment.hold))
     if good and not any(claims[moment.id] for moment in good):
         claims[good[0].id].append(Claim(bucket=Bucket.LAST_RESTORABLE, label="the only one left"))
@@ -134,7 +137,7 @@ def forecast(moments: Sequence[Moment], rule: Rule, *, zone: ZoneInfo, now: date
             falls[id] = aware(run).astimezone(zone).date()
             del left[id]
         future = [moment for moment in future if moment.id not in gone]
-        if not any(not moment.hold for moment in left.values()):
+        if all(moment.hold and moment.hold_until is None for moment in left.values()):
             break
     return falls
 

@@ -1,19 +1,20 @@
 """Taking a backup: device → inventory → what changed → chunks → manifest.
 
-Decides what is read (items whose version tag is not the one stored last), what is skipped and why, and
+Decides what is read (items whose version tag is not the one stored last), what is skipped or left out and why, and
 when the backup exists. It neither retries nor judges: a cut link leaves as LinkError after everything
 read so far has been stored for the next run. Whether the run may start is `admit`'s to say.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from enum import StrEnum
 
-from core.content.errors import DataAccessOff, DeviceLied, DeviceLocked, LinkError
+from core.content.errors import DataAccessOff, DeviceLied, DeviceLocked, LinkError, NotAccepted
 from core.content.items import Item
 from core.content.kinds import FOLDERS
-from core.content.link import DeviceLink, DeviceState
+from core.content.link import DeviceLink, DeviceState, ReadsAhead
+from core.content.scope import LeaveOut
 from core.vault.errors import Stopped, StoreError
 from core.vault.inventory import Compared, compared, rows_of
 from core.vault.manifests import KindSummary, Manifest
@@ -72,12 +73,23 @@ class Skipped:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LeftOut:
+    """Items of one kind that were left out on purpose, for one reason."""
+
+    kind: str
+    reason: str
+    items: int
+    size_bytes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Captured:
     manifest: Manifest
     state: DeviceState
     read_bytes: int
     stored_bytes: int
     skipped: tuple[Skipped, ...]
+    left_out: tuple[LeftOut, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -89,6 +101,7 @@ class Request:
     kinds: tuple[str, ...]
     note: str
     zone: str
+    leave_out: LeaveOut = LeaveOut()
 
 
 class Capture:
@@ -109,6 +122,7 @@ class Capture:
         self._clock, self._admit, self._tell, self._should_stop = clock, admit, on_progress, should_stop
         self._progress = Progress()
         self._skipped: list[Skipped] = []
+        self._left_out: dict[tuple[str, str], tuple[int, int]] = {}
         self._untold_items = self._untold_bytes = 0
 
     def run(self, previous: Manifest | None) -> Captured:
@@ -148,6 +162,10 @@ class Capture:
             read_bytes=self._progress.read_bytes,
             stored_bytes=self._writer.stored_bytes,
             skipped=tuple(self._skipped),
+            left_out=tuple(
+                LeftOut(kind=kind, reason=reason, items=items, size_bytes=size_bytes)
+                for (kind, reason), (items, size_bytes) in self._left_out.items()
+            ),
         )
 
     def _manifest(self, state: DeviceState, kinds: tuple[KindSummary, ...], folders: KindSummary | None, *, began_at: datetime) -> Manifest:
@@ -167,6 +185,8 @@ class Capture:
 
     def _ready_state(self) -> DeviceState:
         state = self._link.state()
+        if state.accepted is False:
+            raise NotAccepted("Its holder has not said yes to this server.")
         if state.locked:
             raise DeviceLocked("The device is locked.")
         if state.data_access is False:
@@ -176,7 +196,7 @@ class Capture:
     def _look(self, kind: str, previous: Manifest | None) -> Compared:
         """What of a kind is stored already and what is to be read."""
         self._stop_if_asked()
-        found = compared(self._writer, self._link.inventory(kind), previous, kind)
+        found = compared(self._writer, self._wanted(kind), previous, kind)
         if kind != FOLDERS:
             self._step(
                 kind=kind,
@@ -186,9 +206,26 @@ class Capture:
             )
         return found
 
+    def _wanted(self, kind: str) -> Sequence[Item]:
+        """The inventory of a kind without what is left out on purpose."""
+        inventory, leave_out = self._link.inventory(kind), self._request.leave_out
+        if kind == FOLDERS or not leave_out.concerns(kind):
+            return inventory
+        wanted = []
+        for item in inventory:
+            reason = leave_out.why(item)
+            if reason is None:
+                wanted.append(item)
+                continue
+            items, size_bytes = self._left_out.get((kind, reason), (0, 0))
+            self._left_out[kind, reason] = items + 1, size_bytes + item.size_bytes
+        return wanted
+
     def _take_kind(self, kind: str, found: Compared) -> KindSummary:
         if kind != FOLDERS:
             self._step(kind=kind)
+        if isinstance(self._link, ReadsAhead):
+            self._link.expect(part for part in found.parts() if isinstance(part, Item))
         writer = self._writer
         tree, inner = writer.tree(), writer.inner.id if writer.inner else None
         for part in found.parts():

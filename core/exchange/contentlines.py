@@ -1,0 +1,138 @@
+"""Content lines of vCard (RFC 6350 §3.2) and iCalendar (RFC 5545 §3.1) files, read piece by piece.
+
+Cuts a file into blocks from `BEGIN:` to `END:` without holding more than one of them, and unfolds lines on
+bytes, since a fold may lie inside a character. What one line means is told by the `icalendar` library's
+parser. A block that is too large, or that never ends, comes with its trouble instead of its lines.
+"""
+
+import re
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+
+from icalendar.parser import Contentline
+
+from core.content.records import MAX_RECORD_BYTES
+
+_BARE = re.compile(r";([A-Za-z0-9-]+)(?=;|$)")
+
+
+@dataclass(slots=True, kw_only=True)
+class Block:
+    """One card or event."""
+
+    name: str
+    """`VCARD`, `VEVENT`, `VTIMEZONE`; upper case."""
+    number: int
+    """Counts blocks of this name from 1."""
+    lines: list[str] = field(default_factory=list)
+    """Unfolded, without its own BEGIN and END; those of inner blocks included."""
+    size_bytes: int = 0
+    trouble: str = ""
+    """Why it cannot be used; empty when it can."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    group: str
+    name: str
+    """Upper case, without its group."""
+    params: dict[str, list[str]]
+    """Names in upper case; quotes removed."""
+    value: str
+    raw: str
+
+
+def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]:
+    """Every block of these names, in order; blocks inside a wanted one belong to it."""
+    counts = dict.fromkeys(names, 0)
+    block: Block | None = None
+    depth: list[str] = []
+    for text, size_bytes in _unfolded(pieces):
+        key, _, value = text.partition(":")
+        word, value = key.strip().upper(), value.strip().upper()
+        if block is None:
+            if word == "BEGIN" and value in names:
+                counts[value] += 1
+                block, depth = Block(name=value, number=counts[value], size_bytes=size_bytes), [value]
+            continue
+        block.size_bytes += size_bytes
+        if word == "BEGIN":
+            if value == block.name and value == depth[-1]:  # the one before was never ended
+                block.trouble = block.trouble or "it does not end"
+                yield block
+                counts[value] += 1
+                block, depth = Block(name=value, number=counts[value], size_bytes=size_bytes), [value]
+                continue
+            depth.append(value)
+        elif word == "END":
+            if value == depth[-1]:
+                depth.pop()
+            if not depth:
+                yield block
+                block = None
+                continue
+        if block.size_bytes > MAX_RECORD_BYTES:
+            block.trouble = "it is larger than 8 MiB"
+            block.lines = []
+        elif text:
+            block.lines.append(text)
+    if block is not None:
+        block.trouble = block.trouble or "it does not end"
+        yield block
+
+
+def parsed(text: str) -> Line | None:
+    """One unfolded line; None when it is no content line. Bare parameters of vCard 2.1 are types: `TEL;CELL:`."""
+    try:
+        name, params, value = Contentline(text).parts()  # type: ignore[no-untyped-call]
+    except (ValueError, IndexError):
+        head, colon, rest = text.partition(":")
+        typed = _BARE.sub(r";TYPE=\1", head)
+        return parsed(typed + colon + rest) if colon and typed != head else None
+    group, dot, bare = str(name).rpartition(".")
+    told: dict[str, list[str]] = {}
+    for key, held in params.items():
+        told[str(key).upper()] = [str(one) for one in held] if isinstance(held, list | tuple) else [str(held)]
+    return Line(group=group if dot else "", name=(bare if dot else str(name)).upper(), params=told, value=str(value), raw=text)
+
+
+def _unfolded(pieces: Iterable[bytes]) -> Iterator[tuple[str, int]]:
+    """(line without its ends, bytes of it in the file). A line longer than a record may be comes cut short."""
+    waiting: bytearray | None = None
+    size_bytes = 0
+    for row in _rows(pieces):
+        soft = waiting is not None and waiting.endswith(b"=") and b"QUOTED-PRINTABLE" in bytes(waiting[:200]).upper()
+        if waiting is not None and (soft or row[:1] in (b" ", b"\t")):
+            size_bytes += len(row) + 2
+            if soft:
+                del waiting[-1:]
+            if len(waiting) <= MAX_RECORD_BYTES:
+                waiting += row if soft else row[1:]
+            continue
+        if waiting is not None:
+            yield _text(waiting), size_bytes
+        waiting, size_bytes = bytearray(row), len(row) + 2
+    if waiting is not None:
+        yield _text(waiting), size_bytes
+
+
+def _rows(pieces: Iterable[bytes]) -> Iterator[bytes]:
+    """Physical lines, ended by CR LF, LF or CR; none is longer than a little over a record."""
+    rest, first = b"", True
+    for piece in pieces:
+        rest += piece
+        if first and len(rest) >= 3:
+            rest, first = rest.removeprefix(b"\xef\xbb\xbf"), False
+        cut = rest[-1:] == b"\r"  # its LF may come with the next piece
+        *rows, last = (rest[:-1] if cut else rest).replace(b"\r\n", b"\n").replace(b"\r", b"\n").split(b"\n")
+        yield from rows
+        rest = last[: MAX_RECORD_BYTES + 1] + (b"\r" if cut else b"")
+    if rest:
+        yield rest.removeprefix(b"\xef\xbb\xbf").rstrip(b"\r") if first else rest.rstrip(b"\r")
+
+
+def _text(content: bytearray) -> str:
+    try:
+        return content.decode("utf-8")
+    except UnicodeDecodeError:
+        return content.decode("latin-1")

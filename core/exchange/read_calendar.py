@@ -1,0 +1,115 @@
+"""Event records from iCalendar files (RFC 5545), understood by the `icalendar` library.
+
+A time stays wall clock with the name of its zone where the zone is in the IANA data, and becomes UTC where
+only the file itself describes it. What a record has no field for stays in `other`, line by line.
+"""
+
+from collections.abc import Iterable, Iterator
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from icalendar import Calendar
+
+from core.content.records import UnreadableRecord
+from core.exchange.contentlines import Block, blocks, parsed
+
+_FIELDS = {"UID", "SUMMARY", "DTSTART", "DTEND", "DURATION", "LOCATION", "DESCRIPTION", "RRULE", "ATTENDEE", "DTSTAMP"}
+
+
+def events(pieces: Iterable[bytes]) -> Iterator[tuple[Block, dict[str, Block]]]:
+    """The events of a file, each with the zones that the file has described so far; for `event`."""
+    zones: dict[str, Block] = {}
+    for block in blocks(pieces, names=frozenset({"VEVENT", "VTIMEZONE"})):
+        if block.name == "VEVENT":
+            yield block, zones
+        elif not block.trouble:
+            for raw in block.lines:
+                line = parsed(raw)
+                if line is not None and line.name == "TZID":
+                    zones[line.value] = block
+
+
+def event(block: Block, zones: dict[str, Block]) -> tuple[str, dict[str, Any]]:
+    """(its UID or nothing, record). Raises UnreadableRecord when it has no start that can be understood."""
+    lines = [line for raw in block.lines if (line := parsed(raw)) is not None]
+    named = {value for line in lines for value in line.params.get("TZID", ())}
+    described = [zones[name] for name in sorted(named) if name in zones and _zone(name) is None]
+    whole = ["BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//x//"]
+    for zone in described:
+        whole += ["BEGIN:VTIMEZONE", *zone.lines, "END:VTIMEZONE"]
+    whole += ["BEGIN:VEVENT", *block.lines, "END:VEVENT", "END:VCALENDAR"]
+    try:
+        read = Calendar.from_ical("\r\n".join(whole)).walk("VEVENT")[0]
+        start = read.decoded("dtstart")
+        record = {"title": str(read.get("summary", ""))} | _times(start, _end(read, start))
+    except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError) as error:
+        raise UnreadableRecord("The event has no start that can be understood.") from error
+    for name, field in (("location", "place"), ("description", "note")):
+        if value := str(read.get(name, "")):
+            record[field] = value
+    if rule := next((line.value for line in lines if line.name == "RRULE"), ""):
+        record["repeat"] = rule
+    if invited := [line.value.removeprefix("mailto:").removeprefix("MAILTO:") for line in lines if line.name == "ATTENDEE"]:
+        record["attendees"] = invited
+    if other := _other(block):
+        record["other"] = other
+    return str(read.get("uid", "")), {name: value for name, value in record.items() if value not in ("", None)}
+
+
+def _end(read: Any, start: datetime | date) -> datetime | date | None:
+    if "dtend" in read:
+        found = read.decoded("dtend")
+        return found if isinstance(found, date) else None
+    length = read.decoded("duration") if "duration" in read else None
+    return start + length if isinstance(length, timedelta) else None
+
+
+def _times(start: datetime | date, end: datetime | date | None) -> dict[str, Any]:
+    if not isinstance(start, datetime):
+        told: dict[str, Any] = {"start": start.isoformat(), "all_day": True}
+        if end is not None:
+            told["end"] = (end.date() if isinstance(end, datetime) else end).isoformat()
+        return told
+    zone = _key(start)
+    told = {"start": _written(start, zone)}
+    if isinstance(end, datetime):
+        same = _key(end) == zone
+        told["end"] = _written(end if same else end.astimezone(start.tzinfo), zone)
+    return told | ({"zone": zone} if zone else {})
+
+
+def _written(instant: datetime, zone: str) -> str:
+    """Wall clock in a named zone, a floating time as it is, everything else in UTC."""
+    if zone or instant.tzinfo is None:
+        return instant.replace(tzinfo=None).isoformat(timespec="minutes" if not instant.second else "seconds")
+    return instant.astimezone(UTC).isoformat()
+
+
+def _key(instant: datetime) -> str:
+    """The IANA name of its zone; nothing for UTC, floating times and zones that only the file knows."""
+    key = getattr(instant.tzinfo, "key", None)
+    return key if isinstance(key, str) and key != "UTC" and _zone(key) is not None else ""
+
+
+def _zone(name: str) -> ZoneInfo | None:
+    try:
+        return ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        return None
+
+
+def _other(block: Block) -> list[str]:
+    """Lines that have no field, inner blocks such as alarms whole."""
+    kept, depth = [], 0
+    for raw in block.lines:
+        line = parsed(raw)
+        if line is None:
+            continue
+        if line.name == "BEGIN":
+            depth += 1
+        if depth or line.name not in _FIELDS:
+            kept.append(raw)
+        if line.name == "END":
+            depth -= 1
+    return kept
