@@ -7,10 +7,11 @@ import threading
 from datetime import date, datetime
 from pathlib import Path
 
-from standins.agent import SimulatedDevice
 from standins.control import ControlServer
-from standins.fleet import FLEET
+from standins.device import SimulatedDevice
+from standins.fleet import FLEET, SFTP_DEVICE
 from standins.life import Life
+from standins.sftp import SftpDevice
 
 
 def main() -> int:
@@ -21,6 +22,7 @@ def main() -> int:
     parser.add_argument("--catch-up", action="store_true", help="let every device live until today, then go on day by day")
     given = parser.parse_args()
     devices = [SimulatedDevice(persona, Life(given.data, persona)) for persona in FLEET]
+    logger = SftpDevice(SFTP_DEVICE, given.data)
     for device in devices:
         lived = device.life.fact("lived")
         device.life.live_until(given.day or (_today() if given.catch_up or lived is None else date.fromisoformat(lived)))
@@ -28,7 +30,10 @@ def main() -> int:
         device.life.set_fact("port", str(device.port))
         if device.knobs.away:
             device.hang_up()
-    control = ControlServer(given.port, devices)
+    logger.live_until(given.day or _today())
+    if not logger.knobs.away:
+        logger.listen(logger.port if _free(logger.port) else 0)
+    control = ControlServer(given.port, devices, [logger])
     print(f"stand-ins at http://127.0.0.1:{control.server_address[1]}", flush=True)
     done = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
@@ -38,8 +43,10 @@ def main() -> int:
         if given.catch_up:
             for device in devices:
                 device.life.live_until(_today())
+            logger.live_until(_today())
     for device in devices:
         device.hang_up()
+    logger.hang_up()
     return 0
 
 

@@ -1,29 +1,21 @@
-"""The stand-ins' own page: what each device shows on its screen, and the knobs that make trouble.
+"""The stand-ins' control server: the office network's announcements, the screens of the devices, and the knobs.
 
 `GET /announcements` is the office network: it lists the devices that can be seen on it. `POST
-/control/DEVICE` turns knobs, `POST /control/DEVICE/delete` removes an item, `POST /day` lets the whole
-fleet live until a date. All of it only on loopback.
+/control/DEVICE` turns knobs, `…/accept` and `…/ask-again` are its holder's fingers, `…/delete` removes an item,
+`POST /scenario` turns the knobs of many, `POST /day` lets the whole fleet live until a date. Only on loopback.
 """
 
-import html
 import json
 from datetime import date
+from fnmatch import fnmatch
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
-from standins.agent import SimulatedDevice
-
-_STYLE = """
-body { font: 15px/1.5 system-ui, sans-serif; margin: 24px auto; max-width: 1100px; color: #1d2a27; background: #f4f5f1 }
-section { display: grid; grid-template-columns: 220px 190px 1fr; gap: 16px; padding: 10px 0; border-top: 1px solid #cfd6d1 }
-code { font-size: 19px; letter-spacing: .12em } form { display: inline } button { margin: 2px 4px 2px 0 } .on { background: #f3dca9 }
-"""
-_SWITCHES = (
-    ("away", "away or unplugged"), ("locked", "locked"), ("data_access", "data access"), ("finder_lock", "finder lock"),
-    ("on_power", "on power"), ("full", "storage full"), ("lie_about_sizes", "lies about sizes"), ("strange_names", "strange names"),
-)  # fmt: skip
-_NUMBERS = (("battery_percent", "battery %"), ("slow_bytes_per_second", "bytes a second"), ("drop_at_byte", "drop at byte"))
+from standins.device import SimulatedDevice
+from standins.knobs import SCENARIOS
+from standins.page import page
+from standins.sftp import SftpDevice
 
 
 class ControlServer(ThreadingHTTPServer):
@@ -32,9 +24,27 @@ class ControlServer(ThreadingHTTPServer):
     allow_reuse_address = True
     daemon_threads = True
 
-    def __init__(self, port: int, devices: list[SimulatedDevice]) -> None:
+    def __init__(self, port: int, devices: list[SimulatedDevice], sftp: list[SftpDevice] | None = None) -> None:
         self.devices = {device.id: device for device in devices}
+        self.sftp = {device.id: device for device in sftp or []}
         super().__init__(("127.0.0.1", port), _Page)
+
+    def any_device(self, id: str) -> SimulatedDevice | SftpDevice:
+        return self.devices[id] if id in self.devices else self.sftp[id]
+
+    def all_devices(self) -> list[SimulatedDevice | SftpDevice]:
+        return [*self.devices.values(), *self.sftp.values()]
+
+    def play(self, name: str) -> None:
+        """Raises ValueError for a scenario that does not exist."""
+        if name not in SCENARIOS:
+            raise ValueError(f"no such scenario: {name}")
+        for pattern, knobs in SCENARIOS[name][1].items():
+            for device in self.all_devices():
+                if fnmatch(device.id, pattern):
+                    device.turn(knobs)
+                    if knobs.get("asks_holder") and isinstance(device, SimulatedDevice):
+                        device.accept(False)
 
 
 class _Page(BaseHTTPRequestHandler):
@@ -43,12 +53,12 @@ class _Page(BaseHTTPRequestHandler):
     def do_GET(self) -> None:
         match urlsplit(self.path).path:
             case "/":
-                self._send(200, "text/html; charset=utf-8", _page(self.server.devices).encode())
+                self._send(200, "text/html; charset=utf-8", page(self.server.devices.values(), self.server.sftp.values()).encode())
             case "/announcements":
                 seen = [device.announced() for device in self.server.devices.values() if not device.knobs.away]
                 self._json(200, {"devices": seen})
             case "/control":
-                self._json(200, {"devices": [device.described() for device in self.server.devices.values()]})
+                self._json(200, {"devices": [device.described() for device in self.server.all_devices()]})
             case _:
                 self._json(404, {"error": "unknown"})
 
@@ -72,10 +82,24 @@ class _Page(BaseHTTPRequestHandler):
     def _act(self, parts: list[str], told: dict[str, Any]) -> None:
         match parts:
             case ["day"]:
+                day = date.fromisoformat(told["day"])
                 for device in self.server.devices.values():
-                    device.life.live_until(date.fromisoformat(told["day"]))
+                    device.life.live_until(day)
+                for quiet in self.server.sftp.values():
+                    quiet.live_until(day)
+            case ["scenario"]:
+                self.server.play(told["name"])
             case ["control", id]:
-                self.server.devices[id].turn(told)
+                self.server.any_device(id).turn(told)
+            case ["control", id, "accept"]:
+                self.server.devices[id].accept(True)
+            case ["control", id, "ask-again"]:
+                self.server.devices[id].accept(False)
+            case ["control", id, "new-host-key"]:
+                device = self.server.sftp[id]
+                device.hang_up()
+                device.renew_host_key()
+                device.listen()
             case ["control", id, "delete"]:
                 self.server.devices[id].life.forget(told["kind"], told["id"])
             case ["control", id, "unpair"]:
@@ -101,26 +125,3 @@ class _Page(BaseHTTPRequestHandler):
 def _from_form(body: bytes) -> dict[str, Any]:
     """One knob from a button of the page: `name=value`, read as JSON."""
     return {name: json.loads(values[0]) for name, values in parse_qs(body.decode()).items()}
-
-
-def _page(devices: dict[str, SimulatedDevice]) -> str:
-    rows = []
-    for device in devices.values():
-        told, knobs = device.described(), device.knobs
-        screen = "paired" if told["paired"] else f"pairing code<br><code>{told['code']}</code>"
-        buttons = "".join(_switch(device.id, name, label, getattr(knobs, name)) for name, label in _SWITCHES)
-        numbers = "".join(_number(device.id, name, label, getattr(knobs, name)) for name, label in _NUMBERS)
-        name = f"<b>{html.escape(told['model'])}</b><br>{html.escape(told['holder'])}"
-        rows.append(f"<section id={device.id}><div>{name}</div><div>{screen}</div><div>{buttons}{numbers}</div></section>")
-    intro = "<h1>Simulated devices</h1><p>What their screens show, and the trouble they can be in. Yellow is switched on.</p>"
-    return f"<!doctype html><html lang=en><meta charset=utf-8><title>Simulated devices</title><style>{_STYLE}</style>{intro}{''.join(rows)}"
-
-
-def _switch(device: str, name: str, label: str, value: bool) -> str:
-    field = f"<input type=hidden name={name} value={json.dumps(not value)}>"
-    return f"<form method=post action=/control/{device}>{field}<button class={'on' if value else 'off'}>{label}</button></form>"
-
-
-def _number(device: str, name: str, label: str, value: int) -> str:
-    field = f"<input name={name} value={value} size=7 aria-label='{label}'>"
-    return f"<form method=post action=/control/{device}> {label} {field}<button>set</button></form>"

@@ -11,6 +11,7 @@ import time
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
+import zstandard
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.asymmetric.x25519 import X25519PrivateKey, X25519PublicKey
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
@@ -90,6 +91,15 @@ def sealed(key: bytes, nonce: bytes, purpose: bytes, pieces: Iterable[bytes]) ->
                 number += 1
             waiting = piece[at : at + FRAME_BYTES]
     yield _frame(cipher, number, waiting, b"last")
+
+
+def packed(pieces: Iterable[bytes]) -> Iterator[bytes]:
+    """The same bytes as one zstd stream."""
+    packer = zstandard.ZstdCompressor(level=1).compressobj()
+    for piece in pieces:
+        if content := packer.compress(piece):
+            yield content
+    yield packer.flush()
 
 
 def opened(key: bytes, nonce: bytes, purpose: bytes, body: bytes) -> Iterator[bytes]:

@@ -21,7 +21,8 @@ def taken_at(head: bytes, *, zone: tzinfo) -> datetime | None:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # a picture that claims to be huge is not decoded here
             with Image.open(io.BytesIO(head)) as picture:
-                exif = picture.getexif()
+                exif = Image.Exif()  # what stands in the head; `getexif` would decode some pictures to look behind it
+                exif.load(picture.info.get("exif") or b"")
                 inner = exif.get_ifd(_EXIF_IFD)
     except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError, KeyError, TypeError, struct.error):
         return None

@@ -205,7 +205,8 @@ class SftpLink:
                 if f"{facts.st_mtime:x}-{facts.st_size:x}" != item.tag:
                     raise DeviceLied("The file changed while it was read.")
                 file.seek(start)
-                file.prefetch(item.size_bytes, max_concurrent_requests=32) if not start else None
+                if not start:
+                    file.prefetch(item.size_bytes, max_concurrent_requests=32)
                 left = item.size_bytes - start
                 while left >= 0:
                     piece = file.read(min(PIECE_BYTES, left + 1))
@@ -223,7 +224,7 @@ class SftpLink:
             if not client.normalize(posixpath.dirname(target)).startswith(self._root):
                 raise DeviceLied(f"{clean_name(relative)!r} lies outside the folder.")
             try:
-                with client.open(unfinished, "xb") as file:
+                with client.open(unfinished, "wx") as file:
                     file.set_pipelined(True)
                     for piece in pieces:
                         file.write(piece)

@@ -7,13 +7,15 @@ from datetime import date
 from pathlib import Path
 from unittest import TestCase
 
-from adapters.links.agent import AgentLink, pair
-from standins.agent import SimulatedDevice
+from adapters.links.agent import AgentLink
+from adapters.links.agent_pairing import pair
+from standins.device import SimulatedDevice
 from standins.fleet import Habits, Persona
 from standins.life import Life
 
 PERSONA = Persona(
-    slug="test-phone", family="orlo", model="P1", os_version="9", holder="nobody", team="none", storage_total_bytes=1 << 36,
+    slug="test-phone", family="orlo", model="P1", os_version="9", holder="nobody", team="none", serial="OR-1",
+    storage_total_bytes=1 << 36,
     habits=Habits(contacts=12, photos=6, photos_a_day=2, events=5, conversations=3, apps=2),
 )  # fmt: skip
 
@@ -32,7 +34,11 @@ class FleetOfOne(TestCase):
         self.address = f"http://127.0.0.1:{self.simulated.port}"
 
     def paired(self) -> AgentLink:
-        _, key = pair(self.address, self.simulated.code, server_name="test")
-        link = AgentLink(self.address, key, random=os.urandom, timeout_seconds=5)
+        self.key = pair(self.address, self.simulated.code, server_name="test").key
+        return self.linked(self.key)
+
+    def linked(self, key: bytes, *, patience_seconds: float = 60) -> AgentLink:
+        """Another connection."""
+        link = AgentLink(self.address, key, random=os.urandom, timeout_seconds=5, patience_seconds=patience_seconds)
         self.addCleanup(link.close)
         return link

@@ -8,7 +8,8 @@ from unittest import TestCase
 
 import httpx
 
-from adapters.links.agent import AgentLink, offers, pair
+from adapters.links.agent import AgentLink
+from adapters.links.agent_pairing import offers, pair
 from adapters.links.folder import FolderLink
 from checks.contracts.fleet_of_one import FleetOfOne
 from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, DeviceLocked, LinkCut, NotPaired, PairingRefused
@@ -163,9 +164,7 @@ class TroublesOfAnAgent(FleetOfOne):
         self.assertEqual(self.fresh().state().model, "P1")
 
     def fresh(self) -> AgentLink:
-        link = AgentLink(self.address, self.link._key, random=os.urandom)
-        self.addCleanup(link.close)
-        return link
+        return self.linked(self.key)
 
     def test_locked_and_without_data_access(self):
         for knobs, error in (({"locked": True}, DeviceLocked), ({"locked": False, "data_access": False}, DataAccessOff)):
@@ -173,10 +172,11 @@ class TroublesOfAnAgent(FleetOfOne):
             with self.assertRaises(error):
                 b"".join(self.link.read(self.item))
 
-    def test_a_cable_that_comes_loose_in_the_middle(self):
-        self.simulated.turn({"drop_at_byte": self.item.size_bytes // 2})
-        with self.assertRaises(LinkCut):
+    def test_a_device_that_is_unplugged_in_the_middle(self):
+        self.simulated.turn({"unplug_at_byte": self.item.size_bytes // 2})
+        with self.assertRaises((LinkCut, DeviceAway)):
             b"".join(self.link.read(self.item))
+        self.simulated.turn({"away": False})
         self.assertEqual(len(b"".join(self.fresh().read(self.item))), self.item.size_bytes)
 
     def test_no_room_for_a_restore(self):
@@ -196,7 +196,7 @@ class TroublesOfAnAgent(FleetOfOne):
             stranger.state()
 
     def test_a_request_that_came_before_is_refused(self):
-        replayed = AgentLink(self.address, self.link._key, random=lambda count: b"\x01" * count)
+        replayed = AgentLink(self.address, self.key, random=lambda count: b"\x01" * count)
         self.addCleanup(replayed.close)
         replayed.state()
         with self.assertRaises(NotPaired):

@@ -8,7 +8,8 @@ from pathlib import Path
 from django.conf import settings
 
 from adapters.keys.files import KeyFiles
-from adapters.links.agent import AgentLink, offers, pair
+from adapters.links.agent import AgentLink
+from adapters.links.agent_pairing import offers, pair
 from adapters.links.folder import FolderLink
 from adapters.stores.folder import FolderBlobs
 from core.content.errors import LinkError
