@@ -134,10 +134,7 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     evening = datetime.combine(night, datetime.min.time(), zone) + timedelta(hours=20)
     if office.LOST[1] == back:
         lost = Device.objects.select_related("holder", "team").get(id=known[office.LOST[0]])
-        change_device(
-            lost, name=lost.name, holder=lost.holder.name, team=lost.team.name if lost.team else "", state="lost", away_until=None,
-            by=User.objects.get(username="ines"), now=evening,
-        )  # fmt: skip
+        change_device(lost, {"state": "lost"}, by=User.objects.get(username="ines"), now=evening)
     _evening(evening, clock)
     clock.set(evening + timedelta(hours=9, minutes=55))
     for run in Run.objects.filter(state=RunState.WAITING):

@@ -5,7 +5,7 @@ Keeps adapters, the clock and randomness out of the apps: a test puts another `O
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, tzinfo
 from functools import lru_cache
 from pathlib import Path
 from typing import Protocol
@@ -13,6 +13,7 @@ from typing import Protocol
 from django.conf import settings
 from django.utils.module_loading import import_string
 
+from core.content.classify import FileRule
 from core.content.link import DeviceLink
 from core.vault.blobs import BlobStore
 from core.vault.vault import Vault, VaultLimits
@@ -30,6 +31,50 @@ class NetworkOffer:
     os_version: str
     address: str
     paired: bool
+    serial: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Paired:
+    """What came of typing the right code."""
+
+    device: str
+    key: bytes
+    accepted: bool
+    """Whether the holder has said yes already."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SftpPlace:
+    """Where an SFTP device answers, and with what."""
+
+    host: str
+    port: int
+    username: str
+    password: str
+    folder: str
+    host_key: str
+
+
+class FilesLink(DeviceLink, Protocol):
+    """A link that sees files only."""
+
+    def files(self) -> list[tuple[str, int]]:
+        """(path, bytes) of every file, those included that a rule leaves out."""
+        ...
+
+
+class OldLink(DeviceLink, Protocol):
+    """What was backed up before Old Attic came."""
+
+    def left_aside(self) -> Sequence["LeftAside"]: ...
+
+
+class LeftAside(Protocol):
+    @property
+    def name(self) -> str: ...
+    @property
+    def why(self) -> str: ...
 
 
 class Outside(Protocol):
@@ -38,6 +83,8 @@ class Outside(Protocol):
     limits: VaultLimits
     exports: Path
     """Folder for files that a restore made."""
+    incoming: Path
+    """Folder for files that were uploaded to be brought in."""
 
     def now(self) -> datetime:
         """Aware, UTC."""
@@ -49,15 +96,37 @@ class Outside(Protocol):
         """Devices on the office network. Raises LinkError."""
         ...
 
-    def pair(self, address: str, code: str) -> tuple[str, bytes]:
-        """(device id, key). Raises LinkError."""
+    def pair(self, address: str, code: str) -> Paired:
+        """Raises LinkError."""
+        ...
+
+    def unpair(self, agent_id: str, address: str, key: bytes) -> None:
+        """Make the device forget this server. Raises LinkError."""
+        ...
+
+    def meet_sftp(self, host: str, port: int) -> tuple[str, str]:
+        """(host key, its fingerprint) that answers there now, unproven. Raises LinkError."""
+        ...
+
+    def fingerprint(self, host_key: str) -> str:
+        """As people compare it: `SHA256:…`."""
+        ...
+
+    def sftp_link(self, where: SftpPlace, rules: Sequence[FileRule]) -> FilesLink: ...
+
+    def old_link(self, path: Path, zone: tzinfo) -> OldLink:
+        """A folder, archive or file with an old backup."""
+        ...
+
+    def paced(self, link: DeviceLink, limit: Callable[[], int | None]) -> DeviceLink:
+        """The same link, held to so many bytes a second."""
         ...
 
     def agent_link(self, agent_id: str, address: str, key: bytes) -> DeviceLink:
         """The device wherever it is on the network now."""
         ...
 
-    def folder_link(self, path: str) -> DeviceLink: ...
+    def folder_link(self, path: str, rules: Sequence[FileRule] = ()) -> FilesLink: ...
 
     def blobs(self, path: str) -> BlobStore:
         """Raises StoreError."""

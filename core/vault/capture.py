@@ -115,11 +115,12 @@ class Capture:
         *,
         clock: Callable[[], datetime],
         admit: Callable[[int], None] = lambda changed_bytes: None,
+        on_state: Callable[[DeviceState], None] = lambda state: None,
         on_progress: Callable[[Progress], None] = lambda progress: None,
         should_stop: Callable[[], bool] = lambda: False,
     ) -> None:
         self._link, self._writer, self._request = link, writer, request
-        self._clock, self._admit, self._tell, self._should_stop = clock, admit, on_progress, should_stop
+        self._clock, self._admit, self._met, self._tell, self._should_stop = clock, admit, on_state, on_progress, should_stop
         self._progress = Progress()
         self._skipped: list[Skipped] = []
         self._left_out: dict[tuple[str, str], tuple[int, int]] = {}
@@ -185,6 +186,7 @@ class Capture:
 
     def _ready_state(self) -> DeviceState:
         state = self._link.state()
+        self._met(state)
         if state.accepted is False:
             raise NotAccepted("Its holder has not said yes to this server.")
         if state.locked:

@@ -1,19 +1,51 @@
 """Between rows and the core's words."""
 
+from collections.abc import Sequence
+from datetime import date
+from typing import Any
+
+from core.content.classify import FileRule
+from core.content.errors import DeviceAway, NotPaired
 from core.content.link import DeviceLink
+from core.content.link import DeviceState as Told
+from core.content.links import LINKS
 from core.schedule.promise import Standing
 from server.fleet.models import Device, DeviceState, LinkType
-from server.outside import outside
+from server.outside import FilesLink, SftpPlace, outside
 
-ASIDE = {DeviceState.AWAY: Standing.AWAY, DeviceState.LOST: Standing.LOST, DeviceState.RETIRED: Standing.RETIRED}
+ASIDE = {
+    DeviceState.AWAY: Standing.AWAY, DeviceState.LOST: Standing.LOST, DeviceState.IN_REPAIR: Standing.AWAY,
+    DeviceState.RETIRED: Standing.RETIRED,
+}  # fmt: skip
 
 
 def link_to(device: Device) -> DeviceLink:
     """An open link; the caller closes it. Raises LinkError."""
-    if device.link == LinkType.FOLDER:
-        return outside().folder_link(device.folder)
-    key = outside().unseal(key_purpose(device.agent_id), bytes(device.agent_key or b""))
+    if device.link == LinkType.NONE:
+        raise DeviceAway("This device is in the register only and has no link.", remedy=LINKS["none"].limits[0])
+    if device.link in (LinkType.FOLDER, LinkType.SFTP):
+        return files_link(device, rules_of(device.file_rules))
+    if not device.agent_key:
+        raise NotPaired("This device is not paired (any more).")
+    key = outside().unseal(key_purpose(device.agent_id), bytes(device.agent_key))
     return outside().agent_link(device.agent_id, device.address, key)
+
+
+def files_link(device: Device, rules: Sequence[FileRule]) -> FilesLink:
+    """A folder or SFTP device, its files sorted by these rules."""
+    if device.link == LinkType.FOLDER:
+        return outside().folder_link(device.folder, rules)
+    password = outside().unseal(sftp_purpose(device.sftp_host, device.sftp_port), bytes(device.sftp_password or b"")).decode()
+    where = SftpPlace(
+        host=device.sftp_host, port=device.sftp_port or 22, username=device.sftp_username, password=password,
+        folder=device.sftp_folder or "/", host_key=device.sftp_host_key,
+    )  # fmt: skip
+    return outside().sftp_link(where, rules)
+
+
+def rules_of(told: Sequence[dict[str, str]]) -> list[FileRule]:
+    """Raises BadInput."""
+    return [FileRule(pattern=entry["pattern"], kind=entry["kind"]) for entry in told]
 
 
 def key_purpose(agent_id: str) -> str:
@@ -21,6 +53,34 @@ def key_purpose(agent_id: str) -> str:
     return f"agent key of {agent_id}"
 
 
+def sftp_purpose(host: str, port: int | None) -> str:
+    """What the sealed password of an SFTP device is bound to."""
+    return f"sftp password of {host}:{port}"
+
+
 def aside(device: Device) -> Standing | None:
-    """Away, lost or retired; None for a device in use."""
+    """Away, lost or retired; None for a device in use. A device in repair counts as away."""
     return ASIDE.get(DeviceState(device.state))
+
+
+def told_card(told: Told) -> dict[str, Any]:
+    """What it says of its removable card; empty when it says nothing."""
+    if told.card is None:
+        return {}
+    card = told.card
+    return {"present": card.present, "size_bytes": card.size_bytes, "used_bytes": card.used_bytes, "encrypted": card.encrypted}
+
+
+def register_values(device: Device) -> dict[str, str]:
+    """A device as the register writes it: every column but the id, all texts."""
+    return {
+        "name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else "", "state": device.state,
+        "away_until": _day(device.away_until), "family": device.family, "make": device.make, "model": device.model,
+        "serial": device.serial, "asset_tag": device.asset_tag, "os_version": device.os_version,
+        "storage_total_bytes": "" if device.storage_total_bytes is None else str(device.storage_total_bytes),
+        "purchased_on": _day(device.purchased_on), "handed_over_on": _day(device.handed_over_on), "note": device.note,
+    }  # fmt: skip
+
+
+def _day(day: date | None) -> str:
+    return day.isoformat() if day else ""

@@ -3,21 +3,26 @@
 import uuid
 
 from django.db import models
+from django.db.models.functions import Lower
 
-from server.people.models import Holder, Team
+from server.people.models import Holder, Team, User
 
 
 class LinkType(models.TextChoices):
+    NONE = "none"
+    """In the register only."""
     AGENT = "agent"
     FOLDER = "folder"
+    SFTP = "sftp"
 
 
 class DeviceState(models.TextChoices):
-    """in_use ↔ away, lost, retired; by hand, but a device comes back by itself after its last day away."""
+    """in_use ↔ away, lost, in_repair, retired; by hand, but a device comes back by itself after its last day away."""
 
     IN_USE = "in_use"
     AWAY = "away"
     LOST = "lost"
+    IN_REPAIR = "in_repair"
     RETIRED = "retired"
 
 
@@ -34,12 +39,27 @@ class Device(models.Model):
     link = models.CharField(max_length=10, choices=LinkType)
     agent_id = models.CharField(max_length=200, blank=True)
     address = models.CharField(max_length=200, blank=True)
-    agent_key = models.BinaryField(null=True, help_text="Sealed with the server's key file.")
+    agent_key = models.BinaryField(null=True, help_text="Sealed with the server's key file; empty once it is unpaired.")
+    accepted = models.BooleanField(null=True, help_text="Whether its holder has said yes, as it said last; empty where nobody is asked.")
     folder = models.CharField(max_length=1000, blank=True)
+    sftp_host = models.CharField(max_length=200, blank=True)
+    sftp_port = models.PositiveIntegerField(null=True)
+    sftp_username = models.CharField(max_length=100, blank=True)
+    sftp_password = models.BinaryField(null=True, help_text="Sealed with the server's key file.")
+    sftp_folder = models.CharField(max_length=1000, blank=True)
+    sftp_host_key = models.CharField(max_length=2000, blank=True, help_text="Pinned when it was met first.")
+    file_rules = models.JSONField(default=list, help_text="[{pattern, kind}] in their order; for links that see files only.")
+    limit_bytes_per_second = models.BigIntegerField(null=True, help_text="How fast it may be read; empty without a limit.")
     family = models.CharField(max_length=20)
     make = models.CharField(max_length=100, blank=True)
     model = models.CharField(max_length=100, blank=True)
     os_version = models.CharField(max_length=100, blank=True)
+    serial = models.CharField(max_length=100, blank=True)
+    asset_tag = models.CharField(max_length=100, blank=True)
+    purchased_on = models.DateField(null=True, blank=True)
+    handed_over_on = models.DateField(null=True, blank=True, help_text="To its present holder.")
+    note = models.CharField(max_length=2000, blank=True)
+    card = models.JSONField(default=dict, help_text="{present, size_bytes, used_bytes, encrypted} as it said last; empty when untold.")
     storage_total_bytes = models.BigIntegerField(null=True)
     storage_used_bytes = models.BigIntegerField(null=True)
     last_seen_at = models.DateTimeField(null=True)
@@ -50,5 +70,40 @@ class Device(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["agent_id"], condition=~models.Q(agent_id=""), name="agent_once"),
             models.UniqueConstraint(fields=["folder"], condition=~models.Q(folder=""), name="folder_once"),
+            models.UniqueConstraint(Lower("serial"), condition=~models.Q(serial=""), name="serial_once"),
+            models.UniqueConstraint(Lower("asset_tag"), condition=~models.Q(asset_tag=""), name="asset_tag_once"),
         ]
-        indexes = [models.Index(fields=["state", "name"])]
+        indexes = [models.Index(fields=["state", "name"]), models.Index(fields=["family"]), models.Index(fields=["link"])]
+
+
+class Look(models.Model):
+    """What was on a device when it was last looked into: counts by kind, nothing of the content."""
+
+    device = models.OneToOneField(Device, on_delete=models.CASCADE, related_name="look")
+    at = models.DateTimeField()
+    kinds = models.JSONField(help_text="[{kind, items, size_bytes, newest_name, newest_at, largest: [{name, size_bytes}]}]")
+    accounts = models.JSONField(default=list, help_text="[{kind, service, is_default, last_sync, off_by_policy}]")
+    missing = models.JSONField(default=list, help_text="[{kind, items, examples}]: what was in no backup then.")
+    state = models.JSONField(default=dict, help_text="What it said of itself.")
+
+
+class Bulk(models.Model):
+    """One change of many devices at once, so that it can be taken back once."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    at = models.DateTimeField(db_index=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.PROTECT)
+    says = models.CharField(max_length=300)
+    before = models.JSONField(help_text="{device id: {column: value}}; null for a device that was created.")
+    after = models.JSONField(help_text="{device id: {column: value}}")
+    undone_at = models.DateTimeField(null=True)
+
+
+class PairingTry(models.Model):
+    """A wrong pairing code, kept for as long as it counts against the next one."""
+
+    agent_id = models.CharField(max_length=200)
+    at = models.DateTimeField()
+
+    class Meta:
+        indexes = [models.Index(fields=["agent_id", "at"])]

@@ -26,6 +26,8 @@ class Office(models.Model):
 
     name = models.CharField(max_length=120)
     zone = models.CharField(max_length=64, help_text="IANA name; all dates are computed in it.")
+    max_runs = models.PositiveSmallIntegerField(default=4, help_text="Runs that read from devices at the same time.")
+    limit_bytes_per_second = models.BigIntegerField(null=True, help_text="For all devices together; empty without a limit.")
 
     class Meta:
         constraints = [models.CheckConstraint(condition=models.Q(id=1), name="one_office")]

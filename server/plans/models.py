@@ -5,6 +5,7 @@ import uuid
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
+from core.content.scope import Reach
 from server.fleet.models import Device
 from server.storage.models import Store
 
@@ -12,7 +13,10 @@ from server.storage.models import Store
 class Plan(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=80, unique=True)
-    kinds = ArrayField(models.CharField(max_length=20))
+    reach = models.CharField(max_length=10, choices=[(reach.value, reach.value) for reach in Reach], default=Reach.ONLY)
+    kinds = ArrayField(models.CharField(max_length=20), help_text="What `reach` speaks of: all but these, or only these.", blank=True)
+    larger_than_bytes = models.BigIntegerField(null=True, help_text="Single items above this are left out; empty takes all.")
+    exclusions = models.JSONField(default=list, help_text="[{kind, under}]: folders, albums, apps that are left out.")
     days = ArrayField(models.PositiveSmallIntegerField(), help_text="0 is Monday.")
     starts_at = models.TimeField(help_text="In the office's zone.")
     window_closes = models.TimeField(help_text="A run that could not start by then is missed; may lie on the next day.")

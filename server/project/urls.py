@@ -6,12 +6,15 @@ from django.urls import include, path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
-from server.fleet.api import views as fleet
+from server.fleet.api import links, pairing, register
+from server.oversight.api import coverage, devices
+from server.oversight.api import people as held
 from server.oversight.api import views as oversight
 from server.people.api import views as people
 from server.plans.api import views as plans
 from server.recovery.api import views as recovery
 from server.retention.api import views as retention
+from server.runs.api import bringing
 from server.runs.api import views as runs
 from server.storage.api import views as storage
 
@@ -35,14 +38,41 @@ api = [
     path("users", people.UsersView.as_view()),
     path("names", people.NamesView.as_view()),
     path("journal", people.JournalView.as_view()),
-    path("offers", fleet.OffersView.as_view()),
-    path("devices", oversight.DevicesView.as_view()),
-    path("devices/pair", fleet.PairView.as_view()),
-    path("devices/folder", fleet.FolderView.as_view()),
-    path("devices/<uuid:id>", oversight.DeviceView.as_view()),
-    path("devices/<uuid:id>/change", fleet.ChangeDeviceView.as_view()),
-    path("devices/<uuid:id>/pair-again", fleet.PairAgainView.as_view()),
-    path("devices/<uuid:id>/readiness", fleet.ReadinessView.as_view()),
+    path("teams", held.TeamsView.as_view()),
+    path("teams/<int:id>", people.TeamNameView.as_view()),
+    path("holders", held.HoldersView.as_view()),
+    path("holders/<int:id>", held.HolderView.as_view()),
+    path("holders/<int:id>/change", people.HolderNameView.as_view()),
+    path("offers", pairing.OffersView.as_view()),
+    path("guides", pairing.GuidesView.as_view()),
+    path("links", pairing.LinksView.as_view()),
+    path("devices", devices.DevicesView.as_view()),
+    path("devices/unlinked", pairing.UnlinkedView.as_view()),
+    path("devices/pair", pairing.PairView.as_view()),
+    path("devices/folder", pairing.FolderView.as_view()),
+    path("devices/sftp", pairing.SftpView.as_view()),
+    path("devices/sftp/meet", pairing.MeetView.as_view()),
+    path("devices/change", register.ChangeManyView.as_view()),
+    path("devices/changes", register.LastBulkView.as_view()),
+    path("devices/changes/<uuid:id>/undo", register.UndoView.as_view()),
+    path("devices/import/preview", register.PreviewImportView.as_view()),
+    path("devices/import", register.ImportView.as_view()),
+    path("devices/export", register.ExportView.as_view()),
+    path("devices/<uuid:id>", devices.DeviceView.as_view()),
+    path("devices/<uuid:id>/change", register.ChangeDeviceView.as_view()),
+    path("devices/<uuid:id>/pair-again", pairing.PairAgainView.as_view()),
+    path("devices/<uuid:id>/unpair", pairing.UnpairView.as_view()),
+    path("devices/<uuid:id>/link", links.LinkView.as_view()),
+    path("devices/<uuid:id>/link/preview", links.PreviewRulesView.as_view()),
+    path("devices/<uuid:id>/readiness", links.ReadinessView.as_view()),
+    path("devices/<uuid:id>/coverage", coverage.CoverageView.as_view()),
+    path("devices/<uuid:id>/look", coverage.LookView.as_view()),
+    path("devices/<uuid:id>/wipe", coverage.WipeView.as_view()),
+    path("devices/<uuid:id>/wipe/answers", coverage.WipeAnswersView.as_view()),
+    path("wipe-answers/<uuid:id>", coverage.WipeAnswerView.as_view()),
+    path("bring-in", bringing.BringingsView.as_view()),
+    path("bring-in/<uuid:id>", bringing.BringingView.as_view()),
+    path("bring-in/<uuid:id>/take", bringing.BringInView.as_view()),
     path("devices/<uuid:id>/run", runs.AskRunView.as_view()),
     path("devices/<uuid:id>/backups", retention.DeviceBackupsView.as_view()),
     path("stores", storage.StoresView.as_view()),
@@ -59,6 +89,7 @@ api = [
     path("runs/<uuid:id>/stop", runs.StopRunView.as_view()),
     path("backups/<uuid:id>", retention.BackupView.as_view()),
     path("backups/<uuid:id>/hold", runs.HoldView.as_view()),
+    path("backups/<uuid:id>/copy", runs.CopyBackupView.as_view()),
     path("backups/<uuid:id>/inside", recovery.InsideView.as_view()),
     path("backups/<uuid:id>/item", recovery.ItemView.as_view()),
     path("backups/<uuid:id>/thumbnail", recovery.ThumbnailView.as_view()),

@@ -1,8 +1,9 @@
 """Joins ports and adapters. The only file that names both."""
 
 import secrets
-from collections.abc import Sequence
-from datetime import UTC, datetime
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
+from datetime import UTC, datetime, tzinfo
 from pathlib import Path
 
 from django.conf import settings
@@ -11,7 +12,11 @@ from adapters.keys.files import KeyFiles
 from adapters.links.agent import AgentLink
 from adapters.links.agent_pairing import offers, pair
 from adapters.links.folder import FolderLink
+from adapters.links.gathered import GatheredLink
+from adapters.links.paced import PacedLink
+from adapters.links.sftp import Sftp, SftpLink, fingerprint, host_key
 from adapters.stores.folder import FolderBlobs
+from core.content.classify import FileRule
 from core.content.errors import LinkError
 from core.content.link import DeviceLink
 from core.errors import BadInput
@@ -19,7 +24,7 @@ from core.vault.blobs import BlobStore
 from core.vault.errors import StoreReadOnly, WrongPassphrase
 from core.vault.opening import add_key_file, create_vault, open_vault
 from core.vault.vault import Vault, VaultLimits
-from server.outside import NetworkOffer
+from server.outside import FilesLink, NetworkOffer, OldLink, Paired, SftpPlace
 
 
 class Wiring:
@@ -31,6 +36,7 @@ class Wiring:
         self._keys = KeyFiles(env.data / "keys")
         self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds, waste_percent=env.waste_percent)
         self.exports = env.data / "exports"
+        self.incoming = env.data / "incoming"
 
     def now(self) -> datetime:
         return datetime.now(UTC)
@@ -44,11 +50,35 @@ class Wiring:
         names = NetworkOffer.__dataclass_fields__
         return [NetworkOffer(**{name: getattr(offer, name) for name in names}) for offer in offers(self._env.announcements_url)]
 
-    def pair(self, address: str, code: str) -> tuple[str, bytes]:
-        return pair(address, code, server_name="Old Attic")
+    def pair(self, address: str, code: str) -> Paired:
+        found = pair(address, code, server_name="Old Attic")
+        return Paired(device=found.device, key=found.key, accepted=found.accepted)
+
+    def unpair(self, agent_id: str, address: str, key: bytes) -> None:
+        link = AgentLink(self._address(agent_id) or address, key, random=self.random, timeout_seconds=8)
+        try:
+            link.unpair()
+        finally:
+            link.close()
 
     def agent_link(self, agent_id: str, address: str, key: bytes) -> DeviceLink:
         return AgentLink(self._address(agent_id) or address, key, random=self.random)
+
+    def meet_sftp(self, host: str, port: int) -> tuple[str, str]:
+        key = host_key(host, port)
+        return key, fingerprint(key)
+
+    def fingerprint(self, host_key: str) -> str:
+        return fingerprint(host_key)
+
+    def sftp_link(self, where: SftpPlace, rules: Sequence[FileRule]) -> FilesLink:
+        return SftpLink(Sftp(**asdict(where)), rules)
+
+    def old_link(self, path: Path, zone: tzinfo) -> OldLink:
+        return GatheredLink(_absolute(str(path)), zone=zone)
+
+    def paced(self, link: DeviceLink, limit: Callable[[], int | None]) -> DeviceLink:
+        return PacedLink(link, limit)
 
     def _address(self, agent_id: str) -> str | None:
         """Where the device announces itself now; its key, not its address, proves that it is the one."""
@@ -57,8 +87,8 @@ class Wiring:
         except LinkError:
             return None
 
-    def folder_link(self, path: str) -> DeviceLink:
-        return FolderLink(Path(path))
+    def folder_link(self, path: str, rules: Sequence[FileRule] = ()) -> FilesLink:
+        return FolderLink(Path(path), rules)
 
     def blobs(self, path: str) -> BlobStore:
         return FolderBlobs(_absolute(path))

@@ -16,7 +16,8 @@ _WORDS = {
 
 def moment_of(copy: Copy) -> Moment:
     backup = copy.backup
-    return Moment(id=str(backup.id), at=backup.finished_at, hold=backup.hold_reason, restorable=copy.intact)
+    held = {"hold": backup.hold_reason, "hold_until": backup.hold_until}
+    return Moment(id=str(backup.id), at=backup.finished_at, restorable=copy.intact, **held)
 
 
 def claim_words(claim: Claim) -> str:

@@ -40,6 +40,23 @@ class Trigger(models.TextChoices):
     BY_HAND = "by_hand"
 
 
+class Occasion(models.TextChoices):
+    """Why a backup is taken by hand. Retention must not thin it out by date."""
+
+    NONE = ""
+    BEFORE_REPAIR = "before_repair"
+    BEFORE_UPDATE = "before_update"
+    BEFORE_RESET = "before_reset"
+    BEFORE_HAND_OVER = "before_hand_over"
+    OTHER = "other"
+
+
+OCCASION_WORDS = {
+    Occasion.NONE: "", Occasion.BEFORE_REPAIR: "before a repair", Occasion.BEFORE_UPDATE: "before an update",
+    Occasion.BEFORE_RESET: "before a reset", Occasion.BEFORE_HAND_OVER: "before handing on", Occasion.OTHER: "by hand",
+}  # fmt: skip
+
+
 class Run(models.Model):
     """One attempt to carry out a plan for one device."""
 
@@ -50,6 +67,8 @@ class Run(models.Model):
     trigger = models.CharField(max_length=10, choices=Trigger)
     by = models.ForeignKey(User, null=True, on_delete=models.PROTECT)
     note = models.CharField(max_length=200, blank=True)
+    occasion = models.CharField(max_length=20, choices=Occasion, blank=True)
+    hold_until = models.DateField(null=True, help_text="Last day of the hold that its occasion brings; empty until it is released.")
     state = models.CharField(max_length=12, choices=RunState, default=RunState.WAITING)
     night = models.DateField(help_text="The office's day on whose evening it was due or asked for.")
     planned_for = models.DateTimeField(null=True, help_text="The occurrence that it serves; empty when run by hand.")
@@ -65,6 +84,7 @@ class Run(models.Model):
     cause = models.CharField(max_length=600, blank=True)
     remedy = models.CharField(max_length=600, blank=True)
     skipped = models.JSONField(default=list)
+    left_out = models.JSONField(default=list, help_text="[{kind, reason, items, size_bytes}]: on purpose, by the plan.")
     log = models.JSONField(default=list)
 
     class Meta:
@@ -96,7 +116,11 @@ class Backup(models.Model):
     family = models.CharField(max_length=20)
     os_version = models.CharField(max_length=100, blank=True)
     encrypted = models.BooleanField(default=True)
+    occasion = models.CharField(max_length=20, choices=Occasion, blank=True)
+    note = models.CharField(max_length=200, blank=True)
+    brought_in_from = models.CharField(max_length=300, blank=True, help_text="Name of what it was brought in from; empty for our own.")
     hold_reason = models.CharField(max_length=200, blank=True)
+    hold_until = models.DateField(null=True, help_text="Last day of the hold; empty until it is released.")
     hold_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
 
     class Meta:
@@ -117,3 +141,37 @@ class Copy(models.Model):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["backup", "store"], name="copy_once")]
         indexes = [models.Index(fields=["store"], condition=models.Q(removed_at__isnull=True), name="copies_present")]
+
+
+class BringingState(models.TextChoices):
+    """looking → looked → waiting → bringing → done; failed from any of them."""
+
+    LOOKING = "looking"
+    LOOKED = "looked"
+    WAITING = "waiting"
+    BRINGING = "bringing"
+    DONE = "done"
+    FAILED = "failed"
+
+
+class Bringing(models.Model):
+    """An old backup on its way in: a folder, an archive or a file, looked into first and taken when somebody says so."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    name = models.CharField(max_length=300)
+    path = models.CharField(max_length=1000)
+    uploaded = models.BooleanField(default=False, help_text="It was sent by the browser, and is removed when it has been taken.")
+    state = models.CharField(max_length=10, choices=BringingState, default=BringingState.LOOKING)
+    found = models.JSONField(default=dict, help_text="{kinds: [...], left_aside: [{name, why}], newest_at, oldest_at}")
+    device = models.ForeignKey(Device, null=True, on_delete=models.PROTECT)
+    store = models.ForeignKey(Store, null=True, on_delete=models.PROTECT)
+    moment = models.DateTimeField(null=True, help_text="When it was taken, truly.")
+    backup = models.ForeignKey(Backup, null=True, on_delete=models.SET_NULL)
+    progress = models.JSONField(default=dict)
+    cause = models.CharField(max_length=600, blank=True)
+    remedy = models.CharField(max_length=600, blank=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.PROTECT)
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-at", "-id"]

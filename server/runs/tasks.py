@@ -48,3 +48,25 @@ async def revive(context: JobContext, timestamp: int) -> None:
     for job in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
         log.warning("job %s (%s) lost its worker and is tried again", job.id, job.task_name)
         await manager.retry_job(job)
+
+
+@app.task(name="look_into_old", queue="care")
+def look_into_old(bringing_id: str) -> None:
+    from server.runs.actions.bring_in import look_into
+
+    look_into(UUID(bringing_id))
+
+
+@app.task(name="bring_in_old", queue="runs")
+def bring_in_old(bringing_id: str) -> None:
+    from server.runs.actions.bring_in import bring_in
+
+    bring_in(UUID(bringing_id))
+
+
+@app.task(name="copy_backup", queue="care")
+def copy_backup_job(backup_id: str, store_id: str, by: int | None) -> None:
+    from server.people.models import User
+    from server.runs.actions.copy_backup import copy_backup
+
+    copy_backup(UUID(backup_id), UUID(store_id), by=User.objects.filter(id=by).first())

@@ -15,6 +15,7 @@ class Store(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=80, unique=True)
     medium = models.CharField(max_length=10, choices=Medium, default=Medium.FOLDER)
+    off_site = models.BooleanField(default=False, help_text="Whether it lies outside of the office.")
     path = models.CharField(max_length=1000, unique=True)
     vault_id = models.CharField(max_length=32, unique=True)
     allowance_bytes = models.BigIntegerField(null=True, help_text="What it may hold; empty without a limit.")

@@ -4,8 +4,9 @@ Fulfils the same port as the real wiring. Nothing sleeps, nothing leaves the pro
 """
 
 import random
-from collections.abc import Sequence
-from datetime import UTC, datetime, timedelta
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
+from datetime import UTC, datetime, timedelta, tzinfo
 from pathlib import Path
 from tempfile import mkdtemp
 from typing import Any
@@ -13,6 +14,7 @@ from typing import Any
 from django.test import TestCase, override_settings
 from rest_framework.test import APIClient
 
+from core.content.classify import FileRule
 from core.content.errors import DeviceAway, PairingRefused
 from core.content.link import DeviceLink
 from core.vault.blobs import BlobStore
@@ -22,7 +24,7 @@ from core.vault.opening import add_key_file, create_vault, open_vault
 from core.vault.tests.bench_of_one import LENIENT, MemoryDevice, phone
 from core.vault.vault import Vault, VaultLimits
 from server.fleet.models import Device
-from server.outside import NetworkOffer, outside
+from server.outside import FilesLink, NetworkOffer, OldLink, Paired, SftpPlace, outside
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import User
 from server.plans.actions.save_plan import Draft, save_plan
@@ -47,6 +49,10 @@ class PretendOutside:
     def __init__(self) -> None:
         self.limits = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
         self.exports = Path(mkdtemp(prefix="attic-exports-"))
+        self.incoming = Path(mkdtemp(prefix="attic-incoming-"))
+        self.accepts = True
+        self.told_to_forget: list[str] = []
+        self.serials: dict[str, str] = {}
         self.at = MORNING
         self.devices: dict[str, MemoryDevice] = {}
         self.away: set[str] = set()
@@ -63,16 +69,30 @@ class PretendOutside:
     def offers(self) -> Sequence[NetworkOffer]:
         return [
             NetworkOffer(
-                device=id, name=f"H1, {id}", family="orlo", make="Orlo", model="H1", os_version="9", address="http://x", paired=False
+                device=id,
+                name=f"H1, {id}",
+                family="orlo",
+                make="Orlo",
+                model="H1",
+                os_version="9",
+                address="http://x",
+                paired=False,
+                serial=self.serials.get(id, ""),
             )
             for id in self.devices
             if id not in self.away
         ]
 
-    def pair(self, address: str, code: str) -> tuple[str, bytes]:
+    def pair(self, address: str, code: str) -> Paired:
         if code != CODE:
             raise PairingRefused("The device does not know this code. 4 more tries before the code changes.")
-        return next(iter(set(self.devices) - set(Device.objects.values_list("agent_id", flat=True)))), b"x" * 32
+        waiting = set(self.devices) - set(Device.objects.exclude(agent_key=None).values_list("agent_id", flat=True))
+        return Paired(device=next(iter(waiting)), key=b"x" * 32, accepted=self.accepts)
+
+    def unpair(self, agent_id: str, address: str, key: bytes) -> None:
+        if agent_id in self.away:
+            raise DeviceAway("The device does not answer on the office network.")
+        self.told_to_forget.append(agent_id)
 
     def agent_link(self, agent_id: str, address: str, key: bytes) -> DeviceLink:
         assert key == b"x" * 32
@@ -80,10 +100,34 @@ class PretendOutside:
             raise DeviceAway("The device does not answer on the office network.")
         return self.devices[agent_id]
 
-    def folder_link(self, path: str) -> DeviceLink:
+    def folder_link(self, path: str, rules: Sequence[FileRule] = ()) -> FilesLink:
         from adapters.links.folder import FolderLink
 
-        return FolderLink(Path(path))
+        return FolderLink(Path(path), rules)
+
+    def meet_sftp(self, host: str, port: int) -> tuple[str, str]:
+        from adapters.links.sftp import fingerprint, host_key
+
+        key = host_key(host, port)
+        return key, fingerprint(key)
+
+    def fingerprint(self, host_key: str) -> str:
+        from adapters.links.sftp import fingerprint
+
+        return fingerprint(host_key)
+
+    def sftp_link(self, where: SftpPlace, rules: Sequence[FileRule]) -> FilesLink:
+        from adapters.links.sftp import Sftp, SftpLink
+
+        return SftpLink(Sftp(**asdict(where)), rules)
+
+    def old_link(self, path: Path, zone: tzinfo) -> OldLink:
+        from adapters.links.gathered import GatheredLink
+
+        return GatheredLink(path, zone=zone)
+
+    def paced(self, link: DeviceLink, limit: Callable[[], int | None]) -> DeviceLink:
+        return link
 
     def blobs(self, path: str) -> BlobStore:
         if path not in self.stores:

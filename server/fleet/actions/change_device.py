@@ -1,13 +1,18 @@
-"""Change what Old Attic knows of a device: name, holder, team, state; and note what the device told of itself."""
+"""Change what the register says of a device; and note what the device told of itself."""
 
+from collections.abc import Mapping
 from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
-from django.db import transaction
+from django.db import IntegrityError, transaction
 
+from core.content.errors import DeviceLied
 from core.content.link import DeviceState as Told
 from core.errors import BadInput
-from server.fleet.models import Device, DeviceState
+from core.exchange.register import COLUMNS, checked
+from server.fleet.actions.unpair_device import withdraw_key
+from server.fleet.convert import register_values, told_card
+from server.fleet.models import Device, DeviceState, LinkType
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.actions.office import holder_named
@@ -15,29 +20,67 @@ from server.people.models import User
 
 
 @transaction.atomic
-def change_device(
-    device: Device, *, name: str, holder: str, team: str, state: str, away_until: date | None, by: User | None, now: datetime | None = None
-) -> Device:
-    """Raises BadInput."""
-    if not name.strip() or len(name) > 120:
-        raise BadInput("The device has no usable name.", field="name", remedy="Give it a name of up to 120 characters.")
-    if state not in DeviceState.values:
-        raise BadInput(f"There is no state {state!r}.", field="state", remedy=f"Use one of: {', '.join(DeviceState.values)}.")
-    before = (device.name, device.holder.name, device.team.name if device.team else "", device.state, device.away_until)
+def change_device(device: Device, values: Mapping[str, str], *, by: User | None, now: datetime | None = None) -> Device:
+    """Put columns of the register, written as the register writes them, into a device. Raises BadInput, Conflict.
+
+    A device that is lost loses its key at once; one that comes back into use owes nothing of the time before.
+    """
     now = now or outside().now()
-    if state == DeviceState.IN_USE and device.state != DeviceState.IN_USE:
-        device.in_use_since = now
-    device.holder, device.team = holder_named(holder, team)
-    device.name, device.state = name.strip(), state
-    device.away_until = away_until if state == DeviceState.AWAY else None
-    device.save()
-    after = (device.name, device.holder.name, device.team.name if device.team else "", device.state, device.away_until)
-    if before != after:
-        labels = ("name", "holder", "team", "state", "away until")
-        changes = [f"{label}: {old or '–'} → {new or '–'}" for label, old, new in zip(labels, before, after, strict=True) if old != new]
-        says = f"{device.name}: " + "; ".join(changes)
-        write_journal(who=by, what="device.changed", says=says, at=now, device=device.id)
+    before = register_values(device)
+    put_values(device, values, now=now)
+    after = register_values(device)
+    changes = [f"{_word(name)}: {before[name] or '–'} → {after[name] or '–'}" for name in after if before[name] != after[name]]
+    if not changes:
+        return device
+    _save(device)
+    says = f"{device.name}: " + "; ".join(changes)
+    write_journal(who=by, what="device.changed", says=says, at=now, device=device.id)
+    if device.state == DeviceState.LOST:
+        withdraw_key(device, by=by, why="lost")
     return device
+
+
+def put_values(device: Device, values: Mapping[str, str], *, now: datetime) -> None:
+    """Into a row that the caller saves. Raises BadInput naming the column."""
+    told = {column: checked(column, value) for column, value in values.items() if column in COLUMNS and column != "id"}
+    if "state" in told and told["state"] != device.state:
+        if told["state"] == DeviceState.IN_USE:
+            device.in_use_since = now
+        device.state = told["state"]
+    if "away_until" in told or device.state != DeviceState.AWAY:
+        day = told.get("away_until", "")
+        device.away_until = date.fromisoformat(day) if day and device.state == DeviceState.AWAY else None
+    if "holder" in told or "team" in told:
+        holder = told.get("holder", device.holder.name if device.holder_id else "")
+        team = told.get("team", device.team.name if device.team else "")
+        device.holder, device.team = holder_named(holder, team)
+    for column in ("name", "family", "make", "model", "serial", "asset_tag", "os_version", "note"):
+        if column in told and (told[column] or column != "family"):
+            setattr(device, column, told[column])
+    for column in ("purchased_on", "handed_over_on"):
+        if column in told:
+            setattr(device, column, date.fromisoformat(told[column]) if told[column] else None)
+    if "storage_total_bytes" in told:
+        device.storage_total_bytes = int(told["storage_total_bytes"]) if told["storage_total_bytes"] else None
+
+
+def _save(device: Device) -> None:
+    """Raises Conflict when another device has its serial or asset tag."""
+    try:
+        with transaction.atomic():
+            device.save()
+    except IntegrityError:
+        for column in ("serial", "asset_tag"):
+            value = getattr(device, column)
+            other = Device.objects.filter(**{f"{column}__iexact": value}).exclude(id=device.id).first() if value else None
+            if other is not None:
+                says = f"{other.name} of {other.holder.name} has the {_word(column)} {value} already."
+                raise BadInput(says, field=column, remedy="Look which of the two is right.") from None
+        raise
+
+
+def _word(column: str) -> str:
+    return column.replace("_", " ")
 
 
 @transaction.atomic
@@ -55,12 +98,21 @@ def bring_back(*, zone: ZoneInfo, now: datetime) -> int:
 
 
 def note_told(device: Device, told: Told, *, now: datetime) -> None:
-    """Keep what the device said of itself when it was last reached."""
+    """Keep what the device said of itself when it was last reached. Raises DeviceLied when it is another device."""
+    if told.serial and device.serial and told.serial.casefold() != device.serial.casefold() and device.link == LinkType.AGENT:
+        says = f"It says that its serial is {told.serial}; this device has the serial {device.serial}."
+        raise DeviceLied(says, remedy="If it was repaired, correct the serial on its page; otherwise unpair it and find out what answers.")
+    serial = device.serial or told.serial
+    if serial != device.serial and Device.objects.filter(serial__iexact=serial).exclude(id=device.id).exists():
+        serial = device.serial
     Device.objects.filter(id=device.id).update(
         make=told.make or device.make,
-        model=told.model or device.model,
+        model=(told.model if device.link == LinkType.AGENT else "") or device.model,
         os_version=told.os_version or device.os_version,
-        storage_total_bytes=told.storage_total_bytes,
+        serial=serial,
+        accepted=told.accepted,
+        card=told_card(told),
+        storage_total_bytes=told.storage_total_bytes if told.storage_total_bytes is not None else device.storage_total_bytes,
         storage_used_bytes=told.storage_used_bytes,
         last_seen_at=now,
     )

@@ -57,7 +57,7 @@ class AddingDevices(OfficeTestCase):
 class ChangingADevice(OfficeTestCase):
     def test_state_and_holder_change_and_the_journal_tells_from_what_to_what(self):
         device = self.device()
-        body = {"name": "Orlo H1", "holder": "A. New", "team": "", "state": "lost", "away_until": None}
+        body = {"values_told": {"holder": "A. New", "team": "", "state": "lost"}}
         self.assertEqual(self.api.put(f"/api/devices/{device.id}/change", body, format="json").status_code, 200)
         says = JournalEntry.objects.filter(what="device.changed").get().says
         self.assertIn("holder: Holder of p1 → A. New", says)
@@ -68,11 +68,15 @@ class ChangingADevice(OfficeTestCase):
             body = {"path": folder, "name": "Boat", "holder": "boat", "team": ""}
             id = self.api.post("/api/devices/folder", body, format="json").json()["id"]
             told = self.api.get(f"/api/devices/{id}/readiness").json()
-            self.assertEqual((told["reachable"], told["locked"], told["battery_percent"]), (True, None, None))
+            levels = {finding["code"]: finding["level"] for finding in told["findings"]}
+            self.assertEqual((told["reachable"], levels["locked"], levels["battery"]), (True, "untold", "untold"))
+            self.assertTrue(told["cannot_tell"])
 
-    def test_readiness_of_an_away_device_has_a_remedy(self):
+    def test_readiness_of_an_away_device_has_a_step(self):
         device = self.device()
         self.outside.away.add("p1")
         told = self.api.get(f"/api/devices/{device.id}/readiness").json()
         self.assertFalse(told["reachable"])
-        self.assertIn("network", told["remedy"])
+        self.assertEqual([finding["level"] for finding in told["findings"]], ["blocks"])
+        self.assertIn("network", told["findings"][0]["step"])
+        self.assertTrue(told["not_seen"])

@@ -19,6 +19,9 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
                           "preflight", "restores/<uuid:id>/archive"}  # fmt: skip
     WRITES_OF_OPERATORS = {
         "devices/<uuid:id>/run",
+        "devices/<uuid:id>/look",
+        "devices/<uuid:id>/wipe",
+        "backups/<uuid:id>/copy",
         "runs/<uuid:id>/stop",
         "backups/<uuid:id>/hold",
         "stores/<uuid:id>/check",
@@ -32,7 +35,7 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
             route = str(pattern.pattern)
             if route == "sign-out":
                 continue  # it would end the walk
-            path = "/api/" + route.replace("<uuid:id>", str(uuid4()))
+            path = "/api/" + route.replace("<uuid:id>", str(uuid4())).replace("<int:id>", "999999")
             for method in ("get", "post", "put", "delete"):
                 if hasattr(pattern.callback.cls, method):
                     yield route, method, getattr(client, method)(path, format="json").status_code

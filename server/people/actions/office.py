@@ -12,6 +12,9 @@ from server.api.problems import Conflict
 from server.people.actions.journal import write_journal
 from server.people.models import Holder, Office, Role, Team, User
 
+MOST_RUNS = 32
+SLOWEST_BYTES_PER_SECOND = 16 * 1024
+
 
 @transaction.atomic
 def set_up_office(*, office_name: str, zone: str, username: str, full_name: str, password: str, now: datetime) -> User:
@@ -50,12 +53,20 @@ def add_user(*, username: str, full_name: str, password: str, role: str, by: Use
 
 
 @transaction.atomic
-def change_office(*, name: str, zone: str, by: User, now: datetime) -> Office:
-    """Name and zone of the office."""
+def change_office(
+    *, name: str, zone: str, by: User, now: datetime, max_runs: int | None = None, limit_bytes_per_second: int | None = None
+) -> Office:
+    """Name, zone, and how much of the network backups may take. Raises BadInput."""
     zone_named(zone)
     if not name.strip():
         raise BadInput("The office has no name.", field="name", remedy="Give it one.")
-    office, _ = Office.objects.update_or_create(id=1, defaults={"name": name.strip(), "zone": zone})
+    if max_runs is not None and not 1 <= max_runs <= MOST_RUNS:
+        raise BadInput(f"{max_runs} runs at a time are not possible.", field="max_runs", remedy=f"Use a number from 1 to {MOST_RUNS}.")
+    if limit_bytes_per_second is not None and limit_bytes_per_second < SLOWEST_BYTES_PER_SECOND:
+        remedy = "Give at least 16 KiB a second, or leave it empty."
+        raise BadInput("Nothing would ever finish at that speed.", field="limit_bytes_per_second", remedy=remedy)
+    defaults = {"name": name.strip(), "zone": zone, "limit_bytes_per_second": limit_bytes_per_second}
+    office, _ = Office.objects.update_or_create(id=1, defaults=defaults | ({"max_runs": max_runs} if max_runs is not None else {}))
     write_journal(who=by, what="office.changed", says=f"The office is {office.name}, in the zone {zone}.", at=now)
     return office
 

@@ -4,6 +4,7 @@ from typing import Any
 from zoneinfo import available_timezones
 
 from django.contrib.auth import authenticate, login, logout
+from django.shortcuts import get_object_or_404
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema, inline_serializer
@@ -15,6 +16,7 @@ from rest_framework.views import APIView
 from core.errors import AtticError
 from server.api.permissions import ANYBODY
 from server.outside import outside
+from server.people.actions.change_names import change_holder, change_team, remove_holder, remove_team
 from server.people.actions.office import add_user, change_office, set_up_office
 from server.people.models import Holder, JournalEntry, Role, Team, User
 from server.people.queries import journal, needs_first_administrator, office
@@ -38,6 +40,8 @@ class UserSerializer(serializers.Serializer):
 class OfficeSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=120)
     zone = serializers.CharField(max_length=64)
+    max_runs = serializers.IntegerField(required=False, allow_null=True, default=None)
+    limit_bytes_per_second = serializers.IntegerField(required=False, allow_null=True, default=None, max_value=1 << 40)
 
 
 class MeSerializer(serializers.Serializer):
@@ -183,6 +187,42 @@ class NamesView(APIView):
     def get(self, request: Request) -> Response:
         teams = list(Team.objects.values_list("name", flat=True)[:500])
         return Response({"teams": teams, "holders": list(Holder.objects.values_list("name", flat=True)[:1000])})
+
+
+class NameSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=120, allow_blank=True)
+
+
+class HolderNameSerializer(NameSerializer):
+    team = serializers.CharField(max_length=80, allow_blank=True)
+
+
+class TeamNameView(APIView):
+    @extend_schema(operation_id="change_team", request=NameSerializer, responses={204: None})
+    def put(self, request: Request, id: int) -> Response:
+        given = NameSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        change_team(get_object_or_404(Team, id=id), **given.validated_data, by=request.user)
+        return Response(status=204)
+
+    @extend_schema(operation_id="remove_team", responses={204: None})
+    def delete(self, request: Request, id: int) -> Response:
+        remove_team(get_object_or_404(Team, id=id), by=request.user)
+        return Response(status=204)
+
+
+class HolderNameView(APIView):
+    @extend_schema(operation_id="change_holder", request=HolderNameSerializer, responses={204: None})
+    def put(self, request: Request, id: int) -> Response:
+        given = HolderNameSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        change_holder(get_object_or_404(Holder, id=id), **given.validated_data, by=request.user)
+        return Response(status=204)
+
+    @extend_schema(operation_id="remove_holder", responses={204: None})
+    def delete(self, request: Request, id: int) -> Response:
+        remove_holder(get_object_or_404(Holder, id=id), by=request.user)
+        return Response(status=204)
 
 
 class JournalView(generics.ListAPIView):

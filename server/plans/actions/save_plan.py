@@ -7,7 +7,8 @@ from uuid import UUID
 
 from django.db import transaction
 
-from core.content.kinds import KINDS, kind
+from core.content.kinds import KINDS
+from core.content.scope import Reach, kinds_of
 from core.errors import BadInput
 from server.api.problems import Conflict
 from server.fleet.models import Device
@@ -15,7 +16,7 @@ from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
-from server.plans.convert import recurrence_of, rule_of, window_of
+from server.plans.convert import leave_out_of, recurrence_of, rule_of, window_of
 from server.plans.models import Assignment, Plan
 from server.storage.models import Store
 
@@ -38,20 +39,24 @@ class Draft:
     keep_weekly: int
     keep_monthly: int
     paused: bool = False
+    reach: str = Reach.ONLY
+    larger_than_bytes: int | None = None
+    exclusions: tuple[dict[str, str], ...] = ()
 
 
 def checked(draft: Draft, into: Plan) -> Plan:
     """The draft put into a plan that is not saved. Raises BadInput naming the first field that is wrong."""
     if not draft.name.strip() or len(draft.name) > 80:
         raise BadInput("The plan has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
-    if not draft.kinds:
-        raise BadInput("No kind of content is chosen.", field="kinds", remedy="Choose at least one kind.")
-    for code in draft.kinds:
-        kind(code)
+    if draft.reach not in set(Reach):
+        raise BadInput(f"There is no reach {draft.reach!r}.", field="reach", remedy=f"Use one of: {', '.join(Reach)}.")
+    kinds_of(Reach(draft.reach), draft.kinds)
     if draft.promise_seconds < SHORTEST_PROMISE_SECONDS:
         raise BadInput("The promise is shorter than an hour.", field="promise", remedy="Promise an age that the plan can keep.")
     into.name = draft.name.strip()
-    into.kinds = [code for code in KINDS if code in set(draft.kinds)]
+    into.reach, into.kinds = draft.reach, [code for code in KINDS if code in set(draft.kinds) and draft.reach != Reach.EVERYTHING]
+    into.larger_than_bytes, into.exclusions = draft.larger_than_bytes, [dict(entry) for entry in draft.exclusions]
+    leave_out_of(into)
     into.days, into.starts_at, into.window_closes = sorted(set(draft.days)), draft.starts_at, draft.window_closes
     into.promise_seconds, into.paused = draft.promise_seconds, draft.paused
     into.keep_last, into.keep_daily = draft.keep_last, draft.keep_daily

@@ -12,16 +12,24 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.content.kinds import KINDS
+from core.content.scope import Reach
 from core.retention.rule import Moment, verdicts
 from server.outside import outside
 from server.people.queries import office_zone
 from server.plans.actions.save_plan import Draft, checked, remove_plan, save_plan
-from server.plans.convert import next_run, recurrence_of, rule_of
+from server.plans.convert import next_run, recurrence_of, rule_of, taken_kinds
 from server.plans.models import Plan
 from server.plans.queries import devices_of, plans
 from server.plans.queries import plan as plan_by_id
 
 PREVIEWED_RUNS = 5
+
+
+class ExclusionSerializer(serializers.Serializer):
+    """A folder, an album or an app that is left out."""
+
+    kind = serializers.ChoiceField(choices=list(KINDS))
+    under = serializers.CharField(max_length=300)
 
 
 class DraftSerializer(serializers.Serializer):
@@ -37,9 +45,13 @@ class DraftSerializer(serializers.Serializer):
     keep_weekly = serializers.IntegerField(min_value=0, max_value=1000)
     keep_monthly = serializers.IntegerField(min_value=0, max_value=1000)
     paused = serializers.BooleanField(default=False)
+    reach = serializers.ChoiceField(choices=[(reach.value, reach.value) for reach in Reach], default=Reach.ONLY.value)
+    larger_than_bytes = serializers.IntegerField(allow_null=True, default=None, max_value=1 << 44)
+    exclusions = ExclusionSerializer(many=True, default=())
 
     def draft(self) -> Draft:
-        return Draft(**{name: value for name, value in self.validated_data.items() if name != "devices"})
+        told = {name: value for name, value in self.validated_data.items() if name != "devices"}
+        return Draft(**told | {"exclusions": tuple(dict(entry) for entry in told["exclusions"])})
 
 
 class SavePlanSerializer(DraftSerializer):
@@ -51,14 +63,22 @@ class PlanSerializer(serializers.ModelSerializer):
     store_name = serializers.CharField(source="store.name")
     device_count = serializers.IntegerField()
     next_run = serializers.SerializerMethodField()
+    exclusions = ExclusionSerializer(many=True)
+    reach = serializers.ChoiceField(choices=[(reach.value, reach.value) for reach in Reach])
+    taken = serializers.SerializerMethodField(help_text="Codes of the kinds that it takes.")
 
     class Meta:
         model = Plan
         fields = (
-            "id", "name", "kinds", "days", "starts_at", "window_closes", "store_id", "store_name", "promise_seconds", "keep_last",
+            "id", "name", "reach", "kinds", "taken", "larger_than_bytes", "exclusions", "days", "starts_at",
+            "window_closes", "store_id", "store_name", "promise_seconds", "keep_last",
             "keep_daily", "keep_weekly", "keep_monthly", "paused", "device_count", "next_run",
         )  # fmt: skip
         read_only_fields = fields
+
+    @extend_schema_field(serializers.ListField(child=serializers.CharField()))
+    def get_taken(self, plan: Plan) -> Any:
+        return list(taken_kinds(plan))
 
     @extend_schema_field(serializers.DateTimeField(allow_null=True))
     def get_next_run(self, plan: Plan) -> Any:
@@ -89,7 +109,11 @@ class PreviewSerializer(serializers.Serializer):
 class KindSerializer(serializers.Serializer):
     code = serializers.CharField()
     label = serializers.CharField()
-    secret = serializers.BooleanField()
+    secret = serializers.BooleanField(help_text="Only travels in encrypted backups.")
+    crosses = serializers.BooleanField(help_text="The other family can take it.")
+    leaves_as = serializers.CharField(help_text="The open format of its export.")
+    often_in_step = serializers.BooleanField(help_text="Commonly kept in step by an outside account.")
+    regained = serializers.BooleanField(help_text="Can be had again from where it came.")
 
 
 class KindsView(APIView):

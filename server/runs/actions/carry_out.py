@@ -6,14 +6,17 @@ failed for a reason that may pass is tried again while its window is open.
 
 import time
 from collections.abc import Callable
+from dataclasses import asdict
 from datetime import datetime, timedelta
+from typing import Any
 from uuid import UUID
 
 from django.db import transaction
 from procrastinate.contrib.django import app
 
-from core.content.errors import DataAccessOff, DeviceAway, DeviceLocked, LinkCut, LinkError
-from core.content.link import DeviceLink
+from core.content.errors import DataAccessOff, DeviceAway, DeviceLocked, LinkCut, LinkError, NotAccepted
+from core.content.link import DeviceLink, DeviceState
+from core.content.readiness import Level, readiness
 from core.errors import AtticError
 from core.quota.admission import DoesNotFit, admit
 from core.schedule.estimate import RemainingTime
@@ -27,10 +30,11 @@ from server.fleet.actions.change_device import note_told
 from server.fleet.convert import link_to
 from server.outside import outside
 from server.people.queries import office_zone
-from server.plans.convert import window_of
+from server.plans.convert import leave_out_of, taken_kinds, window_of
 from server.runs.actions.ask_run import defer_run
 from server.runs.live import tell
-from server.runs.models import ACTIVE, Backup, Copy, Run, RunState
+from server.runs.models import ACTIVE, OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
+from server.runs.pace import WAIT_SECONDS, speed_limit, took_place
 from server.runs.queries import previous_backup, read_and_stored
 from server.runs.queries import run as run_by_id
 from server.runs.sentences import closing_sentence, log_line, stage_words
@@ -38,8 +42,9 @@ from server.storage.queries import opened, room_in
 
 Clock = Callable[[], datetime]
 TELL_EVERY_SECONDS = 0.4
+WAITS = "Waits until another run has ended."
 RETRY_SECONDS = (60, 120, 300, 600)
-MAY_PASS = (DeviceAway, DeviceLocked, DataAccessOff, LinkCut)
+MAY_PASS = (DeviceAway, DeviceLocked, DataAccessOff, NotAccepted, LinkCut)
 
 
 def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
@@ -48,14 +53,16 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     run = run_by_id(run_id)
     if run.state not in ACTIVE:
         return run
-    run.state, run.started_at, run.attempts = RunState.RUNNING, run.started_at or clock(), run.attempts + 1
+    if not took_place(run):
+        return _waits_for_others(run, clock)
+    run.started_at, run.attempts = run.started_at or clock(), run.attempts + 1
     run.log.append(log_line(clock(), "Started." if run.attempts == 1 else f"Attempt {run.attempts}: what is stored already is used again."))
-    run.save(update_fields=["state", "started_at", "attempts", "log"])
+    run.save(update_fields=["started_at", "attempts", "log"])
     watch = Watch(run, clock)
     link: DeviceLink | None = None
     try:
         vault = opened(run.store)
-        link = link_to(run.device)
+        link = outside().paced(link_to(run.device), speed_limit(run.device))
         captured = _capture(run, vault, link, clock, watch)
     except AtticError as error:
         return _ended_badly(run, error, clock, began_reading=watch.began_reading)
@@ -71,13 +78,21 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
         raise Stopped("The plan of this run is gone.", remedy="Give the device another plan.")
     room, history = room_in(run.store, vault), read_and_stored(device)
     told = {"name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else ""}
-    request = Request(device=str(device.id), device_told=told, kinds=tuple(plan.kinds), note=run.note, zone=office_zone().key)
+    request = Request(
+        device=str(device.id),
+        device_told=told,
+        kinds=taken_kinds(plan),
+        note=run.note,
+        zone=office_zone().key,
+        leave_out=leave_out_of(plan),
+    )
     capture = Capture(
         link,
         Writer(vault),
         request,
         clock=clock,
         admit=lambda changed: watch.admitted(changed, admit(changed, room, history=history, store=run.store.name)),
+        on_state=watch.met,
         on_progress=watch.tell,
         should_stop=watch.should_stop,
     )
@@ -110,17 +125,36 @@ def _ended_well(run: Run, captured: Captured, clock: Clock) -> Run:
     with transaction.atomic():
         run.backup = Backup.objects.create(
             id=UUID(bytes=manifest.id), device=run.device, run=run, finished_at=manifest.finished_at, items=manifest.items,
-            size_bytes=manifest.size_bytes, kinds=kinds, family=captured.state.family, os_version=captured.state.os_version,
+            size_bytes=manifest.size_bytes, kinds=kinds, family=run.device.family, os_version=captured.state.os_version,
+            occasion=run.occasion, note=run.note, **_hold_of(run),
         )  # fmt: skip
         Copy.objects.create(backup=run.backup, store=run.store)
         run.state = RunState.PARTIAL if captured.skipped else RunState.COMPLETE
         run.finished_at, run.read_bytes, run.stored_bytes = manifest.finished_at, captured.read_bytes, captured.stored_bytes
         run.skipped = [{"kind": entry.kind, "name": entry.name, "reason": entry.reason} for entry in captured.skipped[:1000]]
+        run.left_out = [asdict(entry) for entry in captured.left_out[:500]]
         run.cause_code = run.cause = run.remedy = ""
         run.log.append(log_line(manifest.finished_at, closing_sentence(run)))
         run.save()
-        note_told(run.device, captured.state, now=manifest.finished_at)
         _after(run)
+    return run
+
+
+def _hold_of(run: Run) -> dict[str, Any]:
+    """A backup taken for an occasion stays until somebody releases it, or its day is over."""
+    if not run.occasion:
+        return {}
+    words = OCCASION_WORDS[Occasion(run.occasion)]
+    return {"hold_reason": f"{words}: {run.note}"[:200] if run.note else words, "hold_by": run.by, "hold_until": run.hold_until}
+
+
+def _waits_for_others(run: Run, clock: Clock) -> Run:
+    """As many runs as the office allows are reading already; said once, looked at again soon."""
+    if not run.log or run.log[-1]["says"] != WAITS:
+        run.log.append(log_line(clock(), WAITS))
+        run.save(update_fields=["log"])
+        tell("run", str(run.id))
+    defer_run(run, in_seconds=WAIT_SECONDS)
     return run
 
 
@@ -178,6 +212,15 @@ class Watch:
         self._stage = ""
         self._stop = False
         self.began_reading = False
+
+    def met(self, state: DeviceState) -> None:
+        """The device has answered: keep what it says of itself, and write down what is not as it should be."""
+        device, now = self._run.device, self._clock()
+        note_told(device, state, now=now)
+        found = readiness(state, link=device.link, family=device.family, now=now)
+        for finding in found:
+            if finding.level == Level.WARNS and finding.code not in ("finder_lock", "card"):
+                self._log(f"{finding.says} {finding.step}")
 
     def admitted(self, changed_bytes: int, expected_bytes: int) -> None:
         self._log(f"{iec(changed_bytes)} have changed; about {iec(expected_bytes)} will be stored.")

@@ -51,7 +51,8 @@ class RunSerializer(serializers.ModelSerializer):
     class Meta:
         model = Run
         fields = (
-            "id", "device_id", "device_name", "holder", "plan_name", "store_name", "trigger", "note", "state", "night", "planned_for",
+            "id", "device_id", "device_name", "holder", "plan_name", "store_name", "trigger", "note", "occasion",
+            "state", "night", "planned_for",
             "asked_at", "started_at", "finished_at", "read_bytes", "stored_bytes", "cause", "remedy", "backup_id", "items", "size_bytes",
             "encrypted",
         )  # fmt: skip
@@ -83,6 +84,15 @@ class SkippedSerializer(serializers.Serializer):
     reason = serializers.CharField()
 
 
+class LeftOutSerializer(serializers.Serializer):
+    """Items that were left out on purpose."""
+
+    kind = serializers.CharField()
+    reason = serializers.CharField()
+    items = serializers.IntegerField()
+    size_bytes = serializers.IntegerField()
+
+
 class LogSerializer(serializers.Serializer):
     at = serializers.DateTimeField()
     says = serializers.CharField()
@@ -92,12 +102,13 @@ class RunDetailSerializer(RunSerializer):
     says = serializers.SerializerMethodField()
     progress = RunProgressSerializer()
     skipped = SkippedSerializer(many=True)
+    left_out = LeftOutSerializer(many=True)
     log = LogSerializer(many=True)
     attempts = serializers.IntegerField()
     stop_asked = serializers.BooleanField()
 
     class Meta(RunSerializer.Meta):
-        fields = (*RunSerializer.Meta.fields, "says", "progress", "skipped", "log", "attempts", "stop_asked")
+        fields = (*RunSerializer.Meta.fields, "says", "progress", "skipped", "left_out", "hold_until", "log", "attempts", "stop_asked")
         read_only_fields = fields
 
     def get_says(self, run: Run) -> str:
@@ -138,6 +149,6 @@ class BackupSerializer(serializers.ModelSerializer):
         model = Backup
         fields = (
             "id", "device_id", "device_name", "holder", "run_id", "finished_at", "items", "size_bytes", "kinds", "family", "encrypted",
-            "hold_reason", "copies",
+            "hold_reason", "hold_until", "occasion", "note", "brought_in_from", "copies",
         )  # fmt: skip
         read_only_fields = fields

@@ -16,11 +16,12 @@ from server.fleet.models import Device
 from server.fleet.queries import device as device_by_id
 from server.fleet.queries import matching
 from server.runs.actions.ask_run import ask_run_by_hand
+from server.runs.actions.copy_backup import ask_copy
 from server.runs.actions.hold_backup import hold_backup, release_backup
 from server.runs.actions.stop_run import stop_run
 from server.runs.api.serializers import RunDetailSerializer, RunSerializer
 from server.runs.live import hub
-from server.runs.models import RunState
+from server.runs.models import Occasion, RunState
 from server.runs.queries import backup as backup_by_id
 from server.runs.queries import run as run_by_id
 from server.runs.queries import runs
@@ -28,12 +29,17 @@ from server.runs.tasks import check_store_job
 from server.storage.queries import store as store_by_id
 
 
-class NoteSerializer(serializers.Serializer):
+class AskRunSerializer(serializers.Serializer):
+    """A run for an occasion makes a backup on hold."""
+
     note = serializers.CharField(max_length=200, allow_blank=True, default="")
+    occasion = serializers.ChoiceField(choices=Occasion.choices, allow_blank=True, default="")
+    hold_until = serializers.DateField(allow_null=True, default=None)
 
 
 class ReasonSerializer(serializers.Serializer):
     reason = serializers.CharField(max_length=200, allow_blank=True)
+    until = serializers.DateField(allow_null=True, required=False, default=None)
 
 
 class CheckSerializer(serializers.Serializer):
@@ -75,11 +81,11 @@ class RunView(APIView):
 class AskRunView(APIView):
     write_roles = OPERATOR
 
-    @extend_schema(operation_id="ask_run", request=NoteSerializer, responses={201: RunDetailSerializer})
+    @extend_schema(operation_id="ask_run", request=AskRunSerializer, responses={201: RunDetailSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        given = NoteSerializer(data=request.data)
+        given = AskRunSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        run = ask_run_by_hand(device_by_id(id), note=given.validated_data["note"], by=request.user)
+        run = ask_run_by_hand(device_by_id(id), **given.validated_data, by=request.user)
         return Response(RunDetailSerializer(run_by_id(run.id)).data, status=201)
 
 
@@ -99,13 +105,30 @@ class HoldView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = ReasonSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        hold_backup(backup_by_id(id), reason=given.validated_data["reason"], by=request.user)
+        hold_backup(backup_by_id(id), **given.validated_data, by=request.user)
         return Response(status=204)
 
     @extend_schema(operation_id="release_backup", request=None, responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
         release_backup(backup_by_id(id), by=request.user)
         return Response(status=204)
+
+
+class CopyToSerializer(serializers.Serializer):
+    store = serializers.UUIDField()
+
+
+class CopyBackupView(APIView):
+    """Puts a copy into a second store into the queue."""
+
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="copy_backup", request=CopyToSerializer, responses={202: None})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = CopyToSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        ask_copy(backup_by_id(id), store_by_id(given.validated_data["store"]), by=request.user)
+        return Response(status=202)
 
 
 class CheckStoreView(APIView):

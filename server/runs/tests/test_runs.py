@@ -215,14 +215,10 @@ class TheScheduler(OfficeTestCase):
         self.assertEqual(self.missed(), 2)
 
     def test_a_device_that_was_away_owes_nothing_for_that_time_and_comes_back_on_its_day(self):
-        from datetime import date
-
         from server.fleet.actions.change_device import change_device
         from server.fleet.models import Device
 
-        change_device(
-            self.one, name="Orlo H1", holder="Holder of p1", team="Shore Crew", state="away", away_until=date(2026, 3, 8), by=self.ines
-        )
+        change_device(self.one, {"state": "away", "away_until": "2026-03-08"}, by=self.ines)
         self.tick("2026-03-08T21:30")
         self.assertEqual(Device.objects.get().state, "away")
         self.assertEqual(self.tick("2026-03-09T21:00"), ["2026-03-09 21:00"])

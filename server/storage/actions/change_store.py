@@ -11,7 +11,7 @@ from server.storage.models import Store
 
 
 @transaction.atomic
-def change_store(store: Store, *, name: str, allowance_bytes: int | None, by: User) -> Store:
+def change_store(store: Store, *, name: str, allowance_bytes: int | None, by: User, off_site: bool | None = None) -> Store:
     """Raises BadInput."""
     if not name.strip() or len(name) > 80:
         raise BadInput("The store has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
@@ -20,9 +20,11 @@ def change_store(store: Store, *, name: str, allowance_bytes: int | None, by: Us
     if allowance_bytes is not None and allowance_bytes <= 0:
         raise BadInput("An allowance is more than nothing.", field="allowance_bytes", remedy="Leave it empty for no limit.")
     store.name, store.allowance_bytes = name.strip(), allowance_bytes
-    store.save(update_fields=["name", "allowance_bytes"])
+    store.off_site = store.off_site if off_site is None else off_site
+    store.save(update_fields=["name", "allowance_bytes", "off_site"])
     limit = "no limit" if allowance_bytes is None else f"an allowance of {iec(allowance_bytes)}"
-    write_journal(who=by, what="store.changed", says=f"{store.name} has {limit}.", at=outside().now(), store=store.id)
+    where = ", and lies outside of the office" if store.off_site else ""
+    write_journal(who=by, what="store.changed", says=f"{store.name} has {limit}{where}.", at=outside().now(), store=store.id)
     return store
 
 

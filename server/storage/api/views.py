@@ -23,7 +23,8 @@ class StoreSerializer(serializers.ModelSerializer):
     class Meta:
         model = Store
         fields = (
-            "id", "name", "medium", "path", "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at", "checked_at",
+            "id", "name", "medium", "off_site", "path", "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
+            "checked_at",
             "check_says", "trouble", "passphrase_proven_at", "added_at",
         )  # fmt: skip
         read_only_fields = fields
@@ -84,6 +85,7 @@ class AttachStoreSerializer(serializers.Serializer):
 class ChangeStoreSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
     allowance_bytes = serializers.IntegerField(allow_null=True)
+    off_site = serializers.BooleanField(required=False, allow_null=True, default=None)
 
 
 class PassphraseSerializer(serializers.Serializer):

@@ -1,0 +1,67 @@
+"""Change how a device is reached: rules for its files, its folder, its SFTP place, how fast it may be read."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from django.db import transaction
+
+from core.content.classify import MAX_RULES, Sorted, sorted_files
+from core.errors import BadInput
+from server.api.problems import Conflict
+from server.fleet.actions.add_device import checked_folder, checked_sftp, put_sftp
+from server.fleet.convert import files_link, rules_of, sftp_purpose
+from server.fleet.models import Device, LinkType
+from server.outside import SftpPlace, outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+
+SLOWEST_BYTES_PER_SECOND = 1024
+
+
+@transaction.atomic
+def change_link(
+    device: Device, *, rules: Sequence[dict[str, str]], limit_bytes_per_second: int | None, folder: str, sftp: SftpPlace | None, by: User
+) -> Device:
+    """`folder` and `sftp` count only for devices of that link; an empty password keeps the one that is known.
+
+    Raises BadInput, LinkError.
+    """
+    if len(rules) > MAX_RULES:
+        raise BadInput(f"There are more than {MAX_RULES} rules.", field="rules", remedy="Use fewer, wider ones.")
+    rules_of(rules)
+    if limit_bytes_per_second is not None and limit_bytes_per_second < SLOWEST_BYTES_PER_SECOND:
+        remedy = "Give at least 1 KiB a second, or leave it empty."
+        raise BadInput("Nothing would ever finish at that speed.", field="limit_bytes_per_second", remedy=remedy)
+    if rules and device.link not in (LinkType.FOLDER, LinkType.SFTP):
+        raise BadInput("Only links that see files have rules.", field="rules", remedy="Leave them out.")
+    device.file_rules = [{"pattern": rule["pattern"].strip(), "kind": rule["kind"]} for rule in rules]
+    device.limit_bytes_per_second = limit_bytes_per_second
+    if device.link == LinkType.FOLDER and folder != device.folder:
+        device.folder = checked_folder(folder, other_than=device)
+    if device.link == LinkType.SFTP and sftp is not None:
+        _change_sftp(device, sftp)
+    device.save()
+    write_journal(who=by, what="device.link_changed", says=f"The link of {device.name} was changed.", at=outside().now(), device=device.id)
+    return device
+
+
+def _change_sftp(device: Device, told: SftpPlace) -> None:
+    known = outside().unseal(sftp_purpose(device.sftp_host, device.sftp_port), bytes(device.sftp_password or b"")).decode()
+    if not told.password and (told.host, told.port) != (device.sftp_host, device.sftp_port):
+        remedy = "Type it again: it is not sent to another place."
+        raise BadInput("The password is only known for the place that it was given for.", field="password", remedy=remedy)
+    where = replace(told, password=told.password or known, host_key=told.host_key or device.sftp_host_key)
+    checked_sftp(where)
+    put_sftp(device, where)
+
+
+def preview_rules(device: Device, rules: Sequence[dict[str, str]]) -> list[Sorted]:
+    """What the rules would do with the files that are there now. Changes nothing. Raises BadInput, LinkError, Conflict."""
+    if device.link not in (LinkType.FOLDER, LinkType.SFTP):
+        raise Conflict("This link has no files of its own to sort.", remedy="Its agent names the kinds itself.")
+    wanted = rules_of(rules)
+    link = files_link(device, [])
+    try:
+        return sorted_files(link.files(), wanted)
+    finally:
+        link.close()

@@ -1,0 +1,189 @@
+"""Meeting devices: offers on the network, pairing and its end, folders, SFTP. The list itself belongs to oversight."""
+
+from typing import Any
+from uuid import UUID
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.content.families import FAMILIES
+from core.content.links import LINKS
+from server.fleet.actions.add_device import add_folder, add_sftp, pair_again, pair_device
+from server.fleet.actions.unpair_device import unpair_device
+from server.fleet.models import Device, LinkType
+from server.fleet.queries import device as device_by_id
+from server.fleet.queries import unpaired_offers
+from server.outside import SftpPlace, outside
+
+
+class OfferSerializer(serializers.Serializer):
+    device = serializers.CharField()
+    name = serializers.CharField()
+    family = serializers.CharField()
+    make = serializers.CharField()
+    model = serializers.CharField()
+    os_version = serializers.CharField()
+    serial = serializers.CharField()
+    first_time = serializers.SerializerMethodField()
+
+    def get_first_time(self, offer: Any) -> list[str]:
+        return list(FAMILIES[offer.family].first_time)
+
+
+class AddedSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    name = serializers.CharField()
+
+
+class NewDeviceSerializer(serializers.Serializer):
+    """Either a new entry of the register, or one that has no link yet."""
+
+    name = serializers.CharField(max_length=120, allow_blank=True)
+    holder = serializers.CharField(max_length=120, allow_blank=True)
+    team = serializers.CharField(max_length=80, allow_blank=True)
+    registered = serializers.UUIDField(allow_null=True, required=False, default=None)
+
+
+class PairSerializer(NewDeviceSerializer):
+    agent_id = serializers.CharField(max_length=200)
+    code = serializers.CharField(max_length=20)
+
+
+class FolderSerializer(NewDeviceSerializer):
+    path = serializers.CharField(max_length=1000)
+
+
+class MeetSerializer(serializers.Serializer):
+    host = serializers.CharField(max_length=200)
+    port = serializers.IntegerField(min_value=1, max_value=65535)
+
+
+class MetSerializer(serializers.Serializer):
+    """The key that answers there, for a person to compare with what the device shows."""
+
+    host_key = serializers.CharField()
+    fingerprint = serializers.CharField()
+
+
+class SftpPlaceSerializer(MeetSerializer):
+    username = serializers.CharField(max_length=100)
+    password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True, write_only=True)
+    folder = serializers.CharField(max_length=1000)
+    host_key = serializers.CharField(max_length=2000, allow_blank=True)
+
+    def place(self, told: dict[str, Any]) -> SftpPlace:
+        return SftpPlace(**{name: told[name] for name in ("host", "port", "username", "password", "folder", "host_key")})
+
+
+class SftpSerializer(SftpPlaceSerializer, NewDeviceSerializer):
+    family = serializers.CharField(max_length=20)
+
+
+class CodeSerializer(serializers.Serializer):
+    code = serializers.CharField(max_length=20)
+
+
+class UnpairedSerializer(serializers.Serializer):
+    told_device = serializers.BooleanField(help_text="Whether the device has forgotten this server, too.")
+
+
+class GuideSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    label = serializers.CharField()
+    first_time = serializers.ListField(child=serializers.CharField())
+    not_seen = serializers.ListField(child=serializers.CharField())
+
+
+class UnlinkedSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    name = serializers.CharField()
+    holder = serializers.CharField(source="holder.name")
+    serial = serializers.CharField()
+    family = serializers.CharField()
+
+
+class OffersView(APIView):
+    @extend_schema(operation_id="offers", responses=OfferSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(OfferSerializer(unpaired_offers()[:200], many=True).data)
+
+
+class GuidesView(APIView):
+    """For each family: what is done the first time, and what to look at when a device is not seen at all."""
+
+    @extend_schema(operation_id="guides", responses=GuideSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(GuideSerializer(FAMILIES.values(), many=True).data)
+
+
+class LinksView(APIView):
+    """What each way of reaching a device cannot do."""
+
+    @extend_schema(
+        operation_id="link_facts",
+        responses=serializers.DictField(child=serializers.ListField(child=serializers.CharField())),
+    )
+    def get(self, request: Request) -> Response:
+        return Response({facts.code: list(facts.limits) for facts in LINKS.values()})
+
+
+class UnlinkedView(APIView):
+    """Devices of the register that have no link yet."""
+
+    @extend_schema(operation_id="unlinked_devices", responses=UnlinkedSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        found = Device.objects.filter(link=LinkType.NONE).select_related("holder")[:200]
+        return Response(UnlinkedSerializer(found, many=True).data)
+
+
+class PairView(APIView):
+    @extend_schema(operation_id="pair_device", request=PairSerializer, responses={201: AddedSerializer})
+    def post(self, request: Request) -> Response:
+        given = PairSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(AddedSerializer(pair_device(**given.validated_data, by=request.user)).data, status=201)
+
+
+class FolderView(APIView):
+    @extend_schema(operation_id="add_folder", request=FolderSerializer, responses={201: AddedSerializer})
+    def post(self, request: Request) -> Response:
+        given = FolderSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(AddedSerializer(add_folder(**given.validated_data, by=request.user)).data, status=201)
+
+
+class MeetView(APIView):
+    @extend_schema(operation_id="meet_sftp", request=MeetSerializer, responses=MetSerializer)
+    def post(self, request: Request) -> Response:
+        given = MeetSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        key, fingerprint = outside().meet_sftp(**given.validated_data)
+        return Response(MetSerializer({"host_key": key, "fingerprint": fingerprint}).data)
+
+
+class SftpView(APIView):
+    @extend_schema(operation_id="add_sftp", request=SftpSerializer, responses={201: AddedSerializer})
+    def post(self, request: Request) -> Response:
+        given = SftpSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        told = given.validated_data
+        entry = {name: told[name] for name in ("name", "holder", "team", "family", "registered")}
+        return Response(AddedSerializer(add_sftp(given.place(told), **entry, by=request.user)).data, status=201)
+
+
+class PairAgainView(APIView):
+    @extend_schema(operation_id="pair_again", request=CodeSerializer, responses=AddedSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = CodeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(AddedSerializer(pair_again(device_by_id(id), code=given.validated_data["code"], by=request.user)).data)
+
+
+class UnpairView(APIView):
+    @extend_schema(operation_id="unpair_device", request=None, responses=UnpairedSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        told = unpair_device(device_by_id(id), by=request.user)
+        return Response(UnpairedSerializer({"told_device": told}).data)

@@ -1,0 +1,231 @@
+"""Coverage of a device, a look at it, and the answer before a wipe."""
+
+from typing import Any
+from uuid import UUID
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.content.kinds import KINDS
+from core.coverage.kinds import Cover, KindCover
+from core.coverage.wipe import Remedy
+from server.api.permissions import OPERATOR
+from server.fleet.models import Device, Look
+from server.fleet.queries import device as device_by_id
+from server.outside import outside
+from server.oversight.actions.sign_off import sign_off
+from server.oversight.coverage import covered, look_of, planned_kinds
+from server.oversight.models import WipeAnswer
+from server.oversight.wipe import answer
+from server.runs.actions.look_at import look_at
+from server.runs.api.bringing import LargeItemSerializer
+from server.runs.models import Occasion
+from server.runs.queries import runs
+from server.storage.queries import stores
+
+SHOWN_ANSWERS = 20
+
+
+class AccountSerializer(serializers.Serializer):
+    service = serializers.CharField()
+    is_default = serializers.BooleanField()
+    last_sync = serializers.DateTimeField(allow_null=True)
+    off_by_policy = serializers.BooleanField()
+
+
+class LiveSerializer(serializers.Serializer):
+    items = serializers.IntegerField()
+    size_bytes = serializers.IntegerField()
+    newest_name = serializers.CharField()
+    newest_at = serializers.DateTimeField(allow_null=True)
+
+
+class HeldSerializer(LiveSerializer):
+    backup = serializers.UUIDField()
+    finished_at = serializers.DateTimeField()
+    stores = serializers.ListField(child=serializers.CharField())
+
+
+class KindCoverSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    label = serializers.SerializerMethodField()
+    cover = serializers.ChoiceField(choices=[(cover.value, cover.value) for cover in Cover])
+    says = serializers.CharField()
+    live = LiveSerializer(allow_null=True)
+    newest = HeldSerializer(allow_null=True)
+    backups = serializers.IntegerField()
+    stores = serializers.ListField(child=serializers.CharField())
+    accounts = AccountSerializer(many=True)
+    planned = serializers.SerializerMethodField(help_text="Whether its plan takes it.")
+    secret = serializers.SerializerMethodField(help_text="Only travels in encrypted backups.")
+    largest = serializers.SerializerMethodField()
+
+    def get_label(self, one: KindCover) -> str:
+        return KINDS[one.kind].label
+
+    def get_planned(self, one: KindCover) -> bool:
+        return one.kind in self.context["planned"]
+
+    def get_secret(self, one: KindCover) -> bool:
+        return KINDS[one.kind].secret
+
+    @extend_schema_field(LargeItemSerializer(many=True))
+    def get_largest(self, one: KindCover) -> Any:
+        look: Look | None = self.context["look"]
+        return next((entry["largest"] for entry in look.kinds if entry["kind"] == one.kind), []) if look else []
+
+
+class CoverageSerializer(serializers.Serializer):
+    looked_at = serializers.DateTimeField(allow_null=True)
+    kinds = KindCoverSerializer(many=True)
+
+
+class ReasonSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    blocks = serializers.BooleanField()
+    says = serializers.CharField()
+    step = serializers.CharField()
+    remedy = serializers.ChoiceField(choices=[(remedy.value, remedy.value) for remedy in Remedy])
+
+
+class StoreChoiceSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    name = serializers.CharField()
+    holds_newest = serializers.BooleanField()
+
+
+class WipeSerializer(serializers.Serializer):
+    safe = serializers.BooleanField()
+    says = serializers.CharField()
+    reasons = ReasonSerializer(many=True)
+    looked_at = serializers.DateTimeField(allow_null=True)
+    backup_id = serializers.UUIDField(allow_null=True)
+    backup_at = serializers.DateTimeField(allow_null=True)
+    active_run = serializers.UUIDField(allow_null=True)
+    stores = StoreChoiceSerializer(many=True)
+
+
+class SignOffSerializer(serializers.Serializer):
+    occasion = serializers.ChoiceField(choices=Occasion.choices, allow_blank=True)
+    note = serializers.CharField(max_length=300, allow_blank=True, default="")
+
+
+class ToldDeviceSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    holder = serializers.CharField()
+    team = serializers.CharField()
+    make = serializers.CharField()
+    model = serializers.CharField()
+    serial = serializers.CharField()
+    asset_tag = serializers.CharField()
+    os_version = serializers.CharField()
+
+
+class ToldReasonSerializer(serializers.Serializer):
+    blocks = serializers.BooleanField()
+    says = serializers.CharField()
+    step = serializers.CharField()
+
+
+class ToldKindSerializer(serializers.Serializer):
+    label = serializers.CharField()
+    says = serializers.CharField()
+    items = serializers.IntegerField()
+    on_device = serializers.IntegerField(allow_null=True)
+
+
+class ToldSerializer(serializers.Serializer):
+    """The page as it stood when it was signed."""
+
+    device = ToldDeviceSerializer()
+    says = serializers.CharField()
+    reasons = ToldReasonSerializer(many=True)
+    looked_at = serializers.DateTimeField(allow_null=True)
+    backup_at = serializers.DateTimeField(allow_null=True)
+    backup_items = serializers.IntegerField()
+    backup_bytes = serializers.IntegerField()
+    stores = serializers.ListField(child=serializers.CharField())
+    kinds = ToldKindSerializer(many=True)
+
+
+class WipeAnswerSerializer(serializers.ModelSerializer):
+    by_name = serializers.CharField(source="by.shown_name")
+    device_id = serializers.UUIDField()
+    told = ToldSerializer()
+
+    class Meta:
+        model = WipeAnswer
+        fields = ("id", "device_id", "at", "by_name", "occasion", "note", "safe", "told")
+        read_only_fields = fields
+
+
+class CoverageView(APIView):
+    @extend_schema(operation_id="coverage", responses=CoverageSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(_coverage(device_by_id(id)))
+
+
+class LookView(APIView):
+    """Reads the device's inventories now; takes as long as that takes."""
+
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="look_at", request=None, responses=CoverageSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        device = device_by_id(id)
+        look_at(device)
+        return Response(_coverage(device))
+
+
+class WipeView(APIView):
+    @extend_schema(operation_id="wipe_answer", responses=WipeSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        device = device_by_id(id)
+        found, _, look, newest = answer(device, now=outside().now())
+        there = {copy.store_id for copy in newest.present if copy.intact} if newest else set()  # type: ignore[attr-defined]
+        told = {
+            "safe": found.safe,
+            "says": found.says,
+            "reasons": found.reasons,
+            "looked_at": look.at if look else None,
+            "backup_id": newest.id if newest else None,
+            "backup_at": newest.finished_at if newest else None,
+            "active_run": runs().filter(device=device, state__in=("waiting", "running")).values_list("id", flat=True).first(),
+            "stores": [{"id": store.id, "name": store.name, "holds_newest": store.id in there} for store in stores()[:100]],
+        }
+        return Response(WipeSerializer(told).data)
+
+    @extend_schema(operation_id="sign_wipe_answer", request=SignOffSerializer, responses={201: WipeAnswerSerializer})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = SignOffSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        signed = sign_off(device_by_id(id), **given.validated_data, by=request.user)
+        return Response(WipeAnswerSerializer(signed).data, status=201)
+
+    write_roles = OPERATOR
+
+
+class WipeAnswersView(APIView):
+    """Signed answers of a device, newest first."""
+
+    @extend_schema(operation_id="signed_answers", responses=WipeAnswerSerializer(many=True))
+    def get(self, request: Request, id: UUID) -> Response:
+        found = WipeAnswer.objects.filter(device=id).select_related("by")[:SHOWN_ANSWERS]
+        return Response(WipeAnswerSerializer(found, many=True).data)
+
+
+class WipeAnswerView(APIView):
+    @extend_schema(operation_id="signed_answer", responses=WipeAnswerSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(WipeAnswerSerializer(get_object_or_404(WipeAnswer.objects.select_related("by"), id=id)).data)
+
+
+def _coverage(device: Device) -> Any:
+    look = look_of(device)
+    context = {"planned": planned_kinds(device), "look": look}
+    told = {"looked_at": look.at if look else None, "kinds": covered(device, look)}
+    return CoverageSerializer(told, context=context).data

@@ -1,0 +1,153 @@
+"""The devices list: filtered, ordered, cut and summed up by team on the server; and one device."""
+
+from uuid import UUID
+
+from drf_spectacular.utils import extend_schema, inline_serializer
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.content.families import FAMILIES
+from core.content.links import LINKS
+from core.schedule.promise import Standing
+from server.api.paging import Pages
+from server.fleet.models import DeviceState, LinkType
+from server.fleet.queries import device as device_by_id
+from server.outside import outside
+from server.oversight.listing import ORDERS, Wanted, listed, summed
+from server.oversight.standing import Standings, standing_of, standings
+from server.runs.models import RunState
+
+
+class DeviceRowSerializer(serializers.Serializer):
+    """One device with its standing."""
+
+    id = serializers.UUIDField(source="device.id")
+    name = serializers.CharField(source="device.name")
+    holder = serializers.CharField(source="device.holder.name")
+    holder_id = serializers.IntegerField(source="device.holder_id")
+    team = serializers.SerializerMethodField()
+    team_id = serializers.IntegerField(source="device.team_id", allow_null=True)
+    family = serializers.CharField(source="device.family")
+    family_label = serializers.SerializerMethodField()
+    link = serializers.ChoiceField(source="device.link", choices=LinkType.choices)
+    link_label = serializers.SerializerMethodField()
+    paired = serializers.SerializerMethodField()
+    accepted = serializers.BooleanField(source="device.accepted", allow_null=True)
+    make = serializers.CharField(source="device.make")
+    model = serializers.CharField(source="device.model")
+    os_version = serializers.CharField(source="device.os_version")
+    serial = serializers.CharField(source="device.serial")
+    asset_tag = serializers.CharField(source="device.asset_tag")
+    purchased_on = serializers.DateField(source="device.purchased_on", allow_null=True)
+    handed_over_on = serializers.DateField(source="device.handed_over_on", allow_null=True)
+    note = serializers.CharField(source="device.note")
+    storage_total_bytes = serializers.IntegerField(source="device.storage_total_bytes", allow_null=True)
+    storage_used_bytes = serializers.IntegerField(source="device.storage_used_bytes", allow_null=True)
+    card = serializers.JSONField(source="device.card")
+    device_state = serializers.ChoiceField(source="device.state", choices=DeviceState.choices)
+    away_until = serializers.DateField(source="device.away_until", allow_null=True)
+    folder = serializers.CharField(source="device.folder")
+    standing = serializers.ChoiceField(source="state.standing", choices=[(found.value, found.value) for found in Standing])
+    newest_at = serializers.DateTimeField(source="device.newest_at", allow_null=True)
+    newest_id = serializers.UUIDField(source="device.newest_id", allow_null=True)
+    newest_bytes = serializers.IntegerField(source="device.newest_bytes", allow_null=True)
+    deadline = serializers.DateTimeField(source="state.deadline", allow_null=True)
+    promise_seconds = serializers.SerializerMethodField()
+    plan_id = serializers.SerializerMethodField()
+    plan_name = serializers.SerializerMethodField()
+    next_run = serializers.DateTimeField(allow_null=True)
+    held_bytes = serializers.IntegerField()
+    active_run = serializers.UUIDField(source="device.active_run", allow_null=True)
+    active_cause = serializers.CharField(source="device.active_cause", allow_null=True)
+    last_run = serializers.UUIDField(source="device.last_run", allow_null=True)
+    last_state = serializers.ChoiceField(source="device.last_state", choices=RunState.choices, allow_null=True)
+    last_cause = serializers.CharField(source="device.last_cause", allow_null=True)
+    last_seen_at = serializers.DateTimeField(source="device.last_seen_at", allow_null=True)
+
+    def get_team(self, row: Standings) -> str:
+        return row.device.team.name if row.device.team else ""
+
+    def get_family_label(self, row: Standings) -> str:
+        return FAMILIES[row.device.family].label
+
+    def get_link_label(self, row: Standings) -> str:
+        return LINKS[row.device.link].label
+
+    def get_paired(self, row: Standings) -> bool:
+        return bool(row.device.agent_key)
+
+    def get_promise_seconds(self, row: Standings) -> int | None:
+        return row.plan.promise_seconds if row.plan else None
+
+    def get_plan_id(self, row: Standings) -> UUID | None:
+        return row.plan.id if row.plan else None
+
+    def get_plan_name(self, row: Standings) -> str:
+        return row.plan.name if row.plan else ""
+
+
+class DevicesFilter(serializers.Serializer):
+    """Filters of the list; what is left out filters nothing."""
+
+    standing = serializers.ChoiceField(choices=[found.value for found in Standing], required=False)
+    words = serializers.CharField(required=False, max_length=200, default="", allow_blank=True)
+    team = serializers.IntegerField(required=False)
+    holder = serializers.IntegerField(required=False)
+    plan = serializers.UUIDField(required=False)
+    family = serializers.ChoiceField(choices=list(FAMILIES), required=False)
+    link = serializers.ChoiceField(choices=LinkType.choices, required=False)
+    order = serializers.ChoiceField(choices=list(ORDERS), required=False, default="lateness")
+    fold = serializers.BooleanField(required=False, default=False, help_text="Leave out what is on time: it is in the sums of its team.")
+
+
+class TeamSumSerializer(serializers.Serializer):
+    """One team within the filter, whatever the page."""
+
+    id = serializers.IntegerField(allow_null=True)
+    team = serializers.CharField(allow_blank=True)
+    devices = serializers.IntegerField()
+    on_time = serializers.IntegerField()
+    newest = serializers.ListField(child=serializers.DateTimeField(), help_text="Of those on time, for the strip.")
+    held_bytes = serializers.IntegerField()
+
+
+class DevicesView(APIView):
+    @extend_schema(
+        operation_id="devices",
+        parameters=[
+            DevicesFilter,
+            inline_serializer(
+                "PageQuery", {"page": serializers.IntegerField(required=False), "page_size": serializers.IntegerField(required=False)}
+            ),
+        ],
+        responses=inline_serializer(
+            "DevicesPage",
+            {
+                "count": serializers.IntegerField(),
+                "counts": serializers.DictField(child=serializers.IntegerField()),
+                "teams": TeamSumSerializer(many=True),
+                "results": DeviceRowSerializer(many=True),
+            },
+        ),
+    )
+    def get(self, request: Request) -> Response:
+        given = DevicesFilter(data=request.query_params)
+        given.is_valid(raise_exception=True)
+        wanted = Wanted(**given.validated_data)
+        rows = standings(now=outside().now())
+        counts: dict[str, int] = {}
+        for row in rows:
+            counts[row.state.standing] = counts.get(row.state.standing, 0) + 1
+        found = listed(rows, wanted)
+        shown = [row for row in found if not wanted.fold or row.state.standing != Standing.ON_TIME]
+        page = Pages().paginate_queryset(shown, request, view=self)  # type: ignore[arg-type]
+        told = {"count": len(shown), "counts": counts, "teams": TeamSumSerializer(summed(found), many=True).data}
+        return Response(told | {"results": DeviceRowSerializer(page, many=True).data})
+
+
+class DeviceView(APIView):
+    @extend_schema(operation_id="device", responses=DeviceRowSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(DeviceRowSerializer(standing_of(device_by_id(id), now=outside().now())).data)

@@ -1,0 +1,103 @@
+"""Teams and holders with what is in their hands."""
+
+from typing import Any
+
+from django.db.models import Count, Q
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import generics, serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.outside import outside
+from server.oversight.api.devices import DeviceRowSerializer
+from server.oversight.standing import standings
+from server.people.models import Holder, Team
+
+OWED = ("on_time", "due_soon", "late", "never")
+INSIDE = ("on_time", "due_soon")
+
+
+class TeamSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    devices = serializers.IntegerField()
+    holders = serializers.IntegerField()
+    promised = serializers.IntegerField()
+    inside = serializers.IntegerField()
+    held_bytes = serializers.IntegerField()
+
+
+class HolderSerializer(serializers.ModelSerializer):
+    team = serializers.SerializerMethodField()
+    devices = serializers.IntegerField(source="device_count")
+
+    class Meta:
+        model = Holder
+        fields = ("id", "name", "team", "devices")
+        read_only_fields = fields
+
+    def get_team(self, holder: Holder) -> str:
+        return holder.team.name if holder.team else ""
+
+
+class HolderDetailSerializer(HolderSerializer):
+    rows = DeviceRowSerializer(many=True)
+
+    class Meta(HolderSerializer.Meta):
+        fields = (*HolderSerializer.Meta.fields, "rows")
+        read_only_fields = fields
+
+
+class HoldersFilter(serializers.Serializer):
+    words = serializers.CharField(required=False, max_length=200, default="", allow_blank=True)
+    team = serializers.IntegerField(required=False)
+
+
+class TeamsView(APIView):
+    @extend_schema(operation_id="teams", responses=TeamSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(TeamSerializer(_teams(), many=True).data)
+
+
+class HoldersView(generics.ListAPIView):
+    serializer_class = HolderSerializer
+
+    def get_queryset(self) -> Any:
+        given = HoldersFilter(data=self.request.query_params)
+        given.is_valid(raise_exception=True)
+        found = _holders()
+        for word in given.validated_data["words"].split()[:8]:
+            found = found.filter(Q(name__icontains=word) | Q(team__name__icontains=word))
+        return found.filter(team=given.validated_data["team"]) if "team" in given.validated_data else found
+
+    @extend_schema(operation_id="holders", parameters=[HoldersFilter])
+    def get(self, request: Request, *args: Any, **more: Any) -> Response:
+        return super().get(request, *args, **more)
+
+
+class HolderView(APIView):
+    @extend_schema(operation_id="holder", responses=HolderDetailSerializer)
+    def get(self, request: Request, id: int) -> Response:
+        holder: Any = get_object_or_404(_holders(), id=id)
+        ids = list(holder.devices.values_list("id", flat=True))
+        holder.rows = standings(now=outside().now(), only=ids) if ids else []
+        return Response(HolderDetailSerializer(holder).data)
+
+
+def _holders() -> Any:
+    return Holder.objects.select_related("team").annotate(device_count=Count("devices")).order_by("name", "id")
+
+
+def _teams() -> list[dict[str, Any]]:
+    sums: dict[int | None, dict[str, int]] = {}
+    for row in standings(now=outside().now()):
+        found = sums.setdefault(row.device.team_id, {"devices": 0, "promised": 0, "inside": 0, "held_bytes": 0})
+        found["devices"] += 1
+        found["promised"] += row.state.standing in OWED
+        found["inside"] += row.state.standing in INSIDE
+        found["held_bytes"] += row.held_bytes
+    nothing = {"devices": 0, "promised": 0, "inside": 0, "held_bytes": 0}
+    teams = Team.objects.annotate(holder_count=Count("holders"))[:500]
+    return [{"id": team.id, "name": team.name, "holders": team.holder_count} | sums.get(team.id, nothing) for team in teams]

@@ -1,0 +1,62 @@
+"""Coverage of one device: its backups kind by kind beside what was on it when it was last looked at."""
+
+from datetime import datetime
+from typing import Any
+
+from core.content.accounts import Account
+from core.content.families import FAMILIES
+from core.coverage.kinds import Held, KindCover, Live, coverage
+from server.fleet.models import Device, Look
+from server.plans.convert import taken_kinds
+from server.plans.queries import assignment_of
+from server.runs.models import Backup
+from server.runs.queries import present_backups
+
+COUNTED_BACKUPS = 500
+
+
+def look_of(device: Device) -> Look | None:
+    return Look.objects.filter(device=device).first()
+
+
+def covered(device: Device, look: Look | None) -> list[KindCover]:
+    """One line a kind; two queries, whatever the number of backups."""
+    live = None if look is None else {entry["kind"]: _live(entry) for entry in look.kinds}
+    accounts = [] if look is None else [account_of(entry) for entry in look.accounts]
+    held: dict[str, list[Held]] = {}
+    for backup in present_backups().filter(device=device)[:COUNTED_BACKUPS]:
+        for entry in backup.kinds:
+            held.setdefault(entry["kind"], []).append(_held(backup, entry))
+    offered = set(live) if live else set(FAMILIES[device.family].kinds) if device.link == "agent" else set(held)
+    return coverage(live, held, accounts, offered=offered)
+
+
+def planned_kinds(device: Device) -> frozenset[str]:
+    """Kinds that the device's plan takes; none without a plan."""
+    assignment = assignment_of(device)
+    return frozenset(taken_kinds(assignment.plan)) if assignment else frozenset()
+
+
+def account_of(entry: dict[str, Any]) -> Account:
+    last = entry["last_sync"]
+    return Account(
+        kind=entry["kind"], service=entry["service"], is_default=entry["is_default"],
+        last_sync=datetime.fromisoformat(last) if last else None, off_by_policy=entry["off_by_policy"],
+    )  # fmt: skip
+
+
+def _live(entry: dict[str, Any]) -> Live:
+    at = entry["newest_at"]
+    return Live(
+        items=entry["items"], size_bytes=entry["size_bytes"], newest_name=entry["newest_name"],
+        newest_at=datetime.fromisoformat(at) if at else None,
+    )  # fmt: skip
+
+
+def _held(backup: Backup, entry: dict[str, Any]) -> Held:
+    at = entry["newest_at"]
+    stores = tuple(copy.store.name for copy in backup.present if copy.intact)  # type: ignore[attr-defined]
+    return Held(
+        backup=str(backup.id), finished_at=backup.finished_at, stores=stores, items=entry["items"], size_bytes=entry["size_bytes"],
+        newest_name=entry["newest_name"], newest_at=datetime.fromisoformat(at) if at else None,
+    )  # fmt: skip

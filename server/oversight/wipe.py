@@ -1,0 +1,57 @@
+"""Gathers the evidence for the answer whether a device may be wiped. The core weighs it."""
+
+from datetime import datetime
+
+from core.content.link import Card, DeviceState
+from core.coverage.kinds import Cover, KindCover
+from core.coverage.wipe import Answer, CopyFacts, Evidence, Missing, may_be_wiped
+from server.fleet.models import Device, LinkType, Look
+from server.oversight.coverage import covered, look_of
+from server.runs.models import Backup, Copy, RunState
+from server.runs.queries import present_backups, with_newest
+
+
+def answer(device: Device, *, now: datetime) -> tuple[Answer, list[KindCover], Look | None, Backup | None]:
+    """(answer, coverage, the last look, the newest backup with an intact copy)."""
+    look = look_of(device)
+    cover = covered(device, look)
+    newest = _newest(device)
+    evidence = Evidence(
+        backup_at=newest.finished_at if newest else None,
+        backup_partial=bool(newest and newest.run and newest.run.state == RunState.PARTIAL),
+        copies=[_facts(copy) for copy in newest.present] if newest else [],  # type: ignore[attr-defined]
+        looked_at=look.at if look else None,
+        missing=_missing(look, newest),
+        state=_state(device, look),
+        uncovered=[one.kind for one in cover if one.cover in (Cover.NOTHING, Cover.IN_STEP_ONLY) and one.live and one.live.items],
+        in_step_only=[one.kind for one in cover if one.cover == Cover.IN_STEP_ONLY],
+        link_cannot_tell=device.link != LinkType.AGENT and device.family != "folder",
+    )
+    return may_be_wiped(evidence, now=now), cover, look, newest
+
+
+def _newest(device: Device) -> Backup | None:
+    found = with_newest(Device.objects.filter(id=device.id)).values_list("newest_id", flat=True).first()
+    return present_backups().filter(id=found).first() if found else None
+
+
+def _facts(copy: Copy) -> CopyFacts:
+    store = copy.store
+    return CopyFacts(
+        store=store.name, intact=copy.intact, checked_at=copy.checked_at,
+        passphrase_proven_at=store.passphrase_proven_at, off_site=store.off_site, medium=store.medium,
+    )  # fmt: skip
+
+
+def _missing(look: Look | None, newest: Backup | None) -> list[Missing]:
+    """What the last look found in no backup; nothing counts that a backup has taken since."""
+    if look is None or (newest is not None and newest.finished_at > look.at):
+        return []
+    return [Missing(kind=one["kind"], items=one["items"], examples=tuple(one["examples"])) for one in look.missing]
+
+
+def _state(device: Device, look: Look | None) -> DeviceState | None:
+    told = device.card
+    card = Card(present=told["present"], size_bytes=told.get("size_bytes"), encrypted=told.get("encrypted")) if told else None
+    lock = look.state.get("finder_lock") if look else None
+    return DeviceState(make="", model="", family=device.family, os_version="", finder_lock=lock, card=card)

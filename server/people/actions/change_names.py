@@ -1,0 +1,67 @@
+"""Rename teams and holders, give a holder another team, remove what nobody needs any more."""
+
+from django.db import transaction
+from django.db.models import ProtectedError
+
+from core.errors import BadInput
+from server.api.problems import Conflict
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import Holder, Team, User
+
+
+@transaction.atomic
+def change_team(team: Team, *, name: str, by: User) -> Team:
+    """Raises BadInput."""
+    name, before = _checked(name, 80), team.name
+    if Team.objects.filter(name__iexact=name).exclude(id=team.id).exists():
+        raise BadInput(
+            f"There is a team {name} already.", field="name", remedy="Move the devices there instead: choose them and change their team."
+        )
+    team.name = name
+    team.save(update_fields=["name"])
+    if before != name:
+        write_journal(who=by, what="team.renamed", says=f"The team {before} is called {name} now.", at=outside().now())
+    return team
+
+
+@transaction.atomic
+def remove_team(team: Team, *, by: User) -> None:
+    """Raises Conflict while devices belong to it."""
+    if team.devices.exists():  # type: ignore[attr-defined]
+        raise Conflict("Devices belong to this team.", remedy="Give them another team first.")
+    write_journal(who=by, what="team.removed", says=f"The team {team.name} was removed.", at=outside().now())
+    team.delete()
+
+
+@transaction.atomic
+def change_holder(holder: Holder, *, name: str, team: str, by: User) -> Holder:
+    """Raises BadInput."""
+    name, before = _checked(name, 120), holder.name
+    if Holder.objects.filter(name__iexact=name).exclude(id=holder.id).exists():
+        remedy = "Hand the devices over instead: choose them and change their holder."
+        raise BadInput(f"There is a holder {name} already.", field="name", remedy=remedy)
+    holder.name = name
+    holder.team = Team.objects.get_or_create(name=_checked(team, 80))[0] if team.strip() else None
+    holder.save()
+    says = f"{before} is called {name} now." if before != name else f"{name} belongs to {team.strip() or 'no team'}."
+    write_journal(who=by, what="holder.changed", says=says, at=outside().now())
+    return holder
+
+
+@transaction.atomic
+def remove_holder(holder: Holder, *, by: User) -> None:
+    """Raises Conflict while devices are in their hands."""
+    try:
+        with transaction.atomic():
+            holder.delete()
+    except ProtectedError:
+        raise Conflict("Devices are in the hands of this holder.", remedy="Hand them over first.") from None
+    write_journal(who=by, what="holder.removed", says=f"The holder {holder.name} was removed.", at=outside().now())
+
+
+def _checked(name: str, length: int) -> str:
+    name = name.strip()
+    if not name or len(name) > length:
+        raise BadInput("This is no usable name.", field="name", remedy=f"Give a name of up to {length} characters.")
+    return name

@@ -1,0 +1,149 @@
+"""Bringing in what exists: from a path on the server or an upload, looked into first."""
+
+from collections.abc import Iterator
+from typing import Any
+from uuid import UUID
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import generics, serializers
+from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.content.kinds import KINDS
+from server.fleet.queries import device as device_by_id
+from server.runs.actions.bring_in import ask_bring_in, drop_bringing, look_at_path, look_at_upload
+from server.runs.models import Bringing, BringingState
+from server.storage.queries import store as store_by_id
+
+PIECE_BYTES = 1 << 20
+
+
+class LargeItemSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    size_bytes = serializers.IntegerField()
+
+
+class FoundKindSerializer(serializers.Serializer):
+    """What there is of a kind."""
+
+    kind = serializers.CharField()
+    label = serializers.SerializerMethodField()
+    items = serializers.IntegerField()
+    size_bytes = serializers.IntegerField()
+    newest_name = serializers.CharField(allow_blank=True)
+    newest_at = serializers.DateTimeField(allow_null=True)
+    largest = LargeItemSerializer(many=True)
+
+    def get_label(self, entry: dict[str, Any]) -> str:
+        return KINDS[entry["kind"]].label
+
+
+class LeftAsideSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    why = serializers.CharField()
+
+
+class FoundSerializer(serializers.Serializer):
+    kinds = FoundKindSerializer(many=True, required=False)
+    left_aside = LeftAsideSerializer(many=True, required=False)
+    left_aside_count = serializers.IntegerField(required=False)
+    oldest_at = serializers.DateTimeField(allow_null=True, required=False)
+    newest_at = serializers.DateTimeField(allow_null=True, required=False)
+
+
+class BringingProgressSerializer(serializers.Serializer):
+    stage = serializers.CharField(required=False)
+    read_bytes = serializers.IntegerField(required=False)
+    to_read_bytes = serializers.IntegerField(required=False)
+
+
+class BringingSerializer(serializers.ModelSerializer):
+    state = serializers.ChoiceField(choices=BringingState.choices)
+    found = FoundSerializer()
+    progress = BringingProgressSerializer()
+    device_name = serializers.SerializerMethodField()
+    by_name = serializers.SerializerMethodField()
+    backup_id = serializers.UUIDField(allow_null=True)
+    device_id = serializers.UUIDField(allow_null=True)
+
+    class Meta:
+        model = Bringing
+        fields = (
+            "id", "name", "uploaded", "state", "found", "progress", "device_id", "device_name", "moment", "backup_id", "cause", "remedy",
+            "by_name", "at",
+        )  # fmt: skip
+        read_only_fields = fields
+
+    def get_device_name(self, bringing: Bringing) -> str:
+        return bringing.device.name if bringing.device else ""
+
+    def get_by_name(self, bringing: Bringing) -> str:
+        return bringing.by.shown_name if bringing.by else ""
+
+
+class PathSerializer(serializers.Serializer):
+    """Either a path on the server, or a file."""
+
+    path = serializers.CharField(max_length=1000, required=False, default="")
+    file = serializers.FileField(required=False, default=None)
+
+
+class TakeSerializer(serializers.Serializer):
+    device = serializers.UUIDField()
+    store = serializers.UUIDField()
+    moment = serializers.DateTimeField()
+
+
+class BringingsView(generics.ListAPIView):
+    queryset = Bringing.objects.select_related("device", "by")
+    serializer_class = BringingSerializer
+    parser_classes = (JSONParser, MultiPartParser)
+
+    @extend_schema(operation_id="bringings")
+    def get(self, request: Request, *args: Any, **more: Any) -> Response:
+        return super().get(request, *args, **more)
+
+    @extend_schema(operation_id="look_into_old", request=PathSerializer, responses={202: BringingSerializer})
+    def post(self, request: Request) -> Response:
+        given = PathSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        sent = given.validated_data["file"]
+        if sent is not None:
+            found = look_at_upload(sent.name or "upload", _pieces(sent), by=request.user)
+        else:
+            found = look_at_path(given.validated_data["path"], by=request.user)
+        return Response(BringingSerializer(found).data, status=202)
+
+
+class BringingView(APIView):
+    @extend_schema(operation_id="bringing", responses=BringingSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(BringingSerializer(_by_id(id)).data)
+
+    @extend_schema(operation_id="drop_bringing", responses={204: None})
+    def delete(self, request: Request, id: UUID) -> Response:
+        drop_bringing(_by_id(id), by=request.user)
+        return Response(status=204)
+
+
+class BringInView(APIView):
+    @extend_schema(operation_id="bring_in", request=TakeSerializer, responses={202: BringingSerializer})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = TakeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        told = given.validated_data
+        found = ask_bring_in(
+            _by_id(id), device=device_by_id(told["device"]), store=store_by_id(told["store"]), moment=told["moment"], by=request.user
+        )
+        return Response(BringingSerializer(found).data, status=202)
+
+
+def _by_id(id: UUID) -> Bringing:
+    return get_object_or_404(Bringing.objects.select_related("device", "by"), id=id)
+
+
+def _pieces(sent: Any) -> Iterator[bytes]:
+    yield from sent.chunks(PIECE_BYTES)
