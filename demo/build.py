@@ -6,21 +6,28 @@ clock is the only thing that is not real.
 """
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, date, datetime, timedelta
+from fnmatch import fnmatch
 from pathlib import Path
+from typing import Any
 from uuid import UUID
 
 from django.conf import settings
 from django.db import connection
 
 from core.schedule.recurrence import zone_named
+from core.units import MIB
 from demo import office
 from demo.clock import PastClock
 from demo.network import Network
-from server.fleet.actions.add_device import add_folder, pair_device
+from demo.remembered import EARLIER_NIGHTS, is_remembered, remember
+from server.fleet.actions.add_device import add_folder, add_sftp, pair_device
 from server.fleet.actions.change_device import change_device
+from server.fleet.actions.change_link import change_link
+from server.fleet.actions.change_many import import_register, previewed
 from server.fleet.models import Device
-from server.outside import outside
+from server.outside import NetworkOffer, SftpPlace, outside
 from server.oversight.ribbon import coming_night
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import User
@@ -35,6 +42,7 @@ from server.storage.actions.measure import measure_store
 from server.storage.models import Store
 
 FOLDER_NAME = "boat-logger"
+SIDE_BY_SIDE = 3
 
 
 class DemoExists(Exception):
@@ -45,8 +53,7 @@ def build(tell: Callable[[str], None]) -> None:
     """Raises DemoExists when anybody can sign in already."""
     if User.objects.exists():
         raise DemoExists("There are people in this installation already.")
-    with connection.cursor() as cursor:
-        cursor.execute("set synchronous_commit to off")  # a demo that a power cut interrupts is built anew
+    _hurry()
     network, clock, zone = Network(), PastClock(), zone_named(office.ZONE)
     last = coming_night(outside().now(), zone) - timedelta(days=1)
     nights = [last - timedelta(days=back) for back in range(office.NIGHTS - 1, -1, -1)]
@@ -58,15 +65,35 @@ def build(tell: Callable[[str], None]) -> None:
     _plans(known, by, begin)
     Device.objects.update(added_at=begin)
     Store.objects.update(added_at=begin, passphrase_proven_at=begin)
+    only_told: list[date] = []
+    before_all: list[date] | None = None
     for number, night in enumerate(nights):
-        _live(night, office.NIGHTS - number, network, clock, known)
+        back = office.NIGHTS - number
+        if is_remembered(night, back):
+            _turn(back, network)
+            only_told.append(night)
+            continue
+        if before_all is None:  # what comes before the first real night is drawn around it, and owed by nobody
+            before_all, only_told = only_told, []
+            Assignment.objects.update(since=datetime.combine(night, datetime.min.time(), zone))
+        remember(only_told, zone)
+        only_told = []
+        _live(night, back, network, clock, known)
         tell(f"night of {night}")
+    remember([*(nights[0] - timedelta(days=before) for before in range(EARLIER_NIGHTS, 0, -1)), *(before_all or [])], zone)
+    Assignment.objects.update(since=begin)
     _this_night(network, clock)
     for store in Store.objects.all():
         sweep_store(store, now=outside().now())
         measure_store(store, now=outside().now())
     with connection.cursor() as cursor:
         cursor.execute("delete from procrastinate_jobs")  # their work is done above, in the past's own time
+
+
+def _hurry() -> None:
+    """A demo that a power cut interrupts is built anew: its database need not wait for the disk."""
+    with connection.cursor() as cursor:
+        cursor.execute("set synchronous_commit to off")
 
 
 def _people(begin: datetime) -> User:
@@ -88,20 +115,46 @@ def _stores(by: User) -> None:
 
 
 def _devices(network: Network, first: date, by: User) -> dict[str, UUID]:
+    """The register comes as a table; then each device is paired to its entry."""
+    offers = [offer for offer in outside().offers() if offer.device not in office.UNPAIRED]
+    shown = network.screens()
+    rows = [_entry(offer, number, shown[offer.device], first) for number, offer in enumerate(offers, start=1)]
+    rows.append(office.NOT_LINKED)
+    _, digest = previewed(rows)
+    import_register(rows, digest=digest, by=by)
+    entries = dict(Device.objects.values_list("serial", "id"))
     known = {}
-    for offer in outside().offers():
-        if offer.device in office.UNPAIRED:
-            continue
-        holder = offer.name.partition(", ")[2]
-        device = pair_device(
-            agent_id=offer.device, code=network.code_of(offer.device), name=f"{offer.make} {offer.model}", holder=holder,
-            team=office.TEAMS[offer.device], by=by,
-        )  # fmt: skip
-        known[offer.device] = device.id
+    for offer in offers:
+        code = str(shown[offer.device]["code"])
+        known[offer.device] = entries[offer.serial]
+        pair_device(agent_id=offer.device, code=code, name="", holder="", team="", registered=entries[offer.serial], by=by)
     folder = settings.ATTIC_ENV.data / FOLDER_NAME
     _boat_logger(folder, first)
     known["folder"] = add_folder(path=str(folder), name="Boat logger", holder="survey boat", team="Shore Crew", by=by).id
+    known[office.SFTP] = _gauge(shown[office.SFTP], by)
     return known
+
+
+def _entry(offer: NetworkOffer, number: int, shown: dict[str, Any], first: date) -> dict[str, str]:
+    """One row of the table that the office kept before."""
+    bought = first - timedelta(days=120 + number * 23)
+    return {
+        "name": f"{offer.make} {offer.model}", "holder": offer.name.partition(", ")[2], "team": str(shown["team"]), "family": offer.family,
+        "make": offer.make, "model": offer.model, "os_version": offer.os_version, "serial": offer.serial, "asset_tag": f"SP-{number:03}",
+        "purchased_on": bought.isoformat(), "handed_over_on": (bought + timedelta(days=9)).isoformat(),
+    }  # fmt: skip
+
+
+def _gauge(shown: dict[str, Any], by: User) -> UUID:
+    """The old phone at the tide gauge: its key is compared with the one on its screen."""
+    key, fingerprint = outside().meet_sftp("127.0.0.1", shown["port"])
+    assert fingerprint == shown["sftp"]["fingerprint"]
+    door = shown["sftp"]
+    where = SftpPlace(host="127.0.0.1", port=shown["port"], username=door["username"], password=door["password"], folder="/", host_key=key)
+    device = add_sftp(where, name="Brenta Ridge 2", holder="tide gauge", team="Shore Crew", family="brenta", by=by)
+    rules = [{"pattern": "Gauge/**", "kind": "documents"}]
+    change_link(device, rules=rules, limit_bytes_per_second=2 * MIB, folder="", sftp=None, by=by)
+    return device.id
 
 
 def _boat_logger(folder: Path, first: date) -> None:
@@ -121,17 +174,27 @@ def _plans(known: dict[str, UUID], by: User, begin: datetime) -> None:
     for told in office.PLANS:
         fields = {name: value for name, value in told.items() if name not in ("devices", "store")}
         draft = Draft(store=stores[str(told["store"])], **fields)  # type: ignore[arg-type]
-        save_plan(draft, devices=[known[device] for device in told["devices"]], by=by, now=begin)  # type: ignore[attr-defined]
+        followers = {id for device, id in known.items() for pattern in told["devices"] if fnmatch(device, pattern)}  # type: ignore[attr-defined]
+        save_plan(draft, devices=sorted(followers), by=by, now=begin)
     Assignment.objects.update(since=begin)
+
+
+def _turn(back: int, network: Network) -> None:
+    """The troubles of the afternoon before a night."""
+    for device, knobs in office.TROUBLES.get(back, ()):
+        network.turn(device, **knobs)
 
 
 def _live(night: date, back: int, network: Network, clock: PastClock, known: dict[str, UUID]) -> None:
     """One night: `back` counts from the last one, which is 1."""
     zone = zone_named(office.ZONE)
     network.live_until(night)
-    for device, knobs in office.TROUBLES.get(back, ()):
-        network.turn(device, **knobs)
+    _turn(back, network)
     evening = datetime.combine(night, datetime.min.time(), zone) + timedelta(hours=20)
+    if office.ON_LEAVE[1] == back:
+        until = outside().now().date() + timedelta(days=office.ON_LEAVE[2])
+        gone = Device.objects.select_related("holder", "team").get(id=known[office.ON_LEAVE[0]])
+        change_device(gone, {"state": "away", "away_until": until.isoformat()}, by=User.objects.get(username="ines"), now=evening)
     if office.LOST[1] == back:
         lost = Device.objects.select_related("holder", "team").get(id=known[office.LOST[0]])
         change_device(lost, {"state": "lost"}, by=User.objects.get(username="ines"), now=evening)
@@ -151,8 +214,21 @@ def _evening(evening: datetime, clock: PastClock, until: datetime | None = None)
         instant = evening + timedelta(hours=hours)
         if until is None or instant < until:
             clock.set(instant)
-            for run in start_due(now=clock()):
-                carry_out(run.id, clock=clock)
+            _side_by_side(start_due(now=clock()), clock)
+
+
+def _side_by_side(runs: list[Run], clock: PastClock) -> None:
+    """As the workers of an office do, each on a connection of its own."""
+
+    def carried_out(run: Run) -> None:
+        try:
+            _hurry()
+            carry_out(run.id, clock=clock)
+        finally:
+            connection.close()
+
+    with ThreadPoolExecutor(SIDE_BY_SIDE) as workers:
+        list(workers.map(carried_out, runs))
 
 
 def _this_night(network: Network, clock: PastClock) -> None:

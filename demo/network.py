@@ -14,10 +14,10 @@ class Network:
         base = settings.ATTIC_ENV.announcements_url.removesuffix("/announcements")
         self._client = httpx.Client(base_url=base, timeout=60)
 
-    def code_of(self, device: str) -> str:
-        """The pairing code on the device's screen."""
+    def screens(self) -> dict[str, dict[str, Any]]:
+        """What each device shows: its pairing code, and for SFTP how to sign in."""
         shown: list[dict[str, Any]] = self._client.get("/control").json()["devices"]
-        return next(str(told["code"]) for told in shown if told["device"] == device)
+        return {str(told["device"]): told for told in shown}
 
     def turn(self, device: str, **knobs: object) -> None:
         self._client.post(f"/control/{device}", json=knobs).raise_for_status()

@@ -32,40 +32,48 @@ _ALL = [
 _WEEK = list(range(7))
 PLANS = (
     {
-        "name": "Field nightly", "kinds": _ALL, "days": _WEEK, "starts_at": time(22), "window_closes": time(6), "store": "Server room",
-        "promise_seconds": 3 * DAYS, "keep_last": 3, "keep_daily": 7, "keep_weekly": 6, "keep_monthly": 12,
-        "devices": ("tab11-okafor", "field8-lindqvist", "field8-spare", "field10-abadi", "field6-thorne"),
+        "name": "Field nightly", "reach": "all_but", "kinds": ["apps"], "days": _WEEK, "starts_at": time(22), "window_closes": time(6),
+        "store": "Server room",
+        "promise_seconds": 3 * DAYS, "keep_last": 3, "keep_daily": 4, "keep_weekly": 6, "keep_monthly": 12,
+        "devices": ("field*", "tab11-okafor"),
     },
     {
         "name": "Phones", "kinds": _ALL, "days": _WEEK, "starts_at": time(21, 30), "window_closes": time(6), "store": "Server room",
-        "promise_seconds": 2 * DAYS, "keep_last": 3, "keep_daily": 5, "keep_weekly": 4, "keep_monthly": 6,
-        "devices": ("p5-dufour", "p4-moreau", "p5-ito", "p4-castellan", "p4-brandt"),
+        "promise_seconds": 2 * DAYS, "keep_last": 3, "keep_daily": 4, "keep_weekly": 4, "keep_monthly": 6,
+        "devices": ("p4-*", "p5-*", "ridge2-*"), "larger_than_bytes": 256 * MIB, "exclusions": ({"kind": "apps", "under": "Sketchbook"},),
     },
     {
-        "name": "Tables twice a week", "kinds": _ALL, "days": [0, 3], "starts_at": time(20), "window_closes": time(23, 30),
+        "name": "Tables twice a week", "reach": "everything", "kinds": [], "days": [2, 6], "starts_at": time(20),
+        "window_closes": time(23, 30),
         "store": "Safe drive", "promise_seconds": 8 * DAYS, "keep_last": 2, "keep_daily": 0, "keep_weekly": 8, "keep_monthly": 12,
-        "devices": ("tab9-desk", "folder"),
+        "devices": ("tab9-*", "tab11-moreau", "tab11-ito", "tab11-sandvik", "folder"),
     },
 )  # fmt: skip
 
-TEAMS = {
-    "tab11-okafor": "Shore Crew", "field8-lindqvist": "Shore Crew", "field8-spare": "Shore Crew", "field10-abadi": "Inland Crew",
-    "field6-thorne": "Inland Crew", "p5-dufour": "Inland Crew", "p4-moreau": "Drawing Room", "p5-ito": "Drawing Room",
-    "tab9-desk": "Drawing Room", "p4-castellan": "Front Desk", "p4-brandt": "Front Desk",
-}  # fmt: skip
+SFTP = "ridge2-logger"
 UNPAIRED = ("p5-nygaard",)
 """On the network, waiting to be added by whoever tries the demo."""
 
 TROUBLES: dict[int, tuple[tuple[str, dict[str, object]], ...]] = {
     # nights before the last one → knobs that are turned in the afternoon before
-    15: (("p4-castellan", {"data_access": False}),),
-    11: (("field10-abadi", {"drop_at_byte": 60_000}),),
-    9: (("p5-ito", {"locked": True}),),
+    15: (("p4-castellan", {"data_access": False}), ("p4-moreau", {"account_off": True})),
+    11: (("field10-abadi", {"unplug_at_byte": 60_000}),),
+    10: (("field10-abadi", {"away": False}), ("field8-holm", {"away": True})),
+    9: (("p5-ito", {"locked": True}), ("p5-sandvik", {"away": True})),
     8: (("p5-ito", {"locked": False}), ("field8-spare", {"away": True})),
-    6: (("tab11-okafor", {"away": True}),),
-    4: (("p4-brandt", {"away": True}),),
-    3: (("p4-brandt", {"away": False}), ("field8-lindqvist", {"away": True})),
-    1: (("p4-moreau", {"locked": True}),),
+    6: (("tab11-okafor", {"away": True}), ("p5-jansen", {"locked": True})),
+    5: (("p5-jansen", {"locked": False}), ("field8-holm", {"away": False})),
+    4: (("p4-brandt", {"away": True}), ("field6-varga", {"drop_at_byte": 20_000})),
+    3: (("p4-brandt", {"away": False}), ("field8-lindqvist", {"away": True}), ("tab9-reception", {"data_access": False})),
+    2: (("p4-ypma", {"on_power": False, "battery_percent": 22}), ("field10-jansen", {"card_encrypted": True})),
+    1: (("p4-moreau", {"locked": True}), ("p5-abadi", {"finder_lock": True})),
 }
 LOST = ("field8-spare", 8)
 """Device and how many nights before the last one it was lost at sea."""
+ON_LEAVE = ("p5-sandvik", 9, 6)
+"""Device, since how many nights before the last one it is away, and for how many days from today on."""
+NOT_LINKED = {
+    "name": "Brenta Field 8", "holder": "spare 3", "team": "Shore Crew", "family": "brenta", "make": "Brenta", "model": "Field 8",
+    "serial": "BX-770031", "asset_tag": "SP-038", "note": "In the drawer of the equipment room.",
+}  # fmt: skip
+"""Bought, in the register, and linked to nothing yet."""

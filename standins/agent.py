@@ -21,10 +21,25 @@ WORTH_PACKING_BYTES = 512
 INCOMPRESSIBLE = (b"\xff\xd8\xff", b"APPKG", b"\x89PNG", b"PK")
 
 
+POLL_SECONDS = 5
+"""How often a listening device wakes up for nothing; `hang_up` does not wait for it."""
+
+
+def hang_up(server: ThreadingHTTPServer) -> None:
+    """Stop listening, at once: a knock at the door wakes the loop that is to end."""
+    ending = threading.Thread(target=server.shutdown, daemon=True)
+    ending.start()
+    while ending.is_alive():
+        with contextlib.suppress(OSError):
+            socket.create_connection(server.server_address[:2], timeout=1).close()
+        ending.join(0.05)
+    server.server_close()
+
+
 def serve(device: "SimulatedDevice", port: int) -> ThreadingHTTPServer:
     """Listen on loopback; 0 takes a free port."""
     server = _Server(("127.0.0.1", port), type("Handler", (_Handler,), {"device": device}))
-    threading.Thread(target=server.serve_forever, kwargs={"poll_interval": 0.05}, daemon=True).start()
+    threading.Thread(target=server.serve_forever, kwargs={"poll_interval": POLL_SECONDS}, daemon=True).start()
     return server
 
 

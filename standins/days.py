@@ -4,10 +4,9 @@ import hashlib
 import json
 import random
 import sqlite3
-import tempfile
+from contextlib import closing
 from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
-from pathlib import Path
 from typing import Any
 
 from standins import people
@@ -172,14 +171,12 @@ class Days:
 
     def _app_database(self, app: str, day: date, *, rows: int) -> None:
         """A real SQLite file that grows and is changed in place."""
-        with tempfile.NamedTemporaryFile(suffix=".sqlite") as file:
-            db = sqlite3.connect(file.name)
+        with closing(sqlite3.connect(":memory:")) as db:
             db.execute("create table reading (id integer primary key, place text, level real, note text)")
             base = random.Random(f"{self._persona.slug} {app}")
             told = [(n, base.choice(people.PLACES), round(base.uniform(-3, 3), 3), base.choice(people.PHRASES)) for n in range(rows)]
             db.executemany("insert into reading values (?, ?, ?, ?)", told)
             db.execute("update reading set level = ? where id = ?", (day.toordinal() / 1000, day.toordinal() % rows))
             db.commit()
-            db.close()
-            content = Path(file.name).read_bytes()
+            content = db.serialize()
         self._put("app_data", f"{app.lower()}.sqlite", f"{app}/data.sqlite", day, content)

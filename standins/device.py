@@ -83,10 +83,11 @@ class SimulatedDevice:
         self.port = self.server.server_address[1]
 
     def hang_up(self) -> None:
+        from standins.agent import hang_up
+
         if self.server is not None:
-            self.server.shutdown()
-            self.server.server_close()
-            self.server = None
+            server, self.server = self.server, None
+            hang_up(server)
 
     def turn(self, changes: dict[str, Any]) -> None:
         """Set knobs. Raises ValueError."""
@@ -101,7 +102,14 @@ class SimulatedDevice:
     def described(self) -> dict[str, Any]:
         """For the control page."""
         told = {"device": self.id, "model": f"{self.persona.make} {self.persona.model}", "holder": self.persona.holder}
-        told |= {"paired": self.paired, "accepted": self.accepted, "code": self.shown_code(), "port": self.port, "serial": self.serial}
+        told |= {
+            "team": self.persona.team,
+            "paired": self.paired,
+            "accepted": self.accepted,
+            "code": self.shown_code(),
+            "port": self.port,
+            "serial": self.serial,
+        }
         return told | {"knobs": asdict(self.knobs)}
 
     def announced(self) -> dict[str, Any]:

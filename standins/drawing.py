@@ -48,9 +48,11 @@ def photo(source: random.Random, at: datetime) -> bytes:
 def voice_note(source: random.Random, seconds: float) -> bytes:
     """Mono 8 kHz, 8 bits: a hum that wanders."""
     out = io.BytesIO()
-    hum = bytes(128 + round(30 * math.sin(n / source.uniform(6, 9))) for n in range(2000))
-    grain = source.randbytes(int(seconds * 8000))
-    frames = bytes((hum[n % 2000] * 7 + byte) >> 3 for n, byte in enumerate(grain))
+    pitch, length = source.uniform(6, 9), int(seconds * 8000)
+    hum = bytes(128 + round(60 * math.sin(n / pitch)) for n in range(2000))
+    tiled = int.from_bytes((hum * (length // 2000 + 1))[:length], "big")
+    grain = int.from_bytes(source.randbytes(length), "big") & int.from_bytes(b"\x0f" * length, "big")
+    frames = (tiled ^ grain).to_bytes(length, "big")
     with wave.open(out, "wb") as file:
         file.setnchannels(1)
         file.setsampwidth(1)

@@ -39,6 +39,7 @@ class Life:
         self._path = folder / f"{persona.slug}.sqlite"
         self._lock = threading.RLock()
         self._db = sqlite3.connect(self._path, check_same_thread=False)
+        self._db.execute("pragma synchronous = off")  # a play that a power cut ends begins anew
         self._renew()
         self._db.executescript(_SCHEMA)
 
