@@ -7,7 +7,14 @@ export interface DevicesWanted {
   standing?: string | undefined;
   words?: string | undefined;
   team?: string | undefined;
+  plan?: string | undefined;
+  family?: string | undefined;
+  link?: string | undefined;
+  holder?: string | undefined;
+  order?: string | undefined;
+  fold?: boolean | undefined;
   page?: number | undefined;
+  page_size?: number | undefined;
 }
 
 export const useMe = () => useQuery({ queryKey: ['me'], queryFn: () => told(client.GET('/api/me')), staleTime: 60_000, retry: 1 });
@@ -27,6 +34,10 @@ export const useStores = () => useQuery({ queryKey: ['stores'], queryFn: () => t
 export const usePlans = () => useQuery({ queryKey: ['plans'], queryFn: () => told(client.GET('/api/plans')) });
 
 export const useKinds = () => useQuery({ queryKey: ['kinds'], queryFn: () => told(client.GET('/api/kinds')), staleTime: Infinity });
+
+export const useTeams = () => useQuery({ queryKey: ['teams'], queryFn: () => told(client.GET('/api/teams')) });
+
+export const useGuides = () => useQuery({ queryKey: ['guides'], queryFn: () => told(client.GET('/api/guides')), staleTime: Infinity });
 
 export const useNames = () => useQuery({ queryKey: ['names'], queryFn: () => told(client.GET('/api/names')) });
 

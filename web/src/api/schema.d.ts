@@ -20,6 +20,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/backups/{id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Puts a copy into a second store into the queue. */
+        post: operations["copy_backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backups/{id}/hold": {
         parameters: {
             query?: never;
@@ -86,6 +103,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bring-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["bringings"];
+        put?: never;
+        post: operations["look_into_old"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bring-in/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["bringing"];
+        put?: never;
+        post?: never;
+        delete: operations["drop_bringing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bring-in/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices": {
         parameters: {
             query?: never;
@@ -93,7 +158,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Every device with its standing, worst first; cut on the server. */
         get: operations["devices"];
         put?: never;
         post?: never;
@@ -142,9 +206,75 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        get: operations["register_entry"];
         put: operations["change_device"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{id}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["coverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["link"];
+        put: operations["change_link"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{id}/link/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Reaches for the device and counts its files; changes nothing. */
+        post: operations["preview_rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Reads the device's inventories now; takes as long as that takes. */
+        post: operations["look_at"];
         delete?: never;
         options?: never;
         head?: never;
@@ -200,6 +330,121 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{id}/unpair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["unpair_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{id}/wipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["wipe_answer"];
+        put?: never;
+        post: operations["sign_wipe_answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{id}/wipe/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Signed answers of a device, newest first. */
+        get: operations["signed_answers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description ('holder', 'team', 'state', 'away_until', 'purchased_on', 'handed_over_on', 'note') */
+        post: operations["change_devices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The newest change of many devices that can still be taken back. */
+        get: operations["last_bulk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/changes/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo_bulk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["export_register"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/folder": {
         parameters: {
             query?: never;
@@ -210,6 +455,39 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["add_folder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["import_register"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/import/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a file would do, row by row. Applies nothing. */
+        post: operations["preview_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -232,6 +510,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/sftp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add_sftp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/sftp/meet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["meet_sftp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/unlinked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Devices of the register that have no link yet. */
+        get: operations["unlinked_devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/first-administrator": {
         parameters: {
             query?: never;
@@ -244,6 +571,71 @@ export interface paths {
         /** @description Open until somebody has used it. */
         post: operations["first_administrator"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description For each family: what is done the first time, and what to look at when a device is not seen at all. */
+        get: operations["guides"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["holders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holders/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["holder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holders/{id}/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["change_holder"];
+        post?: never;
+        delete: operations["remove_holder"];
         options?: never;
         head?: never;
         patch?: never;
@@ -273,6 +665,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What each way of reaching a device cannot do. */
+        get: operations["link_facts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -637,6 +1046,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/teams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["teams"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/teams/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["change_team"];
+        post?: never;
+        delete: operations["remove_team"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/today": {
         parameters: {
             query?: never;
@@ -669,6 +1110,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/wipe-answers/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["signed_answer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/zones": {
         parameters: {
             query?: never;
@@ -689,16 +1146,85 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Account: {
+            service: string;
+            is_default: boolean;
+            /** Format: date-time */
+            last_sync: string | null;
+            off_by_policy: boolean;
+        };
         Added: {
             /** Format: uuid */
             id: string;
             name: string;
+        };
+        /** @description A run for an occasion makes a backup on hold. */
+        AskRunRequest: {
+            /** @default  */
+            note: string;
+            /** @default  */
+            occasion: components["schemas"]["OccasionEnum"] | components["schemas"]["BlankEnum"];
+            /** Format: date */
+            hold_until?: string | null;
         };
         AttachStoreRequest: {
             name: string;
             path: string;
             passphrase: string;
             allowance_bytes: number | null;
+        };
+        /** @enum {unknown} */
+        BlankEnum: "";
+        Bringing: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly name: string;
+            /** @description It was sent by the browser, and is removed when it has been taken. */
+            readonly uploaded: boolean;
+            state: components["schemas"]["BringingStateEnum"];
+            found: components["schemas"]["Found"];
+            progress: components["schemas"]["BringingProgress"];
+            /** Format: uuid */
+            device_id: string | null;
+            readonly device_name: string;
+            /**
+             * Format: date-time
+             * @description When it was taken, truly.
+             */
+            readonly moment: string | null;
+            /** Format: uuid */
+            backup_id: string | null;
+            readonly cause: string;
+            readonly remedy: string;
+            readonly by_name: string;
+            /** Format: date-time */
+            readonly at: string;
+        };
+        BringingProgress: {
+            stage?: string;
+            read_bytes?: number;
+            to_read_bytes?: number;
+        };
+        /**
+         * @description * `looking` - Looking
+         *     * `looked` - Looked
+         *     * `waiting` - Waiting
+         *     * `bringing` - Bringing
+         *     * `done` - Done
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        BringingStateEnum: "looking" | "looked" | "waiting" | "bringing" | "done" | "failed";
+        Bulk: {
+            /** Format: uuid */
+            readonly id: string;
+            /** Format: date-time */
+            readonly at: string;
+            by_name: string;
+            readonly says: string;
+            readonly devices: number;
+            /** Format: date-time */
+            readonly undone_at: string | null;
         };
         Cause: {
             code: string;
@@ -717,17 +1243,17 @@ export interface components {
             holder: string;
             team: string;
         };
-        ChangeDeviceRequest: {
-            name: string;
-            holder: string;
-            team: string;
-            state: components["schemas"]["DeviceStateEnum"];
-            /** Format: date */
-            away_until: string | null;
+        /** @description Columns of the register; those that are left out stay as they are. */
+        ChangeManyRequest: {
+            values_told: {
+                [key: string]: string;
+            };
+            devices: string[];
         };
         ChangeStoreRequest: {
             name: string;
             allowance_bytes: number | null;
+            off_site?: boolean | null;
         };
         CheckRequest: {
             percent: number;
@@ -739,6 +1265,11 @@ export interface components {
         CodeRequest: {
             code: string;
         };
+        ColumnChange: {
+            column: string;
+            before: string;
+            after: string;
+        };
         Copy: {
             /** Format: uuid */
             store_id: string;
@@ -748,20 +1279,53 @@ export interface components {
             /** Format: date-time */
             readonly checked_at: string | null;
         };
+        CopyToRequest: {
+            /** Format: uuid */
+            store: string;
+        };
+        /**
+         * @description * `backed_up` - backed_up
+         *     * `behind` - behind
+         *     * `in_step_only` - in_step_only
+         *     * `nothing` - nothing
+         *     * `empty` - empty
+         * @enum {string}
+         */
+        CoverEnum: "backed_up" | "behind" | "in_step_only" | "nothing" | "empty";
+        Coverage: {
+            /** Format: date-time */
+            looked_at: string | null;
+            kinds: components["schemas"]["KindCover"][];
+        };
         /** @description One device with its standing. */
         DeviceRow: {
             /** Format: uuid */
             id: string;
             name: string;
             holder: string;
+            holder_id: number;
             readonly team: string;
+            team_id: number | null;
             family: string;
             readonly family_label: string;
-            link: string;
+            link: components["schemas"]["LinkEnum"];
+            readonly link_label: string;
+            readonly paired: boolean;
+            accepted: boolean | null;
             make: string;
             model: string;
             os_version: string;
-            device_state: string;
+            serial: string;
+            asset_tag: string;
+            /** Format: date */
+            purchased_on: string | null;
+            /** Format: date */
+            handed_over_on: string | null;
+            note: string;
+            storage_total_bytes: number | null;
+            storage_used_bytes: number | null;
+            card: unknown;
+            device_state: components["schemas"]["DeviceStateEnum"];
             /** Format: date */
             away_until: string | null;
             folder: string;
@@ -794,15 +1358,17 @@ export interface components {
          * @description * `in_use` - In Use
          *     * `away` - Away
          *     * `lost` - Lost
+         *     * `in_repair` - In Repair
          *     * `retired` - Retired
          * @enum {string}
          */
-        DeviceStateEnum: "in_use" | "away" | "lost" | "retired";
+        DeviceStateEnum: "in_use" | "away" | "lost" | "in_repair" | "retired";
         DevicesPage: {
             count: number;
             counts: {
                 [key: string]: number;
             };
+            teams: components["schemas"]["TeamSum"][];
             results: components["schemas"]["DeviceRow"][];
         };
         DraftRequest: {
@@ -822,12 +1388,40 @@ export interface components {
             keep_monthly: number;
             /** @default false */
             paused: boolean;
+            /** @default only */
+            reach: components["schemas"]["ReachEnum"];
+            /** Format: int64 */
+            larger_than_bytes?: number | null;
+            /** @default [] */
+            exclusions: components["schemas"]["ExclusionRequest"][];
+        };
+        /** @description Everything that the register says of a device. */
+        Entry: {
+            values_told: {
+                [key: string]: string;
+            };
+        };
+        /** @description A folder, an album or an app that is left out. */
+        Exclusion: {
+            kind: components["schemas"]["KindEnum"];
+            under: string;
+        };
+        /** @description A folder, an album or an app that is left out. */
+        ExclusionRequest: {
+            kind: components["schemas"]["KindEnum"];
+            under: string;
         };
         Finding: {
             code: string;
             blocks: boolean;
             says: string;
             remedy: string;
+        };
+        FindingReady: {
+            code: string;
+            level: components["schemas"]["LevelEnum"];
+            says: string;
+            step: string;
         };
         FirstAdministratorRequest: {
             office_name: string;
@@ -836,10 +1430,68 @@ export interface components {
             full_name: string;
             password: string;
         };
+        /** @description Either a new entry of the register, or one that has no link yet. */
         FolderRequest: {
-            path: string;
             name: string;
             holder: string;
+            team: string;
+            /** Format: uuid */
+            registered?: string | null;
+            path: string;
+        };
+        Found: {
+            kinds?: components["schemas"]["FoundKind"][];
+            left_aside?: components["schemas"]["LeftAside"][];
+            left_aside_count?: number;
+            /** Format: date-time */
+            oldest_at?: string | null;
+            /** Format: date-time */
+            newest_at?: string | null;
+        };
+        /** @description What there is of a kind. */
+        FoundKind: {
+            kind: string;
+            readonly label: string;
+            items: number;
+            size_bytes: number;
+            newest_name: string;
+            /** Format: date-time */
+            newest_at: string | null;
+            largest: components["schemas"]["LargeItem"][];
+        };
+        Guide: {
+            code: string;
+            label: string;
+            first_time: string[];
+            not_seen: string[];
+        };
+        Held: {
+            items: number;
+            size_bytes: number;
+            newest_name: string;
+            /** Format: date-time */
+            newest_at: string | null;
+            /** Format: uuid */
+            backup: string;
+            /** Format: date-time */
+            finished_at: string;
+            stores: string[];
+        };
+        Holder: {
+            readonly id: number;
+            readonly name: string;
+            readonly team: string;
+            devices: number;
+        };
+        HolderDetail: {
+            readonly id: number;
+            readonly name: string;
+            readonly team: string;
+            devices: number;
+            rows: components["schemas"]["DeviceRow"][];
+        };
+        HolderNameRequest: {
+            name: string;
             team: string;
         };
         Inside: {
@@ -890,13 +1542,47 @@ export interface components {
             readonly family: string;
             readonly encrypted: boolean;
             readonly hold_reason: string;
+            /**
+             * Format: date
+             * @description Last day of the hold; empty until it is released.
+             */
+            readonly hold_until: string | null;
+            readonly occasion: components["schemas"]["OccasionEnum"] | components["schemas"]["BlankEnum"];
+            readonly note: string;
+            /** @description Name of what it was brought in from; empty for our own. */
+            readonly brought_in_from: string;
             copies: components["schemas"]["Copy"][];
             readonly kept: components["schemas"]["Kept"][];
         };
         Kind: {
             code: string;
             label: string;
+            /** @description Only travels in encrypted backups. */
             secret: boolean;
+            /** @description The other family can take it. */
+            crosses: boolean;
+            /** @description The open format of its export. */
+            leaves_as: string;
+            /** @description Commonly kept in step by an outside account. */
+            often_in_step: boolean;
+            /** @description Can be had again from where it came. */
+            regained: boolean;
+        };
+        KindCover: {
+            kind: string;
+            readonly label: string;
+            cover: components["schemas"]["CoverEnum"];
+            says: string;
+            live: components["schemas"]["Live"] | null;
+            newest: components["schemas"]["Held"] | null;
+            backups: number;
+            stores: string[];
+            accounts: components["schemas"]["Account"][];
+            /** @description Whether its plan takes it. */
+            readonly planned: boolean;
+            /** @description Only travels in encrypted backups. */
+            readonly secret: boolean;
+            readonly largest: components["schemas"]["LargeItem"][];
         };
         /**
          * @description * `contacts` - contacts
@@ -955,6 +1641,76 @@ export interface components {
             left?: number;
             damaged: string[];
         };
+        LargeItem: {
+            name: string;
+            size_bytes: number;
+        };
+        LeftAside: {
+            name: string;
+            why: string;
+        };
+        /** @description Items that were left out on purpose. */
+        LeftOut: {
+            kind: string;
+            reason: string;
+            items: number;
+            size_bytes: number;
+        };
+        /**
+         * @description * `blocks` - blocks
+         *     * `warns` - warns
+         *     * `fine` - fine
+         *     * `untold` - untold
+         * @enum {string}
+         */
+        LevelEnum: "blocks" | "warns" | "fine" | "untold";
+        Line: {
+            number: number;
+            verdict: components["schemas"]["VerdictEnum"];
+            name: string;
+            device: string | null;
+            why: string;
+            readonly changes: components["schemas"]["ColumnChange"][];
+        };
+        /** @description Settings of one device's link; a password is never sent out. */
+        Link: {
+            readonly link: string;
+            readonly label: string;
+            /** @description What this link cannot do. */
+            readonly limits: string[];
+            rules: components["schemas"]["Rule"][];
+            /** Format: int64 */
+            limit_bytes_per_second: number | null;
+            folder: string;
+            sftp: components["schemas"]["SftpPlace"] | null;
+            readonly fingerprint: string;
+            readonly agent_id: string;
+            readonly address: string;
+            readonly paired: boolean;
+        };
+        /**
+         * @description * `none` - None
+         *     * `agent` - Agent
+         *     * `folder` - Folder
+         *     * `sftp` - Sftp
+         * @enum {string}
+         */
+        LinkEnum: "none" | "agent" | "folder" | "sftp";
+        /** @description Settings of one device's link; a password is never sent out. */
+        LinkRequest: {
+            rules: components["schemas"]["RuleRequest"][];
+            /** Format: int64 */
+            limit_bytes_per_second: number | null;
+            folder: string;
+            sftp: components["schemas"]["SftpPlaceRequest"] | null;
+        };
+        Live: {
+            items: number;
+            size_bytes: number;
+            newest_name: string;
+            /** Format: date-time */
+            newest_at: string | null;
+        };
         Log: {
             /** Format: date-time */
             at: string;
@@ -970,6 +1726,18 @@ export interface components {
          * @enum {string}
          */
         MediumEnum: "folder";
+        MeetRequest: {
+            host: string;
+            port: number;
+        };
+        /** @description The key that answers there, for a person to compare with what the device shows. */
+        Met: {
+            host_key: string;
+            fingerprint: string;
+        };
+        NameRequest: {
+            name: string;
+        };
         Names: {
             teams: string[];
             holders: string[];
@@ -995,12 +1763,18 @@ export interface components {
             missing: number;
             under_way: number;
         };
-        NoteRequest: {
-            /** @default  */
-            note: string;
-        };
         /** @enum {unknown} */
         NullEnum: null;
+        /**
+         * @description * `` - None
+         *     * `before_repair` - Before Repair
+         *     * `before_update` - Before Update
+         *     * `before_reset` - Before Reset
+         *     * `before_hand_over` - Before Hand Over
+         *     * `other` - Other
+         * @enum {string}
+         */
+        OccasionEnum: "before_repair" | "before_update" | "before_reset" | "before_hand_over" | "other";
         Occupancy: {
             /** Format: uuid */
             device_id: string;
@@ -1019,15 +1793,52 @@ export interface components {
             make: string;
             model: string;
             os_version: string;
+            serial: string;
             readonly first_time: string[];
         };
         Office: {
             name: string;
             zone: string;
+            max_runs?: number | null;
+            /** Format: int64 */
+            limit_bytes_per_second?: number | null;
         };
         OfficeRequest: {
             name: string;
             zone: string;
+            max_runs?: number | null;
+            /** Format: int64 */
+            limit_bytes_per_second?: number | null;
+        };
+        PaginatedBringingList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Bringing"][];
+        };
+        PaginatedHolderList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Holder"][];
         };
         PaginatedJournalList: {
             /** @example 123 */
@@ -1089,21 +1900,38 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["User"][];
         };
+        /** @description Either a new entry of the register, or one that has no link yet. */
         PairRequest: {
-            agent_id: string;
-            code: string;
             name: string;
             holder: string;
             team: string;
+            /** Format: uuid */
+            registered?: string | null;
+            agent_id: string;
+            code: string;
         };
         PassphraseRequest: {
             passphrase: string;
+        };
+        /** @description Either a path on the server, or a file. */
+        PathRequest: {
+            /** @default  */
+            path: string;
+            /** Format: binary */
+            file?: string;
         };
         Plan: {
             /** Format: uuid */
             readonly id: string;
             readonly name: string;
+            reach: components["schemas"]["ReachEnum"];
+            /** @description What `reach` speaks of: all but these, or only these. */
             readonly kinds: string[];
+            /** @description Codes of the kinds that it takes. */
+            readonly taken: string[];
+            /** @description Single items above this are left out; empty takes all. */
+            readonly larger_than_bytes: number | null;
+            exclusions: components["schemas"]["Exclusion"][];
             /** @description 0 is Monday. */
             readonly days: number[];
             /**
@@ -1134,7 +1962,14 @@ export interface components {
             /** Format: uuid */
             readonly id: string;
             readonly name: string;
+            reach: components["schemas"]["ReachEnum"];
+            /** @description What `reach` speaks of: all but these, or only these. */
             readonly kinds: string[];
+            /** @description Codes of the kinds that it takes. */
+            readonly taken: string[];
+            /** @description Single items above this are left out; empty takes all. */
+            readonly larger_than_bytes: number | null;
+            exclusions: components["schemas"]["Exclusion"][];
             /** @description 0 is Monday. */
             readonly days: number[];
             /**
@@ -1168,6 +2003,8 @@ export interface components {
             readonly id: string;
             readonly name: string;
             readonly medium: components["schemas"]["MediumEnum"];
+            /** @description Whether it lies outside of the office. */
+            readonly off_site: boolean;
             readonly path: string;
             /** @description What it may hold; empty without a limit. */
             readonly allowance_bytes: number | null;
@@ -1199,6 +2036,14 @@ export interface components {
             /** @description Why the promise cannot be kept; empty when it can. */
             shortfall: string;
         };
+        Previewed: {
+            digest: string;
+            counts: {
+                [key: string]: number;
+            };
+            ignored_columns: string[];
+            lines: components["schemas"]["Line"][];
+        };
         /** @description What every error answer looks like. */
         Problem: {
             code: string;
@@ -1210,22 +2055,56 @@ export interface components {
             field: string | null;
             status: number;
         };
-        /** @description What the device says now; empty where its link cannot tell. */
+        /**
+         * @description * `everything` - everything
+         *     * `all_but` - all_but
+         *     * `only` - only
+         * @enum {string}
+         */
+        ReachEnum: "everything" | "all_but" | "only";
+        /** @description Findings in the order in which to resolve them, and the guides that may be needed. */
         Readiness: {
             reachable: boolean;
+            findings: components["schemas"]["FindingReady"][];
+            /** @description What to look at when it is not seen at all. */
+            not_seen: string[];
+            first_time: string[];
+            /** @description What this link cannot tell. */
+            cannot_tell: string[];
+        };
+        Reason: {
+            code: string;
+            blocks: boolean;
             says: string;
-            remedy: string;
-            locked: boolean | null;
-            data_access: boolean | null;
-            finder_lock: boolean | null;
-            on_power: boolean | null;
-            battery_percent: number | null;
-            storage_total_bytes: number | null;
-            storage_used_bytes: number | null;
+            step: string;
+            remedy: components["schemas"]["RemedyEnum"];
         };
         ReasonRequest: {
             reason: string;
+            /** Format: date */
+            until?: string | null;
         };
+        RegisterFileRequest: {
+            /** @description The file: CSV, or JSON as exported. */
+            content: string;
+            /**
+             * @description Of the preview that is confirmed.
+             * @default
+             */
+            digest: string;
+        };
+        /**
+         * @description * `run` - run
+         *     * `look` - look
+         *     * `check` - check
+         *     * `prove` - prove
+         *     * `copy` - copy
+         *     * `plan` - plan
+         *     * `on_the_device` - on_the_device
+         *     * `none` - none
+         * @enum {string}
+         */
+        RemedyEnum: "run" | "look" | "check" | "prove" | "copy" | "plan" | "on_the_device" | "none";
         Restore: {
             /** Format: uuid */
             readonly id: string;
@@ -1296,6 +2175,19 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "administrator" | "operator" | "auditor";
+        Rule: {
+            pattern: string;
+            /** @description Empty leaves the files out. */
+            kind: string;
+        };
+        RuleRequest: {
+            pattern: string;
+            /** @description Empty leaves the files out. */
+            kind: string;
+        };
+        RulesRequest: {
+            rules: components["schemas"]["RuleRequest"][];
+        };
         /** @description One line of the history. */
         Run: {
             /** Format: uuid */
@@ -1308,6 +2200,7 @@ export interface components {
             store_name: string;
             readonly trigger: components["schemas"]["TriggerEnum"];
             readonly note: string;
+            readonly occasion: components["schemas"]["OccasionEnum"] | components["schemas"]["BlankEnum"];
             state: components["schemas"]["RunStateEnum"];
             /**
              * Format: date
@@ -1347,6 +2240,7 @@ export interface components {
             store_name: string;
             readonly trigger: components["schemas"]["TriggerEnum"];
             readonly note: string;
+            readonly occasion: components["schemas"]["OccasionEnum"] | components["schemas"]["BlankEnum"];
             state: components["schemas"]["RunStateEnum"];
             /**
              * Format: date
@@ -1376,6 +2270,12 @@ export interface components {
             readonly says: string;
             progress: components["schemas"]["RunProgress"];
             skipped: components["schemas"]["Skipped"][];
+            left_out: components["schemas"]["LeftOut"][];
+            /**
+             * Format: date
+             * @description Last day of the hold that its occasion brings; empty until it is released.
+             */
+            readonly hold_until: string | null;
             log: components["schemas"]["Log"][];
             attempts: number;
             stop_asked: boolean;
@@ -1422,7 +2322,43 @@ export interface components {
             keep_monthly: number;
             /** @default false */
             paused: boolean;
+            /** @default only */
+            reach: components["schemas"]["ReachEnum"];
+            /** Format: int64 */
+            larger_than_bytes?: number | null;
+            /** @default [] */
+            exclusions: components["schemas"]["ExclusionRequest"][];
             devices: string[];
+        };
+        SftpPlace: {
+            host: string;
+            port: number;
+            username: string;
+            folder: string;
+            host_key: string;
+        };
+        SftpPlaceRequest: {
+            host: string;
+            port: number;
+            username: string;
+            password: string;
+            folder: string;
+            host_key: string;
+        };
+        /** @description Either a new entry of the register, or one that has no link yet. */
+        SftpRequest: {
+            host: string;
+            port: number;
+            username: string;
+            password: string;
+            folder: string;
+            host_key: string;
+            name: string;
+            holder: string;
+            team: string;
+            /** Format: uuid */
+            registered?: string | null;
+            family: string;
         };
         /**
          * @description * `contact` - contact
@@ -1454,10 +2390,23 @@ export interface components {
             username: string;
             password: string;
         };
+        SignOffRequest: {
+            occasion: components["schemas"]["OccasionEnum"] | components["schemas"]["BlankEnum"];
+            /** @default  */
+            note: string;
+        };
         Skipped: {
             kind: string;
             name: string;
             reason: string;
+        };
+        Sorted: {
+            pattern: string;
+            kind: string;
+            readonly label: string;
+            files: number;
+            size_bytes: number;
+            examples: string[];
         };
         /**
          * @description * `on_time` - on_time
@@ -1476,6 +2425,8 @@ export interface components {
             readonly id: string;
             readonly name: string;
             readonly medium: components["schemas"]["MediumEnum"];
+            /** @description Whether it lies outside of the office. */
+            readonly off_site: boolean;
             readonly path: string;
             /** @description What it may hold; empty without a limit. */
             readonly allowance_bytes: number | null;
@@ -1497,11 +2448,19 @@ export interface components {
             /** Format: date-time */
             readonly added_at: string;
         };
+        StoreChoice: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            holds_newest: boolean;
+        };
         StoreDetail: {
             /** Format: uuid */
             readonly id: string;
             readonly name: string;
             readonly medium: components["schemas"]["MediumEnum"];
+            /** @description Whether it lies outside of the office. */
+            readonly off_site: boolean;
             readonly path: string;
             /** @description What it may hold; empty without a limit. */
             readonly allowance_bytes: number | null;
@@ -1524,12 +2483,39 @@ export interface components {
             readonly added_at: string;
             readonly occupancies: components["schemas"]["Occupancy"][];
         };
+        TakeRequest: {
+            /** Format: uuid */
+            device: string;
+            /** Format: uuid */
+            store: string;
+            /** Format: date-time */
+            moment: string;
+        };
         /**
          * @description * `device` - Device
          *     * `archive` - Archive
          * @enum {string}
          */
         TargetEnum: "device" | "archive";
+        Team: {
+            id: number;
+            name: string;
+            devices: number;
+            holders: number;
+            promised: number;
+            inside: number;
+            held_bytes: number;
+        };
+        /** @description One team within the filter, whatever the page. */
+        TeamSum: {
+            id: number | null;
+            team: string;
+            devices: number;
+            on_time: number;
+            /** @description Of those on time, for the strip. */
+            newest: string[];
+            held_bytes: number;
+        };
         Today: {
             promised: number;
             inside: number;
@@ -1540,18 +2526,83 @@ export interface components {
             };
             tonight: number;
         };
+        /** @description The page as it stood when it was signed. */
+        Told: {
+            device: components["schemas"]["ToldDevice"];
+            says: string;
+            reasons: components["schemas"]["ToldReason"][];
+            /** Format: date-time */
+            looked_at: string | null;
+            /** Format: date-time */
+            backup_at: string | null;
+            backup_items: number;
+            backup_bytes: number;
+            stores: string[];
+            kinds: components["schemas"]["ToldKind"][];
+        };
+        ToldDevice: {
+            name: string;
+            holder: string;
+            team: string;
+            make: string;
+            model: string;
+            serial: string;
+            asset_tag: string;
+            os_version: string;
+        };
+        ToldKind: {
+            label: string;
+            says: string;
+            items: number;
+            on_device: number | null;
+        };
+        ToldReason: {
+            blocks: boolean;
+            says: string;
+            step: string;
+        };
         /**
          * @description * `schedule` - Schedule
          *     * `by_hand` - By Hand
          * @enum {string}
          */
         TriggerEnum: "schedule" | "by_hand";
+        Undone: {
+            /** @description Changed by somebody since, and left as it is. */
+            left: string[];
+        };
+        Unlinked: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            holder: string;
+            serial: string;
+            family: string;
+        };
+        Unpaired: {
+            /** @description Whether the device has forgotten this server, too. */
+            told_device: boolean;
+        };
         User: {
             id: number;
             username: string;
             shown_name: string;
             role: components["schemas"]["RoleEnum"];
         };
+        /** @description Columns of the register; those that are left out stay as they are. */
+        ValuesRequest: {
+            values_told: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * @description * `create` - create
+         *     * `change` - change
+         *     * `same` - same
+         *     * `refuse` - refuse
+         * @enum {string}
+         */
+        VerdictEnum: "create" | "change" | "same" | "refuse";
         /**
          * @description * `keep_both` - keep_both
          *     * `replace` - replace
@@ -1559,6 +2610,33 @@ export interface components {
          * @enum {string}
          */
         WhenThereEnum: "keep_both" | "replace" | "skip";
+        Wipe: {
+            safe: boolean;
+            says: string;
+            reasons: components["schemas"]["Reason"][];
+            /** Format: date-time */
+            looked_at: string | null;
+            /** Format: uuid */
+            backup_id: string | null;
+            /** Format: date-time */
+            backup_at: string | null;
+            /** Format: uuid */
+            active_run: string | null;
+            stores: components["schemas"]["StoreChoice"][];
+        };
+        WipeAnswer: {
+            /** Format: uuid */
+            readonly id: string;
+            /** Format: uuid */
+            device_id: string;
+            /** Format: date-time */
+            readonly at: string;
+            by_name: string;
+            readonly occasion: components["schemas"]["OccasionEnum"] | components["schemas"]["BlankEnum"];
+            readonly note: string;
+            readonly safe: boolean;
+            told: components["schemas"]["Told"];
+        };
     };
     responses: never;
     parameters: never;
@@ -1586,6 +2664,38 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["KeptBackup"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    copy_backup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyToRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {
@@ -1823,10 +2933,193 @@ export interface operations {
             };
         };
     };
+    bringings: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedBringingList"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_into_old: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PathRequest"];
+                "multipart/form-data": components["schemas"]["PathRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bringing"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bringing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bringing"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_bringing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bringing"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     devices: {
         parameters: {
             query?: {
+                /**
+                 * @description * `orlo` - orlo
+                 *     * `brenta` - brenta
+                 *     * `folder` - folder
+                 */
+                family?: "orlo" | "brenta" | "folder";
+                /** @description Leave out what is on time: it is in the sums of its team. */
+                fold?: boolean;
+                holder?: number;
+                /**
+                 * @description * `none` - None
+                 *     * `agent` - Agent
+                 *     * `folder` - Folder
+                 *     * `sftp` - Sftp
+                 */
+                link?: "none" | "agent" | "folder" | "sftp";
+                /**
+                 * @description * `lateness` - lateness
+                 *     * `name` - name
+                 *     * `holder` - holder
+                 *     * `team` - team
+                 *     * `held` - held
+                 *     * `age` - age
+                 *     * `seen` - seen
+                 *     * `full` - full
+                 */
+                order?: "lateness" | "name" | "holder" | "team" | "held" | "age" | "seen" | "full";
                 page?: number;
+                page_size?: number;
+                plan?: string;
                 /**
                  * @description * `on_time` - on_time
                  *     * `due_soon` - due_soon
@@ -1838,7 +3131,7 @@ export interface operations {
                  *     * `no_plan` - no_plan
                  */
                 standing?: "on_time" | "due_soon" | "late" | "never" | "away" | "lost" | "retired" | "no_plan";
-                team?: string;
+                team?: number;
                 words?: string;
             };
             header?: never;
@@ -1923,6 +3216,35 @@ export interface operations {
             };
         };
     };
+    register_entry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     change_device: {
         parameters: {
             query?: never;
@@ -1934,7 +3256,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ChangeDeviceRequest"];
+                "application/json": components["schemas"]["ValuesRequest"];
             };
         };
         responses: {
@@ -1944,6 +3266,159 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Added"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    coverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Coverage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sorted"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Coverage"];
                 };
             };
             default: {
@@ -2029,7 +3504,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["NoteRequest"];
+                "application/json": components["schemas"]["AskRunRequest"];
             };
         };
         responses: {
@@ -2039,6 +3514,246 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunDetail"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unpair_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unpaired"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wipe_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wipe"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_wipe_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignOffRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WipeAnswer"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    signed_answers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WipeAnswer"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeManyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bulk"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    last_bulk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bulk"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_bulk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_register: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `csv` - csv
+                 *     * `json` - json
+                 */
+                as?: "csv" | "json";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: {
@@ -2082,6 +3797,68 @@ export interface operations {
             };
         };
     };
+    import_register: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RegisterFileRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bulk"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RegisterFileRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Previewed"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pair_device: {
         parameters: {
             query?: never;
@@ -2101,6 +3878,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Added"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_sftp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SftpRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    meet_sftp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeetRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Met"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unlinked_devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unlinked"][];
                 };
             };
             default: {
@@ -2133,6 +3999,156 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Me"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    guides: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guide"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    holders: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+                team?: number;
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedHolderList"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    holder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HolderDetail"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_holder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HolderNameRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_holder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {
@@ -2191,6 +4207,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kind"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    link_facts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
             default: {
@@ -3052,6 +5097,93 @@ export interface operations {
             };
         };
     };
+    teams: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Team"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_team: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_team: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     today: {
         parameters: {
             query?: never;
@@ -3130,6 +5262,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["User"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    signed_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WipeAnswer"];
                 };
             };
             default: {

@@ -3,7 +3,7 @@ import { useQueryClient, type QueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 
 interface LiveEvent {
-  topic: 'run' | 'restore' | 'changed' | 'again';
+  topic: 'run' | 'restore' | 'bringing' | 'changed' | 'again';
   id: string;
   state: Record<string, unknown> | null;
 }
@@ -21,20 +21,20 @@ function take(queries: QueryClient, event: LiveEvent) {
     return;
   }
   if (event.topic === 'changed') {
-    const keys = event.id === 'stores' ? [['stores'], ['backups'], ['today']] : [...LISTS, ['backups']];
+    const keys = event.id === 'stores' ? [['stores'], ['backups'], ['today']] : [...LISTS, ['backups'], ['coverage'], ['wipe']];
     for (const queryKey of keys) void queries.invalidateQueries({ queryKey });
     return;
   }
   const queryKey = [event.topic, event.id];
   const known = queries.getQueryData<Known>(queryKey);
-  if (event.state && known) {
+  if (event.state && known && event.topic !== 'bringing') {
     queries.setQueryData(queryKey, { ...known, state: 'running', progress: event.state });
     const entersStage = known.state !== 'running' || known.progress['stage'] !== event.state['stage'];
     if (entersStage) void queries.invalidateQueries({ queryKey }); // its log and times have grown too
     return;
   }
   void queries.invalidateQueries({ queryKey });
-  if (!event.state) for (const list of event.topic === 'run' ? LISTS : [['restores']]) void queries.invalidateQueries({ queryKey: list });
+  if (!event.state) for (const list of event.topic === 'run' ? LISTS : event.topic === 'bringing' ? [['bringings']] : [['restores']]) void queries.invalidateQueries({ queryKey: list });
 }
 
 export function LiveLine() {

@@ -1,7 +1,14 @@
 import { createBrowserRouter } from 'react-router';
 
 import { AddDeviceScreen } from '../features/fleet/AddDeviceScreen';
+import { ImportScreen } from '../features/fleet/ImportScreen';
+import { LinkScreen } from '../features/fleet/LinkScreen';
 import { DeviceScreen } from '../features/fleet/DeviceScreen';
+import { CoverageScreen } from '../features/oversight/CoverageScreen';
+import { HolderScreen } from '../features/oversight/HolderScreen';
+import { SignedScreen } from '../features/oversight/SignedScreen';
+import { TeamsScreen } from '../features/oversight/TeamsScreen';
+import { WipeScreen } from '../features/oversight/WipeScreen';
 import { DevicesScreen } from '../features/oversight/DevicesScreen';
 import { TodayScreen } from '../features/oversight/TodayScreen';
 import { JournalScreen } from '../features/people/JournalScreen';
@@ -11,6 +18,7 @@ import { PlansScreen } from '../features/plans/PlansScreen';
 import { BackupScreen } from '../features/recovery/BackupScreen';
 import { RestoreReportScreen } from '../features/recovery/RestoreReportScreen';
 import { RestoreScreen } from '../features/recovery/RestoreScreen';
+import { BringInScreen } from '../features/runs/BringInScreen';
 import { HistoryScreen } from '../features/runs/HistoryScreen';
 import { RunScreen } from '../features/runs/RunScreen';
 import { AddStoreScreen } from '../features/storage/AddStoreScreen';
@@ -27,7 +35,15 @@ export const router = createBrowserRouter([
       { path: '/', element: <TodayScreen /> },
       { path: '/devices', element: <DevicesScreen /> },
       { path: '/devices/add', element: <AddDeviceScreen /> },
+      { path: '/devices/import', element: <ImportScreen /> },
       { path: '/devices/:id', element: <DeviceScreen /> },
+      { path: '/devices/:id/coverage', element: <CoverageScreen /> },
+      { path: '/devices/:id/wipe', element: <WipeScreen /> },
+      { path: '/devices/:id/link', element: <LinkScreen /> },
+      { path: '/wipe-answers/:id', element: <SignedScreen /> },
+      { path: '/teams', element: <TeamsScreen /> },
+      { path: '/holders/:id', element: <HolderScreen /> },
+      { path: '/bring-in', element: <BringInScreen /> },
       { path: '/plans', element: <PlansScreen /> },
       { path: '/plans/:id', element: <PlanScreen /> },
       { path: '/history', element: <HistoryScreen /> },

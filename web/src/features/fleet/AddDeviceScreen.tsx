@@ -1,25 +1,33 @@
-/** Add a device: one that announces itself on the office network, or a folder on the server. */
+/** Add a device: one that announces itself on the office network, a folder on the server, or one with an SFTP server. */
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import { useNavigate, useSearchParams } from 'react-router';
+import { Link, useNavigate, useSearchParams } from 'react-router';
 
-import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useNames } from '../../api/queries';
-import { Field } from '../../ui/Field';
+import { client, problemOf, told, type Problem, type Schemas } from '../../api/client';
+import { useGuides, useNames } from '../../api/queries';
+import { Choice, Field } from '../../ui/Field';
+import { Guide } from '../../ui/Guide';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
+import { ScanCode } from './ScanCode';
+import { SftpForm } from './SftpForm';
 
 type Offer = Schemas['Offer'];
 
 export function AddDeviceScreen() {
   const [params, setParams] = useSearchParams();
   const offers = useQuery({ queryKey: ['offers'], queryFn: () => told(client.GET('/api/offers')), refetchInterval: 5_000 });
+  const guides = useGuides();
+  const registered = params.get('registered') ?? '';
   const chosen = offers.data?.find((offer) => offer.device === params.get('device'));
-  const folder = params.has('folder');
+  const kind = params.get('kind');
+  const go = (next: Record<string, string>) => setParams(registered ? { ...next, registered } : next);
   return (
     <>
       <h1 tabIndex={-1}>Add a device</h1>
-      <p className="sub">Choose one that is on the office network now, or a folder into which a device puts its files.</p>
+      <p className="sub">
+        Choose one that is on the office network now, a folder, or a device with an SFTP server. A whole list goes through <Link to="/devices/import">an import</Link>.
+      </p>
       <div className="halves">
         <section>
           <h2>
@@ -28,52 +36,90 @@ export function AddDeviceScreen() {
           <div className="sheet scroll">
             {offers.isPending && <Loading what="the office network" />}
             {offers.isError && <Failed problem={problemOf(offers.error)} onRetry={() => void offers.refetch()} />}
-            {offers.data?.length === 0 && (
-              <Empty>No device that is not in the list yet. Nearly always it is the cable, the wireless network, or the sharing setting of the device.</Empty>
-            )}
+            {offers.data?.length === 0 && <Empty>No device that is not in the list yet.</Empty>}
             <table className="rows">
               <tbody>
                 {offers.data?.map((offer) => (
-                  <tr key={offer.device}>
-                    <td>
-                      <strong>{offer.name}</strong> <span className="quiet">{offer.make} {offer.os_version}</span>
-                    </td>
-                    <td className="num">
-                      <Button
-                        size="sm"
-                        variant={chosen?.device === offer.device ? 'primary' : 'outline-primary'}
-                        onClick={() => setParams({ device: offer.device })}
-                      >
-                        Choose<span className="visually-hidden"> {offer.name}</span>
-                      </Button>
-                    </td>
-                  </tr>
+                  <Way key={offer.device} title={offer.name} detail={`${offer.make} ${offer.os_version} ${offer.serial}`} on={chosen?.device === offer.device} onChoose={() => go({ device: offer.device })} />
                 ))}
-                <tr>
-                  <td>
-                    <strong>A folder on the server</strong> <span className="quiet">mounted, or one that a device synchronises into</span>
-                  </td>
-                  <td className="num">
-                    <Button size="sm" variant={folder ? 'primary' : 'outline-primary'} onClick={() => setParams({ folder: '1' })}>
-                      Choose<span className="visually-hidden"> a folder</span>
-                    </Button>
-                  </td>
-                </tr>
+                <Way title="A folder on the server" detail="mounted, or one that a device synchronises into" on={kind === 'folder'} onChoose={() => go({ kind: 'folder' })} />
+                <Way title="SFTP" detail="a device that runs a server for it" on={kind === 'sftp'} onChoose={() => go({ kind: 'sftp' })} />
               </tbody>
             </table>
           </div>
+          <div className="mt-3">
+            <h2>It is not seen at all?</h2>
+            <div className="sheet pad">
+              <p className="mb-1">Nearly always it is the cable, the wireless network, a driver, or the sharing setting of the device.</p>
+              {guides.data?.map((guide) => (
+                <Guide key={guide.code} title={`${guide.label}: where to look`} steps={guide.not_seen} />
+              ))}
+            </div>
+          </div>
         </section>
         <section>
-          {chosen && <PairForm key={chosen.device} offer={chosen} />}
-          {!chosen && folder && <FolderForm />}
-          {!chosen && !folder && <Empty>Choose one on the left; then its pairing code is asked for here.</Empty>}
+          {chosen && <PairForm key={chosen.device} offer={chosen} registered={registered} />}
+          {!chosen && kind === 'folder' && <FolderForm registered={registered} />}
+          {!chosen && kind === 'sftp' && <SftpForm registered={registered} />}
+          {!chosen && !kind && <Empty>Choose one on the left; then its pairing code is asked for here.</Empty>}
         </section>
       </div>
     </>
   );
 }
 
-function useAdded() {
+function Way({ title, detail, on, onChoose }: { title: string; detail: string; on: boolean; onChoose: () => void }) {
+  return (
+    <tr>
+      <td>
+        <strong>{title}</strong> <span className="quiet">{detail}</span>
+      </td>
+      <td className="num">
+        <Button size="sm" variant={on ? 'primary' : 'outline-primary'} onClick={onChoose}>
+          Choose<span className="visually-hidden"> {title}</span>
+        </Button>
+      </td>
+    </tr>
+  );
+}
+
+export interface Entry {
+  name: string;
+  holder: string;
+  team: string;
+  registered: string | null;
+}
+
+/** Either a new entry of the register, or one that has no link yet. */
+export function EntryFields({ entry, onEntry, problem, serial = '' }: { entry: Entry; onEntry: (entry: Entry) => void; problem: Problem | null; serial?: string }) {
+  const names = useNames();
+  const unlinked = useQuery({ queryKey: ['devices', 'unlinked'], queryFn: () => told(client.GET('/api/devices/unlinked')) });
+  const known = unlinked.data ?? [];
+  const match = serial && known.find((one) => one.serial.toLowerCase() === serial.toLowerCase());
+  const options = [{ value: '', label: 'a new entry' }, ...known.map((one) => ({ value: one.id, label: `${one.name}, ${one.holder} ${one.serial}`.trim() }))];
+  return (
+    <>
+      {known.length > 0 && <Choice label="In the register it is" value={entry.registered ?? ''} onChange={(id) => onEntry({ ...entry, registered: id || null })} options={options} />}
+      {match && entry.registered !== match.id && (
+        <p className="hint">
+          The register has this serial: {match.name}, {match.holder}.{' '}
+          <button type="button" className="linklike" onClick={() => onEntry({ ...entry, registered: match.id })}>
+            Link it to that entry
+          </button>
+        </p>
+      )}
+      {!entry.registered && (
+        <>
+          <Field label="Name of the device" value={entry.name} onChange={(name) => onEntry({ ...entry, name })} problem={problem} field="name" required />
+          <Field label="Holder" value={entry.holder} onChange={(holder) => onEntry({ ...entry, holder })} suggestions={names.data?.holders} problem={problem} field="holder" required />
+          <Field label="Team" value={entry.team} onChange={(team) => onEntry({ ...entry, team })} suggestions={names.data?.teams} />
+        </>
+      )}
+    </>
+  );
+}
+
+export function useAdded() {
   const navigate = useNavigate();
   const queries = useQueryClient();
   return async (added: { id: string }) => {
@@ -82,13 +128,12 @@ function useAdded() {
   };
 }
 
-function PairForm({ offer }: { offer: Offer }) {
-  const names = useNames();
+function PairForm({ offer, registered }: { offer: Offer; registered: string }) {
   const onSuccess = useAdded();
   const [model = offer.model, holder = ''] = offer.name.split(', ');
-  const [body, setBody] = useState({ agent_id: offer.device, code: '', name: `${offer.make} ${model}`, holder, team: '' });
-  const set = (name: keyof typeof body) => (value: string) => setBody({ ...body, [name]: value });
-  const pair = useMutation({ mutationFn: () => told(client.POST('/api/devices/pair', { body })), onSuccess });
+  const [entry, setEntry] = useState<Entry>({ name: `${offer.make} ${model}`, holder, team: '', registered: registered || null });
+  const [code, setCode] = useState('');
+  const pair = useMutation({ mutationFn: () => told(client.POST('/api/devices/pair', { body: { ...entry, agent_id: offer.device, code } })), onSuccess });
   const problem = pair.error ? problemOf(pair.error) : null;
   return (
     <>
@@ -108,17 +153,16 @@ function PairForm({ offer }: { offer: Offer }) {
         </ol>
         <Field
           label="Pairing code"
-          value={body.code}
-          onChange={set('code')}
-          hint="Eight letters and digits, on the screen of the device."
+          value={code}
+          onChange={setCode}
+          hint="Eight letters and digits, on the screen of the device. It changes every ten minutes."
           problem={problem}
           field="code"
           autoComplete="off"
           required
         />
-        <Field label="Name of the device" value={body.name} onChange={set('name')} problem={problem} field="name" />
-        <Field label="Holder" value={body.holder} onChange={set('holder')} suggestions={names.data?.holders} problem={problem} field="holder" />
-        <Field label="Team" value={body.team} onChange={set('team')} suggestions={names.data?.teams} />
+        <ScanCode device={offer.device} onCode={setCode} />
+        <EntryFields entry={entry} onEntry={setEntry} problem={problem} serial={offer.serial} />
         <Button type="submit" disabled={pair.isPending}>
           {pair.isPending ? 'Pairing …' : 'Pair'}
         </Button>
@@ -127,12 +171,11 @@ function PairForm({ offer }: { offer: Offer }) {
   );
 }
 
-function FolderForm() {
-  const names = useNames();
+function FolderForm({ registered }: { registered: string }) {
   const onSuccess = useAdded();
-  const [body, setBody] = useState({ path: '', name: '', holder: '', team: '' });
-  const set = (name: keyof typeof body) => (value: string) => setBody({ ...body, [name]: value });
-  const add = useMutation({ mutationFn: () => told(client.POST('/api/devices/folder', { body })), onSuccess });
+  const [entry, setEntry] = useState<Entry>({ name: '', holder: '', team: '', registered: registered || null });
+  const [path, setPath] = useState('');
+  const add = useMutation({ mutationFn: () => told(client.POST('/api/devices/folder', { body: { ...entry, path } })), onSuccess });
   const problem = add.error ? problemOf(add.error) : null;
   return (
     <>
@@ -147,17 +190,15 @@ function FolderForm() {
         <Refused problem={problem} />
         <Field
           label="Path on the server"
-          value={body.path}
-          onChange={set('path')}
-          hint="Its files are sorted into kinds by type and path: photos, videos, music, documents …"
+          value={path}
+          onChange={setPath}
+          hint="Its files are sorted into kinds by type and path; rules of your own come afterwards, under Link."
           problem={problem}
           field="path"
           placeholder="/srv/shared/boat"
           required
         />
-        <Field label="Name of the device" value={body.name} onChange={set('name')} problem={problem} field="name" required />
-        <Field label="Holder" value={body.holder} onChange={set('holder')} suggestions={names.data?.holders} problem={problem} field="holder" required />
-        <Field label="Team" value={body.team} onChange={set('team')} suggestions={names.data?.teams} />
+        <EntryFields entry={entry} onEntry={setEntry} problem={problem} />
         <Button type="submit" disabled={add.isPending}>
           Add
         </Button>

@@ -76,7 +76,7 @@ function CauseRow({ cause, onProblem }: { cause: Cause; onProblem: (problem: Pro
   const runAll = useMutation({
     mutationFn: async () => {
       const asked = await Promise.allSettled(
-        cause.devices.map((device) => told(client.POST('/api/devices/{id}/run', { params: { path: { id: device.id } }, body: { note: '' } }))),
+        cause.devices.map((device) => told(client.POST('/api/devices/{id}/run', { params: { path: { id: device.id } }, body: { note: '', occasion: '' } }))),
       );
       const refused = asked.find((one) => one.status === 'rejected');
       if (refused) throw refused.reason;

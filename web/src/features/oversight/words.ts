@@ -2,25 +2,16 @@
 import type { Schemas } from '../../api/client';
 
 export type DeviceRow = Schemas['DeviceRow'];
+export type TeamSum = Schemas['TeamSum'];
 
 export interface TeamGroup {
-  team: string;
-  exceptions: DeviceRow[];
-  onTime: DeviceRow[];
-  heldBytes: number;
+  sum: TeamSum;
+  rows: DeviceRow[];
 }
 
-/** Devices by team; within a team, everything that is on time apart from what is not. */
-export function byTeam(rows: DeviceRow[]): TeamGroup[] {
-  const teams = new Map<string, TeamGroup>();
-  for (const row of rows) {
-    const team = row.team || 'Without a team';
-    const group = teams.get(team) ?? { team, exceptions: [], onTime: [], heldBytes: 0 };
-    (row.standing === 'on_time' ? group.onTime : group.exceptions).push(row);
-    group.heldBytes += row.held_bytes;
-    teams.set(team, group);
-  }
-  return [...teams.values()].sort((a, b) => a.team.localeCompare(b.team));
+/** The rows of this page under the teams that the server summed up; teams whose rows lie on another page stand with none. */
+export function byTeam(rows: DeviceRow[], teams: TeamSum[]): TeamGroup[] {
+  return teams.map((sum) => ({ sum, rows: rows.filter((row) => row.team_id === sum.id) }));
 }
 
 /** The last thing that is known of a device, in a few words. */
@@ -28,6 +19,11 @@ export function lastWord(row: DeviceRow): string {
   if (row.active_run) return row.active_cause ? `waiting to try again: ${row.active_cause}` : 'a run is under way';
   if (row.standing === 'lost') return 'lost';
   if (row.standing === 'retired') return 'retired';
+  if (row.device_state === 'in_repair') return 'in repair';
+  if (row.device_state === 'away') return row.away_until ? `away until ${row.away_until}` : 'away';
+  if (row.link === 'none') return 'in the register only, not linked yet';
+  if (row.link === 'agent' && !row.paired) return 'not paired';
+  if (row.accepted === false) return 'its holder has not said yes';
   if (row.last_state && !['complete', 'partial'].includes(row.last_state)) return row.last_cause ?? '';
   return '';
 }

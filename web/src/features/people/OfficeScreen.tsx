@@ -89,6 +89,30 @@ function OfficeForm({ office, mayChange }: { office: Schemas['Office']; mayChang
         disabled={!mayChange}
         hint="All nights, days, weeks and months are counted in it."
       />
+      <div className="halves">
+        <Field
+          label="Runs at a time"
+          type="number"
+          min={1}
+          max={32}
+          value={String(body.max_runs ?? '')}
+          onChange={(value) => setBody({ ...body, max_runs: Number(value) || null })}
+          problem={problem}
+          field="max_runs"
+          disabled={!mayChange}
+          hint="More wait for their turn."
+        />
+        <Field
+          label="Speed limit for all together, in KiB a second"
+          value={body.limit_bytes_per_second ? String(body.limit_bytes_per_second / 1024) : ''}
+          onChange={(value) => setBody({ ...body, limit_bytes_per_second: Number(value) > 0 ? Math.round(Number(value) * 1024) : null })}
+          inputMode="decimal"
+          problem={problem}
+          field="limit_bytes_per_second"
+          disabled={!mayChange}
+          hint="Divided among the runs under way; empty for none."
+        />
+      </div>
       {mayChange && (
         <Button type="submit" disabled={save.isPending}>
           Save

@@ -4,14 +4,15 @@ import { useDeferredValue, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useNavigate, useParams } from 'react-router';
 
-import { client, problemOf, told, type Problem } from '../../api/client';
+import { client, problemOf, told } from '../../api/client';
 import { useDevices, useKinds, useMe, useStores } from '../../api/queries';
 import { Confirm } from '../../ui/Confirm';
 import { counted, monthName } from '../../ui/format';
 import { Choice, Field } from '../../ui/Field';
 import { useNow, When } from '../../ui/Office';
 import { Failed, Loading, Refused } from '../../ui/States';
-import { emptyDraft, keptByMonth, WEEKDAYS, type Draft } from './words';
+import { What } from './What';
+import { emptyDraft, keptByMonth, toggled, WEEKDAYS, type Draft, type Part } from './words';
 
 export function PlanScreen() {
   const { id = 'new' } = useParams();
@@ -77,7 +78,7 @@ function Editor({ id, first }: { id: string; first: Draft }) {
             <Times draft={draft} set={set} problem={problem} />
             <Where draft={draft} set={set} problem={problem} />
             <Keeps draft={draft} set={set} problem={problem} />
-            <Kinds draft={draft} set={set} />
+            <What draft={draft} set={set} problem={problem} />
             <Devices draft={draft} set={set} />
             <label className="check mb-2">
               <input type="checkbox" checked={draft.paused} onChange={(event) => set('paused', event.target.checked)} />
@@ -113,14 +114,6 @@ function Editor({ id, first }: { id: string; first: Draft }) {
     </>
   );
 }
-
-interface Part {
-  draft: Draft;
-  set: <K extends keyof Draft>(name: K, value: Draft[K]) => void;
-  problem?: Problem | null;
-}
-
-const toggled = <T,>(list: T[], entry: T): T[] => (list.includes(entry) ? list.filter((one) => one !== entry) : [...list, entry]);
 
 function Times({ draft, set, problem }: Part) {
   return (
@@ -203,37 +196,18 @@ function Keeps({ draft, set, problem }: Part) {
   );
 }
 
-function Kinds({ draft, set }: Part) {
-  const kinds = useKinds();
-  return (
-    <fieldset className="field">
-      <legend className="form-label fw-bold fs-6 mb-1">
-        Kinds of content <span className="quiet fw-normal">{draft.kinds.length} chosen</span>
-      </legend>
-      <div className="kinds-grid">
-        {kinds.data?.map((kind) => (
-          <label key={kind.code} className="check">
-            <input type="checkbox" checked={draft.kinds.includes(kind.code)} onChange={() => set('kinds', toggled(draft.kinds, kind.code))} />
-            <span>
-              {kind.label}
-              {kind.secret && <span className="quiet" title="Only carried by encrypted backups; every store here is encrypted."> (encrypted only)</span>}
-            </span>
-          </label>
-        ))}
-      </div>
-    </fieldset>
-  );
-}
-
 function Devices({ draft, set }: Part) {
-  const devices = useDevices();
+  const [words, setWords] = useState('');
+  const devices = useDevices({ order: 'name', words: words || undefined, page_size: 200 });
+  const more = (devices.data?.count ?? 0) - (devices.data?.results.length ?? 0);
   return (
     <fieldset className="field">
       <legend className="form-label fw-bold fs-6 mb-1">
         Who follows it <span className="quiet fw-normal">{counted(draft.devices.length, 'device')}</span>
       </legend>
+      <input className="form-control form-control-sm mb-1" type="search" aria-label="Find a device" placeholder="Find by name, holder, team or model" value={words} onChange={(event) => setWords(event.target.value)} />
       <div style={{ maxHeight: 190, overflowY: 'auto' }} className="border rounded p-2 bg-white">
-        {devices.data?.results.length === 0 && <span className="quiet">No device yet.</span>}
+        {devices.data?.results.length === 0 && <span className="quiet">{words ? 'No device matches.' : 'No device yet.'}</span>}
         {devices.data?.results.map((row) => (
           <label key={row.id} className="check">
             <input type="checkbox" checked={draft.devices.includes(row.id)} onChange={() => set('devices', toggled(draft.devices, row.id))} />
@@ -243,6 +217,7 @@ function Devices({ draft, set }: Part) {
             </span>
           </label>
         ))}
+        {more > 0 && <span className="quiet">{more} more: find them by a word.</span>}
       </div>
     </fieldset>
   );

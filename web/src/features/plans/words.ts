@@ -1,9 +1,21 @@
 /** Wording and arithmetic of plans. */
-import type { Schemas } from '../../api/client';
+import type { Problem, Schemas } from '../../api/client';
 
 export const WEEKDAYS = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
 
 export type Draft = Schemas['SavePlanRequest'];
+
+export interface Part {
+  draft: Draft;
+  set: <K extends keyof Draft>(name: K, value: Draft[K]) => void;
+  problem?: Problem | null;
+}
+
+/** The list with the entry put in, or taken out when it is there. */
+export const toggled = <T>(list: T[], entry: T): T[] => (list.includes(entry) ? list.filter((one) => one !== entry) : [...list, entry]);
+
+/** Mebibytes as somebody typed them → bytes; nothing for no limit. */
+export const mebibytes = (written: string): number | null => (written.trim() && Number(written) > 0 ? Math.round(Number(written) * 1024 ** 2) : null);
 
 export function daysSentence(days: number[]): string {
   if (days.length === 7) return 'every night';
@@ -34,7 +46,10 @@ export function keptByMonth(kept: string[], today: Date): { month: string; days:
 export function emptyDraft(kinds: string[], store: string | null): Draft {
   return {
     name: '',
+    reach: 'everything',
     kinds,
+    larger_than_bytes: null,
+    exclusions: [],
     days: [0, 1, 2, 3, 4, 5, 6],
     starts_at: '22:00',
     window_closes: '06:00',

@@ -8,6 +8,7 @@ import { client, problemOf, told } from '../../api/client';
 import { useMe } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
 import { Confirm } from '../../ui/Confirm';
+import { Field } from '../../ui/Field';
 import { counted, plainDay } from '../../ui/format';
 import { useZone } from '../../ui/Office';
 import { clock, day } from '../../ui/format';
@@ -58,9 +59,10 @@ function Kept({ backup }: { backup: Backup }) {
   const queries = useQueryClient();
   const me = useMe();
   const [asking, setAsking] = useState(false);
+  const [until, setUntil] = useState('');
   const path = { params: { path: { id: backup.id } } };
   const done = { onSuccess: () => queries.invalidateQueries({ queryKey: ['backups'] }) };
-  const hold = useMutation({ mutationFn: (reason: string) => told(client.POST('/api/backups/{id}/hold', { ...path, body: { reason } })), ...done });
+  const hold = useMutation({ mutationFn: ({ reason, until }: { reason: string; until: string }) => told(client.POST('/api/backups/{id}/hold', { ...path, body: { reason, until: until || null } })), ...done });
   const release = useMutation({ mutationFn: () => told(client.DELETE('/api/backups/{id}/hold', path)), ...done });
   const problem = hold.error ? problemOf(hold.error) : release.error ? problemOf(release.error) : null;
   const mayHold = me.data?.user?.role !== 'auditor';
@@ -99,10 +101,11 @@ function Kept({ backup }: { backup: Backup }) {
           onCancel={() => setAsking(false)}
           onConfirm={(reason) => {
             setAsking(false);
-            hold.mutate(reason);
+            hold.mutate({ reason, until });
           }}
         >
-          <p>No retention rule removes it until somebody releases the hold.</p>
+          <p>No retention rule removes it until somebody releases the hold, or until its day is over.</p>
+          <Field label="Until" type="date" value={until} onChange={setUntil} hint="Empty: until it is released." />
         </Confirm>
       )}
     </section>

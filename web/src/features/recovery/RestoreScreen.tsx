@@ -67,7 +67,8 @@ export function RestoreScreen() {
 }
 
 function Moment({ device, backup, onChoose }: { device: string; backup: string; onChoose: (next: Record<string, string>) => void }) {
-  const devices = useDevices();
+  const [words, setWords] = useState('');
+  const devices = useDevices({ order: 'name', words: words || undefined, page_size: 200 });
   const backups = useDeviceBackups(device);
   const options = [
     { value: '', label: 'choose a device' },
@@ -76,6 +77,7 @@ function Moment({ device, backup, onChoose }: { device: string; backup: string; 
   return (
     <div className="sheet">
       <div className="pad pb-0">
+        <input className="form-control form-control-sm mb-2" type="search" aria-label="Find a device" placeholder="Find" value={words} onChange={(event) => setWords(event.target.value)} />
         <Choice label="Device" value={device} onChange={(id) => onChoose(id ? { device: id } : {})} options={options} />
       </div>
       {device && backups.isPending && <Loading what="moments" />}
@@ -157,7 +159,7 @@ function ThingsStep({ backup, things, onThings }: { backup: Backup; things: Thin
 }
 
 function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
-  const devices = useDevices();
+  const devices = useDevices({ order: 'name', page_size: 200 });
   const navigate = useNavigate();
   const [target, setTarget] = useState<'device' | 'archive'>('device');
   const [device, setDevice] = useState(backup.device_id);

@@ -193,9 +193,10 @@ function Passphrase({ store }: { store: Store }) {
 function Change({ store }: { store: Store }) {
   const queries = useQueryClient();
   const [name, setName] = useState(store.name);
+  const [offSite, setOffSite] = useState(store.off_site);
   const [gib, setGib] = useState(store.allowance_bytes ? String(store.allowance_bytes / 1024 ** 3) : '');
   const save = useMutation({
-    mutationFn: () => told(client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body: { name, allowance_bytes: gibToBytes(gib) } })),
+    mutationFn: () => told(client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body: { name, allowance_bytes: gibToBytes(gib), off_site: offSite } })),
     onSuccess: () => queries.invalidateQueries(),
   });
   const problem = save.error ? problemOf(save.error) : null;
@@ -211,6 +212,10 @@ function Change({ store }: { store: Store }) {
       >
         <Refused problem={problem} />
         <Field label="Name" value={name} onChange={setName} problem={problem} field="name" />
+        <label className="check mb-2">
+          <input type="checkbox" checked={offSite} onChange={(event) => setOffSite(event.target.checked)} />
+          <span>It lies outside of the office</span>
+        </label>
         <Field label="Allowance in GiB" value={gib} onChange={setGib} inputMode="decimal" hint="Empty for no limit." problem={problem} field="allowance_bytes" />
         <Button type="submit" size="sm" variant="outline-primary" disabled={save.isPending}>
           Save

@@ -1,0 +1,124 @@
+/** Import a list of devices: what each row would do is shown first; nothing is applied until it is confirmed. */
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { Link, useNavigate } from 'react-router';
+
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { counted } from '../../ui/format';
+import { Refused } from '../../ui/States';
+
+type Line = Schemas['Line'];
+const WORDS: Record<Line['verdict'], string> = { create: 'new', change: 'changes', same: 'stays as it is', refuse: 'refused' };
+const COLUMNS = 'id, name, holder, team, state, away_until, family, make, model, serial, asset_tag, os_version, storage_total_bytes, purchased_on, handed_over_on, note';
+
+export function ImportScreen() {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const [content, setContent] = useState('');
+  const [name, setName] = useState('');
+  const preview = useMutation({ mutationFn: (text: string) => told(client.POST('/api/devices/import/preview', { body: { content: text, digest: '' } })) });
+  const apply = useMutation({
+    mutationFn: (digest: string) => told(client.POST('/api/devices/import', { body: { content, digest } })),
+    onSuccess: async () => {
+      await queries.invalidateQueries();
+      void navigate('/devices');
+    },
+  });
+  const found = preview.data;
+  const willDo = (found?.counts['create'] ?? 0) + (found?.counts['change'] ?? 0);
+  const error = preview.error ?? apply.error;
+  return (
+    <>
+      <h1 tabIndex={-1}>Import a list of devices</h1>
+      <p className="sub">
+        CSV or JSON, as <a href="/api/devices/export?as=csv">the export</a> writes it. A row finds its device by id, serial, asset tag, or name and holder. Nothing is applied until you confirm.
+      </p>
+      <div className="sheet pad mb-3">
+        <Refused problem={error ? problemOf(error) : null} />
+        <div className="row-end">
+          <input
+            type="file"
+            accept=".csv,.json,text/csv,application/json"
+            aria-label="File with devices"
+            onChange={(event) => {
+              const file = event.target.files?.[0];
+              if (!file) return;
+              setName(file.name);
+              apply.reset();
+              void file.text().then((text) => {
+                setContent(text);
+                preview.mutate(text);
+              });
+            }}
+          />
+          {found && (
+            <Button disabled={willDo === 0 || apply.isPending} onClick={() => apply.mutate(found.digest)}>
+              {apply.isPending ? 'Importing …' : `Import: create ${found.counts['create'] ?? 0}, change ${found.counts['change'] ?? 0}`}
+            </Button>
+          )}
+          {apply.error && (
+            <Button variant="outline-primary" onClick={() => { apply.reset(); preview.mutate(content); }}>
+              Preview again
+            </Button>
+          )}
+          <Link to="/devices">Leave it</Link>
+        </div>
+        <details className="guide">
+          <summary>Columns</summary>
+          <p className="mb-0">
+            <code>{COLUMNS}</code>. Dates as 2026-03-31, sizes as whole bytes. A column that is left out stays as it is; an empty cell empties its field. A new device needs name, holder and family.
+          </p>
+        </details>
+      </div>
+      {preview.isPending && <p role="status">Reading {name} …</p>}
+      {found && (
+        <section aria-live="polite">
+          <h2>
+            What {name} would do{' '}
+            <small>
+              {counted(found.counts['create'] ?? 0, 'new device')}, {found.counts['change'] ?? 0} changed, {found.counts['same'] ?? 0} as they are, {found.counts['refuse'] ?? 0} refused
+            </small>
+          </h2>
+          {found.ignored_columns.length > 0 && <p className="said">Not read: {found.ignored_columns.join(', ')}.</p>}
+          <Lines lines={found.lines} total={Object.values(found.counts).reduce((sum, count) => sum + count, 0)} />
+        </section>
+      )}
+    </>
+  );
+}
+
+function Lines({ lines, total }: { lines: Line[]; total: number }) {
+  return (
+    <div className="sheet scroll">
+      <table className="rows">
+        <thead>
+          <tr>
+            <th scope="col" className="num">Row</th>
+            <th scope="col">Verdict</th>
+            <th scope="col">Device</th>
+            <th scope="col">What happens, and why</th>
+          </tr>
+        </thead>
+        <tbody>
+          {lines.map((line) => (
+            <tr key={line.number}>
+              <td className="num">{line.number}</td>
+              <td className={line.verdict === 'refuse' ? 'nowrap tone-late' : 'nowrap'}>{WORDS[line.verdict]}</td>
+              <td>{line.name || <span className="quiet">no name</span>}</td>
+              <td>
+                {line.why}
+                {line.verdict !== 'same' && line.changes.filter((change) => change.after || change.before).map((change) => (
+                  <span key={change.column} className="change">
+                    {change.column.replaceAll('_', ' ')}: {change.before && <s>{change.before}</s>} {change.after || '(emptied)'}
+                  </span>
+                ))}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {total > lines.length && <p className="state-note">The first {lines.length} of {total} rows, refused ones first.</p>}
+    </div>
+  );
+}

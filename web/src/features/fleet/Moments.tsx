@@ -1,0 +1,102 @@
+/** What can be restored of a device, and its last runs. */
+import { Link } from 'react-router';
+
+import { problemOf, type Schemas } from '../../api/client';
+import { useDeviceBackups, useRuns } from '../../api/queries';
+import { Bytes } from '../../ui/Bytes';
+import { counted, iec, plainDay } from '../../ui/format';
+import { Mark, RUN_STATES } from '../../ui/Mark';
+import { When } from '../../ui/Office';
+import { Empty, Failed, Loading } from '../../ui/States';
+
+export function Moments({ id }: { id: string }) {
+  const backups = useDeviceBackups(id);
+  return (
+    <section>
+      <h2>
+        Moments <small>what can be restored, why it is kept and until when</small>
+      </h2>
+      <div className="sheet scroll" style={{ maxHeight: 420, overflowY: 'auto' }}>
+        {backups.isPending && <Loading what="backups" />}
+        {backups.isError && <Failed problem={problemOf(backups.error)} onRetry={() => void backups.refetch()} />}
+        {backups.data?.length === 0 && <Empty>No backup of this device has finished yet.</Empty>}
+        {backups.data && backups.data.length > 0 && (
+          <table className="rows">
+            <thead>
+              <tr>
+                <th scope="col">Finished</th>
+                <th scope="col">Where</th>
+                <th scope="col" className="num">
+                  Size
+                </th>
+                <th scope="col">Kept because</th>
+                <th scope="col">Falls out</th>
+              </tr>
+            </thead>
+            <tbody>
+              {backups.data.map((backup) => (
+                <tr key={backup.id} className="linked">
+                  <td className="nowrap">
+                    <Link className="title-link" to={`/backups/${backup.id}`}>
+                      <When at={backup.finished_at} />
+                    </Link>
+                    {backup.brought_in_from && <span className="quiet"> brought in</span>}
+                  </td>
+                  <td className="nowrap">{backup.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}</td>
+                  <td className="num">
+                    <Bytes count={backup.size_bytes} />
+                  </td>
+                  <td>{whyShort(backup.kept)}</td>
+                  <td className="nowrap">{backup.kept.map(falls).join(', ')}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </div>
+    </section>
+  );
+}
+
+function falls(kept: Schemas['Kept']): string {
+  if (!kept.kept) return 'with the next run';
+  return kept.falls_out_on ? plainDay(kept.falls_out_on) : 'not by itself';
+}
+
+function whyShort(kept: Schemas['Kept'][]): string {
+  const why = kept.flatMap((one) => one.why);
+  const [first = 'no rule any more', ...others] = why;
+  return others.length ? `${first}, and ${counted(others.length, 'more reason')}` : first;
+}
+
+export function DeviceRuns({ id }: { id: string }) {
+  const runs = useRuns({ device: id, page_size: 8 });
+  return (
+    <section>
+      <h2>
+        Last runs <small>{<Link to={`/history?device=${id}`}>all of them</Link>}</small>
+      </h2>
+      <div className="sheet scroll">
+        {runs.data?.results.length === 0 && <Empty>No run yet.</Empty>}
+        <table className="rows">
+          <tbody>
+            {runs.data?.results.map((run) => (
+              <tr key={run.id} className="linked">
+                <td className="nowrap">
+                  <Mark look={RUN_STATES[run.state]} />
+                </td>
+                <td className="nowrap">
+                  <Link to={`/history/${run.id}`}>
+                    <When at={run.finished_at ?? run.asked_at} />
+                  </Link>
+                </td>
+                <td>{run.cause}</td>
+                <td className="num">{run.backup_id ? `+${iec(run.stored_bytes)}` : '–'}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}

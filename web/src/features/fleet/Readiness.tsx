@@ -1,0 +1,89 @@
+/** Is it ready? What the device says now, each finding with its step, in the order of doing. */
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { Guide } from '../../ui/Guide';
+import { Failed, Refused } from '../../ui/States';
+
+type Finding = Schemas['FindingReady'];
+
+const LEVELS: Record<Finding['level'], string> = { blocks: 'stops a run', warns: 'to know', fine: 'fine', untold: '' };
+const SIGNS: Record<Finding['level'], string> = { blocks: '■', warns: '◇', fine: '✓', untold: '' };
+
+export function Readiness({ id }: { id: string }) {
+  const queries = useQueryClient();
+  const ready = useQuery({
+    queryKey: ['readiness', id],
+    queryFn: () => told(client.GET('/api/devices/{id}/readiness', { params: { path: { id } } })),
+    enabled: false,
+    retry: false,
+    // somebody may be walking to the device to say yes: look again by itself
+    refetchInterval: (query) => (query.state.data?.findings.some((finding) => finding.code === 'accepted' && finding.level === 'blocks') ? 3_000 : false),
+  });
+  const ask = async () => {
+    await ready.refetch();
+    await queries.invalidateQueries({ queryKey: ['devices', id] });
+  };
+  const found = ready.data;
+  const said = found?.findings.filter((finding) => finding.level !== 'untold') ?? [];
+  const untold = found?.cannot_tell ?? [];
+  const unpaired = said.some((finding) => finding.code === 'paired' && finding.level === 'blocks');
+  return (
+    <section>
+      <h2>Is it ready?</h2>
+      <div className="sheet pad" aria-live="polite">
+        <Button size="sm" variant="outline-primary" onClick={() => void ask()} disabled={ready.isFetching}>
+          {ready.isFetching ? 'Asking …' : 'Ask the device now'}
+        </Button>
+        {ready.isError && <Failed problem={problemOf(ready.error)} />}
+        <ul className="findings">
+          {said.map((finding) => (
+            <li key={finding.code} className={`level-${finding.level}`}>
+              <span aria-hidden="true">{SIGNS[finding.level]}</span>
+              <div>
+                <span className="visually-hidden">{LEVELS[finding.level]}: </span>
+                {finding.level === 'fine' ? finding.says : <strong>{finding.says}</strong>}
+                {finding.step && <p>{finding.step}</p>}
+              </div>
+            </li>
+          ))}
+        </ul>
+        {untold.length > 0 && <Guide title="What this link cannot tell" steps={untold} />}
+        {found && !found.reachable && <Guide title="When it is not seen at all" steps={found.not_seen} open={!unpaired} />}
+        {unpaired && <PairAgain id={id} steps={found?.first_time ?? []} onPaired={ask} />}
+      </div>
+    </section>
+  );
+}
+
+function PairAgain({ id, steps, onPaired }: { id: string; steps: string[]; onPaired: () => Promise<void> }) {
+  const [code, setCode] = useState('');
+  const again = useMutation({
+    mutationFn: () => told(client.POST('/api/devices/{id}/pair-again', { params: { path: { id } }, body: { code } })),
+    onSuccess: () => {
+      setCode('');
+      return onPaired();
+    },
+  });
+  return (
+    <form
+      className="mt-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        again.mutate();
+      }}
+    >
+      <h3>Pair again</h3>
+      <Guide title="How" steps={steps} />
+      <Refused problem={again.error ? problemOf(again.error) : null} />
+      <div className="row-end">
+        <input className="form-control form-control-sm w-auto" aria-label="Pairing code" value={code} onChange={(event) => setCode(event.target.value)} />
+        <Button type="submit" size="sm" variant="outline-primary" disabled={again.isPending || !code}>
+          Pair
+        </Button>
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,69 @@
+/** A device with an SFTP server: meet it, compare its key with the one that it shows, then sign in. */
+import { useMutation } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+
+import { client, problemOf, told } from '../../api/client';
+import { useGuides } from '../../api/queries';
+import { Choice, Field } from '../../ui/Field';
+import { Refused } from '../../ui/States';
+import { EntryFields, useAdded, type Entry } from './AddDeviceScreen';
+
+export function SftpForm({ registered }: { registered: string }) {
+  const onSuccess = useAdded();
+  const guides = useGuides();
+  const [entry, setEntry] = useState<Entry>({ name: '', holder: '', team: '', registered: registered || null });
+  const [place, setPlace] = useState({ host: '', port: '22', username: '', password: '', folder: '/', family: 'orlo' });
+  const set = (name: keyof typeof place) => (value: string) => setPlace({ ...place, [name]: value });
+  const where = { host: place.host.trim(), port: Number(place.port) };
+  const meet = useMutation({ mutationFn: () => told(client.POST('/api/devices/sftp/meet', { body: where })) });
+  const add = useMutation({
+    mutationFn: () => told(client.POST('/api/devices/sftp', { body: { ...entry, ...place, ...where, host_key: meet.data?.host_key ?? '' } })),
+    onSuccess,
+  });
+  const problem = meet.error ? problemOf(meet.error) : add.error ? problemOf(add.error) : null;
+  const met = meet.data;
+  return (
+    <>
+      <h2>A device with an SFTP server</h2>
+      <form
+        className="sheet pad"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (met) add.mutate();
+          else meet.mutate();
+        }}
+      >
+        <Refused problem={problem} />
+        <div className="wide-narrow">
+          <Field label="Host" value={place.host} onChange={(host) => { set('host')(host); meet.reset(); }} problem={problem} field="host" placeholder="192.0.2.17" required />
+          <Field label="Port" value={place.port} onChange={(port) => { set('port')(port); meet.reset(); }} inputMode="numeric" problem={problem} field="port" required />
+        </div>
+        {!met && (
+          <Button type="submit" disabled={meet.isPending || !place.host}>
+            {meet.isPending ? 'Meeting …' : 'Meet it'}
+          </Button>
+        )}
+        {met && (
+          <>
+            <p className="said">
+              This key answers there: <code>{met.fingerprint}</code>
+              <br />
+              Compare it with the one on the screen of the device. From now on every other key is refused.
+            </p>
+            <div className="halves">
+              <Field label="User name on the device" value={place.username} onChange={set('username')} autoComplete="off" problem={problem} field="username" required />
+              <Field label="Password on the device" type="password" value={place.password} onChange={set('password')} autoComplete="off" problem={problem} field="password" required />
+            </div>
+            <Field label="Folder on the device" value={place.folder} onChange={set('folder')} problem={problem} field="folder" required />
+            <Choice label="Family" value={place.family} onChange={set('family')} options={(guides.data ?? []).map((guide) => ({ value: guide.code, label: guide.label }))} />
+            <EntryFields entry={entry} onEntry={setEntry} problem={problem} />
+            <Button type="submit" disabled={add.isPending}>
+              {add.isPending ? 'Signing in …' : 'The key is right: add it'}
+            </Button>
+          </>
+        )}
+      </form>
+    </>
+  );
+}

@@ -1,0 +1,105 @@
+/** One change for every chosen device, and the way to take the last one back. */
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+
+import { client, problemOf, told } from '../../api/client';
+import { useNames } from '../../api/queries';
+import { counted } from '../../ui/format';
+import { Choice, Field } from '../../ui/Field';
+import { Age, useNow } from '../../ui/Office';
+import { Refused } from '../../ui/States';
+
+const COLUMNS = [
+  { value: 'team', label: 'Team' },
+  { value: 'holder', label: 'Holder' },
+  { value: 'state', label: 'State' },
+  { value: 'handed_over_on', label: 'Handed over on' },
+  { value: 'purchased_on', label: 'Purchased on' },
+  { value: 'note', label: 'Note' },
+];
+const STATES = ['in_use', 'away', 'in_repair', 'lost', 'retired'].map((value) => ({ value, label: value.replace('_', ' ') }));
+
+export function ChangeMany({ ids, onAll, onDone }: { ids: string[]; onAll: () => void; onDone: () => void }) {
+  const names = useNames();
+  const queries = useQueryClient();
+  const [column, setColumn] = useState('team');
+  const [value, setValue] = useState('');
+  const [until, setUntil] = useState('');
+  const values = { [column]: column === 'state' ? value || 'in_use' : value, ...(column === 'state' && value === 'away' && until ? { away_until: until } : {}) };
+  const save = useMutation({
+    mutationFn: () => told(client.POST('/api/devices/change', { body: { devices: ids, values_told: values } })),
+    onSuccess: async () => {
+      await queries.invalidateQueries();
+      onDone();
+    },
+  });
+  const suggestions = column === 'team' ? names.data?.teams : column === 'holder' ? names.data?.holders : undefined;
+  return (
+    <form
+      className="sheet pad mb-2"
+      aria-label="Change the chosen devices"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate();
+      }}
+    >
+      <Refused problem={save.error ? problemOf(save.error) : null} />
+      <div className="row-end align-items-end">
+        <strong className="me-2" aria-live="polite">
+          {counted(ids.length, 'device')} chosen
+        </strong>
+        <Button size="sm" variant="outline-primary" onClick={onAll}>
+          Choose all shown
+        </Button>
+        <Choice label="Change" value={column} onChange={(next) => { setColumn(next); setValue(''); }} options={COLUMNS} />
+        {column === 'state' ? (
+          <Choice label="to" value={value || 'in_use'} onChange={setValue} options={STATES} />
+        ) : (
+          <Field label="to" type={column.endsWith('_on') ? 'date' : 'text'} value={value} onChange={setValue} suggestions={suggestions} />
+        )}
+        {column === 'state' && value === 'away' && <Field label="Last day away" type="date" value={until} onChange={setUntil} />}
+        <Button type="submit" className="mb-2" disabled={ids.length === 0 || save.isPending}>
+          Change {counted(ids.length, 'device')}
+        </Button>
+      </div>
+    </form>
+  );
+}
+
+export function LastChange() {
+  const queries = useQueryClient();
+  const last = useQuery({ queryKey: ['devices', 'changes'], queryFn: () => told(client.GET('/api/devices/changes')) });
+  const undo = useMutation({
+    mutationFn: (id: string) => told(client.POST('/api/devices/changes/{id}/undo', { params: { path: { id } } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  const now = useNow();
+  const [hidden, setHidden] = useState<string | null>(null);
+  const found = last.data?.[0];
+  const left = undo.data?.left ?? [];
+  const recent = found && now - new Date(found.at).getTime() < 24 * 3_600_000;
+  return (
+    <>
+      <Refused problem={undo.error ? problemOf(undo.error) : null} />
+      {undo.isSuccess && (
+        <p className="said" role="status">
+          Taken back.{left.length > 0 && ` Left as it is, because it has been changed since: ${left.join(', ')}.`}
+        </p>
+      )}
+      {recent && hidden !== found.id && (
+        <p className="said row-end">
+          <span>
+            {found.says} <span className="quiet">by {found.by_name}, <Age at={found.at} /></span>
+          </span>
+          <Button size="sm" variant="outline-primary" disabled={undo.isPending} onClick={() => undo.mutate(found.id)}>
+            Take it back
+          </Button>
+          <Button size="sm" variant="outline-primary" onClick={() => setHidden(found.id)}>
+            Hide
+          </Button>
+        </p>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,159 @@
+/** What of a device is safe where, kind by kind; and what lies on it now, before anything is read. */
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import Button from 'react-bootstrap/Button';
+import { Link, useParams } from 'react-router';
+
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { useDevice, useMe } from '../../api/queries';
+import { Bytes } from '../../ui/Bytes';
+import { DeviceTabs } from '../../ui/DeviceTabs';
+import { grouped, iec } from '../../ui/format';
+import { Age, When } from '../../ui/Office';
+import { Empty, Failed, Loading, Refused } from '../../ui/States';
+
+type KindCover = Schemas['KindCover'];
+
+const COVERS: Record<KindCover['cover'], { sign: string; word: string; tone: string }> = {
+  backed_up: { sign: '●', word: 'backed up', tone: 'tone-ok' },
+  behind: { sign: '◐', word: 'newer ones unsaved', tone: 'tone-soon' },
+  in_step_only: { sign: '◇', word: 'only in step', tone: 'tone-late' },
+  nothing: { sign: '□', word: 'covered by nothing', tone: 'tone-late' },
+  empty: { sign: '–', word: 'none there', tone: 'tone-off' },
+};
+
+export function CoverageScreen() {
+  const { id = '' } = useParams();
+  const device = useDevice(id);
+  const me = useMe();
+  const queries = useQueryClient();
+  const coverage = useQuery({ queryKey: ['coverage', id], queryFn: () => told(client.GET('/api/devices/{id}/coverage', { params: { path: { id } } })) });
+  const look = useMutation({
+    mutationFn: () => told(client.POST('/api/devices/{id}/look', { params: { path: { id } } })),
+    onSuccess: (found) => {
+      queries.setQueryData(['coverage', id], found);
+      return queries.invalidateQueries({ queryKey: ['wipe', id] });
+    },
+  });
+  if (coverage.isPending || device.isPending) return <Loading what="the coverage" />;
+  if (coverage.isError) return <Failed problem={problemOf(coverage.error)} onRetry={() => void coverage.refetch()} />;
+  if (device.isError) return <Failed problem={problemOf(device.error)} />;
+  const { kinds, looked_at: lookedAt } = coverage.data;
+  const total = kinds.reduce((sum, one) => sum + (one.live?.size_bytes ?? 0), 0);
+  return (
+    <>
+      <div className="head mb-1">
+        <h1 tabIndex={-1}>
+          {device.data.name} <span className="quiet fw-normal">{device.data.holder}</span>
+        </h1>
+        <div className="row-end">
+          <span className="quiet" role="status">
+            {lookedAt ? <>looked at <Age at={lookedAt} />: {iec(total)} on it</> : 'nobody has looked at it yet'}
+          </span>
+          {me.data?.user?.role !== 'auditor' && device.data.link !== 'none' && (
+            <Button variant="outline-primary" disabled={look.isPending} onClick={() => look.mutate()}>
+              {look.isPending ? 'Looking at the device …' : 'Look at it now'}
+            </Button>
+          )}
+        </div>
+      </div>
+      <DeviceTabs id={id} />
+      <Refused problem={look.error ? problemOf(look.error) : null} />
+      <div className="sheet scroll">
+        {kinds.length === 0 && <Empty>Nothing is known of what is on it. Look at it now, or run a backup.</Empty>}
+        {kinds.length > 0 && (
+          <table className="rows">
+            <thead>
+              <tr>
+                <th scope="col">Kind</th>
+                <th scope="col">Covered</th>
+                <th scope="col" className="num">On the device</th>
+                <th scope="col" className="num">Size there</th>
+                <th scope="col" className="num">In the newest backup</th>
+                <th scope="col">How old, where</th>
+                <th scope="col">The newest one, to check by eye</th>
+                <th scope="col">Kept in step by</th>
+              </tr>
+            </thead>
+            <tbody>
+              {kinds.map((one) => <Row key={one.kind} one={one} total={total} />)}
+            </tbody>
+          </table>
+        )}
+      </div>
+      <p className="quiet mt-2">
+        Kept in step is not backed up: a deletion or a damage travels too, and nobody can say up front which account it is. The test is to look for the entry added last.
+      </p>
+    </>
+  );
+}
+
+function Row({ one, total }: { one: KindCover; total: number }) {
+  const cover = COVERS[one.cover];
+  return (
+    <tr>
+      <td>
+        <strong>{one.label}</strong>
+        {one.secret && <span className="quiet" title="Only travels in encrypted backups; every store here is encrypted."> encrypted only</span>}
+        {!one.planned && one.cover !== 'empty' && <span className="quiet"> not in its plan</span>}
+      </td>
+      <td className="nowrap" title={one.says}>
+        <span className={cover.tone} aria-hidden="true">{cover.sign}</span> {cover.word}
+      </td>
+      <td className="num">{one.live ? grouped(one.live.items) : '–'}</td>
+      <td className="num">
+        {one.live?.items ? (
+          <details className="largest">
+            <summary>
+              <Bytes count={one.live.size_bytes} />
+              {total > 0 && one.live.size_bytes * 20 > total && <span className="quiet"> {Math.round((one.live.size_bytes * 100) / total)} %</span>}
+            </summary>
+            <ol>
+              {one.largest.slice(0, 6).map((item) => (
+                <li key={item.name}>
+                  {item.name} <Bytes count={item.size_bytes} />
+                </li>
+              ))}
+            </ol>
+          </details>
+        ) : (
+          '–'
+        )}
+      </td>
+      <td className="num">{one.newest ? grouped(one.newest.items) : '–'}</td>
+      <td>
+        {one.newest ? (
+          <>
+            <Link to={`/backups/${one.newest.backup}`}><Age at={one.newest.finished_at} /></Link> in {one.stores.join(', ')}
+          </>
+        ) : (
+          '–'
+        )}
+      </td>
+      <td className="last-word">
+        {one.live?.newest_name ? (
+          <>
+            {one.live.newest_name}
+            {one.live.newest_at && <span className="quiet"> <When at={one.live.newest_at} /></span>}
+          </>
+        ) : (
+          one.newest?.newest_name ?? ''
+        )}
+      </td>
+      <td className="last-word">
+        {one.accounts.map((account) => (
+          <div key={account.service}>
+            {account.service}
+            {account.is_default && <span className="quiet">, default</span>}
+            {account.off_by_policy ? (
+              <span className="tone-late">, switched off by its administrator</span>
+            ) : account.last_sync ? (
+              <span className="quiet">, <Age at={account.last_sync} /></span>
+            ) : (
+              <span className="tone-late">, has never synchronised</span>
+            )}
+          </div>
+        ))}
+      </td>
+    </tr>
+  );
+}

@@ -1,0 +1,168 @@
+/** May this device be wiped? One answer, every reason against it, and what starts what is missing. */
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { Link, useNavigate, useParams } from 'react-router';
+
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { useDevice, useMe } from '../../api/queries';
+import { DeviceTabs } from '../../ui/DeviceTabs';
+import { Choice, Field } from '../../ui/Field';
+import { OCCASIONS, occasionWord } from '../../ui/occasions';
+import { Age, When } from '../../ui/Office';
+import { Failed, Loading, Refused } from '../../ui/States';
+
+type Wipe = Schemas['Wipe'];
+type Reason = Schemas['Reason'];
+
+export function WipeScreen() {
+  const { id = '' } = useParams();
+  const device = useDevice(id);
+  const me = useMe();
+  const wipe = useQuery({ queryKey: ['wipe', id], queryFn: () => told(client.GET('/api/devices/{id}/wipe', { params: { path: { id } } })), refetchInterval: 5_000 });
+  if (wipe.isPending || device.isPending) return <Loading what="the answer" />;
+  if (wipe.isError) return <Failed problem={problemOf(wipe.error)} onRetry={() => void wipe.refetch()} />;
+  if (device.isError) return <Failed problem={problemOf(device.error)} />;
+  const found = wipe.data;
+  const mayAct = me.data?.user?.role !== 'auditor';
+  return (
+    <>
+      <h1 tabIndex={-1}>
+        {device.data.name} <span className="quiet fw-normal">{device.data.holder}</span>
+      </h1>
+      <DeviceTabs id={id} />
+      <div className="cols">
+        <section>
+          <div className={found.safe ? 'verdict yes' : 'verdict no'} role="status">
+            <span className="word">{found.safe ? 'Yes' : 'No'}</span>
+            <span>
+              <strong>May this device be wiped?</strong> {found.says}
+              <br />
+              <span className="quiet">
+                {found.backup_at ? <>Newest backup <Age at={found.backup_at} /></> : 'No backup'} · {found.looked_at ? <>device looked at <Age at={found.looked_at} /></> : 'device not looked at yet'}
+              </span>
+            </span>
+          </div>
+          <ol className="reasons">
+            {found.reasons.map((reason) => (
+              <li key={reason.code + reason.says} className={reason.blocks ? 'blocks' : ''}>
+                <div>
+                  <strong>{reason.says}</strong>
+                  <p>{reason.step}</p>
+                </div>
+                {mayAct && <Act id={id} wipe={found} reason={reason} planId={device.data.plan_id} />}
+              </li>
+            ))}
+          </ol>
+          {found.reasons.length === 0 && <p className="quiet">Nothing speaks against it.</p>}
+        </section>
+        <aside className="stack">
+          {mayAct && <SignOff id={id} wipe={found} />}
+          <Signed id={id} />
+        </aside>
+      </div>
+    </>
+  );
+}
+
+function Act({ id, wipe, reason, planId }: { id: string; wipe: Wipe; reason: Reason; planId: string | null }) {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const target = wipe.stores.find((store) => !store.holds_newest);
+  const home = wipe.stores.find((store) => store.holds_newest);
+  const again = { onSuccess: () => queries.invalidateQueries() };
+  const run = useMutation({
+    mutationFn: () => told(client.POST('/api/devices/{id}/run', { params: { path: { id } }, body: { note: 'before the device is wiped', occasion: 'before_reset' } })),
+    ...again,
+  });
+  const look = useMutation({ mutationFn: () => told(client.POST('/api/devices/{id}/look', { params: { path: { id } } })), ...again });
+  const check = useMutation({ mutationFn: () => told(client.POST('/api/stores/{id}/check', { params: { path: { id: home?.id ?? '' } }, body: { percent: 100 } })), ...again });
+  const copy = useMutation({
+    mutationFn: () => told(client.POST('/api/backups/{id}/copy', { params: { path: { id: wipe.backup_id ?? '' } }, body: { store: target?.id ?? '' } })),
+    ...again,
+  });
+  const button = (label: string, busy: string, step: { mutate: () => void; isPending: boolean; isSuccess: boolean; error: Error | null }) => (
+    <div className="text-end">
+      <Button size="sm" variant="outline-primary" disabled={step.isPending || step.isSuccess} onClick={() => step.mutate()}>
+        {step.isPending ? busy : step.isSuccess ? 'Started' : label}
+      </Button>
+      {step.error && <Refused problem={problemOf(step.error)} />}
+    </div>
+  );
+  switch (reason.remedy) {
+    case 'run':
+      return wipe.active_run ? <Link to={`/history/${wipe.active_run}`}>A run is under way</Link> : button('Run a backup', 'Asking …', run);
+    case 'look':
+      return button('Look at it now', 'Looking …', look);
+    case 'check':
+      return home ? button(`Check ${home.name}`, 'Asking …', check) : null;
+    case 'copy':
+      return target && wipe.backup_id ? button(`Copy it to ${target.name}`, 'Asking …', copy) : <Link to="/storage/add">Add a store</Link>;
+    case 'prove':
+      return home ? <Link to={`/storage/${home.id}`}>Prove it</Link> : null;
+    case 'plan':
+      return (
+        <Button size="sm" variant="outline-primary" onClick={() => void navigate(planId ? `/plans/${planId}` : '/plans')}>
+          Open its plan
+        </Button>
+      );
+    default:
+      return null;
+  }
+}
+
+function SignOff({ id, wipe }: { id: string; wipe: Wipe }) {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const [body, setBody] = useState<Schemas['SignOffRequest']>({ occasion: 'before_reset', note: '' });
+  const sign = useMutation({
+    mutationFn: () => told(client.POST('/api/devices/{id}/wipe', { params: { path: { id } }, body })),
+    onSuccess: async (signed) => {
+      await queries.invalidateQueries({ queryKey: ['wipe', id] });
+      void navigate(`/wipe-answers/${signed.id}`);
+    },
+  });
+  const problem = sign.error ? problemOf(sign.error) : null;
+  return (
+    <section>
+      <h2>Sign it off</h2>
+      <form
+        className="sheet pad"
+        onSubmit={(event) => {
+          event.preventDefault();
+          sign.mutate();
+        }}
+      >
+        <p>Writes the answer of this moment into the journal, in your name, as it stands: {wipe.safe ? 'yes' : 'no, with its reasons'}.</p>
+        <Refused problem={problem} />
+        <Choice label="Occasion" value={body.occasion} onChange={(occasion) => setBody({ ...body, occasion: occasion as typeof body.occasion })} options={OCCASIONS.filter((one) => one.value)} problem={problem} field="occasion" />
+        <Field label="Note" value={body.note} onChange={(note) => setBody({ ...body, note })} maxLength={300} />
+        <Button type="submit" disabled={sign.isPending}>
+          Sign and print
+        </Button>
+      </form>
+    </section>
+  );
+}
+
+function Signed({ id }: { id: string }) {
+  const signed = useQuery({ queryKey: ['wipe', id, 'signed'], queryFn: () => told(client.GET('/api/devices/{id}/wipe/answers', { params: { path: { id } } })) });
+  if (!signed.data?.length) return null;
+  return (
+    <section>
+      <h2>Signed before</h2>
+      <ul className="sheet pad log">
+        {signed.data.map((one) => (
+          <li key={one.id}>
+            <Link to={`/wipe-answers/${one.id}`}>
+              <When at={one.at} />
+            </Link>
+            <span>
+              {one.safe ? 'yes' : 'no'}, {occasionWord(one.occasion)}, {one.by_name}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

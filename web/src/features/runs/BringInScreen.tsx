@@ -1,0 +1,218 @@
+/** Bring in what was backed up before: look into it first, then take it as a backup of a device at its true date. */
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { Link, useSearchParams } from 'react-router';
+
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { useDevices, useStores } from '../../api/queries';
+import { Bytes } from '../../ui/Bytes';
+import { counted, grouped, iec } from '../../ui/format';
+import { Choice, Field } from '../../ui/Field';
+import { Age, When } from '../../ui/Office';
+import { Empty, Failed, Loading, Refused } from '../../ui/States';
+
+type Bringing = Schemas['Bringing'];
+const STATES: Record<Bringing['state'], string> = {
+  looking: 'looking inside …',
+  looked: 'ready to be taken',
+  waiting: 'waiting for its turn',
+  bringing: 'being taken …',
+  done: 'taken',
+  failed: 'failed',
+};
+
+export function BringInScreen() {
+  const [params, setParams] = useSearchParams();
+  const chosen = params.get('one') ?? '';
+  const list = useQuery({ queryKey: ['bringings'], queryFn: () => told(client.GET('/api/bring-in')) });
+  return (
+    <>
+      <h1 tabIndex={-1}>Bring in old backups</h1>
+      <p className="sub">A folder, a ZIP or tar archive, a .vcf, .ics or .mbox file. It is looked into first; nothing is taken until you say so, and what lies there stays as it is.</p>
+      <div className="halves">
+        <div className="stack">
+          <Begin onBegun={(id) => setParams({ one: id })} />
+          <section>
+            <h2>Looked into before</h2>
+            <div className="sheet scroll">
+              {list.isPending && <Loading what="the list" />}
+              {list.isError && <Failed problem={problemOf(list.error)} />}
+              {list.data?.count === 0 && <Empty>Nothing yet.</Empty>}
+              <table className="rows">
+                <tbody>
+                  {list.data?.results.map((one) => (
+                    <tr key={one.id} className={one.id === chosen ? 'linked chosen' : 'linked'}>
+                      <td>
+                        <button type="button" className="linklike" onClick={() => setParams({ one: one.id })}>
+                          {one.name}
+                        </button>
+                      </td>
+                      <td>{STATES[one.state]}{one.device_name && ` as ${one.device_name}`}</td>
+                      <td className="nowrap quiet"><Age at={one.at} /></td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </div>
+          </section>
+        </div>
+        <section aria-live="polite">{chosen ? <One key={chosen} id={chosen} onGone={() => setParams({})} /> : <Empty>Choose something on the left; what is in it appears here.</Empty>}</section>
+      </div>
+    </>
+  );
+}
+
+function Begin({ onBegun }: { onBegun: (id: string) => void }) {
+  const queries = useQueryClient();
+  const [path, setPath] = useState('');
+  const onSuccess = async (begun: { id: string }) => {
+    await queries.invalidateQueries({ queryKey: ['bringings'] });
+    onBegun(begun.id);
+  };
+  const byPath = useMutation({ mutationFn: () => told(client.POST('/api/bring-in', { body: { path } as never })), onSuccess });
+  const byFile = useMutation({
+    mutationFn: (file: File) => {
+      const form = new FormData();
+      form.append('file', file);
+      return told(client.POST('/api/bring-in', { body: form as never, bodySerializer: (body: unknown) => body as FormData }));
+    },
+    onSuccess,
+  });
+  const problem = byPath.error ? problemOf(byPath.error) : byFile.error ? problemOf(byFile.error) : null;
+  return (
+    <form
+      className="sheet pad"
+      onSubmit={(event) => {
+        event.preventDefault();
+        byPath.mutate();
+      }}
+    >
+      <Refused problem={problem} />
+      <Field label="Path on the server" value={path} onChange={setPath} problem={problem} field="path" placeholder="/srv/old/phone of last year.zip" />
+      <div className="row-end">
+        <Button type="submit" disabled={!path || byPath.isPending}>
+          Look into it
+        </Button>
+        <span className="quiet">or a file of this computer:</span>
+        <input type="file" aria-label="File to bring in" disabled={byFile.isPending} onChange={(event) => { const file = event.target.files?.[0]; if (file) byFile.mutate(file); }} />
+        {byFile.isPending && <span role="status">Sending …</span>}
+      </div>
+    </form>
+  );
+}
+
+function One({ id, onGone }: { id: string; onGone: () => void }) {
+  const queries = useQueryClient();
+  const one = useQuery({
+    queryKey: ['bringing', id],
+    queryFn: () => told(client.GET('/api/bring-in/{id}', { params: { path: { id } } })),
+    refetchInterval: (query) => (['looking', 'waiting', 'bringing'].includes(query.state.data?.state ?? '') ? 1_500 : false),
+  });
+  const drop = useMutation({
+    mutationFn: () => told(client.DELETE('/api/bring-in/{id}', { params: { path: { id } } })),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ['bringings'] });
+      onGone();
+    },
+  });
+  if (one.isPending) return <Loading what="what is in it" />;
+  if (one.isError) return <Failed problem={problemOf(one.error)} />;
+  const found = one.data;
+  const kinds = found.found.kinds ?? [];
+  const aside = found.found.left_aside ?? [];
+  const progress = found.progress;
+  return (
+    <>
+      <h2>
+        {found.name} <small>{STATES[found.state]}</small>
+      </h2>
+      {found.state === 'failed' && <Failed problem={{ title: found.cause, remedy: found.remedy, field: null }} />}
+      {found.state === 'bringing' && progress.to_read_bytes !== undefined && (
+        <div className="sheet pad mb-2">
+          <div className="bar-track" role="progressbar" aria-label="Taken" aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(((progress.read_bytes ?? 0) * 100) / Math.max(1, progress.to_read_bytes))}>
+            <i style={{ width: `${((progress.read_bytes ?? 0) * 100) / Math.max(1, progress.to_read_bytes)}%` }} />
+          </div>
+          {iec(progress.read_bytes ?? 0)} of {iec(progress.to_read_bytes)}
+        </div>
+      )}
+      {found.state === 'done' && found.backup_id && (
+        <p className="said">
+          It is a backup of {found.device_name} of {found.moment && <When at={found.moment} />} now, on hold until somebody releases it. <Link to={`/backups/${found.backup_id}`}>Look inside</Link>
+        </p>
+      )}
+      <div className="sheet scroll">
+        {found.state === 'looked' && kinds.length === 0 && <Empty>There is nothing in it that could be brought in.</Empty>}
+        <table className="rows">
+          <tbody>
+            {kinds.map((kind) => (
+              <tr key={kind.kind}>
+                <td><strong>{kind.label}</strong></td>
+                <td className="num">{grouped(kind.items)}</td>
+                <td className="num"><Bytes count={kind.size_bytes} /></td>
+                <td className="quiet last-word">newest: {kind.newest_name} {kind.newest_at && <When at={kind.newest_at} />}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      {aside.length > 0 && (
+        <details className="guide">
+          <summary>{counted(found.found.left_aside_count ?? aside.length, 'thing')} left aside</summary>
+          <ul>{aside.map((entry, n) => <li key={`${entry.name} ${n}`}><strong>{entry.name}</strong>: {entry.why}</li>)}</ul>
+        </details>
+      )}
+      {found.state === 'looked' && kinds.length > 0 && <Take one={found} />}
+      {['looked', 'done', 'failed'].includes(found.state) && (
+        <Button size="sm" variant="outline-primary" className="mt-2" disabled={drop.isPending} onClick={() => drop.mutate()}>
+          Forget this entry
+        </Button>
+      )}
+      {drop.error && <Refused problem={problemOf(drop.error)} />}
+    </>
+  );
+}
+
+function Take({ one }: { one: Bringing }) {
+  const queries = useQueryClient();
+  const [words, setWords] = useState('');
+  const devices = useDevices({ order: 'name', words: words || undefined, page_size: 200 });
+  const stores = useStores();
+  const [device, setDevice] = useState('');
+  const [store, setStore] = useState('');
+  const [moment, setMoment] = useState((one.found.newest_at ?? one.at).slice(0, 16));
+  const body = { device, store: store || (stores.data?.[0]?.id ?? ''), moment: `${moment}:00Z` };
+  const take = useMutation({
+    mutationFn: () => told(client.POST('/api/bring-in/{id}/take', { params: { path: { id: one.id } }, body })),
+    onSuccess: (found) => queries.setQueryData(['bringing', one.id], found),
+  });
+  const problem = take.error ? problemOf(take.error) : null;
+  return (
+    <form
+      className="sheet pad mt-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        take.mutate();
+      }}
+    >
+      <h3>Take it as a backup</h3>
+      <Refused problem={problem} />
+      <div className="halves">
+        <Field label="Find the device" value={words} onChange={setWords} type="search" />
+        <Choice
+          label="Of the device"
+          value={device}
+          onChange={setDevice}
+          problem={problem}
+          field="device"
+          options={[{ value: '', label: 'choose a device' }, ...(devices.data?.results ?? []).map((row) => ({ value: row.id, label: `${row.name}, ${row.holder}` }))]}
+        />
+        <Choice label="Into the store" value={body.store} onChange={setStore} options={(stores.data ?? []).map((found) => ({ value: found.id, label: found.name }))} problem={problem} field="store" />
+        <Field label="Taken at (UTC)" type="datetime-local" value={moment} onChange={setMoment} hint="Proposed: the newest thing in it." problem={problem} field="moment" />
+      </div>
+      <Button type="submit" disabled={!device || take.isPending}>
+        Bring it in
+      </Button>
+    </form>
+  );
+}
