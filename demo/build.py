@@ -26,7 +26,7 @@ from server.fleet.actions.add_device import add_folder, add_sftp, pair_device
 from server.fleet.actions.change_device import change_device
 from server.fleet.actions.change_link import change_link
 from server.fleet.actions.change_many import import_register, previewed
-from server.fleet.models import Device
+from server.fleet.models import Bulk, Device
 from server.outside import NetworkOffer, SftpPlace, outside
 from server.oversight.ribbon import coming_night
 from server.people.actions.office import add_user, set_up_office
@@ -64,13 +64,14 @@ def build(tell: Callable[[str], None]) -> None:
     known = _devices(network, nights[0], by)
     _plans(known, by, begin)
     Device.objects.update(added_at=begin)
+    Bulk.objects.update(at=begin)
     Store.objects.update(added_at=begin, passphrase_proven_at=begin)
     only_told: list[date] = []
     before_all: list[date] | None = None
     for number, night in enumerate(nights):
         back = office.NIGHTS - number
         if is_remembered(night, back):
-            _turn(back, network)
+            _befall(night, back, network, known)
             only_told.append(night)
             continue
         if before_all is None:  # what comes before the first real night is drawn around it, and owed by nobody
@@ -179,25 +180,29 @@ def _plans(known: dict[str, UUID], by: User, begin: datetime) -> None:
     Assignment.objects.update(since=begin)
 
 
-def _turn(back: int, network: Network) -> None:
-    """The troubles of the afternoon before a night."""
+def _befall(night: date, back: int, network: Network, known: dict[str, UUID]) -> None:
+    """What happens on the afternoon before a night: `back` counts from the last one, which is 1."""
     for device, knobs in office.TROUBLES.get(back, ()):
         network.turn(device, **knobs)
+    evening = datetime.combine(night, datetime.min.time(), zone_named(office.ZONE)) + timedelta(hours=20)
+    by = User.objects.get(username="ines")
+    if office.ON_LEAVE[1] == back:
+        until = outside().now().date() + timedelta(days=office.ON_LEAVE[2])
+        _changed(known[office.ON_LEAVE[0]], {"state": "away", "away_until": until.isoformat()}, by, evening)
+    if office.LOST[1] == back:
+        _changed(known[office.LOST[0]], {"state": "lost"}, by, evening)
+
+
+def _changed(id: UUID, values: dict[str, str], by: User, at: datetime) -> None:
+    change_device(Device.objects.select_related("holder", "team").get(id=id), values, by=by, now=at)
 
 
 def _live(night: date, back: int, network: Network, clock: PastClock, known: dict[str, UUID]) -> None:
     """One night: `back` counts from the last one, which is 1."""
     zone = zone_named(office.ZONE)
     network.live_until(night)
-    _turn(back, network)
+    _befall(night, back, network, known)
     evening = datetime.combine(night, datetime.min.time(), zone) + timedelta(hours=20)
-    if office.ON_LEAVE[1] == back:
-        until = outside().now().date() + timedelta(days=office.ON_LEAVE[2])
-        gone = Device.objects.select_related("holder", "team").get(id=known[office.ON_LEAVE[0]])
-        change_device(gone, {"state": "away", "away_until": until.isoformat()}, by=User.objects.get(username="ines"), now=evening)
-    if office.LOST[1] == back:
-        lost = Device.objects.select_related("holder", "team").get(id=known[office.LOST[0]])
-        change_device(lost, {"state": "lost"}, by=User.objects.get(username="ines"), now=evening)
     _evening(evening, clock)
     clock.set(evening + timedelta(hours=9, minutes=55))
     for run in Run.objects.filter(state=RunState.WAITING):

@@ -57,20 +57,23 @@ UNPAIRED = ("p5-nygaard",)
 TROUBLES: dict[int, tuple[tuple[str, dict[str, object]], ...]] = {
     # nights before the last one → knobs that are turned in the afternoon before
     15: (("p4-castellan", {"data_access": False}), ("p4-moreau", {"account_off": True})),
-    11: (("field10-abadi", {"unplug_at_byte": 60_000}),),
-    10: (("field10-abadi", {"away": False}), ("field8-holm", {"away": True})),
-    9: (("p5-ito", {"locked": True}), ("p5-sandvik", {"away": True})),
-    8: (("p5-ito", {"locked": False}), ("field8-spare", {"away": True})),
+    8: (("p5-ito", {"locked": True}), ("field8-spare", {"away": True}), ("field8-holm", {"away": True}), ("p5-sandvik", {"away": True})),
+    7: (("p5-ito", {"locked": False}),),
     6: (("tab11-okafor", {"away": True}), ("p5-jansen", {"locked": True})),
     5: (("p5-jansen", {"locked": False}), ("field8-holm", {"away": False})),
-    4: (("p4-brandt", {"away": True}), ("field6-varga", {"drop_at_byte": 20_000})),
-    3: (("p4-brandt", {"away": False}), ("field8-lindqvist", {"away": True}), ("tab9-reception", {"data_access": False})),
+    4: (("p4-brandt", {"away": True}), ("field6-varga", {"drop_at_byte": 20_000}), ("field10-abadi", {"unplug_at_byte": 60_000})),
+    3: (
+        ("p4-brandt", {"away": False}),
+        ("field10-abadi", {"away": False, "unplug_at_byte": 0}),
+        ("field8-lindqvist", {"away": True}),
+        ("tab9-reception", {"data_access": False}),
+    ),
     2: (("p4-ypma", {"on_power": False, "battery_percent": 22}), ("field10-jansen", {"card_encrypted": True})),
     1: (("p4-moreau", {"locked": True}), ("p5-abadi", {"finder_lock": True})),
 }
 LOST = ("field8-spare", 8)
 """Device and how many nights before the last one it was lost at sea."""
-ON_LEAVE = ("p5-sandvik", 9, 6)
+ON_LEAVE = ("p5-sandvik", 8, 6)
 """Device, since how many nights before the last one it is away, and for how many days from today on."""
 NOT_LINKED = {
     "name": "Brenta Field 8", "holder": "spare 3", "team": "Shore Crew", "family": "brenta", "make": "Brenta", "model": "Field 8",

@@ -53,7 +53,7 @@ class FileRule:
             kind(self.kind)
 
     def fits(self, path: PurePosixPath) -> bool:
-        return _expression(self.pattern).fullmatch(_same(path.as_posix())) is not None
+        return _fits(_runs(self.pattern), _same(path.as_posix()).split("/"))
 
 
 @dataclass(slots=True, kw_only=True)
@@ -106,18 +106,51 @@ def sorted_files(files: Iterable[tuple[str, int]], rules: Sequence[FileRule]) ->
 
 
 @lru_cache(maxsize=1000)
-def _expression(pattern: str) -> re.Pattern[str]:
+def _runs(pattern: str) -> tuple[tuple[re.Pattern[str], ...], ...]:
+    """The parts of a pattern, cut at each `**` into runs of parts that stand side by side."""
     parts = [part for part in _same(pattern).strip("/ ").split("/") if part]
     if len(parts) == 1 and parts[0] != "**":
         parts.insert(0, "**")
-    written = ""
-    for number, part in enumerate(parts):
-        is_last = number == len(parts) - 1
+    runs: list[list[re.Pattern[str]]] = [[]]
+    for part in parts:
         if part == "**":
-            written += ".+" if is_last else "(?:[^/]+/)*"
+            runs.append([])
         else:
-            written += "".join({"*": "[^/]*", "?": "[^/]"}.get(letter, re.escape(letter)) for letter in part) + ("" if is_last else "/")
-    return re.compile(written, re.S)
+            runs[-1].append(_part(part))
+    return tuple(tuple(run) for run in runs)
+
+
+def _part(written: str) -> re.Pattern[str]:
+    """One part. What stands between two stars is looked for once, so that no pattern takes long."""
+    pieces = ["".join("." if letter == "?" else re.escape(letter) for letter in piece) for piece in written.split("*")]
+    first, *middle = pieces
+    if not middle:
+        return re.compile(first, re.S)
+    *middle, last = middle
+    return re.compile(first + "".join(f"(?>.*?{piece})" for piece in middle) + ".*" + last, re.S)
+
+
+def _fits(runs: Sequence[Sequence[re.Pattern[str]]], parts: Sequence[str]) -> bool:
+    first, *others = runs
+    if not _stand(first, parts, 0) or (not others and len(parts) != len(first)):
+        return False
+    if not others:
+        return True
+    *middle, last = others
+    at = len(first)
+    for run in middle:
+        found = next((start for start in range(at, len(parts) - len(run) + 1) if _stand(run, parts, start)), None)
+        if found is None:
+            return False
+        at = found + len(run)
+    end = len(parts) - len(last)
+    return end > at - (1 if last else 0) and _stand(last, parts, end)
+
+
+def _stand(run: Sequence[re.Pattern[str]], parts: Sequence[str], start: int) -> bool:
+    """Whether the run fits the parts from `start` on."""
+    held = parts[start : start + len(run)]
+    return len(held) == len(run) and all(one.fullmatch(part) for one, part in zip(run, held, strict=True))
 
 
 def _same(text: str) -> str:

@@ -101,7 +101,7 @@ def _missing(kind: str, items: Sequence[Item], held: tuple[Vault, Manifest] | No
     if held is None:
         return
     vault, manifest = held
-    kept = {stored.item.id: (stored.item.tag, stored.item.size_bytes) for stored in vault.items(manifest, kind, lost={})}
+    kept = {stored.item.id: (stored.item.tag, stored.item.size_bytes) for stored in vault.items(manifest, kind, lost=lambda count: None)}
     absent = [item for item in items if kept.get(item.id) != (item.tag, item.size_bytes)]
     if absent:
         absent.sort(key=lambda item: item.modified, reverse=True)

@@ -16,7 +16,7 @@ export function byTeam(rows: DeviceRow[], teams: TeamSum[]): TeamGroup[] {
 
 /** The last thing that is known of a device, in a few words. */
 export function lastWord(row: DeviceRow): string {
-  if (row.active_run) return row.active_cause ? `waiting to try again: ${row.active_cause}` : 'a run is under way';
+  if (row.active_run) return row.active_cause ? `tries again: ${row.active_cause}` : 'a run is under way';
   if (row.standing === 'lost') return 'lost';
   if (row.standing === 'retired') return 'retired';
   if (row.device_state === 'in_repair') return 'in repair';
