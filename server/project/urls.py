@@ -45,7 +45,6 @@ api = [
     path("holders/<int:id>/change", people.HolderNameView.as_view()),
     path("offers", pairing.OffersView.as_view()),
     path("guides", pairing.GuidesView.as_view()),
-    path("links", pairing.LinksView.as_view()),
     path("devices", devices.DevicesView.as_view()),
     path("devices/unlinked", pairing.UnlinkedView.as_view()),
     path("devices/pair", pairing.PairView.as_view()),

@@ -10,7 +10,6 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.content.families import FAMILIES
-from core.content.links import LINKS
 from server.fleet.actions.add_device import add_folder, add_sftp, pair_again, pair_device
 from server.fleet.actions.unpair_device import unpair_device
 from server.fleet.models import Device, LinkType
@@ -117,17 +116,6 @@ class GuidesView(APIView):
     @extend_schema(operation_id="guides", responses=GuideSerializer(many=True))
     def get(self, request: Request) -> Response:
         return Response(GuideSerializer(FAMILIES.values(), many=True).data)
-
-
-class LinksView(APIView):
-    """What each way of reaching a device cannot do."""
-
-    @extend_schema(
-        operation_id="link_facts",
-        responses=serializers.DictField(child=serializers.ListField(child=serializers.CharField())),
-    )
-    def get(self, request: Request) -> Response:
-        return Response({facts.code: list(facts.limits) for facts in LINKS.values()})
 
 
 class UnlinkedView(APIView):

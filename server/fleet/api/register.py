@@ -54,7 +54,9 @@ class ChangeManySerializer(ValuesSerializer):
 
 class RegisterFileSerializer(serializers.Serializer):
     content = serializers.CharField(max_length=MAX_FILE_CHARACTERS, trim_whitespace=False, help_text="The file: CSV, or JSON as exported.")
-    digest = serializers.CharField(max_length=64, required=False, default="", help_text="Of the preview that is confirmed.")
+    digest = serializers.CharField(
+        max_length=64, required=False, default="", allow_blank=True, help_text="Of the preview that is confirmed."
+    )
 
 
 class ColumnChangeSerializer(serializers.Serializer):

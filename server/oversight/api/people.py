@@ -99,5 +99,5 @@ def _teams() -> list[dict[str, Any]]:
         found["inside"] += row.state.standing in INSIDE
         found["held_bytes"] += row.held_bytes
     nothing = {"devices": 0, "promised": 0, "inside": 0, "held_bytes": 0}
-    teams = Team.objects.annotate(holder_count=Count("holders"))[:500]
+    teams = Team.objects.annotate(holder_count=Count("holders")).order_by("name")[:500]
     return [{"id": team.id, "name": team.name, "holders": team.holder_count} | sums.get(team.id, nothing) for team in teams]

@@ -90,6 +90,7 @@ def newest_held(device: Device) -> tuple[Vault, Manifest] | None:
     for copy in copies.filter(backup=newest.backup_id):
         try:
             vault = opened(copy.store)
+            vault.refresh()
             return vault, vault.manifest(newest.backup_id.bytes)
         except AtticError:
             continue

@@ -1,6 +1,7 @@
 """Bringing in what exists: from a path on the server or an upload, looked into first."""
 
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
 
@@ -13,7 +14,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.content.kinds import KINDS
+from core.errors import BadInput
 from server.fleet.queries import device as device_by_id
+from server.people.queries import office_zone
 from server.runs.actions.bring_in import ask_bring_in, drop_bringing, look_at_path, look_at_upload
 from server.runs.models import Bringing, BringingState
 from server.storage.queries import store as store_by_id
@@ -94,7 +97,15 @@ class PathSerializer(serializers.Serializer):
 class TakeSerializer(serializers.Serializer):
     device = serializers.UUIDField()
     store = serializers.UUIDField()
-    moment = serializers.DateTimeField()
+    moment = serializers.CharField(max_length=40, help_text="ISO 8601; without an offset it is in the office's zone.")
+
+    def at(self) -> datetime:
+        """Raises BadInput."""
+        try:
+            found = datetime.fromisoformat(self.validated_data["moment"])
+        except ValueError:
+            raise BadInput("This is no date and time.", field="moment", remedy="Write it as 2025-03-31T18:00.") from None
+        return (found if found.tzinfo else found.replace(tzinfo=office_zone())).astimezone(UTC)
 
 
 class BringingsView(generics.ListAPIView):
@@ -136,7 +147,7 @@ class BringInView(APIView):
         given.is_valid(raise_exception=True)
         told = given.validated_data
         found = ask_bring_in(
-            _by_id(id), device=device_by_id(told["device"]), store=store_by_id(told["store"]), moment=told["moment"], by=request.user
+            _by_id(id), device=device_by_id(told["device"]), store=store_by_id(told["store"]), moment=given.at(), by=request.user
         )
         return Response(BringingSerializer(found).data, status=202)
 

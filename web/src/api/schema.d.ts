@@ -2488,7 +2488,7 @@ export interface components {
             device: string;
             /** Format: uuid */
             store: string;
-            /** Format: date-time */
+            /** @description ISO 8601; without an offset it is in the office's zone. */
             moment: string;
         };
         /**

@@ -60,3 +60,7 @@ export const shortWeekday = (date: string): string =>
 /** `2026-11` → `Nov 2026`. */
 export const monthName = (month: string): string =>
   new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', month: 'short', year: 'numeric' }).format(new Date(`${month}-01T00:00:00Z`));
+
+/** A moment as a date-and-time field wants it, in a zone: `2026-11-24T18:05`. */
+export const wallClock = (instant: string, zone: string): string =>
+  new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short', timeStyle: 'short' }).format(new Date(instant)).replace(' ', 'T');

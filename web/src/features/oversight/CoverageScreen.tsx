@@ -61,16 +61,16 @@ export function CoverageScreen() {
       <div className="sheet scroll">
         {kinds.length === 0 && <Empty>Nothing is known of what is on it. Look at it now, or run a backup.</Empty>}
         {kinds.length > 0 && (
-          <table className="rows">
+          <table className="rows dense">
             <thead>
               <tr>
                 <th scope="col">Kind</th>
                 <th scope="col">Covered</th>
                 <th scope="col" className="num">On the device</th>
                 <th scope="col" className="num">Size there</th>
-                <th scope="col" className="num">In the newest backup</th>
+                <th scope="col" className="num">In the backup</th>
                 <th scope="col">How old, where</th>
-                <th scope="col">The newest one, to check by eye</th>
+                <th scope="col">Its newest, to check by eye</th>
                 <th scope="col">Kept in step by</th>
               </tr>
             </thead>
@@ -120,10 +120,10 @@ function Row({ one, total }: { one: KindCover; total: number }) {
         )}
       </td>
       <td className="num">{one.newest ? grouped(one.newest.items) : '–'}</td>
-      <td>
+      <td className="where">
         {one.newest ? (
           <>
-            <Link to={`/backups/${one.newest.backup}`}><Age at={one.newest.finished_at} /></Link> in {one.stores.join(', ')}
+            <Link to={`/backups/${one.newest.backup}`}><Age at={one.newest.finished_at} /></Link>, {one.stores.join(', ')}
           </>
         ) : (
           '–'

@@ -7,9 +7,9 @@ import { Link, useSearchParams } from 'react-router';
 import { client, problemOf, told, type Schemas } from '../../api/client';
 import { useDevices, useStores } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
-import { counted, grouped, iec } from '../../ui/format';
+import { counted, grouped, iec, wallClock } from '../../ui/format';
 import { Choice, Field } from '../../ui/Field';
-import { Age, When } from '../../ui/Office';
+import { Age, useZone, When } from '../../ui/Office';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 
 type Bringing = Schemas['Bringing'];
@@ -175,13 +175,14 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
 
 function Take({ one }: { one: Bringing }) {
   const queries = useQueryClient();
+  const zone = useZone();
   const [words, setWords] = useState('');
   const devices = useDevices({ order: 'name', words: words || undefined, page_size: 200 });
   const stores = useStores();
   const [device, setDevice] = useState('');
   const [store, setStore] = useState('');
-  const [moment, setMoment] = useState((one.found.newest_at ?? one.at).slice(0, 16));
-  const body = { device, store: store || (stores.data?.[0]?.id ?? ''), moment: `${moment}:00Z` };
+  const [moment, setMoment] = useState(wallClock(one.found.newest_at ?? one.at, zone));
+  const body = { device, store: store || (stores.data?.[0]?.id ?? ''), moment };
   const take = useMutation({
     mutationFn: () => told(client.POST('/api/bring-in/{id}/take', { params: { path: { id: one.id } }, body })),
     onSuccess: (found) => queries.setQueryData(['bringing', one.id], found),
@@ -208,7 +209,7 @@ function Take({ one }: { one: Bringing }) {
           options={[{ value: '', label: 'choose a device' }, ...(devices.data?.results ?? []).map((row) => ({ value: row.id, label: `${row.name}, ${row.holder}` }))]}
         />
         <Choice label="Into the store" value={body.store} onChange={setStore} options={(stores.data ?? []).map((found) => ({ value: found.id, label: found.name }))} problem={problem} field="store" />
-        <Field label="Taken at (UTC)" type="datetime-local" value={moment} onChange={setMoment} hint="Proposed: the newest thing in it." problem={problem} field="moment" />
+        <Field label="Taken at" type="datetime-local" value={moment} onChange={setMoment} hint="In the office's time. Proposed: the newest thing in it." problem={problem} field="moment" />
       </div>
       <Button type="submit" disabled={!device || take.isPending}>
         Bring it in

@@ -8,7 +8,8 @@ import { client, problemOf, told, type Schemas } from '../../api/client';
 import { useKinds, useMe } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
 import { Confirm } from '../../ui/Confirm';
-import { grouped, iec, spoken } from '../../ui/format';
+import { counted, grouped, iec, plainDay, spoken } from '../../ui/format';
+import { occasionWord } from '../../ui/occasions';
 import { Mark, RUN_STATES } from '../../ui/Mark';
 import { TimeOfDay, When } from '../../ui/Office';
 import { Failed, Loading, Refused } from '../../ui/States';
@@ -94,6 +95,26 @@ function Filled({ run }: { run: Run }) {
               <dd>{run.encrypted === null ? '–' : run.encrypted ? 'yes' : 'no'}</dd>
               <dt>Attempts</dt>
               <dd>{run.attempts}</dd>
+              {run.occasion && (
+                <>
+                  <dt>Occasion</dt>
+                  <dd>
+                    {occasionWord(run.occasion)}: its backup is on hold {run.hold_until ? `until ${plainDay(run.hold_until)}` : 'until it is released'}
+                  </dd>
+                </>
+              )}
+              {run.left_out.length > 0 && (
+                <>
+                  <dt>Left out on purpose</dt>
+                  <dd>
+                    {run.left_out.map((entry) => (
+                      <div key={entry.kind + entry.reason}>
+                        {counted(entry.items, 'item')} ({iec(entry.size_bytes)}), {entry.reason}
+                      </div>
+                    ))}
+                  </dd>
+                </>
+              )}
               {run.note && (
                 <>
                   <dt>Note</dt>

@@ -1,0 +1,219 @@
+from datetime import timedelta
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from core.content.link import Card, DeviceState
+from server.fleet.models import Device, Look
+from server.oversight.models import WipeAnswer
+from server.people.models import Holder, JournalEntry, Team
+from server.runs.actions.check_store import check_store
+from server.runs.actions.copy_backup import copy_backup
+from server.storage.models import Store
+from server.tests.pretend import OfficeTestCase
+
+
+class Furnished(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one = self.device()
+        self.plan(self.one)
+        self.run_now(self.one)
+
+    @property
+    def content(self):
+        return self.outside.devices["p1"].content
+
+    def look(self):
+        return self.api.post(f"/api/devices/{self.one.id}/look", format="json")
+
+    def coverage(self):
+        return {one["kind"]: one for one in self.api.get(f"/api/devices/{self.one.id}/coverage").json()["kinds"]}
+
+    def wipe(self):
+        return self.api.get(f"/api/devices/{self.one.id}/wipe").json()
+
+    def codes(self) -> set[str]:
+        return {reason["code"] for reason in self.wipe()["reasons"] if reason["blocks"]}
+
+
+class Coverage(Furnished):
+    def test_a_look_counts_what_is_there_and_reads_no_content(self):
+        sent = self.outside.devices["p1"].sent_bytes
+        told = self.look().json()
+        self.assertEqual(self.outside.devices["p1"].sent_bytes, sent)
+        photos = next(one for one in told["kinds"] if one["kind"] == "photos")
+        expected = {id: len(content) for (kind, id), content in self.content.items() if kind == "photos"}
+        self.assertEqual((photos["live"]["items"], photos["live"]["size_bytes"]), (len(expected), sum(expected.values())))
+        self.assertEqual(photos["largest"][0]["size_bytes"], max(expected.values()))
+        self.assertEqual(photos["cover"], "backed_up")
+
+    def test_a_kind_outside_of_the_plan_is_covered_by_nothing(self):
+        self.content["health", "h1"] = b"{}"
+        self.look()
+        found = self.coverage()["health"]
+        self.assertEqual((found["cover"], found["planned"]), ("nothing", False))
+        self.assertIn("uncovered", self.codes())
+
+    def test_it_costs_the_same_few_queries_for_many_backups(self):
+        self.look()
+        counts = []
+        for _ in range(2):
+            with CaptureQueriesContext(connection) as found:
+                self.coverage()
+            counts.append(len(found))
+            for _ in range(3):
+                self.outside.at += timedelta(hours=1)
+                self.run_now(self.one)
+        self.assertEqual(counts[0], counts[1])
+        self.assertLess(counts[0], 14)
+
+    def test_a_device_that_is_locked_or_away_keeps_its_last_look(self):
+        self.look()
+        at = Look.objects.get().at
+        self.outside.devices["p1"].told = DeviceState(make="", model="", family="orlo", os_version="9", locked=True)
+        self.assertEqual(self.look().json()["code"], "link.locked")
+        self.outside.away.add("p1")
+        self.assertEqual(self.look().json()["code"], "link.away")
+        self.assertEqual(Look.objects.get().at, at)
+
+
+class SafeToWipe(Furnished):
+    def all_is_done(self):
+        """Everything that the page asks for, through the server's own actions."""
+        second = self.store("Cloud")
+        copy_backup(self.one.backups.get().id, second.id, by=None)
+        Store.objects.filter(id=second.id).update(off_site=True)
+        for store in Store.objects.all():
+            check_store(store, percent=100, by=None)
+            self.api.post(f"/api/stores/{store.id}/prove-passphrase", {"passphrase": "low tide at the old sluice"}, format="json")
+        self.look()
+
+    def test_no_at_first_and_yes_when_everything_is_done(self):
+        self.assertEqual(
+            self.codes(), {"not_looked", "unchecked", "one_copy", "unproven"} & self.codes() | {"not_looked", "unchecked", "one_copy"}
+        )
+        self.all_is_done()
+        told = self.wipe()
+        self.maxDiff = None
+        self.assertEqual((told["safe"], [reason for reason in told["reasons"] if reason["blocks"]]), (True, []))
+
+    def test_items_in_no_backup_are_listed_and_a_run_settles_it(self):
+        self.all_is_done()
+        self.content["photos", "new.jpg"] = b"\xff\xd8new"
+        self.content["contacts", "c1"] = b'{"display": "changed"}'
+        self.look()
+        reasons = [reason["says"] for reason in self.wipe()["reasons"] if reason["code"] == "missing"]
+        self.assertEqual(len(reasons), 2)
+        self.assertTrue(any("new.jpg" in says for says in reasons))
+        self.outside.at += timedelta(minutes=5)
+        self.run_now(self.one)
+        self.assertNotIn("missing", self.codes())
+
+    def test_finder_lock_and_an_encrypted_card_are_told_by_the_device(self):
+        self.all_is_done()
+        link = self.outside.devices["p1"]
+        link.told = DeviceState(
+            make="", model="", family="orlo", os_version="9", finder_lock=True, card=Card(present=True, encrypted=True), locked=False
+        )
+        self.look()
+        self.assertEqual(self.codes(), {"finder_lock", "card_encrypted"})
+
+    def test_a_damaged_backup_is_no_backup(self):
+        self.all_is_done()
+        self.one.backups.get().copies.update(intact=False)
+        self.assertLessEqual({"no_backup", "uncovered"}, self.codes())
+
+    def test_a_signed_answer_stands_as_it_was_in_the_signers_name(self):
+        told = {"occasion": "before_repair", "note": "cracked screen"}
+        answer = self.api.post(f"/api/devices/{self.one.id}/wipe", told, format="json")
+        self.assertEqual(answer.status_code, 201)
+        id = answer.json()["id"]
+        self.all_is_done()
+        Device.objects.update(name="Renamed")
+        found = self.api.get(f"/api/wipe-answers/{id}").json()
+        self.assertEqual((found["safe"], found["told"]["device"]["name"], found["by_name"]), (False, "Orlo H1", "Ines"))
+        self.assertTrue(found["told"]["reasons"])
+        self.assertIn("before a repair", JournalEntry.objects.get(what="device.wipe_answered").says)
+        self.assertEqual(len(self.api.get(f"/api/devices/{self.one.id}/wipe/answers").json()), 1)
+
+    def test_it_is_not_signed_without_an_occasion_nor_by_an_auditor(self):
+        self.assertEqual(self.api.post(f"/api/devices/{self.one.id}/wipe", {"occasion": ""}, format="json").json()["field"], "occasion")
+        answer = self.signed_in("ulla").post(f"/api/devices/{self.one.id}/wipe", {"occasion": "other"}, format="json")
+        self.assertEqual(answer.status_code, 403)
+        self.assertFalse(WipeAnswer.objects.exists())
+
+
+class TheList(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.devices = [self.device(f"p{n}") for n in range(6)]
+        self.plan(*self.devices[:4])
+        for device in self.devices[:3]:
+            self.run_now(device)
+        Device.objects.filter(id=self.devices[0].id).update(team=None, serial="OR-77")
+
+    def get(self, query: str = ""):
+        return self.api.get(f"/api/devices?{query}").json()
+
+    def test_what_is_on_time_folds_into_the_sums_of_its_team(self):
+        told = self.get("fold=true")
+        self.assertEqual({row["standing"] for row in told["results"]}, {"never", "no_plan"})
+        sums = {team["team"]: (team["devices"], team["on_time"], len(team["newest"])) for team in told["teams"]}
+        self.assertEqual(sums, {"Shore Crew": (5, 2, 2), "": (1, 1, 1)})
+        self.assertEqual(told["teams"][-1]["team"], "")
+
+    def test_sums_do_not_depend_on_the_page(self):
+        whole, page = self.get(), self.get("page=2&page_size=2")
+        self.assertEqual(whole["teams"], page["teams"])
+        self.assertEqual((page["count"], len(page["results"])), (6, 2))
+
+    def test_filters_and_orders(self):
+        shore = Team.objects.get().id
+        self.assertEqual(self.get(f"team={shore}")["count"], 5)
+        self.assertEqual(self.get("team=0")["results"][0]["serial"], "OR-77")
+        self.assertEqual(self.get("words=or-77")["count"], 1)
+        self.assertEqual(self.get("link=sftp")["count"], 0)
+        self.assertEqual(self.get(f"holder={self.devices[2].holder_id}")["count"], 1)
+        names = [row["holder"] for row in self.get("order=holder")["results"]]
+        self.assertEqual(names, sorted(names))
+        ages = [row["newest_at"] for row in self.get("order=age")["results"]]
+        self.assertEqual(ages[:3], [None, None, None])
+        self.assertEqual(self.api.get("/api/devices?order=colour").status_code, 400)
+
+    def test_the_number_of_queries_does_not_grow_with_the_devices(self):
+        counts = []
+        for _ in range(2):
+            with CaptureQueriesContext(connection) as found:
+                self.get()
+            counts.append(len(found))
+            for n in range(10, 20):
+                self.device(f"more{n}{len(counts)}")
+        self.assertEqual(counts[0], counts[1])
+
+
+class TeamsAndHolders(OfficeTestCase):
+    def test_pages_of_teams_and_holders_count_what_is_in_their_hands(self):
+        one, two = self.device("p1"), self.device("p2")
+        team = self.api.get("/api/teams").json()[0]
+        self.assertEqual((team["name"], team["devices"], team["holders"]), ("Shore Crew", 2, 2))
+        holder = self.api.get(f"/api/holders/{one.holder_id}").json()
+        self.assertEqual([row["id"] for row in holder["rows"]], [str(one.id)])
+        self.assertEqual(self.api.get("/api/holders?words=p2").json()["results"][0]["id"], two.holder_id)
+
+    def test_names_change_and_collide(self):
+        one, two = self.device("p1"), self.device("p2")
+        path = f"/api/holders/{one.holder_id}/change"
+        self.assertEqual(self.api.put(path, {"name": "A. New", "team": "Inland"}, format="json").status_code, 204)
+        self.assertEqual(Holder.objects.get(id=one.holder_id).team.name, "Inland")
+        self.assertEqual(self.api.put(path, {"name": two.holder.name, "team": ""}, format="json").json()["field"], "name")
+        team = Team.objects.get(name="Shore Crew")
+        self.assertEqual(self.api.put(f"/api/teams/{team.id}", {"name": "inland"}, format="json").json()["field"], "name")
+        self.assertEqual(self.api.put(f"/api/teams/{team.id}", {"name": "Coast"}, format="json").status_code, 204)
+
+    def test_what_is_needed_is_not_removed(self):
+        one = self.device()
+        self.assertEqual(self.api.delete(f"/api/holders/{one.holder_id}/change").status_code, 409)
+        self.assertEqual(self.api.delete(f"/api/teams/{one.team_id}").status_code, 409)
+        empty = Holder.objects.create(name="nobody")
+        self.assertEqual(self.api.delete(f"/api/holders/{empty.id}/change").status_code, 204)
