@@ -2,7 +2,7 @@
 
 `GET /announcements` is the office network: it lists the devices that can be seen on it. `POST
 /control/DEVICE` turns knobs, `…/accept` and `…/ask-again` are its holder's fingers, `…/delete` removes an item,
-`POST /scenario` turns the knobs of many, `POST /day` lets the whole fleet live until a date. Only on loopback.
+`POST /scenario` turns the knobs of many, `POST /day` lets the fleet, or one device, live until a date. Only on loopback.
 """
 
 import json
@@ -83,7 +83,7 @@ class _Page(BaseHTTPRequestHandler):
         match parts:
             case ["day"]:
                 day = date.fromisoformat(told["day"])
-                for device in self.server.devices.values():
+                for device in [self.server.devices[told["device"]]] if "device" in told else self.server.devices.values():
                     device.life.live_until(day)
                 for quiet in self.server.sftp.values():
                     quiet.live_until(day)

@@ -14,6 +14,7 @@ from icalendar.parser import Contentline
 from core.content.records import MAX_RECORD_BYTES
 
 _BARE = re.compile(r";([A-Za-z0-9-]+)(?=;|$)")
+"""A parameter without a value."""
 
 
 @dataclass(slots=True, kw_only=True)
@@ -82,18 +83,37 @@ def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]
 
 
 def parsed(text: str) -> Line | None:
-    """One unfolded line; None when it is no content line. Bare parameters of vCard 2.1 are types: `TEL;CELL:`."""
+    """One unfolded line; None when it is no content line. Bare parameters of vCard 2.1 are types: `TEL;CELL;VOICE:`."""
+    cut = _end_of_head(text)
+    if cut is None:
+        return None
+    head, value = text[:cut], text[cut + 1 :]
     try:
-        name, params, value = Contentline(text).parts()  # type: ignore[no-untyped-call]
+        name, params, _ = Contentline(f"{head}:").parts()  # type: ignore[no-untyped-call]
     except (ValueError, IndexError):
-        head, colon, rest = text.partition(":")
-        typed = _BARE.sub(r";TYPE=\1", head)
-        return parsed(typed + colon + rest) if colon and typed != head else None
+        typed = _typed(head)
+        return parsed(f"{typed}:{value}") if typed != head else None
     group, dot, bare = str(name).rpartition(".")
     told: dict[str, list[str]] = {}
     for key, held in params.items():
         told[str(key).upper()] = [str(one) for one in held] if isinstance(held, list | tuple) else [str(held)]
-    return Line(group=group if dot else "", name=(bare if dot else str(name)).upper(), params=told, value=str(value), raw=text)
+    return Line(group=group if dot else "", name=(bare if dot else str(name)).upper(), params=told, value=value, raw=text)
+
+
+def _end_of_head(text: str) -> int | None:
+    """Where the colon stands that ends name and parameters: the first one outside of quotes."""
+    quoted = False
+    for at, letter in enumerate(text):
+        if letter == '"':
+            quoted = not quoted
+        elif letter == ":" and not quoted:
+            return at
+    return None
+
+
+def _typed(head: str) -> str:
+    bare = _BARE.findall(head)
+    return _BARE.sub("", head) + f";TYPE={','.join(bare)}" if bare else head
 
 
 def _unfolded(pieces: Iterable[bytes]) -> Iterator[tuple[str, int]]:

@@ -65,7 +65,8 @@ function falls(kept: Schemas['Kept']): string {
 
 function whyShort(kept: Schemas['Kept'][]): string {
   const why = kept.flatMap((one) => one.why);
-  const [first = 'no rule any more', ...others] = why;
+  const held = why.filter((one) => one.startsWith('on hold'));
+  const [first = 'no rule any more', ...others] = [...held, ...why.filter((one) => !held.includes(one))];
   return others.length ? `${first}, and ${counted(others.length, 'more reason')}` : first;
 }
 

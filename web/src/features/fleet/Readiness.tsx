@@ -14,16 +14,20 @@ const SIGNS: Record<Finding['level'], string> = { blocks: '■', warns: '◇', f
 
 export function Readiness({ id }: { id: string }) {
   const queries = useQueryClient();
+  const [asked, setAsked] = useState(false);
   const ready = useQuery({
     queryKey: ['readiness', id],
     queryFn: () => told(client.GET('/api/devices/{id}/readiness', { params: { path: { id } } })),
-    enabled: false,
+    enabled: asked,
     retry: false,
+    staleTime: Infinity,
+    refetchOnWindowFocus: false,
     // somebody may be walking to the device to say yes: look again by itself
     refetchInterval: (query) => (query.state.data?.findings.some((finding) => finding.code === 'accepted' && finding.level === 'blocks') ? 3_000 : false),
   });
   const ask = async () => {
-    await ready.refetch();
+    if (asked) await ready.refetch();
+    else setAsked(true);
     await queries.invalidateQueries({ queryKey: ['devices', id] });
   };
   const found = ready.data;

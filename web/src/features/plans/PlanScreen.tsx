@@ -78,7 +78,7 @@ function Editor({ id, first }: { id: string; first: Draft }) {
             <Times draft={draft} set={set} problem={problem} />
             <Where draft={draft} set={set} problem={problem} />
             <Keeps draft={draft} set={set} problem={problem} />
-            <What draft={draft} set={set} problem={problem} />
+            <What draft={draft} set={set} change={(next) => setDraft({ ...draft, ...next })} problem={problem} />
             <Devices draft={draft} set={set} />
             <label className="check mb-2">
               <input type="checkbox" checked={draft.paused} onChange={(event) => set('paused', event.target.checked)} />

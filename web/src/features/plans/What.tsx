@@ -11,13 +11,13 @@ const REACHES = [
   { value: 'only', label: 'only the kinds that are ticked' },
 ];
 
-export function What({ draft, set, problem }: Part) {
+export function What({ draft, set, change, problem }: Part & { change: (next: Partial<Draft>) => void }) {
   const kinds = useKinds();
   const chosen = draft.reach === 'everything' ? [] : draft.kinds;
   return (
     <fieldset className="field">
       <legend className="visually-hidden">What it takes</legend>
-      <Choice label="What it takes" value={draft.reach} onChange={(reach) => set('reach', reach as Draft['reach'])} options={REACHES} problem={problem ?? null} field="reach" />
+      <Choice label="What it takes" value={draft.reach} onChange={(reach) => change({ reach: reach as Draft['reach'], kinds: reach === 'only' ? (kinds.data ?? []).map((kind) => kind.code) : [] })} options={REACHES} problem={problem ?? null} field="reach" />
       {draft.reach !== 'everything' && (
         <div className="kinds-grid">
           {kinds.data?.map((kind) => (
