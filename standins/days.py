@@ -13,8 +13,8 @@ from standins import people
 from standins.drawing import app_package, photo, plan_sheet, voice_note
 from standins.fleet import Persona
 
-FORWARDED_A_DAY = 3
-"""Pictures that go round the office on a day: the same bytes in many conversations."""
+FORWARDED_A_WEEK = 4
+"""Pictures that go round the office in a week: the same bytes in many conversations."""
 
 
 def tag_of(content: bytes) -> str:
@@ -149,7 +149,7 @@ class Days:
         if self._draw.random() < 0.12:
             attachment = f"{id}-{day:%Y%m%d}-{self._draw.randint(0, 999):03}.jpg"
             if self._draw.random() < 0.7:
-                content = _forwarded(day, self._draw.randrange(FORWARDED_A_DAY))
+                content = _forwarded(day - timedelta(days=day.weekday()), self._draw.randrange(FORWARDED_A_WEEK))
             else:
                 content = photo(self._draw, datetime.combine(day, time(12), UTC))
             self._put("attachments", attachment, attachment, day, content)

@@ -136,6 +136,58 @@ class ManyAtOnce(FleetOfOne):
             self.read(self.items[0])
 
 
+class Inventories(FleetOfOne):
+    def answering(self, *pages):
+        """A link whose device gives these pages of photos, whatever it holds."""
+        link, told = self.paired(), iter(pages)
+        patch = mock.patch.object(standin_device.SimulatedDevice, "inventory", lambda device, kind, after: next(told))
+        patch.start()
+        self.addCleanup(patch.stop)
+        return link
+
+    def entry(self, id="p1", **changes):
+        return {"id": id, "name": "a.jpg", "size_bytes": 3, "modified": "2026-03-02T07:00:00+00:00", "tag": "t"} | changes
+
+    def test_one_that_stands_twice_on_one_page_or_on_two_is_named(self):
+        self.simulated.turn({"announce_twice": True})
+        link = self.paired()
+        with self.assertRaisesRegex(DeviceLied, "twice"):
+            link.inventory("photos")
+        link = self.answering({"items": [self.entry("p1"), self.entry("p2")], "next": "p2"}, {"items": [self.entry("p2")], "next": None})
+        with self.assertRaisesRegex(DeviceLied, "'p2' of photos twice"):
+            link.inventory("photos")
+
+    def test_more_items_than_any_device_holds_and_pages_without_end_are_refused(self):
+        pages = ({"items": [self.entry(f"p{n:06}")], "next": f"p{n:06}"} for n in range(1000))
+        link = self.answering(*pages)
+        with mock.patch.object(agent_link, "MAX_ITEMS", 50), self.assertRaisesRegex(DeviceLied, "more than 50 items"):
+            link.inventory("photos")
+        link = self.answering({"items": [], "next": "b"}, {"items": [], "next": "a"})
+        with self.assertRaisesRegex(DeviceLied, "does not end"):
+            link.inventory("photos")
+
+    def test_impossible_sizes_times_ids_and_shapes_are_named(self):
+        for changes in (
+            {"size_bytes": -1}, {"size_bytes": 1 << 60}, {"size_bytes": True}, {"size_bytes": "3"}, {"modified": "2026-03-02"},
+            {"modified": "soon"}, {"modified": None}, {"id": ""}, {"id": "x" * 600}, {"tag": ""}, {"name": 7}, {"name": "x" * 2000},
+        ):  # fmt: skip
+            with self.subTest(changes=changes), self.assertRaises(DeviceLied):
+                self.answering({"items": [self.entry(**changes)], "next": None}).inventory("photos")
+        for page in ({}, {"items": 3, "next": None}, {"items": [3], "next": None}, {"items": [], "next": 3}):
+            with self.subTest(page=page), self.assertRaises(DeviceLied):
+                self.answering(page).inventory("photos")
+
+    def test_names_in_either_composition_stay_two_items(self):
+        entries = [
+            self.entry("1", name="gr\u00fcn.jpg"),
+            self.entry("2", name="gru\u0308n.jpg"),
+            self.entry("3", name="CON"),
+            self.entry("4", name="\u202egpj.exe"),
+        ]
+        found = self.answering({"items": entries, "next": None}).inventory("photos")
+        self.assertEqual([item.name for item in found], ["gr\u00fcn.jpg", "gru\u0308n.jpg", "CON", "gpj.exe"])
+
+
 class Packing(FleetOfOne):
     def test_text_comes_packed_and_pictures_do_not(self):
         link = self.paired()

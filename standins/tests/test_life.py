@@ -4,12 +4,14 @@ import shutil
 import sqlite3
 import tempfile
 from datetime import date
+from fnmatch import fnmatch
 from pathlib import Path
 from unittest import TestCase
 
 from PIL import Image
 
 from standins.fleet import FLEET
+from standins.knobs import SCENARIOS, checked
 from standins.life import Life
 
 
@@ -63,3 +65,42 @@ class ALife(TestCase):
         life.forget("messages", listed["id"])
         life.write("messages", listed["id"], listed["name"], content, at=datetime.now(UTC))
         self.assertEqual(json.loads(life.content("messages", listed["id"])), json.loads(content))
+
+
+class TheFleet(TestCase):
+    def test_it_is_the_whole_office_and_no_two_are_the_same(self):
+        self.assertEqual(len(FLEET), 36)
+        for field in ("slug", "serial"):
+            self.assertEqual(len({getattr(persona, field) for persona in FLEET}), len(FLEET), field)
+
+    def test_forwarded_pictures_and_app_packages_are_the_same_bytes_on_many_devices(self):
+        folder = Path(tempfile.mkdtemp(prefix="attic-life-"))
+        self.addCleanup(shutil.rmtree, folder)
+        held = []
+        for persona in FLEET[4:7]:
+            life = Life(folder, persona)
+            life.live_until(date(2026, 3, 2))
+            life.live_until(date(2026, 3, 20))
+            held.append({kind: {item["tag"] for item in life.inventory(kind)} for kind in ("attachments", "apps", "photos")})
+        self.assertTrue(held[0]["apps"] & held[1]["apps"])
+        self.assertTrue(held[0]["attachments"] & (held[1]["attachments"] | held[2]["attachments"]))
+        self.assertFalse(held[0]["photos"] & held[1]["photos"])
+
+    def test_every_scenario_turns_knobs_that_exist_on_devices_that_exist(self):
+        for name, (_, changes) in SCENARIOS.items():
+            for pattern, knobs in changes.items():
+                checked(knobs)
+                self.assertTrue([persona for persona in FLEET if fnmatch(persona.slug, pattern)], f"{name}: {pattern}")
+        with self.assertRaises(ValueError):
+            checked({"away": 1})
+
+    def test_a_life_of_an_older_program_is_read_on(self):
+        folder = Path(tempfile.mkdtemp(prefix="attic-life-"))
+        self.addCleanup(shutil.rmtree, folder)
+        db = sqlite3.connect(folder / f"{FLEET[9].slug}.sqlite")
+        db.execute("create table item (kind text, id text, name text, modified text, content blob, primary key (kind, id))")
+        db.execute("insert into item values ('photos', 'p', 'a.jpg', '2026-03-02T00:00:00+00:00', x'ffd8')")
+        db.commit()
+        db.close()
+        listed = Life(folder, FLEET[9]).inventory("photos")
+        self.assertEqual([(item["id"], item["size_bytes"], len(item["tag"])) for item in listed], [("p", 2, 16)])
