@@ -34,9 +34,13 @@ from server.people.models import User
 from server.plans.actions.save_plan import Draft, save_plan
 from server.plans.models import Assignment, Plan
 from server.retention.actions.look_after import apply_rule, sweep_store
+from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.carry_out import carry_out
+from server.runs.actions.check_store import check_store
+from server.runs.actions.copy_backup import copy_backup
+from server.runs.actions.look_at import look_at
 from server.runs.actions.start_due import start_due
-from server.runs.models import Run, RunState
+from server.runs.models import Backup, Run, RunState
 from server.storage.actions.add_store import create_store
 from server.storage.actions.measure import measure_store
 from server.storage.models import Store
@@ -84,6 +88,7 @@ def build(tell: Callable[[str], None]) -> None:
     remember([*(nights[0] - timedelta(days=before) for before in range(EARLIER_NIGHTS, 0, -1)), *(before_all or [])], zone)
     Assignment.objects.update(since=begin)
     _this_night(network, clock)
+    _besides(known, by, clock)
     for store in Store.objects.all():
         sweep_store(store, now=outside().now())
         measure_store(store, now=outside().now())
@@ -234,6 +239,21 @@ def _side_by_side(runs: list[Run], clock: PastClock) -> None:
 
     with ThreadPoolExecutor(SIDE_BY_SIDE) as workers:
         list(workers.map(carried_out, runs))
+
+
+def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
+    """What people did by hand: a backup before a repair, a second copy, checks, looks at devices."""
+    by_slug = {slug: Device.objects.get(id=id) for slug, id in known.items()}
+    clock.set(outside().now() - timedelta(hours=1))
+    run = ask_run_by_hand(by_slug[office.BEFORE_REPAIR[0]], note=office.BEFORE_REPAIR[1], by=by, now=clock(), occasion="before_repair")
+    carry_out(run.id, clock=clock)
+    newest = Backup.objects.filter(device=by_slug[office.TO_BE_WIPED]).order_by("-finished_at").first()
+    assert newest is not None
+    copy_backup(newest.id, Store.objects.get(name=office.SECOND_STORE).id, by=by)
+    for store in Store.objects.all():
+        check_store(store, percent=100, by=by)
+    for slug in office.LOOKED_AT:
+        look_at(by_slug[slug])
 
 
 def _this_night(network: Network, clock: PastClock) -> None:

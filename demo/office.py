@@ -80,3 +80,6 @@ NOT_LINKED = {
     "serial": "BX-770031", "asset_tag": "SP-038", "note": "In the drawer of the equipment room.",
 }  # fmt: skip
 """Bought, in the register, and linked to nothing yet."""
+BEFORE_REPAIR = ("p4-pellow", "screen is cracked")
+TO_BE_WIPED, SECOND_STORE = "p4-wick", "Safe drive"
+LOOKED_AT = ("p5-dufour", "p4-wick", "field10-farrow", "tab11-ito", "ridge2-logger", "folder")

@@ -75,7 +75,7 @@ class Wiring:
         return SftpLink(Sftp(**asdict(where)), rules)
 
     def old_link(self, path: Path, zone: tzinfo) -> OldLink:
-        return GatheredLink(_absolute(str(path)), zone=zone)
+        return GatheredLink(self._not_our_own(_absolute(str(path))), zone=zone)
 
     def paced(self, link: DeviceLink, limit: Callable[[], int | None]) -> DeviceLink:
         return PacedLink(link, limit)
@@ -88,7 +88,16 @@ class Wiring:
             return None
 
     def folder_link(self, path: str, rules: Sequence[FileRule] = ()) -> FilesLink:
-        return FolderLink(Path(path), rules)
+        return FolderLink(self._not_our_own(Path(path)), rules)
+
+    def _not_our_own(self, path: Path) -> Path:
+        """Refuses folders that hold, or lie among, the server's keys and database: nobody backs those up through the web."""
+        wanted = path.resolve()
+        for own in (self._env.data / "keys", self._env.data / "postgres"):
+            if own.resolve().is_relative_to(wanted) or wanted.is_relative_to(own.resolve()):
+                remedy = "Choose the folder that the device fills."
+                raise BadInput("Old Attic keeps its own keys and database there.", field="path", remedy=remedy)
+        return path
 
     def blobs(self, path: str) -> BlobStore:
         return FolderBlobs(_absolute(path))

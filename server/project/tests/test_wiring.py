@@ -1,6 +1,7 @@
 import shutil
 import tempfile
 from dataclasses import replace
+from datetime import UTC
 from pathlib import Path
 
 from django.conf import settings
@@ -39,6 +40,18 @@ class TheRealOutside(SimpleTestCase):
             moved.attach_vault(self.path, "another passphrase")
         self.assertEqual(moved.attach_vault(self.path, PASSPHRASE).keys, made.keys)
         self.assertEqual(moved.open_vault(self.path).keys, made.keys)
+
+    def test_keys_and_database_of_the_server_itself_are_no_device_and_no_old_backup(self):
+        (self.folder / "keys").mkdir(exist_ok=True)
+        (self.folder / "boat").mkdir()
+        (self.folder / "way in").symlink_to(self.folder / "keys")
+        for path in (self.folder / "keys", self.folder, Path("/"), self.folder / "boat" / ".." / "keys", self.folder / "way in"):
+            with self.subTest(path=path):
+                with self.assertRaises(BadInput):
+                    self.outside.folder_link(str(path))
+                with self.assertRaises(BadInput):
+                    self.outside.old_link(path, UTC)
+        self.assertTrue(self.outside.folder_link(str(self.folder / "boat")).state())
 
     def test_attaching_twice_adds_no_second_slot(self):
         self.outside.create_vault(self.path, PASSPHRASE)

@@ -1,7 +1,10 @@
 import io
+import struct
 import zipfile
+import zlib
 from dataclasses import replace
 
+from django.test import SimpleTestCase
 from PIL import Image
 
 from core.vault.tests.bench_of_one import MemoryDevice, phone
@@ -170,3 +173,15 @@ class RestoringIntoAnArchive(RecoveryTestCase):
     def test_a_restore_that_made_no_file_has_none_to_fetch(self):
         id = self.ask().json()["id"]
         self.assertEqual(self.api.get(f"/api/restores/{id}/archive").status_code, 404)
+
+
+class PicturesThatAreNone(SimpleTestCase):
+    def test_a_picture_that_claims_to_be_huge_is_never_decoded(self):
+        def chunk(name: bytes, content: bytes) -> bytes:
+            return struct.pack(">I", len(content)) + name + content + struct.pack(">I", zlib.crc32(name + content))
+
+        head = struct.pack(">IIBBBBB", 40_000, 40_000, 8, 2, 0, 0, 0)
+        bomb = b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(bytes(1 << 20))) + chunk(b"IEND", b"")
+        for content in (bomb, bomb[:40], b"", b"GIF89a" + b"\xff" * 40, b"\xff\xd8\xff\xe0" + b"\x00" * 100):
+            with self.assertRaises(NoPicture):
+                thumbnail(content)
