@@ -1,7 +1,7 @@
 """`./attic test`: everything that must hold, in one command, on a throw-away database.
 
-Linters and type checks first, then every test through Django's runner. Ends with one plain line. With
-labels only the tests below them run.
+Linters and type checks first, two at a time, then every test through Django's runner, in two processes side
+by side. Ends with one plain line. With labels only the tests below them run, in one.
 """
 
 import os
@@ -10,6 +10,7 @@ import shutil
 import subprocess
 import tempfile
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from launcher.cluster import Cluster
@@ -17,7 +18,12 @@ from launcher.console import StepFailed, say
 from launcher.processes import free_port
 from launcher.setup import ROOT, VENV, WEB, node_environment, set_up
 
-LABELS = ("core", "adapters", "commandline", "standins", "launcher", "server", "checks")
+SIDES = (
+    ("core", "adapters", "commandline", "standins", "launcher", "server", "checks.house", "checks.bench", "checks.reference"),
+    ("checks.contracts", "checks.processes", "checks.browser"),
+)
+"""Run side by side, each on a database of its own: the second waits for sockets and browsers most of the time."""
+LABELS = tuple(label for side in SIDES for label in side)
 _RAN = re.compile(r"^Ran (\d+) tests? in", re.MULTILINE)
 _BAD = re.compile(r"(failures|errors|unexpected successes)=(\d+)")
 _SKIPPED = re.compile(r"skipped=(\d+)")
@@ -29,10 +35,10 @@ def test(only: list[str]) -> int:
     set_up(for_tests=True)
     passed = failed = 0
     if not only:
-        for name, command, cwd in _linters():
-            good = _show(name, command, cwd)
-            passed, failed = passed + good, failed + (not good)
-    ran, bad, skipped = _django(only or list(LABELS))
+        with ThreadPoolExecutor(2) as hands:
+            for good in hands.map(lambda linter: _show(*linter), _linters()):
+                passed, failed = passed + good, failed + (not good)
+    ran, bad, skipped = _django([only] if only else [list(side) for side in SIDES])
     passed, failed = passed + max(0, ran - bad - skipped), failed + bad
     say(f"\n{time.monotonic() - began:.0f} seconds")
     say(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""))
@@ -60,36 +66,43 @@ def _show(name: str, command: list[str], cwd: Path) -> bool:
     return done.returncode == 0
 
 
-def _django(labels: list[str]) -> tuple[int, int, int]:
-    """(tests run, failed, skipped)."""
+def _django(sides: list[list[str]]) -> tuple[int, int, int]:
+    """(tests run, failed, skipped). More than one side run side by side; their words come one after the other."""
     data = Path(tempfile.mkdtemp(prefix="attic-test-"))
     data.chmod(0o755)
     cluster = Cluster(data, free_port(), fast=True)
     try:
         cluster.start()
-        cluster.make_database("attic")
+        for number in range(len(sides)):
+            cluster.make_database(f"attic{number}")
+            shutil.copytree(data / "keys", data / f"side{number}" / "keys")
         env = {
             **os.environ,
             "PYTHONPATH": str(ROOT),
             "DJANGO_SETTINGS_MODULE": "server.project.settings",
-            "ATTIC_DATA": str(data),
             "ATTIC_DATABASE_PORT": str(cluster.port),
             "ATTIC_ANNOUNCEMENTS_URL": "",
         }
-        command = [str(VENV / "bin" / "python"), "server/manage.py", "test", "--no-input", "-v", "1", *labels]
-        process = subprocess.Popen(command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
-        assert process.stdout is not None
-        told: list[str] = []
-        for line in process.stdout:
-            print(line, end="", flush=True)
-            told.append(line)
-        code = process.wait()
+        with ThreadPoolExecutor(len(sides)) as hands:
+            own = [{"ATTIC_DATABASE_NAME": f"attic{number}", "ATTIC_DATA": str(data / f"side{number}")} for number in range(len(sides))]
+            jobs = [hands.submit(_side, env | told, labels) for told, labels in zip(own, sides, strict=True)]
+            told = [job.result() for job in jobs]
     finally:
         cluster.remove()
         shutil.rmtree(data, ignore_errors=True)
-    text = "".join(told)
+    ran, bad, skipped = (sum(counts) for counts in zip(*told, strict=True))
+    return ran, bad, skipped
+
+
+def _side(env: dict[str, str], labels: list[str]) -> tuple[int, int, int]:
+    began = time.monotonic()
+    command = [str(VENV / "bin" / "python"), "server/manage.py", "test", "--no-input", "-v", "1", *labels]
+    done = subprocess.run(command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
+    text = done.stdout
     if not (found := _RAN.search(text)):
-        raise StepFailed(f"The tests did not run (exit {code}).")
-    bad = sum(int(count) for _, count in _BAD.findall(text.rpartition("\nRan ")[2]))
-    skipped = sum(int(count) for count in _SKIPPED.findall(text.rpartition("\nRan ")[2]))
-    return int(found[1]), bad or (1 if code else 0), skipped
+        raise StepFailed(f"The tests of {', '.join(labels)} did not run (exit {done.returncode}).\n{text[-3000:]}")
+    say(f"{text.rstrip()}\n  {', '.join(labels)}: {time.monotonic() - began:.0f} seconds\n")
+    last = text.rpartition("\nRan ")[2]
+    bad = sum(int(count) for _, count in _BAD.findall(last))
+    skipped = sum(int(count) for count in _SKIPPED.findall(last))
+    return int(found[1]), bad or (1 if done.returncode else 0), skipped

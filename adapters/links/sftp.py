@@ -8,6 +8,7 @@ byte where a cut ended them. SFTP has no lock, battery or network to tell of.
 import base64
 import contextlib
 import hashlib
+import logging
 import posixpath
 import secrets
 import socket
@@ -27,6 +28,7 @@ from core.content.kinds import KINDS
 from core.content.link import DeviceState
 from core.exchange.filenames import safe_path
 
+logging.getLogger("paramiko").setLevel(logging.CRITICAL)  # what it has to say is raised, and told in our words
 PIECE_BYTES = 256 * 1024
 MAX_DEPTH = 40
 LOOK_SECONDS = 600

@@ -16,7 +16,7 @@ from core.exchange.register import Known, Line, Verdict, plan_import
 from server.api.problems import Conflict
 from server.fleet.actions.change_device import change_device, put_values
 from server.fleet.convert import register_values
-from server.fleet.models import Bulk, Device, LinkType
+from server.fleet.models import Bulk, Device, DeviceState, LinkType
 from server.fleet.queries import devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -109,6 +109,8 @@ def undo_bulk(bulk: Bulk, *, by: User) -> list[str]:
             left.append(f"{device.name} ({', '.join(sorted(stale))})")
         if back:
             change_device(device, back, by=by)
+            if after.get("state") == DeviceState.LOST and device.link == LinkType.AGENT and not device.agent_key:
+                left.append(f"{device.name} (its key was withdrawn: pair it again)")
     bulk.undone_at = outside().now()
     bulk.save(update_fields=["undone_at"])
     write_journal(who=by, what="devices.undone", says=f"Taken back: {bulk.says}", at=bulk.undone_at)

@@ -199,9 +199,12 @@ class ManyAtOnce(Register):
         self.assertFalse(Device.objects.filter(serial="OR-1").exists())
 
     def test_a_device_that_is_lost_loses_its_key_with_the_others(self):
-        self.change(state="lost")
+        bulk = self.change(state="lost").json()
         self.assertFalse(Device.objects.exclude(agent_key=None).exists())
         self.assertEqual(JournalEntry.objects.filter(what="device.unpaired").count(), 3)
+        left = self.api.post(f"/api/devices/changes/{bulk['id']}/undo").json()["left"]
+        self.assertEqual((len(left), set(Device.objects.values_list("state", flat=True))), (3, {"in_use"}))
+        self.assertIn("pair it again", left[0])
 
 
 class AwayUntil(Register):
