@@ -49,6 +49,7 @@ class AgentLink:
         self._expected: Iterator[Item] = iter(())
         self._coming: deque[Item] = deque()
         self._came: dict[tuple[str, str], bytes | DeviceLied] = {}
+        self._arriving: Iterator[tuple[tuple[str, str], bytes | DeviceLied]] | None = None
 
     def state(self) -> DeviceState:
         told = self._json("GET", "/agent/v1/state")
@@ -100,7 +101,7 @@ class AgentLink:
 
     def expect(self, items: Iterable[Item]) -> None:
         self._expected = (item for item in items if item.size_bytes <= SMALL_BYTES)
-        self._coming, self._came = deque(), {}
+        self._coming, self._came, self._arriving = deque(), {}, None
 
     def read(self, item: Item) -> Iterator[bytes]:
         came = self._from_many(item) if item.size_bytes <= SMALL_BYTES else None
@@ -140,19 +141,26 @@ class AgentLink:
                     raise
 
     def _from_many(self, item: Item) -> bytes | DeviceLied | None:
-        """The item's content, if it was expected; fetches the next lot when this one is used up."""
+        """The item's content out of the answer that is coming in, if it was expected; None when it has to be asked for alone."""
         place = (item.kind, item.id)
-        if place not in self._came:
-            while self._coming and self._coming[0] != item:
-                self._coming.popleft()
-            if not self._coming:
-                self._coming.extend(self._next_lot(item))
-            if not self._coming or self._coming[0] != item:
-                return None
-            self._came = self._fetch_lot(list(self._coming))
-        if self._coming and self._coming[0] == item:
+        if place in self._came:
+            return self._came.pop(place)
+        while self._coming and self._coming[0] != item:
             self._coming.popleft()
-        return self._came.pop(place, None)
+        if not self._coming:
+            self._coming.extend(self._next_lot(item))
+            self._arriving = None
+        if not self._coming or self._coming[0] != item:
+            return None
+        if self._arriving is None:
+            self._came, self._arriving = {}, self._lot(list(self._coming))
+        self._coming.popleft()
+        for found, content in self._arriving:
+            if found == place:
+                return content
+            self._came[found] = content
+        self._arriving = None
+        return None
 
     def _next_lot(self, item: Item) -> list[Item]:
         """Expected items from this one on, as many as come in one answer; none when it was not expected."""
@@ -168,25 +176,25 @@ class AgentLink:
             size_bytes += following.size_bytes
         return lot
 
-    def _fetch_lot(self, lot: list[Item]) -> dict[tuple[str, str], bytes | DeviceLied]:
-        """What came of them: a cut in the middle keeps what had come; the rest is read one by one."""
-        wanted = {(item.kind, item.id): item for item in lot}
+    def _lot(self, lot: list[Item]) -> Iterator[tuple[tuple[str, str], bytes | DeviceLied]]:
+        """Items as they come in one answer; a cut in the middle ends it, and the rest is asked for again."""
+        wanted = {(item.kind, item.id) for item in lot}
         asked = json.dumps({"items": [[item.kind, item.id, item.tag] for item in lot]}).encode()
-        came: dict[tuple[str, str], bytes | DeviceLied] = {}
+        came = False
         try:
             for head, content in _parted(self._exchange.ask("POST", "/agent/v1/read", [asked])):
-                item = wanted.get((head.get("kind"), head.get("id")))  # type: ignore[arg-type]
-                if item is None:
+                place = (str(head.get("kind")), str(head.get("id")))
+                if place not in wanted:
                     raise DeviceLied("The device sends items that nobody asked for.")
-                gone = head.get("error") in ("gone", "changed")
-                says = "The item is gone from the device." if head.get("error") == "gone" else "The item changed while it was read."
-                came[item.kind, item.id] = DeviceLied(says) if gone else content
+                says = {"gone": "The item is gone from the device.", "changed": "The item changed while it was read."}
+                trouble = says.get(str(head.get("error")))
+                came = True
+                yield place, DeviceLied(trouble) if trouble else content
         except LinkSlow:
             raise
         except LinkCut:
             if not came:
                 raise
-        return came
 
     def _write(self, kind: str, id: str | None, name: str, pieces: Iterable[bytes], size_bytes: int) -> str:
         told = {"name": name, "size_bytes": size_bytes}

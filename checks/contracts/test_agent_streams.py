@@ -90,6 +90,19 @@ class ManyAtOnce(FleetOfOne):
         self.assertEqual({item.id: self.read(item) for item in self.items}, alone)
         self.assertEqual(self.asked, ["/agent/v1/read"])
 
+    def test_they_are_there_as_they_come_and_not_when_the_last_has_come(self):
+        self.simulated.turn({"slow_bytes_per_second": 2_000})
+        with mock.patch("standins.agent.WORTH_PACKING_BYTES", 1 << 30), mock.patch("standins.protocol.FRAME_BYTES", 256):
+            self.link.expect(iter(self.items))
+            began = time.monotonic()
+            self.read(self.items[0])
+            first = time.monotonic() - began
+            for item in self.items[1:]:
+                self.read(item)
+            whole = time.monotonic() - began
+        self.assertEqual(self.asked, ["/agent/v1/read"])
+        self.assertLess(first, whole / 2)
+
     def test_items_may_be_left_out_and_others_read_between(self):
         self.link.expect(iter(self.items))
         photo = self.link.inventory("photos")[0]
