@@ -27,6 +27,7 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
 from server.runs.actions.look_at import kinds_in
+from server.runs.convert import told_kinds
 from server.runs.live import tell
 from server.runs.models import Backup, Bringing, BringingState, Copy
 from server.storage.models import Store
@@ -173,19 +174,9 @@ def _told(bringing: Bringing, progress: Progress) -> None:
 def _record(bringing: Bringing, captured: Captured) -> None:
     device, manifest = bringing.device, captured.manifest
     assert device is not None and bringing.store is not None
-    kinds = [
-        {
-            "kind": one.kind,
-            "items": one.items,
-            "size_bytes": one.size_bytes,
-            "newest_name": one.newest_name,
-            "newest_at": one.newest_at.isoformat() if one.newest_at else None,
-        }
-        for one in manifest.kinds
-    ]
     bringing.backup = Backup.objects.create(
         id=UUID(bytes=manifest.id), device=device, finished_at=manifest.finished_at, items=manifest.items,
-        size_bytes=manifest.size_bytes, kinds=kinds, family=device.family, brought_in_from=bringing.name, note=bringing.name[:200],
+        size_bytes=manifest.size_bytes, kinds=told_kinds(manifest), family=device.family, brought_in_from=bringing.name, note=bringing.name[:200],
         hold_reason="brought in by hand", hold_by=bringing.by,
     )  # fmt: skip
     Copy.objects.create(backup=bringing.backup, store=bringing.store)

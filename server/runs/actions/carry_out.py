@@ -32,6 +32,7 @@ from server.outside import outside
 from server.people.queries import office_zone
 from server.plans.convert import leave_out_of, taken_kinds, window_of
 from server.runs.actions.ask_run import defer_run
+from server.runs.convert import told_kinds
 from server.runs.live import tell
 from server.runs.models import ACTIVE, OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
 from server.runs.pace import WAIT_SECONDS, speed_limit, took_place
@@ -112,20 +113,10 @@ def _previous(run: Run, vault: Vault) -> Manifest | None:
 
 def _ended_well(run: Run, captured: Captured, clock: Clock) -> Run:
     manifest = captured.manifest
-    kinds = [
-        {
-            "kind": summary.kind,
-            "items": summary.items,
-            "size_bytes": summary.size_bytes,
-            "newest_name": summary.newest_name,
-            "newest_at": summary.newest_at.isoformat() if summary.newest_at else None,
-        }
-        for summary in manifest.kinds
-    ]
     with transaction.atomic():
         run.backup = Backup.objects.create(
             id=UUID(bytes=manifest.id), device=run.device, run=run, finished_at=manifest.finished_at, items=manifest.items,
-            size_bytes=manifest.size_bytes, kinds=kinds, family=run.device.family, os_version=captured.state.os_version,
+            size_bytes=manifest.size_bytes, kinds=told_kinds(manifest), family=run.device.family, os_version=captured.state.os_version,
             occasion=run.occasion, note=run.note, **_hold_of(run),
         )  # fmt: skip
         Copy.objects.create(backup=run.backup, store=run.store)

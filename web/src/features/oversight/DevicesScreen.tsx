@@ -275,7 +275,7 @@ function Row({ row, columns, choice }: Shared & { row: DeviceRow }) {
       </td>
       <td className="nowrap">{row.plan_name || <span className="quiet">none</span>}</td>
       {columns.map((column) => (
-        <td key={column.code} className={column.numeric ? 'num' : undefined}>
+        <td key={column.code} className={column.numeric ? 'num extra' : 'extra'}>
           {column.text(row)}
         </td>
       ))}
