@@ -176,7 +176,8 @@ def _record(bringing: Bringing, captured: Captured) -> None:
     assert device is not None and bringing.store is not None
     bringing.backup = Backup.objects.create(
         id=UUID(bytes=manifest.id), device=device, finished_at=manifest.finished_at, items=manifest.items,
-        size_bytes=manifest.size_bytes, kinds=told_kinds(manifest), family=device.family, brought_in_from=bringing.name, note=bringing.name[:200],
+        size_bytes=manifest.size_bytes, kinds=told_kinds(manifest),
+        family=device.family, brought_in_from=bringing.name, note=bringing.name[:200],
         hold_reason="brought in by hand", hold_by=bringing.by,
     )  # fmt: skip
     Copy.objects.create(backup=bringing.backup, store=bringing.store)
