@@ -10,7 +10,7 @@ PASSPHRASE = "low tide at the old sluice"  # noqa: S105
 PEOPLE = (("ines", "Ines Varga", "administrator"), ("piet", "Piet Quist", "operator"), ("ulla", "Ulla Holm", "auditor"))
 NIGHTS = 15
 
-STORES = {"Server room": ("server-room", 48 * MIB), "Safe drive": ("safe-drive", None)}
+STORES = {"Server room": ("server-room", 128 * MIB), "Safe drive": ("safe-drive", None)}
 
 _ALL = [
     "contacts",

@@ -94,11 +94,10 @@ def sealed(key: bytes, nonce: bytes, purpose: bytes, pieces: Iterable[bytes]) ->
 
 
 def packed(pieces: Iterable[bytes]) -> Iterator[bytes]:
-    """The same bytes as one zstd stream."""
+    """The same bytes as one zstd stream, flushed after each piece, so that nobody waits for the next one."""
     packer = zstandard.ZstdCompressor(level=1).compressobj()
     for piece in pieces:
-        if content := packer.compress(piece):
-            yield content
+        yield packer.compress(piece) + packer.flush(zstandard.COMPRESSOBJ_FLUSH_BLOCK)
     yield packer.flush()
 
 

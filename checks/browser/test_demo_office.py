@@ -141,7 +141,9 @@ class TheDemoOffice(BrowserTestCase):
         device = Device.objects.get(agent_id="field6-thorne")
         eventually(lambda: not Run.objects.filter(device=device, state__in=["waiting", "running"]).exists(), 60)
         run = ask_run_by_hand(device, note="", by=None)
-        self.assertTrue(eventually(lambda: Run.objects.get(id=run.id).progress.get("read_bytes", 0) > 30_000, 40))
+        reading = lambda: Run.objects.get(id=run.id).progress.get("read_bytes", 0) > 30_000  # noqa: E731
+        came = eventually(reading, 40)
+        self.assertTrue(came, Run.objects.filter(id=run.id).values_list("state", "progress", "log").get())
         self.processes.stop_one("runs", kill=True)
         self.processes.stop_one("care", kill=True)
         self.control("control/field6-thorne", slow_bytes_per_second=0)
