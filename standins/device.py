@@ -179,6 +179,7 @@ class SimulatedDevice:
             "data_access": knobs.data_access, "finder_lock": knobs.finder_lock,
             "card": card | ({"encrypted": knobs.card_encrypted} if card["present"] else {}),
             "clock": (datetime.now(UTC) + timedelta(seconds=knobs.clock_off_seconds)).isoformat(),
+            "last_used": (datetime.now(UTC) - timedelta(seconds=0 if knobs.in_use else 5400)).isoformat(),
         }  # fmt: skip
 
     def accounts(self) -> list[dict[str, Any]]:

@@ -20,6 +20,8 @@ class Knobs:
     """Reached over another network than the office wireless."""
     full: bool = False
     card_encrypted: bool = False
+    in_use: bool = False
+    """Somebody has it in hand now; otherwise nobody has touched it for an hour and a half."""
     clock_off_seconds: int = 0
     slow_bytes_per_second: int = 0
     """0 is as fast as it goes."""
@@ -49,7 +51,7 @@ def checked(changes: dict[str, Any]) -> dict[str, Any]:
 
 CALM: dict[str, Any] = {
     "away": False, "locked": False, "data_access": True, "finder_lock": False, "on_power": True, "battery_percent": 86, "elsewhere": False,
-    "full": False, "card_encrypted": False, "clock_off_seconds": 0, "slow_bytes_per_second": 0, "drop_at_byte": 0, "unplug_at_byte": 0,
+    "full": False, "in_use": False, "card_encrypted": False, "clock_off_seconds": 0, "slow_bytes_per_second": 0, "drop_at_byte": 0, "unplug_at_byte": 0,
     "lie_about_sizes": False, "strange_names": False, "announce_twice": False, "other_serial": "", "account_off": False,
 }  # fmt: skip
 

@@ -18,7 +18,7 @@ svg { display: block; margin-top: 4px } small { color: #4e5a56 } summary { curso
 """
 _SWITCHES = (
     ("away", "away or unplugged"), ("elsewhere", "another network"), ("locked", "locked"), ("data_access", "data access"),
-    ("asks_holder", "asks its holder"), ("finder_lock", "finder lock"), ("on_power", "on power"), ("full", "storage full"),
+    ("asks_holder", "asks its holder"), ("finder_lock", "finder lock"), ("on_power", "on power"), ("in_use", "in use"), ("full", "storage full"),
     ("card_encrypted", "card encrypted"), ("account_off", "work account off"), ("lie_about_sizes", "lies about sizes"),
     ("strange_names", "strange names"), ("announce_twice", "one photo twice"),
 )  # fmt: skip

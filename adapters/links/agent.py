@@ -72,6 +72,7 @@ class AgentLink:
             network=told["network"] if told.get("network") in ("office", "elsewhere") else None,
             card=_card(told.get("card")),
             clock=_clock(told.get("clock")),
+            last_used_at=_clock(told.get("last_used")),
         )
 
     def kinds(self) -> list[str]:

@@ -46,6 +46,8 @@ class DeviceState:
     card: Card | None = None
     clock: datetime | None = None
     """Its own idea of now; aware."""
+    last_used_at: datetime | None = None
+    """When somebody touched it last; aware."""
 
 
 class DeviceLink(Protocol):

@@ -2,16 +2,20 @@
 
 Rules are expanded on the wall clock by `dateutil` and then placed in the zone. On a day when clocks
 change: a time that does not exist is read with the offset before the gap (RFC 5545 §3.3.5), so the
-run takes place an hour later by the clock instead of not at all; a time that comes twice counts once,
-the first time.
+run takes place later by the clock instead of not at all; a time that comes twice counts once, the
+first time. Days that are skipped (exceptions, office holidays) are days of the wall clock.
 """
 
+from calendar import monthrange
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
+from enum import StrEnum
+from functools import lru_cache
+from itertools import islice, pairwise
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from dateutil.rrule import rrule, rruleset, rrulestr
+from dateutil.rrule import rrule, rrulestr
 
 from core.errors import BadInput
 from core.units import aware
@@ -20,6 +24,23 @@ WEEKDAYS = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
 _EVEN = ("FREQ=WEEKLY;BYDAY=", "FREQ=DAILY")
 MAX_GAP_DAYS = 400
 """How far ahead an occurrence is searched before a rule counts as over."""
+MAX_RULE_LENGTH = 300
+SEARCHED_YEARS = 8
+"""A rule that does not occur within this time after its start counts as one that never does; a leap day comes in between."""
+SHORTEST_GAP = timedelta(minutes=15)
+CHECKED_OCCURRENCES = 400
+
+
+class ClockChange(StrEnum):
+    """What a change of clocks does to an occurrence."""
+
+    NONE = ""
+    MOVED = "moved"
+    """Its wall-clock time does not exist on that day: it comes later by the clock."""
+    TWICE = "twice"
+    """Its wall-clock time comes twice: it counts the first time."""
+    NEAR = "near"
+    """Clocks change within twelve hours of it: the night is longer or shorter than others."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,6 +52,10 @@ class Recurrence:
     start: datetime
     """Wall-clock time of the first possible occurrence; without zone."""
     zone: ZoneInfo
+    until: date | None = None
+    """Last day on which it may occur."""
+    skipped: frozenset[date] = frozenset()
+    """Days on which it does not occur: exceptions, office holidays."""
 
     def __post_init__(self) -> None:
         if self.start.tzinfo is not None:
@@ -39,33 +64,114 @@ class Recurrence:
 
     def between(self, after: datetime, until: datetime) -> Iterator[datetime]:
         """Occurrences in (after, until], aware UTC, ascending."""
-        day = timedelta(days=1)  # wall clock and UTC differ by less than a day: search wider, then cut
+        day = timedelta(days=2)  # wall clock and UTC differ by up to 14 hours, a jump of the zone by another day: search wider, then cut
         first = aware(after).astimezone(self.zone).replace(tzinfo=None) - day
         last = aware(until).astimezone(self.zone).replace(tzinfo=None) + day
+        before: datetime | None = None
         for wall in self._rule(near=first).between(first, last, inc=True):
+            if wall.date() in self.skipped or (self.until is not None and wall.date() > self.until):
+                continue
             instant = wall.replace(tzinfo=self.zone).astimezone(UTC)
-            if aware(after) < instant <= aware(until):
+            if aware(after) < instant <= aware(until) and instant != before:
+                before = instant
                 yield instant
 
     def following(self, after: datetime, count: int) -> list[datetime]:
         """The next `count` occurrences; fewer when the rule ends."""
         found: list[datetime] = []
-        start, reach = aware(after), timedelta(days=8)
+        start, reach = max(aware(after), self.start.replace(tzinfo=UTC) - timedelta(days=2)), timedelta(days=8)
         while len(found) < count and reach.days <= MAX_GAP_DAYS * 4:
             new = list(self.between(start, start + reach))
             found += new[: count - len(found)]
             start, reach = start + reach, (timedelta(days=8) if new else reach * 2)
         return found
 
-    def _rule(self, near: datetime | None = None) -> rrule | rruleset:
+    def _rule(self, near: datetime | None = None) -> rrule:
         """The expanded rule; one that repeats every week or day alike need not be walked from its start."""
         start = self.start
         if near is not None and self.rule.startswith(_EVEN) and not any(word in self.rule for word in ("INTERVAL", "COUNT", "BYSET")):
             start = max(start, datetime.combine(near.date() - timedelta(days=7), start.time()))
-        try:
-            return rrulestr(self.rule, dtstart=start, ignoretz=True)
-        except (ValueError, TypeError, KeyError):
-            raise BadInput(f"{self.rule!r} is no recurrence rule.", field="rule", remedy="Choose days and a time.") from None
+        return _expanded(self.rule, start, self.zone)
+
+
+@lru_cache(maxsize=512)
+def _expanded(rule: str, start: datetime, zone: ZoneInfo) -> rrule:
+    """Raises BadInput. UNTIL in UTC is put on the wall clock (RFC 5545 §3.3.10: with a zoned start it is given in UTC)."""
+    try:
+        if any(mark in rule for mark in ("\n", "\r", ":")) or len(rule) > MAX_RULE_LENGTH:
+            raise ValueError("more than one rule")
+        parts = [_on_the_wall(part, zone) for part in rule.split(";")]
+        found = rrulestr(";".join(parts), dtstart=start, ignoretz=True, cache=True)
+    except (ValueError, TypeError, KeyError, AttributeError):
+        raise BadInput(f"{rule[:120]!r} is no recurrence rule.", field="rule", remedy="Choose days and a time.") from None
+    if not isinstance(found, rrule):
+        raise BadInput(f"{rule[:120]!r} is more than one rule.", field="rule", remedy="Give one RRULE value.")
+    return found
+
+
+def _on_the_wall(part: str, zone: ZoneInfo) -> str:
+    name, _, value = part.partition("=")
+    if name.strip().upper() != "UNTIL" or not value.strip().upper().endswith("Z"):
+        return part
+    instant = datetime.strptime(value.strip().upper(), "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
+    return f"UNTIL={instant.astimezone(zone):%Y%m%dT%H%M%S}"
+
+
+def checked(recurrence: Recurrence) -> Recurrence:
+    """The same one. Raises BadInput for a rule that never occurs, ends before it starts, or occurs too often to back anything up."""
+    if recurrence.until is not None and recurrence.until < recurrence.start.date():
+        raise BadInput(
+            f"It would end on {recurrence.until} and start on {recurrence.start.date()}.",
+            field="ends_on",
+            remedy="Let it end after it starts, or leave the end out.",
+        )
+    if "SECONDLY" in recurrence.rule.upper():
+        raise _too_often()
+    if not _a_day_exists(recurrence.rule):
+        raise _never()
+    until = recurrence.start + timedelta(days=SEARCHED_YEARS * 366)
+    found = recurrence._rule()
+    own_until, own_count = getattr(found, "_until", None), getattr(found, "_count", None)
+    bounded = found.replace(count=None, until=min(until, own_until) if own_until else until)
+    first = list(islice(bounded, min(CHECKED_OCCURRENCES, own_count or CHECKED_OCCURRENCES)))
+    if not first:
+        raise _never()
+    if any(after - before < SHORTEST_GAP for before, after in pairwise(first)):
+        raise _too_often()
+    if all(wall.date() in recurrence.skipped or (recurrence.until and wall.date() > recurrence.until) for wall in first):
+        raise BadInput("Every date of this rule is an exception or lies after its end.", field="rule", remedy="Leave a date free.")
+    return recurrence
+
+
+def _a_day_exists(rule: str) -> bool:
+    """False for days of months that no year has; `dateutil` would look for them until the year 9999."""
+    told = dict(part.partition("=")[::2] for part in rule.upper().split(";"))
+    try:
+        months = [int(month) for month in told["BYMONTH"].split(",")] if "BYMONTH" in told else list(range(1, 13))
+        month_days = [abs(int(day)) for day in told["BYMONTHDAY"].split(",")] if "BYMONTHDAY" in told else [1]
+    except ValueError:
+        return True  # the parser says what is wrong with it
+    return any(day <= monthrange(2024, month)[1] for month in months if 1 <= month <= 12 for day in month_days)
+
+
+def _never() -> BadInput:
+    return BadInput("This rule never occurs.", field="rule", remedy="Choose days that exist; there is no 30 February.")
+
+
+def _too_often() -> BadInput:
+    return BadInput("This rule occurs more often than every 15 minutes.", field="rule", remedy="Leave at least 15 minutes in between.")
+
+
+def clock_change(instant: datetime, at: time | None, zone: ZoneInfo) -> ClockChange:
+    """What a change of clocks does to an occurrence that was planned for `at` on the wall clock; None if nobody knows."""
+    local = aware(instant).astimezone(zone)
+    if at is not None and local.time().replace(tzinfo=None) != at:
+        return ClockChange.MOVED
+    if local.replace(fold=1).utcoffset() != local.replace(fold=0).utcoffset():
+        return ClockChange.TWICE
+    half_a_day = timedelta(hours=12)
+    around = {(aware(instant) + step).astimezone(zone).utcoffset() for step in (-half_a_day, timedelta(), half_a_day)}
+    return ClockChange.NEAR if len(around) > 1 else ClockChange.NONE
 
 
 def zone_named(name: str) -> ZoneInfo:
@@ -80,10 +186,14 @@ def zone_named(name: str) -> ZoneInfo:
 
 def weekly(days: Iterable[int], at: time, zone: ZoneInfo, *, since: date = date(2020, 1, 1)) -> Recurrence:
     """On these weekdays (0 is Monday) at this time. Raises BadInput without a day."""
+    return Recurrence(rule=weekly_rule(days), start=datetime.combine(since, at), zone=zone)
+
+
+def weekly_rule(days: Iterable[int]) -> str:
+    """The RRULE value of these weekdays (0 is Monday). Raises BadInput without a day."""
     chosen = sorted(set(days))
     if not chosen:
         raise BadInput("No day is chosen.", field="days", remedy="Choose at least one day of the week.")
     if not all(0 <= day <= 6 for day in chosen):
         raise BadInput("A weekday is a number from 0 (Monday) to 6 (Sunday).", field="days")
-    rule = "FREQ=WEEKLY;BYDAY=" + ",".join(WEEKDAYS[day] for day in chosen)
-    return Recurrence(rule=rule, start=datetime.combine(since, at), zone=zone)
+    return "FREQ=WEEKLY;BYDAY=" + ",".join(WEEKDAYS[day] for day in chosen)

@@ -1,17 +1,24 @@
 """The window in which a run may start, and what is due at an instant.
 
-A missed occurrence is not run again by itself once its window has closed; of several whose windows
-are still open only the newest counts, so that a server which was off catches up with one run.
+A window belongs to an occurrence: it opens with it and closes at a time of day, or when the next
+occurrence comes, whichever is first. What then? Either the occurrence is given up, or it is caught up
+with as soon as the device can be had, until the next occurrence comes. Of several open occurrences
+only the newest counts, so that a server which was off catches up with one run.
 """
 
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
+from itertools import pairwise
+from zoneinfo import ZoneInfo
 
 from core.errors import BadInput
 from core.schedule.recurrence import Recurrence
 from core.units import aware
 
 SHORTEST = timedelta(minutes=15)
+LONGEST_CATCH_UP = timedelta(days=7)
+_MARGIN = timedelta(hours=50)
+"""No window is longer than a wall-clock day; the longest days have 25 hours, and one jump of a zone skips a whole one."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -20,6 +27,8 @@ class Window:
 
     opens: time
     closes: time
+    catch_up: bool = False
+    """Whether a run that could not start in its window starts as soon as it can."""
 
     def __post_init__(self) -> None:
         if self.length < SHORTEST:
@@ -35,18 +44,63 @@ class Window:
         minutes = (self.closes.hour - self.opens.hour) * 60 + self.closes.minute - self.opens.minute
         return timedelta(minutes=minutes % (24 * 60))
 
+    def closes_at(self, occurrence: datetime, zone: ZoneInfo) -> datetime:
+        """The first `closes` on the wall clock after an occurrence, as an instant in UTC."""
+        local = aware(occurrence).astimezone(zone)
+        day = local.date()
+        for _ in range(3):
+            end = aware(datetime.combine(day, self.closes, zone))
+            if end > aware(occurrence):
+                return end
+            day += timedelta(days=1)
+        raise AssertionError("a day lasts less than three days")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Slot:
+    """One occurrence with its window. Instants in UTC."""
+
+    opens: datetime
+    closes: datetime
+    """First instant at which its window is over."""
+    gives_up: datetime
+    """First instant at which the run is not wanted any more; `closes`, or later with catching up."""
+
+
+def slots(recurrence: Recurrence, window: Window, *, after: datetime, until: datetime) -> list[Slot]:
+    """The occurrences in (after, until], each with its window."""
+    reach = LONGEST_CATCH_UP if window.catch_up else _MARGIN
+    found = list(recurrence.between(after, aware(until) + reach))
+    ends = [*found[1:], None]
+    made = []
+    for occurrence, following in zip(found, ends, strict=True):
+        if occurrence > aware(until):
+            break
+        closes = window.closes_at(occurrence, recurrence.zone)
+        late = occurrence + LONGEST_CATCH_UP if window.catch_up else closes
+        if following is not None:
+            closes, late = min(closes, following), min(late, following)
+        made.append(Slot(opens=occurrence, closes=closes, gives_up=max(closes, late)))
+    return made
+
 
 def due(recurrence: Recurrence, window: Window, *, handled: datetime | None, now: datetime) -> datetime | None:
-    """The occurrence that should start now: the newest whose window is open, unless it was handled.
+    """The occurrence that should start now: the newest that is not given up, unless it was handled.
 
     `handled` is the newest occurrence that a run was made for; None when there was none.
     """
-    open_ones = list(recurrence.between(now - window.length, now))
+    back = LONGEST_CATCH_UP if window.catch_up else _MARGIN
+    open_ones = [slot.opens for slot in slots(recurrence, window, after=now - back, until=now) if slot.gives_up > aware(now)]
     if not open_ones or (handled is not None and open_ones[-1] <= aware(handled)):
         return None
     return open_ones[-1]
 
 
 def missed(recurrence: Recurrence, window: Window, *, since: datetime, now: datetime) -> list[datetime]:
-    """Occurrences after `since` whose windows have closed. The caller leaves out those that had a run."""
-    return list(recurrence.between(since, now - window.length))
+    """Occurrences after `since` that were given up. The caller leaves out those that had a run."""
+    return [slot.opens for slot in slots(recurrence, window, after=since, until=now) if slot.gives_up <= aware(now)]
+
+
+def longest_gap(recurrence: Recurrence, *, after: datetime, count: int = 15) -> timedelta:
+    """The longest time between the next `count` occurrences; zero when there are fewer than two."""
+    return max((later - earlier for earlier, later in pairwise(recurrence.following(after, count))), default=timedelta())

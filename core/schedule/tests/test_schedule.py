@@ -1,5 +1,4 @@
 from datetime import UTC, datetime, time, timedelta
-from itertools import pairwise
 from unittest import TestCase
 from zoneinfo import ZoneInfo
 
@@ -7,7 +6,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from core.errors import BadInput
-from core.schedule.estimate import RemainingTime
 from core.schedule.promise import Standing, state_of
 from core.schedule.recurrence import Recurrence, weekly, zone_named
 from core.schedule.window import Window, due, missed
@@ -177,26 +175,3 @@ class StateAgainstThePromise(TestCase):
 
     def test_nothing_promised(self):
         self.assertEqual(state_of(newest=None, promise_seconds=None, next_run=None, now=self.now).standing, Standing.NO_PLAN)
-
-
-class TheEstimateIsCalm(TestCase):
-    def test_at_constant_speed_it_is_right_from_the_start(self):
-        rest = RemainingTime()
-        for second in range(1, 50):
-            rest.tell(second, second * 1_000_000, 100_000_000)
-            if second > 2:
-                self.assertAlmostEqual(rest.remaining_seconds(second), 100 - second, delta=1)
-
-    def test_one_stall_of_three_seconds_does_not_make_it_jump(self):
-        rest, shown = RemainingTime(), []
-        for second in range(1, 80):
-            done = second if second < 40 else max(40, second - 3)
-            rest.tell(second, done * 1_000_000, 100_000_000)
-            shown.append(rest.remaining_seconds(second))
-        known = [value for value in shown if value is not None]
-        self.assertLess(max(after - before for before, after in pairwise(known)), 4)
-
-    def test_nothing_is_claimed_before_there_is_anything_to_go_by(self):
-        rest = RemainingTime()
-        rest.tell(0.2, 10, 1000)
-        self.assertIsNone(rest.remaining_seconds(0.2))

@@ -1,0 +1,89 @@
+import random
+from datetime import UTC, datetime, timedelta
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.stats import median_abs_deviation
+
+from core.coverage.oddities import Odd, Taken, TakenKind, oddities
+from core.coverage.robust import scale, score
+
+DAY = datetime(2026, 3, 1, 22, tzinfo=UTC)
+
+
+def taken(days_ago: int, *, photos: int, size: int | None = None, changed: int = 0, new: int = 3, **more: object) -> Taken:
+    kinds = {
+        "photos": TakenKind(items=photos, size_bytes=photos * 2_000_000 if size is None else size, changed=changed),
+        "contacts": TakenKind(items=140, size_bytes=40_000),
+    }
+    return Taken(id=f"b{days_ago}", at=DAY - timedelta(days=days_ago), kinds=kinds, new_items=new, **more)  # type: ignore[arg-type]
+
+
+def habit(count: int = 30) -> list[Taken]:
+    """Grows by some photos each day, newest first."""
+    draw = random.Random(2)
+    total, line = 400, []
+    for day in range(count, 0, -1):
+        total += draw.randint(0, 9)
+        line.append(taken(day, photos=total, changed=draw.randint(0, 2)))
+    return line[::-1]
+
+
+class OfASingleBackup(TestCase):
+    def found(self, one: Taken, history: list[Taken] | None = None, **more: bool) -> list[tuple[Odd, str]]:
+        return [(entry.code, entry.kind) for entry in oddities(one, habit() if history is None else history, **more)]
+
+    def test_an_ordinary_day_is_not_odd(self):
+        self.assertEqual(self.found(taken(0, photos=habit()[0].kinds["photos"].items + 5)), [])
+
+    def test_half_of_the_photos_gone(self):
+        self.assertEqual(self.found(taken(0, photos=250)), [(Odd.SHRUNK, "photos")])
+
+    def test_a_week_of_holiday_photos_is_not_odd_but_twice_as_many_are(self):
+        before = habit()[0].kinds["photos"].items
+        self.assertEqual(self.found(taken(0, photos=before + 150)), [])
+        self.assertEqual(self.found(taken(0, photos=before * 3)), [(Odd.GROWN, "photos")])
+
+    def test_a_kind_that_vanished_is_told_with_the_moment_to_compare_with(self):
+        one = taken(0, photos=0)
+        found = oddities(one, habit())[0]
+        self.assertEqual((found.code, found.kind, found.before), (Odd.VANISHED, "photos", "b1"))
+        self.assertEqual(found.numbers["after"], 0)
+
+    def test_many_items_rewritten_at_once(self):
+        before = habit()[0].kinds["photos"].items
+        self.assertEqual(self.found(taken(0, photos=before, changed=before - 20)), [(Odd.MANY_CHANGED, "photos")])
+
+    def test_a_device_that_always_rewrites_everything_is_left_alone(self):
+        always = [taken(day, photos=400, changed=390) for day in range(1, 20)]
+        self.assertEqual(self.found(taken(0, photos=400, changed=395), always), [])
+
+    def test_nothing_new_for_long_on_a_device_in_use(self):
+        history = [taken(day, photos=500, new=0) for day in range(1, 7)] + [taken(day, photos=500, new=3) for day in range(7, 25)]
+        self.assertEqual(self.found(taken(0, photos=500, new=0), history), [(Odd.NOTHING_NEW, "")])
+        self.assertEqual(self.found(taken(0, photos=500, new=0), history, in_use=False), [])
+
+    def test_whoever_is_often_quiet_for_a_week_is_left_alone(self):
+        history = [taken(day, photos=500, new=3 if day % 7 == 0 else 0) for day in range(1, 40)]
+        self.assertEqual(self.found(taken(0, photos=500, new=0), history), [])
+
+    def test_a_clock_that_is_off_and_encryption_that_was_switched_off(self):
+        self.assertEqual(self.found(taken(0, photos=520, clock_off_seconds=-900.0)), [(Odd.CLOCK_OFF, "")])
+        self.assertEqual(self.found(taken(0, photos=520, encrypted=False)), [(Odd.NOT_ENCRYPTED, "")])
+
+    def test_with_little_history_sizes_are_not_judged(self):
+        self.assertEqual(self.found(taken(0, photos=20), habit(3)), [])
+
+    def test_the_very_first_backup(self):
+        self.assertEqual(self.found(taken(0, photos=20), []), [])
+
+
+class AgainstScipy(TestCase):
+    @given(st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=40))
+    def test_the_scale_is_scipys_normalised_median_absolute_deviation(self, values):
+        # scipy.stats.median_abs_deviation(scale="normal") divides by 0.67449
+        self.assertAlmostEqual(scale(values), median_abs_deviation(values, scale="normal"), delta=1e-6 * (1 + abs(scale(values))))
+
+    def test_one_wild_value_does_not_hide_the_next(self):
+        self.assertGreater(score(50, [1, 2, 1, 2, 1, 2, 900], least_scale=0.1), 8)

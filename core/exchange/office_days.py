@@ -1,0 +1,108 @@
+"""Office holidays in, the dates of a plan out: both iCalendar (RFC 5545), read and written with `icalendar`."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from itertools import islice
+from zoneinfo import ZoneInfo
+
+from dateutil.rrule import rrulestr
+from icalendar import Calendar, Event
+
+from core.errors import BadInput
+from core.units import aware
+
+MAX_BYTES = 1024 * 1024
+MAX_DAYS = 2000
+LONGEST_DAYS = 120
+"""No holiday lasts longer; whatever does is no holiday."""
+EXPANDED_YEARS = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Holiday:
+    day: date
+    name: str
+
+
+def read_holidays(text: bytes, *, today: date) -> list[Holiday]:
+    """Every day that a calendar's events cover, from a year before `today` on, once each, ascending.
+
+    Yearly events are expanded for three years. Raises BadInput for what is no calendar, is too large or holds no day.
+    """
+    if len(text) > MAX_BYTES:
+        raise BadInput("This file is larger than 1 MiB.", field="file", remedy="Export the office's holidays only, not a whole calendar.")
+    try:
+        calendars = Calendar.from_ical(text, multiple=True)
+        events = [event for calendar in calendars for event in calendar.walk("VEVENT")]
+    except (ValueError, KeyError, IndexError, TypeError, AttributeError):
+        raise BadInput("This is no iCalendar file.", field="file", remedy="Choose a file with holidays that ends in .ics.") from None
+    first, last = today - timedelta(days=366), today + timedelta(days=366 * EXPANDED_YEARS)
+    found: dict[date, str] = {}
+    for event in events:
+        name = " ".join(str(event.get("SUMMARY", "Closed")).split())[:120] or "Closed"
+        for begin, length in _starts(event, first, last):
+            for step in range(length):
+                day = begin + timedelta(days=step)
+                if first <= day <= last:
+                    found.setdefault(day, name)
+            if len(found) > MAX_DAYS:
+                raise BadInput(f"It holds more than {MAX_DAYS} days.", field="file", remedy="Export the office's holidays only.")
+    if not found:
+        raise BadInput("There is no holiday of this year or later in it.", field="file", remedy="Choose the calendar of the coming years.")
+    return [Holiday(day=day, name=name) for day, name in sorted(found.items())]
+
+
+def _starts(event: Event, first: date, last: date) -> Iterable[tuple[date, int]]:
+    """(first day, number of days) of each time the event takes place. All-day events end before DTEND (RFC 5545 §3.6.1)."""
+    try:
+        begin = event["DTSTART"].dt
+        end = event["DTEND"].dt if "DTEND" in event else begin + event["DURATION"].dt if "DURATION" in event else None
+    except (KeyError, AttributeError, TypeError, ValueError):
+        raise BadInput("An event in it has no date.", field="file", remedy="Repair or remove that event.") from None
+    day = begin.date() if isinstance(begin, datetime) else begin
+    length = 1
+    if end is not None:
+        end_day = end.date() if isinstance(end, datetime) else end
+        length = max(1, (end_day - day).days + (1 if isinstance(end, datetime) and end_day > day else 0))
+    if length > LONGEST_DAYS:
+        raise BadInput(f"An event in it lasts {length} days.", field="file", remedy="Give holidays only, of up to 120 days each.")
+    if "RRULE" not in event:
+        return [(day, length)]
+    rule = event["RRULE"].to_ical().decode()
+    if not any(word in rule for word in ("YEARLY", "MONTHLY", "WEEKLY", "DAILY")):
+        raise BadInput("An event in it repeats within a day.", field="file", remedy="Give holidays only.")
+    try:
+        expanded = rrulestr(rule, dtstart=datetime.combine(day, datetime.min.time()), ignoretz=True)
+        between = expanded.xafter(datetime.combine(first, datetime.min.time()) - timedelta(days=LONGEST_DAYS), inc=True)
+        return [(at.date(), length) for at in islice((at for at in _until(between, last)), MAX_DAYS)]
+    except (ValueError, TypeError):
+        raise BadInput("An event in it has a rule that cannot be read.", field="file", remedy="Give holidays only.") from None
+
+
+def _until(found: Iterable[datetime], last: date) -> Iterable[datetime]:
+    for at in found:
+        if at.date() > last:
+            return
+        yield at
+
+
+def plan_feed(*, plan: str, plan_id: str, sentence: str, zone: ZoneInfo, runs: Sequence[tuple[datetime, datetime]], now: datetime) -> bytes:
+    """A calendar with one event a planned run, from its opening to its closing, times in the office's zone (with VTIMEZONE)."""
+    calendar = Calendar()
+    calendar.add("prodid", "-//Old Attic//Plans//EN")
+    calendar.add("version", "2.0")
+    calendar.add("x-wr-calname", f"Backups: {plan}")
+    calendar.add("refresh-interval", timedelta(hours=6), parameters={"VALUE": "DURATION"})
+    for opens, closes in runs:
+        event = Event()
+        event.add("uid", f"{plan_id}-{aware(opens):%Y%m%dT%H%M%SZ}@old-attic")
+        event.add("dtstamp", aware(now))
+        event.add("dtstart", aware(opens).astimezone(zone))
+        event.add("dtend", aware(closes).astimezone(zone))
+        event.add("summary", f"Backups by the plan {plan}")
+        event.add("description", f"Runs {sentence}; they may start until {aware(closes).astimezone(zone):%H:%M}.")
+        event.add("transp", "TRANSPARENT")
+        calendar.add_component(event)
+    calendar.add_missing_timezones()
+    return bytes(calendar.to_ical())
