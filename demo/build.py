@@ -16,6 +16,7 @@ from uuid import UUID
 from django.conf import settings
 from django.db import connection
 
+from core.schedule.nights import coming_night
 from core.schedule.recurrence import zone_named
 from core.units import MIB
 from demo import office
@@ -28,7 +29,6 @@ from server.fleet.actions.change_link import change_link
 from server.fleet.actions.change_many import import_register, previewed
 from server.fleet.models import Bulk, Device
 from server.outside import NetworkOffer, SftpPlace, outside
-from server.oversight.ribbon import coming_night
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import User
 from server.plans.actions.save_plan import Draft, save_plan

@@ -29,21 +29,20 @@ _ALL = [
     "wireless",
     "logins",
 ]
-_WEEK = list(range(7))
 PLANS = (
     {
-        "name": "Field nightly", "reach": "all_but", "kinds": ["apps"], "days": _WEEK, "starts_at": time(22), "window_closes": time(6),
+        "name": "Field nightly", "reach": "all_but", "kinds": ["apps"], "rule": "FREQ=DAILY", "starts_at": time(22), "window_closes": time(6),
         "store": "Server room",
         "promise_seconds": 3 * DAYS, "keep_last": 3, "keep_daily": 4, "keep_weekly": 6, "keep_monthly": 12,
         "devices": ("field*", "tab11-okafor"),
     },
     {
-        "name": "Phones", "kinds": _ALL, "days": _WEEK, "starts_at": time(21, 30), "window_closes": time(6), "store": "Server room",
+        "name": "Phones", "kinds": _ALL, "rule": "FREQ=DAILY", "starts_at": time(21, 30), "window_closes": time(6), "store": "Server room",
         "promise_seconds": 2 * DAYS, "keep_last": 3, "keep_daily": 4, "keep_weekly": 4, "keep_monthly": 6,
         "devices": ("p4-*", "p5-*", "ridge2-*"), "larger_than_bytes": 256 * MIB, "exclusions": ({"kind": "apps", "under": "Sketchbook"},),
     },
     {
-        "name": "Tables twice a week", "reach": "everything", "kinds": [], "days": [2, 6], "starts_at": time(20),
+        "name": "Tables twice a week", "reach": "everything", "kinds": [], "rule": "FREQ=WEEKLY;BYDAY=WE,SU", "starts_at": time(20),
         "window_closes": time(23, 30),
         "store": "Safe drive", "promise_seconds": 8 * DAYS, "keep_last": 2, "keep_daily": 0, "keep_weekly": 8, "keep_monthly": 12,
         "devices": ("tab9-*", "tab11-moreau", "tab11-ito", "tab11-sandvik", "folder"),

@@ -9,7 +9,9 @@ from datetime import date, datetime, timedelta
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
+from core.schedule.nights import bounds, night_of
 from server.fleet.models import Device
+from server.plans.convert import recurrence_of
 from server.plans.models import Assignment, Plan
 from server.runs.models import Backup, Copy, Run, RunState, Trigger
 from server.runs.sentences import log_line
@@ -35,8 +37,9 @@ def remember(nights: list[date], zone: ZoneInfo) -> None:
     backups: list[Backup] = []
     for assignment in Assignment.objects.select_related("plan__store", "device"):
         model = Backup.objects.filter(device=assignment.device).order_by("finished_at").first()
+        due = _due(assignment.plan, nights, zone)
         for night in nights:
-            if night.weekday() in assignment.plan.days:
+            if night in due:
                 run, backup = _night(assignment.device, assignment.plan, night, zone, model)
                 runs.append(run)
                 if backup is not None:
@@ -55,6 +58,15 @@ def remember(nights: list[date], zone: ZoneInfo) -> None:
         for backup in backups
         if backup.run is not None
     )
+
+
+def _due(plan: Plan, nights: list[date], zone: ZoneInfo) -> set[date]:
+    """Those of the nights in which the plan would have run, had it been there already."""
+    if not nights:
+        return set()
+    recurrence = recurrence_of(plan, zone, back=timedelta(weeks=52))
+    first, last = bounds(min(nights), zone)[0], bounds(max(nights), zone)[1]
+    return {night_of(at, zone) for at in recurrence.between(first, last)}
 
 
 def _night(device: Device, plan: Plan, night: date, zone: ZoneInfo, model: Backup | None) -> tuple[Run, Backup | None]:

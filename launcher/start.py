@@ -105,7 +105,7 @@ def start_workers(processes: Processes, env: dict[str, str]) -> None:
     """One for runs, one for everything else and the clock: a long run never delays a restore's bookkeeping."""
     worker = [PYTHON, MANAGE, "procrastinate", "worker", "-p", "1", "--delete-jobs", "successful", "--shutdown-graceful-timeout", "8"]
     processes.start("runs", [*worker, "-q", "runs", "-c", "3"], env)
-    processes.start("care", [*worker, "-q", "care,clock", "-c", "2"], env)
+    processes.start("care", [*worker, "-q", "care,clock,tell", "-c", "3"], env)
 
 
 def wait_for(url: str, processes: Processes) -> None:

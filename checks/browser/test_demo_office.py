@@ -126,7 +126,7 @@ class TheDemoOffice(BrowserTestCase):
         starts = local.time().replace(second=0, microsecond=0)
         before = set(Run.objects.values_list("id", flat=True))
         Assignment.objects.filter(plan=plan).update(since=now - timedelta(hours=1))
-        Plan.objects.filter(id=plan.id).update(days=list(range(7)), starts_at=starts, window_closes=closes)
+        Plan.objects.filter(id=plan.id).update(rule="FREQ=DAILY", starts_at=starts, window_closes=closes)
         came = lambda: Run.objects.exclude(id__in=before).filter(plan=plan, state="complete").count() >= 6  # noqa: E731
         self.assertTrue(eventually(came, 60), list(Run.objects.exclude(id__in=before).values_list("device__name", "state", "cause")))
 

@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from core.errors import BadInput
 from core.schedule.pattern import Pattern, Shape, pattern_of, rule_of, sentence
 from core.schedule.promise import deadline_of
-from core.schedule.recurrence import ClockChange, Recurrence, checked, clock_change, weekly
+from core.schedule.recurrence import Recurrence, checked, clock_change, weekly
 from core.schedule.window import Window, due, missed, slots
 
 NEW_YORK = ZoneInfo("America/New_York")
@@ -184,7 +184,10 @@ class DaysWhenClocksChange(TestCase):
         return [(f"{instant.astimezone(where):%m-%d %H:%M}", str(clock_change(instant, at, where))) for instant in found]
 
     def test_berlin(self):  # 2026-03-29 02:00 → 03:00; 2026-10-25 03:00 → 02:00
-        self.assertEqual(self.nights("Europe/Berlin", time(2, 30), "2026-03-28T00:00", 3), [("03-28 02:30", ""), ("03-29 03:30", "moved"), ("03-30 02:30", "")])
+        self.assertEqual(
+            self.nights("Europe/Berlin", time(2, 30), "2026-03-28T00:00", 3),
+            [("03-28 02:30", ""), ("03-29 03:30", "moved"), ("03-30 02:30", "")],
+        )
         self.assertEqual(self.nights("Europe/Berlin", time(2, 30), "2026-10-24T12:00", 1), [("10-25 02:30", "twice")])
         self.assertEqual(self.nights("Europe/Berlin", time(22), "2026-10-24T12:00", 2), [("10-24 22:00", "near"), ("10-25 22:00", "")])
 
@@ -193,7 +196,9 @@ class DaysWhenClocksChange(TestCase):
         self.assertEqual(self.nights("America/New_York", time(1, 15), "2026-11-01T00:00", 1), [("11-01 01:15", "twice")])
 
     def test_lord_howe_moves_by_half_an_hour(self):  # 2026-10-04 02:00 → 02:30; 2026-04-05 02:00 → 01:30
-        self.assertEqual(self.nights("Australia/Lord_Howe", time(2, 10), "2026-10-03T12:00", 2), [("10-04 02:40", "moved"), ("10-05 02:10", "")])
+        self.assertEqual(
+            self.nights("Australia/Lord_Howe", time(2, 10), "2026-10-03T12:00", 2), [("10-04 02:40", "moved"), ("10-05 02:10", "")]
+        )
         self.assertEqual(self.nights("Australia/Lord_Howe", time(1, 45), "2026-04-04T12:00", 1), [("04-05 01:45", "twice")])
 
     def test_apia_has_no_30_december_2011(self):  # from UTC-10 to UTC+14 at the end of the 29th
@@ -203,9 +208,22 @@ class DaysWhenClocksChange(TestCase):
     def test_a_window_over_a_change_closes_by_the_wall_clock(self):
         berlin = ZoneInfo("Europe/Berlin")
         nightly = weekly(range(7), time(22), berlin)
-        lengths = [slot.closes - slot.opens for slot in slots(nightly, Window(opens=time(22), closes=time(6)), after=datetime(2026, 3, 27, 23, tzinfo=UTC), until=datetime(2026, 3, 29, 23, tzinfo=UTC))]
+        lengths = [
+            slot.closes - slot.opens
+            for slot in slots(
+                nightly,
+                Window(opens=time(22), closes=time(6)),
+                after=datetime(2026, 3, 27, 23, tzinfo=UTC),
+                until=datetime(2026, 3, 29, 23, tzinfo=UTC),
+            )
+        ]
         self.assertEqual([length.total_seconds() / 3600 for length in lengths], [7, 8])
-        autumn = slots(nightly, Window(opens=time(22), closes=time(6)), after=datetime(2026, 10, 24, 12, tzinfo=UTC), until=datetime(2026, 10, 25, 12, tzinfo=UTC))
+        autumn = slots(
+            nightly,
+            Window(opens=time(22), closes=time(6)),
+            after=datetime(2026, 10, 24, 12, tzinfo=UTC),
+            until=datetime(2026, 10, 25, 12, tzinfo=UTC),
+        )
         self.assertEqual([(slot.closes - slot.opens).total_seconds() / 3600 for slot in autumn], [9])
 
 
@@ -231,8 +249,12 @@ class WindowsOfPlans(TestCase):
     def test_in_working_time_a_window_ends_with_the_next_occurrence(self):
         rule = rule_of(Pattern(shape=Shape.WORKING_TIME, weekdays=(0, 1, 2, 3, 4), hours=4, from_hour=8, to_hour=16))
         recurrence = Recurrence(rule=rule, start=datetime(2026, 1, 1, 8), zone=self.zone)
-        found = slots(recurrence, Window(opens=time(8), closes=time(18)), after=self.at("2026-03-02T00:00"), until=self.at("2026-03-02T23:00"))
-        self.assertEqual([f"{slot.opens.astimezone(self.zone):%H}-{slot.closes.astimezone(self.zone):%H}" for slot in found], ["08-12", "12-16", "16-18"])
+        found = slots(
+            recurrence, Window(opens=time(8), closes=time(18)), after=self.at("2026-03-02T00:00"), until=self.at("2026-03-02T23:00")
+        )
+        self.assertEqual(
+            [f"{slot.opens.astimezone(self.zone):%H}-{slot.closes.astimezone(self.zone):%H}" for slot in found], ["08-12", "12-16", "16-18"]
+        )
 
     def test_windows_of_no_length_are_refused(self):
         for closes in (time(22), time(22, 10)):
@@ -242,7 +264,9 @@ class WindowsOfPlans(TestCase):
 
     def test_office_holidays_and_exceptions_are_passed_over(self):
         skipped = frozenset({date(2026, 12, 24), date(2026, 12, 25)})
-        recurrence = Recurrence(rule="FREQ=DAILY", start=datetime(2026, 1, 1, 22), zone=self.zone, until=date(2026, 12, 27), skipped=skipped)
+        recurrence = Recurrence(
+            rule="FREQ=DAILY", start=datetime(2026, 1, 1, 22), zone=self.zone, until=date(2026, 12, 27), skipped=skipped
+        )
         found = recurrence.following(self.at("2026-12-23T00:00"), 10)
         self.assertEqual([at.astimezone(self.zone).day for at in found], [23, 26, 27])
 

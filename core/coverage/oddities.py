@@ -5,6 +5,7 @@ are meant to be quiet: each asks for a change that is far off this device's own 
 They are common practice, no published source; how often they are wrong is measured on a simulated year.
 """
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -141,12 +142,12 @@ def _size(kind: str, label: str, after: TakenKind, history: Sequence[Taken]) -> 
         if values[0] <= 0 or abs(now_value - values[0]) < least:
             continue
         ratio = now_value / values[0]
-        steps = [math.log((newer + 1) / (older + 1)) for newer, older in zip(values, values[1:], strict=False)]
+        steps = [math.log((newer + 1) / (older + 1)) for newer, older in itertools.pairwise(values)]
         if len(steps) < LEAST_HISTORY - 1:
             continue
         far = score(math.log((now_value + 1) / (values[0] + 1)), steps, least_scale=LEAST_SCALE)
         code = Odd.SHRUNK if ratio < 1 - SHRUNK and far < -FAR else Odd.GROWN if ratio > GROWN and far > FAR else None
-        if code is not None and not (code is Odd.GROWN and ratio < 1.5 * max(values[: LEAST_HISTORY]) / values[0]):
+        if code is not None and not (code is Odd.GROWN and ratio < 1.5 * max(values[:LEAST_HISTORY]) / values[0]):
             written = (lambda count: str(count)) if what == "items" else iec
             says = f"{label}: {written(now_value)} {'items ' if what == 'items' else ''}now, {written(values[0])} in the backup before."
             return _told(code, kind, says, history[0], {"before": values[0], "after": now_value, "score": round(far, 1)})
@@ -168,7 +169,13 @@ def _nothing_new(now_taken: Taken, history: Sequence[Taken]) -> Oddity | None:
     if quiet < timedelta(days=QUIET_DAYS) or quiet < QUIET_FACTOR * longest:
         return None
     says = f"Nothing new or changed on it for {spoken(quiet)}; the longest such time before was {spoken(longest)}. Is it still in use?"
-    return _told(Odd.NOTHING_NEW, "", says, last, {"quiet_days": round(quiet / timedelta(days=1), 1), "longest_days": round(longest / timedelta(days=1), 1)})
+    return _told(
+        Odd.NOTHING_NEW,
+        "",
+        says,
+        last,
+        {"quiet_days": round(quiet / timedelta(days=1), 1), "longest_days": round(longest / timedelta(days=1), 1)},
+    )
 
 
 def _clock(now_taken: Taken, history: Sequence[Taken]) -> Oddity:

@@ -23,6 +23,13 @@ def csv_table(rows: Iterable[dict[str, Any]], *, first: Sequence[str] = ()) -> s
     return out.getvalue()
 
 
+def csv_line(cells: Iterable[str]) -> str:
+    """One line of a table that is written piece by piece, its end included."""
+    out = io.StringIO()
+    csv.writer(out).writerow([guarded(cell) for cell in cells])
+    return out.getvalue()
+
+
 def guarded(value: str) -> str:
     """A cell that no spreadsheet takes for a formula: an apostrophe in front of what looks like one.
 

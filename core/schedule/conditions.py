@@ -33,7 +33,9 @@ class Conditions:
 def unmet(conditions: Conditions, state: DeviceState, *, now: datetime) -> ConditionUnmet | None:
     """The first condition that is not met, in the order in which somebody would see to them."""
     if conditions.on_power and state.on_power is False:
-        return ConditionUnmet("It runs on its battery; its plan wants it on power.", remedy="Put it on power: the run begins by itself then.")
+        return ConditionUnmet(
+            "It runs on its battery; its plan wants it on power.", remedy="Put it on power: the run begins by itself then."
+        )
     if conditions.on_office_wireless and state.network == "elsewhere":
         return ConditionUnmet(
             "It is on another network; its plan wants it on the office wireless.", remedy="Bring it into the office: the run begins then."
@@ -47,5 +49,7 @@ def unmet(conditions: Conditions, state: DeviceState, *, now: datetime) -> Condi
     if conditions.not_in_use_minutes and state.last_used_at is not None:
         idle = now - state.last_used_at
         if idle < timedelta(minutes=conditions.not_in_use_minutes):
-            return ConditionUnmet("It is in use.", remedy=f"Leave it alone for {conditions.not_in_use_minutes} minutes; the run begins then.")
+            return ConditionUnmet(
+                "It is in use.", remedy=f"Leave it alone for {conditions.not_in_use_minutes} minutes; the run begins then."
+            )
     return None

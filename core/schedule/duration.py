@@ -45,7 +45,9 @@ class Expected:
 
 def office_speed(runs: Sequence[Ran]) -> float:
     """Bytes a second of the office's larger runs, the median; the usual speed when there are none."""
-    speeds = [run.read_bytes / (run.seconds - FIXED_SECONDS) for run in runs if run.read_bytes > 1_000_000 and run.seconds > 2 * FIXED_SECONDS]
+    speeds = [
+        run.read_bytes / (run.seconds - FIXED_SECONDS) for run in runs if run.read_bytes > 1_000_000 and run.seconds > 2 * FIXED_SECONDS
+    ]
     return median(speeds) if speeds else float(USUAL_BYTES_PER_SECOND)
 
 

@@ -51,6 +51,8 @@ class RemainingTime:
     _shown_most: float | None = None
     _shown_least: float | None = None
     _last: float = 0.0
+    cost: Cost | None = None
+    """As fitted last; the prior of the device's next run."""
 
     def tell(self, seconds: float, *, done_items: int, done_bytes: int, all_items: int, all_bytes: int) -> None:
         """All counts of what is to be read in this run; an item counts as done when its last byte is."""
@@ -63,7 +65,7 @@ class RemainingTime:
         if seconds - began >= STRETCH_SECONDS:
             self._stretches.append((seconds - began, done_items - items, done_bytes - read))
             self._mark = (seconds, done_items, done_bytes)
-        cost = self._fit(seconds, done_items, done_bytes)
+        cost = self.cost = self._fit(seconds, done_items, done_bytes)
         left_items, left_bytes = max(0, all_items - done_items), max(0, all_bytes - done_bytes)
         rest = left_items * cost.seconds_an_item + left_bytes * cost.seconds_a_byte
         spread = self._spread(cost, seconds, rest)
@@ -118,8 +120,12 @@ class RemainingTime:
             share = min(1.0, (seconds - self._last) / SETTLING_SECONDS)
             self._shown_end += share * (end - self._shown_end)
             # inside of what was said before the range narrows at once; it opens again only slowly, when the run has changed
-            self._shown_least = max(self._shown_least, least) if end >= self._shown_least else self._shown_least + share * (least - self._shown_least)
-            self._shown_most = min(self._shown_most, most) if end <= self._shown_most else self._shown_most + share * (most - self._shown_most)
+            self._shown_least = (
+                max(self._shown_least, least) if end >= self._shown_least else self._shown_least + share * (least - self._shown_least)
+            )
+            self._shown_most = (
+                min(self._shown_most, most) if end <= self._shown_most else self._shown_most + share * (most - self._shown_most)
+            )
         self._last = seconds
 
     @property

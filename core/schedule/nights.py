@@ -16,3 +16,9 @@ def bounds(night: date, zone: ZoneInfo) -> tuple[datetime, datetime]:
     noon = time(12)
     start = datetime.combine(night, noon, zone)
     return aware(start), aware(datetime.combine(night + timedelta(days=1), noon, zone))
+
+
+def coming_night(now: datetime, zone: ZoneInfo) -> date:
+    """The night that lies ahead or is under way: from six in the morning on it is the coming one."""
+    local = aware(now).astimezone(zone)
+    return local.date() if local.hour >= 6 else night_of(now, zone)

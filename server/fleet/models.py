@@ -76,6 +76,19 @@ class Device(models.Model):
         indexes = [models.Index(fields=["state", "name"]), models.Index(fields=["family"]), models.Index(fields=["link"])]
 
 
+class Absence(models.Model):
+    """Days on which a device is, or was, known to be away; kept so that a promise can leave them out."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="absences")
+    first_day = models.DateField(help_text="In the office's zone.")
+    last_day = models.DateField(null=True, help_text="Empty while it is away until further notice.")
+    is_open = models.BooleanField(default=True, help_text="Whether it is away now.")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["device"], condition=models.Q(is_open=True), name="one_open_absence")]
+        indexes = [models.Index(fields=["device", "first_day"])]
+
+
 class Look(models.Model):
     """What was on a device when it was last looked into: counts by kind, nothing of the content."""
 

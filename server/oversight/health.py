@@ -1,6 +1,6 @@
 """Is everything up? Database, migrations, workers, the devices' network, the front end."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from django.conf import settings
 from django.db import DatabaseError, connection
@@ -9,30 +9,45 @@ from django.utils import timezone
 
 from core.content.errors import LinkError
 from server.outside import outside
+from server.runs.models import Beat
 
+BEATS = {
+    "scheduler": (timedelta(seconds=60), "The scheduler has stopped: nothing starts by itself until it works again."),
+    "watch": (timedelta(minutes=5), "Nobody looks after the office: what goes wrong is not told."),
+}
+"""Name → (longest silence, what it means)."""
 HEARTBEAT_SECONDS = 40
 """Workers give a sign every ten seconds."""
 
 
-def troubles() -> list[str]:
+def troubles(*, workers: bool = True) -> list[str]:
     """What is not up, in plain words; nothing when all is well."""
     found: list[str] = []
     try:
         executor = MigrationExecutor(connection)
         if executor.migration_plan(executor.loader.graph.leaf_nodes()):
             found.append("The database is not migrated: run ./attic manage migrate.")
-        else:
+        elif workers:
             found += _workers()
     except DatabaseError:
         found.append("The database does not answer: see the log of PostgreSQL in the data folder.")
     if not (settings.WEB_DIST / "index.html").is_file():
         found.append("The front end is not built: run ./attic start.")
-    if settings.ATTIC_ENV.announcements_url:
+    if workers and settings.ATTIC_ENV.announcements_url:
         try:
             outside().offers()
         except LinkError as error:
             found.append(f"{error.message} {error.remedy}")
     return found
+
+
+def silences(*, now: datetime) -> list[str]:
+    """Parts that work by themselves and have given no sign for too long. A part that has never worked is not silent yet."""
+    try:
+        held = dict(Beat.objects.values_list("name", "at"))
+    except DatabaseError:
+        return []  # `troubles` has said so
+    return [says for name, (limit, says) in BEATS.items() if name in held and now - held[name] > limit]
 
 
 def _workers() -> list[str]:

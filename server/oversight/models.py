@@ -1,4 +1,4 @@
-"""What somebody has signed: that a device might be wiped, or why not."""
+"""What is known of the whole office over time: signed answers, kept promises, oddities, and what needs a person."""
 
 import uuid
 
@@ -6,7 +6,8 @@ from django.db import models
 
 from server.fleet.models import Device
 from server.people.models import User
-from server.runs.models import Occasion
+from server.runs.models import Backup, Occasion
+from server.storage.models import Store
 
 
 class WipeAnswer(models.Model):
@@ -24,3 +25,90 @@ class WipeAnswer(models.Model):
     class Meta:
         ordering = ["-at", "-id"]
         indexes = [models.Index(fields=["device", "-at"])]
+
+
+class PromiseDay(models.Model):
+    """How a device stood against its promise on a morning. One row a device a day, written once."""
+
+    day = models.DateField()
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="promise_days")
+    team = models.ForeignKey("people.Team", null=True, on_delete=models.SET_NULL, help_text="Its team on that day.")
+    standing = models.CharField(max_length=10)
+    kept = models.BooleanField(null=True, help_text="Empty where nothing was owed.")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["day", "device"], name="promise_day_once")]
+        indexes = [models.Index(fields=["device", "-day"])]
+
+
+class Oddity(models.Model):
+    """A good backup that looks wrong, with the numbers and the backup to compare with."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="oddities")
+    backup = models.ForeignKey(Backup, on_delete=models.CASCADE, related_name="oddities")
+    before = models.UUIDField(null=True, help_text="Id of the backup to compare with.")
+    code = models.CharField(max_length=20)
+    kind = models.CharField(max_length=20, blank=True)
+    says = models.CharField(max_length=400)
+    numbers = models.JSONField(default=dict)
+    found_at = models.DateTimeField()
+    settled_at = models.DateTimeField(null=True, help_text="When somebody looked, or the next backup was as usual; empty while it is open.")
+    settled_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
+    settled_why = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["-found_at", "-id"]
+        constraints = [
+            models.UniqueConstraint(fields=["device", "code", "kind"], condition=models.Q(settled_at__isnull=True), name="one_open_oddity")
+        ]
+        indexes = [models.Index(fields=["device", "-found_at"])]
+
+
+class Matter(models.Model):
+    """One cause that needs a person, from its first day to its last, with every device it touched.
+
+    open → closed, by itself when the cause is gone; while open it can be put off until a day.
+    """
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    code = models.CharField(max_length=120, help_text="Stable name of the cause; at most one of a code is open.")
+    mark = models.CharField(max_length=20)
+    says = models.CharField(max_length=400)
+    store = models.ForeignKey(Store, null=True, on_delete=models.CASCADE)
+    opened_at = models.DateTimeField()
+    closed_at = models.DateTimeField(null=True)
+    put_off_until = models.DateField(null=True, help_text="First day on which it counts again, in the office's zone.")
+    put_off_why = models.CharField(max_length=200, blank=True)
+    put_off_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        ordering = ["-opened_at", "-id"]
+        constraints = [models.UniqueConstraint(fields=["code"], condition=models.Q(closed_at__isnull=True), name="one_open_matter")]
+        indexes = [models.Index(fields=["-closed_at"], name="matters_closed")]
+
+
+class MatterDevice(models.Model):
+    """A device that a matter touches, or touched."""
+
+    matter = models.ForeignKey(Matter, on_delete=models.CASCADE, related_name="devices")
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="matters")
+    since = models.DateTimeField()
+    until = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["matter", "device"], condition=models.Q(until__isnull=True), name="in_a_matter_once")
+        ]
+
+
+class MatterEvent(models.Model):
+    """What happened to a matter, in plain words."""
+
+    matter = models.ForeignKey(Matter, on_delete=models.CASCADE, related_name="events")
+    at = models.DateTimeField()
+    who = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
+    says = models.CharField(max_length=400)
+
+    class Meta:
+        ordering = ["at", "id"]

@@ -3,13 +3,14 @@
 from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
-from zoneinfo import ZoneInfo
 
-from core.schedule.nights import bounds, night_of
+from core.schedule.nights import bounds, coming_night
 from server.fleet.models import DeviceState
 from server.people.queries import office_zone
 from server.plans.convert import recurrence_of
 from server.plans.models import Assignment
+from server.plans.present import Present
+from server.plans.queries import begins_again
 from server.runs.models import ACTIVE, CAME, Run
 
 NIGHTS = 14
@@ -59,21 +60,18 @@ def _count(night: Night, runs: list[tuple[str, datetime | None, datetime | None]
         night.under_way += 1
 
 
-def coming_night(now: datetime, zone: ZoneInfo) -> date:
-    """The night that lies ahead or is under way: from six in the morning on it is the coming one."""
-    local = now.astimezone(zone)
-    return local.date() if local.hour >= 6 else night_of(now, zone)
-
-
-def planned_on(night: date) -> int:
-    """Devices in use whose plan has an occurrence in that night. One query."""
-    zone = office_zone()
-    start, end = bounds(night, zone)
+def planned_on(night: date, *, now: datetime) -> int:
+    """Devices in use whose plan has an occurrence in that night and is not paused then. A fixed number of queries."""
+    told = Present.read(now)
+    start, end = bounds(night, told.zone)
+    moment = timedelta(microseconds=1)
     count = 0
-    due: dict[object, bool] = {}
-    for row in Assignment.objects.filter(plan__paused=False, device__state=DeviceState.IN_USE).select_related("plan"):
+    due: dict[object, datetime | None] = {}
+    for row in Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan"):
         if row.plan_id not in due:
-            moment = timedelta(microseconds=1)
-            due[row.plan_id] = any(True for _ in recurrence_of(row.plan, zone).between(start - moment, end - moment))
-        count += due[row.plan_id]
+            found = recurrence_of(row.plan, told.zone, told.closed).between(start - moment, end - moment)
+            due[row.plan_id] = max(found, default=None)
+        last, pause = due[row.plan_id], told.held.of(row.plan_id, row.device_id)
+        again = begins_again(pause, told.zone) if pause else None
+        count += last is not None and (pause is None or (again is not None and last >= again))
     return count

@@ -2,23 +2,28 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
 from core.schedule.promise import Standing, State, state_of
 from server.fleet.convert import aside
-from server.fleet.models import Device
+from server.fleet.models import Absence, Device
 from server.fleet.queries import devices
-from server.people.queries import office_zone
 from server.plans.convert import next_run
-from server.plans.models import Assignment, Plan
+from server.plans.models import Assignment, Pause, Plan
+from server.plans.present import Present
+from server.plans.queries import begins_again
 from server.runs.queries import with_newest
 from server.storage.models import Occupancy
 
 WORST_FIRST = [
-    Standing.LATE, Standing.NEVER, Standing.DUE_SOON, Standing.NO_PLAN, Standing.LOST, Standing.AWAY, Standing.ON_TIME, Standing.RETIRED,
+    Standing.LATE, Standing.NEVER, Standing.DUE_SOON, Standing.NO_PLAN, Standing.LOST, Standing.PAUSED, Standing.AWAY, Standing.ON_TIME,
+    Standing.RETIRED,
 ]  # fmt: skip
+
+
+LOOKED_BACK = timedelta(days=730)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,6 +37,8 @@ class Standings:
     next_run: datetime | None
     held_bytes: int
     """Fair share in all stores."""
+    pause: Pause | None = None
+    """What holds its runs back."""
 
     @property
     def overdue_seconds(self) -> float:
@@ -39,29 +46,59 @@ class Standings:
 
 
 def standings(*, now: datetime, only: Iterable[UUID] | None = None) -> list[Standings]:
-    """Every device, worst first: three queries whatever the number of devices."""
-    zone = office_zone()
+    """Every device, worst first: a fixed number of queries, whatever the number of devices."""
+    told = Present.read(now)
     found = with_newest(devices())
     if only is not None:
         found = found.filter(id__in=list(only))
     plans = {row.device_id: row.plan for row in Assignment.objects.select_related("plan__store")}
-    nexts = {plan.id: next_run(plan, zone, now) for plan in {plan.id: plan for plan in plans.values()}.values()}
+    nexts = {plan.id: next_run(plan, told.zone, now, told.closed) for plan in {plan.id: plan for plan in plans.values()}.values()}
+    away = absences(now=now) if any(plan.leaves_out_away_days for plan in plans.values()) else {}
     held: dict[UUID, int] = {}
     for device_id, fair in Occupancy.objects.values_list("device_id", "fair_bytes"):
         held[device_id] = held.get(device_id, 0) + fair
     rows = []
     for device in found:
         plan = plans.get(device.id)
-        upcoming = nexts.get(plan.id) if plan else None
+        pause = told.held.of(plan.id, device.id) if plan else None
+        upcoming = _upcoming(plan, pause, told, nexts)
         state = state_of(
             newest=device.newest_at,
             promise_seconds=plan.promise_seconds if plan else None,
             next_run=upcoming,
             now=now,
-            aside=aside(device),
+            aside=aside(device) or (Standing.PAUSED if pause else None),
+            left_out=left_out_days(plan, told.closed, away.get(device.id, ())) if plan else (),
+            zone=told.zone,
         )
-        rows.append(Standings(device=device, plan=plan, state=state, next_run=upcoming, held_bytes=held.get(device.id, 0)))
+        rows.append(Standings(device=device, plan=plan, state=state, next_run=upcoming, held_bytes=held.get(device.id, 0), pause=pause))
     return sorted(rows, key=_order)
+
+
+def _upcoming(plan: Plan | None, pause: Pause | None, told: Present, nexts: dict[UUID, datetime | None]) -> datetime | None:
+    if plan is None or pause is None:
+        return nexts.get(plan.id) if plan else None
+    again = begins_again(pause, told.zone)
+    return None if again is None else next_run(plan, told.zone, max(again - timedelta(microseconds=1), told.now), told.closed)
+
+
+def left_out_days(plan: Plan, closed: frozenset[date], away: Iterable[date]) -> frozenset[date]:
+    """Days that do not count towards the age that the plan promises."""
+    days = closed if plan.leaves_out_closed_days else frozenset()
+    return days | frozenset(away) if plan.leaves_out_away_days else days
+
+
+def absences(*, now: datetime) -> dict[UUID, frozenset[date]]:
+    """Device → the days on which it is, or was, known to be away, of the last two years and the coming one. One query."""
+    first, last = (now - LOOKED_BACK).date(), (now + timedelta(days=366)).date()
+    found: dict[UUID, set[date]] = {}
+    for device, begin, end in Absence.objects.filter(first_day__gte=first).values_list("device_id", "first_day", "last_day"):
+        days = found.setdefault(device, set())
+        day, until = begin, min(end or last, last)
+        while day <= until:
+            days.add(day)
+            day += timedelta(days=1)
+    return {device: frozenset(days) for device, days in found.items()}
 
 
 def _order(row: Standings) -> tuple[int, float, str]:

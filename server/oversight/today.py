@@ -1,118 +1,20 @@
 """Today: the state of the office in a sentence, and what needs a person, grouped by cause."""
 
 from collections import defaultdict
-from dataclasses import dataclass, field
-from datetime import datetime
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 
-from core.content.errors import LinkError
-from core.schedule.promise import Standing
-from core.units import iec
-from server.fleet.queries import seen_on_network, unpaired_offers
-from server.oversight.ribbon import coming_night, past_nights, planned_on
+from core.schedule.nights import coming_night
+from core.schedule.promise import KEPT, OWED
+from server.oversight.causes import Cause, causes, silent_since
+from server.oversight.matters import Known, known_matters
+from server.oversight.models import Matter
+from server.oversight.ribbon import past_nights, planned_on
 from server.oversight.standing import Standings, standings
 from server.people.queries import office_zone
-from server.runs.models import Copy
-from server.storage.models import Store
+from server.plans.models import Pause
 
-
-@dataclass(slots=True, kw_only=True)
-class Cause:
-    """One thing that needs a person, with every device it touches."""
-
-    code: str
-    mark: str
-    """late, never, due_soon, store: which mark stands beside it."""
-    says: str
-    step: str
-    """The next step: run, open, plan, storage, pair."""
-    step_label: str
-    devices: list[Standings] = field(default_factory=list)
-    store: Store | None = None
-
-
-_FAILED_STEPS = {
-    "link.not_paired": ("It does not know this server any more", "open", "Pair again"),
-    "link.locked": ("Locked when its run wanted to begin", "run", "Run now"),
-    "link.data_access_off": ("Data access is switched off on the device", "open", "Show the steps"),
-    "quota.does_not_fit": ("Its run would not have fitted into the store", "storage", "Make room"),
-    "store.full": ("Its store was full", "storage", "Make room"),
-    "store.missing": ("Its store was not there", "storage", "Look at the store"),
-    "store.read_only": ("Its store may not be written", "storage", "Look at the store"),
-    "link.cut": ("The connection broke off in the middle", "run", "Run now"),
-}
-
-
-def causes(*, now: datetime, rows: list[Standings]) -> list[Cause]:
-    """Worst first."""
-    found: dict[str, Cause] = {}
-    on_network = seen_on_network()
-    for row in rows:
-        cause = _cause_of(row, on_network, now)
-        if cause is not None:
-            found.setdefault(cause.code, cause).devices.append(row)
-    order = ["late", "never", "due_soon", "no_plan"]
-    listed = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
-    return [*_store_causes(), *listed, *_offers()]
-
-
-def _cause_of(row: Standings, on_network: set[str], now: datetime) -> Cause | None:
-    standing, device = row.state.standing, row.device
-    if standing in (Standing.LATE, Standing.NEVER):
-        mark = str(standing)
-        known = _FAILED_STEPS.get(device.last_cause_code or "")
-        if known:
-            return Cause(code=f"{mark} {device.last_cause_code}", mark=mark, says=known[0], step=known[1], step_label=known[2])
-        if device.link == "agent" and device.agent_id not in on_network:
-            return Cause(code=f"{mark} unseen", mark=mark, says="Not seen on the office network", step="open", step_label="Show the steps")
-        if standing is Standing.NEVER:
-            return Cause(code="never", mark=mark, says="Never backed up", step="run", step_label="Run now")
-        return Cause(code="late", mark=mark, says="Older than promised, and on the network now", step="run", step_label="Run now")
-    if standing is Standing.DUE_SOON:
-        return Cause(
-            code="due_soon", mark="due_soon", says="Will pass their promise before their next run", step="run", step_label="Run now"
-        )
-    if standing is Standing.NO_PLAN:
-        return Cause(code="no_plan", mark="no_plan", says="Without a plan, so nothing is backed up", step="plan", step_label="Give a plan")
-    return None
-
-
-def _store_causes() -> list[Cause]:
-    found = []
-    for store in Store.objects.all():
-        if store.trouble:
-            found.append(
-                Cause(
-                    code=f"store {store.id}",
-                    mark="store",
-                    says=f"{store.name}: {store.trouble}",
-                    step="storage",
-                    step_label="Look",
-                    store=store,
-                )
-            )
-        elif store.allowance_bytes and store.stored_bytes * 100 >= store.allowance_bytes * 90:
-            left = iec(max(0, store.allowance_bytes - store.stored_bytes))
-            says = f"{store.name} has {left} left of its allowance of {iec(store.allowance_bytes)}"
-            found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="storage", step_label="Make room", store=store))
-    damaged = Copy.objects.filter(removed_at__isnull=True, intact=False).select_related("store")
-    by_store: dict[Store, int] = defaultdict(int)
-    for copy in damaged:
-        by_store[copy.store] += 1
-    for store, count in by_store.items():
-        says = f"A check found damage in {store.name}; {count} backup{'' if count == 1 else 's'} cannot be restored whole"
-        found.append(Cause(code=f"damaged {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
-    return found
-
-
-def _offers() -> list[Cause]:
-    try:
-        count = len(unpaired_offers())
-    except LinkError:
-        return []
-    if not count:
-        return []
-    says = f"{count} device{'' if count == 1 else 's'} on the office network {'is' if count == 1 else 'are'} not in the list"
-    return [Cause(code="offers", mark="no_plan", says=says, step="pair", step_label="Add a device")]
+BACK_TO_NORMAL = timedelta(hours=24)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -121,21 +23,46 @@ class Today:
     inside: int
     says: str
     causes: list[Cause]
+    put_off: list[Cause]
+    known: dict[str, Known]
+    """Code of a cause → what is remembered of it."""
+    back_to_normal: list[Matter]
+    """Closed since yesterday."""
     standing_counts: dict[str, int]
     tonight: int
+    turns_at: datetime | None
+    """When the next device changes its standing if nothing happens."""
+    everything_paused: Pause | None
+    silent_since: datetime | None
+    """Since when the scheduler has given no sign; None while it does."""
 
 
 def today(*, now: datetime) -> Today:
     rows = standings(now=now)
-    owed = [row for row in rows if row.state.standing in (Standing.ON_TIME, Standing.DUE_SOON, Standing.LATE, Standing.NEVER)]
-    inside = sum(row.state.standing in (Standing.ON_TIME, Standing.DUE_SOON) for row in owed)
+    owed = [row for row in rows if row.state.standing in OWED]
+    inside = sum(row.state.standing in KEPT for row in owed)
     found = causes(now=now, rows=rows)
+    known = known_matters([cause.code for cause in found], now=now)
+    put_off = [cause for cause in found if cause.code in known and known[cause.code].put_off]
+    needing = [cause for cause in found if cause not in put_off]
     counts: dict[str, int] = defaultdict(int)
     for row in rows:
         counts[row.state.standing] += 1
-    tonight = planned_on(coming_night(now, office_zone()))
+    tonight = planned_on(coming_night(now, office_zone()), now=now)
+    closed = list(Matter.objects.filter(closed_at__gte=now - BACK_TO_NORMAL).select_related("store").order_by("-closed_at")[:12])
     return Today(
-        promised=len(owed), inside=inside, says=_sentence(now, found, rows), causes=found, standing_counts=dict(counts), tonight=tonight
+        promised=len(owed),
+        inside=inside,
+        says=_sentence(now, needing, rows),
+        causes=needing,
+        put_off=put_off,
+        known=known,
+        back_to_normal=closed,
+        standing_counts=dict(counts),
+        tonight=tonight,
+        turns_at=min((row.state.turns_at for row in owed if row.state.turns_at), default=None),
+        everything_paused=Pause.objects.filter(plan=None, device=None, ended_at__isnull=True).select_related("by").first(),
+        silent_since=silent_since(now),
     )
 
 

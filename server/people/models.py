@@ -1,5 +1,7 @@
 """People of the office: accounts, teams, holders, the office itself, and the journal of what they did."""
 
+from datetime import time
+
 from django.contrib.auth.models import AbstractUser
 from django.db import models
 
@@ -15,6 +17,11 @@ class User(AbstractUser):
 
     role = models.CharField(max_length=20, choices=Role, default=Role.OPERATOR)
     full_name = models.CharField(max_length=120, blank=True)
+    wants_digest = models.BooleanField(default=False, help_text="A mail every morning with the state of the office.")
+    digest_at = models.TimeField(default=time(7, 0), help_text="In the office's zone.")
+    wants_alerts = models.BooleanField(default=False, help_text="A mail as soon as something needs a person.")
+    quiet_from = models.TimeField(null=True, help_text="Alerts wait from then on, in the office's zone; empty for never.")
+    quiet_until = models.TimeField(null=True)
 
     @property
     def shown_name(self) -> str:
@@ -28,9 +35,21 @@ class Office(models.Model):
     zone = models.CharField(max_length=64, help_text="IANA name; all dates are computed in it.")
     max_runs = models.PositiveSmallIntegerField(default=4, help_text="Runs that read from devices at the same time.")
     limit_bytes_per_second = models.BigIntegerField(null=True, help_text="For all devices together; empty without a limit.")
+    asks_holders = models.BooleanField(default=False, help_text="Whether holders get a mail where only they can help.")
+    asks_holders_at = models.TimeField(default=time(15, 0), help_text="In the office's zone; before people leave.")
 
     class Meta:
         constraints = [models.CheckConstraint(condition=models.Q(id=1), name="one_office")]
+
+
+class ClosedDay(models.Model):
+    """A day on which the office is closed."""
+
+    day = models.DateField(primary_key=True)
+    name = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        ordering = ["day"]
 
 
 class Team(models.Model):
@@ -45,6 +64,7 @@ class Holder(models.Model):
 
     name = models.CharField(max_length=120, unique=True)
     team = models.ForeignKey(Team, null=True, on_delete=models.SET_NULL, related_name="holders")
+    email = models.EmailField(blank=True, help_text="Where a message reaches this person when only they can help.")
 
     class Meta:
         ordering = ["name"]

@@ -1,11 +1,12 @@
 """Reading people and office."""
 
+from datetime import date
 from zoneinfo import ZoneInfo
 
 from django.db.models import QuerySet
 
 from core.schedule.recurrence import zone_named
-from server.people.models import JournalEntry, Office, User
+from server.people.models import ClosedDay, JournalEntry, Office, User
 
 
 def office() -> Office | None:
@@ -24,3 +25,8 @@ def needs_first_administrator() -> bool:
 
 def journal() -> QuerySet[JournalEntry]:
     return JournalEntry.objects.select_related("who")
+
+
+def closed_days() -> frozenset[date]:
+    """Days on which the office is closed. One query."""
+    return frozenset(ClosedDay.objects.values_list("day", flat=True))

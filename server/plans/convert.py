@@ -1,23 +1,46 @@
 """Plans in the core's words."""
 
-from datetime import datetime
+from collections.abc import Collection
+from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from core.content.scope import Exclusion, LeaveOut, Reach, kinds_of
 from core.retention.rule import Rule
-from core.schedule.recurrence import Recurrence, weekly
+from core.schedule.conditions import Conditions
+from core.schedule.pattern import pattern_of, sentence
+from core.schedule.recurrence import Recurrence
 from core.schedule.window import Window
 from server.plans.models import Plan
 
+NOTHING: frozenset[date] = frozenset()
 
-def recurrence_of(plan: Plan, zone: ZoneInfo) -> Recurrence:
-    """Raises BadInput for a plan without days."""
-    return weekly(plan.days, plan.starts_at, zone)
+
+def recurrence_of(plan: Plan, zone: ZoneInfo, closed: Collection[date] = NOTHING, *, back: timedelta = timedelta()) -> Recurrence:
+    """`closed` are the days on which the office is; `back` lets it begin earlier, to look at a year that was not. Raises BadInput."""
+    first = plan.starts_on or plan.added_at.astimezone(zone).date()
+    skipped = frozenset(plan.exceptions) | (frozenset(closed) if plan.skips_closed_days else NOTHING)
+    start = datetime.combine(first, plan.starts_at) - back
+    return Recurrence(rule=plan.rule, start=start, zone=zone, until=plan.ends_on, skipped=skipped)
 
 
 def window_of(plan: Plan) -> Window:
     """Raises BadInput for an impossible one."""
-    return Window(opens=plan.starts_at, closes=plan.window_closes)
+    return Window(opens=plan.starts_at, closes=plan.window_closes, catch_up=plan.catch_up)
+
+
+def conditions_of(plan: Plan) -> Conditions:
+    """Raises BadInput."""
+    return Conditions(
+        on_power=plan.needs_power,
+        on_office_wireless=plan.needs_office_wireless,
+        battery_percent=plan.needs_battery_percent,
+        not_in_use_minutes=plan.not_in_use_minutes,
+    )
+
+
+def sentence_of(plan: Plan) -> str:
+    """When it runs, in words."""
+    return sentence(pattern_of(plan.rule), plan.starts_at)
 
 
 def rule_of(plan: Plan) -> Rule:
@@ -25,9 +48,9 @@ def rule_of(plan: Plan) -> Rule:
     return Rule(last=plan.keep_last, daily=plan.keep_daily, weekly=plan.keep_weekly, monthly=plan.keep_monthly)
 
 
-def next_run(plan: Plan, zone: ZoneInfo, after: datetime) -> datetime | None:
-    """None while the plan is paused."""
-    found = [] if plan.paused else recurrence_of(plan, zone).following(after, 1)
+def next_run(plan: Plan, zone: ZoneInfo, after: datetime, closed: Collection[date] = NOTHING) -> datetime | None:
+    """The next occurrence, whether it is paused or not; None when there is none."""
+    found = recurrence_of(plan, zone, closed).following(after, 1)
     return found[0] if found else None
 
 

@@ -17,16 +17,31 @@ class Plan(models.Model):
     kinds = ArrayField(models.CharField(max_length=20), help_text="What `reach` speaks of: all but these, or only these.", blank=True)
     larger_than_bytes = models.BigIntegerField(null=True, help_text="Single items above this are left out; empty takes all.")
     exclusions = models.JSONField(default=list, help_text="[{kind, under}]: folders, albums, apps that are left out.")
-    days = ArrayField(models.PositiveSmallIntegerField(), help_text="0 is Monday.")
+    rule = models.CharField(
+        max_length=300, default="FREQ=DAILY", help_text="RRULE value (RFC 5545) on the wall clock of the office's zone."
+    )
     starts_at = models.TimeField(help_text="In the office's zone.")
-    window_closes = models.TimeField(help_text="A run that could not start by then is missed; may lie on the next day.")
+    window_closes = models.TimeField(help_text="Runs start until then; may lie on the next day.")
+    starts_on = models.DateField(null=True, help_text="First day; the rule is counted from it. Empty: the day it was added.")
+    ends_on = models.DateField(null=True, help_text="Last day; empty without an end.")
+    exceptions = ArrayField(models.DateField(), default=list, blank=True, help_text="Days on which nothing runs.")
+    skips_closed_days = models.BooleanField(default=False, help_text="Whether nothing runs on days on which the office is closed.")
+    catch_up = models.BooleanField(default=False, help_text="Whether a run that found no device in its window starts as soon as it can.")
+    needs_power = models.BooleanField(default=False)
+    needs_office_wireless = models.BooleanField(default=False)
+    needs_battery_percent = models.PositiveSmallIntegerField(default=0)
+    not_in_use_minutes = models.PositiveSmallIntegerField(default=0)
+    leaves_out_closed_days = models.BooleanField(default=False, help_text="Closed days do not count towards the promise's age.")
+    leaves_out_away_days = models.BooleanField(default=False, help_text="Days on which the device is known to be away do not count.")
+    feed_digest = models.CharField(
+        max_length=64, blank=True, db_index=True, help_text="SHA-256 of its feed's secret; empty without a feed."
+    )
     store = models.ForeignKey(Store, on_delete=models.PROTECT, related_name="plans")
     promise_seconds = models.PositiveIntegerField(help_text="Largest allowed age of the newest good backup.")
     keep_last = models.PositiveSmallIntegerField()
     keep_daily = models.PositiveSmallIntegerField()
     keep_weekly = models.PositiveSmallIntegerField()
     keep_monthly = models.PositiveSmallIntegerField()
-    paused = models.BooleanField(default=False)
     added_at = models.DateTimeField()
 
     class Meta:
@@ -39,3 +54,20 @@ class Assignment(models.Model):
     device = models.OneToOneField(Device, on_delete=models.CASCADE, related_name="assignment")
     plan = models.ForeignKey(Plan, on_delete=models.PROTECT, related_name="assignments")
     since = models.DateTimeField(help_text="Occurrences before this are not owed.")
+
+
+class Pause(models.Model):
+    """Nothing starts by itself: of a plan, of a device, or of everything when both are empty."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    plan = models.ForeignKey(Plan, null=True, on_delete=models.CASCADE, related_name="pauses")
+    device = models.ForeignKey(Device, null=True, on_delete=models.CASCADE, related_name="pauses")
+    until = models.DateField(null=True, help_text="First day on which it goes on, in the office's zone; empty until somebody ends it.")
+    reason = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey("people.User", null=True, on_delete=models.PROTECT)
+    at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True, help_text="When it ended, by hand or by its date; empty while it lasts.")
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["ended_at"], name="pauses_ended")]

@@ -1,12 +1,18 @@
-"""Reading plans."""
+"""Reading plans and pauses."""
 
+from dataclasses import dataclass
+from datetime import datetime, time, timedelta
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from server.fleet.models import Device
-from server.plans.models import Assignment, Plan
+from server.plans.models import Assignment, Pause, Plan
+
+REMEMBERED = timedelta(days=70)
+"""Pauses that ended longer ago have no bearing on what is owed: windows and catching up reach back less far."""
 
 
 def plans() -> QuerySet[Plan]:
@@ -23,3 +29,42 @@ def devices_of(found: Plan) -> QuerySet[Device]:
 
 def assignment_of(device: Device) -> Assignment | None:
     return Assignment.objects.select_related("plan__store").filter(device=device).first()
+
+
+@dataclass(frozen=True, slots=True)
+class Pauses:
+    """Pauses that last, and when others ended, by whom they are of; the key None is everything."""
+
+    lasting: dict[UUID | None, Pause]
+    ended: dict[UUID | None, datetime]
+
+    def of(self, plan_id: UUID, device_id: UUID | None = None) -> Pause | None:
+        """The pause that holds back a plan, or a device that follows it; the one that ends last."""
+        found = [self.lasting[key] for key in _keys(plan_id, device_id) if key in self.lasting]
+        return max(found, key=lambda pause: (pause.until is None, pause.until), default=None)
+
+    def resumed(self, plan_id: UUID, device_id: UUID) -> datetime | None:
+        """When the last pause of it ended; occurrences before are not owed."""
+        return max((self.ended[key] for key in _keys(plan_id, device_id) if key in self.ended), default=None)
+
+
+def _keys(plan_id: UUID, device_id: UUID | None) -> tuple[UUID | None, ...]:
+    return (None, plan_id, device_id) if device_id is not None else (None, plan_id)
+
+
+def pauses(*, now: datetime) -> Pauses:
+    """One query."""
+    lasting: dict[UUID | None, Pause] = {}
+    ended: dict[UUID | None, datetime] = {}
+    for pause in Pause.objects.filter(Q(ended_at__isnull=True) | Q(ended_at__gt=now - REMEMBERED)).select_related("by"):
+        key = pause.plan_id or pause.device_id
+        if pause.ended_at is None:
+            lasting[key] = pause
+        else:
+            ended[key] = max(pause.ended_at, ended.get(key, pause.ended_at))
+    return Pauses(lasting=lasting, ended=ended)
+
+
+def begins_again(pause: Pause, zone: ZoneInfo) -> datetime | None:
+    """The first instant after a pause; None when it lasts until somebody ends it."""
+    return None if pause.until is None else datetime.combine(pause.until, time(), zone)

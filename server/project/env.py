@@ -18,6 +18,14 @@ class Env:
     production: bool
     """Refuses stand-ins and insecure settings."""
     hosts: tuple[str, ...]
+    mail_host: str
+    """Empty: mails are written into the log of the worker instead of sent."""
+    mail_port: int
+    mail_from: str
+    mail_user: str
+    mail_password: str
+    mail_tls: str
+    """none, start (STARTTLS) or whole."""
     tick_seconds: int
     """How often the scheduler looks for what is due; 1 to 59, best a divisor of 60."""
     pack_bytes: int
@@ -40,6 +48,12 @@ def read_env() -> Env:
         announcements_url=os.environ.get("ATTIC_ANNOUNCEMENTS_URL", ""),
         production=os.environ.get("ATTIC_PRODUCTION", "") == "1",
         hosts=tuple(os.environ.get("ATTIC_HOSTS", "127.0.0.1,localhost,[::1]").split(",")),
+        mail_host=os.environ.get("ATTIC_MAIL_HOST", ""),
+        mail_port=_number("ATTIC_MAIL_PORT", 25),
+        mail_from=os.environ.get("ATTIC_MAIL_FROM", "old-attic@localhost"),
+        mail_user=os.environ.get("ATTIC_MAIL_USER", ""),
+        mail_password=os.environ.get("ATTIC_MAIL_PASSWORD", ""),
+        mail_tls=os.environ.get("ATTIC_MAIL_TLS", "none"),
         tick_seconds=_number("ATTIC_TICK_SECONDS", 10),
         pack_bytes=_number("ATTIC_PACK_BYTES", 24 * 1024 * 1024),
         grace_seconds=_number("ATTIC_GRACE_SECONDS", 24 * 3600),

@@ -14,6 +14,7 @@ TESTING = "test" in sys.argv
 WEB_DIST = ROOT / "web" / "dist"
 
 SECRET_KEY = KeyFiles(ATTIC_ENV.data / "keys").read("django").hex()
+ATTIC_METRICS_TOKEN = KeyFiles(ATTIC_ENV.data / "keys").read("metrics").hex()
 DEBUG = False
 ALLOWED_HOSTS = list(ATTIC_ENV.hosts)
 ROOT_URLCONF = "server.project.urls"
@@ -43,6 +44,7 @@ INSTALLED_APPS = [
     "server.retention",
     "server.recovery",
     "server.oversight",
+    "server.telling",
     "server.project",
     "demo",
 ]
@@ -103,6 +105,13 @@ AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
+
+EMAIL_BACKEND = "django.core.mail.backends.smtp.EmailBackend" if ATTIC_ENV.mail_host else "django.core.mail.backends.console.EmailBackend"
+EMAIL_HOST, EMAIL_PORT = ATTIC_ENV.mail_host, ATTIC_ENV.mail_port
+EMAIL_HOST_USER, EMAIL_HOST_PASSWORD = ATTIC_ENV.mail_user, ATTIC_ENV.mail_password
+EMAIL_USE_TLS, EMAIL_USE_SSL = ATTIC_ENV.mail_tls == "start", ATTIC_ENV.mail_tls == "whole"
+EMAIL_TIMEOUT = 10
+"""Seconds; a mail server that hangs holds up nothing else."""
 
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [WEB_DIST] if WEB_DIST.is_dir() else []

@@ -7,16 +7,21 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
 from server.fleet.api import links, pairing, register
-from server.oversight.api import coverage, devices
+from server.oversight.api import coverage, devices, watch
 from server.oversight.api import people as held
 from server.oversight.api import views as oversight
+from server.people.api import closed_days
 from server.people.api import views as people
+from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import views as recovery
 from server.retention.api import views as retention
 from server.runs.api import bringing
+from server.runs.api import history as run_history
 from server.runs.api import views as runs
 from server.storage.api import views as storage
+from server.telling.api import views as telling
+from server.telling.api.metrics import metrics
 
 
 @ensure_csrf_cookie
@@ -83,7 +88,14 @@ api = [
     path("plans", plans.PlansView.as_view()),
     path("plans/preview", plans.PreviewPlanView.as_view()),
     path("plans/<uuid:id>", plans.PlanView.as_view()),
-    path("runs", runs.RunsView.as_view()),
+    path("plans/<uuid:id>/feed", plan_pauses.FeedView.as_view()),
+    path("pauses", plan_pauses.PausesView.as_view()),
+    path("pauses/<uuid:id>", plan_pauses.PauseView.as_view()),
+    path("runs", run_history.RunsView.as_view()),
+    path("runs/totals", run_history.TotalsView.as_view()),
+    path("runs/causes", run_history.CausesView.as_view()),
+    path("runs/export.<str:kind>", run_history.ExportView.as_view()),
+    path("runs/<uuid:one>/with/<uuid:two>", run_history.CompareView.as_view()),
     path("runs/<uuid:id>", runs.RunView.as_view()),
     path("runs/<uuid:id>/stop", runs.StopRunView.as_view()),
     path("backups/<uuid:id>", retention.BackupView.as_view()),
@@ -96,13 +108,32 @@ api = [
     path("restores", recovery.RestoresView.as_view()),
     path("restores/<uuid:id>", recovery.RestoreView.as_view()),
     path("restores/<uuid:id>/archive", recovery.ArchiveView.as_view()),
+    path("closed-days", closed_days.ClosedDaysView.as_view()),
+    path("closed-days/read", closed_days.CalendarView.as_view()),
+    path("closed-days/<str:day>", closed_days.ClosedDayView.as_view()),
+    path("me/wishes", telling.WishesView.as_view()),
+    path("hooks", telling.HooksView.as_view()),
+    path("hooks/<uuid:id>", telling.HookView.as_view()),
+    path("hooks/<uuid:id>/try", telling.TryHookView.as_view()),
+    path("messages", telling.MessagesView.as_view()),
+    path("matters", watch.MattersView.as_view()),
+    path("matters/<uuid:id>", watch.MatterView.as_view()),
+    path("matters/<uuid:id>/put-off", watch.PutOffView.as_view()),
+    path("oddities", watch.OdditiesView.as_view()),
+    path("oddities/<uuid:id>/settle", watch.SettleView.as_view()),
+    path("night", watch.NightView.as_view()),
+    path("promises", watch.PromisesView.as_view()),
+    path("report", watch.ReportView.as_view()),
     path("today", oversight.TodayView.as_view()),
     path("ribbon", oversight.RibbonView.as_view()),
 ]
 urlpatterns = [
     path("healthz", oversight.healthz),
+    path("readyz", oversight.readyz),
+    path("metrics", metrics),
+    path("feeds/<str:secret>.ics", plan_pauses.feed),
     path("api/live", runs.live),
     path("api/schema", SpectacularAPIView.as_view()),
     path("api/", include(api)),
-    re_path(r"^(?!api/|static/).*$", front_end),
+    re_path(r"^(?!api/|static/|feeds/).*$", front_end),
 ]

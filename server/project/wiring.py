@@ -8,6 +8,7 @@ from pathlib import Path
 
 from django.conf import settings
 
+from adapters.hooks.http import checked_address, post
 from adapters.keys.files import KeyFiles
 from adapters.links.agent import AgentLink
 from adapters.links.agent_pairing import offers, pair
@@ -128,6 +129,12 @@ class Wiring:
 
     def open_vault(self, path: str) -> Vault:
         return open_vault(self.blobs(path), key_file=self._keys.read("server"), random=self.random, limits=self.limits)
+
+    def checked_hook(self, address: str) -> str:
+        return checked_address(address)
+
+    def tell_hook(self, address: str, body: bytes, *, key: bytes, key_id: str, inside: bool) -> None:
+        post(address, body, key=key, key_id=key_id, inside=inside, created=int(self.now().timestamp()))
 
     def seal(self, purpose: str, secret: bytes) -> bytes:
         return self._keys.seal(purpose, secret)

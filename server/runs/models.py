@@ -75,6 +75,13 @@ class Run(models.Model):
     asked_at = models.DateTimeField()
     started_at = models.DateTimeField(null=True)
     finished_at = models.DateTimeField(null=True)
+    gives_up_at = models.DateTimeField(null=True, help_text="First instant at which it is not wanted any more; empty when run by hand.")
+    next_try_at = models.DateTimeField(null=True, help_text="When a waiting run is tried again; empty when it waits for its turn only.")
+    expected_seconds = models.PositiveIntegerField(null=True, help_text="As it was lined up.")
+    worked_seconds = models.FloatField(null=True, help_text="How long its last attempt took.")
+    cost = models.JSONField(default=dict, help_text="{item, byte}: seconds that reading cost, as fitted at its end.")
+    told = models.JSONField(default=dict, help_text="{clock_off_seconds, encrypted}: what the device said of itself at the start.")
+    stages = models.JSONField(default=list, help_text="[{stage, at}]: when each stage of the last attempt was entered.")
     attempts = models.PositiveSmallIntegerField(default=0)
     stop_asked = models.BooleanField(default=False)
     progress = models.JSONField(default=dict)
@@ -99,8 +106,40 @@ class Run(models.Model):
             models.Index(fields=["-asked_at", "-id"]),
             models.Index(fields=["device", "-asked_at"]),
             models.Index(fields=["night", "state"]),
+            models.Index(fields=["store", "-asked_at"]),
+            models.Index(fields=["plan", "-asked_at"]),
+            models.Index(fields=["cause_code", "-asked_at"], condition=~models.Q(cause_code=""), name="runs_by_cause"),
             models.Index(fields=["state"], condition=models.Q(state__in=["waiting", "running"]), name="active_runs"),
         ]
+
+
+class LinedUp(models.Model):
+    """A run's place in the line-up of a night: made in the afternoon, kept as the record of what was planned."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="lined_up")
+    plan = models.ForeignKey(Plan, on_delete=models.CASCADE, related_name="lined_up")
+    store = models.ForeignKey(Store, on_delete=models.CASCADE, related_name="lined_up")
+    night = models.DateField()
+    planned_for = models.DateTimeField(help_text="The occurrence.")
+    closes_at = models.DateTimeField(help_text="When its window is over.")
+    starts_at = models.DateTimeField(help_text="When it is expected to start.")
+    ends_at = models.DateTimeField()
+    expected_seconds = models.PositiveIntegerField()
+    basis = models.CharField(max_length=10, help_text="own, size or nothing: what the duration was expected from.")
+    late = models.BooleanField(default=False, help_text="Whether the device was past its promise then.")
+    fits = models.BooleanField(default=True, help_text="Whether it is expected to end within its window.")
+    made_at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["device", "planned_for"], name="lined_up_once")]
+        indexes = [models.Index(fields=["night", "starts_at"])]
+
+
+class Beat(models.Model):
+    """When a part of Old Attic that works by itself last gave a sign."""
+
+    name = models.CharField(max_length=40, primary_key=True)
+    at = models.DateTimeField()
 
 
 class Backup(models.Model):

@@ -1,4 +1,4 @@
-"""How many runs read at the same time, and how fast each may: the office's limits, divided among those under way."""
+"""How many runs read and write at the same time, and how fast each may: the office's limits, divided among those under way."""
 
 import time
 from collections.abc import Callable
@@ -18,11 +18,13 @@ WAIT_SECONDS = 15
 def took_place(run: Run) -> bool:
     """Whether the run may read now; it is marked as running then. One at a time decides, so that no limit is passed."""
     office = Office.objects.select_for_update().first()
-    others = Run.objects.filter(state=RunState.RUNNING).exclude(id=run.id).count()
-    if office is not None and others >= office.max_runs:
+    others = list(Run.objects.filter(state=RunState.RUNNING).exclude(id=run.id).values_list("store_id", flat=True))
+    if office is not None and len(others) >= office.max_runs:
         return False
-    Run.objects.filter(id=run.id).update(state=RunState.RUNNING)
-    run.state = RunState.RUNNING
+    if others.count(run.store_id) >= max(1, run.store.max_writers):
+        return False
+    Run.objects.filter(id=run.id).update(state=RunState.RUNNING, next_try_at=None)
+    run.state, run.next_try_at = RunState.RUNNING, None
     return True
 
 

@@ -1,11 +1,12 @@
 """Reading runs, backups and copies."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from django.db.models import Exists, Max, OuterRef, Prefetch, QuerySet, Subquery
+from django.db.models import Count, Exists, Max, OuterRef, Prefetch, QuerySet, Subquery
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 
 from server.fleet.models import Device
 from server.runs.models import ACTIVE, CAME, Backup, Copy, Run
@@ -31,10 +32,10 @@ def backup(id: UUID) -> Backup:
     return get_object_or_404(present_backups(), id=id)
 
 
-def newest_good() -> QuerySet[Backup]:
-    """For use as a subquery over devices: the newest backup with an intact copy."""
+def newest_good(device: str = "pk") -> QuerySet[Backup]:
+    """For use as a subquery over rows whose column `device` names a device: the newest backup with an intact copy."""
     intact = Copy.objects.filter(backup=OuterRef("pk"), removed_at__isnull=True, intact=True)
-    return Backup.objects.filter(Exists(intact), device=OuterRef("pk")).order_by("-finished_at")
+    return Backup.objects.filter(Exists(intact), device=OuterRef(device)).order_by("-finished_at")
 
 
 def with_newest(devices: QuerySet[Device]) -> QuerySet[Device]:
@@ -68,7 +69,18 @@ def read_and_stored(device: Device, *, last: int = 12) -> list[tuple[int, int]]:
     return list(Run.objects.filter(device=device, state__in=CAME).order_by("-asked_at").values_list("read_bytes", "stored_bytes")[:last])
 
 
-def handled_until() -> dict[UUID, datetime]:
-    """Device → the newest occurrence that a run was made for."""
-    rows: Any = Run.objects.filter(planned_for__isnull=False).values_list("device").annotate(Max("planned_for"))
+def handled_until(*, since: datetime) -> dict[UUID, datetime]:
+    """Device → the newest occurrence that a run was made for, of those asked for since then."""
+    found = Run.objects.filter(planned_for__isnull=False, asked_at__gte=since)
+    rows: Any = found.order_by().values_list("device").annotate(Max("planned_for"))
     return dict(rows)
+
+
+CAUSES_LOOKED_BACK = timedelta(days=366)
+
+
+def known_causes() -> list[dict[str, Any]]:
+    """[{code, says, runs}] of the last year, the commonest first. One query."""
+    found = Run.objects.filter(asked_at__gte=timezone.now() - CAUSES_LOOKED_BACK).exclude(cause_code="").order_by()
+    rows = found.values("cause_code").annotate(runs=Count("id"), says=Max("cause")).order_by("-runs")
+    return [{"code": row["cause_code"], "says": row["says"], "runs": row["runs"]} for row in rows[:40]]

@@ -1,6 +1,7 @@
 """Jobs of the queue that belong to runs. Thin: each calls one action."""
 
 import logging
+from datetime import timedelta
 from uuid import UUID
 
 from django.conf import settings
@@ -8,9 +9,12 @@ from procrastinate import JobContext
 from procrastinate.contrib.django import app
 
 from server.outside import outside
+from server.queue import defer_once
+from server.runs.actions.beat import last_beat
 
 log = logging.getLogger("attic.runs")
 STALLED_SECONDS = 30
+LINE_UP_EVERY = timedelta(minutes=10)
 
 
 @app.task(name="carry_out_run", queue="runs")
@@ -33,11 +37,22 @@ def check_store_job(store_id: str, percent: int, by: int | None) -> None:
 @app.periodic(cron=f"* * * * * */{settings.ATTIC_ENV.tick_seconds}")
 @app.task(name="tick", queue="clock", queueing_lock="tick", pass_context=False)
 def tick(timestamp: int) -> None:
-    """Start what is due."""
+    """Start what is due, and keep the line-up of the coming night up to date."""
     from server.runs.actions.start_due import start_due
 
-    for run in start_due(now=outside().now()):
+    now = outside().now()
+    for run in start_due(now=now):
         log.info("run %s of %s is due", run.id, run.device.name)
+    lined_up = last_beat("line_up")
+    if lined_up is None or now - lined_up > LINE_UP_EVERY or lined_up > now:
+        defer_once("line_up", queue="clock")
+
+
+@app.task(name="line_up", queue="clock", queueing_lock="line_up")
+def line_up_job() -> None:
+    from server.runs.actions.line_up_night import line_up_night
+
+    line_up_night(now=outside().now())
 
 
 @app.periodic(cron="* * * * * */20")

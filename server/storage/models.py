@@ -18,6 +18,7 @@ class Store(models.Model):
     off_site = models.BooleanField(default=False, help_text="Whether it lies outside of the office.")
     path = models.CharField(max_length=1000, unique=True)
     vault_id = models.CharField(max_length=32, unique=True)
+    max_writers = models.PositiveSmallIntegerField(default=3, help_text="Runs that write into it at the same time.")
     allowance_bytes = models.BigIntegerField(null=True, help_text="What it may hold; empty without a limit.")
     stored_bytes = models.BigIntegerField(default=0, help_text="As measured last.")
     free_bytes = models.BigIntegerField(null=True, help_text="Room on its medium, as measured last.")

@@ -17,6 +17,7 @@ from rest_framework.test import APIClient
 from core.content.classify import FileRule
 from core.content.errors import DeviceAway, PairingRefused
 from core.content.link import DeviceLink
+from core.errors import AtticError
 from core.vault.blobs import BlobStore
 from core.vault.errors import StoreMissing
 from core.vault.memory import MemoryBlobs
@@ -57,6 +58,8 @@ class PretendOutside:
         self.devices: dict[str, MemoryDevice] = {}
         self.away: set[str] = set()
         self.stores: dict[str, MemoryBlobs] = {}
+        self.hooked: list[tuple[str, bytes, bytes]] = []
+        self.deaf_hooks: set[str] = set()
         self._random = random.Random(11)
 
     def now(self) -> datetime:
@@ -154,6 +157,16 @@ class PretendOutside:
     def open_vault(self, path: str) -> Vault:
         return open_vault(self.blobs(path), key_file=b"k" * 32, random=self.random, limits=self.limits, policy=LENIENT)
 
+    def checked_hook(self, address: str) -> str:
+        from adapters.hooks.http import checked_address
+
+        return checked_address(address)
+
+    def tell_hook(self, address: str, body: bytes, *, key: bytes, key_id: str, inside: bool) -> None:
+        if address in self.deaf_hooks:
+            raise AtticError("example.org answered 500.")
+        self.hooked.append((address, body, key))
+
     def seal(self, purpose: str, secret: bytes) -> bytes:
         return purpose.encode() + b"\0" + secret
 
@@ -206,7 +219,7 @@ class OfficeTestCase(TestCase):
         from datetime import time
 
         told = {
-            "name": "Nightly", "kinds": ["contacts", "photos", "documents", "app_data"], "days": list(range(7)), "starts_at": time(22),
+            "name": "Nightly", "kinds": ["contacts", "photos", "documents", "app_data"], "rule": "FREQ=DAILY", "starts_at": time(22),
             "window_closes": time(6), "store": store.id, "promise_seconds": 2 * 86_400, "keep_last": 2, "keep_daily": 3, "keep_weekly": 0,
             "keep_monthly": 0,
         }  # fmt: skip

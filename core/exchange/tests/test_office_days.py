@@ -5,7 +5,7 @@ from zoneinfo import ZoneInfo
 from icalendar import Calendar
 
 from core.errors import BadInput
-from core.exchange.office_days import read_holidays, plan_feed
+from core.exchange.office_days import plan_feed, read_holidays
 
 TODAY = date(2026, 11, 25)
 
@@ -22,7 +22,10 @@ class Holidays(TestCase):
     def test_a_day_and_a_week_whose_end_is_the_day_after(self):
         # RFC 5545 §3.6.1: DTEND of an all-day event is the day after its last one
         self.assertEqual(
-            self.days("DTSTART;VALUE=DATE:20261224\r\nDTEND;VALUE=DATE:20261227\r\nSUMMARY:Closed", "DTSTART;VALUE=DATE:20270101\r\nSUMMARY:New Year"),
+            self.days(
+                "DTSTART;VALUE=DATE:20261224\r\nDTEND;VALUE=DATE:20261227\r\nSUMMARY:Closed",
+                "DTSTART;VALUE=DATE:20270101\r\nSUMMARY:New Year",
+            ),
             ["2026-12-24", "2026-12-25", "2026-12-26", "2027-01-01"],
         )
 
@@ -36,7 +39,13 @@ class Holidays(TestCase):
             self.days("DTSTART;VALUE=DATE:20110101\r\nSUMMARY:Long ago")
 
     def test_nonsense_and_ten_megabytes_are_refused_with_the_field(self):
-        for text in (b"", b"\x00\xff nonsense", b"BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n", b"x" * 10_000_000, b"BEGIN:VEVENT\r\nDTSTART:never\r\nEND:VEVENT\r\n"):
+        for text in (
+            b"",
+            b"\x00\xff nonsense",
+            b"BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n",
+            b"x" * 10_000_000,
+            b"BEGIN:VEVENT\r\nDTSTART:never\r\nEND:VEVENT\r\n",
+        ):
             with self.subTest(text[:20]), self.assertRaises(BadInput) as caught:
                 read_holidays(text, today=TODAY)
             self.assertEqual(caught.exception.field, "file")
@@ -58,7 +67,14 @@ class TheFeed(TestCase):
         berlin = ZoneInfo("Europe/Berlin")
         runs = [(datetime(2026, 10, day, 20, tzinfo=UTC), datetime(2026, 10, day + 1, 4, tzinfo=UTC)) for day in (23, 24)]
         runs.append((datetime(2026, 10, 25, 21, tzinfo=UTC), datetime(2026, 10, 26, 5, tzinfo=UTC)))
-        feed = plan_feed(plan="Field, nightly; ünder", plan_id="1", sentence="every night at 22:00", zone=berlin, runs=runs, now=datetime(2026, 10, 20, tzinfo=UTC))
+        feed = plan_feed(
+            plan="Field, nightly; ünder",
+            plan_id="1",
+            sentence="every night at 22:00",
+            zone=berlin,
+            runs=runs,
+            now=datetime(2026, 10, 20, tzinfo=UTC),
+        )
         found = Calendar.from_ical(feed)
         events = found.walk("VEVENT")
         self.assertEqual([event["DTSTART"].dt.astimezone(UTC) for event in events], [opens for opens, _ in runs])

@@ -81,7 +81,7 @@ class TheRest(TestCase):
         steady = [(1, 1_000_000, 0.25)] * 100
         slower = [(1, 1_000_000, 2.5)] * 100
         shown = run(RemainingTime(), steady + slower)
-        at, rest = shown[180]
+        _at, rest = shown[180]
         self.assertGreater(rest.seconds, 20)
         self.assertEqual(round(shown[-1][1].seconds), 0)
 

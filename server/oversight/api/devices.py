@@ -17,6 +17,7 @@ from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.oversight.listing import ORDERS, Wanted, listed, summed
 from server.oversight.standing import Standings, standing_of, standings
+from server.plans.api.views import PauseSerializer
 from server.runs.models import RunState
 
 
@@ -58,6 +59,10 @@ class DeviceRowSerializer(serializers.Serializer):
     plan_id = serializers.SerializerMethodField()
     plan_name = serializers.SerializerMethodField()
     next_run = serializers.DateTimeField(allow_null=True)
+    pause = PauseSerializer(allow_null=True)
+    turns_at = serializers.DateTimeField(
+        source="state.turns_at", allow_null=True, help_text="When its standing changes if nothing happens."
+    )
     held_bytes = serializers.IntegerField()
     active_run = serializers.UUIDField(source="device.active_run", allow_null=True)
     active_cause = serializers.CharField(source="device.active_cause", allow_null=True)

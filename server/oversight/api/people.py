@@ -35,7 +35,7 @@ class HolderSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Holder
-        fields = ("id", "name", "team", "devices")
+        fields = ("id", "name", "team", "email", "devices")
         read_only_fields = fields
 
     def get_team(self, holder: Holder) -> str:

@@ -11,11 +11,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from core.schedule.nights import coming_night
 from server.outside import outside
-from server.oversight.health import troubles
-from server.oversight.ribbon import coming_night, past_nights, planned_on
+from server.oversight.health import silences, troubles
+from server.oversight.matters import Known
+from server.oversight.ribbon import past_nights, planned_on
 from server.oversight.today import today
 from server.people.queries import office_zone
+from server.plans.api.views import PauseSerializer
 
 
 class CauseSerializer(serializers.Serializer):
@@ -25,7 +28,33 @@ class CauseSerializer(serializers.Serializer):
     step = serializers.CharField()
     step_label = serializers.CharField()
     store_id = serializers.SerializerMethodField()
+    matter_id = serializers.SerializerMethodField(help_text="What is remembered of it; empty for a few seconds after it began.")
+    opened_at = serializers.SerializerMethodField()
+    put_off_until = serializers.SerializerMethodField()
+    put_off_why = serializers.SerializerMethodField()
     devices = serializers.SerializerMethodField()
+
+    @extend_schema_field(serializers.UUIDField(allow_null=True))
+    def get_matter_id(self, cause: Any) -> Any:
+        known = self._known(cause)
+        return known.id if known else None
+
+    @extend_schema_field(serializers.DateTimeField(allow_null=True))
+    def get_opened_at(self, cause: Any) -> Any:
+        known = self._known(cause)
+        return known.opened_at if known else None
+
+    @extend_schema_field(serializers.DateField(allow_null=True))
+    def get_put_off_until(self, cause: Any) -> Any:
+        known = self._known(cause)
+        return known.put_off_until if known else None
+
+    def get_put_off_why(self, cause: Any) -> str:
+        known = self._known(cause)
+        return known.put_off_why if known else ""
+
+    def _known(self, cause: Any) -> Known | None:
+        return self.context.get("known", {}).get(cause.code)
 
     def get_store_id(self, cause: Any) -> UUID | None:
         return cause.store.id if cause.store else None
@@ -50,11 +79,22 @@ class CauseSerializer(serializers.Serializer):
         ]
 
 
+class BackToNormalSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    says = serializers.CharField()
+    closed_at = serializers.DateTimeField()
+
+
 class TodaySerializer(serializers.Serializer):
     promised = serializers.IntegerField()
     inside = serializers.IntegerField()
     says = serializers.CharField()
     causes = CauseSerializer(many=True)
+    put_off = CauseSerializer(many=True)
+    back_to_normal = BackToNormalSerializer(many=True)
+    turns_at = serializers.DateTimeField(allow_null=True, help_text="When the next device changes its standing if nothing happens.")
+    everything_paused = PauseSerializer(allow_null=True)
+    silent_since = serializers.DateTimeField(allow_null=True, help_text="Since when the scheduler has given no sign.")
     standing_counts = serializers.DictField(child=serializers.IntegerField())
     tonight = serializers.IntegerField()
 
@@ -78,7 +118,8 @@ class RibbonSerializer(serializers.Serializer):
 class TodayView(APIView):
     @extend_schema(operation_id="today", responses=TodaySerializer)
     def get(self, request: Request) -> Response:
-        return Response(TodaySerializer(today(now=outside().now())).data)
+        found = today(now=outside().now())
+        return Response(TodaySerializer(found, context={"known": found.known}).data)
 
 
 class RibbonView(APIView):
@@ -87,13 +128,19 @@ class RibbonView(APIView):
         now = outside().now()
         tonight = coming_night(now, office_zone())
         nights = past_nights(now=now)
-        planned, tomorrow = planned_on(tonight), planned_on(tonight + timedelta(days=1))
+        planned, tomorrow = planned_on(tonight, now=now), planned_on(tonight + timedelta(days=1), now=now)
         highest = max([planned, tomorrow, *(n.came + n.came_late + n.missing + n.under_way for n in nights)])
         told = {"nights": nights, "tonight": tonight, "tonight_planned": planned, "tomorrow_planned": tomorrow, "devices": highest}
         return Response(RibbonSerializer(told).data)
 
 
 def healthz(request: HttpRequest) -> JsonResponse:
-    """200 when everything is up, 503 with the reasons before. Open: it tells no content."""
-    found = troubles()
+    """200 when everything is up and the scheduler works, 503 with the reasons before. Open: it tells no content."""
+    found = [*troubles(), *silences(now=outside().now())]
+    return JsonResponse({"ok": not found, "troubles": found}, status=503 if found else 200)
+
+
+def readyz(request: HttpRequest) -> JsonResponse:
+    """200 when this process can answer; whether backups are made is another question."""
+    found = troubles(workers=False)
     return JsonResponse({"ok": not found, "troubles": found}, status=503 if found else 200)

@@ -7,6 +7,7 @@ from core.errors import BadInput
 from server.api.problems import Conflict
 from server.outside import outside
 from server.people.actions.journal import write_journal
+from server.people.actions.wishes import checked_email
 from server.people.models import Holder, Team, User
 
 
@@ -35,13 +36,14 @@ def remove_team(team: Team, *, by: User) -> None:
 
 
 @transaction.atomic
-def change_holder(holder: Holder, *, name: str, team: str, by: User) -> Holder:
+def change_holder(holder: Holder, *, name: str, team: str, by: User, email: str | None = None) -> Holder:
     """Raises BadInput."""
     name, before = _checked(name, 120), holder.name
     if Holder.objects.filter(name__iexact=name).exclude(id=holder.id).exists():
         remedy = "Hand the devices over instead: choose them and change their holder."
         raise BadInput(f"There is a holder {name} already.", field="name", remedy=remedy)
     holder.name = name
+    holder.email = holder.email if email is None else checked_email(email)
     holder.team = Team.objects.get_or_create(name=_checked(team, 80))[0] if team.strip() else None
     holder.save()
     says = f"{before} is called {name} now." if before != name else f"{name} belongs to {team.strip() or 'no team'}."

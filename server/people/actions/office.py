@@ -1,6 +1,6 @@
 """Set up the office, its first administrator, its accounts and teams."""
 
-from datetime import datetime
+from datetime import datetime, time
 
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
@@ -54,7 +54,15 @@ def add_user(*, username: str, full_name: str, password: str, role: str, by: Use
 
 @transaction.atomic
 def change_office(
-    *, name: str, zone: str, by: User, now: datetime, max_runs: int | None = None, limit_bytes_per_second: int | None = None
+    *,
+    name: str,
+    zone: str,
+    by: User,
+    now: datetime,
+    max_runs: int | None = None,
+    limit_bytes_per_second: int | None = None,
+    asks_holders: bool = False,
+    asks_holders_at: time = time(15, 0),
 ) -> Office:
     """Name, zone, and how much of the network backups may take. Raises BadInput."""
     zone_named(zone)
@@ -65,7 +73,10 @@ def change_office(
     if limit_bytes_per_second is not None and limit_bytes_per_second < SLOWEST_BYTES_PER_SECOND:
         remedy = "Give at least 16 KiB a second, or leave it empty."
         raise BadInput("Nothing would ever finish at that speed.", field="limit_bytes_per_second", remedy=remedy)
-    defaults = {"name": name.strip(), "zone": zone, "limit_bytes_per_second": limit_bytes_per_second}
+    defaults = {
+        "name": name.strip(), "zone": zone, "limit_bytes_per_second": limit_bytes_per_second, "asks_holders": asks_holders,
+        "asks_holders_at": asks_holders_at,
+    }  # fmt: skip
     office, _ = Office.objects.update_or_create(id=1, defaults=defaults | ({"max_runs": max_runs} if max_runs is not None else {}))
     write_journal(who=by, what="office.changed", says=f"The office is {office.name}, in the zone {zone}.", at=now)
     return office

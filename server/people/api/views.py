@@ -1,5 +1,6 @@
 """Signing in and out, the first administrator, office, accounts, journal."""
 
+from datetime import time
 from typing import Any
 from zoneinfo import available_timezones
 
@@ -42,6 +43,8 @@ class OfficeSerializer(serializers.Serializer):
     zone = serializers.CharField(max_length=64)
     max_runs = serializers.IntegerField(required=False, allow_null=True, default=None)
     limit_bytes_per_second = serializers.IntegerField(required=False, allow_null=True, default=None, max_value=1 << 40)
+    asks_holders = serializers.BooleanField(required=False, default=False)
+    asks_holders_at = serializers.TimeField(required=False, default=time(15, 0))
 
 
 class MeSerializer(serializers.Serializer):
@@ -195,6 +198,7 @@ class NameSerializer(serializers.Serializer):
 
 class HolderNameSerializer(NameSerializer):
     team = serializers.CharField(max_length=80, allow_blank=True)
+    email = serializers.CharField(max_length=254, allow_blank=True, default="")
 
 
 class TeamNameView(APIView):

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime, time
+from datetime import date, datetime, time
 from uuid import UUID
 
 from django.db import transaction
@@ -10,17 +10,24 @@ from django.db import transaction
 from core.content.kinds import KINDS
 from core.content.scope import Reach, kinds_of
 from core.errors import BadInput
+from core.schedule.recurrence import checked as checked_rule
 from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.people.queries import office_zone
-from server.plans.convert import leave_out_of, recurrence_of, rule_of, window_of
+from server.people.queries import closed_days, office_zone
+from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rule_of, window_of
 from server.plans.models import Assignment, Plan
+from server.queue import defer_once
 from server.storage.models import Store
 
 SHORTEST_PROMISE_SECONDS = 3600
+TIMING = (
+    "starts_on", "ends_on", "skips_closed_days", "catch_up", "needs_power", "needs_office_wireless", "needs_battery_percent",
+    "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
+)  # fmt: skip
+"""Fields of a draft that go into the plan as they are."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,7 +36,7 @@ class Draft:
 
     name: str
     kinds: list[str]
-    days: list[int]
+    rule: str
     starts_at: time
     window_closes: time
     store: UUID | None
@@ -38,7 +45,17 @@ class Draft:
     keep_daily: int
     keep_weekly: int
     keep_monthly: int
-    paused: bool = False
+    starts_on: date | None = None
+    ends_on: date | None = None
+    exceptions: tuple[date, ...] = ()
+    skips_closed_days: bool = False
+    catch_up: bool = False
+    needs_power: bool = False
+    needs_office_wireless: bool = False
+    needs_battery_percent: int = 0
+    not_in_use_minutes: int = 0
+    leaves_out_closed_days: bool = False
+    leaves_out_away_days: bool = False
     reach: str = Reach.ONLY
     larger_than_bytes: int | None = None
     exclusions: tuple[dict[str, str], ...] = ()
@@ -57,11 +74,15 @@ def checked(draft: Draft, into: Plan) -> Plan:
     into.reach, into.kinds = draft.reach, [code for code in KINDS if code in set(draft.kinds) and draft.reach != Reach.EVERYTHING]
     into.larger_than_bytes, into.exclusions = draft.larger_than_bytes, [dict(entry) for entry in draft.exclusions]
     leave_out_of(into)
-    into.days, into.starts_at, into.window_closes = sorted(set(draft.days)), draft.starts_at, draft.window_closes
-    into.promise_seconds, into.paused = draft.promise_seconds, draft.paused
+    into.rule, into.starts_at, into.window_closes = draft.rule, draft.starts_at, draft.window_closes
+    into.exceptions = sorted(set(draft.exceptions))
+    for name in TIMING:
+        setattr(into, name, getattr(draft, name))
+    into.promise_seconds = draft.promise_seconds
     into.keep_last, into.keep_daily = draft.keep_last, draft.keep_daily
     into.keep_weekly, into.keep_monthly = draft.keep_weekly, draft.keep_monthly
-    recurrence_of(into, office_zone()), window_of(into), rule_of(into)
+    checked_rule(recurrence_of(into, office_zone(), closed_days()))
+    window_of(into), rule_of(into), conditions_of(into)
     store = Store.objects.filter(id=draft.store).first()
     if store is None:
         raise BadInput("The plan has no store.", field="store", remedy="Choose one; new ones are added under Storage.")
@@ -92,12 +113,13 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     count = len(wanted)
     says = f"The plan {found.name} was {'made' if is_new else 'changed'}; {count} device{'' if count == 1 else 's'} follow it."
     write_journal(who=by, what="plan.saved", says=says, at=now)
+    defer_once("line_up", queue="clock")
     return found
 
 
 def _times(plan: Plan) -> tuple[object, ...]:
     """What decides when runs are owed."""
-    return (plan.days, plan.starts_at, plan.window_closes, plan.paused)
+    return (plan.rule, plan.starts_at, plan.window_closes, plan.exceptions, *(getattr(plan, name) for name in TIMING))
 
 
 @transaction.atomic

@@ -1,7 +1,7 @@
 """Plans: the list, the editor, and the answer that stands beside it while it is edited."""
 
+from dataclasses import asdict
 from datetime import timedelta
-from itertools import pairwise
 from typing import Any
 from uuid import UUID
 
@@ -14,12 +14,17 @@ from rest_framework.views import APIView
 from core.content.kinds import KINDS
 from core.content.scope import Reach
 from core.retention.rule import Moment, verdicts
+from core.schedule.pattern import Pattern, Shape, pattern_of
+from core.schedule.pattern import rule_of as rule_of_pattern
+from core.schedule.recurrence import ClockChange, clock_change
+from core.schedule.window import longest_gap, slots
 from server.outside import outside
-from server.people.queries import office_zone
+from server.people.queries import closed_days, office_zone
 from server.plans.actions.save_plan import Draft, checked, remove_plan, save_plan
-from server.plans.convert import next_run, recurrence_of, rule_of, taken_kinds
-from server.plans.models import Plan
-from server.plans.queries import devices_of, plans
+from server.plans.convert import next_run, recurrence_of, rule_of, sentence_of, taken_kinds, window_of
+from server.plans.models import Pause, Plan
+from server.plans.present import Present
+from server.plans.queries import begins_again, devices_of, plans
 from server.plans.queries import plan as plan_by_id
 
 PREVIEWED_RUNS = 5
@@ -32,10 +37,38 @@ class ExclusionSerializer(serializers.Serializer):
     under = serializers.CharField(max_length=300)
 
 
+class PatternSerializer(serializers.Serializer):
+    """When it runs, as a sentence says it; fields of other shapes are passed over."""
+
+    shape = serializers.ChoiceField(choices=[(shape.value, shape.value) for shape in Shape])
+    days = serializers.IntegerField(default=2, min_value=0, max_value=1000)
+    weekdays = serializers.ListField(child=serializers.IntegerField(min_value=0, max_value=6), max_length=7, default=list)
+    nth = serializers.IntegerField(default=1, min_value=-1, max_value=4)
+    hours = serializers.IntegerField(default=4, min_value=0, max_value=24)
+    from_hour = serializers.IntegerField(default=8, min_value=0, max_value=23)
+    to_hour = serializers.IntegerField(default=18, min_value=0, max_value=23)
+    rule = serializers.CharField(default="", allow_blank=True, max_length=300)
+
+
+class PauseSerializer(serializers.Serializer):
+    """A pause that lasts."""
+
+    id = serializers.UUIDField()
+    of = serializers.SerializerMethodField(help_text="everything, plan or device")
+    until = serializers.DateField(allow_null=True)
+    reason = serializers.CharField()
+    by = serializers.CharField(source="by.shown_name", default="")
+    at = serializers.DateTimeField()
+
+    @extend_schema_field(serializers.ChoiceField(choices=["everything", "plan", "device"]))
+    def get_of(self, pause: Pause) -> str:
+        return "plan" if pause.plan_id else "device" if pause.device_id else "everything"
+
+
 class DraftSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
     kinds = serializers.ListField(child=serializers.CharField(max_length=20), max_length=40)
-    days = serializers.ListField(child=serializers.IntegerField(min_value=0, max_value=6), max_length=7)
+    pattern = PatternSerializer()
     starts_at = serializers.TimeField()
     window_closes = serializers.TimeField()
     store = serializers.UUIDField(allow_null=True)
@@ -44,14 +77,27 @@ class DraftSerializer(serializers.Serializer):
     keep_daily = serializers.IntegerField(min_value=0, max_value=1000)
     keep_weekly = serializers.IntegerField(min_value=0, max_value=1000)
     keep_monthly = serializers.IntegerField(min_value=0, max_value=1000)
-    paused = serializers.BooleanField(default=False)
+    starts_on = serializers.DateField(allow_null=True, default=None)
+    ends_on = serializers.DateField(allow_null=True, default=None)
+    exceptions = serializers.ListField(child=serializers.DateField(), max_length=400, default=list)
+    skips_closed_days = serializers.BooleanField(default=False)
+    catch_up = serializers.BooleanField(default=False)
+    needs_power = serializers.BooleanField(default=False)
+    needs_office_wireless = serializers.BooleanField(default=False)
+    needs_battery_percent = serializers.IntegerField(min_value=0, max_value=100, default=0)
+    not_in_use_minutes = serializers.IntegerField(min_value=0, max_value=600, default=0)
+    leaves_out_closed_days = serializers.BooleanField(default=False)
+    leaves_out_away_days = serializers.BooleanField(default=False)
     reach = serializers.ChoiceField(choices=[(reach.value, reach.value) for reach in Reach], default=Reach.ONLY.value)
     larger_than_bytes = serializers.IntegerField(allow_null=True, default=None, max_value=1 << 44)
     exclusions = ExclusionSerializer(many=True, default=())
 
     def draft(self) -> Draft:
-        told = {name: value for name, value in self.validated_data.items() if name != "devices"}
-        return Draft(**told | {"exclusions": tuple(dict(entry) for entry in told["exclusions"])})
+        told = {name: value for name, value in self.validated_data.items() if name not in ("devices", "pattern")}
+        pattern = dict(self.validated_data["pattern"])
+        rule = rule_of_pattern(Pattern(**pattern | {"shape": Shape(pattern["shape"]), "weekdays": tuple(pattern["weekdays"])}))
+        lists = {"exclusions": tuple(dict(entry) for entry in told["exclusions"]), "exceptions": tuple(told["exceptions"])}
+        return Draft(**told | lists, rule=rule)
 
 
 class SavePlanSerializer(DraftSerializer):
@@ -66,13 +112,19 @@ class PlanSerializer(serializers.ModelSerializer):
     exclusions = ExclusionSerializer(many=True)
     reach = serializers.ChoiceField(choices=[(reach.value, reach.value) for reach in Reach])
     taken = serializers.SerializerMethodField(help_text="Codes of the kinds that it takes.")
+    pattern = serializers.SerializerMethodField()
+    sentence = serializers.SerializerMethodField(help_text="When it runs, in words.")
+    pause = serializers.SerializerMethodField()
+    has_feed = serializers.SerializerMethodField()
 
     class Meta:
         model = Plan
         fields = (
-            "id", "name", "reach", "kinds", "taken", "larger_than_bytes", "exclusions", "days", "starts_at",
-            "window_closes", "store_id", "store_name", "promise_seconds", "keep_last",
-            "keep_daily", "keep_weekly", "keep_monthly", "paused", "device_count", "next_run",
+            "id", "name", "reach", "kinds", "taken", "larger_than_bytes", "exclusions", "pattern", "sentence", "starts_at",
+            "window_closes", "starts_on", "ends_on", "exceptions", "skips_closed_days", "catch_up", "needs_power", "needs_office_wireless",
+            "needs_battery_percent", "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
+            "store_id", "store_name", "promise_seconds", "keep_last",
+            "keep_daily", "keep_weekly", "keep_monthly", "pause", "has_feed", "device_count", "next_run",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -82,7 +134,33 @@ class PlanSerializer(serializers.ModelSerializer):
 
     @extend_schema_field(serializers.DateTimeField(allow_null=True))
     def get_next_run(self, plan: Plan) -> Any:
-        return next_run(plan, office_zone(), outside().now())
+        told = self._now()
+        pause = told.held.of(plan.id)
+        if pause is None:
+            return next_run(plan, told.zone, told.now, told.closed)
+        again = begins_again(pause, told.zone)
+        return None if again is None else next_run(plan, told.zone, max(again - timedelta(microseconds=1), told.now), told.closed)
+
+    @extend_schema_field(PatternSerializer)
+    def get_pattern(self, plan: Plan) -> Any:
+        return asdict(pattern_of(plan.rule))
+
+    def get_sentence(self, plan: Plan) -> str:
+        return sentence_of(plan)
+
+    @extend_schema_field(PauseSerializer(allow_null=True))
+    def get_pause(self, plan: Plan) -> Any:
+        found = self._now().held.of(plan.id)
+        return PauseSerializer(found).data if found else None
+
+    def get_has_feed(self, plan: Plan) -> bool:
+        return bool(plan.feed_digest)
+
+    def _now(self) -> "Present":
+        """Asked once a page."""
+        if "present" not in self.root.__dict__:
+            self.root.__dict__["present"] = Present.read()
+        return self.root.__dict__["present"]  # type: ignore[no-any-return]
 
 
 class PlanDetailSerializer(PlanSerializer):
@@ -97,10 +175,19 @@ class PlanDetailSerializer(PlanSerializer):
         return list(devices_of(plan).values_list("id", flat=True))
 
 
+class NextRunSerializer(serializers.Serializer):
+    at = serializers.DateTimeField()
+    closes = serializers.DateTimeField()
+    clocks = serializers.ChoiceField(choices=[(change.value, change.value) for change in ClockChange], allow_blank=True)
+
+
 class PreviewSerializer(serializers.Serializer):
     """What a draft means: shown beside the editor."""
 
-    next_runs = serializers.ListField(child=serializers.DateTimeField())
+    sentence = serializers.CharField()
+    rule = serializers.CharField()
+    next_runs = NextRunSerializer(many=True)
+    skipped_days = serializers.ListField(child=serializers.DateField(), help_text="Of the coming year: closed days and exceptions.")
     runs_a_week = serializers.IntegerField()
     kept_days = serializers.ListField(child=serializers.DateField(), help_text="Once the plan has run for a year.")
     shortfall = serializers.CharField(allow_blank=True, help_text="Why the promise cannot be kept; empty when it can.")
@@ -164,13 +251,31 @@ class PreviewPlanView(APIView):
 
 
 def _preview(plan: Plan) -> dict[str, Any]:
-    now, zone = outside().now(), office_zone()
-    recurrence = recurrence_of(plan, zone)
-    year = [Moment(id=str(n), at=at) for n, at in enumerate(recurrence.between(now - timedelta(days=366), now))]
+    now, zone, closed = outside().now(), office_zone(), closed_days()
+    recurrence = recurrence_of(plan, zone, closed)
+    past = recurrence_of(plan, zone, back=timedelta(weeks=53))
+    year = [Moment(id=str(n), at=at) for n, at in enumerate(past.between(now - timedelta(days=366), now))]
     kept = [verdict.moment.at.astimezone(zone).date() for verdict in verdicts(year, rule_of(plan), zone=zone, now=now) if verdict.kept]
-    upcoming = recurrence.following(now, 15)
-    longest = max((after - before for before, after in pairwise(upcoming)), default=timedelta())
+    first = recurrence.following(now, 1)
+    coming = slots(recurrence, window_of(plan), after=now, until=first[0] + timedelta(days=40)) if first else []
+    hourly = pattern_of(plan.rule).shape in (Shape.WORKING_TIME, Shape.RULE)
+    upcoming = [
+        {"at": slot.opens, "closes": slot.closes, "clocks": clock_change(slot.opens, None if hourly else plan.starts_at, zone)}
+        for slot in coming
+    ]
+    longest = longest_gap(recurrence, after=now)
     short = longest > timedelta(seconds=plan.promise_seconds)
     says = f"Its runs are up to {longest.days} days and {longest.seconds // 3600} hours apart, longer than promised." if short else ""
     week = len(list(recurrence.between(now, now + timedelta(days=7))))
-    return {"next_runs": upcoming[:PREVIEWED_RUNS], "runs_a_week": week, "kept_days": sorted(kept), "shortfall": says}
+    today = now.astimezone(zone).date()
+    skipped = sorted(day for day in recurrence.skipped if today <= day <= today + timedelta(days=366))
+    return {
+        "sentence": sentence_of(plan), "rule": plan.rule, "next_runs": _shown(upcoming), "skipped_days": skipped[:40], "runs_a_week": week,
+        "kept_days": sorted(kept), "shortfall": says,
+    }  # fmt: skip
+
+
+def _shown(upcoming: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The next few, and the next one on which clocks change."""
+    marked = next((entry for entry in upcoming[PREVIEWED_RUNS:] if entry["clocks"]), None)
+    return [*upcoming[:PREVIEWED_RUNS], *([marked] if marked else [])]

@@ -56,7 +56,7 @@ def ask_run_by_hand(
 
 
 def defer_run(run: Run, *, in_seconds: int = 0) -> None:
-    """Put the run into the queue; jobs of one device never run side by side."""
+    """Put the run into the queue; jobs of one device never run side by side. Called inside the transaction that records why."""
     from server.runs.tasks import carry_out_run
 
     job = carry_out_run.configure(lock=f"device {run.device_id}", schedule_in={"seconds": in_seconds} if in_seconds else None)

@@ -14,13 +14,15 @@ from uuid import UUID
 from django.db import transaction
 from procrastinate.contrib.django import app
 
-from core.content.errors import DataAccessOff, DeviceAway, DeviceLocked, LinkCut, LinkError, NotAccepted
+from core.content.errors import LinkError
 from core.content.link import DeviceLink, DeviceState
 from core.content.readiness import Level, readiness
 from core.errors import AtticError
 from core.quota.admission import DoesNotFit, admit
+from core.schedule.conditions import unmet
 from core.schedule.estimate import RemainingTime
-from core.units import iec
+from core.schedule.retry import next_try
+from core.units import iec, spoken
 from core.vault.capture import Capture, Captured, Progress, Request
 from core.vault.errors import Damaged, NoSuchBackup, Stopped
 from core.vault.manifests import Manifest
@@ -30,9 +32,11 @@ from server.fleet.actions.change_device import note_told
 from server.fleet.convert import link_to
 from server.outside import outside
 from server.people.queries import office_zone
-from server.plans.convert import leave_out_of, taken_kinds, window_of
+from server.plans.convert import conditions_of, leave_out_of, taken_kinds
+from server.queue import defer_once
 from server.runs.actions.ask_run import defer_run
 from server.runs.convert import told_kinds
+from server.runs.expectation import cost_before
 from server.runs.live import tell
 from server.runs.models import ACTIVE, OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
 from server.runs.pace import WAIT_SECONDS, speed_limit, took_place
@@ -44,21 +48,24 @@ from server.storage.queries import opened, room_in
 Clock = Callable[[], datetime]
 TELL_EVERY_SECONDS = 0.4
 WAITS = "Waits until another run has ended."
-RETRY_SECONDS = (60, 120, 300, 600)
-MAY_PASS = (DeviceAway, DeviceLocked, DataAccessOff, NotAccepted, LinkCut)
+EARLY = timedelta(seconds=2)
+"""A queue may wake a run so much before its time."""
 
 
 def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     """The run as it ended. A run that has ended before is left as it is."""
     clock = clock or outside().now
     run = run_by_id(run_id)
-    if run.state not in ACTIVE:
+    now = clock()
+    if run.state not in ACTIVE or (run.next_try_at is not None and now < run.next_try_at - EARLY):
         return run
+    if run.gives_up_at is not None and now >= run.gives_up_at:
+        return _came_too_late(run, now)
     if not took_place(run):
         return _waits_for_others(run, clock)
-    run.started_at, run.attempts = run.started_at or clock(), run.attempts + 1
-    run.log.append(log_line(clock(), "Started." if run.attempts == 1 else f"Attempt {run.attempts}: what is stored already is used again."))
-    run.save(update_fields=["started_at", "attempts", "log"])
+    run.started_at, run.attempts, run.stages = run.started_at or now, run.attempts + 1, []
+    run.log.append(log_line(now, "Started." if run.attempts == 1 else f"Attempt {run.attempts}: what is stored already is used again."))
+    run.save(update_fields=["started_at", "attempts", "log", "stages"])
     watch = Watch(run, clock)
     link: DeviceLink | None = None
     try:
@@ -70,7 +77,8 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     finally:
         if link is not None:
             link.close()
-    return _ended_well(run, captured, clock)
+    run.worked_seconds, run.cost = max(0.0, (clock() - now).total_seconds()), watch.cost
+    return _ended_well(run, captured)
 
 
 def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Watch") -> Captured:
@@ -97,7 +105,9 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
         on_progress=watch.tell,
         should_stop=watch.should_stop,
     )
-    return capture.run(_previous(run, vault))
+    previous = _previous(run, vault)
+    watch.before = {summary.kind: summary.items for summary in previous.kinds} if previous is not None else {}
+    return capture.run(previous)
 
 
 def _previous(run: Run, vault: Vault) -> Manifest | None:
@@ -111,7 +121,7 @@ def _previous(run: Run, vault: Vault) -> Manifest | None:
         return None
 
 
-def _ended_well(run: Run, captured: Captured, clock: Clock) -> Run:
+def _ended_well(run: Run, captured: Captured) -> Run:
     manifest = captured.manifest
     with transaction.atomic():
         run.backup = Backup.objects.create(
@@ -153,13 +163,13 @@ def _ended_badly(run: Run, error: AtticError, clock: Clock, *, began_reading: bo
     now = clock()
     run.cause_code, run.cause, run.remedy = error.code, error.message[:600], error.remedy[:600]
     run.log.append(log_line(now, error.message))
-    pause = _retry_in(run, error, now)
+    again = None if run.stop_asked or run.gives_up_at is None else next_try(error, attempts=run.attempts, now=now, gives_up=run.gives_up_at)
     with transaction.atomic():
-        if pause is not None:
-            run.state = RunState.WAITING
-            run.log.append(log_line(now, f"Tried again in {pause // 60} minutes, while the window is open."))
+        if again is not None:
+            run.state, run.next_try_at = RunState.WAITING, again
+            run.log.append(log_line(now, f"Tried again in {spoken(again - now)}."))
             run.save()
-            defer_run(run, in_seconds=pause)
+            defer_run(run, in_seconds=max(1, round((again - now).total_seconds())))
             return run
         run.state = _state_after(error, began_reading)
         run.finished_at = now
@@ -176,12 +186,20 @@ def _state_after(error: AtticError, began_reading: bool) -> RunState:
     return RunState.INTERRUPTED if began_reading and isinstance(error, LinkError) else RunState.FAILED
 
 
-def _retry_in(run: Run, error: AtticError, now: datetime) -> int | None:
-    """Seconds until the next attempt; None when there is none."""
-    if run.planned_for is None or run.plan is None or not isinstance(error, MAY_PASS) or run.stop_asked:
-        return None
-    pause = RETRY_SECONDS[min(run.attempts, len(RETRY_SECONDS)) - 1]
-    return pause if now + timedelta(seconds=pause) < run.planned_for + window_of(run.plan).length else None
+def _came_too_late(run: Run, now: datetime) -> Run:
+    """Its time is over: it ends with the cause of its last attempt, or as missed when there was none."""
+    run.finished_at, run.next_try_at = now, None
+    if run.cause_code:
+        run.state = RunState.FAILED
+    else:
+        run.state, run.cause_code = RunState.MISSED, "schedule.missed"
+        run.cause = "Other runs took up its time until the window closed."
+        run.remedy = "Let the plan's window close later, allow more runs at a time under Office, or spread the devices over more plans."
+    run.log.append(log_line(now, "Its time was over."))
+    with transaction.atomic():
+        run.save()
+        _after(run)
+    return run
 
 
 def _after(run: Run) -> None:
@@ -190,6 +208,8 @@ def _after(run: Run) -> None:
     tell("changed", "devices")
     job = app.configure_task("look_after", queue="care", lock=f"store {run.store_id}")
     job.defer(device_id=str(run.device_id), store_id=str(run.store_id))
+    app.configure_task("after_run", queue="care").defer(run_id=str(run.id))
+    defer_once("tick", queue="clock", timestamp=0)  # its place is free for the next one
 
 
 class Watch:
@@ -197,18 +217,32 @@ class Watch:
 
     def __init__(self, run: Run, clock: Clock) -> None:
         self._run, self._clock = run, clock
-        self._rest = RemainingTime()
+        self._rest = RemainingTime(prior=cost_before(run.device))
         self._began = time.monotonic()
         self._told = self._asked = 0.0
         self._stage = ""
         self._stop = False
         self.began_reading = False
+        self.before: dict[str, int] = {}
+        """Kind → items in the backup that this one builds on."""
+
+    @property
+    def cost(self) -> dict[str, float]:
+        """What reading cost, for the estimate of the next run."""
+        found = self._rest.cost
+        return {} if found is None else {"item": found.seconds_an_item, "byte": found.seconds_a_byte}
 
     def met(self, state: DeviceState) -> None:
         """The device has answered: keep what it says of itself, and write down what is not as it should be."""
         device, now = self._run.device, self._clock()
         note_told(device, state, now=now)
         found = readiness(state, link=device.link, family=device.family, now=now)
+        card_open = state.card is not None and state.card.present and state.card.encrypted is False
+        off = 0.0 if state.clock is None else (state.clock - outside().now()).total_seconds()
+        self._run.told = {"clock_off_seconds": round(off, 1), "encrypted": not card_open}
+        plan = self._run.plan
+        if self._run.planned_for is not None and plan is not None and (held_back := unmet(conditions_of(plan), state, now=now)):
+            raise held_back
         for finding in found:
             if finding.level == Level.WARNS and finding.code not in ("finder_lock", "card"):
                 self._log(f"{finding.says} {finding.step}")
@@ -225,11 +259,17 @@ class Watch:
             return
         if entered:
             self._stage = progress.stage
+            self._run.stages.append({"stage": str(progress.stage), "at": self._clock().isoformat()})
             self._log(stage_words(progress.stage, "") + ".")
         self._told = now
+        kinds = progress.kinds.values()
+        read_items, to_read_items = sum(entry.read_items for entry in kinds), sum(entry.items - entry.unchanged for entry in kinds)
         if self.began_reading:
-            self._rest.tell(now - self._began, progress.read_bytes, progress.to_read_bytes)
-        remaining = self._rest.remaining_seconds(now - self._began) if self._stage == "reading" else None
+            self._rest.tell(
+                now - self._began, done_items=read_items, done_bytes=progress.read_bytes, all_items=to_read_items,
+                all_bytes=progress.to_read_bytes,
+            )  # fmt: skip
+        rest = self._rest.rest(now - self._began) if self._stage == "reading" else None
         self._run.progress = {
             "stage": progress.stage,
             "kind": progress.kind,
@@ -238,12 +278,17 @@ class Watch:
             "to_read_bytes": progress.to_read_bytes,
             "stored_bytes": progress.stored_bytes,
             "bytes_per_second": round(self._rest.bytes_per_second),
-            "remaining_seconds": None if remaining is None else round(remaining),
+            "read_items": read_items,
+            "to_read_items": to_read_items,
+            "remaining_seconds": None if rest is None else round(rest.seconds),
+            "remaining_least": None if rest is None else round(rest.least),
+            "remaining_most": None if rest is None else round(rest.most),
             "kinds": [
                 {
                     "kind": kind,
                     "items": entry.items,
                     "unchanged": entry.unchanged,
+                    "before": self.before.get(kind, 0),
                     "read_items": entry.read_items,
                     "size_bytes": entry.size_bytes,
                     "to_read_bytes": entry.to_read_bytes,
@@ -252,7 +297,7 @@ class Watch:
                 for kind, entry in progress.kinds.items()
             ],
         }
-        Run.objects.filter(id=self._run.id).update(progress=self._run.progress, log=self._run.log)
+        Run.objects.filter(id=self._run.id).update(progress=self._run.progress, log=self._run.log, stages=self._run.stages)
         tell("run", str(self._run.id), self._run.progress)
 
     def should_stop(self) -> bool:

@@ -1,64 +1,161 @@
-"""What the scheduler does at each tick: start what is due, write down what was missed.
+"""What the scheduler does at each tick: start what is due in the order of the line-up, write down what was missed.
 
-Safe to run twice at once: a run an occurrence is a constraint of the database.
+Starts no more than there are places, so that a server which was off does not begin with a stampede. Safe to run
+twice at once: a run an occurrence is a constraint of the database.
 """
 
-from datetime import datetime
+from collections import Counter, defaultdict
+from datetime import datetime, timedelta
+from uuid import UUID
+from zoneinfo import ZoneInfo
 
 from django.db import IntegrityError, transaction
+from django.db.models import Q
 
 from core.schedule.nights import night_of
-from core.schedule.window import due, missed
+from core.schedule.window import LONGEST_CATCH_UP, Slot, slots
 from server.fleet.actions.change_device import bring_back
+from server.fleet.actions.keep_absences import keep_absences
 from server.fleet.models import DeviceState
-from server.people.queries import office_zone
+from server.fleet.queries import seen_on_network
+from server.people.queries import closed_days, office_zone
+from server.plans.actions.pause import end_pauses
 from server.plans.convert import recurrence_of, window_of
 from server.plans.models import Assignment
+from server.plans.queries import pauses
 from server.runs.actions.ask_run import defer_run
-from server.runs.models import ACTIVE, Run, RunState, Trigger
+from server.runs.actions.beat import beat
+from server.runs.actions.line_up_night import places
+from server.runs.live import tell
+from server.runs.models import ACTIVE, LinedUp, Run, RunState, Trigger
 from server.runs.queries import handled_until
+
+OWED_BACK = timedelta(days=60)
+"""Nights further back are not owed any more, nor written down as missed."""
+WOKEN_AFTER = timedelta(seconds=45)
+"""A device that was away and is announced again is tried after so long, without waiting for the end of the pause."""
 
 
 def start_due(*, now: datetime) -> list[Run]:
     """The runs that were put into the queue."""
-    zone, handled = office_zone(), handled_until()
+    zone = office_zone()
     bring_back(zone=zone, now=now)
-    busy = set(Run.objects.filter(state__in=ACTIVE).values_list("device_id", flat=True))
-    started = []
-    followed = Assignment.objects.filter(plan__paused=False, device__state=DeviceState.IN_USE)
-    for assignment in followed.select_related("plan__store", "device"):
-        plan, device = assignment.plan, assignment.device
-        recurrence, window = recurrence_of(plan, zone), window_of(plan)
-        since = max(filter(None, (handled.get(device.id), assignment.since, device.in_use_since)))
-        for occurrence in missed(recurrence, window, since=since, now=now):
-            _missed(assignment, occurrence, now)
-        occurrence = due(recurrence, window, handled=since, now=now)
-        if occurrence is not None and device.id not in busy:
-            run = _new(assignment, occurrence, now)
-            try:
-                with transaction.atomic():
-                    run.save()
-                    defer_run(run)
-            except IntegrityError:
-                continue  # another scheduler was faster
-            started.append(run)
+    end_pauses(zone=zone, now=now)
+    keep_absences(zone=zone, now=now)
+    _let_go(now)
+    _wake(now)
+    found, overdue = _owed(zone, now)
+    _write_missed(overdue, zone, now)
+    started = _start(found, zone, now) if found else []
+    beat("scheduler", now=now)
     return started
 
 
-def _new(assignment: Assignment, occurrence: datetime, now: datetime) -> Run:
+Owed = tuple[Assignment, Slot]
+
+
+def _owed(zone: ZoneInfo, now: datetime) -> tuple[list[Owed], list[Owed]]:
+    """(what is due now, what was given up), of every device in use whose plan is not paused."""
+    closed, held = closed_days(), pauses(now=now)
+    handled = handled_until(since=now - OWED_BACK)
+    followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan__store", "device")
+    by_plan: dict[UUID, list[tuple[Assignment, datetime]]] = defaultdict(list)
+    for assignment in followed:
+        plan_id, device = assignment.plan_id, assignment.device
+        if held.of(plan_id, device.id) is None:
+            ends = (handled.get(device.id), assignment.since, device.in_use_since, held.resumed(plan_id, device.id), now - OWED_BACK)
+            by_plan[plan_id].append((assignment, max(end for end in ends if end is not None)))
+    due: list[Owed] = []
+    overdue: list[Owed] = []
+    for entries in by_plan.values():
+        plan = entries[0][0].plan
+        earliest = min(since for _, since in entries)
+        found = slots(recurrence_of(plan, zone, closed), window_of(plan), after=min(earliest, now), until=now)
+        for assignment, since in entries:
+            own = [slot for slot in found if slot.opens > since]
+            overdue += [(assignment, slot) for slot in own if slot.gives_up <= now]
+            due += [(assignment, slot) for slot in own[-1:] if slot.gives_up > now]
+    return due, overdue
+
+
+def _start(due: list[Owed], zone: ZoneInfo, now: datetime) -> list[Run]:
+    """In the order of the line-up, as long as there are places."""
+    held = places()
+    in_hand = Run.objects.filter(state__in=ACTIVE).filter(Q(state=RunState.RUNNING) | Q(next_try_at__isnull=True))
+    writing = Counter(str(store) for store in in_hand.values_list("store_id", flat=True))
+    busy = set(Run.objects.filter(state__in=ACTIVE).values_list("device_id", flat=True))
+    lined = {
+        (row.device_id, row.planned_for): row
+        for row in LinedUp.objects.filter(planned_for__gte=now - LONGEST_CATCH_UP, planned_for__lte=now)
+    }
+    started: list[Run] = []
+
+    def order(owed: Owed) -> tuple[bool, datetime, str]:
+        row = lined.get((owed[0].device_id, owed[1].opens))
+        return (row is None, row.starts_at if row else owed[1].opens, str(owed[0].device_id))
+
+    for assignment, slot in sorted(due, key=order):
+        store = str(assignment.plan.store_id)
+        if writing.total() >= held.readers:
+            break
+        if assignment.device_id in busy or writing[store] >= held.writers.get(store, held.readers):
+            continue
+        row = lined.get((assignment.device_id, slot.opens))
+        run = _new(assignment, slot, zone, now)
+        run.expected_seconds = row.expected_seconds if row else None
+        try:
+            with transaction.atomic():
+                run.save()
+                defer_run(run)
+        except IntegrityError:
+            continue  # another scheduler was faster
+        writing[store] += 1
+        started.append(run)
+    return started
+
+
+def _new(assignment: Assignment, slot: Slot, zone: ZoneInfo, now: datetime) -> Run:
     return Run(
         device=assignment.device, plan=assignment.plan, store=assignment.plan.store, trigger=Trigger.SCHEDULE,
-        night=night_of(occurrence, office_zone()), planned_for=occurrence, asked_at=now,
+        night=night_of(slot.opens, zone), planned_for=slot.opens, gives_up_at=slot.gives_up, asked_at=now,
     )  # fmt: skip
 
 
-def _missed(assignment: Assignment, occurrence: datetime, now: datetime) -> None:
-    run = _new(assignment, occurrence, now)
-    run.state, run.finished_at = RunState.MISSED, now
-    run.cause_code, run.cause = "schedule.missed", "Old Attic was not running, or another run of this device was, until the window closed."
-    run.remedy = "Nothing to do: the next run takes everything that changed since the last one."
-    try:
-        with transaction.atomic():
-            run.save()
-    except IntegrityError:
+def _write_missed(overdue: list[Owed], zone: ZoneInfo, now: datetime) -> None:
+    rows = [_new(assignment, slot, zone, now) for assignment, slot in overdue]
+    for run in rows:
+        run.state, run.finished_at, run.cause_code = RunState.MISSED, now, "schedule.missed"
+        run.cause = "Old Attic was not running, or other runs took up its time, until the window closed."
+        run.remedy = "Nothing to do: the next run takes everything that changed since the last one."
+    Run.objects.bulk_create(rows, ignore_conflicts=True)
+    if rows:
+        tell("changed", "devices")
+
+
+def _let_go(now: datetime) -> None:
+    """End waiting runs that nobody wants any more: their device follows another plan now, or theirs is gone."""
+    waiting = Run.objects.filter(state=RunState.WAITING, planned_for__isnull=False).select_related("device__assignment")
+    for run in waiting:
+        assignment = getattr(run.device, "assignment", None)
+        if assignment is None or assignment.plan_id != run.plan_id:
+            run.state, run.finished_at, run.stop_asked, run.next_try_at = RunState.STOPPED, now, True, None
+            run.cause_code, run.cause = "schedule.moved", "Its device follows another plan now, or none."
+            run.remedy = "Nothing to do: the runs of the new plan take everything."
+            run.save(update_fields=["state", "finished_at", "stop_asked", "next_try_at", "cause_code", "cause", "remedy"])
+            tell("run", str(run.id))
+
+
+def _wake(now: datetime) -> None:
+    """A device that was away and is on the network again need not wait for the end of its pause."""
+    away = Run.objects.filter(state=RunState.WAITING, next_try_at__gt=now + WOKEN_AFTER, cause_code="link.away", device__link="agent")
+    waiting = list(away.select_related("device"))
+    if not waiting:
         return
+    seen = seen_on_network()
+    for run in waiting:
+        last = datetime.fromisoformat(run.log[-1]["at"]) if run.log else now - WOKEN_AFTER
+        if run.device.agent_id in seen and now - last >= WOKEN_AFTER:
+            with transaction.atomic():
+                Run.objects.filter(id=run.id).update(next_try_at=None)
+                run.next_try_at = None
+                defer_run(run)

@@ -6,8 +6,9 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from core.content.kinds import KINDS
-from server.runs.models import Backup, Copy, Run, RunState
-from server.runs.sentences import closing_sentence
+from server.runs.history import stage_lengths
+from server.runs.models import CAME, Backup, Copy, Run, RunState
+from server.runs.sentences import closing_sentence, stage_words
 
 
 class KindProgressSerializer(serializers.Serializer):
@@ -31,6 +32,10 @@ class RunProgressSerializer(serializers.Serializer):
     stored_bytes = serializers.IntegerField(required=False)
     bytes_per_second = serializers.IntegerField(required=False)
     remaining_seconds = serializers.IntegerField(allow_null=True, required=False)
+    remaining_least = serializers.IntegerField(allow_null=True, required=False)
+    remaining_most = serializers.IntegerField(allow_null=True, required=False)
+    read_items = serializers.IntegerField(required=False)
+    to_read_items = serializers.IntegerField(required=False)
     kinds = KindProgressSerializer(many=True, required=False)
 
 
@@ -93,6 +98,13 @@ class LeftOutSerializer(serializers.Serializer):
     size_bytes = serializers.IntegerField()
 
 
+class StageSerializer(serializers.Serializer):
+    stage = serializers.CharField()
+    says = serializers.CharField()
+    at = serializers.DateTimeField()
+    seconds = serializers.FloatField(allow_null=True, help_text="Empty while it lasts.")
+
+
 class LogSerializer(serializers.Serializer):
     at = serializers.DateTimeField()
     says = serializers.CharField()
@@ -106,13 +118,30 @@ class RunDetailSerializer(RunSerializer):
     log = LogSerializer(many=True)
     attempts = serializers.IntegerField()
     stop_asked = serializers.BooleanField()
+    stages = serializers.SerializerMethodField()
+    before_id = serializers.SerializerMethodField(help_text="The device's run before this one, to compare with.")
 
     class Meta(RunSerializer.Meta):
-        fields = (*RunSerializer.Meta.fields, "says", "progress", "skipped", "left_out", "hold_until", "log", "attempts", "stop_asked")
+        fields = (
+            *RunSerializer.Meta.fields, "says", "progress", "skipped", "left_out", "hold_until", "log", "attempts", "stop_asked",
+            "next_try_at", "gives_up_at", "expected_seconds", "worked_seconds", "stages", "before_id",
+        )  # fmt: skip
         read_only_fields = fields
 
     def get_says(self, run: Run) -> str:
         return closing_sentence(run)
+
+    @extend_schema_field(StageSerializer(many=True))
+    def get_stages(self, run: Run) -> Any:
+        told = stage_lengths(run)
+        return [
+            {"stage": stage, "says": stage_words(stage, ""), "at": at, "seconds": seconds} for stage, at, seconds in told if stage != "done"
+        ]
+
+    @extend_schema_field(serializers.UUIDField(allow_null=True))
+    def get_before_id(self, run: Run) -> Any:
+        found = Run.objects.filter(device=run.device_id, state__in=CAME, asked_at__lt=run.asked_at).order_by("-asked_at")
+        return found.values_list("id", flat=True).first()
 
 
 class KindInBackupSerializer(serializers.Serializer):

@@ -1,30 +1,26 @@
 """Runs: ask, watch, stop, look back; and the live line to the browser."""
 
 from collections.abc import AsyncIterator
-from typing import Any
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from drf_spectacular.utils import extend_schema
-from rest_framework import generics, serializers
+from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.api.permissions import OPERATOR
-from server.fleet.models import Device
 from server.fleet.queries import device as device_by_id
-from server.fleet.queries import matching
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.copy_backup import ask_copy
 from server.runs.actions.hold_backup import hold_backup, release_backup
 from server.runs.actions.stop_run import stop_run
-from server.runs.api.serializers import RunDetailSerializer, RunSerializer
+from server.runs.api.serializers import RunDetailSerializer
 from server.runs.live import hub
-from server.runs.models import Occasion, RunState
+from server.runs.models import Occasion
 from server.runs.queries import backup as backup_by_id
 from server.runs.queries import run as run_by_id
-from server.runs.queries import runs
 from server.runs.tasks import check_store_job
 from server.storage.queries import store as store_by_id
 
@@ -44,32 +40,6 @@ class ReasonSerializer(serializers.Serializer):
 
 class CheckSerializer(serializers.Serializer):
     percent = serializers.IntegerField(min_value=0, max_value=100)
-
-
-class RunFilter(serializers.Serializer):
-    """Filters of the history."""
-
-    device = serializers.UUIDField(required=False)
-    store = serializers.UUIDField(required=False)
-    night = serializers.DateField(required=False)
-    state = serializers.ChoiceField(choices=RunState.choices, required=False)
-    words = serializers.CharField(required=False, max_length=200)
-
-
-class RunsView(generics.ListAPIView):
-    serializer_class = RunSerializer
-
-    def get_queryset(self) -> Any:
-        given = RunFilter(data=self.request.query_params)
-        given.is_valid(raise_exception=True)
-        wanted = dict(given.validated_data)
-        words = wanted.pop("words", "")
-        found = runs().filter(**wanted)
-        return found.filter(device__in=matching(Device.objects.all(), words)) if words else found
-
-    @extend_schema(operation_id="runs", parameters=[RunFilter])
-    def get(self, request: Request, *args: Any, **more: Any) -> Response:
-        return super().get(request, *args, **more)
 
 
 class RunView(APIView):

@@ -9,9 +9,13 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.models import Store
 
+MOST_WRITERS = 32
+
 
 @transaction.atomic
-def change_store(store: Store, *, name: str, allowance_bytes: int | None, by: User, off_site: bool | None = None) -> Store:
+def change_store(
+    store: Store, *, name: str, allowance_bytes: int | None, by: User, off_site: bool | None = None, max_writers: int | None = None
+) -> Store:
     """Raises BadInput."""
     if not name.strip() or len(name) > 80:
         raise BadInput("The store has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
@@ -19,9 +23,14 @@ def change_store(store: Store, *, name: str, allowance_bytes: int | None, by: Us
         raise BadInput(f"There is a store {name} already.", field="name", remedy="Choose another name.")
     if allowance_bytes is not None and allowance_bytes <= 0:
         raise BadInput("An allowance is more than nothing.", field="allowance_bytes", remedy="Leave it empty for no limit.")
+    if max_writers is not None and not 1 <= max_writers <= MOST_WRITERS:
+        raise BadInput(
+            f"{max_writers} writers at a time are not possible.", field="max_writers", remedy=f"Use a number from 1 to {MOST_WRITERS}."
+        )
+    store.max_writers = store.max_writers if max_writers is None else max_writers
     store.name, store.allowance_bytes = name.strip(), allowance_bytes
     store.off_site = store.off_site if off_site is None else off_site
-    store.save(update_fields=["name", "allowance_bytes", "off_site"])
+    store.save(update_fields=["name", "allowance_bytes", "off_site", "max_writers"])
     limit = "no limit" if allowance_bytes is None else f"an allowance of {iec(allowance_bytes)}"
     where = ", and lies outside of the office" if store.off_site else ""
     write_journal(who=by, what="store.changed", says=f"{store.name} has {limit}{where}.", at=outside().now(), store=store.id)

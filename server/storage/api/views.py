@@ -23,7 +23,7 @@ class StoreSerializer(serializers.ModelSerializer):
     class Meta:
         model = Store
         fields = (
-            "id", "name", "medium", "off_site", "path", "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
+            "id", "name", "medium", "off_site", "path", "max_writers", "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
             "checked_at",
             "check_says", "trouble", "passphrase_proven_at", "added_at",
         )  # fmt: skip
@@ -86,6 +86,7 @@ class ChangeStoreSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
     allowance_bytes = serializers.IntegerField(allow_null=True)
     off_site = serializers.BooleanField(required=False, allow_null=True, default=None)
+    max_writers = serializers.IntegerField(required=False, allow_null=True, default=None)
 
 
 class PassphraseSerializer(serializers.Serializer):

@@ -1,0 +1,311 @@
+"""What needs a person over time, what looks odd, the chart of a night, kept promises, and the month on paper."""
+
+from datetime import date, timedelta
+from typing import Any
+from uuid import UUID
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import generics, serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.content.kinds import KINDS
+from core.schedule.nights import coming_night
+from server.api.permissions import OPERATOR
+from server.fleet.queries import device as device_by_id
+from server.outside import outside
+from server.oversight.matters import put_off, take_up
+from server.oversight.models import Matter, Oddity
+from server.oversight.night import night_chart
+from server.oversight.odd import settle
+from server.oversight.promises import days_of, shares_by_month
+from server.oversight.report import report
+from server.people.queries import office_zone
+from server.runs.api.history import TotalsSerializer
+
+SHOWN_DAYS = 92
+
+
+class MatterSerializer(serializers.ModelSerializer):
+    """One line of the list of what needed a person."""
+
+    devices = serializers.SerializerMethodField(help_text="Names of those that it touches or touched.")
+    put_off_by = serializers.CharField(source="put_off_by.shown_name", default="")
+
+    class Meta:
+        model = Matter
+        fields = ("id", "code", "mark", "says", "opened_at", "closed_at", "put_off_until", "put_off_why", "put_off_by", "devices")
+        read_only_fields = fields
+
+    @extend_schema_field(serializers.ListField(child=serializers.CharField()))
+    def get_devices(self, matter: Matter) -> Any:
+        held = {entry.device_id: f"{entry.device.name}, {entry.device.holder.name}" for entry in matter.devices.all()}
+        return list(held.values())[:30]
+
+
+class EventSerializer(serializers.Serializer):
+    at = serializers.DateTimeField()
+    who = serializers.CharField(source="who.shown_name", default="")
+    says = serializers.CharField()
+
+
+class MatterDetailSerializer(MatterSerializer):
+    events = EventSerializer(many=True)
+
+    class Meta(MatterSerializer.Meta):
+        fields = (*MatterSerializer.Meta.fields, "events")
+        read_only_fields = fields
+
+
+class PutOffSerializer(serializers.Serializer):
+    until = serializers.DateField()
+    why = serializers.CharField(max_length=200, allow_blank=True)
+
+
+class OddSerializer(serializers.ModelSerializer):
+    device_id = serializers.UUIDField()
+    device_name = serializers.CharField(source="device.name")
+    holder = serializers.CharField(source="device.holder.name")
+    backup_id = serializers.UUIDField()
+    backup_at = serializers.DateTimeField(source="backup.finished_at")
+    run_id = serializers.UUIDField(source="backup.run_id", allow_null=True)
+    kind_label = serializers.SerializerMethodField()
+    numbers = serializers.DictField(child=serializers.FloatField())
+    settled_by = serializers.CharField(source="settled_by.shown_name", default="")
+
+    class Meta:
+        model = Oddity
+        fields = (
+            "id", "device_id", "device_name", "holder", "backup_id", "backup_at", "run_id", "before", "code", "kind", "kind_label", "says",
+            "numbers", "found_at", "settled_at", "settled_by", "settled_why",
+        )  # fmt: skip
+        read_only_fields = fields
+
+    def get_kind_label(self, row: Oddity) -> str:
+        return KINDS[row.kind].label if row.kind in KINDS else ""
+
+
+class WhySerializer(serializers.Serializer):
+    why = serializers.CharField(max_length=200, allow_blank=True, default="")
+
+
+class OpenFilter(serializers.Serializer):
+    open = serializers.BooleanField(required=False, allow_null=True, default=None)
+    device = serializers.UUIDField(required=False)
+
+
+class NightFilter(serializers.Serializer):
+    night = serializers.DateField(required=False, help_text="Without: the coming one.")
+
+
+class NightRowSerializer(serializers.Serializer):
+    device_id = serializers.UUIDField()
+    device_name = serializers.CharField()
+    holder = serializers.CharField()
+    store = serializers.CharField()
+    plan = serializers.CharField()
+    planned_for = serializers.DateTimeField(allow_null=True)
+    closes_at = serializers.DateTimeField(allow_null=True)
+    planned_start = serializers.DateTimeField(allow_null=True)
+    planned_end = serializers.DateTimeField(allow_null=True)
+    basis = serializers.CharField()
+    late = serializers.BooleanField()
+    fits = serializers.BooleanField()
+    run_id = serializers.UUIDField(allow_null=True)
+    state = serializers.CharField()
+    started_at = serializers.DateTimeField(allow_null=True)
+    finished_at = serializers.DateTimeField(allow_null=True)
+    cause = serializers.CharField()
+
+
+class NightChartSerializer(serializers.Serializer):
+    night = serializers.DateField()
+    opens = serializers.DateTimeField()
+    closes = serializers.DateTimeField()
+    rows = NightRowSerializer(many=True)
+    planned_finish = serializers.DateTimeField(allow_null=True)
+    does_not_fit = serializers.IntegerField()
+
+
+class ShareSerializer(serializers.Serializer):
+    owed = serializers.IntegerField()
+    kept = serializers.IntegerField()
+    percent = serializers.FloatField(allow_null=True)
+
+
+class PromiseMonthSerializer(serializers.Serializer):
+    month = serializers.DateField()
+    share = ShareSerializer()
+
+
+class PromiseDaySerializer(serializers.Serializer):
+    day = serializers.DateField()
+    standing = serializers.CharField()
+
+
+class PromiseFilter(serializers.Serializer):
+    device = serializers.UUIDField(required=False)
+    team = serializers.IntegerField(required=False)
+
+
+class PromisesSerializer(serializers.Serializer):
+    months = PromiseMonthSerializer(many=True)
+    days = PromiseDaySerializer(many=True, help_text="The last three months; of a single device only.")
+
+
+class TeamShareSerializer(serializers.Serializer):
+    team = serializers.CharField()
+    share = ShareSerializer()
+
+
+class DeviceShareSerializer(serializers.Serializer):
+    device = serializers.CharField()
+    holder = serializers.CharField()
+    share = ShareSerializer()
+
+
+class CauseCountSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    says = serializers.CharField()
+    runs = serializers.IntegerField()
+    devices = serializers.IntegerField()
+
+
+class StoreGrowthSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    stored_bytes = serializers.IntegerField()
+    new_bytes = serializers.IntegerField()
+    runs = serializers.IntegerField()
+
+
+class ReportSerializer(serializers.Serializer):
+    first = serializers.DateField()
+    last = serializers.DateField()
+    promise = ShareSerializer()
+    before = ShareSerializer()
+    teams = TeamShareSerializer(many=True)
+    worst = DeviceShareSerializer(many=True)
+    totals = TotalsSerializer()
+    before_totals = TotalsSerializer()
+    causes = CauseCountSerializer(many=True)
+    stores = StoreGrowthSerializer(many=True)
+    matters = serializers.IntegerField()
+
+
+class MonthFilter(serializers.Serializer):
+    month = serializers.RegexField(r"^\d{4}-(0[1-9]|1[0-2])$", required=False, help_text="For example 2026-11; without: the present one.")
+
+
+class MattersView(generics.ListAPIView):
+    serializer_class = MatterSerializer
+
+    def get_queryset(self) -> Any:
+        given = OpenFilter(data=self.request.query_params)
+        given.is_valid(raise_exception=True)
+        found = Matter.objects.select_related("put_off_by").prefetch_related("devices__device__holder")
+        if given.validated_data["open"] is not None:
+            found = found.filter(closed_at__isnull=given.validated_data["open"])
+        return found.filter(devices__device=given.validated_data["device"]).distinct() if "device" in given.validated_data else found
+
+    @extend_schema(operation_id="matters", parameters=[OpenFilter])
+    def get(self, request: Request, *args: Any, **more: Any) -> Response:
+        return super().get(request, *args, **more)
+
+
+class MatterView(APIView):
+    @extend_schema(operation_id="matter", responses=MatterDetailSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(MatterDetailSerializer(_matter(id)).data)
+
+
+class PutOffView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="put_off", request=PutOffSerializer, responses=MatterDetailSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = PutOffSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        put_off(_matter(id), **given.validated_data, by=request.user, now=outside().now())
+        return Response(MatterDetailSerializer(_matter(id)).data)
+
+    @extend_schema(operation_id="take_up", responses={204: None})
+    def delete(self, request: Request, id: UUID) -> Response:
+        take_up(_matter(id), by=request.user, now=outside().now())
+        return Response(status=204)
+
+
+def _matter(id: UUID) -> Matter:
+    return get_object_or_404(Matter.objects.select_related("put_off_by").prefetch_related("devices__device__holder", "events__who"), id=id)
+
+
+class OdditiesView(generics.ListAPIView):
+    serializer_class = OddSerializer
+
+    def get_queryset(self) -> Any:
+        given = OpenFilter(data=self.request.query_params)
+        given.is_valid(raise_exception=True)
+        found = Oddity.objects.select_related("device__holder", "backup", "settled_by")
+        if given.validated_data["open"] is not None:
+            found = found.filter(settled_at__isnull=given.validated_data["open"])
+        return found.filter(device=given.validated_data["device"]) if "device" in given.validated_data else found
+
+    @extend_schema(operation_id="oddities", parameters=[OpenFilter])
+    def get(self, request: Request, *args: Any, **more: Any) -> Response:
+        return super().get(request, *args, **more)
+
+
+class SettleView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="settle_oddity", request=WhySerializer, responses=OddSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = WhySerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        row = get_object_or_404(Oddity.objects.select_related("device__holder", "backup", "settled_by"), id=id)
+        settle(row, why=given.validated_data["why"], by=request.user, now=outside().now())
+        return Response(OddSerializer(row).data)
+
+
+class NightView(APIView):
+    @extend_schema(operation_id="night", parameters=[NightFilter], responses=NightChartSerializer)
+    def get(self, request: Request) -> Response:
+        given = NightFilter(data=request.query_params)
+        given.is_valid(raise_exception=True)
+        night = given.validated_data.get("night") or coming_night(outside().now(), office_zone())
+        return Response(NightChartSerializer(night_chart(night)).data)
+
+
+class PromisesView(APIView):
+    @extend_schema(operation_id="promises", parameters=[PromiseFilter], responses=PromisesSerializer)
+    def get(self, request: Request) -> Response:
+        given = PromiseFilter(data=request.query_params)
+        given.is_valid(raise_exception=True)
+        wanted, today = given.validated_data, outside().now().astimezone(office_zone()).date()
+        if "device" in wanted:
+            device_by_id(wanted["device"])
+        months = shares_by_month(device=wanted.get("device"), team=wanted.get("team"), today=today)
+        days = days_of(wanted["device"], first=today - timedelta(days=SHOWN_DAYS)) if "device" in wanted else {}
+        told = {
+            "months": [{"month": month, "share": share} for month, share in months],
+            "days": [{"day": day, "standing": standing} for day, standing in days.items()],
+        }
+        return Response(PromisesSerializer(told).data)
+
+
+class ReportView(APIView):
+    @extend_schema(operation_id="report", parameters=[MonthFilter], responses=ReportSerializer)
+    def get(self, request: Request) -> Response:
+        given = MonthFilter(data=request.query_params)
+        given.is_valid(raise_exception=True)
+        month = given.validated_data.get("month")
+        day = date.fromisoformat(f"{month}-01") if month else outside().now().astimezone(office_zone()).date()
+        found = report(day)
+        told = {
+            name: getattr(found, name)
+            for name in ("first", "last", "promise", "before", "totals", "before_totals", "causes", "stores", "matters")
+        }
+        told["teams"] = [{"team": team, "share": share} for team, share in found.teams]
+        told["worst"] = [{"device": device, "holder": holder, "share": share} for device, holder, share in found.worst]
+        return Response(ReportSerializer(told).data)

@@ -1,0 +1,172 @@
+"""What needs a person now, grouped by cause, each with its next step. Computed from what is there; remembers nothing."""
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from core.content.errors import LinkError
+from core.schedule.nights import coming_night
+from core.schedule.promise import Standing
+from core.units import iec, spoken
+from server.fleet.queries import seen_on_network, unpaired_offers
+from server.oversight.models import Oddity
+from server.oversight.standing import Standings
+from server.people.queries import office_zone
+from server.runs.actions.beat import last_beat
+from server.runs.models import Copy, LinedUp
+from server.storage.models import Store
+
+SILENT_AFTER = timedelta(seconds=60)
+"""The scheduler gives a sign every ten seconds."""
+
+
+@dataclass(slots=True, kw_only=True)
+class Cause:
+    """One thing that needs a person, with every device it touches."""
+
+    code: str
+    mark: str
+    """late, never, due_soon, no_plan, odd, store: which mark stands beside it."""
+    says: str
+    step: str
+    """The next step: run, open, plan, storage, pair, oddities, night, restart."""
+    step_label: str
+    devices: list[Standings] = field(default_factory=list)
+    store: Store | None = None
+
+
+_FAILED_STEPS = {
+    "link.not_paired": ("It does not know this server any more", "open", "Pair again"),
+    "link.locked": ("Locked when its run wanted to begin", "run", "Run now"),
+    "link.data_access_off": ("Data access is switched off on the device", "open", "Show the steps"),
+    "quota.does_not_fit": ("Its run would not have fitted into the store", "storage", "Make room"),
+    "store.full": ("Its store was full", "storage", "Make room"),
+    "store.missing": ("Its store was not there", "storage", "Look at the store"),
+    "store.read_only": ("Its store may not be written", "storage", "Look at the store"),
+    "schedule.condition": ("Their plan waits for a condition, such as power or the office wireless", "open", "Show the steps"),
+    "link.not_accepted": ("Their holders have not said yes to this server", "open", "Show the steps"),
+    "link.cut": ("The connection broke off in the middle", "run", "Run now"),
+}
+
+
+def causes(*, now: datetime, rows: list[Standings]) -> list[Cause]:
+    """Worst first."""
+    found: dict[str, Cause] = {}
+    on_network = seen_on_network()
+    for row in rows:
+        cause = _cause_of(row, on_network, now)
+        if cause is not None:
+            found.setdefault(cause.code, cause).devices.append(row)
+    order = ["late", "never", "due_soon", "no_plan"]
+    listed = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
+    by_id = {row.device.id: row for row in rows}
+    return [*_silent(now), *_store_causes(), *listed, *_odd(by_id), *_not_fitting(now, by_id), *_offers()]
+
+
+def silent_since(now: datetime) -> datetime | None:
+    """Since when the scheduler has given no sign; None while it does, or before it ever has."""
+    last = last_beat("scheduler")
+    return last if last is not None and now - last > SILENT_AFTER else None
+
+
+def _silent(now: datetime) -> list[Cause]:
+    last = silent_since(now)
+    if last is None:
+        return []
+    says = f"The scheduler has given no sign for {spoken(now - last)}: nothing starts by itself"
+    return [Cause(code="silent", mark="late", says=says, step="restart", step_label="What to do")]
+
+
+_ODD_SAYS = {
+    "shrunk": "A kind shrank far more than it ever does", "grown": "A kind grew far more than it ever does",
+    "vanished": "A kind of content vanished from the device", "nothing_new": "Nothing new for days on a device in use",
+    "clock_off": "The clock of the device is wrong", "many_changed": "Very many items were rewritten at once",
+    "not_encrypted": "Content is not encrypted on the device any more",
+}  # fmt: skip
+
+
+def _odd(rows: dict[UUID, Standings]) -> list[Cause]:
+    found: dict[str, Cause] = {}
+    for oddity in Oddity.objects.filter(settled_at__isnull=True).order_by("code", "-found_at"):
+        if (row := rows.get(oddity.device_id)) is None:
+            continue
+        cause = found.setdefault(
+            oddity.code,
+            Cause(code=f"odd {oddity.code}", mark="odd", says=_ODD_SAYS[oddity.code], step="oddities", step_label="Compare"),
+        )
+        if row not in cause.devices:
+            cause.devices.append(row)
+    return list(found.values())
+
+
+def _not_fitting(now: datetime, rows: dict[UUID, Standings]) -> list[Cause]:
+    night = coming_night(now, office_zone())
+    outside_window = LinedUp.objects.filter(night=night, fits=False, planned_for__gt=now - timedelta(hours=1)).order_by(
+        "-late", "starts_at"
+    )
+    devices = [rows[id] for id in dict.fromkeys(outside_window.values_list("device_id", flat=True)) if id in rows]
+    if not devices:
+        return []
+    says = "Will not fit into the window of the coming night"
+    return [Cause(code="does_not_fit", mark="due_soon", says=says, step="night", step_label="See the night", devices=devices)]
+
+
+def _cause_of(row: Standings, on_network: set[str], now: datetime) -> Cause | None:
+    standing, device = row.state.standing, row.device
+    if standing in (Standing.LATE, Standing.NEVER):
+        mark = str(standing)
+        known = _FAILED_STEPS.get(device.last_cause_code or "")
+        if known:
+            return Cause(code=f"{mark} {device.last_cause_code}", mark=mark, says=known[0], step=known[1], step_label=known[2])
+        if device.link == "agent" and device.agent_id not in on_network:
+            return Cause(code=f"{mark} unseen", mark=mark, says="Not seen on the office network", step="open", step_label="Show the steps")
+        if standing is Standing.NEVER:
+            return Cause(code="never", mark=mark, says="Never backed up", step="run", step_label="Run now")
+        return Cause(code="late", mark=mark, says="Older than promised, and on the network now", step="run", step_label="Run now")
+    if standing is Standing.DUE_SOON:
+        return Cause(
+            code="due_soon", mark="due_soon", says="Will pass their promise before their next run", step="run", step_label="Run now"
+        )
+    if standing is Standing.NO_PLAN:
+        return Cause(code="no_plan", mark="no_plan", says="Without a plan, so nothing is backed up", step="plan", step_label="Give a plan")
+    return None
+
+
+def _store_causes() -> list[Cause]:
+    found = []
+    for store in Store.objects.all():
+        if store.trouble:
+            found.append(
+                Cause(
+                    code=f"store {store.id}",
+                    mark="store",
+                    says=f"{store.name}: {store.trouble}",
+                    step="storage",
+                    step_label="Look",
+                    store=store,
+                )
+            )
+        elif store.allowance_bytes and store.stored_bytes * 100 >= store.allowance_bytes * 90:
+            left = iec(max(0, store.allowance_bytes - store.stored_bytes))
+            says = f"{store.name} has {left} left of its allowance of {iec(store.allowance_bytes)}"
+            found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="storage", step_label="Make room", store=store))
+    damaged = Copy.objects.filter(removed_at__isnull=True, intact=False).select_related("store")
+    by_store: dict[Store, int] = defaultdict(int)
+    for copy in damaged:
+        by_store[copy.store] += 1
+    for store, count in by_store.items():
+        says = f"A check found damage in {store.name}; {count} backup{'' if count == 1 else 's'} cannot be restored whole"
+        found.append(Cause(code=f"damaged {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
+    return found
+
+
+def _offers() -> list[Cause]:
+    try:
+        count = len(unpaired_offers())
+    except LinkError:
+        return []
+    if not count:
+        return []
+    says = f"{count} device{'' if count == 1 else 's'} on the office network {'is' if count == 1 else 'are'} not in the list"
+    return [Cause(code="offers", mark="no_plan", says=says, step="pair", step_label="Add a device")]

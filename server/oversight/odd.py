@@ -1,0 +1,84 @@
+"""Oddities of backups: looked for after each run, settled by a person or by the next usual backup."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.db import transaction
+
+from core.coverage.oddities import MOST_HISTORY, Oddity, Taken, TakenKind, oddities
+from server.fleet.models import DeviceState
+from server.oversight.models import Oddity as Row
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.runs.models import Backup
+
+
+def look_for_oddities(backup: Backup, *, now: datetime) -> list[Row]:
+    """Those of this backup, written down; open ones of the device that are not so any more are settled."""
+    taken = _taken(backup.device_id, until=backup.finished_at)
+    if not taken or taken[0].id != str(backup.id):
+        return []
+    found = oddities(taken[0], taken[1:], in_use=backup.device.state == DeviceState.IN_USE)
+    rows = [_row(one, backup, now) for one in found]
+    with transaction.atomic():
+        still = {(row.code, row.kind) for row in rows}
+        open_ones = list(Row.objects.select_for_update().filter(device=backup.device_id, settled_at__isnull=True))
+        gone = [row for row in open_ones if (row.code, row.kind) not in still and row.code in SETTLE_BY_THEMSELVES]
+        for row in gone:
+            row.settled_at, row.settled_why = now, "The next backup was as usual."
+        Row.objects.bulk_update(gone, ["settled_at", "settled_why"])
+        Row.objects.bulk_create(rows, ignore_conflicts=True)
+    return rows
+
+
+SETTLE_BY_THEMSELVES = ("nothing_new", "clock_off", "not_encrypted")
+"""States of a device. The others are events: the next backup looks usual beside what may be damage already."""
+
+
+@transaction.atomic
+def settle(row: Row, *, why: str, by: User, now: datetime) -> None:
+    """Somebody has looked: it does not need a person any more."""
+    if row.settled_at is None:
+        row.settled_at, row.settled_by, row.settled_why = now, by, why.strip()[:200]
+        row.save(update_fields=["settled_at", "settled_by", "settled_why"])
+        says = f"{row.device.name}: “{row.says[:120]}” was looked at{f': {row.settled_why}' if row.settled_why else '.'}"
+        write_journal(who=by, what="oddity.settled", says=says, at=now, device=row.device_id)
+
+
+def _row(one: Oddity, backup: Backup, now: datetime) -> Row:
+    return Row(
+        device=backup.device, backup=backup, before=UUID(one.before) if one.before else None, code=one.code, kind=one.kind,
+        says=one.says[:400], numbers=one.numbers, found_at=now,
+    )  # fmt: skip
+
+
+def _taken(device: UUID, *, until: datetime) -> list[Taken]:
+    """The device's own backups up to then, newest first. One query."""
+    rows = Backup.objects.filter(device=device, finished_at__lte=until, brought_in_from="").select_related("run").order_by("-finished_at")
+    return [_as_taken(row) for row in rows[: MOST_HISTORY + 1]]
+
+
+def _as_taken(row: Backup) -> Taken:
+    progress = {entry["kind"]: entry for entry in (row.run.progress.get("kinds") or [])} if row.run else {}
+    told: dict[str, Any] = row.run.told if row.run else {}
+    new = sum(entry["items"] - entry["unchanged"] for entry in progress.values())
+    return Taken(
+        id=str(row.id),
+        at=row.finished_at,
+        kinds={
+            entry["kind"]: TakenKind(items=entry["items"], size_bytes=entry["size_bytes"], changed=_changed(entry, progress))
+            for entry in row.kinds
+        },
+        new_items=new if progress else 1,
+        encrypted=bool(told.get("encrypted", True)),
+        clock_off_seconds=float(told.get("clock_off_seconds", 0.0)),
+    )
+
+
+def _changed(entry: dict[str, Any], progress: dict[str, Any]) -> int:
+    """Items that were there before and came anew: what was not unchanged, less what the kind grew by."""
+    told = progress.get(entry["kind"])
+    if told is None or "before" not in told:
+        return 0
+    return max(0, min(told["before"], entry["items"]) - told["unchanged"])

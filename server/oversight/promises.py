@@ -1,0 +1,102 @@
+"""The record of kept promises: how each device stood on each morning, and what share of mornings that makes.
+
+Written once a day; nights on which the server was off are filled in from the backups that were there then.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from django.db.models import Count, Q
+from django.db.models.functions import TruncMonth
+
+from core.schedule.promise import KEPT, OWED, Standing
+from server.oversight.models import PromiseDay
+from server.oversight.standing import standings
+from server.people.queries import office_zone
+
+MORNING = time(8)
+"""In the office's zone: when the promise of a night is looked at."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Share:
+    """Mornings on which something was owed, and how many of them it was there."""
+
+    owed: int
+    kept: int
+
+    @property
+    def percent(self) -> float | None:
+        return round(100 * self.kept / self.owed, 1) if self.owed else None
+
+
+def record_morning(*, now: datetime) -> int:
+    """Rows written for today; none before the morning, or when they are there already."""
+    zone = office_zone()
+    local = now.astimezone(zone)
+    if local.time() < MORNING or PromiseDay.objects.filter(day=local.date()).exists():
+        return 0
+    rows = [
+        PromiseDay(
+            day=local.date(),
+            device_id=row.device.id,
+            team_id=row.device.team_id,
+            standing=row.state.standing,
+            kept=_kept(row.state.standing),
+        )
+        for row in standings(now=now)
+    ]
+    return len(PromiseDay.objects.bulk_create(rows, ignore_conflicts=True))
+
+
+def _kept(standing: Standing) -> bool | None:
+    return standing in KEPT if standing in OWED else None
+
+
+def shares_by_month(*, device: UUID | None = None, team: int | None = None, months: int = 13, today: date) -> list[tuple[date, Share]]:
+    """Month → share, newest first. One query."""
+    first = (today.replace(day=1) - timedelta(days=31 * (months - 1))).replace(day=1)
+    found = PromiseDay.objects.filter(day__gte=first)
+    if device is not None:
+        found = found.filter(device=device)
+    if team is not None:
+        found = found.filter(team=team)
+    rows = found.annotate(month=TruncMonth("day")).values("month").annotate(**_COUNTS).order_by("-month")
+    return [(row["month"], Share(owed=row["owed"], kept=row["inside"])) for row in rows]
+
+
+_COUNTS = {"owed": Count("id", filter=Q(kept__isnull=False)), "inside": Count("id", filter=Q(kept=True))}
+
+
+def shares_by_team(*, first: date, last: date) -> list[tuple[str, Share]]:
+    """Name of the team → share, best first. One query."""
+    rows = PromiseDay.objects.filter(day__range=(first, last)).values("team__name").annotate(**_COUNTS)
+    found = [(row["team__name"] or "", Share(owed=row["owed"], kept=row["inside"])) for row in rows]
+    return sorted(found, key=lambda entry: (-(entry[1].percent or 0.0), entry[0]))
+
+
+def shares_by_device(*, first: date, last: date, only: Iterable[UUID] | None = None) -> dict[UUID, Share]:
+    """One query."""
+    found = PromiseDay.objects.filter(day__range=(first, last))
+    if only is not None:
+        found = found.filter(device__in=list(only))
+    return {row["device"]: Share(owed=row["owed"], kept=row["inside"]) for row in found.values("device").annotate(**_COUNTS)}
+
+
+def days_of(device: UUID, *, first: date) -> dict[date, str]:
+    """Day → standing. One query."""
+    return dict(PromiseDay.objects.filter(device=device, day__gte=first).order_by("day").values_list("day", "standing"))
+
+
+def kept_in(first: date, last: date) -> Share:
+    row = PromiseDay.objects.filter(day__range=(first, last)).aggregate(**_COUNTS)
+    return Share(owed=row["owed"], kept=row["inside"])
+
+
+def mornings_between(first: date, last: date, zone: ZoneInfo) -> dict[date, datetime]:
+    """Day → its morning."""
+    length = (last - first).days
+    return {day: datetime.combine(day, MORNING, zone) for day in (first + timedelta(days=n) for n in range(length + 1))}

@@ -1,0 +1,86 @@
+"""The month on paper: promises kept, failures by cause, growth."""
+
+from calendar import monthrange
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from django.db.models import Count, Max, Sum
+
+from server.fleet.queries import devices
+from server.oversight.models import Matter
+from server.oversight.promises import Share, kept_in, shares_by_device, shares_by_team
+from server.runs.history import OUTCOMES, Totals, filtered, totals
+from server.runs.models import Run
+from server.storage.models import Store
+
+WORST = 12
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Report:
+    first: date
+    last: date
+    promise: Share
+    before: Share
+    """The month before, to compare with."""
+    teams: list[tuple[str, Share]]
+    worst: list[tuple[str, str, Share]]
+    """(device, holder, share) of the devices that kept it least."""
+    totals: Totals
+    before_totals: Totals
+    causes: list[dict[str, Any]]
+    """[{code, says, runs, devices}], the commonest first."""
+    stores: list[dict[str, Any]]
+    """[{name, stored_bytes, new_bytes, runs}]: what they hold now, and what the month brought."""
+    matters: int
+    """That began to need a person in the month."""
+
+
+def report(month: date) -> Report:
+    """Of the month in which the day lies. A fixed number of queries."""
+    first, last = _bounds(month)
+    before = _bounds(date.fromordinal(first.toordinal() - 1))
+    shares = shares_by_device(first=first, last=last)
+    poor = sorted(
+        ((id, share) for id, share in shares.items() if share.owed and share.kept < share.owed), key=lambda entry: entry[1].percent or 0.0
+    )
+    names = {device.id: (device.name, device.holder.name) for device in devices().filter(id__in=[id for id, _ in poor[:WORST]])}
+    runs = filtered({"first": first, "last": last})
+    failed = Run.objects.filter(night__range=(first, last)).filter(OUTCOMES["did_not"]).order_by()
+    causes = (
+        failed.values("cause_code").annotate(runs=Count("id"), devices=Count("device", distinct=True), says=Max("cause")).order_by("-runs")
+    )
+    brought = {
+        row["store"]: row
+        for row in Run.objects.filter(night__range=(first, last))
+        .order_by()
+        .values("store")
+        .annotate(new=Sum("stored_bytes"), runs=Count("id"))
+    }
+    stores = [
+        {
+            "name": store.name,
+            "stored_bytes": store.stored_bytes,
+            "new_bytes": brought.get(store.id, {}).get("new") or 0,
+            "runs": brought.get(store.id, {}).get("runs", 0),
+        }
+        for store in Store.objects.order_by("name")
+    ]
+    return Report(
+        first=first,
+        last=last,
+        promise=kept_in(first, last),
+        before=kept_in(*before),
+        teams=shares_by_team(first=first, last=last),
+        worst=[(*names[id], share) for id, share in poor[:WORST] if id in names],
+        totals=totals(runs),
+        before_totals=totals(filtered({"first": before[0], "last": before[1]})),
+        causes=[{"code": row["cause_code"], "says": row["says"], "runs": row["runs"], "devices": row["devices"]} for row in causes[:15]],
+        stores=stores,
+        matters=Matter.objects.filter(opened_at__date__range=(first, last)).count(),
+    )
+
+
+def _bounds(day: date) -> tuple[date, date]:
+    return day.replace(day=1), day.replace(day=monthrange(day.year, day.month)[1])

@@ -1,0 +1,32 @@
+"""Days on which the office is closed: from a calendar file, or one by one."""
+
+from collections.abc import Sequence
+from datetime import date
+
+from django.db import transaction
+
+from core.exchange.office_days import Holiday
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import ClosedDay, User
+
+
+@transaction.atomic
+def add_closed_days(days: Sequence[Holiday], *, by: User) -> int:
+    """Those that are not in the list yet, and new names for those that are; how many are new."""
+    known = set(ClosedDay.objects.filter(day__in=[found.day for found in days]).values_list("day", flat=True))
+    rows = [ClosedDay(day=found.day, name=found.name) for found in days]
+    ClosedDay.objects.bulk_create(rows, update_conflicts=True, update_fields=["name"], unique_fields=["day"])
+    new = [found for found in days if found.day not in known]
+    if new:
+        says = f"{len(new)} day{'' if len(new) == 1 else 's'} on which the office is closed, from {new[0].day} to {new[-1].day}."
+        write_journal(who=by, what="closed_days.added", says=says, at=outside().now())
+    return len(new)
+
+
+@transaction.atomic
+def remove_closed_day(day: date, *, by: User) -> None:
+    """Nothing happens when it is not in the list."""
+    count, _ = ClosedDay.objects.filter(day=day).delete()
+    if count:
+        write_journal(who=by, what="closed_days.removed", says=f"The office is open on {day}.", at=outside().now())

@@ -1,0 +1,76 @@
+"""Days on which the office is closed."""
+
+from datetime import date
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.errors import BadInput
+from core.exchange.office_days import MAX_BYTES, Holiday, read_holidays
+from server.outside import outside
+from server.people.actions.closed_days import add_closed_days, remove_closed_day
+from server.people.models import ClosedDay
+from server.people.queries import office_zone
+
+
+class ClosedDaySerializer(serializers.Serializer):
+    day = serializers.DateField()
+    name = serializers.CharField(max_length=120, allow_blank=True, default="")
+
+
+class CalendarSerializer(serializers.Serializer):
+    """The text of an .ics file; nothing is kept of it before `confirmed`."""
+
+    calendar = serializers.CharField(trim_whitespace=False)
+    confirmed = serializers.BooleanField(default=False)
+
+
+class ReadCalendarSerializer(serializers.Serializer):
+    days = ClosedDaySerializer(many=True)
+    new = serializers.IntegerField()
+
+
+class ClosedDaysView(APIView):
+    @extend_schema(operation_id="closed_days", responses=ClosedDaySerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(ClosedDaySerializer(ClosedDay.objects.order_by("day")[:2000], many=True).data)
+
+    @extend_schema(operation_id="add_closed_day", request=ClosedDaySerializer, responses={204: None})
+    def post(self, request: Request) -> Response:
+        given = ClosedDaySerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        add_closed_days([Holiday(day=given.validated_data["day"], name=given.validated_data["name"])], by=request.user)
+        return Response(status=204)
+
+
+class ClosedDayView(APIView):
+    @extend_schema(operation_id="remove_closed_day", responses={204: None})
+    def delete(self, request: Request, day: str) -> Response:
+        try:
+            wanted = date.fromisoformat(day)
+        except ValueError:
+            raise BadInput(f"{day[:20]!r} is no day.", field="day", remedy="Write it as 2026-12-24.") from None
+        remove_closed_day(wanted, by=request.user)
+        return Response(status=204)
+
+
+class CalendarView(APIView):
+    """Read a calendar file, and take its days when that is confirmed."""
+
+    @extend_schema(operation_id="read_calendar", request=CalendarSerializer, responses=ReadCalendarSerializer)
+    def post(self, request: Request) -> Response:
+        given = CalendarSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        text = given.validated_data["calendar"].encode()
+        if len(text) > MAX_BYTES:
+            raise BadInput(
+                "This file is larger than 1 MiB.", field="file", remedy="Export the office's holidays only, not a whole calendar."
+            )
+        days = read_holidays(text, today=outside().now().astimezone(office_zone()).date())
+        known = set(ClosedDay.objects.filter(day__in=[found.day for found in days]).values_list("day", flat=True))
+        if given.validated_data["confirmed"]:
+            add_closed_days(days, by=request.user)
+        return Response(ReadCalendarSerializer({"days": days, "new": sum(found.day not in known for found in days)}).data)

@@ -1,0 +1,61 @@
+"""Pause a device, a plan or everything, until a day or until somebody ends it."""
+
+from datetime import date, datetime
+from zoneinfo import ZoneInfo
+
+from django.db import transaction
+
+from core.errors import BadInput
+from server.fleet.models import Device
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.people.queries import office_zone
+from server.plans.models import Pause, Plan
+from server.plans.queries import begins_again
+from server.queue import defer_once
+
+
+@transaction.atomic
+def pause(*, plan: Plan | None, device: Device | None, until: date | None, reason: str, by: User) -> Pause:
+    """Of a plan, of a device, or of everything. A pause that lasts already is replaced. Raises BadInput."""
+    now = outside().now()
+    if plan is not None and device is not None:
+        raise BadInput("One thing is paused at a time.", field="device", remedy="Name a plan or a device, or neither for everything.")
+    if until is not None and until <= now.astimezone(office_zone()).date():
+        raise BadInput("The pause would be over already.", field="until", remedy="Give a day that lies ahead; runs go on from that day on.")
+    Pause.objects.select_for_update().filter(plan=plan, device=device, ended_at__isnull=True).update(ended_at=now)
+    made = Pause.objects.create(plan=plan, device=device, until=until, reason=reason.strip()[:200], by=by, at=now)
+    says = f"{_of(made)} paused {f'until {until}' if until else 'until further notice'}{f': {made.reason}' if made.reason else '.'}"
+    write_journal(who=by, what="pause.begun", says=says, at=now, device=device.id if device else None)
+    defer_once("line_up", queue="clock")
+    return made
+
+
+@transaction.atomic
+def resume(found: Pause, *, by: User) -> None:
+    """From now on; nights of the pause are not owed. A pause that is over is left as it is."""
+    now = outside().now()
+    if Pause.objects.filter(id=found.id, ended_at__isnull=True).update(ended_at=now):
+        write_journal(who=by, what="pause.ended", says=f"{_of(found)} paused no longer.", at=now, device=found.device_id)
+        defer_once("line_up", queue="clock")
+
+
+@transaction.atomic
+def end_pauses(*, zone: ZoneInfo, now: datetime) -> int:
+    """Those whose day has come, as of the midnight before it; how many."""
+    over = list(Pause.objects.select_for_update().filter(ended_at__isnull=True, until__lte=now.astimezone(zone).date()))
+    for found in over:
+        found.ended_at = begins_again(found, zone)
+        write_journal(
+            who=None, what="pause.ended", says=f"{_of(found)} paused no longer: its day has come.", at=now, device=found.device_id
+        )
+    if over:
+        Pause.objects.bulk_update(over, ["ended_at"])
+    return len(over)
+
+
+def _of(found: Pause) -> str:
+    if found.plan is not None:
+        return f"The plan {found.plan.name} is"
+    return f"{found.device.name} of {found.device.holder.name} is" if found.device is not None else "Everything is"

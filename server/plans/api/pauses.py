@@ -1,0 +1,105 @@
+"""Pauses, and the feed of a plan's dates."""
+
+from datetime import timedelta
+from uuid import UUID
+
+from django.http import Http404, HttpRequest, HttpResponse
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.exchange.office_days import plan_feed
+from core.schedule.window import slots
+from server.api.permissions import OPERATOR
+from server.fleet.queries import device as device_by_id
+from server.plans.actions.feed import close_feed, digest_of, open_feed
+from server.plans.actions.pause import pause, resume
+from server.plans.api.views import PauseSerializer
+from server.plans.convert import recurrence_of, sentence_of, window_of
+from server.plans.models import Pause, Plan
+from server.plans.present import Present
+from server.plans.queries import plan as plan_by_id
+
+FEED_DAYS_BACK, FEED_DAYS_AHEAD = 14, 180
+FEED_LONGEST = 1500
+
+
+class AskPauseSerializer(serializers.Serializer):
+    """Neither plan nor device means everything."""
+
+    plan = serializers.UUIDField(allow_null=True, default=None)
+    device = serializers.UUIDField(allow_null=True, default=None)
+    until = serializers.DateField(allow_null=True, default=None)
+    reason = serializers.CharField(max_length=200, allow_blank=True, default="")
+
+
+class FeedSerializer(serializers.Serializer):
+    path = serializers.CharField(help_text="On this server; shown this once.")
+
+
+class LastingPauseSerializer(PauseSerializer):
+    plan_name = serializers.CharField(source="plan.name", default="")
+    device_id = serializers.UUIDField(allow_null=True)
+    device_name = serializers.CharField(source="device.name", default="")
+    holder = serializers.CharField(source="device.holder.name", default="")
+
+
+class PausesView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="pauses", responses=LastingPauseSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        found = Pause.objects.filter(ended_at__isnull=True).select_related("plan", "device__holder", "by")[:200]
+        return Response(LastingPauseSerializer(found, many=True).data)
+
+    @extend_schema(operation_id="pause", request=AskPauseSerializer, responses={201: PauseSerializer})
+    def post(self, request: Request) -> Response:
+        given = AskPauseSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        told = given.validated_data
+        plan = plan_by_id(told["plan"]) if told["plan"] else None
+        device = device_by_id(told["device"]) if told["device"] else None
+        made = pause(plan=plan, device=device, until=told["until"], reason=told["reason"], by=request.user)
+        return Response(PauseSerializer(made).data, status=201)
+
+
+class PauseView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="resume", responses={204: None})
+    def delete(self, request: Request, id: UUID) -> Response:
+        found = Pause.objects.filter(id=id).select_related("plan", "device__holder").first()
+        if found is None:
+            raise Http404
+        resume(found, by=request.user)
+        return Response(status=204)
+
+
+class FeedView(APIView):
+    @extend_schema(operation_id="open_feed", request=None, responses={201: FeedSerializer})
+    def post(self, request: Request, id: UUID) -> Response:
+        return Response({"path": f"/feeds/{open_feed(plan_by_id(id), by=request.user)}.ics"}, status=201)
+
+    @extend_schema(operation_id="close_feed", responses={204: None})
+    def delete(self, request: Request, id: UUID) -> Response:
+        close_feed(plan_by_id(id), by=request.user)
+        return Response(status=204)
+
+
+def feed(request: HttpRequest, secret: str) -> HttpResponse:
+    """The dates of one plan as iCalendar, for whoever has the secret link. Tells nothing of devices or people."""
+    plan = Plan.objects.filter(feed_digest=digest_of(secret)).first()
+    if plan is None:
+        return HttpResponse("This link does not work (any more).", status=404, content_type="text/plain; charset=utf-8")
+    told = Present.read()
+    after, until = told.now - timedelta(days=FEED_DAYS_BACK), told.now + timedelta(days=FEED_DAYS_AHEAD)
+    runs = [
+        (slot.opens, slot.closes) for slot in slots(recurrence_of(plan, told.zone, told.closed), window_of(plan), after=after, until=until)
+    ]
+    text = plan_feed(
+        plan=plan.name, plan_id=str(plan.id), sentence=sentence_of(plan), zone=told.zone, runs=runs[:FEED_LONGEST], now=told.now
+    )
+    headers = {"Cache-Control": "private, no-store", "X-Robots-Tag": "noindex"}
+    return HttpResponse(text, content_type="text/calendar; charset=utf-8", headers=headers)

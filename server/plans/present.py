@@ -1,0 +1,23 @@
+"""What every plan of a page is looked at with: the moment, the zone, the closed days and the pauses. Three queries."""
+
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Self
+from zoneinfo import ZoneInfo
+
+from server.outside import outside
+from server.people.queries import closed_days, office_zone
+from server.plans.queries import Pauses, pauses
+
+
+@dataclass(frozen=True, slots=True)
+class Present:
+    now: datetime
+    zone: ZoneInfo
+    closed: frozenset[date]
+    held: Pauses
+
+    @classmethod
+    def read(cls, now: datetime | None = None) -> Self:
+        now = now or outside().now()
+        return cls(now=now, zone=office_zone(), closed=closed_days(), held=pauses(now=now))

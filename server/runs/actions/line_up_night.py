@@ -1,0 +1,124 @@
+"""Line up the coming night: which run starts when, and what will not fit. Written down, and the record of the night later.
+
+Made anew while the night lies ahead; what has started already stays as it was planned.
+"""
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from django.db import transaction
+from django.db.models import Subquery
+
+from core.schedule.line_up import Job, Placed, Places, line_up
+from core.schedule.nights import bounds, coming_night, night_of
+from core.schedule.window import Slot, slots
+from server.fleet.models import DeviceState
+from server.people.models import Office
+from server.people.queries import closed_days, office_zone
+from server.plans.convert import recurrence_of, window_of
+from server.plans.models import Assignment
+from server.plans.queries import begins_again, pauses
+from server.runs.actions.beat import beat
+from server.runs.expectation import Expectations, expectations
+from server.runs.live import tell
+from server.runs.models import LinedUp, Run
+from server.runs.queries import newest_good
+from server.storage.models import Store
+
+Wanted = dict[tuple[UUID, datetime], tuple[Assignment, Slot]]
+
+
+@transaction.atomic
+def line_up_night(*, now: datetime) -> list[LinedUp]:
+    """The coming night's places, in the order of starting."""
+    beat("line_up", now=now)
+    zone = office_zone()
+    night = coming_night(now, zone)
+    wanted = _wanted(zone, now, bounds(night, zone)[1])
+    begun = set(Run.objects.filter(planned_for__gt=now, planned_for__isnull=False).values_list("device_id", "planned_for"))
+    open_ones = {key: found for key, found in wanted.items() if key not in begun}
+    rows = _rows(open_ones, _jobs(open_ones, expectations(now=now), now), zone, now)
+    stale = LinedUp.objects.filter(planned_for__gt=now)
+    kept = {(row.device_id, row.planned_for) for row in rows} | begun
+    gone = [id for id, device, planned in stale.values_list("id", "device_id", "planned_for") if (device, planned) not in kept]
+    LinedUp.objects.filter(id__in=gone).delete()
+    LinedUp.objects.bulk_create(
+        rows,
+        update_conflicts=True,
+        unique_fields=["device", "planned_for"],
+        update_fields=[
+            "plan",
+            "store",
+            "night",
+            "closes_at",
+            "starts_at",
+            "ends_at",
+            "expected_seconds",
+            "basis",
+            "late",
+            "fits",
+            "made_at",
+        ],
+    )
+    tell("changed", "line_up")
+    return rows
+
+
+def places() -> Places:
+    """How many runs read and write at the same time. Two queries."""
+    office = Office.objects.first()
+    writers = {str(id): count for id, count in Store.objects.values_list("id", "max_writers")}
+    return Places(readers=office.max_runs if office else 4, writers=writers)
+
+
+def _wanted(zone: ZoneInfo, now: datetime, until: datetime) -> Wanted:
+    """Every occurrence from now on that somebody waits for."""
+    closed, held = closed_days(), pauses(now=now)
+    newest = newest_good("device_id").values("finished_at")[:1]
+    followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan", "device")
+    found: Wanted = {}
+    by_plan: dict[Any, list[Slot]] = {}
+    for assignment in followed.annotate(newest_at=Subquery(newest)):
+        plan, device = assignment.plan, assignment.device
+        if plan.id not in by_plan:
+            by_plan[plan.id] = slots(recurrence_of(plan, zone, closed), window_of(plan), after=now, until=until)
+        pause = held.of(plan.id, device.id)
+        again = begins_again(pause, zone) if pause is not None else None
+        for slot in by_plan[plan.id]:
+            if pause is None or (again is not None and slot.opens >= again):
+                found[device.id, slot.opens] = (assignment, slot)
+    return found
+
+
+def _jobs(wanted: Wanted, expect: Expectations, now: datetime) -> dict[str, tuple[Job, str]]:
+    """Key → the job and what its duration was expected from."""
+    made = {}
+    for number, (assignment, slot) in enumerate(wanted.values()):
+        found = expect.of(assignment.device, assignment.plan)
+        newest: datetime | None = getattr(assignment, "newest_at", None)
+        late = newest is None or (now - newest).total_seconds() > assignment.plan.promise_seconds
+        key = f"{number:06}"
+        job = Job(
+            key=key, expected_seconds=found.seconds, opens=slot.opens, closes=slot.closes, store=str(assignment.plan.store_id), late=late
+        )
+        made[key] = (job, str(found.basis))
+    return made
+
+
+def _rows(wanted: Wanted, jobs: dict[str, tuple[Job, str]], zone: ZoneInfo, now: datetime) -> list[LinedUp]:
+    entries = list(wanted.values())
+    placed: Iterable[Placed] = line_up([job for job, _ in jobs.values()], places())
+    rows = []
+    for one in placed:
+        (assignment, slot), (job, basis) = entries[int(one.key)], jobs[one.key]
+        rows.append(
+            LinedUp(
+                device=assignment.device, plan=assignment.plan, store_id=assignment.plan.store_id, night=night_of(slot.opens, zone),
+                planned_for=slot.opens, closes_at=slot.closes, starts_at=one.starts, ends_at=one.ends,
+                expected_seconds=round(job.expected_seconds), basis=basis, late=job.late, fits=one.fits, made_at=now,
+            )
+        )  # fmt: skip
+    return rows

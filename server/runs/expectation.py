@@ -1,0 +1,61 @@
+"""How long each device's next run is expected to take, from the rows of its last runs."""
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from statistics import median
+from uuid import UUID
+
+from core.schedule.duration import OWN_RUNS, Expected, Ran, expected, office_speed
+from core.schedule.estimate import Cost
+from server.fleet.models import Device, Look
+from server.plans.convert import taken_kinds
+from server.plans.models import Plan
+from server.runs.models import CAME, Run
+
+LOOKED_BACK = timedelta(days=45)
+ENOUGH_READ_BYTES = 256 * 1024
+"""A run that read less than that says little about what reading costs."""
+
+
+@dataclass(frozen=True, slots=True)
+class Expectations:
+    """What the last weeks tell; two queries, whatever the number of devices."""
+
+    own: dict[UUID, list[Ran]]
+    sizes: dict[UUID, dict[str, int]]
+    speed: float
+    typical_seconds: float | None
+
+    def of(self, device: Device, plan: Plan) -> Expected:
+        sizes = self.sizes.get(device.id)
+        to_read = sum(sizes.get(kind, 0) for kind in taken_kinds(plan)) if sizes is not None else device.storage_used_bytes
+        return expected(self.own.get(device.id, []), to_read_bytes=to_read, speed=self.speed, typical_seconds=self.typical_seconds)
+
+
+def expectations(*, now: datetime) -> Expectations:
+    rows = Run.objects.filter(asked_at__gte=now - LOOKED_BACK, state__in=CAME, worked_seconds__isnull=False).order_by("-asked_at")
+    own: dict[UUID, list[Ran]] = defaultdict(list)
+    for device, seconds, read in rows.values_list("device_id", "worked_seconds", "read_bytes"):
+        if len(own[device]) < OWN_RUNS:
+            own[device].append(Ran(seconds=seconds, read_bytes=read))
+    every = [ran for runs in own.values() for ran in runs]
+    sizes = {
+        device: {entry["kind"]: entry["size_bytes"] for entry in kinds} for device, kinds in Look.objects.values_list("device_id", "kinds")
+    }
+    typical = median(ran.seconds for ran in every) if every else None
+    return Expectations(own=dict(own), sizes=sizes, speed=office_speed(every), typical_seconds=typical)
+
+
+def cost_before(device: Device) -> Cost:
+    """What reading cost in the device's last run that read enough; the usual otherwise."""
+    told: Iterable[dict[str, float]] = (
+        Run.objects.filter(device=device, state__in=CAME, read_bytes__gte=ENOUGH_READ_BYTES)
+        .order_by("-asked_at")
+        .values_list("cost", flat=True)[:1]
+    )
+    for cost in told:
+        if cost.get("item", 0) > 0 and cost.get("byte", 0) > 0:
+            return Cost(seconds_an_item=cost["item"], seconds_a_byte=cost["byte"])
+    return Cost()

@@ -1,0 +1,362 @@
+"""Nights that run by themselves: pauses, conditions, the line-up, places, catching up, two schedulers, clocks that jump."""
+
+from dataclasses import replace
+from datetime import UTC, date, datetime, time, timedelta
+
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from core.vault.errors import StoreFull
+from server.fleet.actions.change_device import change_device
+from server.people.models import ClosedDay, Office
+from server.plans.actions.pause import pause, resume
+from server.plans.actions.save_plan import save_plan
+from server.plans.models import Pause
+from server.runs.actions.carry_out import carry_out
+from server.runs.actions.line_up_night import line_up_night
+from server.runs.actions.start_due import start_due
+from server.runs.models import LinedUp, Run, RunState
+from server.storage.models import Store
+from server.tests.pretend import OfficeTestCase
+
+
+def utc(text: str) -> datetime:
+    return datetime.fromisoformat(text).replace(tzinfo=UTC)
+
+
+class NightsTestCase(OfficeTestCase):
+    def tick(self, at: str) -> list[str]:
+        self.outside.at = utc(at)
+        return [f"{run.device.agent_id} {run.planned_for:%m-%d %H:%M}" for run in start_due(now=utc(at))]
+
+    def states(self) -> list[tuple[str, str]]:
+        return [(run.device.agent_id, run.state) for run in Run.objects.order_by("asked_at", "device__agent_id").select_related("device")]
+
+
+class PausesAndClosedDays(NightsTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one, self.two = self.device("p1"), self.device("p2")
+        self.nightly = self.plan(self.one, self.two)
+
+    def test_a_device_a_plan_everything_until_a_day(self):
+        for what in ({"device": self.one}, {"plan": self.nightly}, {}):
+            told = {"plan": None, "device": None} | what
+            pause(**told, until=date(2026, 3, 4), reason="move", by=self.ines)
+            started = self.tick("2026-03-02T21:01")
+            self.assertEqual(len(started), 1 if "device" in what else 0, what)
+            Run.objects.all().delete()
+            Pause.objects.all().delete()
+
+    def test_it_ends_by_itself_and_its_nights_are_not_owed(self):
+        pause(plan=None, device=None, until=date(2026, 3, 9), reason="stock-taking", by=self.ines)
+        self.assertEqual(self.tick("2026-03-08T21:01"), [])
+        self.assertEqual(sorted(self.tick("2026-03-09T21:01")), ["p1 03-09 21:00", "p2 03-09 21:00"])
+        self.assertEqual(Run.objects.filter(state=RunState.MISSED).count(), 0)
+
+    def test_through_the_interface_by_an_operator_with_its_state_on_the_devices_page(self):
+        piet = self.signed_in("piet")
+        id = piet.post("/api/pauses", {"device": str(self.one.id), "until": "2026-03-09", "reason": "repair"}, format="json").json()["id"]
+        told = self.api.get(f"/api/devices/{self.one.id}").json()
+        self.assertEqual((told["standing"], told["pause"]["until"], told["next_run"][:10]), ("paused", "2026-03-09", "2026-03-09"))
+        self.assertEqual(piet.delete(f"/api/pauses/{id}").status_code, 204)
+        self.assertNotEqual(self.api.get(f"/api/devices/{self.one.id}").json()["standing"], "paused")
+        answer = piet.post("/api/pauses", {"until": "2026-03-01"}, format="json")
+        self.assertEqual((answer.status_code, answer.json()["field"]), (400, "until"))
+
+    def test_nothing_runs_on_closed_days_where_the_plan_says_so(self):
+        ClosedDay.objects.create(day=date(2026, 3, 3))
+        save_plan(self.draft(self.nightly.store, skips_closed_days=True), devices=[self.one.id], by=self.ines, plan=self.nightly)
+        self.assertEqual(self.tick("2026-03-03T21:01"), [])
+        self.assertEqual(self.tick("2026-03-04T21:01"), ["p1 03-04 21:00"])
+        self.assertFalse(Run.objects.filter(night=date(2026, 3, 3)).exists())
+
+    def test_closed_and_away_days_do_not_age_a_backup_where_the_plan_says_so(self):
+        self.run_now(self.one)
+        ClosedDay.objects.create(day=date(2026, 3, 3))
+        draft = self.draft(self.nightly.store, leaves_out_closed_days=True, leaves_out_away_days=True, promise_seconds=86_400)
+        save_plan(draft, devices=[self.one.id], by=self.ines, plan=self.nightly)
+        change_device(self.one, {"state": "away", "away_until": "2026-03-05"}, by=self.ines, now=utc("2026-03-04T10:00"))
+        self.tick("2026-03-04T10:00")
+        self.tick("2026-03-06T07:00")
+        self.outside.at = utc("2026-03-06T07:05")
+        told = self.api.get(f"/api/devices/{self.one.id}").json()
+        # newest on Monday at 8, owed within a day; Tuesday closed, Wednesday and Thursday away: late from Friday at 8
+        self.assertEqual((told["standing"], told["deadline"][:13]), ("late", "2026-03-06T07"))
+        self.outside.at = utc("2026-03-06T06:55")
+        self.assertNotEqual(self.api.get(f"/api/devices/{self.one.id}").json()["standing"], "late")
+
+
+class TheLineUp(NightsTestCase):
+    def setUp(self):
+        super().setUp()
+        self.devices = [self.device(f"p{n}", content={}) for n in range(6)]
+        self.nightly = self.plan(*self.devices)
+        Office.objects.update(max_runs=2)
+
+    def ran(self, device: int, seconds: float, nights: int = 3) -> None:
+        for back in range(1, nights + 1):
+            at = utc("2026-03-01T21:00") - timedelta(days=back)
+            Run.objects.create(
+                device=self.devices[device], plan=self.nightly, store=self.nightly.store, trigger="schedule", state="complete", night=at.date(),
+                planned_for=at, asked_at=at, started_at=at, finished_at=at + timedelta(seconds=seconds), worked_seconds=seconds,
+            )  # fmt: skip
+
+    def test_the_longest_first_and_no_more_at_once_than_there_are_places(self):
+        for device, seconds in enumerate((60, 3600, 120, 1800, 30, 30)):
+            self.ran(device, seconds)
+        line_up_night(now=utc("2026-03-02T12:00"))
+        rows = list(LinedUp.objects.order_by("starts_at").select_related("device"))
+        self.assertEqual([row.device.agent_id for row in rows][:3], ["p1", "p3", "p2"])
+        self.assertEqual([f"{row.starts_at:%H:%M}" for row in rows][:3], ["21:00", "21:00", "21:30"])
+        self.assertTrue(all(row.fits and row.basis == "own" for row in rows))
+
+    def test_the_night_starts_in_that_order_and_never_more_than_the_places(self):
+        for device, seconds in enumerate((60, 3600, 120, 1800, 30, 30)):
+            self.ran(device, seconds)
+        line_up_night(now=utc("2026-03-02T12:00"))
+        self.assertEqual(self.tick("2026-03-02T21:00"), ["p1 03-02 21:00", "p3 03-02 21:00"])
+        self.assertEqual(self.tick("2026-03-02T21:00"), [])
+        carry_out(Run.objects.get(device=self.devices[3], state=RunState.WAITING).id)
+        self.assertEqual(self.tick("2026-03-02T21:01"), ["p2 03-02 21:00"])
+
+    def test_a_store_takes_no_more_writers_than_it_may(self):
+        Office.objects.update(max_runs=5)
+        Store.objects.update(max_writers=1)
+        self.assertEqual(len(self.tick("2026-03-02T21:00")), 1)
+
+    def test_what_does_not_fit_is_said_in_the_afternoon(self):
+        for device in range(6):
+            self.ran(device, 5 * 3600)
+        line_up_night(now=utc("2026-03-02T13:00"))
+        self.outside.at = utc("2026-03-02T13:01")
+        night = self.api.get("/api/night").json()
+        self.assertEqual((night["night"], len(night["rows"]), night["does_not_fit"]), ("2026-03-02", 6, 4))
+        causes = {cause["code"]: cause for cause in self.api.get("/api/today").json()["causes"]}
+        self.assertEqual(len(causes["does_not_fit"]["devices"]), 4)
+
+    def test_the_chart_becomes_the_record(self):
+        line_up_night(now=utc("2026-03-02T12:00"))
+        self.tick("2026-03-02T21:00")
+        run = carry_out(Run.objects.filter(state=RunState.WAITING).first().id)
+        line_up_night(now=utc("2026-03-03T03:00"))
+        rows = {row["device_id"]: row for row in self.api.get("/api/night?night=2026-03-02").json()["rows"]}
+        self.assertEqual((len(rows), rows[str(run.device_id)]["state"]), (6, "complete"))
+        self.assertIsNotNone(rows[str(run.device_id)]["planned_start"])
+
+    def test_a_changed_plan_is_lined_up_anew(self):
+        line_up_night(now=utc("2026-03-02T12:00"))
+        save_plan(self.draft(self.nightly.store, starts_at=time(23)), devices=[self.devices[0].id], by=self.ines, plan=self.nightly)
+        self.assertTrue(ProcrastinateJob.objects.filter(task_name="line_up", status="todo").exists())
+        line_up_night(now=utc("2026-03-02T12:05"))
+        self.assertEqual([f"{row.planned_for:%H:%M}" for row in LinedUp.objects.all()], ["22:00"])
+
+    def test_it_costs_the_same_queries_for_six_devices_and_for_twelve(self):
+        line_up_night(now=utc("2026-03-02T12:00"))
+        with self.assertNumQueries(15):
+            line_up_night(now=utc("2026-03-02T12:10"))
+        self.plan(*[self.device(f"q{n}", content={}) for n in range(6)], name="More")
+        with self.assertNumQueries(15):
+            line_up_night(now=utc("2026-03-02T12:20"))
+
+
+class WhatHoldsARunBack(NightsTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one = self.device()
+
+    def told(self, **state: object) -> None:
+        device = self.outside.devices["p1"]
+        device.told = replace(device.told, **state)
+
+    def test_conditions_are_waited_for_and_told_in_plain_words(self):
+        self.plan(self.one, needs_power=True, needs_battery_percent=40, not_in_use_minutes=30)
+        self.tick("2026-03-02T21:00")
+        run = Run.objects.get()
+        self.told(on_power=False, battery_percent=80)
+        run = carry_out(run.id)
+        self.assertEqual((run.state, run.cause_code), (RunState.WAITING, "schedule.condition"))
+        self.assertIn("on power", run.cause)
+        self.told(on_power=True, last_used_at=self.outside.at)
+        self.outside.at += timedelta(minutes=2)
+        self.assertEqual(carry_out(run.id).cause, "It is in use.")
+        self.told(on_power=True, last_used_at=self.outside.at - timedelta(hours=1))
+        self.outside.at += timedelta(minutes=3)
+        self.assertEqual(carry_out(run.id).state, RunState.COMPLETE)
+
+    def test_a_run_by_hand_asks_for_no_condition(self):
+        self.plan(self.one, needs_power=True)
+        self.told(on_power=False)
+        self.assertEqual(self.run_now(self.one).state, RunState.COMPLETE)
+
+    def test_a_device_that_was_away_is_caught_up_with_in_the_morning(self):
+        self.plan(self.one, catch_up=True)
+        self.outside.away.add("p1")
+        self.tick("2026-03-02T21:00")
+        run = carry_out(Run.objects.get().id)
+        self.assertEqual((run.state, f"{run.gives_up_at:%m-%d %H:%M}"), (RunState.WAITING, "03-03 21:00"))
+        for _ in range(4):
+            self.outside.at = run.next_try_at
+            run = carry_out(run.id)
+        self.assertEqual(round((run.next_try_at - self.outside.at).total_seconds()), 900)
+        self.outside.away.clear()
+        start_due(now=self.outside.at + timedelta(seconds=50))
+        self.assertIsNone(Run.objects.get().next_try_at)  # woken, for it is announced again
+        self.assertEqual(carry_out(run.id).state, RunState.COMPLETE)
+
+    def test_a_full_store_stops_at_once_and_shows_the_way_out(self):
+        store = self.store(allowance_bytes=4_500_000)
+        self.plan(self.one, store=store)
+        self.tick("2026-03-02T21:00")
+        run = carry_out(Run.objects.get().id)
+        self.assertEqual((run.state, run.cause_code, run.next_try_at), (RunState.REFUSED, "quota.does_not_fit", None))
+        self.assertIn("room", run.remedy)
+
+    def test_a_cut_connection_is_resumed_after_seconds_and_not_for_ever(self):
+        self.plan(self.one)
+        self.tick("2026-03-02T21:00")
+        run, pauses = Run.objects.get(), []
+        self.outside.devices["p1"].cut_after = 300_000
+        for _ in range(12):
+            run = carry_out(run.id)
+            if run.next_try_at is None:
+                break
+            pauses.append(round((run.next_try_at - self.outside.at).total_seconds()))
+            self.outside.at = run.next_try_at
+            self.outside.devices["p1"].cut_after = 1
+        self.assertEqual(pauses[:3], [10, 30, 60])
+        self.assertEqual((run.state, run.attempts), (RunState.INTERRUPTED, 8))
+
+    def test_a_device_that_moved_to_another_plan_is_let_go_and_runs_by_the_new_one(self):
+        self.plan(self.one)
+        self.outside.away.add("p1")
+        self.tick("2026-03-02T21:00")
+        carry_out(Run.objects.get().id)
+        self.plan(self.one, name="Other", starts_at=time(23))
+        self.assertEqual(self.tick("2026-03-02T21:30"), [])
+        self.assertEqual(Run.objects.get().cause_code, "schedule.moved")
+        self.assertEqual(self.tick("2026-03-02T22:00"), ["p1 03-02 22:00"])
+
+    def test_a_run_under_way_ends_by_the_plan_that_it_began_with(self):
+        first = self.plan(self.one)
+        self.tick("2026-03-02T21:00")
+        Run.objects.update(state=RunState.RUNNING)
+        self.plan(self.one, name="Other", kinds=["contacts"])
+        self.tick("2026-03-02T21:01")
+        run = carry_out(Run.objects.get().id)
+        self.assertEqual((run.state, run.plan), (RunState.COMPLETE, first))
+        self.assertGreater(len(run.backup.kinds), 1)
+
+
+class ClocksAndSchedulers(NightsTestCase):
+    def setUp(self):
+        super().setUp()
+        self.devices = [self.device(f"p{n}", content={}) for n in range(5)]
+        self.plan(*self.devices, catch_up=True)
+
+    def test_a_server_that_was_off_for_a_week_catches_up_with_one_run_a_device_and_without_a_stampede(self):
+        self.assertEqual(len(self.tick("2026-03-09T09:00")), 3)  # the store takes three writers
+        for _ in range(4):
+            for run in Run.objects.filter(state=RunState.WAITING):
+                carry_out(run.id)
+            self.tick("2026-03-09T09:05")
+        came = Run.objects.filter(state=RunState.COMPLETE)
+        self.assertEqual(came.count(), 5)
+        self.assertEqual({run.planned_for for run in came}, {utc("2026-03-08T21:00")})
+        self.assertEqual(Run.objects.filter(state=RunState.MISSED).count(), 5 * 6)
+
+    def test_two_schedulers_do_no_harm(self):
+        first, second = self.tick("2026-03-02T21:00"), self.tick("2026-03-02T21:00")
+        self.assertEqual((len(first), len(second)), (3, 0))
+        self.assertEqual(ProcrastinateJob.objects.filter(task_name="carry_out_run").count(), 3)
+
+    def test_a_clock_that_jumps_forward_and_back_makes_no_run_twice(self):
+        self.tick("2026-03-02T21:00")
+        for run in Run.objects.filter(state=RunState.WAITING):
+            carry_out(run.id)
+        self.tick("2026-03-04T12:00")
+        count = Run.objects.count()
+        self.tick("2026-03-02T21:05")
+        self.tick("2026-03-01T21:05")
+        keys = list(Run.objects.values_list("device_id", "planned_for"))
+        self.assertEqual(len(keys), len(set(keys)))
+        self.assertLessEqual(Run.objects.count(), count + 5)
+
+    def test_a_run_that_found_no_place_in_its_window_is_missed_and_says_so(self):
+        self.tick("2026-03-02T21:00")
+        run = Run.objects.filter(state=RunState.WAITING).first()
+        self.outside.at = run.gives_up_at
+        run = carry_out(run.id)
+        self.assertEqual((run.state, run.cause_code), (RunState.MISSED, "schedule.missed"))
+        self.assertIn("window", run.remedy)
+
+
+class AHistoryThatAddsUp(NightsTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one, self.two = self.device("p1"), self.device("p2")
+        self.plan(self.one, self.two)
+        self.outside.away.add("p2")
+        for device in (self.one, self.two):
+            self.run_now(device)
+        self.outside.devices["p1"].content.pop(("photos", "p1"))
+        self.again = self.run_now(self.one)
+
+    def test_totals_are_of_everything_that_is_filtered(self):
+        told = self.api.get("/api/runs/totals").json()
+        self.assertEqual((told["runs"], told["came"], told["did_not"]), (3, 2, 1))
+        self.assertEqual(self.api.get(f"/api/runs/totals?device={self.two.id}").json()["came"], 0)
+        self.assertEqual(self.api.get("/api/runs?outcome=did_not").json()["count"], 1)
+        self.assertEqual(self.api.get("/api/runs?cause=link.away").json()["count"], 1)
+        self.assertEqual(self.api.get("/api/runs?at_least_bytes=100000").json()["count"], 1)
+        self.assertEqual(self.api.get("/api/runs?first=2026-03-02").json()["count"], 0)
+
+    def test_causes_that_occur_can_be_chosen(self):
+        self.assertEqual([(cause["code"], cause["runs"]) for cause in self.api.get("/api/runs/causes").json()], [("link.away", 1)])
+
+    def test_exports_hold_every_row_and_open_safely(self):
+        import csv
+        import io
+        import json
+
+        for kind in ("csv", "json"):
+            answer = self.api.get(f"/api/runs/export.{kind}?outcome=came")
+            text = b"".join(self.pieces(answer)).decode()
+            rows = list(csv.DictReader(io.StringIO(text))) if kind == "csv" else json.loads(text)
+            self.assertEqual([row["state"] for row in rows], ["complete", "complete"])
+            self.assertEqual(rows[0]["device_name"], "Orlo H1")
+
+    def pieces(self, answer):
+        from asgiref.sync import async_to_sync
+
+        async def whole():
+            return [piece async for piece in answer.streaming_content]
+
+        return async_to_sync(whole)() if answer.is_async else list(answer.streaming_content)
+
+    def test_two_runs_are_compared_kind_by_kind(self):
+        first = Run.objects.filter(device=self.one).order_by("asked_at").first()
+        told = self.api.get(f"/api/runs/{first.id}/with/{self.again.id}").json()
+        photos = next(row for row in told["kinds"] if row["kind"] == "photos")
+        self.assertEqual(photos["items"][0] - photos["items"][1], 1)
+
+    def test_a_run_tells_its_stages_and_the_run_before(self):
+        told = self.api.get(f"/api/runs/{self.again.id}").json()
+        self.assertEqual([stage["stage"] for stage in told["stages"]], ["asking", "looking", "reading", "closing"])
+        self.assertTrue(all(stage["seconds"] >= 0 for stage in told["stages"]))
+        self.assertEqual(told["before_id"], str(Run.objects.filter(device=self.one).order_by("asked_at").first().id))
+
+
+class StoreErrorsAreTold(NightsTestCase):
+    def test_a_store_that_ran_full_in_the_middle_is_not_tried_again(self):
+        from core.schedule.retry import Class, class_of
+
+        self.assertEqual(class_of(StoreFull("full")), Class.FULL)
+
+
+class ThroughTheInterface(NightsTestCase):
+    def test_resume_of_a_pause_that_is_gone_changes_nothing(self):
+        held = pause(plan=None, device=None, until=None, reason="", by=self.ines)
+        resume(held, by=self.ines)
+        ended = Pause.objects.get().ended_at
+        resume(held, by=self.ines)
+        self.assertEqual(Pause.objects.get().ended_at, ended)

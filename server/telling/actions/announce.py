@@ -1,0 +1,141 @@
+"""Decide what is told to whom, and write it down as messages. Each has a key of its own, so nothing is told twice."""
+
+import json
+from collections.abc import Iterable
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.db import transaction
+
+from core.schedule.quiet import not_before
+from server.oversight.causes import Cause
+from server.oversight.matters import Refreshed
+from server.oversight.models import Matter
+from server.oversight.today import Today
+from server.people.models import Office, User
+from server.people.queries import office, office_zone
+from server.telling import words
+from server.telling.models import Hook, Message, MessageState, Way
+
+SIGN_OF_LIFE = timedelta(minutes=5)
+LATEST_DIGEST = timedelta(hours=6)
+"""A digest that could not be made by then is not made up for: it would speak of another day."""
+
+
+@transaction.atomic
+def announce(found: Refreshed, causes: Iterable[Cause], *, now: datetime) -> int:
+    """Alerts to people and hooks of what has just begun or ended; how many were written."""
+    by_code = {cause.code: cause for cause in causes}
+    told = office()
+    name = told.name if told else "Old Attic"
+    rows: list[Message] = []
+    people = list(User.objects.filter(wants_alerts=True, is_active=True).exclude(email=""))
+    hooks = list(Hook.objects.filter(active=True))
+    for matter in found.opened:
+        subject, body = words.alert(by_code[matter.code], office=name)
+        for user in people:
+            at = not_before(now, quiet_from=user.quiet_from, quiet_until=user.quiet_until, zone=office_zone())
+            rows.append(_mail(f"opened {matter.id} {user.id}", user, subject, body, at, now, matter))
+    for event, matters in (("matter.opened", found.opened), ("matter.closed", found.closed)):
+        for matter in matters:
+            devices = [str(row.device.id) for row in by_code[matter.code].devices] if matter.code in by_code else []
+            rows += [
+                _hook(f"{event} {matter.id} {now:%Y%m%d%H%M%S} {hook.id}", hook, event, _told(matter, devices), now, matter)
+                for hook in hooks
+            ]
+    Message.objects.filter(
+        matter__in=found.closed, state=MessageState.WAITING, way=Way.MAIL, attempts=0
+    ).delete()  # told too late: it is over
+    Message.objects.bulk_create(rows, ignore_conflicts=True)
+    return len(rows)
+
+
+def digest(today: Today, *, now: datetime) -> int:
+    """The morning's mails whose time has come; how many were written."""
+    zone, told = office_zone(), office()
+    local = now.astimezone(zone)
+    subject, body = words.digest(today, office=told.name if told else "Old Attic", zone=zone, now=now)
+    rows = []
+    for user in User.objects.filter(wants_digest=True, is_active=True).exclude(email=""):
+        due = datetime.combine(local.date(), user.digest_at, zone)
+        if due <= local < due + LATEST_DIGEST:
+            rows.append(_mail(f"digest {local.date()} {user.id}", user, subject, body, now, now, None))
+    return len(Message.objects.bulk_create(rows, ignore_conflicts=True))
+
+
+def digest_is_due(*, now: datetime) -> bool:
+    """Whether anybody waits for this morning's digest. Spares the work of making it all day."""
+    zone = office_zone()
+    local = now.astimezone(zone)
+    waiting = (
+        User.objects.filter(wants_digest=True, is_active=True, digest_at__lte=local.time()).exclude(email="").values_list("id", flat=True)
+    )
+    had = set(Message.objects.filter(key__in=[f"digest {local.date()} {id}" for id in waiting]).values_list("key", flat=True))
+    return any(f"digest {local.date()} {id}" not in had for id in waiting)
+
+
+def ask_holders(causes: Iterable[Cause], known: dict[str, Any], *, now: datetime) -> int:
+    """Messages to those who alone can help, in the afternoon, before they leave; how many were written."""
+    told = office()
+    if told is None or not told.asks_holders or not _afternoon(told, now):
+        return 0
+    rows = []
+    for cause in causes:
+        if cause.code not in known or known[cause.code].put_off:
+            continue
+        for row in cause.devices:
+            holder, said = row.device.holder, words.to_holder(row.device, cause.code, office=told.name)
+            if said is None or not holder.email:
+                continue
+            key = f"holder {known[cause.code].id} {row.device.id}"
+            rows.append(
+                Message(
+                    key=key,
+                    way=Way.MAIL,
+                    holder=holder,
+                    to=holder.email,
+                    matter_id=known[cause.code].id,
+                    subject=said[0],
+                    body=said[1],
+                    not_before=now,
+                    made_at=now,
+                )
+            )
+    return len(Message.objects.bulk_create(rows, ignore_conflicts=True))
+
+
+def signs_of_life(*, now: datetime) -> int:
+    """One every few minutes to each hook that waits for them: should they stop, an outside watcher knows."""
+    step = int(now.timestamp() // SIGN_OF_LIFE.total_seconds())
+    hooks = Hook.objects.filter(active=True, signs_of_life=True)
+    rows = [
+        _hook(f"alive {step} {hook.id}", hook, "alive", {"next_within_seconds": int(2 * SIGN_OF_LIFE.total_seconds())}, now, None)
+        for hook in hooks
+    ]
+    return len(Message.objects.bulk_create(rows, ignore_conflicts=True))
+
+
+def _afternoon(told: Office, now: datetime) -> bool:
+    local = now.astimezone(office_zone())
+    return told.asks_holders_at <= local.time() and local.hour < 20
+
+
+def _mail(key: str, user: User, subject: str, body: str, at: datetime, now: datetime, matter: Matter | None) -> Message:
+    return Message(key=key, way=Way.MAIL, user=user, to=user.email, matter=matter, subject=subject, body=body, not_before=at, made_at=now)
+
+
+def _hook(key: str, hook: Hook, event: str, told: dict[str, Any], now: datetime, matter: Matter | None) -> Message:
+    body = json.dumps({"event": event, "at": now.isoformat(), **told})
+    return Message(
+        key=key[:200], way=Way.HOOK, hook=hook, to=hook.address, matter=matter, subject=event, body=body, not_before=now, made_at=now
+    )
+
+
+def _told(matter: Matter, devices: list[str]) -> dict[str, Any]:
+    return {
+        "matter": str(matter.id),
+        "code": matter.code,
+        "says": matter.says,
+        "devices": devices,
+        "opened_at": matter.opened_at.isoformat(),
+    }

@@ -1,0 +1,28 @@
+"""One look at the office: what needs a person is remembered, the morning is recorded, and messages are written."""
+
+from datetime import datetime
+
+from server.oversight.causes import causes
+from server.oversight.matters import known_matters, refresh_matters
+from server.oversight.promises import record_morning
+from server.oversight.standing import standings
+from server.oversight.today import today
+from server.runs.actions.beat import beat
+from server.runs.live import tell
+from server.telling.actions.announce import announce, ask_holders, digest, digest_is_due, signs_of_life
+
+
+def watch_office(*, now: datetime) -> int:
+    """How many messages were written. Safe to run at any time, and twice at once."""
+    found = causes(now=now, rows=standings(now=now))
+    refreshed = refresh_matters(found, now=now)
+    if refreshed.opened or refreshed.closed:
+        tell("changed", "matters")
+    record_morning(now=now)
+    written = announce(refreshed, found, now=now)
+    written += ask_holders(found, known_matters([cause.code for cause in found], now=now), now=now)
+    written += signs_of_life(now=now)
+    if digest_is_due(now=now):
+        written += digest(today(now=now), now=now)
+    beat("watch", now=now)
+    return written

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class Config(AppConfig):
+    name = "server.telling"

@@ -1,0 +1,360 @@
+"""What needs a person is remembered, told once to whom it concerns, and closes by itself."""
+
+import json
+from datetime import UTC, date, datetime, time, timedelta
+from email import message_from_bytes
+from email.policy import default
+from unittest import mock
+
+from django.core import mail
+from prometheus_client.parser import text_string_to_metric_families
+
+from server.oversight.models import Matter, MatterEvent, PromiseDay
+from server.people.models import Holder, Office, User
+from server.runs.actions.beat import beat
+from server.runs.models import Beat
+from server.telling.actions.hooks import add_hook
+from server.telling.actions.send import send_waiting
+from server.telling.actions.watch_office import watch_office
+from server.telling.models import Message
+from server.tests.pretend import OfficeTestCase
+
+
+def utc(text: str) -> datetime:
+    return datetime.fromisoformat(text).replace(tzinfo=UTC)
+
+
+class TellingTestCase(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one, self.two = self.device("p1"), self.device("p2")
+        self.plan(self.one, self.two)
+        self.run_now(self.one)
+        User.objects.filter(username="ines").update(email="ines@office.example")
+
+    def wants(self, **told: object) -> None:
+        User.objects.filter(username="ines").update(**told)
+
+    def watch(self, at: str) -> None:
+        self.outside.at = utc(at)
+        watch_office(now=utc(at))
+
+    def send(self, at: str) -> list[str]:
+        before = len(mail.outbox)
+        self.outside.at = utc(at)
+        send_waiting(now=utc(at))
+        return [letter.subject for letter in mail.outbox[before:]]
+
+    def opened(self) -> list[str]:
+        return sorted(Matter.objects.filter(closed_at__isnull=True).values_list("code", flat=True))
+
+
+class MattersAreRemembered(TellingTestCase):
+    def test_one_entry_a_cause_that_gathers_its_devices_and_closes_by_itself(self):
+        self.watch("2026-03-02T07:10")
+        self.assertEqual(self.opened(), ["never"])
+        self.run_now(self.two)
+        self.watch("2026-03-02T07:20")
+        self.assertEqual(self.opened(), [])
+        matter = Matter.objects.get()
+        self.assertEqual([event.says for event in matter.events.all()], ["It began with 1 device.", "The cause is gone."])
+        self.watch("2026-03-05T07:20")
+        self.assertEqual(self.opened(), ["late"])
+        told = self.api.get(f"/api/matters/{Matter.objects.get(code='late').id}").json()
+        self.assertEqual(len(told["devices"]), 2)
+
+    def test_a_cause_that_is_back_within_hours_is_the_same_matter(self):
+        self.watch("2026-03-02T07:10")
+        Matter.objects.update(closed_at=utc("2026-03-02T08:00"))
+        self.watch("2026-03-02T10:00")
+        self.assertEqual(Matter.objects.count(), 1)
+        self.assertEqual(MatterEvent.objects.last().says, "It came back.")
+        Matter.objects.update(closed_at=utc("2026-03-02T10:00"))
+        self.watch("2026-03-04T01:00")
+        self.assertEqual(Matter.objects.filter(code="never").count(), 2)
+
+    def test_put_off_with_a_reason_until_a_day_and_back_on_that_day(self):
+        self.watch("2026-03-02T07:10")
+        id = Matter.objects.get().id
+        for body, field in (({"until": "2026-03-01", "why": "x"}, "until"), ({"until": "2026-03-09", "why": " "}, "why")):
+            self.assertEqual(self.api.post(f"/api/matters/{id}/put-off", body, format="json").json()["field"], field)
+        self.api.post(f"/api/matters/{id}/put-off", {"until": "2026-03-04", "why": "waits for a cable"}, format="json")
+        told = self.api.get("/api/today").json()
+        self.assertEqual(
+            ([cause["code"] for cause in told["causes"]], [cause["put_off_why"] for cause in told["put_off"]]), ([], ["waits for a cable"])
+        )
+        self.outside.at = utc("2026-03-03T23:30")  # already the 4th in Berlin
+        self.assertIn("never", [cause["code"] for cause in self.api.get("/api/today").json()["causes"]])
+
+    def test_what_came_back_to_normal_stands_on_today_for_a_day(self):
+        self.watch("2026-03-02T07:10")
+        self.run_now(self.two)
+        self.watch("2026-03-02T07:20")
+        self.outside.at = utc("2026-03-02T19:00")
+        self.assertEqual([row["says"] for row in self.api.get("/api/today").json()["back_to_normal"]], ["Never backed up"])
+        self.outside.at = utc("2026-03-04T06:00")
+        self.assertEqual(self.api.get("/api/today").json()["back_to_normal"], [])
+
+    def test_looking_costs_the_same_queries_for_two_devices_and_for_twenty(self):
+        self.watch("2026-03-02T07:10")
+        with self.assertNumQueries(32):
+            watch_office(now=utc("2026-03-02T07:11"))
+        self.plan(*[self.device(f"q{n}", content={}) for n in range(18)], name="More")
+        watch_office(now=utc("2026-03-02T07:12"))
+        with self.assertNumQueries(32):
+            watch_office(now=utc("2026-03-02T07:13"))
+
+
+class PeopleAreTold(TellingTestCase):
+    def test_an_alert_once_and_not_again_while_the_matter_lasts(self):
+        self.wants(wants_alerts=True)
+        self.watch("2026-03-02T07:10")
+        self.assertEqual(self.send("2026-03-02T07:10"), ["Saltmarsh & Pike: Never backed up"])
+        for at in ("2026-03-02T07:11", "2026-03-02T12:00", "2026-03-03T07:00"):
+            self.watch(at)
+            self.assertEqual(self.send(at), [])
+
+    def test_a_mail_that_another_program_reads(self):
+        self.wants(wants_alerts=True)
+        Holder.objects.filter(devices=self.two).update(name="Zoë\nBcc: all@office.example")
+        self.watch("2026-03-02T07:10")
+        self.send("2026-03-02T07:10")
+        letter = message_from_bytes(mail.outbox[-1].message().as_bytes(), policy=default)
+        self.assertEqual((letter["To"], letter["Auto-Submitted"], letter["Bcc"]), ("ines@office.example", "auto-generated", None))
+        self.assertIn("Zoë", letter.get_content())
+
+    def test_quiet_hours_hold_alerts_back_and_what_is_over_by_then_is_not_told(self):
+        self.wants(wants_alerts=True, quiet_from=time(20), quiet_until=time(7, 30))
+        self.watch("2026-03-02T22:00")
+        self.assertEqual(self.send("2026-03-02T22:01"), [])
+        self.assertEqual(Message.objects.get().not_before, utc("2026-03-03T06:30"))
+        self.assertEqual(self.send("2026-03-03T06:30"), ["Saltmarsh & Pike: Never backed up"])
+        Message.objects.all().delete()
+        Matter.objects.all().delete()
+        self.watch("2026-03-03T22:00")
+        self.run_now(self.two)
+        self.watch("2026-03-03T22:30")
+        self.assertNotIn("Saltmarsh & Pike: Never backed up", self.send("2026-03-04T06:31"))
+
+    def test_the_morning_digest_once_a_day_at_the_hour_that_was_wished_for(self):
+        self.wants(wants_digest=True, digest_at=time(7))
+        self.watch("2026-03-02T05:59")
+        self.assertEqual(self.send("2026-03-02T05:59"), [])
+        for at in ("2026-03-02T06:01", "2026-03-02T06:30"):
+            self.watch(at)
+            self.send(at)
+        self.assertEqual(len(mail.outbox), 1)
+        self.assertIn("1 of 2 devices are inside their promise", mail.outbox[0].subject)
+        self.assertIn("Never backed up: Orlo H1 (Holder of p2)", mail.outbox[0].body)
+
+    def test_a_server_that_was_off_all_day_sends_no_digest_of_the_morning(self):
+        self.wants(wants_digest=True, digest_at=time(7))
+        self.watch("2026-03-02T18:00")
+        self.assertEqual(self.send("2026-03-02T18:00"), [])
+
+    def test_a_holder_is_asked_once_where_only_they_can_help(self):
+        Office.objects.update(asks_holders=True)
+        Holder.objects.filter(devices=self.two).update(email="two@office.example")
+        self.outside.away.add("p2")
+        self.run_now(self.two)
+        self.watch("2026-03-02T10:00")
+        self.assertEqual(self.send("2026-03-02T10:00"), [])
+        for at in ("2026-03-02T14:05", "2026-03-03T14:05"):
+            self.watch(at)
+            self.send(at)
+        self.assertEqual([letter.to for letter in mail.outbox], [["two@office.example"]])
+        self.assertIn("switch its wireless on", mail.outbox[0].body)
+
+    def test_a_mail_server_that_hangs_is_asked_once_a_round_and_again_later(self):
+        self.wants(wants_alerts=True)
+        User.objects.filter(username="piet").update(email="piet@office.example", wants_alerts=True)
+        self.watch("2026-03-02T07:10")
+        with mock.patch("django.core.mail.EmailMessage.send", side_effect=TimeoutError("timed out")) as sending:
+            send_waiting(now=utc("2026-03-02T07:10"))
+        self.assertEqual(sending.call_count, 1)
+        self.assertEqual([(row.state, row.attempts) for row in Message.objects.all()], [("waiting", 1), ("waiting", 1)])
+        self.assertIn("TimeoutError", Message.objects.first().error)
+        self.assertEqual(self.send("2026-03-02T07:10"), [])
+        self.assertEqual(len(self.send("2026-03-02T07:12")), 2)
+
+    def test_it_is_given_up_in_the_end_and_shown(self):
+        self.wants(wants_alerts=True)
+        self.watch("2026-03-02T07:10")
+        at = utc("2026-03-02T07:10")
+        with mock.patch("django.core.mail.EmailMessage.send", side_effect=OSError("refused")):
+            for _ in range(7):
+                send_waiting(now=at)
+                at += timedelta(hours=7)
+        self.assertEqual(self.api.get("/api/messages?state=failed").json()["count"], 1)
+
+    def test_everybody_decides_for_themselves_and_wrong_wishes_are_named(self):
+        told = self.signed_in("ulla").get("/api/me/wishes").json()
+        for change, field in (
+            ({"wants_digest": True, "email": ""}, "email"),
+            ({"email": "no address"}, "email"),
+            ({"quiet_from": "20:00"}, "quiet_until"),
+        ):
+            answer = self.signed_in("ulla").put("/api/me/wishes", told | change, format="json")
+            self.assertEqual((answer.status_code, answer.json()["field"]), (400, field))
+        good = told | {"email": "ulla@office.example", "wants_digest": True}
+        self.assertEqual(self.signed_in("ulla").put("/api/me/wishes", good, format="json").status_code, 200)
+
+
+class ProgramsAreTold(TellingTestCase):
+    def test_beginning_and_end_of_a_matter_with_the_secret_of_the_hook(self):
+        _, secret = add_hook(name="desk", address="https://desk.example/attic", inside=False, signs_of_life=False, by=self.ines)
+        self.watch("2026-03-02T07:10")
+        self.run_now(self.two)
+        self.watch("2026-03-02T07:20")
+        self.send("2026-03-02T07:20")
+        events = [json.loads(body) for _, body, _ in self.outside.hooked]
+        self.assertEqual([event["event"] for event in events], ["matter.opened", "matter.closed"])
+        self.assertEqual(events[0]["devices"], [str(self.two.id)])
+        self.assertNotIn(secret, str(self.api.get("/api/hooks").json()))
+
+    def test_one_that_does_not_answer_is_tried_again_and_does_not_hold_up_mail(self):
+        self.wants(wants_alerts=True)
+        add_hook(name="desk", address="https://desk.example/attic", inside=False, signs_of_life=False, by=self.ines)
+        self.outside.deaf_hooks.add("https://desk.example/attic")
+        self.watch("2026-03-02T07:10")
+        self.assertEqual(len(self.send("2026-03-02T07:10")), 1)
+        row = Message.objects.get(way="hook")
+        self.assertEqual((row.state, row.attempts, row.error.startswith("example.org answered 500")), ("waiting", 1, True))
+
+    def test_signs_of_life_come_at_most_once_in_five_minutes(self):
+        add_hook(name="watcher", address="https://watch.example/", inside=False, signs_of_life=True, by=self.ines)
+        for at in ("2026-03-02T07:00", "2026-03-02T07:01", "2026-03-02T07:04", "2026-03-02T07:06"):
+            self.watch(at)
+        self.assertEqual(Message.objects.filter(subject="alive").count(), 2)
+
+    def test_bad_addresses_and_names_are_refused(self):
+        for address in ("ftp://x.example/", "https://", "https://user:pw@x.example/", "javascript:alert(1)", "https://x.example:99999/"):
+            answer = self.api.post("/api/hooks", {"name": "x", "address": address}, format="json")
+            self.assertEqual((answer.status_code, answer.json()["field"]), (400, "address"), address)
+        self.api.post("/api/hooks", {"name": "x", "address": "https://x.example/"}, format="json")
+        self.assertEqual(self.api.post("/api/hooks", {"name": "x", "address": "https://y.example/"}, format="json").json()["field"], "name")
+
+
+class PromisesAreOnRecord(TellingTestCase):
+    def test_each_morning_once_with_what_was_owed(self):
+        self.watch("2026-03-02T06:59")
+        self.assertFalse(PromiseDay.objects.exists())
+        for at in ("2026-03-02T07:01", "2026-03-02T07:30", "2026-03-05T07:01"):
+            self.watch(at)
+        told = self.api.get(f"/api/promises?device={self.one.id}").json()
+        self.assertEqual([(row["day"], row["standing"]) for row in told["days"]], [("2026-03-02", "on_time"), ("2026-03-05", "late")])
+        self.assertEqual(
+            self.api.get("/api/promises").json()["months"], [{"month": "2026-03-01", "share": {"owed": 4, "kept": 1, "percent": 25.0}}]
+        )
+        self.assertEqual(self.api.get(f"/api/promises?team={self.one.team_id}").json()["months"][0]["share"]["owed"], 4)
+
+    def test_the_month_on_paper(self):
+        self.outside.away.add("p2")
+        self.run_now(self.two)
+        self.watch("2026-03-02T07:01")
+        told = self.api.get("/api/report?month=2026-03").json()
+        self.assertEqual(
+            (told["promise"]["percent"], told["teams"][0]["team"], told["worst"][0]["holder"]), (50.0, "Shore Crew", "Holder of p2")
+        )
+        self.assertEqual(self.api.get("/api/report?month=2026-13").json()["field"], "month")
+        before = self.api.get("/api/report?month=2026-02").json()
+        self.assertIsNone(before["promise"]["percent"])
+
+    def test_causes_are_counted_in_the_month_of_their_night(self):
+        self.outside.at = utc("2026-03-02T13:00")
+        self.outside.away.add("p2")
+        self.run_now(self.two)
+        self.assertEqual(
+            [(row["code"], row["runs"]) for row in self.api.get("/api/report?month=2026-03").json()["causes"]], [("link.away", 1)]
+        )
+
+
+class OutsideWatchers(TellingTestCase):
+    def test_prometheus_reads_the_figures(self):
+        beat("scheduler", now=self.outside.at)
+        text = self.client.get("/metrics").content.decode()
+        found = {
+            (sample.name, tuple(sample.labels.values())): sample.value
+            for family in text_string_to_metric_families(text)
+            for sample in family.samples
+        }
+        self.assertEqual(found["attic_devices", ("on_time",)], 1)
+        self.assertEqual(found["attic_devices", ("never",)], 1)
+        self.assertEqual((found["attic_devices_promised", ()], found["attic_devices_inside_promise", ()]), (2, 1))
+        self.assertEqual(found["attic_last_sign_timestamp_seconds", ("scheduler",)], Beat.objects.get().at.timestamp())
+        self.assertNotIn("Orlo", text)
+
+    def test_strangers_need_the_token(self):
+        from django.conf import settings
+
+        self.assertEqual(self.client.get("/metrics", REMOTE_ADDR="192.0.2.7").status_code, 401)
+        self.assertEqual(self.client.get("/metrics", headers={"X-Forwarded-For": "192.0.2.7"}).status_code, 401)
+        token = {"Authorization": f"Bearer {settings.ATTIC_METRICS_TOKEN}"}
+        self.assertEqual(self.client.get("/metrics", REMOTE_ADDR="192.0.2.7", headers=token).status_code, 200)
+
+    def test_a_scheduler_that_stopped_is_said_on_today_and_to_whoever_watches(self):
+        beat("scheduler", now=utc("2026-03-02T06:00"))
+        self.outside.at = utc("2026-03-02T06:00")
+        self.assertIsNone(self.api.get("/api/today").json()["silent_since"])
+        self.outside.at = utc("2026-03-02T06:10")
+        told = self.api.get("/api/today").json()
+        self.assertEqual((told["silent_since"][:16], told["causes"][0]["code"]), ("2026-03-02T06:00", "silent"))
+        answer = self.client.get("/healthz")
+        self.assertEqual(answer.status_code, 503)
+        self.assertIn("scheduler has stopped", " ".join(answer.json()["troubles"]))
+
+    def test_ready_is_not_the_same_as_healthy(self):
+        self.assertNotIn("worker", " ".join(self.client.get("/readyz").json()["troubles"]))
+
+
+class ClosedDaysFromACalendar(TellingTestCase):
+    ICS = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTAMP:20260101T000000Z\r\nDTSTART;VALUE=DATE:20260501\r\nSUMMARY:May Day\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+
+    def test_read_first_taken_when_confirmed(self):
+        told = self.api.post("/api/closed-days/read", {"calendar": self.ICS}, format="json").json()
+        self.assertEqual((told["new"], told["days"]), (1, [{"day": "2026-05-01", "name": "May Day"}]))
+        self.assertEqual(self.api.get("/api/closed-days").json(), [])
+        self.api.post("/api/closed-days/read", {"calendar": self.ICS, "confirmed": True}, format="json")
+        self.assertEqual(len(self.api.get("/api/closed-days").json()), 1)
+        self.api.delete("/api/closed-days/2026-05-01")
+        self.assertEqual(self.api.get("/api/closed-days").json(), [])
+
+    def test_nonsense_names_the_file(self):
+        self.assertEqual(self.api.post("/api/closed-days/read", {"calendar": "nonsense"}, format="json").json()["field"], "file")
+
+
+class TheFeedOfAPlan(TellingTestCase):
+    def test_opened_read_by_another_program_and_revoked(self):
+        from icalendar import Calendar
+
+        from server.plans.models import Plan
+
+        plan = Plan.objects.get()
+        path = self.api.post(f"/api/plans/{plan.id}/feed").json()["path"]
+        answer = self.client.get(path)
+        events = Calendar.from_ical(answer.content).walk("VEVENT")
+        self.assertEqual(answer["Content-Type"], "text/calendar; charset=utf-8")
+        self.assertGreater(len(events), 170)
+        self.assertNotIn("Holder", answer.content.decode())
+        newer = self.api.post(f"/api/plans/{plan.id}/feed").json()["path"]
+        self.assertEqual((self.client.get(path).status_code, self.client.get(newer).status_code), (404, 200))
+        self.api.delete(f"/api/plans/{plan.id}/feed")
+        self.assertEqual(self.client.get(newer).status_code, 404)
+        self.assertEqual(self.client.get("/feeds/.ics").status_code, 404)
+
+
+class AbsencesOfDevices(TellingTestCase):
+    def test_the_record_follows_the_register(self):
+        from server.fleet.actions.change_device import change_device
+        from server.fleet.actions.keep_absences import keep_absences
+        from server.fleet.models import Absence
+        from server.people.queries import office_zone
+
+        zone = office_zone()
+        change_device(self.one, {"state": "away", "away_until": "2026-03-20"}, by=self.ines)
+        for _ in range(2):
+            keep_absences(zone=zone, now=utc("2026-03-04T10:00"))
+        change_device(self.one, {"state": "in_use"}, by=self.ines, now=utc("2026-03-10T10:00"))
+        keep_absences(zone=zone, now=utc("2026-03-10T10:01"))
+        row = Absence.objects.get()
+        self.assertEqual((row.first_day, row.last_day, row.is_open), (date(2026, 3, 4), date(2026, 3, 9), False))
