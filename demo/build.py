@@ -38,6 +38,7 @@ from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import copy_backup
+from server.runs.actions.line_up_night import line_up_night
 from server.runs.actions.look_at import look_at
 from server.runs.actions.start_due import start_due
 from server.runs.models import Backup, Run, RunState
@@ -211,7 +212,7 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     _evening(evening, clock)
     clock.set(evening + timedelta(hours=9, minutes=55))
     for run in Run.objects.filter(state=RunState.WAITING):
-        Run.objects.filter(id=run.id).update(attempts=4)
+        Run.objects.filter(id=run.id).update(attempts=14, next_try_at=None)
         carry_out(run.id, clock=clock)
     for plan in Plan.objects.select_related("store"):
         for device in Device.objects.filter(assignment__plan=plan):
@@ -220,11 +221,14 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
 
 def _evening(evening: datetime, clock: PastClock, until: datetime | None = None) -> None:
     """Start and carry out what is due at each planned time of the evening."""
+    clock.set(evening - timedelta(hours=6))
+    line_up_night(now=clock())
     for hours in (0.01, 1.51, 2.01):
         instant = evening + timedelta(hours=hours)
         if until is None or instant < until:
             clock.set(instant)
-            _side_by_side(start_due(now=clock()), clock)
+            while started := start_due(now=clock()):
+                _side_by_side(started, clock)
 
 
 def _side_by_side(runs: list[Run], clock: PastClock) -> None:

@@ -31,7 +31,8 @@ _ALL = [
 ]
 PLANS = (
     {
-        "name": "Field nightly", "reach": "all_but", "kinds": ["apps"], "rule": "FREQ=DAILY", "starts_at": time(22), "window_closes": time(6),
+        "name": "Field nightly", "reach": "all_but", "kinds": ["apps"], "rule": "FREQ=DAILY",
+        "starts_at": time(22), "window_closes": time(6),
         "store": "Server room",
         "promise_seconds": 3 * DAYS, "keep_last": 3, "keep_daily": 4, "keep_weekly": 6, "keep_monthly": 12,
         "devices": ("field*", "tab11-okafor"),

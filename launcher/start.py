@@ -65,6 +65,9 @@ def environment(data: Path, ports: dict[str, int]) -> dict[str, str]:
         "ATTIC_DATA": str(data),
         "ATTIC_DATABASE_PORT": str(ports["database"]),
         "ATTIC_ANNOUNCEMENTS_URL": f"http://127.0.0.1:{ports['standins']}/announcements",
+        "ATTIC_MAIL_HOST": "127.0.0.1",
+        "ATTIC_MAIL_PORT": str(ports["mail"]),
+        "ATTIC_MAIL_FROM": "old-attic@office.example",
     }
 
 
@@ -80,6 +83,7 @@ def _wants_demo(data: Path, empty: bool) -> bool:
 def _start_standins(processes: Processes, env: dict[str, str], data: Path, ports: dict[str, int], *, empty: bool) -> None:
     """They need no database, so they get going while it starts."""
     command = [PYTHON, "-m", "standins", "--port", str(ports["standins"]), "--data", data / "standins"]
+    command += ["--mail-port", str(ports["mail"])]
     if _wants_demo(data, empty):
         command += ["--day", str(datetime.now().astimezone().date() - timedelta(days=DEMO_DAYS))]
     else:
@@ -133,6 +137,7 @@ def _tell_ready(data: Path, port: int, ports: dict[str, int], *, empty: bool) ->
     elif empty:
         say("Open it in a browser: it asks for the first administrator.")
     say(f"What the simulated devices show on their screens: http://127.0.0.1:{ports['standins']}")
+    say(f"What it mails and tells other programs: http://127.0.0.1:{ports['standins']}/mailbox")
     say(f"Everything lies in {data}. Ctrl-C stops it.")
 
 
@@ -140,7 +145,7 @@ def _ports(data: Path) -> dict[str, int]:
     """Ports of the processes that nobody types; kept, so that they are the same next time if they are free."""
     file = data / "ports.json"
     known = json.loads(file.read_text()) if file.exists() else {}
-    ports = {name: known[name] if name in known and is_free(known[name]) else free_port() for name in ("database", "standins")}
+    ports = {name: known[name] if name in known and is_free(known[name]) else free_port() for name in ("database", "standins", "mail")}
     file.write_text(json.dumps(ports))
     return ports
 

@@ -11,6 +11,7 @@ from standins.control import ControlServer
 from standins.device import SimulatedDevice
 from standins.fleet import FLEET, SFTP_DEVICE
 from standins.life import Life
+from standins.mailbox import Mailbox
 from standins.sftp import SftpDevice
 
 
@@ -20,6 +21,7 @@ def main() -> int:
     parser.add_argument("--data", type=Path, required=True, help="folder for the devices' content")
     parser.add_argument("--day", type=date.fromisoformat, help="let new devices begin on this day instead of today")
     parser.add_argument("--catch-up", action="store_true", help="let every device live until today, then go on day by day")
+    parser.add_argument("--mail-port", type=int, help="port on which a mail server keeps what it is given")
     given = parser.parse_args()
     devices = [SimulatedDevice(persona, Life(given.data, persona)) for persona in FLEET]
     logger = SftpDevice(SFTP_DEVICE, given.data)
@@ -33,7 +35,10 @@ def main() -> int:
     logger.live_until(given.day or _today())
     if not logger.knobs.away:
         logger.listen(logger.port if _free(logger.port) else 0)
-    control = ControlServer(given.port, devices, [logger])
+    mailbox = Mailbox(given.data)
+    if given.mail_port is not None:
+        mailbox.listen(given.mail_port)
+    control = ControlServer(given.port, devices, [logger], mailbox)
     print(f"stand-ins at http://127.0.0.1:{control.server_address[1]}", flush=True)
     done = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
@@ -47,6 +52,7 @@ def main() -> int:
     for device in devices:
         device.hang_up()
     logger.hang_up()
+    mailbox.close()
     return 0
 
 

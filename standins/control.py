@@ -2,7 +2,8 @@
 
 `GET /announcements` is the office network: it lists the devices that can be seen on it. `POST
 /control/DEVICE` turns knobs, `…/accept` and `…/ask-again` are its holder's fingers, `…/delete` removes an item,
-`POST /scenario` turns the knobs of many, `POST /day` lets the fleet, or one device, live until a date. Only on loopback.
+`POST /scenario` turns the knobs of many, `POST /day` lets the fleet, or one device, live until a date. `/mailbox` shows the
+office's mail, `POST /hooked` takes webhooks. Only on loopback.
 """
 
 import json
@@ -14,6 +15,7 @@ from urllib.parse import parse_qs, urlsplit
 
 from standins.device import SimulatedDevice
 from standins.knobs import SCENARIOS
+from standins.mailbox import Mailbox
 from standins.page import page
 from standins.sftp import SftpDevice
 
@@ -24,9 +26,12 @@ class ControlServer(ThreadingHTTPServer):
     allow_reuse_address = True
     daemon_threads = True
 
-    def __init__(self, port: int, devices: list[SimulatedDevice], sftp: list[SftpDevice] | None = None) -> None:
+    def __init__(
+        self, port: int, devices: list[SimulatedDevice], sftp: list[SftpDevice] | None = None, mailbox: Mailbox | None = None
+    ) -> None:
         self.devices = {device.id: device for device in devices}
         self.sftp = {device.id: device for device in sftp or []}
+        self.mailbox = mailbox
         super().__init__(("127.0.0.1", port), _Page)
 
     def any_device(self, id: str) -> SimulatedDevice | SftpDevice:
@@ -57,6 +62,10 @@ class _Page(BaseHTTPRequestHandler):
             case "/announcements":
                 seen = [device.announced() for device in self.server.devices.values() if not device.knobs.away]
                 self._json(200, {"devices": seen})
+            case "/mailbox" if self.server.mailbox is not None:
+                self._send(200, "text/html; charset=utf-8", self.server.mailbox.page().encode())
+            case "/mailbox.json" if self.server.mailbox is not None:
+                self._json(200, {"letters": self.server.mailbox.letters(), "hooked": self.server.mailbox.hooked})
             case "/control":
                 self._json(200, {"devices": [device.described() for device in self.server.all_devices()]})
             case _:
@@ -64,6 +73,10 @@ class _Page(BaseHTTPRequestHandler):
 
     def do_POST(self) -> None:
         body = self.rfile.read(min(int(self.headers.get("Content-Length") or 0), 1 << 20))
+        if urlsplit(self.path).path == "/hooked" and self.server.mailbox is not None:
+            self.server.mailbox.take_hook({name.lower(): value for name, value in self.headers.items()}, body)
+            self._json(200, {})
+            return
         is_form = self.headers.get("Content-Type", "").startswith("application/x-www-form-urlencoded")
         try:
             told = _from_form(body) if is_form else json.loads(body or b"{}")
@@ -73,7 +86,7 @@ class _Page(BaseHTTPRequestHandler):
             return
         if is_form:
             self.send_response(303)
-            self.send_header("Location", "/")
+            self.send_header("Location", "/mailbox" if self.path == "/mailbox" else "/")
             self.send_header("Content-Length", "0")
             self.end_headers()
         else:
@@ -87,6 +100,11 @@ class _Page(BaseHTTPRequestHandler):
                     device.life.live_until(day)
                 for quiet in self.server.sftp.values():
                     quiet.live_until(day)
+            case ["mailbox"] if self.server.mailbox is not None:
+                for name, value in told.items():
+                    if name not in ("hangs", "refuses") or not isinstance(value, bool):
+                        raise ValueError(f"no such switch: {name}")
+                    setattr(self.server.mailbox, name, value)
             case ["scenario"]:
                 self.server.play(told["name"])
             case ["control", id]:

@@ -51,7 +51,8 @@ def checked(changes: dict[str, Any]) -> dict[str, Any]:
 
 CALM: dict[str, Any] = {
     "away": False, "locked": False, "data_access": True, "finder_lock": False, "on_power": True, "battery_percent": 86, "elsewhere": False,
-    "full": False, "in_use": False, "card_encrypted": False, "clock_off_seconds": 0, "slow_bytes_per_second": 0, "drop_at_byte": 0, "unplug_at_byte": 0,
+    "full": False,
+    "in_use": False, "card_encrypted": False, "clock_off_seconds": 0, "slow_bytes_per_second": 0, "drop_at_byte": 0, "unplug_at_byte": 0,
     "lie_about_sizes": False, "strange_names": False, "announce_twice": False, "other_serial": "", "account_off": False,
 }  # fmt: skip
 

@@ -18,7 +18,8 @@ svg { display: block; margin-top: 4px } small { color: #4e5a56 } summary { curso
 """
 _SWITCHES = (
     ("away", "away or unplugged"), ("elsewhere", "another network"), ("locked", "locked"), ("data_access", "data access"),
-    ("asks_holder", "asks its holder"), ("finder_lock", "finder lock"), ("on_power", "on power"), ("in_use", "in use"), ("full", "storage full"),
+    ("asks_holder", "asks its holder"), ("finder_lock", "finder lock"), ("on_power", "on power"),
+    ("in_use", "in use"), ("full", "storage full"),
     ("card_encrypted", "card encrypted"), ("account_off", "work account off"), ("lie_about_sizes", "lies about sizes"),
     ("strange_names", "strange names"), ("announce_twice", "one photo twice"),
 )  # fmt: skip
@@ -36,6 +37,7 @@ def page(devices: Iterable[SimulatedDevice], sftp: Iterable[SftpDevice]) -> str:
         for name, (told, _) in SCENARIOS.items()
     )
     intro = "<h1>Simulated devices</h1><p>What their screens show, and the trouble they can be in. Yellow is switched on.</p>"
+    intro += "<p><a href=/mailbox>The office's mailbox</a></p>"
     head = f"<meta charset=utf-8><title>Simulated devices</title><style>{_STYLE}</style>"
     return f"<!doctype html><html lang=en>{head}{intro}<p>Scenarios: {played}</p>{''.join(rows)}"
 

@@ -54,7 +54,7 @@ class BrowserTestCase(TransactionTestCase):
         shutil.copytree(Path(os.environ["ATTIC_DATA"]) / "keys", cls.data / "keys")
         cls.processes = Processes(cls.data / "logs")
         cls.addClassCleanup(cls.processes.stop)
-        cls.port, cls.control_port = free_port(), free_port()
+        cls.port, cls.control_port, mail_port = free_port(), free_port(), free_port()
         cls.env = {
             **os.environ,
             "PYTHONPATH": str(ROOT),
@@ -62,9 +62,13 @@ class BrowserTestCase(TransactionTestCase):
             "ATTIC_DATABASE_NAME": str(connection.settings_dict["NAME"]),
             "ATTIC_ANNOUNCEMENTS_URL": f"http://127.0.0.1:{cls.control_port}/announcements",
             "ATTIC_TICK_SECONDS": "1",
+            "ATTIC_MAIL_HOST": "127.0.0.1",
+            "ATTIC_MAIL_PORT": str(mail_port),
+            "ATTIC_MAIL_FROM": "old-attic@office.example",
         }
         day = (datetime.now().astimezone().date() - timedelta(days=cls.days_ago)).isoformat()
         standins = [PYTHON, "-m", "standins", "--port", str(cls.control_port), "--data", cls.data / "standins", "--day", day]
+        standins += ["--mail-port", str(mail_port)]
         cls.processes.start("standins", standins, cls.env)
         wait_for(cls.env["ATTIC_ANNOUNCEMENTS_URL"], cls.processes)
         cls.executor = ThreadPoolExecutor(1)

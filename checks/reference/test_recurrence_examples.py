@@ -145,7 +145,7 @@ class ExamplesOfRfc5545(TestCase):
 class RulesThatMakeNoSense(TestCase):
     def refused(self, rule: str, **more: object) -> str:
         with self.assertRaises(BadInput) as caught:
-            checked(Recurrence(rule=rule, start=datetime(2026, 1, 1, 22), zone=NEW_YORK, **more))  # type: ignore[arg-type]
+            checked(Recurrence(rule=rule, start=datetime.fromisoformat("2026-01-01T22:00"), zone=NEW_YORK, **more))  # type: ignore[arg-type]
         return f"{caught.exception.field}: {caught.exception.message}"
 
     def test_each_is_refused_with_its_reason(self):
@@ -248,7 +248,7 @@ class WindowsOfPlans(TestCase):
 
     def test_in_working_time_a_window_ends_with_the_next_occurrence(self):
         rule = rule_of(Pattern(shape=Shape.WORKING_TIME, weekdays=(0, 1, 2, 3, 4), hours=4, from_hour=8, to_hour=16))
-        recurrence = Recurrence(rule=rule, start=datetime(2026, 1, 1, 8), zone=self.zone)
+        recurrence = Recurrence(rule=rule, start=datetime.fromisoformat("2026-01-01T08:00"), zone=self.zone)
         found = slots(
             recurrence, Window(opens=time(8), closes=time(18)), after=self.at("2026-03-02T00:00"), until=self.at("2026-03-02T23:00")
         )
@@ -265,7 +265,7 @@ class WindowsOfPlans(TestCase):
     def test_office_holidays_and_exceptions_are_passed_over(self):
         skipped = frozenset({date(2026, 12, 24), date(2026, 12, 25)})
         recurrence = Recurrence(
-            rule="FREQ=DAILY", start=datetime(2026, 1, 1, 22), zone=self.zone, until=date(2026, 12, 27), skipped=skipped
+            rule="FREQ=DAILY", start=datetime.fromisoformat("2026-01-01T22:00"), zone=self.zone, until=date(2026, 12, 27), skipped=skipped
         )
         found = recurrence.following(self.at("2026-12-23T00:00"), 10)
         self.assertEqual([at.astimezone(self.zone).day for at in found], [23, 26, 27])

@@ -182,7 +182,7 @@ def _clock(now_taken: Taken, history: Sequence[Taken]) -> Oddity:
     off = timedelta(seconds=abs(now_taken.clock_off_seconds))
     way = "ahead" if now_taken.clock_off_seconds > 0 else "behind"
     says = f"Its clock is {spoken(off)} {way}: dates of its items and backups cannot be trusted."
-    numbers = {"seconds": round(now_taken.clock_off_seconds)}
+    numbers = {"seconds": float(round(now_taken.clock_off_seconds))}
     return Oddity(code=Odd.CLOCK_OFF, kind="", says=says, before=history[0].id if history else "", numbers=numbers)
 
 

@@ -7,7 +7,7 @@ from itertools import islice
 from zoneinfo import ZoneInfo
 
 from dateutil.rrule import rrulestr
-from icalendar import Calendar, Event
+from icalendar import Calendar, Component, Event
 
 from core.errors import BadInput
 from core.units import aware
@@ -53,23 +53,31 @@ def read_holidays(text: bytes, *, today: date) -> list[Holiday]:
     return [Holiday(day=day, name=name) for day, name in sorted(found.items())]
 
 
-def _starts(event: Event, first: date, last: date) -> Iterable[tuple[date, int]]:
-    """(first day, number of days) of each time the event takes place. All-day events end before DTEND (RFC 5545 §3.6.1)."""
+def _value(event: Component, name: str) -> object:
+    """What a date or duration property holds; None without one. Raises BadInput for one that cannot be read."""
     try:
-        begin = event["DTSTART"].dt
-        end = event["DTEND"].dt if "DTEND" in event else begin + event["DURATION"].dt if "DURATION" in event else None
-    except (KeyError, AttributeError, TypeError, ValueError):
+        return getattr(event[name], "dt", None) if name in event else None
+    except (AttributeError, KeyError, TypeError, ValueError):
         raise BadInput("An event in it has no date.", field="file", remedy="Repair or remove that event.") from None
+
+
+def _starts(event: Component, first: date, last: date) -> Iterable[tuple[date, int]]:
+    """(first day, number of days) of each time the event takes place. All-day events end before DTEND (RFC 5545 §3.6.1)."""
+    begin, end, lasts = _value(event, "DTSTART"), _value(event, "DTEND"), _value(event, "DURATION")
+    if not isinstance(begin, date):
+        raise BadInput("An event in it has no date.", field="file", remedy="Repair or remove that event.")
     day = begin.date() if isinstance(begin, datetime) else begin
+    until = end if isinstance(end, date) else begin + lasts if isinstance(lasts, timedelta) else None
     length = 1
-    if end is not None:
-        end_day = end.date() if isinstance(end, datetime) else end
-        length = max(1, (end_day - day).days + (1 if isinstance(end, datetime) and end_day > day else 0))
+    if until is not None:
+        end_day = until.date() if isinstance(until, datetime) else until
+        length = max(1, (end_day - day).days + (1 if isinstance(until, datetime) and end_day > day else 0))
     if length > LONGEST_DAYS:
         raise BadInput(f"An event in it lasts {length} days.", field="file", remedy="Give holidays only, of up to 120 days each.")
     if "RRULE" not in event:
         return [(day, length)]
-    rule = event["RRULE"].to_ical().decode()
+    written = event["RRULE"].to_ical()
+    rule = written.decode() if isinstance(written, bytes) else str(written)
     if not any(word in rule for word in ("YEARLY", "MONTHLY", "WEEKLY", "DAILY")):
         raise BadInput("An event in it repeats within a day.", field="file", remedy="Give holidays only.")
     try:

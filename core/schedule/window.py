@@ -8,7 +8,7 @@ only the newest counts, so that a server which was off catches up with one run.
 
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
-from itertools import pairwise
+from itertools import pairwise, zip_longest
 from zoneinfo import ZoneInfo
 
 from core.errors import BadInput
@@ -71,9 +71,8 @@ def slots(recurrence: Recurrence, window: Window, *, after: datetime, until: dat
     """The occurrences in (after, until], each with its window."""
     reach = LONGEST_CATCH_UP if window.catch_up else _MARGIN
     found = list(recurrence.between(after, aware(until) + reach))
-    ends = [*found[1:], None]
     made = []
-    for occurrence, following in zip(found, ends, strict=True):
+    for occurrence, following in zip_longest(found, found[1:]):
         if occurrence > aware(until):
             break
         closes = window.closes_at(occurrence, recurrence.zone)

@@ -14,7 +14,8 @@ from server.runs.models import ACTIVE, CAME, Run
 from server.runs.queries import runs
 
 STRAIGHT = {
-    "device": "device", "holder": "device__holder", "team": "device__team", "plan": "plan", "store": "store", "night": "night", "state": "state",
+    "device": "device", "holder": "device__holder", "team": "device__team", "plan": "plan",
+    "store": "store", "night": "night", "state": "state",
     "cause": "cause_code", "trigger": "trigger", "first": "night__gte", "last": "night__lte", "at_least_bytes": "stored_bytes__gte",
     "at_most_bytes": "stored_bytes__lte",
 }  # fmt: skip

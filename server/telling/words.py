@@ -10,12 +10,12 @@ from server.oversight.today import Today
 
 NAMED = 12
 HOLDER_CAN_HELP = {
-    "link.locked": "It was locked when its backup wanted to begin. Please leave it unlocked and on power this evening, or tell us when it suits.",
-    "link.away": "It could not be found on the office wireless. If you have it with you, please switch its wireless on in the office today.",
-    "link.data_access_off": "Its data access is switched off. Please open its settings, look for data access, and switch it on for the office's server.",
+    "link.locked": "It was locked when its backup wanted to begin. Please leave it unlocked and on power this evening.",
+    "link.away": "It could not be found on the office wireless. Please switch its wireless on while you are in the office.",
+    "link.data_access_off": "Its data access is switched off. Please open its settings, look for data access, and switch it on.",
     "link.not_accepted": "It asks whether it may be backed up. Please look at its screen and say yes.",
     "schedule.condition": "Its backup waits for power or the office wireless. Please put it on power in the office tonight.",
-    "unseen": "It was not seen on the office wireless. If you have it with you, please switch its wireless on in the office today.",
+    "unseen": "It was not seen on the office wireless. Please switch its wireless on while you are in the office.",
 }
 """Last word of a cause's code → what only the holder can do."""
 

@@ -110,6 +110,7 @@ class NightSerializer(serializers.Serializer):
 class RibbonSerializer(serializers.Serializer):
     nights = NightSerializer(many=True)
     tonight = serializers.DateField()
+    tomorrow = serializers.DateField()
     tonight_planned = serializers.IntegerField()
     tomorrow_planned = serializers.IntegerField()
     devices = serializers.IntegerField()
@@ -130,7 +131,10 @@ class RibbonView(APIView):
         nights = past_nights(now=now)
         planned, tomorrow = planned_on(tonight, now=now), planned_on(tonight + timedelta(days=1), now=now)
         highest = max([planned, tomorrow, *(n.came + n.came_late + n.missing + n.under_way for n in nights)])
-        told = {"nights": nights, "tonight": tonight, "tonight_planned": planned, "tomorrow_planned": tomorrow, "devices": highest}
+        told = {
+            "nights": nights, "tonight": tonight, "tomorrow": tonight + timedelta(days=1), "tonight_planned": planned,
+            "tomorrow_planned": tomorrow, "devices": highest,
+        }  # fmt: skip
         return Response(RibbonSerializer(told).data)
 
 

@@ -23,7 +23,8 @@ class StoreSerializer(serializers.ModelSerializer):
     class Meta:
         model = Store
         fields = (
-            "id", "name", "medium", "off_site", "path", "max_writers", "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
+            "id", "name", "medium", "off_site", "path", "max_writers",
+            "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
             "checked_at",
             "check_says", "trouble", "passphrase_proven_at", "added_at",
         )  # fmt: skip

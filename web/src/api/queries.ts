@@ -50,10 +50,19 @@ export const useDeviceBackups = (id: string) =>
 
 export interface RunsWanted {
   device?: string | undefined;
-  night?: string | undefined;
-  state?: string | undefined;
-  words?: string | undefined;
+  holder?: string | undefined;
+  team?: string | undefined;
+  plan?: string | undefined;
   store?: string | undefined;
+  night?: string | undefined;
+  first?: string | undefined;
+  last?: string | undefined;
+  state?: string | undefined;
+  outcome?: string | undefined;
+  trigger?: string | undefined;
+  cause?: string | undefined;
+  at_least_bytes?: string | undefined;
+  words?: string | undefined;
   page?: number | undefined;
   page_size?: number | undefined;
 }
@@ -62,5 +71,12 @@ export const useRuns = (wanted: RunsWanted) =>
   useQuery({
     queryKey: ['runs', wanted],
     queryFn: () => told(client.GET('/api/runs', { params: { query: wanted as never } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useRunTotals = (wanted: RunsWanted) =>
+  useQuery({
+    queryKey: ['runs', 'totals', wanted],
+    queryFn: () => told(client.GET('/api/runs/totals', { params: { query: wanted as never } })),
     placeholderData: keepPreviousData,
   });

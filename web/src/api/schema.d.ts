@@ -151,6 +151,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/closed-days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["closed_days"];
+        put?: never;
+        post: operations["add_closed_day"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/closed-days/{day}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["remove_closed_day"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/closed-days/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read a calendar file, and take its days when that is confirmed. */
+        post: operations["read_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices": {
         parameters: {
             query?: never;
@@ -641,6 +690,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["hooks"];
+        put?: never;
+        post: operations["add_hook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["change_hook"];
+        post?: never;
+        delete: operations["remove_hook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["try_hook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/journal": {
         parameters: {
             query?: never;
@@ -673,6 +770,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/matters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["matters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matters/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["matter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matters/{id}/put-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["put_off"];
+        delete: operations["take_up"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -682,6 +827,39 @@ export interface paths {
         };
         /** @description Who is signed in, and whether anybody can. */
         get: operations["me"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/wishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["wishes"];
+        put: operations["change_wishes"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Bodies name devices and people: for operators and administrators. */
+        get: operations["messages"];
         put?: never;
         post?: never;
         delete?: never;
@@ -701,6 +879,54 @@ export interface paths {
         get: operations["names"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/night": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["night"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/oddities": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["oddities"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/oddities/{id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["settle_oddity"];
         delete?: never;
         options?: never;
         head?: never;
@@ -739,6 +965,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pauses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["pauses"];
+        put?: never;
+        post: operations["pause"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pauses/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["resume"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans": {
         parameters: {
             query?: never;
@@ -771,6 +1029,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{id}/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["open_feed"];
+        delete: operations["close_feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/preview": {
         parameters: {
             query?: never;
@@ -797,6 +1071,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["preflight"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/promises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["promises"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["report"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -910,6 +1216,72 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["stop_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{one}/with/{two}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["compare_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/causes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Causes that runs of the last year ended with, the commonest first. */
+        get: operations["run_causes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/export.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is filtered, as CSV (RFC 4180) or JSON lines in one array; streamed, the newest 200,000. */
+        get: operations["export_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/totals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["run_totals"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1141,6 +1513,17 @@ export interface components {
             id: string;
             name: string;
         };
+        /** @description Neither plan nor device means everything. */
+        AskPauseRequest: {
+            /** Format: uuid */
+            plan?: string | null;
+            /** Format: uuid */
+            device?: string | null;
+            /** Format: date */
+            until?: string | null;
+            /** @default  */
+            reason: string;
+        };
         /** @description A run for an occasion makes a backup on hold. */
         AskRunRequest: {
             /** @default  */
@@ -1155,6 +1538,13 @@ export interface components {
             path: string;
             passphrase: string;
             allowance_bytes: number | null;
+        };
+        BackToNormal: {
+            /** Format: uuid */
+            id: string;
+            says: string;
+            /** Format: date-time */
+            closed_at: string;
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -1209,6 +1599,12 @@ export interface components {
             /** Format: date-time */
             readonly undone_at: string | null;
         };
+        /** @description The text of an .ics file; nothing is kept of it before `confirmed`. */
+        CalendarRequest: {
+            calendar: string;
+            /** @default false */
+            confirmed: boolean;
+        };
         Cause: {
             code: string;
             mark: string;
@@ -1217,7 +1613,23 @@ export interface components {
             step_label: string;
             /** Format: uuid */
             readonly store_id: string | null;
+            /**
+             * Format: uuid
+             * @description What is remembered of it; empty for a few seconds after it began.
+             */
+            readonly matter_id: string | null;
+            /** Format: date-time */
+            readonly opened_at: string | null;
+            /** Format: date */
+            readonly put_off_until: string | null;
+            readonly put_off_why: string;
             readonly devices: components["schemas"]["CauseDevice"][];
+        };
+        CauseCount: {
+            code: string;
+            says: string;
+            runs: number;
+            devices: number;
         };
         CauseDevice: {
             /** Format: uuid */
@@ -1225,6 +1637,11 @@ export interface components {
             name: string;
             holder: string;
             team: string;
+        };
+        ChangeHookRequest: {
+            active: boolean;
+            inside: boolean;
+            signs_of_life: boolean;
         };
         /** @description Columns of the register; those that are left out stay as they are. */
         ChangeManyRequest: {
@@ -1237,6 +1654,7 @@ export interface components {
             name: string;
             allowance_bytes: number | null;
             off_site?: boolean | null;
+            max_writers?: number | null;
         };
         CheckRequest: {
             percent: number;
@@ -1245,6 +1663,26 @@ export interface components {
             kind: components["schemas"]["KindEnum"];
             id: string;
         };
+        /**
+         * @description * `` -
+         *     * `moved` - moved
+         *     * `twice` - twice
+         *     * `near` - near
+         * @enum {string}
+         */
+        ClocksEnum: "moved" | "twice" | "near";
+        ClosedDay: {
+            /** Format: date */
+            day: string;
+            /** @default  */
+            name: string;
+        };
+        ClosedDayRequest: {
+            /** Format: date */
+            day: string;
+            /** @default  */
+            name: string;
+        };
         CodeRequest: {
             code: string;
         };
@@ -1252,6 +1690,11 @@ export interface components {
             column: string;
             before: string;
             after: string;
+        };
+        Compared: {
+            one: components["schemas"]["Run"];
+            two: components["schemas"]["Run"];
+            kinds: components["schemas"]["Difference"][];
         };
         Copy: {
             /** Format: uuid */
@@ -1326,6 +1769,12 @@ export interface components {
             readonly plan_name: string;
             /** Format: date-time */
             next_run: string | null;
+            pause: components["schemas"]["Pause"] | null;
+            /**
+             * Format: date-time
+             * @description When its standing changes if nothing happens.
+             */
+            turns_at: string | null;
             held_bytes: number;
             /** Format: uuid */
             active_run: string | null;
@@ -1336,6 +1785,11 @@ export interface components {
             last_cause: string | null;
             /** Format: date-time */
             last_seen_at: string | null;
+        };
+        DeviceShare: {
+            device: string;
+            holder: string;
+            share: components["schemas"]["Share"];
         };
         /**
          * @description * `in_use` - In Use
@@ -1354,10 +1808,16 @@ export interface components {
             teams: components["schemas"]["TeamSum"][];
             results: components["schemas"]["DeviceRow"][];
         };
+        Difference: {
+            kind: string;
+            label: string;
+            items: (number | null)[];
+            size_bytes: (number | null)[];
+        };
         DraftRequest: {
             name: string;
             kinds: string[];
-            days: number[];
+            pattern: components["schemas"]["PatternRequest"];
             /** Format: time */
             starts_at: string;
             /** Format: time */
@@ -1369,8 +1829,27 @@ export interface components {
             keep_daily: number;
             keep_weekly: number;
             keep_monthly: number;
+            /** Format: date */
+            starts_on?: string | null;
+            /** Format: date */
+            ends_on?: string | null;
+            exceptions?: string[];
             /** @default false */
-            paused: boolean;
+            skips_closed_days: boolean;
+            /** @default false */
+            catch_up: boolean;
+            /** @default false */
+            needs_power: boolean;
+            /** @default false */
+            needs_office_wireless: boolean;
+            /** @default 0 */
+            needs_battery_percent: number;
+            /** @default 0 */
+            not_in_use_minutes: number;
+            /** @default false */
+            leaves_out_closed_days: boolean;
+            /** @default false */
+            leaves_out_away_days: boolean;
             /** @default only */
             reach: components["schemas"]["ReachEnum"];
             /** Format: int64 */
@@ -1384,6 +1863,13 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Event: {
+            /** Format: date-time */
+            at: string;
+            /** @default  */
+            who: string;
+            says: string;
+        };
         /** @description A folder, an album or an app that is left out. */
         Exclusion: {
             kind: components["schemas"]["KindEnum"];
@@ -1393,6 +1879,10 @@ export interface components {
         ExclusionRequest: {
             kind: components["schemas"]["KindEnum"];
             under: string;
+        };
+        Feed: {
+            /** @description On this server; shown this once. */
+            path: string;
         };
         Finding: {
             code: string;
@@ -1464,25 +1954,70 @@ export interface components {
             readonly id: number;
             readonly name: string;
             readonly team: string;
+            /**
+             * Format: email
+             * @description Where a message reaches this person when only they can help.
+             */
+            readonly email: string;
             devices: number;
         };
         HolderDetail: {
             readonly id: number;
             readonly name: string;
             readonly team: string;
+            /**
+             * Format: email
+             * @description Where a message reaches this person when only they can help.
+             */
+            readonly email: string;
             devices: number;
             rows: components["schemas"]["DeviceRow"][];
         };
         HolderNameRequest: {
             name: string;
             team: string;
+            /** @default  */
+            email: string;
+        };
+        Hook: {
+            /** Format: uuid */
+            readonly id: string;
+            name: string;
+            address: string;
+            /** @default false */
+            inside: boolean;
+            /** @default false */
+            signs_of_life: boolean;
+            /** @default true */
+            active: boolean;
+            readonly last_error: string;
+        };
+        HookRequest: {
+            name: string;
+            address: string;
+            /** @default false */
+            inside: boolean;
+            /** @default false */
+            signs_of_life: boolean;
+            /** @default true */
+            active: boolean;
         };
         Inside: {
-            shape: components["schemas"]["ShapeEnum"];
+            shape: components["schemas"]["InsideShapeEnum"];
             count: number;
             page_items: number;
             items: components["schemas"]["Shown"][];
         };
+        /**
+         * @description * `contact` - contact
+         *     * `event` - event
+         *     * `conversation` - conversation
+         *     * `record` - record
+         *     * `picture` - picture
+         *     * `file` - file
+         * @enum {string}
+         */
+        InsideShapeEnum: "contact" | "event" | "conversation" | "record" | "picture" | "file";
         Journal: {
             readonly id: number;
             /** Format: date-time */
@@ -1624,9 +2159,37 @@ export interface components {
             left?: number;
             damaged: string[];
         };
+        KnownCause: {
+            code: string;
+            /** @description What a run said that ended with it. */
+            says: string;
+            runs: number;
+        };
         LargeItem: {
             name: string;
             size_bytes: number;
+        };
+        /** @description A pause that lasts. */
+        LastingPause: {
+            /** Format: uuid */
+            id: string;
+            /** @description everything, plan or device */
+            readonly of: components["schemas"]["OfEnum"];
+            /** Format: date */
+            until: string | null;
+            reason: string;
+            /** @default  */
+            by: string;
+            /** Format: date-time */
+            at: string;
+            /** @default  */
+            plan_name: string;
+            /** Format: uuid */
+            device_id: string | null;
+            /** @default  */
+            device_name: string;
+            /** @default  */
+            holder: string;
         };
         LeftAside: {
             name: string;
@@ -1699,6 +2262,53 @@ export interface components {
             at: string;
             says: string;
         };
+        /** @description One line of the list of what needed a person. */
+        Matter: {
+            /** Format: uuid */
+            readonly id: string;
+            /** @description Stable name of the cause; at most one of a code is open. */
+            readonly code: string;
+            readonly mark: string;
+            readonly says: string;
+            /** Format: date-time */
+            readonly opened_at: string;
+            /** Format: date-time */
+            readonly closed_at: string | null;
+            /**
+             * Format: date
+             * @description First day on which it counts again, in the office's zone.
+             */
+            readonly put_off_until: string | null;
+            readonly put_off_why: string;
+            /** @default  */
+            put_off_by: string;
+            /** @description Names of those that it touches or touched. */
+            readonly devices: string[];
+        };
+        /** @description One line of the list of what needed a person. */
+        MatterDetail: {
+            /** Format: uuid */
+            readonly id: string;
+            /** @description Stable name of the cause; at most one of a code is open. */
+            readonly code: string;
+            readonly mark: string;
+            readonly says: string;
+            /** Format: date-time */
+            readonly opened_at: string;
+            /** Format: date-time */
+            readonly closed_at: string | null;
+            /**
+             * Format: date
+             * @description First day on which it counts again, in the office's zone.
+             */
+            readonly put_off_until: string | null;
+            readonly put_off_why: string;
+            /** @default  */
+            put_off_by: string;
+            /** @description Names of those that it touches or touched. */
+            readonly devices: string[];
+            events: components["schemas"]["Event"][];
+        };
         Me: {
             user: components["schemas"]["User"] | null;
             office: components["schemas"]["Office"] | null;
@@ -1713,6 +2323,35 @@ export interface components {
             host: string;
             port: number;
         };
+        Message: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly way: components["schemas"]["WayEnum"];
+            readonly whom: string;
+            /** @description Address at the time. */
+            readonly to: string;
+            readonly subject: string;
+            readonly body: string;
+            readonly state: components["schemas"]["MessageStateEnum"];
+            readonly attempts: number;
+            /**
+             * Format: date-time
+             * @description Quiet hours, or the pause before the next attempt.
+             */
+            readonly not_before: string;
+            /** Format: date-time */
+            readonly made_at: string;
+            /** Format: date-time */
+            readonly sent_at: string | null;
+            readonly error: string;
+        };
+        /**
+         * @description * `waiting` - Waiting
+         *     * `sent` - Sent
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        MessageStateEnum: "waiting" | "sent" | "failed";
         /** @description The key that answers there, for a person to compare with what the device shows. */
         Met: {
             host_key: string;
@@ -1724,6 +2363,21 @@ export interface components {
         Names: {
             teams: string[];
             holders: string[];
+        };
+        NewHook: {
+            /** Format: uuid */
+            readonly id: string;
+            name: string;
+            address: string;
+            /** @default false */
+            inside: boolean;
+            /** @default false */
+            signs_of_life: boolean;
+            /** @default true */
+            active: boolean;
+            readonly last_error: string;
+            /** @description Base64; shown this once. */
+            secret: string;
         };
         NewStoreRequest: {
             name: string;
@@ -1738,6 +2392,13 @@ export interface components {
             password: string;
             role: string;
         };
+        NextRun: {
+            /** Format: date-time */
+            at: string;
+            /** Format: date-time */
+            closes: string;
+            clocks: components["schemas"]["ClocksEnum"] | components["schemas"]["BlankEnum"];
+        };
         Night: {
             /** Format: date */
             night: string;
@@ -1745,6 +2406,45 @@ export interface components {
             came_late: number;
             missing: number;
             under_way: number;
+        };
+        NightChart: {
+            /** Format: date */
+            night: string;
+            /** Format: date-time */
+            opens: string;
+            /** Format: date-time */
+            closes: string;
+            rows: components["schemas"]["NightRow"][];
+            /** Format: date-time */
+            planned_finish: string | null;
+            does_not_fit: number;
+        };
+        NightRow: {
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            store: string;
+            plan: string;
+            /** Format: date-time */
+            planned_for: string | null;
+            /** Format: date-time */
+            closes_at: string | null;
+            /** Format: date-time */
+            planned_start: string | null;
+            /** Format: date-time */
+            planned_end: string | null;
+            basis: string;
+            late: boolean;
+            fits: boolean;
+            /** Format: uuid */
+            run_id: string | null;
+            state: string;
+            /** Format: date-time */
+            started_at: string | null;
+            /** Format: date-time */
+            finished_at: string | null;
+            cause: string;
         };
         /** @enum {unknown} */
         NullEnum: null;
@@ -1769,6 +2469,44 @@ export interface components {
             readonly fair_bytes: number;
             readonly backups: number;
         };
+        Odd: {
+            /** Format: uuid */
+            readonly id: string;
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            /** Format: uuid */
+            backup_id: string;
+            /** Format: date-time */
+            backup_at: string;
+            /** Format: uuid */
+            run_id: string | null;
+            /**
+             * Format: uuid
+             * @description Id of the backup to compare with.
+             */
+            readonly before: string | null;
+            readonly code: string;
+            readonly kind: string;
+            readonly kind_label: string;
+            readonly says: string;
+            numbers: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            readonly found_at: string;
+            /**
+             * Format: date-time
+             * @description When somebody looked, or the next backup was as usual; empty while it is open.
+             */
+            readonly settled_at: string | null;
+            /** @default  */
+            settled_by: string;
+            readonly settled_why: string;
+        };
+        /** @enum {string} */
+        OfEnum: "everything" | "plan" | "device";
         Offer: {
             device: string;
             name: string;
@@ -1785,6 +2523,13 @@ export interface components {
             max_runs?: number | null;
             /** Format: int64 */
             limit_bytes_per_second?: number | null;
+            /** @default false */
+            asks_holders: boolean;
+            /**
+             * Format: time
+             * @default 15:00:00
+             */
+            asks_holders_at: string;
         };
         OfficeRequest: {
             name: string;
@@ -1792,6 +2537,13 @@ export interface components {
             max_runs?: number | null;
             /** Format: int64 */
             limit_bytes_per_second?: number | null;
+            /** @default false */
+            asks_holders: boolean;
+            /**
+             * Format: time
+             * @default 15:00:00
+             */
+            asks_holders_at: string;
         };
         PaginatedBringingList: {
             /** @example 123 */
@@ -1837,6 +2589,51 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["Journal"][];
+        };
+        PaginatedMatterList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Matter"][];
+        };
+        PaginatedMessageList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Message"][];
+        };
+        PaginatedOddList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Odd"][];
         };
         PaginatedRestoreList: {
             /** @example 123 */
@@ -1903,6 +2700,64 @@ export interface components {
             /** Format: binary */
             file?: string;
         };
+        /** @description When it runs, as a sentence says it; fields of other shapes are passed over. */
+        Pattern: {
+            shape: components["schemas"]["PatternShapeEnum"];
+            /** @default 2 */
+            days: number;
+            weekdays?: number[];
+            /** @default 1 */
+            nth: number;
+            /** @default 4 */
+            hours: number;
+            /** @default 8 */
+            from_hour: number;
+            /** @default 18 */
+            to_hour: number;
+            /** @default  */
+            rule: string;
+        };
+        /** @description When it runs, as a sentence says it; fields of other shapes are passed over. */
+        PatternRequest: {
+            shape: components["schemas"]["PatternShapeEnum"];
+            /** @default 2 */
+            days: number;
+            weekdays?: number[];
+            /** @default 1 */
+            nth: number;
+            /** @default 4 */
+            hours: number;
+            /** @default 8 */
+            from_hour: number;
+            /** @default 18 */
+            to_hour: number;
+            /** @default  */
+            rule: string;
+        };
+        /**
+         * @description * `every_night` - every_night
+         *     * `every_days` - every_days
+         *     * `weekdays` - weekdays
+         *     * `monthly` - monthly
+         *     * `working_time` - working_time
+         *     * `rule` - rule
+         * @enum {string}
+         */
+        PatternShapeEnum: "every_night" | "every_days" | "weekdays" | "monthly" | "working_time" | "rule";
+        /** @description A pause that lasts. */
+        Pause: {
+            /** Format: uuid */
+            id: string;
+            /** @description everything, plan or device */
+            readonly of: components["schemas"]["OfEnum"];
+            /** Format: date */
+            until: string | null;
+            reason: string;
+            /** @default  */
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
         Plan: {
             /** Format: uuid */
             readonly id: string;
@@ -1915,8 +2770,9 @@ export interface components {
             /** @description Single items above this are left out; empty takes all. */
             readonly larger_than_bytes: number | null;
             exclusions: components["schemas"]["Exclusion"][];
-            /** @description 0 is Monday. */
-            readonly days: number[];
+            readonly pattern: components["schemas"]["Pattern"];
+            /** @description When it runs, in words. */
+            readonly sentence: string;
             /**
              * Format: time
              * @description In the office's zone.
@@ -1924,9 +2780,33 @@ export interface components {
             readonly starts_at: string;
             /**
              * Format: time
-             * @description A run that could not start by then is missed; may lie on the next day.
+             * @description Runs start until then; may lie on the next day.
              */
             readonly window_closes: string;
+            /**
+             * Format: date
+             * @description First day; the rule is counted from it. Empty: the day it was added.
+             */
+            readonly starts_on: string | null;
+            /**
+             * Format: date
+             * @description Last day; empty without an end.
+             */
+            readonly ends_on: string | null;
+            /** @description Days on which nothing runs. */
+            readonly exceptions: string[];
+            /** @description Whether nothing runs on days on which the office is closed. */
+            readonly skips_closed_days: boolean;
+            /** @description Whether a run that found no device in its window starts as soon as it can. */
+            readonly catch_up: boolean;
+            readonly needs_power: boolean;
+            readonly needs_office_wireless: boolean;
+            readonly needs_battery_percent: number;
+            readonly not_in_use_minutes: number;
+            /** @description Closed days do not count towards the promise's age. */
+            readonly leaves_out_closed_days: boolean;
+            /** @description Days on which the device is known to be away do not count. */
+            readonly leaves_out_away_days: boolean;
             /** Format: uuid */
             store_id: string;
             store_name: string;
@@ -1936,7 +2816,8 @@ export interface components {
             readonly keep_daily: number;
             readonly keep_weekly: number;
             readonly keep_monthly: number;
-            readonly paused: boolean;
+            readonly pause: components["schemas"]["Pause"] | null;
+            readonly has_feed: boolean;
             device_count: number;
             /** Format: date-time */
             readonly next_run: string | null;
@@ -1953,8 +2834,9 @@ export interface components {
             /** @description Single items above this are left out; empty takes all. */
             readonly larger_than_bytes: number | null;
             exclusions: components["schemas"]["Exclusion"][];
-            /** @description 0 is Monday. */
-            readonly days: number[];
+            readonly pattern: components["schemas"]["Pattern"];
+            /** @description When it runs, in words. */
+            readonly sentence: string;
             /**
              * Format: time
              * @description In the office's zone.
@@ -1962,9 +2844,33 @@ export interface components {
             readonly starts_at: string;
             /**
              * Format: time
-             * @description A run that could not start by then is missed; may lie on the next day.
+             * @description Runs start until then; may lie on the next day.
              */
             readonly window_closes: string;
+            /**
+             * Format: date
+             * @description First day; the rule is counted from it. Empty: the day it was added.
+             */
+            readonly starts_on: string | null;
+            /**
+             * Format: date
+             * @description Last day; empty without an end.
+             */
+            readonly ends_on: string | null;
+            /** @description Days on which nothing runs. */
+            readonly exceptions: string[];
+            /** @description Whether nothing runs on days on which the office is closed. */
+            readonly skips_closed_days: boolean;
+            /** @description Whether a run that found no device in its window starts as soon as it can. */
+            readonly catch_up: boolean;
+            readonly needs_power: boolean;
+            readonly needs_office_wireless: boolean;
+            readonly needs_battery_percent: number;
+            readonly not_in_use_minutes: number;
+            /** @description Closed days do not count towards the promise's age. */
+            readonly leaves_out_closed_days: boolean;
+            /** @description Days on which the device is known to be away do not count. */
+            readonly leaves_out_away_days: boolean;
             /** Format: uuid */
             store_id: string;
             store_name: string;
@@ -1974,7 +2880,8 @@ export interface components {
             readonly keep_daily: number;
             readonly keep_weekly: number;
             readonly keep_monthly: number;
-            readonly paused: boolean;
+            readonly pause: components["schemas"]["Pause"] | null;
+            readonly has_feed: boolean;
             device_count: number;
             /** Format: date-time */
             readonly next_run: string | null;
@@ -1989,6 +2896,8 @@ export interface components {
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
             readonly path: string;
+            /** @description Runs that write into it at the same time. */
+            readonly max_writers: number;
             /** @description What it may hold; empty without a limit. */
             readonly allowance_bytes: number | null;
             /** @description As measured last. */
@@ -2012,7 +2921,11 @@ export interface components {
         };
         /** @description What a draft means: shown beside the editor. */
         Preview: {
-            next_runs: string[];
+            sentence: string;
+            rule: string;
+            next_runs: components["schemas"]["NextRun"][];
+            /** @description Of the coming year: closed days and exceptions. */
+            skipped_days: string[];
             runs_a_week: number;
             /** @description Once the plan has run for a year. */
             kept_days: string[];
@@ -2038,6 +2951,26 @@ export interface components {
             field: string | null;
             status: number;
         };
+        PromiseDay: {
+            /** Format: date */
+            day: string;
+            standing: string;
+        };
+        PromiseMonth: {
+            /** Format: date */
+            month: string;
+            share: components["schemas"]["Share"];
+        };
+        Promises: {
+            months: components["schemas"]["PromiseMonth"][];
+            /** @description The last three months; of a single device only. */
+            days: components["schemas"]["PromiseDay"][];
+        };
+        PutOffRequest: {
+            /** Format: date */
+            until: string;
+            why: string;
+        };
         /**
          * @description * `everything` - everything
          *     * `all_but` - all_but
@@ -2045,6 +2978,10 @@ export interface components {
          * @enum {string}
          */
         ReachEnum: "everything" | "all_but" | "only";
+        ReadCalendar: {
+            days: components["schemas"]["ClosedDay"][];
+            new: number;
+        };
         /** @description Findings in the order in which to resolve them, and the guides that may be needed. */
         Readiness: {
             reachable: boolean;
@@ -2088,6 +3025,21 @@ export interface components {
          * @enum {string}
          */
         RemedyEnum: "run" | "look" | "check" | "prove" | "copy" | "plan" | "on_the_device" | "none";
+        Report: {
+            /** Format: date */
+            first: string;
+            /** Format: date */
+            last: string;
+            promise: components["schemas"]["Share"];
+            before: components["schemas"]["Share"];
+            teams: components["schemas"]["TeamShare"][];
+            worst: components["schemas"]["DeviceShare"][];
+            totals: components["schemas"]["Totals"];
+            before_totals: components["schemas"]["Totals"];
+            causes: components["schemas"]["CauseCount"][];
+            stores: components["schemas"]["StoreGrowth"][];
+            matters: number;
+        };
         Restore: {
             /** Format: uuid */
             readonly id: string;
@@ -2147,6 +3099,8 @@ export interface components {
             nights: components["schemas"]["Night"][];
             /** Format: date */
             tonight: string;
+            /** Format: date */
+            tomorrow: string;
             tonight_planned: number;
             tomorrow_planned: number;
             devices: number;
@@ -2262,6 +3216,29 @@ export interface components {
             log: components["schemas"]["Log"][];
             attempts: number;
             stop_asked: boolean;
+            /**
+             * Format: date-time
+             * @description When a waiting run is tried again; empty when it waits for its turn only.
+             */
+            readonly next_try_at: string | null;
+            /**
+             * Format: date-time
+             * @description First instant at which it is not wanted any more; empty when run by hand.
+             */
+            readonly gives_up_at: string | null;
+            /** @description As it was lined up. */
+            readonly expected_seconds: number | null;
+            /**
+             * Format: double
+             * @description How long its last attempt took.
+             */
+            readonly worked_seconds: number | null;
+            readonly stages: components["schemas"]["Stage"][];
+            /**
+             * Format: uuid
+             * @description The device's run before this one, to compare with.
+             */
+            readonly before_id: string | null;
         };
         /** @description Empty before the run has begun. */
         RunProgress: {
@@ -2273,6 +3250,10 @@ export interface components {
             stored_bytes?: number;
             bytes_per_second?: number;
             remaining_seconds?: number | null;
+            remaining_least?: number | null;
+            remaining_most?: number | null;
+            read_items?: number;
+            to_read_items?: number;
             kinds?: components["schemas"]["KindProgress"][];
         };
         /**
@@ -2291,7 +3272,7 @@ export interface components {
         SavePlanRequest: {
             name: string;
             kinds: string[];
-            days: number[];
+            pattern: components["schemas"]["PatternRequest"];
             /** Format: time */
             starts_at: string;
             /** Format: time */
@@ -2303,8 +3284,27 @@ export interface components {
             keep_daily: number;
             keep_weekly: number;
             keep_monthly: number;
+            /** Format: date */
+            starts_on?: string | null;
+            /** Format: date */
+            ends_on?: string | null;
+            exceptions?: string[];
             /** @default false */
-            paused: boolean;
+            skips_closed_days: boolean;
+            /** @default false */
+            catch_up: boolean;
+            /** @default false */
+            needs_power: boolean;
+            /** @default false */
+            needs_office_wireless: boolean;
+            /** @default 0 */
+            needs_battery_percent: number;
+            /** @default 0 */
+            not_in_use_minutes: number;
+            /** @default false */
+            leaves_out_closed_days: boolean;
+            /** @default false */
+            leaves_out_away_days: boolean;
             /** @default only */
             reach: components["schemas"]["ReachEnum"];
             /** Format: int64 */
@@ -2343,16 +3343,12 @@ export interface components {
             registered?: string | null;
             family: string;
         };
-        /**
-         * @description * `contact` - contact
-         *     * `event` - event
-         *     * `conversation` - conversation
-         *     * `record` - record
-         *     * `picture` - picture
-         *     * `file` - file
-         * @enum {string}
-         */
-        ShapeEnum: "contact" | "event" | "conversation" | "record" | "picture" | "file";
+        Share: {
+            owed: number;
+            kept: number;
+            /** Format: double */
+            percent: number | null;
+        };
         Shown: {
             id: string;
             name: string;
@@ -2391,18 +3387,30 @@ export interface components {
             size_bytes: number;
             examples: string[];
         };
+        Stage: {
+            stage: string;
+            says: string;
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description Empty while it lasts.
+             */
+            seconds: number | null;
+        };
         /**
          * @description * `on_time` - on_time
          *     * `due_soon` - due_soon
          *     * `late` - late
          *     * `never` - never
+         *     * `paused` - paused
          *     * `away` - away
          *     * `lost` - lost
          *     * `retired` - retired
          *     * `no_plan` - no_plan
          * @enum {string}
          */
-        StandingEnum: "on_time" | "due_soon" | "late" | "never" | "away" | "lost" | "retired" | "no_plan";
+        StandingEnum: "on_time" | "due_soon" | "late" | "never" | "paused" | "away" | "lost" | "retired" | "no_plan";
         Store: {
             /** Format: uuid */
             readonly id: string;
@@ -2411,6 +3419,8 @@ export interface components {
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
             readonly path: string;
+            /** @description Runs that write into it at the same time. */
+            readonly max_writers: number;
             /** @description What it may hold; empty without a limit. */
             readonly allowance_bytes: number | null;
             /** @description As measured last. */
@@ -2445,6 +3455,8 @@ export interface components {
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
             readonly path: string;
+            /** @description Runs that write into it at the same time. */
+            readonly max_writers: number;
             /** @description What it may hold; empty without a limit. */
             readonly allowance_bytes: number | null;
             /** @description As measured last. */
@@ -2465,6 +3477,12 @@ export interface components {
             /** Format: date-time */
             readonly added_at: string;
             readonly occupancies: components["schemas"]["Occupancy"][];
+        };
+        StoreGrowth: {
+            name: string;
+            stored_bytes: number;
+            new_bytes: number;
+            runs: number;
         };
         TakeRequest: {
             /** Format: uuid */
@@ -2489,6 +3507,10 @@ export interface components {
             inside: number;
             held_bytes: number;
         };
+        TeamShare: {
+            team: string;
+            share: components["schemas"]["Share"];
+        };
         /** @description One team within the filter, whatever the page. */
         TeamSum: {
             id: number | null;
@@ -2504,6 +3526,19 @@ export interface components {
             inside: number;
             says: string;
             causes: components["schemas"]["Cause"][];
+            put_off: components["schemas"]["Cause"][];
+            back_to_normal: components["schemas"]["BackToNormal"][];
+            /**
+             * Format: date-time
+             * @description When the next device changes its standing if nothing happens.
+             */
+            turns_at: string | null;
+            everything_paused: components["schemas"]["Pause"] | null;
+            /**
+             * Format: date-time
+             * @description Since when the scheduler has given no sign.
+             */
+            silent_since: string | null;
             standing_counts: {
                 [key: string]: number;
             };
@@ -2543,6 +3578,15 @@ export interface components {
             blocks: boolean;
             says: string;
             step: string;
+        };
+        Totals: {
+            runs: number;
+            came: number;
+            did_not: number;
+            read_bytes: number;
+            stored_bytes: number;
+            /** Format: double */
+            average_seconds: number | null;
         };
         /**
          * @description * `schedule` - Schedule
@@ -2587,12 +3631,22 @@ export interface components {
          */
         VerdictEnum: "create" | "change" | "same" | "refuse";
         /**
+         * @description * `mail` - Mail
+         *     * `hook` - Hook
+         * @enum {string}
+         */
+        WayEnum: "mail" | "hook";
+        /**
          * @description * `keep_both` - keep_both
          *     * `replace` - replace
          *     * `skip` - skip
          * @enum {string}
          */
         WhenThereEnum: "keep_both" | "replace" | "skip";
+        WhyRequest: {
+            /** @default  */
+            why: string;
+        };
         Wipe: {
             safe: boolean;
             says: string;
@@ -2619,6 +3673,30 @@ export interface components {
             readonly note: string;
             readonly safe: boolean;
             told: components["schemas"]["Told"];
+        };
+        /** @description What I want to be told, and when. */
+        Wishes: {
+            email: string;
+            wants_digest: boolean;
+            /** Format: time */
+            digest_at: string;
+            wants_alerts: boolean;
+            /** Format: time */
+            quiet_from: string | null;
+            /** Format: time */
+            quiet_until: string | null;
+        };
+        /** @description What I want to be told, and when. */
+        WishesRequest: {
+            email: string;
+            wants_digest: boolean;
+            /** Format: time */
+            digest_at: string;
+            wants_alerts: boolean;
+            /** Format: time */
+            quiet_from: string | null;
+            /** Format: time */
+            quiet_until: string | null;
         };
     };
     responses: never;
@@ -3070,6 +4148,122 @@ export interface operations {
             };
         };
     };
+    closed_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosedDay"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_closed_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClosedDayRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_closed_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                day: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadCalendar"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     devices: {
         parameters: {
             query?: {
@@ -3108,12 +4302,13 @@ export interface operations {
                  *     * `due_soon` - due_soon
                  *     * `late` - late
                  *     * `never` - never
+                 *     * `paused` - paused
                  *     * `away` - away
                  *     * `lost` - lost
                  *     * `retired` - retired
                  *     * `no_plan` - no_plan
                  */
-                standing?: "on_time" | "due_soon" | "late" | "never" | "away" | "lost" | "retired" | "no_plan";
+                standing?: "on_time" | "due_soon" | "late" | "never" | "paused" | "away" | "lost" | "retired" | "no_plan";
                 team?: number;
                 words?: string;
             };
@@ -4143,6 +5338,153 @@ export interface operations {
             };
         };
     };
+    hooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hook"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HookRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewHook"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeHookRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hook"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     journal: {
         parameters: {
             query?: {
@@ -4202,6 +5544,130 @@ export interface operations {
             };
         };
     };
+    matters: {
+        parameters: {
+            query?: {
+                device?: string;
+                open?: boolean | null;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedMatterList"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatterDetail"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutOffRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatterDetail"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -4229,6 +5695,107 @@ export interface operations {
             };
         };
     };
+    wishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wishes"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_wishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WishesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wishes"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+                /**
+                 * @description * `waiting` - Waiting
+                 *     * `sent` - Sent
+                 *     * `failed` - Failed
+                 */
+                state?: "waiting" | "sent" | "failed";
+                /**
+                 * @description * `mail` - Mail
+                 *     * `hook` - Hook
+                 */
+                way?: "mail" | "hook";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedMessageList"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     names: {
         parameters: {
             query?: never;
@@ -4244,6 +5811,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Names"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    night: {
+        parameters: {
+            query?: {
+                /** @description Without: the coming one. */
+                night?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NightChart"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    oddities: {
+        parameters: {
+            query?: {
+                device?: string;
+                open?: boolean | null;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedOddList"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settle_oddity: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WhyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Odd"];
                 };
             };
             default: {
@@ -4303,6 +5967,92 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Office"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pauses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LastingPause"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskPauseRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pause"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    resume: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {
@@ -4462,6 +6212,63 @@ export interface operations {
             };
         };
     };
+    open_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    close_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     preview_plan: {
         parameters: {
             query?: never;
@@ -4512,6 +6319,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Finding"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    promises: {
+        parameters: {
+            query?: {
+                device?: string;
+                team?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Promises"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report: {
+        parameters: {
+            query?: {
+                /** @description For example 2026-11; without: the present one. */
+                month?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Report"];
                 };
             };
             default: {
@@ -4675,12 +6542,28 @@ export interface operations {
     runs: {
         parameters: {
             query?: {
+                /** @description New in the store. */
+                at_least_bytes?: number;
+                at_most_bytes?: number;
+                cause?: string;
                 device?: string;
+                /** @description First night. */
+                first?: string;
+                holder?: number;
+                /** @description Last night. */
+                last?: string;
                 night?: string;
+                /**
+                 * @description * `came` - came
+                 *     * `did_not` - did_not
+                 *     * `active` - active
+                 */
+                outcome?: "came" | "did_not" | "active";
                 /** @description A page number within the paginated result set. */
                 page?: number;
                 /** @description Number of results to return per page. */
                 page_size?: number;
+                plan?: string;
                 /**
                  * @description * `waiting` - Waiting
                  *     * `running` - Running
@@ -4694,6 +6577,12 @@ export interface operations {
                  */
                 state?: "waiting" | "running" | "complete" | "partial" | "interrupted" | "failed" | "refused" | "stopped" | "missed";
                 store?: string;
+                team?: number;
+                /**
+                 * @description * `schedule` - Schedule
+                 *     * `by_hand` - By Hand
+                 */
+                trigger?: "schedule" | "by_hand";
                 words?: string;
             };
             header?: never;
@@ -4766,6 +6655,198 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunDetail"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                one: string;
+                two: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_causes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownCause"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_runs: {
+        parameters: {
+            query?: {
+                /** @description New in the store. */
+                at_least_bytes?: number;
+                at_most_bytes?: number;
+                cause?: string;
+                device?: string;
+                /** @description First night. */
+                first?: string;
+                holder?: number;
+                /** @description Last night. */
+                last?: string;
+                night?: string;
+                /**
+                 * @description * `came` - came
+                 *     * `did_not` - did_not
+                 *     * `active` - active
+                 */
+                outcome?: "came" | "did_not" | "active";
+                plan?: string;
+                /**
+                 * @description * `waiting` - Waiting
+                 *     * `running` - Running
+                 *     * `complete` - Complete
+                 *     * `partial` - Partial
+                 *     * `interrupted` - Interrupted
+                 *     * `failed` - Failed
+                 *     * `refused` - Refused
+                 *     * `stopped` - Stopped
+                 *     * `missed` - Missed
+                 */
+                state?: "waiting" | "running" | "complete" | "partial" | "interrupted" | "failed" | "refused" | "stopped" | "missed";
+                store?: string;
+                team?: number;
+                /**
+                 * @description * `schedule` - Schedule
+                 *     * `by_hand` - By Hand
+                 */
+                trigger?: "schedule" | "by_hand";
+                words?: string;
+            };
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/json": string;
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_totals: {
+        parameters: {
+            query?: {
+                /** @description New in the store. */
+                at_least_bytes?: number;
+                at_most_bytes?: number;
+                cause?: string;
+                device?: string;
+                /** @description First night. */
+                first?: string;
+                holder?: number;
+                /** @description Last night. */
+                last?: string;
+                night?: string;
+                /**
+                 * @description * `came` - came
+                 *     * `did_not` - did_not
+                 *     * `active` - active
+                 */
+                outcome?: "came" | "did_not" | "active";
+                plan?: string;
+                /**
+                 * @description * `waiting` - Waiting
+                 *     * `running` - Running
+                 *     * `complete` - Complete
+                 *     * `partial` - Partial
+                 *     * `interrupted` - Interrupted
+                 *     * `failed` - Failed
+                 *     * `refused` - Refused
+                 *     * `stopped` - Stopped
+                 *     * `missed` - Missed
+                 */
+                state?: "waiting" | "running" | "complete" | "partial" | "interrupted" | "failed" | "refused" | "stopped" | "missed";
+                store?: string;
+                team?: number;
+                /**
+                 * @description * `schedule` - Schedule
+                 *     * `by_hand` - By Hand
+                 */
+                trigger?: "schedule" | "by_hand";
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Totals"];
                 };
             };
             default: {

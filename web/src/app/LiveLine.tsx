@@ -13,7 +13,7 @@ interface Known {
   progress: Record<string, unknown>;
 }
 
-const LISTS = [['runs'], ['devices'], ['today'], ['ribbon']];
+const LISTS = [['runs'], ['devices'], ['today'], ['ribbon'], ['night']];
 
 function take(queries: QueryClient, event: LiveEvent) {
   if (event.topic === 'again') {
@@ -21,6 +21,10 @@ function take(queries: QueryClient, event: LiveEvent) {
     return;
   }
   if (event.topic === 'changed') {
+    if (event.id === 'line_up' || event.id === 'matters') {
+      for (const queryKey of event.id === 'line_up' ? [['night'], ['today']] : [['matters'], ['today'], ['oddities']]) void queries.invalidateQueries({ queryKey });
+      return;
+    }
     const keys = event.id === 'stores' ? [['stores'], ['backups'], ['today']] : [...LISTS, ['backups'], ['coverage'], ['wipe']];
     for (const queryKey of keys) void queries.invalidateQueries({ queryKey });
     return;

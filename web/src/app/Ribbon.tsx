@@ -1,6 +1,6 @@
 /** The last fourteen nights, tonight and tomorrow. Height is the number of devices. A night is chosen by click or arrow keys. */
 import { useRef, type KeyboardEvent } from 'react';
-import { useNavigate, useSearchParams } from 'react-router';
+import { useLocation, useNavigate, useSearchParams } from 'react-router';
 
 import type { Schemas } from '../api/client';
 import { useRibbon } from '../features/oversight/queries';
@@ -23,29 +23,33 @@ export function Ribbon() {
   const [params] = useSearchParams();
   const bar = useRef<HTMLDivElement>(null);
   const chosen = params.get('night');
+  const { pathname } = useLocation();
+  const shown = pathname === '/night' ? (chosen ?? ribbon.data?.tonight) : chosen;
   if (!ribbon.data) return <header className="ribbon" aria-busy="true" />;
   const { nights, devices, tonight_planned: tonight, tomorrow_planned: tomorrow } = ribbon.data;
   const px = (count: number) => (devices ? Math.max(count ? 3 : 0, (count / devices) * HEIGHT) : 0);
-  const choose = (night: string) => void navigate(chosen === night ? '/history' : `/history?night=${night}`);
+  const choose = (night: string) => void navigate(pathname === '/night' ? `/night?night=${night}` : chosen === night ? '/history' : `/history?night=${night}`);
   const onKey = (event: KeyboardEvent) => {
-    const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-    if (step === undefined || !bar.current) return;
-    const buttons = [...bar.current.querySelectorAll<HTMLButtonElement>('button.night')];
-    buttons[buttons.indexOf(document.activeElement as HTMLButtonElement) + step]?.focus();
+    if (!bar.current) return;
+    const buttons = [...bar.current.querySelectorAll<HTMLButtonElement>('button.night')].filter((button) => button.offsetParent !== null);
+    const at = buttons.indexOf(document.activeElement as HTMLButtonElement);
+    const to = { ArrowLeft: at - 1, ArrowRight: at + 1, Home: 0, End: buttons.length - 1 }[event.key];
+    if (to === undefined) return;
+    buttons[to]?.focus();
     event.preventDefault();
   };
-  const current = chosen ?? nights.at(-1)?.night;
+  const current = shown ?? nights.at(-1)?.night;
   return (
     <header className="ribbon" ref={bar} role="toolbar" tabIndex={-1} aria-label="Nights: what came and what did not" onKeyDown={onKey}>
       {nights.map((night, n) => {
         const weekend = ['Sa', 'Su'].includes(shortWeekday(night.night));
-        const classes = ['night', weekend && 'weekend', night.night === chosen && 'chosen', n < 7 && 'early'].filter(Boolean).join(' ');
+        const classes = ['night', weekend && 'weekend', night.night === shown && 'chosen', n < 7 && 'early'].filter(Boolean).join(' ');
         return (
           <button
             type="button"
             key={night.night}
             className={classes}
-            aria-pressed={night.night === chosen}
+            aria-pressed={night.night === shown}
             aria-label={`${shortWeekday(night.night)} ${Number(night.night.slice(8))}, ${words(night)}`}
             title={words(night)}
             tabIndex={night.night === current ? 0 : -1}
@@ -64,22 +68,68 @@ export function Ribbon() {
         );
       })}
       <i className="now" />
-      <button
-        type="button"
-        className={ribbon.data.tonight === chosen ? 'night chosen' : 'night'}
-        title={`Tonight: ${tonight} devices planned`}
-        tabIndex={-1}
-        onClick={() => choose(ribbon.data.tonight)}
-      >
-        <span className="bar">{tonight > 0 && <i className="planned" style={{ height: px(tonight) }} />}</span>
-        <span className="day">
-          <b>tonight</b> {tonight} due
-        </span>
-      </button>
-      <span className="night">
-        <span className="bar">{tomorrow > 0 && <i className="planned" style={{ height: px(tomorrow) }} />}</span>
-        <span className="day">tomorrow {tomorrow}</span>
-      </span>
+      {(
+        [
+          [ribbon.data.tonight, 'tonight', tonight],
+          [ribbon.data.tomorrow, 'tomorrow', tomorrow],
+        ] as const
+      ).map(([night, word, due]) => (
+        <button
+          type="button"
+          key={night}
+          className={night === shown ? 'night chosen' : 'night'}
+          aria-pressed={night === shown}
+          aria-label={`${word}, ${plainDay(night)}: ${due} due`}
+          title={`${word}, ${plainDay(night)}: ${due} due`}
+          tabIndex={night === current ? 0 : -1}
+          onClick={() => void navigate(`/night?night=${night}`)}
+        >
+          <span className="bar">{due > 0 && <i className="planned" style={{ height: px(due) }} />}</span>
+          <span className="day">
+            {word === 'tonight' ? <b>{word}</b> : word} {due} due
+          </span>
+        </button>
+      ))}
+      <NightsTable nights={nights} tonight={tonight} tomorrow={tomorrow} />
     </header>
+  );
+}
+
+/** The same numbers for whoever listens instead of looking. */
+function NightsTable({ nights, tonight, tomorrow }: { nights: Night[]; tonight: number; tomorrow: number }) {
+  return (
+    <table className="visually-hidden">
+      <caption>The last fourteen nights, tonight and tomorrow</caption>
+      <thead>
+        <tr>
+          <th scope="col">Night</th>
+          <th scope="col">Came</th>
+          <th scope="col">Came late</th>
+          <th scope="col">Did not come</th>
+          <th scope="col">Under way or due</th>
+        </tr>
+      </thead>
+      <tbody>
+        {nights.map((night) => (
+          <tr key={night.night}>
+            <th scope="row">{plainDay(night.night)}</th>
+            <td>{night.came}</td>
+            <td>{night.came_late}</td>
+            <td>{night.missing}</td>
+            <td>{night.under_way}</td>
+          </tr>
+        ))}
+        <tr>
+          <th scope="row">tonight</th>
+          <td colSpan={3} />
+          <td>{tonight}</td>
+        </tr>
+        <tr>
+          <th scope="row">tomorrow</th>
+          <td colSpan={3} />
+          <td>{tomorrow}</td>
+        </tr>
+      </tbody>
+    </table>
   );
 }

@@ -14,6 +14,7 @@ export const STANDINGS: Record<string, Look> = {
   late: { shape: 'triangle', tone: 'late', word: 'late' },
   never: { shape: 'square', tone: 'late', word: 'never' },
   no_plan: { shape: 'dash', tone: 'soon', word: 'no plan' },
+  paused: { shape: 'dash', tone: 'off', word: 'paused' },
   away: { shape: 'ring', tone: 'off', word: 'away' },
   lost: { shape: 'ring', tone: 'off', word: 'lost' },
   retired: { shape: 'dash', tone: 'off', word: 'retired' },
@@ -31,7 +32,13 @@ export const RUN_STATES: Record<string, Look> = {
   missed: { shape: 'square', tone: 'late', word: 'missed' },
 };
 
-export const CAUSE_MARKS: Record<string, Look> = { ...STANDINGS, store: { shape: 'barred', tone: 'soon', word: 'store' } };
+export const MESSAGE_STATES: Record<string, Look> = {
+  waiting: { shape: 'ring', tone: 'act', word: 'waiting' },
+  sent: { shape: 'disc', tone: 'ok', word: 'went' },
+  failed: { shape: 'triangle', tone: 'late', word: 'did not go' },
+};
+
+export const CAUSE_MARKS: Record<string, Look> = { ...STANDINGS, odd: { shape: 'broken', tone: 'soon', word: 'looks wrong' }, store: { shape: 'barred', tone: 'soon', word: 'store' } };
 
 const SHAPES: Record<Shape, ReactNode> = {
   disc: <circle cx="6" cy="6" r="5" fill="currentColor" />,

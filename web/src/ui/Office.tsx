@@ -45,6 +45,16 @@ export function TimeOfDay({ at }: { at: string }) {
   );
 }
 
+/** Only hours and minutes; the whole moment on hover. */
+export function TimeOnly({ at }: { at: string }) {
+  const zone = useZone();
+  return (
+    <time dateTime={at} title={exact(at, zone)}>
+      {clock(at, zone)}
+    </time>
+  );
+}
+
 /** Only how long ago; the moment on hover. */
 export function Age({ at }: { at: string }) {
   const zone = useZone();

@@ -12,6 +12,8 @@ import { iec, plainDay, spoken } from '../../ui/format';
 import { Mark, STANDINGS } from '../../ui/Mark';
 import { useNow, When } from '../../ui/Office';
 import { Failed, Loading } from '../../ui/States';
+import { PauseButton, pauseWords } from '../../parts/Pausing';
+import { PromiseKept } from '../../parts/PromiseKept';
 import { AskRun } from './AskRun';
 import { ChangeDevice } from './ChangeDevice';
 import { DeviceRuns, Moments } from './Moments';
@@ -37,7 +39,7 @@ export function DeviceScreen() {
           <h1 tabIndex={-1}>
             {row.name} <span className="quiet fw-normal">{row.holder}</span>
           </h1>
-          <p className="sub mb-0">{standingSentence(row)}</p>
+          <p className="sub mb-0">{row.pause ? `It is ${pauseWords(row.pause)}.` : standingSentence(row)}</p>
         </div>
         <div className="row-end">
           {role === 'administrator' && (
@@ -45,6 +47,7 @@ export function DeviceScreen() {
               Change
             </Button>
           )}
+          {row.plan_id && role !== 'auditor' && <PauseButton what="this device" device={row.id} pause={row.pause} />}
           {row.newest_id && role !== 'auditor' && (
             <Button variant="outline-primary" onClick={() => void navigate(`/restore?device=${row.id}`)}>
               Restore
@@ -67,6 +70,7 @@ export function DeviceScreen() {
         </div>
         <aside className="stack">
           <Standing row={row} />
+          <PromiseKept device={row.id} />
           {role !== 'auditor' && row.link !== 'none' && <Readiness id={row.id} />}
           {row.link === 'none' && role === 'administrator' && (
             <div className="sheet pad">
@@ -95,6 +99,12 @@ function Standing({ row }: { row: Row }) {
           <dd>{row.next_run ? <When at={row.next_run} withAge /> : '–'}</dd>
           <dt>Promise</dt>
           <dd>{row.promise_seconds ? `not older than ${spoken(row.promise_seconds)}` : '–'}</dd>
+          {row.deadline && (row.standing === 'on_time' || row.standing === 'due_soon') && (
+            <>
+              <dt>Runs out</dt>
+              <dd><When at={row.deadline} withAge /></dd>
+            </>
+          )}
           <dt>Holds</dt>
           <dd>
             <Bytes count={row.held_bytes} /> in all stores

@@ -66,7 +66,7 @@ export function HolderScreen() {
           </table>
         )}
       </div>
-      {me.data?.user?.role === 'administrator' && <ChangeHolder key={found.name + found.team} holder={found} />}
+      {me.data?.user?.role === 'administrator' && <ChangeHolder key={found.name + found.team + found.email} holder={found} />}
     </>
   );
 }
@@ -75,7 +75,7 @@ function ChangeHolder({ holder }: { holder: Holder }) {
   const names = useNames();
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const [body, setBody] = useState({ name: holder.name, team: holder.team });
+  const [body, setBody] = useState({ name: holder.name, team: holder.team, email: holder.email });
   const path = { params: { path: { id: holder.id } } };
   const save = useMutation({ mutationFn: () => told(client.PUT('/api/holders/{id}/change', { ...path, body })), onSuccess: () => queries.invalidateQueries() });
   const remove = useMutation({
@@ -101,6 +101,7 @@ function ChangeHolder({ holder }: { holder: Holder }) {
         <Field label="Name" value={body.name} onChange={(name) => setBody({ ...body, name })} problem={problem} field="name" />
         <Field label="Team of this person" value={body.team} onChange={(team) => setBody({ ...body, team })} suggestions={names.data?.teams} />
       </div>
+      <Field label="E-mail" type="email" value={body.email} onChange={(email) => setBody({ ...body, email })} problem={problem} field="email" hint="Used only where nobody but the holder can help with a backup." />
       <div className="row-end">
         <Button type="submit" disabled={save.isPending}>Save</Button>
         {holder.rows.length === 0 && <Button variant="outline-danger" disabled={remove.isPending} onClick={() => remove.mutate()}>Remove</Button>}

@@ -5,13 +5,16 @@ import Button from 'react-bootstrap/Button';
 import { Link, useNavigate } from 'react-router';
 
 import { client, problemOf, told, type Problem, type Schemas } from '../../api/client';
-import { usePlans, useRuns, useStores } from '../../api/queries';
-import { counted, iec } from '../../ui/format';
+import { useMe, useRuns, useStores } from '../../api/queries';
+import { pauseWords } from '../../parts/Pausing';
+import { clock, iec } from '../../ui/format';
 import { Gauge } from '../../ui/Gauge';
 import { CAUSE_MARKS, Mark, RUN_STATES } from '../../ui/Mark';
-import { When } from '../../ui/Office';
+import { TimeOnly, useNow, useZone, When } from '../../ui/Office';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
-import { useToday } from './queries';
+import { busy, nightSentence, type Chart } from './night';
+import { PutOff } from './PutOff';
+import { useNight, useToday } from './queries';
 
 type Cause = Schemas['Cause'];
 
@@ -20,7 +23,7 @@ export function TodayScreen() {
   const [problem, setProblem] = useState<Problem | null>(null);
   if (today.isPending) return <Loading what="the state of the office" />;
   if (today.isError) return <Failed problem={problemOf(today.error)} onRetry={() => void today.refetch()} />;
-  const { inside, promised, says, causes } = today.data;
+  const { inside, promised, says, causes, put_off: putOff, back_to_normal: normal, everything_paused: paused, silent_since: silent } = today.data;
   return (
     <>
       <h1 tabIndex={-1}>
@@ -35,13 +38,31 @@ export function TodayScreen() {
           </>
         )}
       </h1>
-      <p className="sub">{says}</p>
+      <p className="sub">
+        {says}
+        {today.data.turns_at && promised > 0 && (
+          <>
+            {' '}
+            The next change, if nothing comes before: <When at={today.data.turns_at} withAge />.
+          </>
+        )}
+      </p>
+      {silent && (
+        <div className="refused" role="alert">
+          <strong>The scheduler has given no sign since <When at={silent} withAge />.</strong> Nothing starts by itself. Look at the log of the process “care” in the data folder, and start Old Attic again.
+        </div>
+      )}
+      {paused && (
+        <div className="said bad">
+          <strong>Everything is {pauseWords(paused)}.</strong> {paused.by && `By ${paused.by}.`} <Link to="/plans">Go on with it under Plans.</Link>
+        </div>
+      )}
       <Refused problem={problem} />
       <div className="cols">
         <div className="stack">
           <section>
             <h2>
-              Needs a person <small>by cause, worst first</small>
+              Needs a person <small>by cause, worst first · <Link to="/matters">all of them, with their history</Link></small>
             </h2>
             <div className="sheet">
               {causes.length === 0 && <Empty>{promised === 0 ? <FirstSteps /> : 'Nothing. Every device is as it should be.'}</Empty>}
@@ -50,6 +71,30 @@ export function TodayScreen() {
               ))}
             </div>
           </section>
+          {putOff.length > 0 && (
+            <section>
+              <h2>Put off</h2>
+              <div className="sheet">
+                {putOff.map((cause) => (
+                  <CauseRow key={cause.code} cause={cause} onProblem={setProblem} />
+                ))}
+              </div>
+            </section>
+          )}
+          {normal.length > 0 && (
+            <section>
+              <h2>
+                Came back to normal <small>since yesterday</small>
+              </h2>
+              <ul className="log sheet pad">
+                {normal.map((matter) => (
+                  <li key={matter.id}>
+                    <TimeOnly at={matter.closed_at} /> <span>{matter.says}</span>
+                  </li>
+                ))}
+              </ul>
+            </section>
+          )}
           <LastRuns />
         </div>
         <aside className="stack">
@@ -73,6 +118,7 @@ function FirstSteps() {
 function CauseRow({ cause, onProblem }: { cause: Cause; onProblem: (problem: Problem | null) => void }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
+  const me = useMe();
   const runAll = useMutation({
     mutationFn: async () => {
       const asked = await Promise.allSettled(
@@ -91,6 +137,9 @@ function CauseRow({ cause, onProblem }: { cause: Cause; onProblem: (problem: Pro
     else if (cause.step === 'open') void navigate(`/devices/${first}`);
     else if (cause.step === 'plan') void navigate('/plans');
     else if (cause.step === 'pair') void navigate('/devices/add');
+    else if (cause.step === 'oddities') void navigate('/oddities');
+    else if (cause.step === 'night') void navigate('/night');
+    else if (cause.step === 'restart') window.location.reload();
     else void navigate(cause.store_id ? `/storage/${cause.store_id}` : '/storage');
   };
   return (
@@ -101,6 +150,12 @@ function CauseRow({ cause, onProblem }: { cause: Cause; onProblem: (problem: Pro
           <Mark look={CAUSE_MARKS[cause.mark]} wordless /> {cause.says}
         </p>
         <p className="who">
+          {cause.opened_at && (
+            <>
+              since <When at={cause.opened_at} />
+              {cause.devices.length > 0 && ': '}
+            </>
+          )}
           {cause.devices.map((device, n) => (
             <span key={device.id}>
               {n > 0 && ', '}
@@ -111,10 +166,11 @@ function CauseRow({ cause, onProblem }: { cause: Cause; onProblem: (problem: Pro
           ))}
         </p>
       </div>
-      <div>
+      <div className="acts">
         <Button variant={cause.mark === 'late' ? 'primary' : 'outline-primary'} size="sm" onClick={act} disabled={runAll.isPending}>
           {cause.step_label}
         </Button>
+        {cause.matter_id && me.data?.user?.role !== 'auditor' && <PutOff id={cause.matter_id} until={cause.put_off_until} why={cause.put_off_why} />}
       </div>
     </div>
   );
@@ -188,25 +244,44 @@ function StoresAside() {
 }
 
 function TonightAside() {
-  const plans = usePlans();
-  const upcoming = (plans.data ?? []).filter((plan) => plan.next_run && plan.device_count > 0);
+  const night = useNight();
+  const now = useNow();
+  const rows = night.data?.rows ?? [];
   return (
     <section>
       <h2>
-        Next runs <small>by plan</small>
+        Tonight <small>{rows.length > 0 && <Link to="/night">the line-up</Link>}</small>
       </h2>
-      <div className="sheet">
-        {upcoming.length === 0 && <Empty>No plan is waiting for its time.</Empty>}
-        {upcoming.map((plan) => (
-          <div className="store" key={plan.id}>
-            <div className="t">
-              <Link to={`/plans/${plan.id}`}>{plan.name}</Link>
-              <small>{counted(plan.device_count, 'device')}</small>
-            </div>
-            <small>{plan.next_run && <When at={plan.next_run} withAge />}</small>
-          </div>
-        ))}
+      <div className="sheet pad">
+        {night.isError && <Failed problem={problemOf(night.error)} />}
+        {night.data && rows.length === 0 && <Empty>Nothing is lined up.</Empty>}
+        {night.data && rows.length > 0 && (
+          <>
+            <p className="mb-1">
+              {nightSentence(night.data, now)} {night.data.planned_finish && <>It should be through by <TimeOnly at={night.data.planned_finish} />.</>}
+            </p>
+            <Busy chart={night.data} />
+          </>
+        )}
       </div>
     </section>
+  );
+}
+
+/** How many runs read at the same time, over the night: the line-up in the room of a thumb. */
+function Busy({ chart }: { chart: Chart }) {
+  const zone = useZone();
+  const { steps, most } = busy(chart);
+  if (most === 0) return null;
+  const width = 320;
+  return (
+    <svg className="busy" viewBox={`0 0 ${width} 46`} role="img" aria-label={`Up to ${most} runs at a time`}>
+      {steps.map((step, n) => (
+        <rect key={n} x={step.from * width} width={Math.max(0.5, (step.to - step.from) * width)} y={30 - (step.count / most) * 28} height={(step.count / most) * 28} />
+      ))}
+      <line x1="0" x2={width} y1="30" y2="30" />
+      <text x="0" y="43">{clock(chart.opens, zone)}</text>
+      <text x={width} y="43" textAnchor="end">{clock(chart.closes, zone)}</text>
+    </svg>
   );
 }

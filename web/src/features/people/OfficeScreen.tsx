@@ -6,6 +6,7 @@ import Button from 'react-bootstrap/Button';
 import { client, problemOf, told, type Schemas } from '../../api/client';
 import { useMe } from '../../api/queries';
 import { Choice, Field } from '../../ui/Field';
+import { OfficeTabs } from '../../ui/OfficeTabs';
 import { Failed, Loading, Refused } from '../../ui/States';
 
 const ROLES = [
@@ -22,6 +23,7 @@ export function OfficeScreen() {
     <>
       <h1 tabIndex={-1}>Office</h1>
       <p className="sub">Where its nights begin and end, and who may sign in.</p>
+      <OfficeTabs />
       <div className="halves">
         <section>
           <h2>The office</h2>

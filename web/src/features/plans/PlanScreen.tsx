@@ -7,12 +7,15 @@ import { useNavigate, useParams } from 'react-router';
 import { client, problemOf, told } from '../../api/client';
 import { useDevices, useKinds, useMe, useStores } from '../../api/queries';
 import { Confirm } from '../../ui/Confirm';
-import { counted, monthName } from '../../ui/format';
+import { counted, monthName, plainDay } from '../../ui/format';
 import { Choice, Field } from '../../ui/Field';
-import { useNow, When } from '../../ui/Office';
+import { TimeOnly, useNow, When } from '../../ui/Office';
+import { PauseButton, pauseWords, type Pause } from '../../parts/Pausing';
 import { Failed, Loading, Refused } from '../../ui/States';
+import { Feed } from './Feed';
+import { DaysThatCount, Schedule } from './Schedule';
 import { What } from './What';
-import { emptyDraft, keptByMonth, toggled, WEEKDAYS, type Draft, type Part } from './words';
+import { CLOCKS, emptyDraft, keptByMonth, toggled, type Draft, type Part } from './words';
 
 export function PlanScreen() {
   const { id = 'new' } = useParams();
@@ -33,10 +36,10 @@ export function PlanScreen() {
         kinds.data.map((kind) => kind.code),
         stores.data?.[0]?.id ?? null,
       );
-  return <Editor key={id} id={id} first={draft} />;
+  return <Editor key={id} id={id} first={draft} pause={found?.pause ?? null} hasFeed={found?.has_feed ?? false} />;
 }
 
-function Editor({ id, first }: { id: string; first: Draft }) {
+function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause: Pause | null; hasFeed: boolean }) {
   const [edited, setDraft] = useState(first);
   const stores = useStores();
   const draft = { ...edited, store: edited.store ?? stores.data?.[0]?.id ?? null };
@@ -61,8 +64,13 @@ function Editor({ id, first }: { id: string; first: Draft }) {
   const set = <K extends keyof Draft>(name: K, value: Draft[K]) => setDraft({ ...draft, [name]: value });
   return (
     <>
-      <h1 tabIndex={-1}>{id === 'new' ? 'A new plan' : first.name}</h1>
-      <p className="sub">What the draft means stands on the right and changes while you edit.</p>
+      <div className="head">
+        <div>
+          <h1 tabIndex={-1}>{id === 'new' ? 'A new plan' : first.name}</h1>
+          <p className="sub mb-0">{pause ? `It is ${pauseWords(pause)}.` : 'What the draft means stands on the right and changes while you edit.'}</p>
+        </div>
+        {id !== 'new' && me.data?.user?.role !== 'auditor' && <PauseButton what="this plan" plan={id} pause={pause} />}
+      </div>
       <div className="halves">
         <form
           className="sheet pad"
@@ -75,15 +83,12 @@ function Editor({ id, first }: { id: string; first: Draft }) {
           <Refused problem={problem} />
           <fieldset disabled={!mayChange}>
             <Field label="Name" value={draft.name} onChange={(name) => set('name', name)} problem={problem} field="name" />
-            <Times draft={draft} set={set} problem={problem} />
+            <Schedule draft={draft} set={set} problem={problem} />
             <Where draft={draft} set={set} problem={problem} />
+            <DaysThatCount draft={draft} set={set} />
             <Keeps draft={draft} set={set} problem={problem} />
             <What draft={draft} set={set} change={(next) => setDraft({ ...draft, ...next })} problem={problem} />
             <Devices draft={draft} set={set} />
-            <label className="check mb-2">
-              <input type="checkbox" checked={draft.paused} onChange={(event) => set('paused', event.target.checked)} />
-              <span>Paused: nothing starts by itself</span>
-            </label>
             <div className="row-end">
               <Button type="submit" disabled={save.isPending}>
                 Save the plan
@@ -96,7 +101,10 @@ function Editor({ id, first }: { id: string; first: Draft }) {
             </div>
           </fieldset>
         </form>
-        <Answer draft={draft} />
+        <div className="stack">
+          <Answer draft={draft} />
+          {id !== 'new' && mayChange && <Feed id={id} open={hasFeed} />}
+        </div>
       </div>
       {removing && (
         <Confirm
@@ -111,36 +119,6 @@ function Editor({ id, first }: { id: string; first: Draft }) {
           <p>Nothing runs by it any more. Backups that were made stay where they are. It works only once no device follows the plan.</p>
         </Confirm>
       )}
-    </>
-  );
-}
-
-function Times({ draft, set, problem }: Part) {
-  return (
-    <>
-      <fieldset className="field">
-        <legend className="form-label fw-bold fs-6 mb-1">Days</legend>
-        <div className="days">
-          {WEEKDAYS.map((word, day) => (
-            <label key={word} className="day-box">
-              <input type="checkbox" checked={draft.days.includes(day)} onChange={() => set('days', toggled(draft.days, day).sort())} />
-              {word}
-            </label>
-          ))}
-        </div>
-      </fieldset>
-      <div className="halves">
-        <Field label="Starts at" type="time" value={draft.starts_at} onChange={(time) => set('starts_at', time)} problem={problem ?? null} field="starts_at" />
-        <Field
-          label="May start until"
-          type="time"
-          value={draft.window_closes}
-          onChange={(time) => set('window_closes', time)}
-          problem={problem ?? null}
-          field="window_closes"
-          hint="May lie on the next morning."
-        />
-      </div>
     </>
   );
 }
@@ -239,14 +217,19 @@ function Answer({ draft }: { draft: Draft }) {
       ) : (
         <>
           <div className="sheet pad">
-            <h2>The next five runs</h2>
+            <h2>{preview.data ? `Runs ${preview.data.sentence}` : 'The next runs'}</h2>
+            {preview.data?.next_runs.length === 0 && <p className="mb-0">There is no further run.</p>}
             <ol className="mb-0 ps-3">
-              {preview.data?.next_runs.map((at) => (
-                <li key={at}>
-                  <When at={at} withAge />
+              {preview.data?.next_runs.map((run) => (
+                <li key={run.at}>
+                  <When at={run.at} withAge /> <span className="quiet">until <TimeOnly at={run.closes} /></span>
+                  {run.clocks && <div className="tone-soon">◑ {CLOCKS[run.clocks]}</div>}
                 </li>
               ))}
             </ol>
+            {preview.data && preview.data.skipped_days.length > 0 && (
+              <p className="hint mb-0">Left out: {preview.data.skipped_days.slice(0, 8).map(plainDay).join(', ')}{preview.data.skipped_days.length > 8 ? ' …' : ''}</p>
+            )}
             {preview.data?.shortfall && <p className="tone-late mt-2 mb-0">{preview.data.shortfall}</p>}
           </div>
           <div className="sheet pad">

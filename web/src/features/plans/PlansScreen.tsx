@@ -1,16 +1,21 @@
+import { useQuery } from '@tanstack/react-query';
 import { Link, useNavigate } from 'react-router';
 import Button from 'react-bootstrap/Button';
 
-import { problemOf } from '../../api/client';
-import { usePlans } from '../../api/queries';
+import { client, problemOf, told } from '../../api/client';
+import { useMe, usePlans } from '../../api/queries';
 import { spoken } from '../../ui/format';
 import { When } from '../../ui/Office';
+import { PauseButton, pauseWords } from '../../parts/Pausing';
 import { Empty, Failed, Loading } from '../../ui/States';
-import { daysSentence, hhmm, keepsSentence } from './words';
+import { hhmm, keepsSentence } from './words';
 
 /** Every plan: when, where to, how fresh, what is kept, and who follows it. */
 export function PlansScreen() {
   const plans = usePlans();
+  const me = useMe();
+  const pauses = useQuery({ queryKey: ['pauses'], queryFn: () => told(client.GET('/api/pauses')) });
+  const everything = pauses.data?.find((pause) => pause.of === 'everything');
   const navigate = useNavigate();
   return (
     <>
@@ -19,7 +24,10 @@ export function PlansScreen() {
           <h1 tabIndex={-1}>Plans</h1>
           <p className="sub mb-0">What goes in, when, where to, how fresh it must be, and what is kept.</p>
         </div>
-        <Button onClick={() => void navigate('/plans/new')}>Make a plan</Button>
+        <div className="row-end">
+          {me.data?.user?.role !== 'auditor' && <PauseButton what="everything" pause={everything ?? null} />}
+          <Button onClick={() => void navigate('/plans/new')}>Make a plan</Button>
+        </div>
       </div>
       <div className="sheet scroll">
         {plans.isPending && <Loading what="plans" />}
@@ -49,9 +57,10 @@ export function PlansScreen() {
                     </Link>
                   </td>
                   <td>
-                    {daysSentence(plan.days)} at {hhmm(plan.starts_at)}, until {hhmm(plan.window_closes)}
+                    {plan.sentence}, until {hhmm(plan.window_closes)}
+                    {plan.pause && <div className="tone-soon">{pauseWords(plan.pause)}</div>}
                   </td>
-                  <td className="nowrap">{plan.next_run ? <When at={plan.next_run} /> : 'paused'}</td>
+                  <td className="nowrap">{plan.next_run ? <When at={plan.next_run} /> : '–'}</td>
                   <td>{plan.store_name}</td>
                   <td>{spoken(plan.promise_seconds)}</td>
                   <td>{keepsSentence(plan)}</td>

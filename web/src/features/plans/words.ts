@@ -4,6 +4,7 @@ import type { Problem, Schemas } from '../../api/client';
 export const WEEKDAYS = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
 
 export type Draft = Schemas['SavePlanRequest'];
+export type Pattern = Draft['pattern'];
 
 export interface Part {
   draft: Draft;
@@ -17,11 +18,22 @@ export const toggled = <T>(list: T[], entry: T): T[] => (list.includes(entry) ? 
 /** Mebibytes as somebody typed them → bytes; nothing for no limit. */
 export const mebibytes = (written: string): number | null => (written.trim() && Number(written) > 0 ? Math.round(Number(written) * 1024 ** 2) : null);
 
-export function daysSentence(days: number[]): string {
-  if (days.length === 7) return 'every night';
-  if (days.length === 0) return 'never';
-  return days.map((day) => WEEKDAYS[day]).join(', ');
-}
+export const DAY_NAMES = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
+
+export const ORDINALS: [number, string][] = [
+  [1, 'first'],
+  [2, 'second'],
+  [3, 'third'],
+  [4, 'fourth'],
+  [-1, 'last'],
+];
+
+/** What a change of clocks does to a run, in words. */
+export const CLOCKS: Record<string, string> = {
+  moved: 'clocks go forward: this time does not exist that day, it comes later by the clock',
+  twice: 'clocks go back: this time comes twice, it counts the first time',
+  near: 'clocks change in this night',
+};
 
 export function keepsSentence(plan: Pick<Draft, 'keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly'>): string {
   const parts = [
@@ -50,7 +62,18 @@ export function emptyDraft(kinds: string[], store: string | null): Draft {
     kinds,
     larger_than_bytes: null,
     exclusions: [],
-    days: [0, 1, 2, 3, 4, 5, 6],
+    pattern: { shape: 'every_night', days: 2, weekdays: [], nth: 1, hours: 4, from_hour: 8, to_hour: 18, rule: '' },
+    starts_on: null,
+    ends_on: null,
+    exceptions: [],
+    skips_closed_days: false,
+    catch_up: false,
+    needs_power: false,
+    needs_office_wireless: false,
+    needs_battery_percent: 0,
+    not_in_use_minutes: 0,
+    leaves_out_closed_days: false,
+    leaves_out_away_days: false,
     starts_at: '22:00',
     window_closes: '06:00',
     store,
@@ -59,7 +82,6 @@ export function emptyDraft(kinds: string[], store: string | null): Draft {
     keep_daily: 7,
     keep_weekly: 4,
     keep_monthly: 12,
-    paused: false,
     devices: [],
   };
 }

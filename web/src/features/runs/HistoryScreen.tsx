@@ -1,11 +1,14 @@
 /** Every run, newest first, filterable; the filters live in the address. */
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
 import Form from 'react-bootstrap/Form';
-import { Link, useSearchParams } from 'react-router';
+import { Link, useNavigate, useSearchParams } from 'react-router';
 
-import { problemOf } from '../../api/client';
-import { useRuns, useStores } from '../../api/queries';
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { usePlans, useRuns, useRunTotals, useStores, useTeams, type RunsWanted } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
-import { counted, plainDay } from '../../ui/format';
+import { counted, grouped, iec, plainDay, spoken } from '../../ui/format';
 import { Mark, RUN_STATES } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { Pager } from '../../ui/Pager';
@@ -13,13 +16,17 @@ import { Empty, Failed, Loading } from '../../ui/States';
 
 const PAGE = 50;
 
+const FILTERS = ['device', 'holder', 'team', 'plan', 'store', 'night', 'first', 'last', 'state', 'outcome', 'trigger', 'cause', 'at_least_bytes', 'words'] as const;
+const MIB = 1024 ** 2;
+
 export function HistoryScreen() {
   const [params, setParams] = useSearchParams();
   const page = Number(params.get('page') ?? 1);
-  const get = (name: string) => params.get(name) ?? undefined;
-  const wanted = { device: get('device'), night: get('night'), state: get('state'), store: get('store'), words: get('words') };
+  const wanted = Object.fromEntries(FILTERS.map((name) => [name, params.get(name) ?? undefined])) as RunsWanted;
   const runs = useRuns({ ...wanted, page, page_size: PAGE });
-  const stores = useStores();
+  const totals = useRunTotals(wanted);
+  const navigate = useNavigate();
+  const [chosen, setChosen] = useState<string[]>([]);
   const set = (name: string, value: string) =>
     setParams(
       (before) => {
@@ -31,50 +38,34 @@ export function HistoryScreen() {
       { replace: name !== 'page' },
     );
   const filtered = Object.values(wanted).some(Boolean);
+  const query = new URLSearchParams(Object.entries(wanted).filter((entry): entry is [string, string] => Boolean(entry[1]))).toString();
+  const choose = (id: string) => setChosen(chosen.includes(id) ? chosen.filter((one) => one !== id) : [...chosen.slice(-1), id]);
   return (
     <>
       <div className="head">
         <div>
           <h1 tabIndex={-1}>History</h1>
           <p className="sub mb-0">
-            {wanted.night ? `The night of ${plainDay(wanted.night)}. ` : ''}
-            {runs.data ? counted(runs.data.count, 'run') : ''}
+            {wanted.night && (
+              <>
+                The night of {plainDay(wanted.night)}, <Link to={`/night?night=${wanted.night}`}>as a chart</Link>.{' '}
+              </>
+            )}
+            {totals.data && totalsSentence(totals.data)}
           </p>
         </div>
         <div className="row-end">
-          <Form.Control
-            size="sm"
-            type="search"
-            className="w-auto"
-            aria-label="Find by device, holder or team"
-            placeholder="Device, holder, team"
-            value={wanted.words ?? ''}
-            onChange={(event) => set('words', event.target.value)}
-          />
-          <Form.Select size="sm" className="w-auto" aria-label="Outcome" value={wanted.state ?? ''} onChange={(event) => set('state', event.target.value)}>
-            <option value="">every outcome</option>
-            {Object.entries(RUN_STATES).map(([state, look]) => (
-              <option key={state} value={state}>
-                {look.word}
-              </option>
-            ))}
-          </Form.Select>
-          <Form.Select size="sm" className="w-auto" aria-label="Store" value={wanted.store ?? ''} onChange={(event) => set('store', event.target.value)}>
-            <option value="">every store</option>
-            {stores.data?.map((store) => (
-              <option key={store.id} value={store.id}>
-                {store.name}
-              </option>
-            ))}
-          </Form.Select>
-          <Form.Control size="sm" type="date" className="w-auto" aria-label="Night" value={wanted.night ?? ''} onChange={(event) => set('night', event.target.value)} />
-          {filtered && (
-            <button type="button" className="chip" onClick={() => setParams({})}>
-              show all
-            </button>
+          {chosen.length === 2 && (
+            <Button size="sm" onClick={() => void navigate(`/history/${chosen[0] ?? ''}/with/${chosen[1] ?? ''}`)}>
+              Compare both
+            </Button>
           )}
+          <a href={`/api/runs/export.csv?${query}`}>CSV</a>
+          <a href={`/api/runs/export.json?${query}`}>JSON</a>
+          <Link to="/report">The month on paper</Link>
         </div>
       </div>
+      <Filters wanted={wanted} set={set} onClear={filtered ? () => setParams({}) : null} />
       <div className="sheet scroll">
         {runs.isPending && <Loading what="the history" />}
         {runs.isError && <Failed problem={problemOf(runs.error)} onRetry={() => void runs.refetch()} />}
@@ -83,6 +74,9 @@ export function HistoryScreen() {
           <table className="rows">
             <thead>
               <tr>
+                <th scope="col">
+                  <span className="visually-hidden">Compare</span>
+                </th>
                 <th scope="col">When</th>
                 <th scope="col">Outcome</th>
                 <th scope="col">Device</th>
@@ -99,7 +93,10 @@ export function HistoryScreen() {
             </thead>
             <tbody>
               {runs.data.results.map((run) => (
-                <tr key={run.id} className="linked">
+                <tr key={run.id} className={chosen.includes(run.id) ? 'chosen' : 'linked'}>
+                  <td className="tick">
+                    <input type="checkbox" aria-label={`Compare the run of ${run.device_name}, ${run.holder}, night ${run.night}`} checked={chosen.includes(run.id)} onChange={() => choose(run.id)} />
+                  </td>
                   <td className="nowrap">
                     <Link className="title-link" to={`/history/${run.id}`}>
                       <When at={run.finished_at ?? run.started_at ?? run.asked_at} />
@@ -126,5 +123,59 @@ export function HistoryScreen() {
         <Pager page={page} pageSize={PAGE} count={runs.data?.count ?? 0} onPage={(next) => set('page', String(next))} />
       </div>
     </>
+  );
+}
+
+function totalsSentence(totals: Schemas['Totals']): string {
+  if (totals.runs === 0) return '';
+  const parts = [counted(totals.runs, 'run'), `${grouped(totals.came)} came`, `${grouped(totals.did_not)} did not`, `${iec(totals.stored_bytes)} new`];
+  if (totals.average_seconds !== null) parts.push(`${spoken(Math.max(1, totals.average_seconds))} each`);
+  return parts.join(', ');
+}
+
+function Filters({ wanted, set, onClear }: { wanted: RunsWanted; set: (name: string, value: string) => void; onClear: (() => void) | null }) {
+  const stores = useStores();
+  const plans = usePlans();
+  const teams = useTeams();
+  const causes = useQuery({ queryKey: ['runs', 'causes'], queryFn: () => told(client.GET('/api/runs/causes')) });
+  const pick = (name: keyof RunsWanted, all: string, options: { value: string; label: string }[] | undefined) => (
+    <Form.Select size="sm" aria-label={all.replace('every ', '')} value={String(wanted[name] ?? '')} onChange={(event) => set(name, event.target.value)}>
+      <option value="">{all}</option>
+      {options?.map((option) => (
+        <option key={option.value} value={option.value}>
+          {option.label}
+        </option>
+      ))}
+    </Form.Select>
+  );
+  const states = Object.entries(RUN_STATES).map(([value, look]) => ({ value, label: look.word }));
+  return (
+    <div className="filters">
+      <Form.Control size="sm" type="search" className="w-auto" aria-label="Find by device, holder or team" placeholder="Device, holder, team" value={wanted.words ?? ''} onChange={(event) => set('words', event.target.value)} />
+      {pick('outcome', 'came or not', [{ value: 'came', label: 'came' }, { value: 'did_not', label: 'did not come' }, { value: 'active', label: 'under way' }])}
+      {pick('state', 'every outcome', states)}
+      {pick('cause', 'every cause', causes.data?.map((cause) => ({ value: cause.code, label: `${cause.says.slice(0, 46)} (${cause.runs})` })))}
+      {pick('team', 'every team', teams.data?.map((team) => ({ value: String(team.id), label: team.name })))}
+      {pick('plan', 'every plan', plans.data?.map((plan) => ({ value: plan.id, label: plan.name })))}
+      {pick('store', 'every store', stores.data?.map((store) => ({ value: store.id, label: store.name })))}
+      <span className="inline">
+        from
+        <Form.Control size="sm" type="date" value={wanted.first ?? wanted.night ?? ''} onChange={(event) => set('first', event.target.value)} aria-label="First night" />
+      </span>
+      <span className="inline">
+        to
+        <Form.Control size="sm" type="date" value={wanted.last ?? wanted.night ?? ''} onChange={(event) => set('last', event.target.value)} aria-label="Last night" />
+      </span>
+      <span className="inline">
+        new, MiB
+        <Form.Control size="sm" type="number" min={0} className="number" aria-label="New in the store, at least, in MiB" value={wanted.at_least_bytes ? Number(wanted.at_least_bytes) / MIB : ''} onChange={(event) => set('at_least_bytes', Number(event.target.value) > 0 ? String(Math.round(Number(event.target.value) * MIB)) : '')} />
+      </span>
+      {(wanted.device || wanted.holder) && <span className="quiet">of one {wanted.device ? 'device' : 'holder'}</span>}
+      {onClear && (
+        <button type="button" className="chip" onClick={onClear}>
+          show all
+        </button>
+      )}
+    </div>
   );
 }

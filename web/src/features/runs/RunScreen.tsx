@@ -52,6 +52,7 @@ function Filled({ run }: { run: Run }) {
         <div className="row-end">
           <Link to={`/devices/${run.device_id}`}>the device</Link>
           {run.backup_id && <Link to={`/backups/${run.backup_id}`}>look inside the backup</Link>}
+          {run.before_id && <Link to={`/history/${run.before_id}/with/${run.id}`}>compare with the one before</Link>}
           {active && me.data?.user?.role !== 'auditor' && (
             <Button variant="outline-danger" disabled={run.stop_asked || stop.isPending} onClick={() => setAsking(true)}>
               {run.stop_asked ? 'Stopping …' : 'Stop'}
@@ -70,6 +71,7 @@ function Filled({ run }: { run: Run }) {
       {active && <Under run={run} />}
       <div className="cols">
         <div className="stack">
+          {run.stages.length > 0 && <Stages run={run} />}
           {run.progress.kinds && run.progress.kinds.length > 0 && <Kinds run={run} />}
           {run.skipped.length > 0 && <Skipped run={run} />}
         </div>
@@ -161,12 +163,12 @@ function Under({ run }: { run: Run }) {
   return (
     <section className="sheet pad mb-3" aria-label="Progress">
       <div className="head mb-1">
-        <strong>{progress.says ?? (run.cause ? `Waiting: ${run.cause}` : 'Waiting for its turn')}</strong>
+        <strong>{run.state === 'waiting' ? (run.cause ? `Waiting: ${run.cause}` : 'Waiting for its turn') : progress.says}</strong>
         <span>
           {progress.stage === 'reading' && (
             <>
               {iec(progress.bytes_per_second ?? 0)} a second
-              {progress.remaining_seconds !== null && progress.remaining_seconds !== undefined && ` · about ${spoken(Math.max(1, progress.remaining_seconds))} left`}
+              {restWords(progress)}
             </>
           )}
         </span>
@@ -174,9 +176,44 @@ function Under({ run }: { run: Run }) {
       <div className="bar-track" role="progressbar" aria-valuenow={percent} aria-valuemin={0} aria-valuemax={100} aria-label="Read of what has changed">
         <i style={{ width: `${percent}%` }} />
       </div>
+      {run.state === 'waiting' && run.next_try_at && (
+        <p className="mb-1">
+          Tried again <When at={run.next_try_at} withAge />
+          {run.gives_up_at && <>, at the latest until <When at={run.gives_up_at} /></>}.
+        </p>
+      )}
       <p className="hint mb-0">
-        {iec(read)} of {iec(total)} read. Leave the device on power and connected, and do not use it until this says that it is safe to unplug.
+        {iec(read)} of {iec(total)}{progress.to_read_items ? `, ${grouped(progress.read_items ?? 0)} of ${counted(progress.to_read_items, 'item')}` : ''} read. Leave the device on power and connected, and do not use it until this says that it is safe to unplug.
       </p>
+    </section>
+  );
+}
+
+/** What remains, as a range while it is wide; one figure once it is narrow. */
+function restWords(progress: Run['progress']): string {
+  const { remaining_seconds: middle, remaining_least: least, remaining_most: most } = progress;
+  if (middle === null || middle === undefined) return '';
+  if (least === null || least === undefined || most === null || most === undefined || most - least < 0.25 * middle || most < 20) return ` · about ${spoken(Math.max(1, middle))} left`;
+  return ` · ${spoken(Math.max(1, least))} to ${spoken(Math.max(1, most))} left`;
+}
+
+function Stages({ run }: { run: Run }) {
+  const longest = Math.max(1, ...run.stages.map((stage) => stage.seconds ?? 0));
+  return (
+    <section>
+      <h2>
+        Stages <small>{run.expected_seconds ? `expected to take ${spoken(run.expected_seconds)}` : ''}{run.worked_seconds ? `, took ${spoken(Math.max(1, run.worked_seconds))}` : ''}</small>
+      </h2>
+      <ol className="stages sheet pad">
+        {run.stages.map((stage) => (
+          <li key={stage.stage}>
+            <TimeOfDay at={stage.at} />
+            <span>{stage.says}</span>
+            <i style={{ width: `${(100 * (stage.seconds ?? 0)) / longest}%` }} />
+            <span className="num">{stage.seconds === null ? 'goes on' : stage.seconds < 1 ? 'under a second' : spoken(stage.seconds)}</span>
+          </li>
+        ))}
+      </ol>
     </section>
   );
 }
