@@ -5,6 +5,7 @@ is due, the runs read the devices' real bytes into real stores, retention looks 
 clock is the only thing that is not real.
 """
 
+import re
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, date, datetime, timedelta
@@ -16,25 +17,28 @@ from uuid import UUID
 from django.conf import settings
 from django.db import connection
 
+from core.exchange.office_days import Holiday
 from core.schedule.nights import coming_night
 from core.schedule.recurrence import zone_named
 from core.units import MIB
 from demo import office
 from demo.clock import PastClock
 from demo.network import Network
-from demo.remembered import EARLIER_NIGHTS, is_remembered, remember
+from demo.remembered import EARLIER_NIGHTS, is_remembered, remember, remember_mornings
 from server.fleet.actions.add_device import add_folder, add_sftp, pair_device
 from server.fleet.actions.change_device import change_device
 from server.fleet.actions.change_link import change_link
 from server.fleet.actions.change_many import import_register, previewed
 from server.fleet.models import Bulk, Device
 from server.outside import NetworkOffer, SftpPlace, outside
+from server.oversight.odd import look_for_oddities
+from server.people.actions.closed_days import add_closed_days
 from server.people.actions.office import add_user, set_up_office
-from server.people.models import User
+from server.people.models import Holder, User
 from server.plans.actions.save_plan import Draft, save_plan
 from server.plans.models import Assignment, Plan
 from server.retention.actions.look_after import apply_rule, sweep_store
-from server.runs.actions.ask_run import ask_run_by_hand
+from server.runs.actions.ask_run import ask_run_by_hand, defer_run
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import copy_backup
@@ -45,6 +49,7 @@ from server.runs.models import Backup, Run, RunState
 from server.storage.actions.add_store import create_store
 from server.storage.actions.measure import measure_store
 from server.storage.models import Store
+from server.telling.actions.watch_office import watch_office
 
 FOLDER_NAME = "boat-logger"
 SIDE_BY_SIDE = 3
@@ -66,6 +71,7 @@ def build(tell: Callable[[str], None]) -> None:
     clock.set(begin)
     by = _people(begin)
     _stores(by)
+    _closed(outside().now().astimezone(zone).date(), by)
     known = _devices(network, nights[0], by)
     _plans(known, by, begin)
     Device.objects.update(added_at=begin)
@@ -88,13 +94,18 @@ def build(tell: Callable[[str], None]) -> None:
         tell(f"night of {night}")
     remember([*(nights[0] - timedelta(days=before) for before in range(EARLIER_NIGHTS, 0, -1)), *(before_all or [])], zone)
     Assignment.objects.update(since=begin)
+    remember_mornings(zone, now=outside().now())
     _this_night(network, clock)
     _besides(known, by, clock)
+    _habits()
     for store in Store.objects.all():
         sweep_store(store, now=outside().now())
         measure_store(store, now=outside().now())
     with connection.cursor() as cursor:
         cursor.execute("delete from procrastinate_jobs")  # their work is done above, in the past's own time
+    for run in Run.objects.filter(state=RunState.WAITING):
+        Run.objects.filter(id=run.id).update(next_try_at=None, attempts=3)
+        defer_run(run)  # it goes on waiting for its device
 
 
 def _hurry() -> None:
@@ -190,6 +201,8 @@ def _befall(night: date, back: int, network: Network, known: dict[str, UUID]) ->
     """What happens on the afternoon before a night: `back` counts from the last one, which is 1."""
     for device, knobs in office.TROUBLES.get(back, ()):
         network.turn(device, **knobs)
+    if office.LOST_PHOTOS[1] == back:
+        network.lose(office.LOST_PHOTOS[0], office.LOST_PHOTOS[2])
     evening = datetime.combine(night, datetime.min.time(), zone_named(office.ZONE)) + timedelta(hours=20)
     by = User.objects.get(username="ines")
     if office.ON_LEAVE[1] == back:
@@ -217,6 +230,10 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     for plan in Plan.objects.select_related("store"):
         for device in Device.objects.filter(assignment__plan=plan):
             apply_rule(device, plan.store, now=clock())
+    morning = evening + timedelta(hours=12, minutes=10)
+    if morning < outside().now():
+        clock.set(morning)
+        watch_office(now=morning)
 
 
 def _evening(evening: datetime, clock: PastClock, until: datetime | None = None) -> None:
@@ -258,6 +275,27 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
         check_store(store, percent=100, by=by)
     for slug in office.LOOKED_AT:
         look_at(by_slug[slug])
+
+
+def _habits() -> None:
+    """What looks wrong in the newest backups, and who wants to be told what from now on."""
+    for device in Device.objects.all():
+        newest = Backup.objects.filter(device=device).select_related("device", "run").order_by("-finished_at").first()
+        if newest is not None:
+            look_for_oddities(newest, now=newest.finished_at)
+    for holder in Holder.objects.all():
+        holder.email = office.HOLDER_MAIL.format(name=re.sub(r"[^a-z0-9]+", ".", holder.name.lower()).strip("."))
+        holder.save(update_fields=["email"])
+    for username, wishes in office.WISHES.items():
+        User.objects.filter(username=username).update(**wishes)
+
+
+def _closed(today: date, by: User) -> None:
+    """The holidays that lie ahead, and one day behind."""
+    ahead = [date(today.year + (month < 6), month, day) for month, day, _ in office.CLOSED_AHEAD]
+    days = [Holiday(day=day, name=name) for day, (_, _, name) in zip(ahead, office.CLOSED_AHEAD, strict=True)]
+    days.append(Holiday(day=today - timedelta(days=office.CLOSED_BACK[0]), name=office.CLOSED_BACK[1]))
+    add_closed_days(sorted(days, key=lambda found: found.day), by=by)
 
 
 def _this_night(network: Network, clock: PastClock) -> None:

@@ -22,5 +22,8 @@ class Network:
     def turn(self, device: str, **knobs: object) -> None:
         self._client.post(f"/control/{device}", json=knobs).raise_for_status()
 
+    def lose(self, device: str, kind: str) -> None:
+        self._client.post(f"/control/{device}/lose", json={"kind": kind}).raise_for_status()
+
     def live_until(self, day: date) -> None:
         self._client.post("/day", json={"day": day.isoformat()}).raise_for_status()

@@ -31,19 +31,22 @@ _ALL = [
 ]
 PLANS = (
     {
-        "name": "Field nightly", "reach": "all_but", "kinds": ["apps"], "rule": "FREQ=DAILY",
+        "name": "Field nightly", "catch_up": True, "leaves_out_away_days": True,
+        "reach": "all_but", "kinds": ["apps"], "rule": "FREQ=DAILY",
         "starts_at": time(22), "window_closes": time(6),
         "store": "Server room",
         "promise_seconds": 3 * DAYS, "keep_last": 3, "keep_daily": 4, "keep_weekly": 6, "keep_monthly": 12,
         "devices": ("field*", "tab11-okafor"),
     },
     {
-        "name": "Phones", "kinds": _ALL, "rule": "FREQ=DAILY", "starts_at": time(21, 30), "window_closes": time(6), "store": "Server room",
+        "name": "Phones", "catch_up": True, "needs_battery_percent": 20, "leaves_out_away_days": True,
+        "kinds": _ALL, "rule": "FREQ=DAILY", "starts_at": time(21, 30), "window_closes": time(6), "store": "Server room",
         "promise_seconds": 2 * DAYS, "keep_last": 3, "keep_daily": 4, "keep_weekly": 4, "keep_monthly": 6,
         "devices": ("p4-*", "p5-*", "ridge2-*"), "larger_than_bytes": 256 * MIB, "exclusions": ({"kind": "apps", "under": "Sketchbook"},),
     },
     {
-        "name": "Tables twice a week", "reach": "everything", "kinds": [], "rule": "FREQ=WEEKLY;BYDAY=WE,SU", "starts_at": time(20),
+        "name": "Tables twice a week", "skips_closed_days": True, "leaves_out_closed_days": True,
+        "reach": "everything", "kinds": [], "rule": "FREQ=WEEKLY;BYDAY=WE,SU", "starts_at": time(20),
         "window_closes": time(23, 30),
         "store": "Safe drive", "promise_seconds": 8 * DAYS, "keep_last": 2, "keep_daily": 0, "keep_weekly": 8, "keep_monthly": 12,
         "devices": ("tab9-*", "tab11-moreau", "tab11-ito", "tab11-sandvik", "folder"),
@@ -81,5 +84,15 @@ NOT_LINKED = {
 }  # fmt: skip
 """Bought, in the register, and linked to nothing yet."""
 BEFORE_REPAIR = ("p4-pellow", "screen is cracked")
+LOST_PHOTOS = ("field6-thorne", 1, "photos")
+"""Device, how many nights before the last one, and of which kind most items were deleted by mistake."""
+CLOSED_AHEAD = ((12, 24, "Christmas Eve"), (12, 25, "Christmas Day"), (12, 26, "Second day of Christmas"), (1, 1, "New Year"))
+CLOSED_BACK = (19, "Stock-taking")
+"""How many days before today the office was closed."""
+WISHES = {
+    "ines": {"email": "ines@saltmarsh.example", "wants_digest": True, "wants_alerts": True},
+    "piet": {"email": "piet@saltmarsh.example"},
+}
+HOLDER_MAIL = "{name}@saltmarsh.example"
 TO_BE_WIPED, SECOND_STORE = "p4-wick", "Safe drive"
 LOOKED_AT = ("p5-dufour", "p4-wick", "field10-farrow", "tab11-ito", "ridge2-logger", "folder")

@@ -10,7 +10,12 @@ from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from core.schedule.nights import bounds, night_of
+from core.schedule.promise import Standing, deadline_of
 from server.fleet.models import Device
+from server.oversight.models import PromiseDay
+from server.oversight.promises import mornings_between
+from server.oversight.standing import absences, left_out_days
+from server.people.queries import closed_days
 from server.plans.convert import recurrence_of
 from server.plans.models import Assignment, Plan
 from server.runs.models import Backup, Copy, Run, RunState, Trigger
@@ -19,6 +24,7 @@ from server.runs.sentences import log_line
 REAL_NIGHTS = 4
 SUNDAY = 6
 EARLIER_NIGHTS = 30
+REMEMBERED_MORNINGS = 14
 """How many nights before the demo's first one are on record, too."""
 _CAUSES = (
     ("link.away", "The device does not answer on the office network.", "Put the device on the office network or plug it in."),
@@ -94,3 +100,23 @@ def _night(device: Device, plan: Plan, night: date, zone: ZoneInfo, model: Backu
         family=model.family, os_version=model.os_version,
     )  # fmt: skip
     return run, backup
+
+
+def remember_mornings(zone: ZoneInfo, *, now: datetime) -> None:
+    """How each device stood on the mornings that nobody recorded, from the backups that it had by then."""
+    closed, away = closed_days(), absences(now=now)
+    first = now.astimezone(zone).date() - timedelta(days=EARLIER_NIGHTS + REMEMBERED_MORNINGS)
+    had = set(PromiseDay.objects.values_list("day", flat=True).distinct())
+    mornings = {day: at for day, at in mornings_between(first, now.astimezone(zone).date(), zone).items() if day not in had and at < now}
+    rows = []
+    for assignment in Assignment.objects.select_related("plan", "device"):
+        taken = list(Backup.objects.filter(device=assignment.device).order_by("finished_at").values_list("finished_at", flat=True))
+        left_out = left_out_days(assignment.plan, closed, away.get(assignment.device_id, frozenset()))
+        for day, morning in mornings.items():
+            newest = max((at for at in taken if at <= morning), default=None)
+            if newest is None:
+                continue
+            inside = deadline_of(newest, assignment.plan.promise_seconds, left_out=left_out, zone=zone) >= morning
+            standing = Standing.ON_TIME if inside else Standing.LATE
+            rows.append(PromiseDay(day=day, device=assignment.device, team_id=assignment.device.team_id, standing=standing, kept=inside))
+    PromiseDay.objects.bulk_create(rows)

@@ -1,7 +1,7 @@
 """The stand-ins' control server: the office network's announcements, the screens of the devices, and the knobs.
 
 `GET /announcements` is the office network: it lists the devices that can be seen on it. `POST
-/control/DEVICE` turns knobs, `…/accept` and `…/ask-again` are its holder's fingers, `…/delete` removes an item,
+/control/DEVICE` turns knobs, `…/accept` and `…/ask-again` are its holder's fingers, `…/delete` removes an item, `…/lose` most of a kind,
 `POST /scenario` turns the knobs of many, `POST /day` lets the fleet, or one device, live until a date. `/mailbox` shows the
 office's mail, `POST /hooked` takes webhooks. Only on loopback.
 """
@@ -120,6 +120,8 @@ class _Page(BaseHTTPRequestHandler):
                 device.listen()
             case ["control", id, "delete"]:
                 self.server.devices[id].life.forget(told["kind"], told["id"])
+            case ["control", id, "lose"]:
+                self.server.devices[id].life.lose(told["kind"])
             case ["control", id, "unpair"]:
                 self.server.devices[id].life.set_fact("device_key", None)
                 self.server.devices[id].new_code()

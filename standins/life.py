@@ -107,6 +107,11 @@ class Life:
             db.execute("delete from item where kind = ? and id = ?", (kind, id))
             db.execute("delete from conversation where id = ? and ? = 'messages'", (id, kind))
 
+    def lose(self, kind: str) -> None:
+        """Two thirds of the items of a kind, as when somebody empties an album by mistake."""
+        with self._change() as db:
+            db.execute("delete from item where kind = ? and rowid % 3 != 0", (kind,))
+
     def used_bytes(self) -> int:
         with self._read() as db:
             return int(db.execute("select coalesce(sum(size_bytes), 0) from item").fetchone()[0])

@@ -30,7 +30,7 @@ class Expectations:
 
     def of(self, device: Device, plan: Plan) -> Expected:
         sizes = self.sizes.get(device.id)
-        to_read = sum(sizes.get(kind, 0) for kind in taken_kinds(plan)) if sizes is not None else device.storage_used_bytes
+        to_read = sum(sizes.get(kind, 0) for kind in taken_kinds(plan)) if sizes is not None else None
         return expected(self.own.get(device.id, []), to_read_bytes=to_read, speed=self.speed, typical_seconds=self.typical_seconds)
 
 

@@ -12,7 +12,6 @@ from typing import Any
 from uuid import UUID
 
 from django.db import transaction
-from procrastinate.contrib.django import app
 
 from core.content.errors import LinkError
 from core.content.link import DeviceLink, DeviceState
@@ -33,8 +32,8 @@ from server.fleet.convert import link_to
 from server.outside import outside
 from server.people.queries import office_zone
 from server.plans.convert import conditions_of, leave_out_of, taken_kinds
-from server.queue import defer_once
 from server.runs.actions.ask_run import defer_run
+from server.runs.actions.end_run import give_up, run_ended
 from server.runs.convert import told_kinds
 from server.runs.expectation import cost_before
 from server.runs.live import tell
@@ -60,7 +59,7 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     if run.state not in ACTIVE or (run.next_try_at is not None and now < run.next_try_at - EARLY):
         return run
     if run.gives_up_at is not None and now >= run.gives_up_at:
-        return _came_too_late(run, now)
+        return give_up(run, now)
     if not took_place(run):
         return _waits_for_others(run, clock)
     run.started_at, run.attempts, run.stages = run.started_at or now, run.attempts + 1, []
@@ -137,7 +136,7 @@ def _ended_well(run: Run, captured: Captured) -> Run:
         run.cause_code = run.cause = run.remedy = ""
         run.log.append(log_line(manifest.finished_at, closing_sentence(run)))
         run.save()
-        _after(run)
+        run_ended(run)
     return run
 
 
@@ -174,7 +173,7 @@ def _ended_badly(run: Run, error: AtticError, clock: Clock, *, began_reading: bo
         run.state = _state_after(error, began_reading)
         run.finished_at = now
         run.save()
-        _after(run)
+        run_ended(run)
     return run
 
 
@@ -184,32 +183,6 @@ def _state_after(error: AtticError, began_reading: bool) -> RunState:
     if isinstance(error, Stopped):
         return RunState.STOPPED
     return RunState.INTERRUPTED if began_reading and isinstance(error, LinkError) else RunState.FAILED
-
-
-def _came_too_late(run: Run, now: datetime) -> Run:
-    """Its time is over: it ends with the cause of its last attempt, or as missed when there was none."""
-    run.finished_at, run.next_try_at = now, None
-    if run.cause_code:
-        run.state = RunState.FAILED
-    else:
-        run.state, run.cause_code = RunState.MISSED, "schedule.missed"
-        run.cause = "Other runs took up its time until the window closed."
-        run.remedy = "Let the plan's window close later, allow more runs at a time under Office, or spread the devices over more plans."
-    run.log.append(log_line(now, "Its time was over."))
-    with transaction.atomic():
-        run.save()
-        _after(run)
-    return run
-
-
-def _after(run: Run) -> None:
-    """What follows the end of a run: viewers learn of it; the pile is looked after."""
-    tell("run", str(run.id))
-    tell("changed", "devices")
-    job = app.configure_task("look_after", queue="care", lock=f"store {run.store_id}")
-    job.defer(device_id=str(run.device_id), store_id=str(run.store_id))
-    app.configure_task("after_run", queue="care").defer(run_id=str(run.id))
-    defer_once("tick", queue="clock", timestamp=0)  # its place is free for the next one
 
 
 class Watch:

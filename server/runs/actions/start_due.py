@@ -25,6 +25,7 @@ from server.plans.models import Assignment
 from server.plans.queries import pauses
 from server.runs.actions.ask_run import defer_run
 from server.runs.actions.beat import beat
+from server.runs.actions.end_run import give_up
 from server.runs.actions.line_up_night import places
 from server.runs.live import tell
 from server.runs.models import ACTIVE, LinedUp, Run, RunState, Trigger
@@ -90,9 +91,9 @@ def _start(due: list[Owed], zone: ZoneInfo, now: datetime) -> list[Run]:
     }
     started: list[Run] = []
 
-    def order(owed: Owed) -> tuple[bool, datetime, str]:
+    def order(owed: Owed) -> tuple[bool, datetime, int, str]:
         row = lined.get((owed[0].device_id, owed[1].opens))
-        return (row is None, row.starts_at if row else owed[1].opens, str(owed[0].device_id))
+        return (row is None, row.starts_at if row else owed[1].opens, -row.expected_seconds if row else 0, str(owed[0].device_id))
 
     for assignment, slot in sorted(due, key=order):
         store = str(assignment.plan.store_id)
@@ -133,9 +134,12 @@ def _write_missed(overdue: list[Owed], zone: ZoneInfo, now: datetime) -> None:
 
 
 def _let_go(now: datetime) -> None:
-    """End waiting runs that nobody wants any more: their device follows another plan now, or theirs is gone."""
+    """End waiting runs that nobody wants any more: their time is over, or their device follows another plan now."""
     waiting = Run.objects.filter(state=RunState.WAITING, planned_for__isnull=False).select_related("device__assignment")
     for run in waiting:
+        if run.gives_up_at is not None and run.gives_up_at <= now:
+            give_up(run, now)
+            continue
         assignment = getattr(run.device, "assignment", None)
         if assignment is None or assignment.plan_id != run.plan_id:
             run.state, run.finished_at, run.stop_asked, run.next_try_at = RunState.STOPPED, now, True, None

@@ -203,6 +203,15 @@ class WhatHoldsARunBack(NightsTestCase):
         self.assertIsNone(Run.objects.get().next_try_at)  # woken, for it is announced again
         self.assertEqual(carry_out(run.id).state, RunState.COMPLETE)
 
+    def test_one_that_is_not_caught_up_with_makes_room_for_the_next_night(self):
+        self.plan(self.one, catch_up=True)
+        self.outside.away.add("p1")
+        self.tick("2026-03-02T21:00")
+        carry_out(Run.objects.get().id)
+        self.assertEqual(self.tick("2026-03-03T21:00"), ["p1 03-03 21:00"])
+        first = Run.objects.order_by("asked_at").first()
+        self.assertEqual((first.state, first.cause_code), (RunState.FAILED, "link.away"))
+
     def test_a_full_store_stops_at_once_and_shows_the_way_out(self):
         store = self.store(allowance_bytes=4_500_000)
         self.plan(self.one, store=store)

@@ -86,7 +86,7 @@ export function Ribbon() {
         >
           <span className="bar">{due > 0 && <i className="planned" style={{ height: px(due) }} />}</span>
           <span className="day">
-            {word === 'tonight' ? <b>{word}</b> : word} {due} due
+            {word === 'tonight' ? <><b>{word}</b> {due} due</> : <>{word} {due}</>}
           </span>
         </button>
       ))}
