@@ -39,6 +39,7 @@ from server.plans.actions.save_plan import Draft, save_plan
 from server.plans.models import Assignment, Plan
 from server.retention.actions.look_after import apply_rule, sweep_store
 from server.runs.actions.ask_run import ask_run_by_hand, defer_run
+from server.runs.actions.beat import beat
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import copy_backup
@@ -233,6 +234,7 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     morning = evening + timedelta(hours=12, minutes=10)
     if morning < outside().now():
         clock.set(morning)
+        beat("scheduler", now=morning)
         watch_office(now=morning)
 
 

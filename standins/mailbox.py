@@ -8,6 +8,7 @@ import asyncio
 import html
 import json
 import mailbox
+import socket
 import threading
 import time
 from datetime import datetime
@@ -36,10 +37,13 @@ class Mailbox:
 
     def listen(self, port: int) -> int:
         """The port it listens on; 0 takes a free one."""
+        if port == 0:
+            with socket.socket() as probe:
+                probe.bind(("127.0.0.1", 0))
+                port = int(probe.getsockname()[1])
         self._controller = Controller(self, hostname="127.0.0.1", port=port)
         self._controller.start()
-        assert self._controller.server is not None
-        return int(self._controller.server.sockets[0].getsockname()[1])
+        return port
 
     def close(self) -> None:
         if self._controller is not None:

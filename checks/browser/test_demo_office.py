@@ -73,10 +73,17 @@ class TheDemoOffice(BrowserTestCase):
             "/plans",
             "/plans/new",
             "/history",
+            "/history?outcome=did_not",
+            "/night",
+            "/matters",
+            "/oddities",
+            "/report",
             "/storage",
             "/restore",
             "/journal",
             "/office",
+            "/office/days",
+            "/office/telling",
             "/nowhere",
         ]
         for path in paths:
@@ -85,7 +92,18 @@ class TheDemoOffice(BrowserTestCase):
             self.accessible(str(path))
             self.fits(str(path))
         page.set_viewport_size({"width": 390, "height": 844})
-        for path in ("/", "/devices", f"{device}/coverage", f"{device}/wipe", "/history", "/restore"):
+        for path in (
+            "/",
+            "/devices",
+            f"{device}/coverage",
+            f"{device}/wipe",
+            "/history",
+            "/restore",
+            "/night",
+            "/matters",
+            "/report",
+            "/office/telling",
+        ):
             self.open(path)
             page.wait_for_timeout(300)
             self.fits(f"{path} on a telephone")

@@ -65,8 +65,8 @@ class Taken:
     kinds: dict[str, TakenKind]
     new_items: int
     """Items that were read because they were new or changed."""
-    encrypted: bool = True
-    """Whether the device kept its content, or its card, encrypted; True where it does not tell."""
+    encrypted: bool | None = None
+    """Whether the device kept its content, or its card, encrypted; None where it does not tell."""
     clock_off_seconds: float = 0.0
 
 
@@ -90,7 +90,7 @@ def oddities(now_taken: Taken, history: Sequence[Taken], *, in_use: bool = True)
     if not history:
         return found
     before = history[0]
-    if before.encrypted and not now_taken.encrypted:
+    if before.encrypted is True and now_taken.encrypted is False:
         found.append(_told(Odd.NOT_ENCRYPTED, "", "The device kept its content encrypted before, and does not any more.", before, {}))
     for kind in sorted(set(before.kinds) | set(now_taken.kinds)):
         one = _of_kind(kind, now_taken, history)

@@ -71,7 +71,7 @@ def _as_taken(row: Backup) -> Taken:
             for entry in row.kinds
         },
         new_items=new if progress else 1,
-        encrypted=bool(told.get("encrypted", True)),
+        encrypted=told.get("encrypted"),
         clock_off_seconds=float(told.get("clock_off_seconds", 0.0)),
     )
 

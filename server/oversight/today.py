@@ -74,6 +74,9 @@ def _sentence(now: datetime, found: list[Cause], rows: list[Standings]) -> str:
     parts = [f"Last night {came} {'device' if came == 1 else 'devices'} came"]
     if last.came_late:
         parts.append(f"{last.came_late} of them late")
-    parts.append(f"{last.missing} did not" if last.missing else "none is missing")
+    if last.missing or not last.under_way:
+        parts.append(f"{last.missing} did not" if last.missing else "none is missing")
+    if last.under_way:
+        parts.append(f"{last.under_way} {'is' if last.under_way == 1 else 'are'} still waited for")
     needs = f"{len(found)} {'thing needs' if len(found) == 1 else 'things need'} you this morning." if found else "Nothing needs you."
     return ", ".join(parts) + ". " + needs

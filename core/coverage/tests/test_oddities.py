@@ -70,7 +70,9 @@ class OfASingleBackup(TestCase):
 
     def test_a_clock_that_is_off_and_encryption_that_was_switched_off(self):
         self.assertEqual(self.found(taken(0, photos=520, clock_off_seconds=-900.0)), [(Odd.CLOCK_OFF, "")])
-        self.assertEqual(self.found(taken(0, photos=520, encrypted=False)), [(Odd.NOT_ENCRYPTED, "")])
+        before = [taken(1, photos=515, encrypted=True), *habit()[1:]]
+        self.assertEqual(self.found(taken(0, photos=520, encrypted=False), before), [(Odd.NOT_ENCRYPTED, "")])
+        self.assertEqual(self.found(taken(0, photos=520, encrypted=False)), [])  # nobody knows how it was before
 
     def test_with_little_history_sizes_are_not_judged(self):
         self.assertEqual(self.found(taken(0, photos=20), habit(3)), [])

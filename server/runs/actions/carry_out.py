@@ -208,13 +208,14 @@ class Watch:
     def met(self, state: DeviceState) -> None:
         """The device has answered: keep what it says of itself, and write down what is not as it should be."""
         device, now = self._run.device, self._clock()
+        present = outside().now()  # a clock that plays the past says nothing of the device's
         note_told(device, state, now=now)
-        found = readiness(state, link=device.link, family=device.family, now=now)
-        card_open = state.card is not None and state.card.present and state.card.encrypted is False
-        off = 0.0 if state.clock is None else (state.clock - outside().now()).total_seconds()
-        self._run.told = {"clock_off_seconds": round(off, 1), "encrypted": not card_open}
+        found = readiness(state, link=device.link, family=device.family, now=present)
+        card = state.card if state.card is not None and state.card.present else None
+        off = 0.0 if state.clock is None else (state.clock - present).total_seconds()
+        self._run.told = {"clock_off_seconds": round(off, 1), "encrypted": card.encrypted if card else None}
         plan = self._run.plan
-        if self._run.planned_for is not None and plan is not None and (held_back := unmet(conditions_of(plan), state, now=now)):
+        if self._run.planned_for is not None and plan is not None and (held_back := unmet(conditions_of(plan), state, now=present)):
             raise held_back
         for finding in found:
             if finding.level == Level.WARNS and finding.code not in ("finder_lock", "card"):

@@ -62,8 +62,9 @@ export function MattersScreen() {
                 {matters.data.results.map((matter) => (
                   <tr key={matter.id} className={matter.id === chosen ? 'chosen' : 'linked'}>
                     <td>
+                      <Mark look={CAUSE_MARKS[matter.mark]} wordless />{' '}
                       <button type="button" className="linklike" aria-pressed={matter.id === chosen} onClick={() => set('matter', matter.id === chosen ? '' : matter.id)}>
-                        <Mark look={CAUSE_MARKS[matter.mark]} wordless /> {matter.says}
+                        {matter.says}
                       </button>
                       {matter.put_off_until && !matter.closed_at && <div className="tone-off">put off until {plainDay(matter.put_off_until)}: {matter.put_off_why}</div>}
                     </td>

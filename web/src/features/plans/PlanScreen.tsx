@@ -9,7 +9,7 @@ import { useDevices, useKinds, useMe, useStores } from '../../api/queries';
 import { Confirm } from '../../ui/Confirm';
 import { counted, monthName, plainDay } from '../../ui/format';
 import { Choice, Field } from '../../ui/Field';
-import { TimeOnly, useNow, When } from '../../ui/Office';
+import { Age, TimeOnly, useNow, When } from '../../ui/Office';
 import { PauseButton, pauseWords, type Pause } from '../../parts/Pausing';
 import { Failed, Loading, Refused } from '../../ui/States';
 import { Feed } from './Feed';
@@ -222,7 +222,7 @@ function Answer({ draft }: { draft: Draft }) {
             <ol className="mb-0 ps-3">
               {preview.data?.next_runs.map((run) => (
                 <li key={run.at}>
-                  <When at={run.at} withAge /> <span className="quiet">until <TimeOnly at={run.closes} /></span>
+                  <When at={run.at} /> to <TimeOnly at={run.closes} /> <span className="quiet">· <Age at={run.at} /></span>
                   {run.clocks && <div className="tone-soon">◑ {CLOCKS[run.clocks]}</div>}
                 </li>
               ))}

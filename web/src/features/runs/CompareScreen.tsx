@@ -52,10 +52,10 @@ export function CompareScreen() {
                     <td>{row.label}</td>
                     <td className="num">{itemsBefore === null ? '–' : grouped(itemsBefore)}</td>
                     <td className="num">{itemsAfter === null ? '–' : grouped(itemsAfter)}</td>
-                    <td className="num"><b>{difference(itemsBefore, itemsAfter, grouped)}</b></td>
+                    <td className="num"><Difference told={difference(itemsBefore, itemsAfter, grouped)} /></td>
                     <td className="num"><Bytes count={sizeBefore} /></td>
                     <td className="num"><Bytes count={sizeAfter} /></td>
-                    <td className="num"><b>{difference(sizeBefore, sizeAfter, iec)}</b></td>
+                    <td className="num"><Difference told={difference(sizeBefore, sizeAfter, iec)} /></td>
                   </tr>
                 );
               })}
@@ -66,6 +66,8 @@ export function CompareScreen() {
     </>
   );
 }
+
+const Difference = ({ told: written }: { told: string }) => (written === 'same' ? <span className="quiet">same</span> : <b>{written}</b>);
 
 function difference(before: number | null, after: number | null, written: (count: number) => string): string {
   if (before === null || after === null) return before === after ? '' : before === null ? 'new' : 'gone';
