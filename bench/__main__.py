@@ -1,10 +1,11 @@
-"""`./attic bench vault`: a table on standard output, the same as JSON with `--json FILE`."""
+"""`./attic bench vault` and `./attic bench nights`: a table on standard output, the same as JSON with `--json FILE`."""
 
 import argparse
 import json
 import shutil
 import sys
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 
 from bench.figures import Figure, figures
@@ -12,29 +13,39 @@ from bench.table import table
 
 
 def main(argv: list[str]) -> int:
-    parser = argparse.ArgumentParser(prog="attic bench", description="Measure. Each figure is a ratio to a baseline of the same run.")
-    parser.add_argument("what", choices=["vault"])
+    parser = argparse.ArgumentParser(prog="attic bench", description="Measure. Each figure stands beside a baseline of the same run.")
+    parser.add_argument("what", choices=["vault", "nights"])
     parser.add_argument("--json", type=Path, metavar="FILE", help="write the figures as JSON; - for standard output instead of the table")
     parser.add_argument("--only", action="append", metavar="NAME", help="only figures whose name begins so; may be repeated")
-    parser.add_argument("--megabytes", type=int, default=1000, help="size of the generated content (default 1000)")
-    parser.add_argument("--rounds", type=int, default=3, help="repetitions of what is timed, best of each side (default 3)")
+    parser.add_argument("--megabytes", type=int, default=1000, help="vault: size of the generated content (default 1000)")
+    parser.add_argument("--rounds", type=int, default=3, help="vault: repetitions of what is timed, best of each side (default 3)")
+    parser.add_argument("--days", type=int, default=365, help="nights: length of the simulated year (default 365)")
     parser.add_argument(
         "--folder", type=Path, help="where to work; needs ten times the content's size (default: the system's temporary folder)"
     )
     given = parser.parse_args(argv)
-    folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=given.folder))
     found: list[Figure] = []
-    try:
-        for figure in figures(folder, megabytes=given.megabytes, rounds=given.rounds, only=given.only or []):
-            found.append(figure)
-            print(f"  {figure.name}: {figure.told}", file=sys.stderr, flush=True)
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    for figure in _measured(given):
+        found.append(figure)
+        print(f"  {figure.name}: {figure.told}", file=sys.stderr, flush=True)
     document = json.dumps([figure.document() for figure in found], indent=1)
     if given.json and str(given.json) != "-":
         given.json.write_text(document + "\n")
     print(document if given.json and str(given.json) == "-" else table(found))
     return 0
+
+
+def _measured(given: argparse.Namespace) -> Iterator[Figure]:
+    if given.what == "nights":
+        from bench.nights import nights
+
+        yield from nights(days=given.days, only=given.only or [])
+        return
+    folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=given.folder))
+    try:
+        yield from figures(folder, megabytes=given.megabytes, rounds=given.rounds, only=given.only or [])
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ from core.units import iec, spoken
 
 LEAST_HISTORY = 7
 """Backups before the looked-at one; with fewer, habits are not known."""
-MOST_HISTORY = 60
+MOST_HISTORY = 30
 FAR = 8.0
 """Robust standard deviations."""
 SHRUNK, GROWN = 0.30, 2.0
@@ -28,8 +28,8 @@ LEAST_ITEMS, LEAST_BYTES = 10, 256 * 1024
 """Changes smaller than that are nobody's concern."""
 LEAST_SCALE = 0.02
 """Of the logarithm of the ratio between two backups: 2 % is never odd."""
-QUIET_DAYS, QUIET_FACTOR = 5, 2.5
-"""Nothing new for more than 5 days and 2.5 times the longest quiet spell of its own."""
+QUIET_DAYS, QUIET_FACTOR, QUIET_HISTORY = 6, 3, 20
+"""Nothing new for 6 days and 3 times the longest quiet spell of its own, of which at least 20 backups must tell."""
 CHANGED_SHARE, CHANGED_ITEMS = 0.5, 30
 """More than half of what was there before, and more than 30 items, were rewritten at once."""
 CLOCK_SECONDS = 300
@@ -96,7 +96,7 @@ def oddities(now_taken: Taken, history: Sequence[Taken], *, in_use: bool = True)
         one = _of_kind(kind, now_taken, history)
         if one is not None:
             found.append(one)
-    if in_use and len(history) >= LEAST_HISTORY:
+    if in_use and len(history) >= QUIET_HISTORY:
         quiet = _nothing_new(now_taken, history)
         if quiet is not None:
             found.append(quiet)

@@ -13,8 +13,10 @@ from dataclasses import dataclass, field
 
 RECENT_SECONDS = 8.0
 FIRST_SECONDS = 1.5
-PRIOR_SECONDS = 4.0
-"""How much of what has been seen the prior weighs."""
+LITTLE_TRUST_SECONDS, OWN_TRUST_SECONDS = 4.0, 12.0
+"""How many seconds of what is seen the prior weighs: the usual costs, and those of the device's own last run."""
+USUAL_NOISE, NOISE_STRETCHES = 0.2, 3
+"""Stretches differ so much from the fit before enough of them have been seen to say."""
 WIDEST, NARROWEST = 0.6, 0.04
 STRETCH_SECONDS = 4.0
 LEAST_HALF_LIFE_SECONDS = 20.0
@@ -43,6 +45,7 @@ class RemainingTime:
     """Fed with seconds since the start, items and bytes done and expected; tells speed and what remains."""
 
     prior: Cost = field(default_factory=Cost)
+    trust_seconds: float = LITTLE_TRUST_SECONDS
     _recent: deque[tuple[float, int]] = field(default_factory=deque)
     _mark: tuple[float, int, int] = (0.0, 0, 0)
     _stretches: list[tuple[float, int, int]] = field(default_factory=list)
@@ -72,7 +75,7 @@ class RemainingTime:
         self._show(seconds, rest, spread)
 
     def _fit(self, seconds: float, items: int, read: int) -> Cost:
-        """Least squares over the stretches, with the prior as one more stretch of PRIOR_SECONDS."""
+        """Least squares over the stretches, with the prior as one more stretch of `trust_seconds`."""
         half_life = max(LEAST_HALF_LIFE_SECONDS, seconds / 3)  # older stretches count less: runs do become slower
         rows, ended = [], 0.0
         for spent, row_items, row_bytes in self._stretches:
@@ -83,9 +86,9 @@ class RemainingTime:
             rows.append((seconds - began, items - had_items, read - had_read, 1.0))
         a, b = self.prior.seconds_an_item, self.prior.seconds_a_byte
         # scaled unknowns: multiples of the prior; each row in units of the seconds that the prior would take
-        sii = sbb = PRIOR_SECONDS**2 / 2
+        sii = sbb = self.trust_seconds**2 / 2
         sib = 0.0
-        si = sb = PRIOR_SECONDS**2 / 2
+        si = sb = self.trust_seconds**2 / 2
         for spent, row_items, row_bytes, weight in rows:
             x, y = row_items * a, row_bytes * b
             sii, sbb, sib = sii + weight * x * x, sbb + weight * y * y, sib + weight * x * y
@@ -96,36 +99,33 @@ class RemainingTime:
             p, q = 0.0, sb / sbb
         elif q < 0:
             p, q = si / sii, 0.0
-        told = sum(weight * (row_items * a * p + row_bytes * b * q) for _, row_items, row_bytes, weight in rows)
-        took = sum(weight * spent for spent, _, _, weight in rows)
-        scale = took / told if told > 0 else 1.0  # what has been seen took exactly as long as it took
+        told = self.trust_seconds + sum(weight * (row_items * a * p + row_bytes * b * q) for _, row_items, row_bytes, weight in rows)
+        took = self.trust_seconds + sum(weight * spent for spent, _, _, weight in rows)
+        scale = took / told if told > 0 else 1.0  # what has been seen took as long as it took
         scale = min(4.0, max(0.25, scale))
         return Cost(seconds_an_item=a * p * scale, seconds_a_byte=b * q * scale)
 
     def _spread(self, cost: Cost, seconds: float, rest: float) -> float:
         """Half of the range, as a share of what remains."""
         told = [(spent, items * cost.seconds_an_item + read * cost.seconds_a_byte) for spent, items, read in self._stretches]
-        if len(told) < 3:
+        if len(told) < 2:
             return WIDEST
-        off = [(spent - fitted) / spent for spent, fitted in told]
-        noise = math.sqrt(sum(one * one for one in off) / (len(off) - 1))
-        seen, left = seconds / STRETCH_SECONDS, max(1.0, rest / STRETCH_SECONDS)
-        return min(WIDEST, max(NARROWEST, 3.2 * noise * math.sqrt(1 / seen + 1 / left)))
+        off = sum(((spent - fitted) / spent) ** 2 for spent, fitted in told)
+        noise = math.sqrt((off + NOISE_STRETCHES * USUAL_NOISE**2) / (len(told) - 1 + NOISE_STRETCHES))
+        seen, left = (seconds + self.trust_seconds) / STRETCH_SECONDS, max(1.0, rest / STRETCH_SECONDS)
+        return min(WIDEST, max(NARROWEST, 3.0 * noise * math.sqrt(1 / seen + 1 / left)))
 
     def _show(self, seconds: float, rest: float, spread: float) -> None:
         end, least, most = seconds + rest, seconds + rest * (1 - spread), seconds + rest * (1 + spread)
         if self._shown_end is None or self._shown_most is None or self._shown_least is None:
             self._shown_end, self._shown_least, self._shown_most = end, least, most
         else:
-            share = min(1.0, (seconds - self._last) / SETTLING_SECONDS)
+            share = min(1.0, (seconds - self._last) / min(SETTLING_SECONDS, max(1.0, seconds / 3)))
             self._shown_end += share * (end - self._shown_end)
-            # inside of what was said before the range narrows at once; it opens again only slowly, when the run has changed
-            self._shown_least = (
-                max(self._shown_least, least) if end >= self._shown_least else self._shown_least + share * (least - self._shown_least)
-            )
-            self._shown_most = (
-                min(self._shown_most, most) if end <= self._shown_most else self._shown_most + share * (most - self._shown_most)
-            )
+            # it narrows three times as fast as it opens again
+            inward = min(1.0, 3 * share)
+            self._shown_least += (inward if least > self._shown_least else share) * (least - self._shown_least)
+            self._shown_most += (inward if most < self._shown_most else share) * (most - self._shown_most)
         self._last = seconds
 
     @property

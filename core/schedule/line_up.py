@@ -4,7 +4,8 @@ List scheduling on a network that reads from a limited number of devices at a ti
 limited number of writers: whenever both have a place, the first run in the order that may start there does.
 Late devices come first, then the longest runs (LPT; on m equal places its finish is within 4/3 - 1/(3m) of
 the best one: Graham, "Bounds on multiprocessing timing anomalies", SIAM J. Appl. Math. 17, 1969). Where that
-order leaves runs outside their windows, orders by closing time are tried, and the one that fits most wins.
+order leaves runs outside their windows, others are tried (by closing time, by latest start, the shortest first),
+and the one that fits most wins.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -51,6 +52,7 @@ def line_up(jobs: Sequence[Job], places: Places) -> list[Placed]:
         lambda job: (not job.late, -job.expected_seconds, job.key),
         lambda job: (job.closes, not job.late, -job.expected_seconds, job.key),
         lambda job: (latest_start(job), job.key),
+        lambda job: (not job.late, job.expected_seconds, job.key),
     ]
     best: list[Placed] | None = None
     for order in orders:

@@ -8,7 +8,7 @@ from statistics import median
 from uuid import UUID
 
 from core.schedule.duration import OWN_RUNS, Expected, Ran, expected, office_speed
-from core.schedule.estimate import Cost
+from core.schedule.estimate import OWN_TRUST_SECONDS, Cost, RemainingTime
 from server.fleet.models import Device, Look
 from server.plans.convert import taken_kinds
 from server.plans.models import Plan
@@ -48,8 +48,8 @@ def expectations(*, now: datetime) -> Expectations:
     return Expectations(own=dict(own), sizes=sizes, speed=office_speed(every), typical_seconds=typical)
 
 
-def cost_before(device: Device) -> Cost:
-    """What reading cost in the device's last run that read enough; the usual otherwise."""
+def rest_of(device: Device) -> RemainingTime:
+    """An estimate that begins with what reading cost in the device's last run that read enough; with the usual otherwise."""
     told: Iterable[dict[str, float]] = (
         Run.objects.filter(device=device, state__in=CAME, read_bytes__gte=ENOUGH_READ_BYTES)
         .order_by("-asked_at")
@@ -57,5 +57,6 @@ def cost_before(device: Device) -> Cost:
     )
     for cost in told:
         if cost.get("item", 0) > 0 and cost.get("byte", 0) > 0:
-            return Cost(seconds_an_item=cost["item"], seconds_a_byte=cost["byte"])
-    return Cost()
+            own = Cost(seconds_an_item=cost["item"], seconds_a_byte=cost["byte"])
+            return RemainingTime(prior=own, trust_seconds=OWN_TRUST_SECONDS)
+    return RemainingTime()

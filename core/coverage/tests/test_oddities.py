@@ -60,7 +60,7 @@ class OfASingleBackup(TestCase):
         self.assertEqual(self.found(taken(0, photos=400, changed=395), always), [])
 
     def test_nothing_new_for_long_on_a_device_in_use(self):
-        history = [taken(day, photos=500, new=0) for day in range(1, 7)] + [taken(day, photos=500, new=3) for day in range(7, 25)]
+        history = [taken(day, photos=500, new=0) for day in range(1, 8)] + [taken(day, photos=500, new=3) for day in range(8, 29)]
         self.assertEqual(self.found(taken(0, photos=500, new=0), history), [(Odd.NOTHING_NEW, "")])
         self.assertEqual(self.found(taken(0, photos=500, new=0), history, in_use=False), [])
 

@@ -19,7 +19,6 @@ from core.content.readiness import Level, readiness
 from core.errors import AtticError
 from core.quota.admission import DoesNotFit, admit
 from core.schedule.conditions import unmet
-from core.schedule.estimate import RemainingTime
 from core.schedule.retry import next_try
 from core.units import iec, spoken
 from core.vault.capture import Capture, Captured, Progress, Request
@@ -35,7 +34,7 @@ from server.plans.convert import conditions_of, leave_out_of, taken_kinds
 from server.runs.actions.ask_run import defer_run
 from server.runs.actions.end_run import give_up, run_ended
 from server.runs.convert import told_kinds
-from server.runs.expectation import cost_before
+from server.runs.expectation import rest_of
 from server.runs.live import tell
 from server.runs.models import ACTIVE, OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
 from server.runs.pace import WAIT_SECONDS, speed_limit, took_place
@@ -190,7 +189,7 @@ class Watch:
 
     def __init__(self, run: Run, clock: Clock) -> None:
         self._run, self._clock = run, clock
-        self._rest = RemainingTime(prior=cost_before(run.device))
+        self._rest = rest_of(run.device)
         self._began = time.monotonic()
         self._told = self._asked = 0.0
         self._stage = ""

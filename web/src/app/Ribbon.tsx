@@ -79,7 +79,7 @@ export function Ribbon() {
           key={night}
           className={night === shown ? 'night chosen' : 'night'}
           aria-pressed={night === shown}
-          aria-label={`${word}, ${plainDay(night)}: ${due} due`}
+          aria-label={`${word} ${due} due, ${plainDay(night)}`}
           title={`${word}, ${plainDay(night)}: ${due} due`}
           tabIndex={night === current ? 0 : -1}
           onClick={() => void navigate(`/night?night=${night}`)}
