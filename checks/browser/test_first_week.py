@@ -7,7 +7,9 @@ import zipfile
 import vobject
 from playwright.sync_api import expect
 
+from checks.browser import nights
 from checks.browser.harness import BrowserTestCase, eventually
+from server.runs.models import Copy
 
 DEVICE = "p5-nygaard"
 OTHER = "p4-brandt"
@@ -27,7 +29,13 @@ class FromNothingToARestore(BrowserTestCase):
             self._archive,
             self._unplugged_and_again,
             self._too_full,
+            lambda: nights.closed_days(self, self.page),
+            lambda: nights.feed(self, self.page),
+            lambda: nights.pauses(self, self.page),
+            lambda: nights.being_told(self, self.page),
         )
+        Copy.objects.update(intact=False)  # as a check would
+        self.errand(lambda: nights.after_damage(self, self.page))
         logs = b"".join(path.read_bytes() for path in (self.data / "logs").glob("*.log"))
         for secret in (b"tide and chalk and rope", b"quay and lantern"):
             self.assertNotIn(secret, logs)
@@ -254,7 +262,7 @@ class FromNothingToARestore(BrowserTestCase):
         page = self.page
         page.get_by_role("link", name="Storage").click()
         page.get_by_role("link", name="Server room").click()
-        expect(page.get_by_role("table")).to_contain_text("Orlo P5")
+        expect(page.get_by_role("main").get_by_role("table")).to_contain_text("Orlo P5")
         page.get_by_label("Allowance in GiB").fill("0.0005")
         page.get_by_role("button", name="Save").click()
         expect(page.locator(".gauge.full")).to_be_visible()

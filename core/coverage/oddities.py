@@ -32,7 +32,7 @@ QUIET_DAYS, QUIET_FACTOR, QUIET_HISTORY = 6, 3, 20
 """Nothing new for 6 days and 3 times the longest quiet spell of its own, of which at least 20 backups must tell."""
 CHANGED_SHARE, CHANGED_ITEMS = 0.5, 30
 """More than half of what was there before, and more than 30 items, were rewritten at once."""
-CLOCK_SECONDS = 300
+CLOCK_SECONDS = 120
 VANISHED_ITEMS, VANISHED_BACKUPS = 3, 3
 
 

@@ -1,14 +1,15 @@
 """The ribbon: what was due in each of the last fourteen nights, what came, what did not; tonight and tomorrow."""
 
-from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+
+from django.db.models import Count, F, Q
 
 from core.schedule.nights import bounds, coming_night
 from server.fleet.models import DeviceState
 from server.people.queries import office_zone
 from server.plans.convert import recurrence_of
-from server.plans.models import Assignment
+from server.plans.models import Assignment, Plan
 from server.plans.present import Present
 from server.plans.queries import begins_again
 from server.runs.models import ACTIVE, CAME, Run
@@ -33,31 +34,40 @@ class Night:
 def past_nights(*, now: datetime) -> list[Night]:
     """The fourteen nights before the coming one, oldest first. One query."""
     tonight = coming_night(now, office_zone())
-    first = tonight - timedelta(days=NIGHTS)
-    found = {first + timedelta(days=n): Night(night=first + timedelta(days=n)) for n in range(NIGHTS)}
-    fields = ("night", "device_id", "state", "planned_for", "started_at")
-    seen: dict[tuple[date, object], list[tuple[str, datetime | None, datetime | None]]] = defaultdict(list)
-    for night, device, state, planned, started in Run.objects.filter(night__gte=first, night__lt=tonight).values_list(*fields):
-        seen[night, device].append((state, planned, started))
-    for (night, _), runs in seen.items():
-        _count(found[night], runs)
-    return list(found.values())
+    return nights_between(tonight - timedelta(days=NIGHTS), tonight)
 
 
-def _count(night: Night, runs: list[tuple[str, datetime | None, datetime | None]]) -> None:
-    came = [run for run in runs if run[0] in CAME]
-    failed = [run for run in runs if run[0] not in CAME and run[0] not in ACTIVE]
-    if came:
-        punctual = any(planned is None or (started is not None and started - planned <= LATE_AFTER) for _, planned, started in came)
-        scheduled_failed = any(planned is not None for _, planned, _ in failed)
-        if punctual and not scheduled_failed:
-            night.came += 1
+def last_night(*, now: datetime) -> Night:
+    """The night before the coming one."""
+    tonight = coming_night(now, office_zone())
+    return nights_between(tonight - timedelta(days=1), tonight)[0]
+
+
+_CAME, _ACTIVE = Q(state__in=CAME), Q(state__in=ACTIVE)
+_PUNCTUAL = _CAME & (Q(planned_for__isnull=True) | Q(started_at__lte=F("planned_for") + LATE_AFTER))
+_COUNTS = {
+    "came": Count("id", filter=_CAME),
+    "punctual": Count("id", filter=_PUNCTUAL),
+    "failed": Count("id", filter=~_CAME & ~_ACTIVE),
+    "failed_by_plan": Count("id", filter=~_CAME & ~_ACTIVE & Q(planned_for__isnull=False)),
+}
+
+
+def nights_between(first: date, end: date) -> list[Night]:
+    """The nights from `first` on, before `end`, oldest first. One query: it counts a device's runs of a night, this counts devices."""
+    found = {first + timedelta(days=n): Night(night=first + timedelta(days=n)) for n in range((end - first).days)}
+    rows = Run.objects.filter(night__gte=first, night__lt=end).order_by().values("night", "device_id").annotate(**_COUNTS)
+    for day, came, punctual, failed, failed_by_plan in rows.values_list("night", *_COUNTS):
+        night = found[day]
+        if came:
+            in_time = punctual and not failed_by_plan
+            night.came += bool(in_time)
+            night.came_late += not in_time
+        elif failed:
+            night.missing += 1
         else:
-            night.came_late += 1
-    elif failed:
-        night.missing += 1
-    else:
-        night.under_way += 1
+            night.under_way += 1
+    return list(found.values())
 
 
 def planned_on(night: date, *, now: datetime) -> int:
@@ -67,11 +77,12 @@ def planned_on(night: date, *, now: datetime) -> int:
     moment = timedelta(microseconds=1)
     count = 0
     due: dict[object, datetime | None] = {}
-    for row in Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan"):
-        if row.plan_id not in due:
-            found = recurrence_of(row.plan, told.zone, told.closed).between(start - moment, end - moment)
-            due[row.plan_id] = max(found, default=None)
-        last, pause = due[row.plan_id], told.held.of(row.plan_id, row.device_id)
+    plans = Plan.objects.in_bulk()
+    for plan_id, device_id in Assignment.objects.filter(device__state=DeviceState.IN_USE).values_list("plan_id", "device_id"):
+        if plan_id not in due:
+            found = recurrence_of(plans[plan_id], told.zone, told.closed).between(start - moment, end - moment)
+            due[plan_id] = max(found, default=None)
+        last, pause = due[plan_id], told.held.of(plan_id, device_id)
         again = begins_again(pause, told.zone) if pause else None
         count += last is not None and (pause is None or (again is not None and last >= again))
     return count

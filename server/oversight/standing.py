@@ -14,7 +14,7 @@ from server.plans.convert import next_run
 from server.plans.models import Assignment, Pause, Plan
 from server.plans.present import Present
 from server.plans.queries import begins_again
-from server.runs.queries import with_newest
+from server.runs.queries import unpacked, with_newest
 from server.storage.models import Occupancy
 
 WORST_FIRST = [
@@ -31,7 +31,7 @@ class Standings:
     """One row of the devices list."""
 
     device: Any
-    """Device with the annotations of `with_newest`."""
+    """Device as `with_newest` and `unpacked` made it."""
     plan: Plan | None
     state: State
     next_run: datetime | None
@@ -51,14 +51,15 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None) -> list[Stan
     found = with_newest(devices())
     if only is not None:
         found = found.filter(id__in=list(only))
-    plans = {row.device_id: row.plan for row in Assignment.objects.select_related("plan__store")}
-    nexts = {plan.id: next_run(plan, told.zone, now, told.closed) for plan in {plan.id: plan for plan in plans.values()}.values()}
+    known = Plan.objects.select_related("store").in_bulk()
+    plans = {device_id: known[plan_id] for device_id, plan_id in Assignment.objects.values_list("device_id", "plan_id")}
+    nexts = {plan.id: next_run(plan, told.zone, now, told.closed) for plan in known.values()}
     away = absences(now=now) if any(plan.leaves_out_away_days for plan in plans.values()) else {}
     held: dict[UUID, int] = {}
     for device_id, fair in Occupancy.objects.values_list("device_id", "fair_bytes"):
         held[device_id] = held.get(device_id, 0) + fair
     rows = []
-    for device in found:
+    for device in map(unpacked, found):
         plan = plans.get(device.id)
         pause = told.held.of(plan.id, device.id) if plan else None
         upcoming = _upcoming(plan, pause, told, nexts)

@@ -9,7 +9,7 @@ from core.schedule.promise import KEPT, OWED
 from server.oversight.causes import Cause, causes, silent_since
 from server.oversight.matters import Known, known_matters
 from server.oversight.models import Matter
-from server.oversight.ribbon import past_nights, planned_on
+from server.oversight.ribbon import last_night, planned_on
 from server.oversight.standing import Standings, standings
 from server.people.queries import office_zone
 from server.plans.models import Pause
@@ -69,7 +69,7 @@ def today(*, now: datetime) -> Today:
 def _sentence(now: datetime, found: list[Cause], rows: list[Standings]) -> str:
     if not rows:
         return "No device has been added yet."
-    last = past_nights(now=now)[-1]
+    last = last_night(now=now)
     came = last.came + last.came_late
     parts = [f"Last night {came} {'device' if came == 1 else 'devices'} came"]
     if last.came_late:

@@ -106,6 +106,11 @@ class Run(models.Model):
             models.Index(fields=["-asked_at", "-id"]),
             models.Index(fields=["device", "-asked_at"]),
             models.Index(fields=["night", "state"]),
+            models.Index(
+                fields=["-asked_at", "-id"],
+                condition=~models.Q(state__in=["complete", "partial", "waiting", "running"]),
+                name="runs_that_did_not",
+            ),
             models.Index(fields=["store", "-asked_at"]),
             models.Index(fields=["plan", "-asked_at"]),
             models.Index(fields=["cause_code", "-asked_at"], condition=~models.Q(cause_code=""), name="runs_by_cause"),

@@ -5,6 +5,7 @@ from typing import Any
 from uuid import UUID
 
 from django.db.models import Count, Exists, Max, OuterRef, Prefetch, QuerySet, Subquery
+from django.db.models.functions import JSONObject
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
@@ -38,8 +39,12 @@ def newest_good(device: str = "pk") -> QuerySet[Backup]:
     return Backup.objects.filter(Exists(intact), device=OuterRef(device)).order_by("-finished_at")
 
 
+_LAST = ("id", "state", "cause", "cause_code", "remedy")
+
+
 def with_newest(devices: QuerySet[Device]) -> QuerySet[Device]:
-    """Devices with `newest_at`, `newest_id`, `newest_bytes` of their newest good backup, their active and their last run."""
+    """Devices with `newest_at`, `newest_id`, `newest_bytes` of their newest good backup; `told_active` and `told_last`
+    are what `unpacked` takes apart."""
     newest = newest_good()
     active = Run.objects.filter(device=OuterRef("pk"), state__in=ACTIVE)
     last = Run.objects.filter(device=OuterRef("pk")).exclude(state__in=ACTIVE).order_by("-asked_at")
@@ -47,14 +52,19 @@ def with_newest(devices: QuerySet[Device]) -> QuerySet[Device]:
         newest_at=Subquery(newest.values("finished_at")[:1]),
         newest_id=Subquery(newest.values("id")[:1]),
         newest_bytes=Subquery(newest.values("size_bytes")[:1]),
-        active_run=Subquery(active.values("id")[:1]),
-        active_cause=Subquery(active.values("cause")[:1]),
-        last_state=Subquery(last.values("state")[:1]),
-        last_cause=Subquery(last.values("cause")[:1]),
-        last_cause_code=Subquery(last.values("cause_code")[:1]),
-        last_remedy=Subquery(last.values("remedy")[:1]),
-        last_run=Subquery(last.values("id")[:1]),
+        told_active=Subquery(active.values(packed=JSONObject(id="id", cause="cause"))[:1]),
+        told_last=Subquery(last.values(packed=JSONObject(**{name: name for name in _LAST}))[:1]),
     )
+
+
+def unpacked(device: Any) -> Any:
+    """The same device with `active_run`, `active_cause`, and `last_run`, `last_state`, `last_cause`, `last_cause_code`, `last_remedy`."""
+    active, last = device.told_active or {}, device.told_last or {}
+    device.active_run, device.active_cause = active.get("id"), active.get("cause")
+    device.last_run = last.get("id")
+    for name in _LAST[1:]:
+        setattr(device, f"last_{name}", last.get(name))
+    return device
 
 
 def previous_backup(device: Device, store: Store) -> Backup | None:

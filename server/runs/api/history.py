@@ -6,8 +6,10 @@ from typing import Any
 from uuid import UUID
 
 from asgiref.sync import sync_to_async
+from django.core.paginator import Paginator
 from django.db.models import QuerySet
 from django.http import StreamingHttpResponse
+from django.utils.functional import cached_property
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import generics, serializers
@@ -16,6 +18,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.exchange.tables import csv_line
+from server.api.paging import Pages
 from server.runs.api.serializers import RunSerializer
 from server.runs.history import OUTCOMES, compared, filtered, totals
 from server.runs.models import Run, RunState, Trigger
@@ -23,6 +26,7 @@ from server.runs.queries import known_causes
 from server.runs.queries import run as run_by_id
 
 EXPORTED = 200_000
+COUNTED = 10_000
 BATCH = 500
 COLUMNS = (
     "id", "night", "device_name", "holder", "plan_name", "store_name", "trigger", "state", "planned_for", "asked_at", "started_at",
@@ -84,8 +88,23 @@ def _wanted(request: Request) -> dict[str, Any]:
     return dict(given.validated_data)
 
 
+class BoundedPaginator(Paginator):
+    """Counts no further than anybody turns pages; who wants older rows filters."""
+
+    @cached_property
+    def count(self) -> int:
+        return self.object_list.order_by()[: COUNTED + 1].count()  # type: ignore[no-any-return, union-attr]
+
+
+class RunPages(Pages):
+    django_paginator_class = BoundedPaginator
+
+
 class RunsView(generics.ListAPIView):
+    """A count of 10,001 means: more than 10,000."""
+
     serializer_class = RunSerializer
+    pagination_class = RunPages
 
     def get_queryset(self) -> Any:
         return filtered(_wanted(self.request))

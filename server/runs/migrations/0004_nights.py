@@ -109,4 +109,8 @@ class Migration(migrations.Migration):
             model_name='linedup',
             constraint=models.UniqueConstraint(fields=('device', 'planned_for'), name='lined_up_once'),
         ),
+        migrations.AddIndex(
+            model_name='run',
+            index=models.Index(condition=models.Q(('state__in', ['complete', 'partial', 'waiting', 'running']), _negated=True), fields=['-asked_at', '-id'], name='runs_that_did_not'),
+        ),
     ]

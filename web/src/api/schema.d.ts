@@ -1181,6 +1181,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description A count of 10,001 means: more than 10,000. */
         get: operations["runs"];
         put?: never;
         post?: never;

@@ -120,7 +120,7 @@ export function HistoryScreen() {
             </tbody>
           </table>
         )}
-        <Pager page={page} pageSize={PAGE} count={runs.data?.count ?? 0} onPage={(next) => set('page', String(next))} />
+        <Pager page={page} pageSize={PAGE} count={runs.data?.count ?? 0} most={10_000} onPage={(next) => set('page', String(next))} />
       </div>
     </>
   );
