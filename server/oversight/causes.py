@@ -75,7 +75,7 @@ def _silent(now: datetime) -> list[Cause]:
     if last is None:
         return []
     says = f"The scheduler has given no sign for {spoken(now - last)}: nothing starts by itself"
-    return [Cause(code="silent", mark="late", says=says, step="restart", step_label="What to do")]
+    return [Cause(code="silent", mark="late", says=says, step="restart", step_label="Look again")]
 
 
 _ODD_SAYS = {

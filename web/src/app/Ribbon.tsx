@@ -98,38 +98,40 @@ export function Ribbon() {
 /** The same numbers for whoever listens instead of looking. */
 function NightsTable({ nights, tonight, tomorrow }: { nights: Night[]; tonight: number; tomorrow: number }) {
   return (
-    <table className="visually-hidden">
-      <caption>The last fourteen nights, tonight and tomorrow</caption>
-      <thead>
-        <tr>
-          <th scope="col">Night</th>
-          <th scope="col">Came</th>
-          <th scope="col">Came late</th>
-          <th scope="col">Did not come</th>
-          <th scope="col">Under way or due</th>
-        </tr>
-      </thead>
-      <tbody>
-        {nights.map((night) => (
-          <tr key={night.night}>
-            <th scope="row">{plainDay(night.night)}</th>
-            <td>{night.came}</td>
-            <td>{night.came_late}</td>
-            <td>{night.missing}</td>
-            <td>{night.under_way}</td>
+    <div className="visually-hidden">
+      <table>
+        <caption>The last fourteen nights, tonight and tomorrow</caption>
+        <thead>
+          <tr>
+            <th scope="col">Night</th>
+            <th scope="col">Came</th>
+            <th scope="col">Came late</th>
+            <th scope="col">Did not come</th>
+            <th scope="col">Under way or due</th>
           </tr>
-        ))}
-        <tr>
-          <th scope="row">tonight</th>
-          <td colSpan={3} />
-          <td>{tonight}</td>
-        </tr>
-        <tr>
-          <th scope="row">tomorrow</th>
-          <td colSpan={3} />
-          <td>{tomorrow}</td>
-        </tr>
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {nights.map((night) => (
+            <tr key={night.night}>
+              <th scope="row">{plainDay(night.night)}</th>
+              <td>{night.came}</td>
+              <td>{night.came_late}</td>
+              <td>{night.missing}</td>
+              <td>{night.under_way}</td>
+            </tr>
+          ))}
+          <tr>
+            <th scope="row">tonight</th>
+            <td colSpan={3} />
+            <td>{tonight}</td>
+          </tr>
+          <tr>
+            <th scope="row">tomorrow</th>
+            <td colSpan={3} />
+            <td>{tomorrow}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
   );
 }

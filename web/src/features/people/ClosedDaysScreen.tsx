@@ -50,7 +50,7 @@ export function ClosedDaysScreen() {
                       <td className="num">
                         {mayChange && (
                           <button type="button" className="linklike" aria-label={`The office is open on ${plainDay(one.day)}`} onClick={() => remove.mutate(one.day)}>
-                            open
+                            open again
                           </button>
                         )}
                       </td>
