@@ -49,7 +49,7 @@ export function ClosedDaysScreen() {
                       <td>{one.name}</td>
                       <td className="num">
                         {mayChange && (
-                          <button type="button" className="linklike" aria-label={`The office is open on ${plainDay(one.day)}`} onClick={() => remove.mutate(one.day)}>
+                          <button type="button" className="linklike" aria-label={`open again: ${plainDay(one.day)}`} onClick={() => remove.mutate(one.day)}>
                             open again
                           </button>
                         )}
