@@ -1,4 +1,5 @@
 import uuid
+from datetime import timedelta
 
 from server.plans.models import Assignment, Plan
 from server.tests.pretend import OfficeTestCase
@@ -73,3 +74,74 @@ class ThePreview(PlanTestCase):
 
     def test_an_impossible_draft_answers_with_the_field(self):
         self.assertEqual(self.preview(kinds=[]).json()["field"], "kinds")
+
+
+class WhenAPlanRuns(PlanTestCase):
+    def preview(self, **changes: object):
+        return self.api.post("/api/plans/preview", self.body(**changes), format="json").json()
+
+    def test_each_sentence_comes_back_as_it_was_saved(self):
+        told = {
+            "every night at 22:00": {"shape": "every_night"},
+            "every 3 days at 22:00": {"shape": "every_days", "days": 3},
+            "on Tuesdays and Saturdays at 22:00": {"shape": "weekdays", "weekdays": [1, 5]},
+            "on the first Monday of each month at 22:00": {"shape": "monthly", "weekdays": [0], "nth": 1},
+            "every 4 hours from 08:00 to 16:00 on working days": {
+                "shape": "working_time", "weekdays": [0, 1, 2, 3, 4], "hours": 4, "from_hour": 8, "to_hour": 16,
+            },
+            "by the rule FREQ=MONTHLY;BYMONTHDAY=15, counted from 22:00": {"shape": "rule", "rule": "FREQ=MONTHLY;BYMONTHDAY=15"},
+        }  # fmt: skip
+        for sentence, pattern in told.items():
+            body = self.body(pattern=pattern, name=sentence[:60], promise_seconds=90 * 86_400)
+            saved = self.api.post("/api/plans", body, format="json").json()
+            self.assertEqual(saved["sentence"], sentence)
+            again = self.api.put(f"/api/plans/{saved['id']}", body | {"pattern": saved["pattern"]}, format="json").json()
+            self.assertEqual(again["pattern"], saved["pattern"])
+
+    def test_rules_that_make_no_sense_are_refused_with_their_field(self):
+        cases = (
+            ({"shape": "rule", "rule": "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"}, "rule"),
+            ({"shape": "rule", "rule": "FREQ=SECONDLY"}, "rule"),
+            ({"shape": "rule", "rule": "whenever"}, "rule"),
+            ({"shape": "rule", "rule": ""}, "rule"),
+            ({"shape": "every_days", "days": 0}, "days"),
+            ({"shape": "working_time", "weekdays": [0], "from_hour": 9, "to_hour": 9}, "to_hour"),
+        )
+        for pattern, field in cases:
+            self.assertEqual(self.preview(pattern=pattern)["field"], field, pattern)
+        self.assertEqual(self.preview(starts_on="2026-05-01", ends_on="2026-04-01")["field"], "ends_on")
+        self.assertEqual(self.preview(window_closes="22:00")["field"], "window_closes")
+        self.assertEqual(self.preview(needs_battery_percent=120)["field"], "needs_battery_percent")
+
+    def test_exceptions_closed_days_and_the_last_day(self):
+        from datetime import date
+
+        from server.people.models import ClosedDay
+
+        ClosedDay.objects.create(day=date(2026, 3, 4), name="Regatta")
+        told = self.preview(pattern={"shape": "every_night"}, exceptions=["2026-03-03"], skips_closed_days=True, ends_on="2026-03-06")
+        self.assertEqual([run["at"][:10] for run in told["next_runs"]], ["2026-03-02", "2026-03-05", "2026-03-06"])
+        self.assertEqual(told["skipped_days"], ["2026-03-03", "2026-03-04"])
+
+    def test_the_next_night_on_which_clocks_change_is_marked(self):
+        # IANA data: Berlin goes from 02:00 to 03:00 on 29 March 2026
+        marks = [
+            (run["at"], run["clocks"])
+            for run in self.preview(pattern={"shape": "every_night"}, starts_at="02:30")["next_runs"]
+            if run["clocks"]
+        ]
+        self.assertEqual(marks, [("2026-03-29T01:30:00Z", "moved")])
+
+    def test_a_plan_whose_runs_are_over_has_no_next_one(self):
+        saved = self.api.post("/api/plans", self.body(ends_on="2026-03-03", starts_on="2026-03-02"), format="json").json()
+        self.outside.at += timedelta(days=9)
+        self.assertIsNone(self.api.get(f"/api/plans/{saved['id']}").json()["next_run"])
+
+    def test_a_list_of_plans_costs_the_same_queries_however_long_it_is(self):
+        self.api.post("/api/plans", self.body(), format="json")
+        with self.assertNumQueries(6):
+            self.api.get("/api/plans")
+        for number in range(5):
+            self.api.post("/api/plans", self.body(name=f"Plan {number}"), format="json")
+        with self.assertNumQueries(6):
+            self.api.get("/api/plans")

@@ -27,6 +27,7 @@ from server.runs.actions.ask_run import defer_run
 from server.runs.actions.beat import beat
 from server.runs.actions.end_run import give_up
 from server.runs.actions.line_up_night import places
+from server.runs.actions.take_up_lost import take_up_lost
 from server.runs.live import tell
 from server.runs.models import ACTIVE, LinedUp, Run, RunState, Trigger
 from server.runs.queries import handled_until
@@ -45,6 +46,7 @@ def start_due(*, now: datetime) -> list[Run]:
     keep_absences(zone=zone, now=now)
     _let_go(now)
     _wake(now)
+    take_up_lost(now=now)
     found, overdue = _owed(zone, now)
     _write_missed(overdue, zone, now)
     started = _start(found, zone, now) if found else []

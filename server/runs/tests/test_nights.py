@@ -299,6 +299,93 @@ class ClocksAndSchedulers(NightsTestCase):
         self.assertIn("window", run.remedy)
 
 
+class JobsThatAreLost(NightsTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one = self.device()
+        self.plan(self.one)
+        self.tick("2026-03-02T21:00")
+        self.run_ = Run.objects.get()
+
+    def lost(self, at: str) -> Run:
+        ProcrastinateJob.objects.all().delete()
+        self.tick(at)
+        return Run.objects.get(id=self.run_.id)
+
+    def test_a_waiting_run_without_a_job_is_put_into_the_queue_again(self):
+        self.lost("2026-03-02T21:02")
+        self.assertEqual(ProcrastinateJob.objects.filter(task_name="carry_out_run").count(), 1)
+        self.assertEqual(carry_out(self.run_.id).state, RunState.COMPLETE)
+
+    def test_one_that_was_under_way_is_tried_again_and_given_up_after_eight_attempts(self):
+        Run.objects.update(state=RunState.RUNNING, attempts=7)
+        self.assertEqual(self.lost("2026-03-02T21:02").state, RunState.WAITING)
+        Run.objects.update(state=RunState.RUNNING, attempts=8)
+        run = self.lost("2026-03-02T21:10")
+        self.assertEqual((run.state, run.cause_code), (RunState.FAILED, "run.lost"))
+        self.assertTrue(run.remedy)
+
+    def test_one_whose_job_is_there_is_left_alone(self):
+        self.tick("2026-03-02T21:02")
+        self.assertEqual(ProcrastinateJob.objects.filter(task_name="carry_out_run").count(), 1)
+        self.assertEqual(Run.objects.get().log, [])
+
+
+class WhatLooksWrong(NightsTestCase):
+    """Oddities of real runs: what the device gives is changed between them."""
+
+    def setUp(self):
+        super().setUp()
+        self.one = self.device()
+        self.plan(self.one)
+        for day in range(9):
+            self.outside.at = utc("2026-03-02T08:00") + timedelta(days=day)
+            self.outside.devices["p1"].content["contacts", f"new{day}"] = b"another contact"
+            self.look(self.run_now(self.one))
+
+    def look(self, run: Run) -> list[str]:
+        from server.oversight.tasks import after_run
+
+        after_run.func(run_id=str(run.id))
+        return [row["code"] for row in self.api.get("/api/oddities?open=true").json()["results"]]
+
+    def test_ordinary_days_are_not_odd(self):
+        self.assertEqual(self.api.get("/api/oddities").json()["count"], 0)
+
+    def test_half_of_the_contacts_gone_is_told_once_compared_and_settled(self):
+        content = self.outside.devices["p1"].content
+        for key in [key for key in content if key[0] == "contacts"][:60]:
+            del content[key]
+        before = Run.objects.order_by("-asked_at").first().backup.id
+        self.outside.at += timedelta(days=1)
+        self.assertEqual(self.look(self.run_now(self.one)), ["shrunk"])
+        row = self.api.get("/api/oddities?open=true").json()["results"][0]
+        self.assertEqual((row["kind"], row["before"]), ("contacts", str(before)))
+        self.assertGreater(row["numbers"]["before"] - row["numbers"]["after"], 50)
+        causes = [cause["code"] for cause in self.api.get("/api/today").json()["causes"]]
+        self.assertIn("odd shrunk", causes)
+        self.outside.at += timedelta(days=1)
+        self.assertEqual(self.look(self.run_now(self.one)), ["shrunk"])  # the next usual one does not undo what is gone
+        piet = self.signed_in("piet")
+        piet.post(f"/api/oddities/{row['id']}/settle", {"why": "a shared address book was removed"}, format="json")
+        self.assertEqual(self.api.get("/api/oddities?open=true").json()["count"], 0)
+        self.assertNotIn("odd shrunk", [cause["code"] for cause in self.api.get("/api/today").json()["causes"]])
+
+    def test_everything_rewritten_at_once_as_malware_would(self):
+        content = self.outside.devices["p1"].content
+        for key in [key for key in content if key[0] == "contacts"]:
+            content[key] = b"x" + content[key][::-1]
+        self.outside.at += timedelta(days=1)
+        self.assertIn("many_changed", self.look(self.run_now(self.one)))
+
+    def test_a_clock_that_is_off_is_settled_by_itself_when_it_is_right_again(self):
+        device = self.outside.devices["p1"]
+        device.told = replace(device.told, clock=self.outside.at + timedelta(minutes=9))
+        self.assertIn("clock_off", self.look(self.run_now(self.one)))
+        device.told = replace(device.told, clock=None)
+        self.assertEqual(self.look(self.run_now(self.one)), [])
+
+
 class AHistoryThatAddsUp(NightsTestCase):
     def setUp(self):
         super().setUp()

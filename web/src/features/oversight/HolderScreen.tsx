@@ -30,7 +30,7 @@ export function HolderScreen() {
         {found.name} <span className="quiet fw-normal">{found.team}</span>
       </h1>
       <p className="sub">
-        {counted(found.rows.length, 'device')} in their hands. <Link to="/teams">All teams and holders</Link>
+        {counted(found.rows.length, 'device')} in their hands. <Link to={`/history?holder=${found.id}`}>Their runs</Link> · <Link to="/teams">All teams and holders</Link>
       </p>
       <div className="sheet scroll">
         {found.rows.length === 0 && <Empty>Nothing is in their hands.</Empty>}

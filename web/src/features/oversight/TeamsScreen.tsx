@@ -7,6 +7,7 @@ import { Link, useSearchParams } from 'react-router';
 
 import { client, problemOf, told, type Schemas } from '../../api/client';
 import { useMe, useTeams } from '../../api/queries';
+import { PromiseKept } from '../../parts/PromiseKept';
 import { Bytes } from '../../ui/Bytes';
 import { counted } from '../../ui/format';
 import { Pager } from '../../ui/Pager';
@@ -69,6 +70,7 @@ export function TeamsScreen() {
               </tbody>
             </table>
           </div>
+          {chosen && <div className="mt-3"><PromiseKept team={chosen.id} /></div>}
           {chosen && me.data?.user?.role === 'administrator' && <ChangeTeam key={chosen.id} team={chosen} onGone={() => go({ team: undefined })} />}
         </section>
         <section>

@@ -194,9 +194,10 @@ function Change({ store }: { store: Store }) {
   const queries = useQueryClient();
   const [name, setName] = useState(store.name);
   const [offSite, setOffSite] = useState(store.off_site);
+  const [writers, setWriters] = useState(String(store.max_writers));
   const [gib, setGib] = useState(store.allowance_bytes ? String(store.allowance_bytes / 1024 ** 3) : '');
   const save = useMutation({
-    mutationFn: () => told(client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body: { name, allowance_bytes: gibToBytes(gib), off_site: offSite } })),
+    mutationFn: () => told(client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body: { name, allowance_bytes: gibToBytes(gib), off_site: offSite, max_writers: Number(writers) || null } })),
     onSuccess: () => queries.invalidateQueries(),
   });
   const problem = save.error ? problemOf(save.error) : null;
@@ -217,6 +218,7 @@ function Change({ store }: { store: Store }) {
           <span>It lies outside of the office</span>
         </label>
         <Field label="Allowance in GiB" value={gib} onChange={setGib} inputMode="decimal" hint="Empty for no limit." problem={problem} field="allowance_bytes" />
+        <Field label="Runs that write into it at a time" type="number" min={1} max={32} value={writers} onChange={setWriters} problem={problem} field="max_writers" hint="A slow drive takes one or two." />
         <Button type="submit" size="sm" variant="outline-primary" disabled={save.isPending}>
           Save
         </Button>
