@@ -11,7 +11,7 @@ from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 from bench.life import Device, Tonight, office
-from core.content.errors import DeviceAway, DeviceLocked, LinkCut
+from core.content.errors import DeviceAway, DeviceLocked, LinkCut, LinkError
 from core.coverage.oddities import MOST_HISTORY, Odd, Taken, TakenKind, oddities
 from core.schedule.duration import Ran, expected, office_speed
 from core.schedule.line_up import Job, Places, line_up
@@ -178,7 +178,7 @@ def _attempt(
     """When its place is free again; None when it did not take one. Puts itself back where it is tried again."""
     _, place, device, tries = entry
     tonight, tries = brought[device.key], tries + 1
-    error = None
+    error: LinkError | None = None
     if tonight.away:
         error = DeviceAway("away")
     elif (now - slot.opens).total_seconds() < tonight.unlocked_after:
