@@ -7,7 +7,6 @@ from zoneinfo import ZoneInfo
 from core.content.errors import DeviceAway, DeviceLied, DeviceLocked, LinkCut, LinkSlow, NotAccepted, NotPaired, OtherHost
 from core.content.link import DeviceState
 from core.errors import AtticError, BadInput
-from core.quota.admission import DoesNotFit
 from core.schedule.conditions import Conditions, ConditionUnmet, unmet
 from core.schedule.quiet import not_before
 from core.schedule.retry import POLICIES, Class, class_of, next_try
@@ -15,6 +14,12 @@ from core.vault.errors import Damaged, StoreFull, StoreMissing, WrongPassphrase
 
 NOW = datetime(2026, 3, 2, 22, 0, tzinfo=UTC)
 MORNING = NOW + timedelta(hours=7)
+
+
+class DoesNotFit(AtticError):
+    """As the quota says it; the schedule knows it by its code only."""
+
+    code = "quota.does_not_fit"
 
 
 class TryingAgain(TestCase):
