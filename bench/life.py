@@ -19,7 +19,7 @@ LOCKED = 0.015
 """A night: locked when it is asked; two in three are unlocked within three hours."""
 CUT = 0.01
 """A night: the connection breaks once in the middle."""
-HEAVY = 0.05
+HEAVY = 0.06
 """Devices that take the better part of an hour every night: field tablets with site photos."""
 BIG_NIGHT = 0.012
 """A night: five to fifteen times as much as usual, after a day of photos or an update."""

@@ -30,6 +30,7 @@ def _asked(name: str, only: list[str]) -> bool:
 
 
 def _promises(days: int, devices: int) -> Iterator[Figure]:
+    """In an office whose nights are full: what is to be done fills the window's places to the brim."""
     began = time.monotonic()
     with_it, without = (year(devices, days=days, lined_up=lined_up, odd=False) for lined_up in (True, False))
     took = time.monotonic() - began

@@ -112,7 +112,8 @@ def _expected(device: Device, known: dict[str, _Known]) -> float:
 
 def _is_late(device: Device, known: dict[str, _Known], slot: Slot) -> bool:
     newest = known[device.key].newest
-    return newest is not None and (slot.opens - newest).total_seconds() > device.promise_seconds
+    next_end = slot.closes + timedelta(days=1)
+    return newest is None or (next_end - newest).total_seconds() > device.promise_seconds
 
 
 def _order(devices: list[Device], known: dict[str, _Known], slot: Slot, told: Year) -> list[Device]:

@@ -28,8 +28,8 @@ LEAST_ITEMS, LEAST_BYTES = 10, 256 * 1024
 """Changes smaller than that are nobody's concern."""
 LEAST_SCALE = 0.02
 """Of the logarithm of the ratio between two backups: 2 % is never odd."""
-QUIET_DAYS, QUIET_FACTOR, QUIET_HISTORY = 6, 3, 20
-"""Nothing new for 6 days and 3 times the longest quiet spell of its own, of which at least 20 backups must tell."""
+QUIET_DAYS, QUIET_FACTOR, QUIET_HISTORY = 6, 4, 20
+"""Nothing new for 6 days and 4 times the longest quiet spell of its own, of which at least 20 backups must tell."""
 CHANGED_SHARE, CHANGED_ITEMS = 0.5, 30
 """More than half of what was there before, and more than 30 items, were rewritten at once."""
 CLOCK_SECONDS = 120

@@ -26,7 +26,7 @@ class Job:
     """It should have ended by then."""
     store: str
     late: bool = False
-    """Its device is past its promise."""
+    """Its device is past its promise, or would be before its next run could come: tonight it has to be its turn."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -4,7 +4,7 @@ Made anew while the night lies ahead; what has started already stays as it was p
 """
 
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -14,7 +14,8 @@ from django.db.models import Subquery
 
 from core.schedule.line_up import Job, Placed, Places, line_up
 from core.schedule.nights import bounds, coming_night, night_of
-from core.schedule.window import Slot, slots
+from core.schedule.recurrence import Recurrence
+from core.schedule.window import Slot, Window, slots
 from server.fleet.models import DeviceState
 from server.people.models import Office
 from server.people.queries import closed_days, office_zone
@@ -28,7 +29,10 @@ from server.runs.models import LinedUp, Run
 from server.runs.queries import newest_good
 from server.storage.models import Store
 
-Wanted = dict[tuple[UUID, datetime], tuple[Assignment, Slot]]
+Wanted = dict[tuple[UUID, datetime], tuple[Assignment, Slot, datetime]]
+"""(device, occurrence) → who follows what, its slot, and until when the one after it could come."""
+NO_OTHER = timedelta(days=2)
+"""A plan without another occurrence: whoever is left out tonight is left out for longer than a night."""
 
 
 @transaction.atomic
@@ -40,7 +44,7 @@ def line_up_night(*, now: datetime) -> list[LinedUp]:
     wanted = _wanted(zone, now, bounds(night, zone)[1])
     begun = set(Run.objects.filter(planned_for__gt=now, planned_for__isnull=False).values_list("device_id", "planned_for"))
     open_ones = {key: found for key, found in wanted.items() if key not in begun}
-    rows = _rows(open_ones, _jobs(open_ones, expectations(now=now), now), zone, now)
+    rows = _rows(open_ones, _jobs(open_ones, expectations(now=now)), zone, now)
     stale = LinedUp.objects.filter(planned_for__gt=now)
     kept = {(row.device_id, row.planned_for) for row in rows} | begun
     gone = [id for id, device, planned in stale.values_list("id", "device_id", "planned_for") if (device, planned) not in kept]
@@ -80,26 +84,36 @@ def _wanted(zone: ZoneInfo, now: datetime, until: datetime) -> Wanted:
     newest = newest_good("device_id").values("finished_at")[:1]
     followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan", "device")
     found: Wanted = {}
-    by_plan: dict[Any, list[Slot]] = {}
+    by_plan: dict[Any, list[tuple[Slot, datetime]]] = {}
     for assignment in followed.annotate(newest_at=Subquery(newest)):
         plan, device = assignment.plan, assignment.device
         if plan.id not in by_plan:
-            by_plan[plan.id] = slots(recurrence_of(plan, zone, closed), window_of(plan), after=now, until=until)
+            by_plan[plan.id] = _with_the_next(recurrence_of(plan, zone, closed), window_of(plan), now, until)
         pause = held.of(plan.id, device.id)
         again = begins_again(pause, zone) if pause is not None else None
-        for slot in by_plan[plan.id]:
+        for slot, next_chance in by_plan[plan.id]:
             if pause is None or (again is not None and slot.opens >= again):
-                found[device.id, slot.opens] = (assignment, slot)
+                found[device.id, slot.opens] = (assignment, slot, next_chance)
     return found
 
 
-def _jobs(wanted: Wanted, expect: Expectations, now: datetime) -> dict[str, tuple[Job, str]]:
+def _with_the_next(recurrence: Recurrence, window: Window, now: datetime, until: datetime) -> list[tuple[Slot, datetime]]:
+    """The slots up to `until`, each with the closing of the one after it."""
+    found = slots(recurrence, window, after=now, until=until)
+    if not found:
+        return []
+    following = recurrence.following(found[-1].opens, 1)
+    last = window.closes_at(following[0], recurrence.zone) if following else until + NO_OTHER
+    return list(zip(found, [*(slot.closes for slot in found[1:]), last], strict=True))
+
+
+def _jobs(wanted: Wanted, expect: Expectations) -> dict[str, tuple[Job, str]]:
     """Key → the job and what its duration was expected from."""
     made = {}
-    for number, (assignment, slot) in enumerate(wanted.values()):
+    for number, (assignment, slot, next_chance) in enumerate(wanted.values()):
         found = expect.of(assignment.device, assignment.plan)
         newest: datetime | None = getattr(assignment, "newest_at", None)
-        late = newest is None or (now - newest).total_seconds() > assignment.plan.promise_seconds
+        late = newest is None or (next_chance - newest).total_seconds() > assignment.plan.promise_seconds
         key = f"{number:06}"
         job = Job(
             key=key, expected_seconds=found.seconds, opens=slot.opens, closes=slot.closes, store=str(assignment.plan.store_id), late=late
@@ -113,7 +127,7 @@ def _rows(wanted: Wanted, jobs: dict[str, tuple[Job, str]], zone: ZoneInfo, now:
     placed: Iterable[Placed] = line_up([job for job, _ in jobs.values()], places())
     rows = []
     for one in placed:
-        (assignment, slot), (job, basis) = entries[int(one.key)], jobs[one.key]
+        (assignment, slot, _), (job, basis) = entries[int(one.key)], jobs[one.key]
         rows.append(
             LinedUp(
                 device=assignment.device, plan=assignment.plan, store_id=assignment.plan.store_id, night=night_of(slot.opens, zone),

@@ -34,7 +34,7 @@ class Migration(migrations.Migration):
                 ('ends_at', models.DateTimeField()),
                 ('expected_seconds', models.PositiveIntegerField()),
                 ('basis', models.CharField(help_text='own, size or nothing: what the duration was expected from.', max_length=10)),
-                ('late', models.BooleanField(default=False, help_text='Whether the device was past its promise then.')),
+                ('late', models.BooleanField(default=False, help_text='Whether the device was past its promise then, or would have been before its next run.')),
                 ('fits', models.BooleanField(default=True, help_text='Whether it is expected to end within its window.')),
                 ('made_at', models.DateTimeField()),
             ],

@@ -119,6 +119,20 @@ class TheLineUp(NightsTestCase):
         carry_out(Run.objects.get(device=self.devices[3], state=RunState.WAITING).id)
         self.assertEqual(self.tick("2026-03-02T21:01"), ["p2 03-02 21:00"])
 
+    def test_whoever_would_break_the_promise_before_the_next_night_comes_first(self):
+        for device, seconds in enumerate((60, 3600, 120, 1800, 30, 30)):
+            self.ran(device, seconds)
+        urgent, fresh = self.devices[4], [device for device in self.devices if device != self.devices[4]]
+        self.outside.at = utc("2026-02-28T20:00")  # its promise of two days ends before Wednesday at six
+        self.run_now(urgent)
+        self.outside.at = utc("2026-03-02T08:00")
+        for device in fresh:
+            self.run_now(device)
+        line_up_night(now=utc("2026-03-02T12:00"))
+        first = LinedUp.objects.order_by("starts_at", "-late").select_related("device").first()
+        self.assertEqual((first.device.agent_id, first.late), ("p4", True))
+        self.assertEqual(LinedUp.objects.filter(late=True).count(), 1)
+
     def test_a_store_takes_no_more_writers_than_it_may(self):
         Office.objects.update(max_runs=5)
         Store.objects.update(max_writers=1)
