@@ -85,6 +85,13 @@ class TheRest(TestCase):
         self.assertGreater(rest.seconds, 20)
         self.assertEqual(round(shown[-1][1].seconds), 0)
 
+    def test_no_cost_is_ever_below_nothing(self):
+        # stretches with many items happen to be the faster ones: a free fit would pay for each further item
+        rest = RemainingTime()
+        run(rest, [(0, 9_000_000, 9.0), (600, 4_000_000, 2.0)] * 4)
+        self.assertGreaterEqual(rest.cost.seconds_an_item, 0)
+        self.assertGreater(rest.cost.seconds_a_byte, 0)
+
     def test_speed_is_that_of_the_last_seconds(self):
         rest = RemainingTime()
         for second in range(1, 40):
