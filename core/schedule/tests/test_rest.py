@@ -87,8 +87,8 @@ class TheRest(TestCase):
 
     def test_no_cost_is_ever_below_nothing(self):
         # stretches with many items happen to be the faster ones: a free fit would pay for each further item
-        rest = RemainingTime()
-        run(rest, [(0, 9_000_000, 9.0), (600, 4_000_000, 2.0)] * 4)
+        rest = RemainingTime(trust_seconds=0.5)
+        run(rest, [(0, 36_000_000, 9.0), (900, 36_000_000, 4.5)] * 4)
         self.assertGreaterEqual(rest.cost.seconds_an_item, 0)
         self.assertGreater(rest.cost.seconds_a_byte, 0)
 
