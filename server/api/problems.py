@@ -3,7 +3,7 @@
 import logging
 from typing import Any
 
-from django.core.exceptions import PermissionDenied, ValidationError
+from django.core.exceptions import PermissionDenied, RequestDataTooBig, ValidationError
 from django.http import Http404
 from rest_framework import exceptions, serializers, status
 from rest_framework.response import Response
@@ -55,6 +55,8 @@ def problem_response(error: Exception, context: dict[str, Any]) -> Response | No
         return problem("access.denied", said, remedy="Ask an administrator.", status=status.HTTP_403_FORBIDDEN)
     if isinstance(error, Http404 | exceptions.NotFound):
         return problem("input.unknown", "There is no such thing (any more).", remedy="Go back to the list.", status=404)
+    if isinstance(error, RequestDataTooBig):
+        return problem("input.too_large", "This is more than the server takes at once.", remedy="Send a smaller file.", status=413)
     if isinstance(error, exceptions.APIException):
         return problem("input.refused", str(error.detail), status=error.status_code)
     log.exception("unexpected error")

@@ -67,11 +67,10 @@ def digest_is_due(*, now: datetime) -> bool:
     """Whether anybody waits for this morning's digest. Spares the work of making it all day."""
     zone = office_zone()
     local = now.astimezone(zone)
-    waiting = (
-        User.objects.filter(wants_digest=True, is_active=True, digest_at__lte=local.time()).exclude(email="").values_list("id", flat=True)
-    )
-    had = set(Message.objects.filter(key__in=[f"digest {local.date()} {id}" for id in waiting]).values_list("key", flat=True))
-    return any(f"digest {local.date()} {id}" not in had for id in waiting)
+    people = User.objects.filter(wants_digest=True, is_active=True).exclude(email="").values_list("id", "digest_at")
+    due = {id: datetime.combine(local.date(), at, zone) for id, at in people}
+    keys = {f"digest {local.date()} {id}" for id, at in due.items() if at <= local < at + LATEST_DIGEST}
+    return bool(keys) and Message.objects.filter(key__in=keys).count() < len(keys)
 
 
 def ask_holders(causes: Iterable[Cause], known: dict[str, Any], *, now: datetime) -> int:

@@ -319,6 +319,11 @@ class ClosedDaysFromACalendar(TellingTestCase):
         self.api.delete("/api/closed-days/2026-05-01")
         self.assertEqual(self.api.get("/api/closed-days").json(), [])
 
+    def test_ten_megabytes_are_refused_in_the_same_words(self):
+        answer = self.api.post("/api/closed-days/read", {"calendar": "x" * 10_000_000}, format="json")
+        self.assertEqual((answer.status_code, answer["Content-Type"]), (413, "application/problem+json"))
+        self.assertTrue(answer.json()["remedy"])
+
     def test_nonsense_names_the_file(self):
         self.assertEqual(self.api.post("/api/closed-days/read", {"calendar": "nonsense"}, format="json").json()["field"], "file")
 
