@@ -105,7 +105,7 @@ class TheLineUp(NightsTestCase):
         for device, seconds in enumerate((60, 3600, 120, 1800, 30, 30)):
             self.ran(device, seconds)
         line_up_night(now=utc("2026-03-02T12:00"))
-        rows = list(LinedUp.objects.order_by("starts_at").select_related("device"))
+        rows = list(LinedUp.objects.order_by("starts_at", "-expected_seconds").select_related("device"))
         self.assertEqual([row.device.agent_id for row in rows][:3], ["p1", "p3", "p2"])
         self.assertEqual([f"{row.starts_at:%H:%M}" for row in rows][:3], ["21:00", "21:00", "21:30"])
         self.assertTrue(all(row.fits and row.basis == "own" for row in rows))
