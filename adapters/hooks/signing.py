@@ -7,7 +7,6 @@ import hashlib
 import hmac
 from base64 import b64encode
 from collections.abc import Mapping, Sequence
-from urllib.parse import urlsplit
 
 LABEL = "attic"
 COVERED = ("@method", "@target-uri", "content-type", "content-digest")
@@ -42,10 +41,3 @@ def signed_headers(address: str, body: bytes, *, key: bytes, key_id: str, create
     parameters = parameters_of(COVERED, created=created, key_id=key_id)
     base = signature_base([(name, values[name]) for name in COVERED], parameters)
     return headers | {"signature-input": f"{LABEL}={parameters}", "signature": f"{LABEL}={sign(base, key)}"}
-
-
-def authority(address: str) -> str:
-    """RFC 9421 §2.2.3: lower case, without the scheme's own port."""
-    parts = urlsplit(address)
-    own = {"http": 80, "https": 443}.get(parts.scheme)
-    return (parts.hostname or "") + (f":{parts.port}" if parts.port and parts.port != own else "")

@@ -14,7 +14,7 @@ from http_message_signatures import HTTPMessageVerifier, HTTPSignatureKeyResolve
 
 from adapters.hooks import http as hooks
 from adapters.hooks.http import HookFailed, checked_address, post, resolved
-from adapters.hooks.signing import COVERED, authority, content_digest, sign, signature_base, signed_headers
+from adapters.hooks.signing import COVERED, content_digest, sign, signature_base, signed_headers
 from core.errors import BadInput
 
 SECRET = b"s" * 32
@@ -44,11 +44,6 @@ class TheStandard(TestCase):
     def test_the_example_of_rfc_9530_for_a_digest(self):
         # RFC 9530 §2 and appendix B: `{"hello": "world"}` followed by a line feed
         self.assertEqual(content_digest(b'{"hello": "world"}\n'), "sha-256=:RK/0qy18MlBSVnWgjwz6lZEWjP/lF5HF9bvEF8FabDg=:")
-
-    def test_the_authority_of_rfc_9421(self):
-        # RFC 9421 §2.2.3
-        self.assertEqual(authority("https://www.Example.com:443/path"), "www.example.com")
-        self.assertEqual(authority("http://www.example.com:8080/"), "www.example.com:8080")
 
 
 class Receiver(BaseHTTPRequestHandler):

@@ -4,7 +4,7 @@ Days can be left out of the promise: those on which the office is closed, those 
 to be away. They do not count towards the age.
 """
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from enum import StrEnum
@@ -77,11 +77,15 @@ def state_of(
     promise_seconds: int | None,
     next_run: datetime | None,
     now: datetime,
+    later_runs: Sequence[datetime] = (),
     aside: Standing | None = None,
     left_out: Collection[date] = (),
     zone: ZoneInfo | None = None,
 ) -> State:
-    """A device's state against its promise. `aside` is paused, away, lost or retired, which outweigh all else."""
+    """A device's state against its promise. `aside` is paused, away, lost or retired, which outweigh all else.
+
+    `later_runs` are the planned ones after `next_run`, ascending, as far ahead as the deadline may lie.
+    """
     deadline = None
     if newest is not None and promise_seconds is not None:
         deadline = deadline_of(newest, promise_seconds, left_out=left_out, zone=zone)
@@ -95,5 +99,6 @@ def state_of(
         return State(standing=Standing.LATE, deadline=deadline, turns_at=None)
     if next_run is None or deadline < aware(next_run):
         return State(standing=Standing.DUE_SOON, deadline=deadline, turns_at=deadline)
-    # it stays on time until the next run is due; should that not come, the one after it is too late or not
-    return State(standing=Standing.ON_TIME, deadline=deadline, turns_at=aware(next_run))
+    # it is on time as long as a run is planned before the deadline: past the last of those it is due soon
+    turns = [aware(run) for run in (next_run, *later_runs) if aware(run) <= deadline]
+    return State(standing=Standing.ON_TIME, deadline=deadline, turns_at=turns[-1])

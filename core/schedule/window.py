@@ -6,6 +6,7 @@ with as soon as the device can be had, until the next occurrence comes. Of sever
 only the newest counts, so that a server which was off catches up with one run.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from itertools import pairwise, zip_longest
@@ -83,21 +84,15 @@ def slots(recurrence: Recurrence, window: Window, *, after: datetime, until: dat
     return made
 
 
-def due(recurrence: Recurrence, window: Window, *, handled: datetime | None, now: datetime) -> datetime | None:
-    """The occurrence that should start now: the newest that is not given up, unless it was handled.
+def owed(found: Sequence[Slot], *, since: datetime, now: datetime) -> tuple[Slot | None, list[Slot]]:
+    """(the slot that should have a run now, those that were given up), of occurrences after `since`.
 
-    `handled` is the newest occurrence that a run was made for; None when there was none.
+    `found` are the slots up to `now`, ascending; `since` is the newest occurrence that a run was made for, or the instant before
+    which nothing is owed. Of several that are not given up only the newest counts.
     """
-    back = LONGEST_CATCH_UP if window.catch_up else _MARGIN
-    open_ones = [slot.opens for slot in slots(recurrence, window, after=now - back, until=now) if slot.gives_up > aware(now)]
-    if not open_ones or (handled is not None and open_ones[-1] <= aware(handled)):
-        return None
-    return open_ones[-1]
-
-
-def missed(recurrence: Recurrence, window: Window, *, since: datetime, now: datetime) -> list[datetime]:
-    """Occurrences after `since` that were given up. The caller leaves out those that had a run."""
-    return [slot.opens for slot in slots(recurrence, window, after=since, until=now) if slot.gives_up <= aware(now)]
+    own = [slot for slot in found if aware(since) < slot.opens <= aware(now)]
+    over = [slot for slot in own if slot.gives_up <= aware(now)]
+    return (own[-1] if own and own[-1].gives_up > aware(now) else None), over
 
 
 def longest_gap(recurrence: Recurrence, *, after: datetime, count: int = 15) -> timedelta:

@@ -9,10 +9,11 @@ from django.utils import timezone
 
 from core.content.errors import LinkError
 from server.outside import outside
+from server.oversight.causes import SILENT_AFTER
 from server.runs.models import Beat
 
 BEATS = {
-    "scheduler": (timedelta(seconds=60), "The scheduler has stopped: nothing starts by itself until it works again."),
+    "scheduler": (SILENT_AFTER, "The scheduler has stopped: nothing starts by itself until it works again."),
     "watch": (timedelta(minutes=5), "Nobody looks after the office: what goes wrong is not told."),
 }
 """Name → (longest silence, what it means)."""

@@ -53,12 +53,13 @@ def known_matters(codes: Sequence[str], *, now: datetime) -> dict[str, Known]:
 class Refreshed:
     opened: list[Matter]
     """New ones; those that came back are not among them."""
+    returned: list[Matter]
     closed: list[Matter]
 
 
 @transaction.atomic
 def refresh_matters(found: Sequence[Cause], *, now: datetime) -> Refreshed:
-    """Put the memory in step with what is there. Safe to run twice at once: open matters are locked."""
+    """Put the memory in step with what is there. One at a time: the caller sees to that."""
     causes = {cause.code: cause for cause in found}
     rows = {row.code: row for row in Matter.objects.select_for_update().filter(closed_at__isnull=True)}
     closed = [row for code, row in rows.items() if code not in causes]
@@ -68,7 +69,7 @@ def refresh_matters(found: Sequence[Cause], *, now: datetime) -> Refreshed:
     MatterDevice.objects.filter(matter__in=closed, until__isnull=True).update(until=now)
     events = [MatterEvent(matter=row, at=now, says="The cause is gone.") for row in closed]
     back = _recent([code for code in causes if code not in rows], now)
-    opened, changed = [], []
+    opened, returned, changed = [], [], []
     for code, cause in causes.items():
         row = rows.get(code) or back.get(code)
         if row is None:
@@ -77,6 +78,7 @@ def refresh_matters(found: Sequence[Cause], *, now: datetime) -> Refreshed:
             events.append(MatterEvent(matter=row, at=now, says=f"It began{_with(cause)}."))
         elif row.closed_at is not None:
             row.closed_at = None
+            returned.append(row)
             events.append(MatterEvent(matter=row, at=now, says="It came back."))
         row.mark, row.says, row.store = cause.mark, cause.says[:400], cause.store
         if row not in opened:
@@ -86,7 +88,7 @@ def refresh_matters(found: Sequence[Cause], *, now: datetime) -> Refreshed:
     Matter.objects.bulk_update(changed, ["closed_at", "mark", "says", "store"])
     MatterEvent.objects.bulk_create(events)
     _keep_devices(causes, rows, {row.id for row in opened}, now)
-    return Refreshed(opened, closed)
+    return Refreshed(opened, returned, closed)
 
 
 def _recent(codes: list[str], now: datetime) -> dict[str, Matter]:

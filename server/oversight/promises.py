@@ -1,9 +1,8 @@
 """The record of kept promises: how each device stood on each morning, and what share of mornings that makes.
 
-Written once a day; nights on which the server was off are filled in from the backups that were there then.
+Written once a day, at eight or as soon after as the server works; a day on which it was off altogether is not on record.
 """
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from uuid import UUID
@@ -78,11 +77,9 @@ def shares_by_team(*, first: date, last: date) -> list[tuple[str, Share]]:
     return sorted(found, key=lambda entry: (-(entry[1].percent or 0.0), entry[0]))
 
 
-def shares_by_device(*, first: date, last: date, only: Iterable[UUID] | None = None) -> dict[UUID, Share]:
+def shares_by_device(*, first: date, last: date) -> dict[UUID, Share]:
     """One query."""
     found = PromiseDay.objects.filter(day__range=(first, last))
-    if only is not None:
-        found = found.filter(device__in=list(only))
     return {row["device"]: Share(owed=row["owed"], kept=row["inside"]) for row in found.values("device").annotate(**_COUNTS)}
 
 

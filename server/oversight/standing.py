@@ -10,7 +10,7 @@ from core.schedule.promise import Standing, State, state_of
 from server.fleet.convert import aside
 from server.fleet.models import Absence, Device
 from server.fleet.queries import devices
-from server.plans.convert import next_run
+from server.plans.convert import next_run, recurrence_of
 from server.plans.models import Assignment, Pause, Plan
 from server.plans.present import Present
 from server.plans.queries import begins_again
@@ -24,6 +24,8 @@ WORST_FIRST = [
 
 
 LOOKED_BACK = timedelta(days=730)
+LEFT_OUT_AHEAD, FURTHEST = timedelta(days=14), timedelta(days=60)
+"""How many days that do not count are reckoned with; how far ahead a change of standing is looked for."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,6 +56,7 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None) -> list[Stan
     known = Plan.objects.select_related("store").in_bulk()
     plans = {device_id: known[plan_id] for device_id, plan_id in Assignment.objects.values_list("device_id", "plan_id")}
     nexts = {plan.id: next_run(plan, told.zone, now, told.closed) for plan in known.values()}
+    later = {plan.id: _later(plan, told) for plan in known.values()}
     away = absences(now=now) if any(plan.leaves_out_away_days for plan in plans.values()) else {}
     held: dict[UUID, int] = {}
     for device_id, fair in Occupancy.objects.values_list("device_id", "fair_bytes"):
@@ -67,6 +70,7 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None) -> list[Stan
             newest=device.newest_at,
             promise_seconds=plan.promise_seconds if plan else None,
             next_run=upcoming,
+            later_runs=later[plan.id] if plan and upcoming else (),
             now=now,
             aside=aside(device) or (Standing.PAUSED if pause else None),
             left_out=left_out_days(plan, told.closed, away.get(device.id, ())) if plan else (),
@@ -74,6 +78,12 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None) -> list[Stan
         )
         rows.append(Standings(device=device, plan=plan, state=state, next_run=upcoming, held_bytes=held.get(device.id, 0), pause=pause))
     return sorted(rows, key=_order)
+
+
+def _later(plan: Plan, told: Present) -> list[datetime]:
+    """Planned runs as far ahead as its promise can reach, and not further than anybody looks."""
+    reach = min(timedelta(seconds=plan.promise_seconds) + LEFT_OUT_AHEAD, FURTHEST)
+    return list(recurrence_of(plan, told.zone, told.closed).between(told.now, told.now + reach))
 
 
 def _upcoming(plan: Plan | None, pause: Pause | None, told: Present, nexts: dict[UUID, datetime | None]) -> datetime | None:

@@ -7,7 +7,7 @@ from django.db import transaction
 
 from server.fleet.models import Device
 from server.people.models import Office
-from server.runs.models import Run, RunState
+from server.runs.models import ACTIVE, Run, RunState
 
 ASK_EVERY_SECONDS = 3.0
 WAIT_SECONDS = 15
@@ -23,7 +23,8 @@ def took_place(run: Run) -> bool:
         return False
     if others.count(run.store_id) >= max(1, run.store.max_writers):
         return False
-    Run.objects.filter(id=run.id).update(state=RunState.RUNNING, next_try_at=None)
+    if not Run.objects.filter(id=run.id, state__in=ACTIVE).update(state=RunState.RUNNING, next_try_at=None):
+        return False  # somebody has ended it meanwhile
     run.state, run.next_try_at = RunState.RUNNING, None
     return True
 

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from core.errors import BadInput
 from core.schedule.promise import Standing, state_of
 from core.schedule.recurrence import Recurrence, weekly, zone_named
-from core.schedule.window import Window, due, missed
+from core.schedule.window import Window, owed, slots
 
 NEW_YORK, BERLIN = ZoneInfo("America/New_York"), ZoneInfo("Europe/Berlin")
 
@@ -120,7 +120,9 @@ class WhatIsDue(TestCase):
     window = Window(opens=time(22), closes=time(6))
 
     def due(self, now: str, handled: str | None = None) -> datetime | None:
-        return due(self.nightly, self.window, handled=utc(handled) if handled else None, now=utc(now))
+        found = slots(self.nightly, self.window, after=utc(now) - timedelta(days=10), until=utc(now))
+        wanted, _ = owed(found, since=utc(handled) if handled else utc(now) - timedelta(days=2), now=utc(now))
+        return wanted.opens if wanted else None
 
     def test_a_window_may_cross_midnight(self):
         self.assertEqual(self.window.length, timedelta(hours=8))
@@ -139,8 +141,9 @@ class WhatIsDue(TestCase):
         self.assertEqual(self.due("2026-01-10T23:00", handled="2026-01-03T21:00"), utc("2026-01-10T21:00"))
 
     def test_missed_ones_are_those_whose_window_has_closed(self):
-        found = missed(self.nightly, self.window, since=utc("2026-01-08T00:00"), now=utc("2026-01-10T23:00"))
-        self.assertEqual(found, [utc("2026-01-08T21:00"), utc("2026-01-09T21:00")])
+        now = utc("2026-01-10T23:00")
+        _, over = owed(slots(self.nightly, self.window, after=utc("2026-01-07T00:00"), until=now), since=utc("2026-01-08T00:00"), now=now)
+        self.assertEqual([slot.opens for slot in over], [utc("2026-01-08T21:00"), utc("2026-01-09T21:00")])
 
 
 class StateAgainstThePromise(TestCase):
@@ -169,6 +172,20 @@ class StateAgainstThePromise(TestCase):
             newest=utc("2026-01-08T19:00"), promise_seconds=48 * 3600, next_run=None, now=found.turns_at + timedelta(microseconds=1)
         )
         self.assertEqual(late.standing, Standing.LATE)
+
+    def test_on_time_turns_with_the_last_run_that_its_promise_allows_to_miss(self):
+        # newest on the 9th at 21:00, good until the 11th at 21:00; runs on the 10th and 12th at 20:00: past the one on the 10th it is due soon
+        found = self.state("2026-01-09T21:00", "2026-01-10T20:00", later_runs=[utc("2026-01-12T20:00")])
+        self.assertEqual((found.standing, found.turns_at), (Standing.ON_TIME, utc("2026-01-10T20:00")))
+        found = self.state("2026-01-09T21:00", "2026-01-10T20:00", later_runs=[utc("2026-01-11T20:00"), utc("2026-01-12T20:00")])
+        self.assertEqual((found.standing, found.turns_at), (Standing.ON_TIME, utc("2026-01-11T20:00")))
+        after = state_of(
+            newest=utc("2026-01-09T21:00"),
+            promise_seconds=48 * 3600,
+            next_run=utc("2026-01-12T20:00"),
+            now=found.turns_at + timedelta(seconds=1),
+        )
+        self.assertEqual(after.standing, Standing.DUE_SOON)
 
     def test_without_a_next_run_a_device_is_never_simply_on_time(self):
         self.assertEqual(self.state("2026-01-10T07:00", next_run=None).standing, Standing.DUE_SOON)

@@ -36,7 +36,8 @@ def pause(*, plan: Plan | None, device: Device | None, until: date | None, reaso
 def resume(found: Pause, *, by: User) -> None:
     """From now on; nights of the pause are not owed. A pause that is over is left as it is."""
     now = outside().now()
-    if Pause.objects.filter(id=found.id, ended_at__isnull=True).update(ended_at=now):
+    alike = Pause.objects.filter(plan=found.plan, device=found.device, ended_at__isnull=True)  # two clicks may have made two
+    if found.ended_at is None and alike.update(ended_at=now):
         write_journal(who=by, what="pause.ended", says=f"{_of(found)} paused no longer.", at=now, device=found.device_id)
         defer_once("line_up", queue="clock")
 

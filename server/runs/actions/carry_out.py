@@ -60,7 +60,8 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     if run.gives_up_at is not None and now >= run.gives_up_at:
         return give_up(run, now)
     if not took_place(run):
-        return _waits_for_others(run, clock)
+        found = run_by_id(run_id)
+        return _waits_for_others(found, clock) if found.state in ACTIVE else found
     run.started_at, run.attempts, run.stages = run.started_at or now, run.attempts + 1, []
     run.log.append(log_line(now, "Started." if run.attempts == 1 else f"Attempt {run.attempts}: what is stored already is used again."))
     run.save(update_fields=["started_at", "attempts", "log", "stages"])

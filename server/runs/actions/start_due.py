@@ -13,7 +13,7 @@ from django.db import IntegrityError, transaction
 from django.db.models import Q
 
 from core.schedule.nights import night_of
-from core.schedule.window import LONGEST_CATCH_UP, Slot, slots
+from core.schedule.window import LONGEST_CATCH_UP, Slot, owed, slots
 from server.fleet.actions.change_device import bring_back
 from server.fleet.actions.keep_absences import keep_absences
 from server.fleet.models import DeviceState
@@ -75,9 +75,9 @@ def _owed(zone: ZoneInfo, now: datetime) -> tuple[list[Owed], list[Owed]]:
         earliest = min(since for _, since in entries)
         found = slots(recurrence_of(plan, zone, closed), window_of(plan), after=min(earliest, now), until=now)
         for assignment, since in entries:
-            own = [slot for slot in found if slot.opens > since]
-            overdue += [(assignment, slot) for slot in own if slot.gives_up <= now]
-            due += [(assignment, slot) for slot in own[-1:] if slot.gives_up > now]
+            wanted, over = owed(found, since=since, now=now)
+            overdue += [(assignment, slot) for slot in over]
+            due += [(assignment, wanted)] if wanted is not None else []
     return due, overdue
 
 
@@ -135,10 +135,11 @@ def _write_missed(overdue: list[Owed], zone: ZoneInfo, now: datetime) -> None:
         tell("changed", "devices")
 
 
+@transaction.atomic
 def _let_go(now: datetime) -> None:
     """End waiting runs that nobody wants any more: their time is over, or their device follows another plan now."""
     waiting = Run.objects.filter(state=RunState.WAITING, planned_for__isnull=False).select_related("device__assignment")
-    for run in waiting:
+    for run in waiting.select_for_update(of=("self",), skip_locked=True):  # a worker may be about to begin one
         if run.gives_up_at is not None and run.gives_up_at <= now:
             give_up(run, now)
             continue

@@ -259,6 +259,22 @@ class WhatHoldsARunBack(NightsTestCase):
         self.assertEqual(Run.objects.get().cause_code, "schedule.moved")
         self.assertEqual(self.tick("2026-03-02T22:00"), ["p1 03-02 22:00"])
 
+    def test_one_that_was_ended_while_it_was_about_to_begin_stays_ended(self):
+        from unittest import mock
+
+        from server.runs.pace import took_place
+
+        self.plan(self.one)
+        self.tick("2026-03-02T21:00")
+
+        def too_late(run: Run) -> bool:
+            Run.objects.update(state=RunState.STOPPED)
+            return took_place(run)
+
+        with mock.patch("server.runs.actions.carry_out.took_place", side_effect=too_late):
+            self.assertEqual(carry_out(Run.objects.get().id).state, RunState.STOPPED)
+        self.assertEqual(Run.objects.get().state, RunState.STOPPED)
+
     def test_a_run_under_way_ends_by_the_plan_that_it_began_with(self):
         first = self.plan(self.one)
         self.tick("2026-03-02T21:00")

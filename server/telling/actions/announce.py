@@ -24,7 +24,7 @@ LATEST_DIGEST = timedelta(hours=6)
 
 @transaction.atomic
 def announce(found: Refreshed, causes: Iterable[Cause], *, now: datetime) -> int:
-    """Alerts to people and hooks of what has just begun or ended; how many were written."""
+    """Alerts to people of what has just begun; to hooks also what came back and what ended; how many were written."""
     by_code = {cause.code: cause for cause in causes}
     told = office()
     name = told.name if told else "Old Attic"
@@ -36,16 +36,15 @@ def announce(found: Refreshed, causes: Iterable[Cause], *, now: datetime) -> int
         for user in people:
             at = not_before(now, quiet_from=user.quiet_from, quiet_until=user.quiet_until, zone=office_zone())
             rows.append(_mail(f"opened {matter.id} {user.id}", user, subject, body, at, now, matter))
-    for event, matters in (("matter.opened", found.opened), ("matter.closed", found.closed)):
+    for event, matters in (("matter.opened", found.opened), ("matter.returned", found.returned), ("matter.closed", found.closed)):
         for matter in matters:
             devices = [str(row.device.id) for row in by_code[matter.code].devices] if matter.code in by_code else []
             rows += [
                 _hook(f"{event} {matter.id} {now:%Y%m%d%H%M%S} {hook.id}", hook, event, _told(matter, devices), now, matter)
                 for hook in hooks
             ]
-    Message.objects.filter(
-        matter__in=found.closed, state=MessageState.WAITING, way=Way.MAIL, attempts=0
-    ).delete()  # told too late: it is over
+    over = Message.objects.filter(matter__in=found.closed, state=MessageState.WAITING, way=Way.MAIL, attempts=0)
+    over.delete()  # it ended before anybody was told
     Message.objects.bulk_create(rows, ignore_conflicts=True)
     return len(rows)
 

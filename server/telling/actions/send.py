@@ -1,6 +1,7 @@
 """Send what waits. Each message by itself: one that cannot go does not hold up the others, and is tried again later."""
 
 from datetime import datetime, timedelta
+from smtplib import SMTPDataError, SMTPRecipientsRefused, SMTPSenderRefused
 
 from django.conf import settings
 from django.core import mail
@@ -14,35 +15,31 @@ PAUSES = (timedelta(minutes=1), timedelta(minutes=5), timedelta(minutes=30), tim
 AT_ONCE = 50
 """Messages a round."""
 KEPT_FOR = timedelta(days=400)
+OF_THIS_LETTER = (SMTPRecipientsRefused, SMTPDataError, SMTPSenderRefused, ValueError)
+"""Errors that say nothing of the next letter: its recipient may be known."""
 STALE = timedelta(days=2)
 """A sign of life, or an alert, that could not go for so long is of no use any more."""
 
 
 def send_waiting(*, now: datetime) -> tuple[int, int]:
-    """(sent, not sent). A mail server that does not answer is asked once a round."""
+    """(sent, not sent). A mail server or a hook that does not answer is asked once a round."""
     sent = failed = 0
-    mail_is_down = ""
-    for id in list(
-        Message.objects.filter(state=MessageState.WAITING, not_before__lte=now)
-        .order_by("not_before")
-        .values_list("id", flat=True)[:AT_ONCE]
-    ):
+    down: dict[object, str] = {}
+    """Mail, or the id of a hook → why nothing goes there in this round."""
+    due = Message.objects.filter(state=MessageState.WAITING, not_before__lte=now).order_by("not_before", "made_at", "id")
+    for id in list(due.values_list("id", flat=True)[:AT_ONCE]):
         with transaction.atomic():
-            row = (
-                Message.objects.select_for_update(skip_locked=True, of=("self",))
-                .select_related("hook")
-                .filter(id=id, state=MessageState.WAITING)
-                .first()
-            )
+            held = Message.objects.select_for_update(skip_locked=True, of=("self",)).select_related("hook")
+            row = held.filter(id=id, state=MessageState.WAITING).first()
             if row is None:
                 continue  # another worker has it
-            error = mail_is_down if row.way == Way.MAIL and mail_is_down else _sent(row)
+            where = Way.MAIL if row.way == Way.MAIL else row.hook_id
+            error = down.get(where) or _sent(row, down, where)
             if not error:
                 row.state, row.sent_at, row.error = MessageState.SENT, outside().now(), ""
                 sent += 1
             else:
                 failed += 1
-                mail_is_down = error if row.way == Way.MAIL else mail_is_down
                 _put_back(row, error, now)
             row.save(update_fields=["state", "sent_at", "error", "attempts", "not_before"])
     Message.objects.filter(made_at__lt=now - KEPT_FOR).delete()
@@ -57,10 +54,13 @@ def _put_back(row: Message, error: str, now: datetime) -> None:
         row.not_before = now + PAUSES[row.attempts - 1]
 
 
-def _sent(row: Message) -> str:
-    """Empty when it went, otherwise why not."""
+def _sent(row: Message, down: dict[object, str], where: object) -> str:
+    """Empty when it went, otherwise why not. Puts into `down` what will not do better with the next message."""
     if row.way == Way.HOOK:
-        return _told(row)
+        error = _told(row)
+        if error:
+            down[where] = error
+        return error
     headers = {
         "Auto-Submitted": "auto-generated",
         "Message-ID": f"<{row.id}@{settings.ATTIC_ENV.mail_from.rpartition('@')[2] or 'old-attic'}>",
@@ -69,7 +69,10 @@ def _sent(row: Message) -> str:
     try:
         letter.send(fail_silently=False)
     except (OSError, ValueError) as error:  # smtplib's errors and time-outs are OSErrors; ValueError is an address that cannot be one
-        return f"The mail did not go: {type(error).__name__}: {error}"
+        says = f"The mail did not go: {type(error).__name__}: {error}"
+        if not isinstance(error, OF_THIS_LETTER):
+            down[where] = says
+        return says
     return ""
 
 

@@ -4,6 +4,7 @@ import json
 from datetime import UTC, date, datetime, time, timedelta
 from email import message_from_bytes
 from email.policy import default
+from smtplib import SMTPRecipientsRefused
 from unittest import mock
 
 from django.core import mail
@@ -97,11 +98,11 @@ class MattersAreRemembered(TellingTestCase):
 
     def test_looking_costs_the_same_queries_for_two_devices_and_for_twenty(self):
         self.watch("2026-03-02T07:10")
-        with self.assertNumQueries(33):
+        with self.assertNumQueries(35):
             watch_office(now=utc("2026-03-02T07:11"))
         self.plan(*[self.device(f"q{n}", content={}) for n in range(18)], name="More")
         watch_office(now=utc("2026-03-02T07:12"))
-        with self.assertNumQueries(33):
+        with self.assertNumQueries(35):
             watch_office(now=utc("2026-03-02T07:13"))
 
 
@@ -177,6 +178,22 @@ class PeopleAreTold(TellingTestCase):
         self.assertEqual(self.send("2026-03-02T07:10"), [])
         self.assertEqual(len(self.send("2026-03-02T07:12")), 2)
 
+    def test_one_wrong_address_does_not_hold_up_the_others(self):
+        self.wants(wants_alerts=True)
+        User.objects.filter(username="piet").update(email="nobody@office.example", wants_alerts=True)
+        self.watch("2026-03-02T07:10")
+
+        def refused(letter: mail.EmailMessage, **more: object) -> int:
+            if letter.to == ["nobody@office.example"]:
+                raise SMTPRecipientsRefused({"nobody@office.example": (550, b"unknown")})
+            return 1
+
+        with mock.patch("django.core.mail.EmailMessage.send", autospec=True, side_effect=refused):
+            self.assertEqual(send_waiting(now=utc("2026-03-02T07:10")), (1, 1))
+        self.assertEqual(
+            dict(Message.objects.values_list("to", "state")), {"ines@office.example": "sent", "nobody@office.example": "waiting"}
+        )
+
     def test_it_is_given_up_in_the_end_and_shown(self):
         self.wants(wants_alerts=True)
         self.watch("2026-03-02T07:10")
@@ -211,6 +228,26 @@ class ProgramsAreTold(TellingTestCase):
         self.assertEqual([event["event"] for event in events], ["matter.opened", "matter.closed"])
         self.assertEqual(events[0]["devices"], [str(self.two.id)])
         self.assertNotIn(secret, str(self.api.get("/api/hooks").json()))
+
+    def test_what_comes_back_is_told_to_hooks_and_not_to_people_again(self):
+        self.wants(wants_alerts=True)
+        add_hook(name="desk", address="https://desk.example/attic", inside=False, signs_of_life=False, by=self.ines)
+        self.watch("2026-03-02T07:10")
+        Matter.objects.update(closed_at=utc("2026-03-02T07:15"))
+        self.watch("2026-03-02T07:20")
+        self.assertEqual(sorted(Message.objects.values_list("subject", flat=True))[-2:], ["matter.opened", "matter.returned"])
+        self.assertEqual(Message.objects.filter(way="mail").count(), 1)
+
+    def test_what_could_not_be_told_is_not_remembered_as_told(self):
+        self.wants(wants_alerts=True)
+        with (
+            mock.patch("server.telling.actions.watch_office.announce", side_effect=RuntimeError("killed")),
+            self.assertRaises(RuntimeError),
+        ):
+            self.watch("2026-03-02T07:10")
+        self.assertFalse(Matter.objects.exists())
+        self.watch("2026-03-02T07:11")
+        self.assertEqual(Message.objects.filter(way="mail").count(), 1)
 
     def test_one_that_does_not_answer_is_tried_again_and_does_not_hold_up_mail(self):
         self.wants(wants_alerts=True)

@@ -14,7 +14,7 @@ export type Pause = Schemas['Pause'];
 export const pauseWords = (pause: Pick<Pause, 'until' | 'reason'>): string =>
   `paused ${pause.until ? `until ${plainDay(pause.until)}` : 'until further notice'}${pause.reason ? `: ${pause.reason}` : ''}`;
 
-export function PauseButton({ what, plan, device, pause, size }: { what: string; plan?: string; device?: string; pause: Pause | null; size?: 'sm' }) {
+export function PauseButton({ what, plan, device, pause }: { what: string; plan?: string; device?: string; pause: Pause | null }) {
   const [asking, setAsking] = useState(false);
   const queries = useQueryClient();
   const end = useMutation({
@@ -23,13 +23,13 @@ export function PauseButton({ what, plan, device, pause, size }: { what: string;
   });
   if (pause)
     return (
-      <Button {...(size ? { size } : {})} variant="outline-primary" disabled={end.isPending} onClick={() => end.mutate()}>
-        Go on with {pause.of === 'everything' ? 'everything' : what}
+      <Button variant="outline-primary" disabled={end.isPending} onClick={() => end.mutate()}>
+        Go on with {pause.of === 'everything' ? 'everything' : pause.of === 'plan' ? 'the plan' : 'this device'}
       </Button>
     );
   return (
     <>
-      <Button {...(size ? { size } : {})} variant="outline-primary" onClick={() => setAsking(true)}>
+      <Button variant="outline-primary" onClick={() => setAsking(true)}>
         Pause {what}
       </Button>
       {asking && <AskPause what={what} plan={plan ?? null} device={device ?? null} onDone={() => setAsking(false)} />}
