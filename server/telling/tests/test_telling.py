@@ -180,6 +180,8 @@ class PeopleAreTold(TellingTestCase):
         User.objects.filter(username="piet").update(email="nobody@office.example", wants_alerts=True)
         self.watch("2026-03-02T07:10")
 
+        Message.objects.filter(to="nobody@office.example").update(made_at=utc("2026-03-02T07:09"))  # its turn comes first
+
         def refused(letter: mail.EmailMessage, **more: object) -> int:
             if letter.to == ["nobody@office.example"]:
                 raise SMTPRecipientsRefused({"nobody@office.example": (550, b"unknown")})
