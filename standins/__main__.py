@@ -28,13 +28,13 @@ def main() -> int:
     for device in devices:
         lived = device.life.fact("lived")
         device.life.live_until(given.day or (_today() if given.catch_up or lived is None else date.fromisoformat(lived)))
-        device.listen(int(device.life.fact("port") or 0) if _free(int(device.life.fact("port") or 0)) else 0)
+        device.listen(int(device.life.fact("port") or 0))
         device.life.set_fact("port", str(device.port))
         if device.knobs.away:
             device.hang_up()
     logger.live_until(given.day or _today())
     if not logger.knobs.away:
-        logger.listen(logger.port if _free(logger.port) else 0)
+        logger.listen()
     mailbox = Mailbox(given.data)
     if given.mail_port is not None:
         mailbox.listen(given.mail_port)
@@ -50,26 +50,14 @@ def main() -> int:
                 device.life.live_until(_today())
             logger.live_until(_today())
     for device in devices:
-        device.hang_up()
-    logger.hang_up()
+        device.leave()
+    logger.leave()
     mailbox.close()
     return 0
 
 
 def _today() -> date:
     return datetime.now().astimezone().date()
-
-
-def _free(port: int) -> bool:
-    import socket
-
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind(("127.0.0.1", port))
-        except OSError:
-            return False
-    return True
 
 
 if __name__ == "__main__":

@@ -12,6 +12,7 @@ from typing import Any
 from standins.fleet import Persona
 from standins.knobs import Knobs, checked
 from standins.life import Life
+from standins.ports import HeldPort, held_port
 from standins.protocol import FRAME_BYTES, PairingSession, Refused, Seen
 
 CODE_LETTERS = "ABCDEFGHJKMNPQRSTUVWXYZ23456789"
@@ -48,6 +49,7 @@ class SimulatedDevice:
         self._sessions: dict[str, PairingSession] = {}
         self._lock = threading.Lock()
         self.port = 0
+        self._held: HeldPort | None = None
         self.server: Any = None
         self.new_code()
 
@@ -77,10 +79,13 @@ class SimulatedDevice:
     # -- on and off the network
 
     def listen(self, port: int = 0) -> None:
+        """On the port that it had before, which stays its own while it is away; else on `port`, or a free one."""
         from standins.agent import serve
 
-        self.server = serve(self, port or self.port)
-        self.port = self.server.server_address[1]
+        if self._held is None:
+            self._held = held_port(port)
+            self.port = self._held.number
+        self.server = serve(self, self.port)
 
     def hang_up(self) -> None:
         from standins.agent import hang_up
@@ -88,6 +93,13 @@ class SimulatedDevice:
         if self.server is not None:
             server, self.server = self.server, None
             hang_up(server)
+
+    def leave(self) -> None:
+        """Hang up for good: its port may be anybody's."""
+        self.hang_up()
+        if self._held is not None:
+            self._held.close()
+            self._held = None
 
     def turn(self, changes: dict[str, Any]) -> None:
         """Set knobs. Raises ValueError."""

@@ -14,6 +14,7 @@ import asyncssh
 from standins.drawing import photo
 from standins.fleet import Persona
 from standins.knobs import Knobs, checked
+from standins.ports import HeldPort, held_port
 
 USERNAME = "gauge"
 PASSWORD = "neap and spring"  # noqa: S105 - made up
@@ -38,6 +39,7 @@ class SftpDevice:
         self._loop = asyncio.new_event_loop()
         threading.Thread(target=self._loop.run_forever, daemon=True).start()
         self._server: asyncssh.SSHAcceptor | None = None
+        self._held: HeldPort | None = None
 
     @property
     def id(self) -> str:
@@ -53,8 +55,10 @@ class SftpDevice:
         return asyncssh.import_private_key(self._facts["host_key"]).get_fingerprint()
 
     def listen(self, port: int = 0) -> None:
-        self._server = asyncio.run_coroutine_threadsafe(self._listening(port or self.port), self._loop).result(20)
-        self.port = self._server.get_port()
+        if self._held is None:
+            self._held = held_port(port or self.port)
+            self.port = self._held.number
+        self._server = asyncio.run_coroutine_threadsafe(self._listening(self.port), self._loop).result(20)
         self._facts["port"] = self.port
         self._note()
 
@@ -63,6 +67,13 @@ class SftpDevice:
             server, self._server = self._server, None
             self._loop.call_soon_threadsafe(server.close)
             asyncio.run_coroutine_threadsafe(server.wait_closed(), self._loop).result(20)
+
+    def leave(self) -> None:
+        """Hang up for good: its port may be anybody's."""
+        self.hang_up()
+        if self._held is not None:
+            self._held.close()
+            self._held = None
 
     def turn(self, changes: dict[str, Any]) -> None:
         """Set knobs; only `away` and `locked` mean something here. Raises ValueError."""

@@ -30,7 +30,7 @@ class FleetOfOne(TestCase):
         self.life.live_until(date(2026, 3, 2))
         self.simulated = SimulatedDevice(PERSONA, self.life)
         self.simulated.listen()
-        self.addCleanup(self.simulated.hang_up)
+        self.addCleanup(self.simulated.leave)
         self.address = f"http://127.0.0.1:{self.simulated.port}"
 
     def paired(self) -> AgentLink:

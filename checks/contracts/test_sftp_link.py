@@ -140,7 +140,7 @@ class TheGauge(TestCase):
         self.device = SftpDevice(SFTP_DEVICE, folder)
         self.device.live_until(date(2026, 3, 2))
         self.device.listen()
-        self.addCleanup(self.device.hang_up)
+        self.addCleanup(self.device.leave)
 
     def link(self, key) -> SftpLink:
         where = Sftp(host="127.0.0.1", port=self.device.port, username=USERNAME, password=PASSWORD, folder="/", host_key=key)

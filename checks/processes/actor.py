@@ -27,6 +27,7 @@ from core.vault.writer import Writer
 
 LIMITS = VaultLimits(pack_bytes=128 * 1024, most_small_packs=8)
 GRACE_SECONDS = 1.0
+MOST_ROUNDS_AFTER = 100
 POOL = [random.Random(n).randbytes(30_000) for n in range(14)]
 
 
@@ -47,10 +48,10 @@ def opened(where: str) -> Vault:
     return open_vault(blobs_of(where), passphrase=PASSPHRASE, random=secrets.token_bytes, limits=LIMITS, policy=LENIENT)
 
 
-def write(where: str, seed: int, seconds: float) -> None:
-    source, mine, end = random.Random(seed), list[Manifest](), time.monotonic() + seconds
+def write(where: str, seed: int, backups: int) -> None:
+    source, mine, made = random.Random(seed), list[Manifest](), 0
     content: dict[tuple[str, str], bytes] = {}
-    while time.monotonic() < end:
+    while made < backups:
         for n in range(6):
             content["photos", f"p{n}"] = source.choice(POOL)
         for n in source.sample(range(40), 8):
@@ -64,6 +65,7 @@ def write(where: str, seed: int, seconds: float) -> None:
             tell({"too_long": True})
             continue
         mine.append(captured.manifest)
+        made += 1
         tell({"made": captured.manifest.id.hex(), "digest": digest(content)})
         while len(mine) > 3:
             gone = mine.pop(source.randrange(len(mine) - 1))
@@ -71,10 +73,13 @@ def write(where: str, seed: int, seconds: float) -> None:
             tell({"removed": gone.id.hex()})
 
 
-def clean(where: str, seconds: float) -> None:
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
+def clean(where: str, done: Path) -> None:
+    """Sweeps until the file `done` is there, and then until it has freed something, for so many rounds at the most."""
+    freed, left = 0, MOST_ROUNDS_AFTER
+    while left and not (done.exists() and freed):
+        left -= done.exists()
         report = sweep(opened(where), now=datetime.now(UTC), grace_seconds=GRACE_SECONDS)
+        freed += report.freed_bytes
         tell({"freed": report.freed_bytes})
         time.sleep(0.1)
 
@@ -84,8 +89,8 @@ def tell(what: dict[str, object]) -> None:
 
 
 if __name__ == "__main__":
-    _, what, where, seed, seconds = sys.argv
-    if what == "write":
-        write(where, int(seed), float(seconds))
+    if sys.argv[1] == "write":
+        _, _, where, seed, backups = sys.argv
+        write(where, int(seed), int(backups))
     else:
-        clean(where, float(seconds))
+        clean(sys.argv[2], Path(sys.argv[3]))
