@@ -166,7 +166,7 @@ def _history(made: Any, plans: Any, nights: int, now: datetime, draw: random.Ran
                     "id": backup, "device_id": device.id, "run_id": run, "finished_at": ends, "items": 5000, "size_bytes": 1 << 33,
                     "kinds": "[]",
                     "family": "orlo", "os_version": "9", "encrypted": True, "occasion": "", "note": "",
-                    "brought_in_from": "", "hold_reason": "",
+                    "brought_in_from": "", "hold_reason": "", "in_doubt": False,
                 }
             )  # fmt: skip
             removed = ends + timedelta(days=30) if back > 10 else None
@@ -175,6 +175,10 @@ def _history(made: Any, plans: Any, nights: int, now: datetime, draw: random.Ran
                     "backup_id": backup,
                     "store_id": plan.store_id,
                     "intact": True,
+                    "state": "removed" if removed else "present",
+                    "cause": "",
+                    "remedy": "",
+                    "reference": "",
                     "removed_at": removed,
                     "removed_why": "the rule" if removed else "",
                 }

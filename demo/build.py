@@ -31,18 +31,20 @@ from server.fleet.actions.change_link import change_link
 from server.fleet.actions.change_many import import_register, previewed
 from server.fleet.models import Bulk, Device
 from server.outside import NetworkOffer, SftpPlace, outside
-from server.oversight.odd import look_for_oddities
+from server.oversight.actions.oddities import look_for_oddities
 from server.people.actions.closed_days import add_closed_days
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import Holder, User
 from server.plans.actions.save_plan import Draft, save_plan
 from server.plans.models import Assignment, Plan
-from server.retention.actions.look_after import apply_rule, sweep_store
+from server.retention.actions.apply_rule import apply_rule
+from server.retention.actions.finish_removals import finish_removals
+from server.retention.actions.look_after import sweep_store
 from server.runs.actions.ask_run import ask_run_by_hand, defer_run
 from server.runs.actions.beat import beat
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
-from server.runs.actions.copy_backup import copy_backup
+from server.runs.actions.copy_backup import ask_copy, copy_backup
 from server.runs.actions.line_up_night import line_up_night
 from server.runs.actions.look_at import look_at
 from server.runs.actions.start_due import start_due
@@ -231,6 +233,7 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     for plan in Plan.objects.select_related("store"):
         for device in Device.objects.filter(assignment__plan=plan):
             apply_rule(device, plan.store, now=clock())
+        finish_removals(plan.store, now=clock())
     morning = evening + timedelta(hours=12, minutes=10)
     if morning < outside().now():
         clock.set(morning)
@@ -272,7 +275,7 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
     carry_out(run.id, clock=clock)
     newest = Backup.objects.filter(device=by_slug[office.TO_BE_WIPED]).order_by("-finished_at").first()
     assert newest is not None
-    copy_backup(newest.id, Store.objects.get(name=office.SECOND_STORE).id, by=by)
+    copy_backup(ask_copy(newest, Store.objects.get(name=office.SECOND_STORE), by=by).id, by=by)
     for store in Store.objects.all():
         check_store(store, percent=100, by=by)
     for slug in office.LOOKED_AT:

@@ -18,7 +18,7 @@ from server.oversight.standing import absences, left_out_days
 from server.people.queries import closed_days
 from server.plans.convert import recurrence_of
 from server.plans.models import Assignment, Plan
-from server.runs.models import Backup, Copy, Run, RunState, Trigger
+from server.runs.models import Backup, Copy, CopyState, Run, RunState, Trigger
 from server.runs.sentences import log_line
 
 REAL_NIGHTS = 4
@@ -57,6 +57,7 @@ def remember(nights: list[date], zone: ZoneInfo) -> None:
         Copy(
             backup=backup,
             store=backup.run.store,
+            state=CopyState.REMOVED,
             removed_at=backup.finished_at + timedelta(days=6),
             removed_why=why,
             checked_at=backup.finished_at + timedelta(days=1),

@@ -51,6 +51,10 @@ class CheckReport:
     """Pack → chunks in it that are damaged; none of them where only the footer is."""
     healed: dict[bytes, set[bytes]]
     """Pack → chunks that were noted as damaged and are whole."""
+    read_packs: frozenset[bytes] = frozenset()
+    """Packs that were read, those of earlier pieces left out."""
+    paused: bool = False
+    """Whether packs that were to be read are left for another piece."""
 
     @property
     def ok(self) -> bool:
@@ -64,9 +68,15 @@ def check(
     expected: Set[bytes] = frozenset(),
     on_progress: Callable[[int, int], None] = lambda done_bytes, total_bytes: None,
     should_stop: Callable[[], bool] = lambda: False,
+    without: Set[bytes] = frozenset(),
+    should_pause: Callable[[], bool] = lambda: False,
 ) -> CheckReport:
-    """`percent` of the packs are read. `expected`: backups that somebody outside remembers. Raises StoreError, Stopped."""
-    return _Check(vault, expected).run(percent, on_progress, should_stop)
+    """`percent` of the packs are read. `expected`: backups that somebody outside remembers. Raises StoreError, Stopped.
+
+    In pieces: `without` are packs that earlier pieces have read; `should_pause` ends a piece after a pack, with
+    everything that it has found.
+    """
+    return _Check(vault, expected).run(percent, on_progress, should_stop, without, should_pause)
 
 
 def note_damage(vault: Vault, report: CheckReport) -> None:
@@ -107,7 +117,14 @@ class _Check:
     def damaged(self, object: str, reason: str) -> DamagedObject:
         return self.found.setdefault(object, DamagedObject(object=object, reason=reason))
 
-    def run(self, percent: float, on_progress: Callable[[int, int], None], should_stop: Callable[[], bool]) -> CheckReport:
+    def run(
+        self,
+        percent: float,
+        on_progress: Callable[[int, int], None],
+        should_stop: Callable[[], bool],
+        without: Set[bytes],
+        should_pause: Callable[[], bool],
+    ) -> CheckReport:
         vault = self.vault
         vault.refresh()
         objects = [name for name, _ in vault.blobs.list("") if names.is_ours(name)]
@@ -116,8 +133,9 @@ class _Check:
         for pack, entries in vault.index.packs():
             if pack in sizes and pack_bytes(entries) != sizes[pack]:
                 self.damaged(pack_name(pack), "It is not as long as it should be.")
-        chosen = sorted(sizes, key=lambda pack: vault.keys.chunk_id(pack + vault.random(8)))[: int(-(-len(sizes) * percent // 100))]
-        total = sum(sizes[pack] for pack in chosen)
+        order = sorted(sizes.keys() - without, key=lambda pack: vault.keys.chunk_id(pack + vault.random(8)))
+        chosen = order[: max(0, int(-(-len(sizes) * percent // 100)) - len(sizes.keys() & without))]
+        total, read, paused = sum(sizes[pack] for pack in chosen), set[bytes](), False
         with ThreadPoolExecutor(max(vault.limits.workers, vault.blobs.parallel)) as pool:
             before = None
             for pack, content in self._contents(chosen):
@@ -128,6 +146,10 @@ class _Check:
                 begun = self._begin(pool, pack, content)
                 self._note_wrong(before)
                 before = begun
+                read.add(pack)
+                if len(read) < len(chosen) and should_pause():
+                    paused = True
+                    break
             self._note_wrong(before)
         on_progress(total, total)
         self._follow_all()
@@ -137,6 +159,8 @@ class _Check:
             damaged=sorted(self.found.values(), key=lambda entry: entry.object),
             bad=self.bad,
             healed=self.healed,
+            read_packs=frozenset(read),
+            paused=paused,
         )
 
     # -- objects

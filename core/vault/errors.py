@@ -5,7 +5,9 @@ AtticError
 │   ├── StoreMissing        the folder or bucket is not there
 │   ├── StoreReadOnly       it may not be written
 │   ├── StoreFull           it took part of what was written, or nothing
-│   └── StoreUnreachable    it does not answer, or answers nonsense
+│   ├── StoreUnreachable    it does not answer, or answers nonsense
+│   ├── AnotherVault        another store lies where this one should be
+│   └── OlderCopy           an earlier state of this store lies where it should be: a clone, or put back
 ├── BlobMissing             one object is not there
 ├── BlobExists              an object of this name is there already
 └── VaultError              the bytes in the store
@@ -46,6 +48,19 @@ class StoreFull(StoreError):
 class StoreUnreachable(StoreError):
     code = "store.unreachable"
     remedy = "Look whether the drive or service is up; the run is tried again by itself."
+
+
+class AnotherVault(StoreError):
+    code = "store.another_vault"
+    remedy = "Put the right drive there, or correct the path under Storage. Nothing was written, removed or marked."
+
+
+class OlderCopy(StoreError):
+    code = "store.older_copy"
+    remedy = (
+        "Put the newer drive back. If that one is lost for good, accept this one on the page of the store: "
+        "what it lacks is listed as missing then."
+    )
 
 
 class BlobMissing(AtticError):

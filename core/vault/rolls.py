@@ -27,6 +27,10 @@ class Roll:
     objects: list[str] = field(default_factory=list)
     """Names of the objects that say so."""
 
+    def knows(self, id: bytes) -> bool:
+        """Whether this backup was ever there: stored or removed."""
+        return id in self.seen or id in self.removed
+
     @property
     def expected(self) -> set[bytes]:
         return self.seen - self.removed

@@ -1,5 +1,6 @@
 """Between rows and the core's words."""
 
+import logging
 from collections.abc import Sequence
 from datetime import date
 from typing import Any
@@ -12,6 +13,8 @@ from core.content.links import LINKS
 from core.schedule.promise import Standing
 from server.fleet.models import Device, DeviceState, LinkType
 from server.outside import FilesLink, SftpPlace, outside
+
+log = logging.getLogger("attic.fleet")
 
 ASIDE = {
     DeviceState.AWAY: Standing.AWAY, DeviceState.LOST: Standing.LOST, DeviceState.IN_REPAIR: Standing.AWAY,
@@ -29,6 +32,14 @@ def link_to(device: Device) -> DeviceLink:
         raise NotPaired("This device is not paired (any more).")
     key = outside().unseal(key_purpose(device.agent_id), bytes(device.agent_key))
     return outside().agent_link(device.agent_id, device.address, key)
+
+
+def put_away(link: DeviceLink) -> None:
+    """Close it. What goes wrong there changes nothing about what was read or written; it is logged."""
+    try:
+        link.close()
+    except Exception:
+        log.exception("a link did not close")
 
 
 def files_link(device: Device, rules: Sequence[FileRule]) -> FilesLink:

@@ -6,7 +6,7 @@ from django.db.models import Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.content.errors import LinkError
-from server.fleet.models import Device
+from server.fleet.models import Bulk, Device, LinkType
 from server.outside import NetworkOffer, outside
 
 
@@ -39,3 +39,17 @@ def seen_on_network() -> set[str]:
         return {offer.device for offer in outside().offers()}
     except LinkError:
         return set()
+
+
+def unlinked_devices() -> QuerySet[Device]:
+    """Devices of the register that have no link yet."""
+    return Device.objects.filter(link=LinkType.NONE).select_related("holder")
+
+
+def last_bulk() -> QuerySet[Bulk]:
+    """The newest change of many devices that can still be taken back, if there is one."""
+    return Bulk.objects.filter(undone_at__isnull=True).select_related("by").order_by("-at")[:1]
+
+
+def bulk(id: UUID) -> Bulk:
+    return get_object_or_404(Bulk, id=id)

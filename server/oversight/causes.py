@@ -14,7 +14,7 @@ from server.oversight.models import Oddity
 from server.oversight.standing import Standings
 from server.people.queries import office_zone
 from server.runs.actions.beat import last_beat
-from server.runs.models import Copy, LinedUp
+from server.runs.models import Copy, CopyState, LinedUp
 from server.storage.models import Store
 
 SILENT_AFTER = timedelta(seconds=60)
@@ -151,7 +151,7 @@ def _store_causes() -> list[Cause]:
             left = iec(max(0, store.allowance_bytes - store.stored_bytes))
             says = f"{store.name} has {left} left of its allowance of {iec(store.allowance_bytes)}"
             found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="storage", step_label="Make room", store=store))
-    damaged = Copy.objects.filter(removed_at__isnull=True, intact=False).select_related("store")
+    damaged = Copy.objects.filter(state=CopyState.PRESENT, intact=False).select_related("store")
     by_store: dict[Store, int] = defaultdict(int)
     for copy in damaged:
         by_store[copy.store] += 1

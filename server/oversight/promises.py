@@ -11,10 +11,7 @@ from zoneinfo import ZoneInfo
 from django.db.models import Count, Q
 from django.db.models.functions import TruncMonth
 
-from core.schedule.promise import KEPT, OWED, Standing
 from server.oversight.models import PromiseDay
-from server.oversight.standing import standings
-from server.people.queries import office_zone
 
 MORNING = time(8)
 """In the office's zone: when the promise of a night is looked at."""
@@ -30,29 +27,6 @@ class Share:
     @property
     def percent(self) -> float | None:
         return round(100 * self.kept / self.owed, 1) if self.owed else None
-
-
-def record_morning(*, now: datetime) -> int:
-    """Rows written for today; none before the morning, or when they are there already."""
-    zone = office_zone()
-    local = now.astimezone(zone)
-    if local.time() < MORNING or PromiseDay.objects.filter(day=local.date()).exists():
-        return 0
-    rows = [
-        PromiseDay(
-            day=local.date(),
-            device_id=row.device.id,
-            team_id=row.device.team_id,
-            standing=row.state.standing,
-            kept=_kept(row.state.standing),
-        )
-        for row in standings(now=now)
-    ]
-    return len(PromiseDay.objects.bulk_create(rows, ignore_conflicts=True))
-
-
-def _kept(standing: Standing) -> bool | None:
-    return standing in KEPT if standing in OWED else None
 
 
 def shares_by_month(*, device: UUID | None = None, team: int | None = None, months: int = 13, today: date) -> list[tuple[date, Share]]:

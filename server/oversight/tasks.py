@@ -1,20 +1,17 @@
-"""Jobs that keep an eye on the office. Thin: each calls one rule or action."""
+"""Jobs that keep an eye on the office. Thin: each calls one action."""
 
 from uuid import UUID
 
-from procrastinate.contrib.django import app
-
+from server.jobs import AFTER_RUN, defer_watch, fulfils
 from server.outside import outside
-from server.queue import defer_once
+from server.oversight.actions.oddities import look_for_oddities
+from server.runs.queries import backup_of_run
 
 
-@app.task(name="after_run", queue="care")
+@fulfils(AFTER_RUN)
 def after_run(run_id: str) -> None:
     """Look whether what came is as usual; then look at the office again."""
-    from server.oversight.odd import look_for_oddities
-    from server.runs.models import Backup
-
-    backup = Backup.objects.select_related("device", "run").filter(run=UUID(run_id)).first()
+    backup = backup_of_run(UUID(run_id))
     if backup is not None:
         look_for_oddities(backup, now=outside().now())
-    defer_once("watch", queue="care", timestamp=0)
+    defer_watch()

@@ -1,12 +1,14 @@
 """Reading people and office."""
 
 from datetime import date
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from django.db.models import QuerySet
+from django.db.models import Count, Q, QuerySet
+from django.shortcuts import get_object_or_404
 
 from core.schedule.recurrence import zone_named
-from server.people.models import ClosedDay, JournalEntry, Office, User
+from server.people.models import ClosedDay, Holder, JournalEntry, Office, Team, User
 
 
 def office() -> Office | None:
@@ -23,8 +25,54 @@ def needs_first_administrator() -> bool:
     return not User.objects.exists()
 
 
-def journal() -> QuerySet[JournalEntry]:
-    return JournalEntry.objects.select_related("who")
+def journal(*, device: UUID | None = None) -> QuerySet[JournalEntry]:
+    found = JournalEntry.objects.select_related("who")
+    return found if device is None else found.filter(device=device)
+
+
+def users() -> QuerySet[User]:
+    return User.objects.order_by("username")
+
+
+def user(id: int) -> User:
+    return get_object_or_404(User, id=id)
+
+
+def team(id: int) -> Team:
+    return get_object_or_404(Team, id=id)
+
+
+def teams() -> QuerySet[Team]:
+    """With `holder_count`."""
+    return Team.objects.annotate(holder_count=Count("holders")).order_by("name")
+
+
+def holders(*, words: str = "", team: int | None = None) -> QuerySet[Holder]:
+    """With `device_count`; those whose name or team contains every word."""
+    found = Holder.objects.select_related("team").annotate(device_count=Count("devices")).order_by("name", "id")
+    for word in words.split()[:8]:
+        found = found.filter(Q(name__icontains=word) | Q(team__name__icontains=word))
+    return found if team is None else found.filter(team=team)
+
+
+def holder(id: int) -> Holder:
+    return get_object_or_404(holders(), id=id)
+
+
+def names() -> dict[str, list[str]]:
+    """Names of teams and holders, for fields that suggest them."""
+    return {
+        "teams": list(Team.objects.values_list("name", flat=True)[:500]),
+        "holders": list(Holder.objects.values_list("name", flat=True)[:1000]),
+    }
+
+
+def closed_day_rows() -> QuerySet[ClosedDay]:
+    return ClosedDay.objects.order_by("day")
+
+
+def user_or_none(id: int | None) -> User | None:
+    return User.objects.filter(id=id).first()
 
 
 def closed_days() -> frozenset[date]:

@@ -68,3 +68,16 @@ def pauses(*, now: datetime) -> Pauses:
 def begins_again(pause: Pause, zone: ZoneInfo) -> datetime | None:
     """The first instant after a pause; None when it lasts until somebody ends it."""
     return None if pause.until is None else datetime.combine(pause.until, time(), zone)
+
+
+def lasting_pauses() -> QuerySet[Pause]:
+    return Pause.objects.filter(ended_at__isnull=True).select_related("plan", "device__holder", "by")
+
+
+def pause(id: UUID) -> Pause:
+    return get_object_or_404(Pause.objects.select_related("plan", "device__holder"), id=id)
+
+
+def plan_of_feed(digest: str) -> Plan | None:
+    """The plan whose secret link has this digest."""
+    return Plan.objects.filter(feed_digest=digest).first()

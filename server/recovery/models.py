@@ -10,7 +10,11 @@ from server.runs.models import Backup
 
 
 class RestoreState(models.TextChoices):
-    """waiting → running → complete, partial or failed."""
+    """Moves, read by `server.transition`; one whose worker died goes on as running under another one.
+
+    waiting → running, failed, stopped
+    running → complete, partial, failed, stopped
+    """
 
     WAITING = "waiting"
     RUNNING = "running"
@@ -18,6 +22,8 @@ class RestoreState(models.TextChoices):
     PARTIAL = "partial"
     """Done, but something is missing; the report names it."""
     FAILED = "failed"
+    STOPPED = "stopped"
+    """By hand. What was written already stays where it was written."""
 
 
 class Target(models.TextChoices):
@@ -26,6 +32,7 @@ class Target(models.TextChoices):
 
 
 class Restore(models.Model):
+    States = RestoreState
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     backup = models.ForeignKey(Backup, on_delete=models.PROTECT, related_name="restores")
     target = models.CharField(max_length=10, choices=Target)
@@ -43,9 +50,15 @@ class Restore(models.Model):
     report = models.JSONField(default=dict)
     cause = models.CharField(max_length=600, blank=True)
     remedy = models.CharField(max_length=600, blank=True)
+    reference = models.CharField(max_length=16, blank=True)
+    attempts = models.PositiveSmallIntegerField(default=0)
+    stop_asked = models.BooleanField(default=False)
     file_name = models.CharField(max_length=200, blank=True)
     file_bytes = models.BigIntegerField(null=True)
 
     class Meta:
         ordering = ["-asked_at", "-id"]
-        indexes = [models.Index(fields=["-asked_at", "-id"])]
+        indexes = [
+            models.Index(fields=["-asked_at", "-id"]),
+            models.Index(fields=["backup"], condition=models.Q(state__in=["waiting", "running"]), name="restores_under_way"),
+        ]

@@ -15,7 +15,7 @@ from uuid import UUID
 from core.vault.errors import NoSuchBackup, StoreError
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
-from server.runs.models import Backup
+from server.runs.models import Backup, CopyState
 from server.storage.models import Store
 from server.storage.queries import opened
 
@@ -56,7 +56,7 @@ class Reader:
 def reading(backup: Backup) -> Iterator[tuple[Reader, Manifest]]:
     """The first copy that can be opened, locked. Raises StoreError, VaultError when none can."""
     trouble: Exception = NoSuchBackup("No store holds this backup any more.")
-    copies = backup.copies.filter(removed_at__isnull=True).select_related("store")
+    copies = backup.copies.filter(state=CopyState.PRESENT).select_related("store")
     for copy in sorted(copies, key=lambda copy: not copy.intact):
         try:
             reader = _reader(copy.store)

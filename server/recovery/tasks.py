@@ -1,12 +1,19 @@
-"""Jobs of the queue that belong to recovery."""
+"""Jobs that belong to recovery. Thin: each calls one action."""
 
 from uuid import UUID
 
-from procrastinate.contrib.django import app
+from server.jobs import CARRY_OUT_RESTORE, REQUEUE, fulfils
+from server.outside import outside
+from server.recovery.actions.carry_out import carry_out
+from server.recovery.actions.requeue import requeue_lost
 
 
-@app.task(name="carry_out_restore", queue="runs")
+@fulfils(CARRY_OUT_RESTORE)
 def carry_out_restore(restore_id: str) -> None:
-    from server.recovery.actions.carry_out import carry_out
-
     carry_out(UUID(restore_id))
+
+
+@fulfils(REQUEUE)
+def requeue(timestamp: int) -> None:
+    """Restores, imports and copies that no job speaks of any more."""
+    requeue_lost(now=outside().now())

@@ -11,7 +11,7 @@ from server.plans.convert import recurrence_of, rule_of
 from server.plans.models import Plan
 from server.plans.queries import assignment_of
 from server.retention.convert import claim_words, moment_of
-from server.runs.models import Copy
+from server.runs.models import Copy, CopyState
 
 HORIZON_DAYS = 800
 
@@ -28,7 +28,7 @@ class Keeping:
 
 def keeping(device: Device, store_id: UUID, *, now: datetime) -> dict[UUID, Keeping]:
     """Backup → what retention says of its copy in this store. Without a plan everything is kept."""
-    copies = Copy.objects.filter(backup__device=device, store_id=store_id, removed_at__isnull=True).select_related("backup")
+    copies = Copy.objects.filter(backup__device=device, store_id=store_id, state=CopyState.PRESENT).select_related("backup")
     moments = [moment_of(copy) for copy in copies]
     assignment = assignment_of(device)
     if assignment is None or assignment.plan.store_id != store_id:

@@ -1,29 +1,38 @@
-"""Jobs of the queue that belong to retention."""
+"""Jobs that belong to retention. Thin: each calls one action."""
 
 from uuid import UUID
 
-from procrastinate.contrib.django import app
-
+from server.jobs import APPLY_RULES, FINISH_REMOVALS, MEASURE_STORE, OWE_MAINTENANCE, SWEEP_STORE, fulfils
 from server.outside import outside
+from server.retention.actions.finish_removals import finish_removals
+from server.retention.actions.look_after import look_after, sweep_store
+from server.retention.actions.owe_maintenance import owe_maintenance
+from server.storage.actions.measure import measure_store
+from server.storage.queries import store
 
 
-@app.task(name="look_after", queue="care")
-def look_after_device(device_id: str, store_id: str) -> None:
-    """After a run: apply the rule, free space, measure."""
-    from server.retention.actions.look_after import look_after
-
-    look_after(UUID(device_id), UUID(store_id))
+@fulfils(OWE_MAINTENANCE)
+def owe_maintenance_job(timestamp: int) -> None:
+    """What the clock finds to be due in the stores is put into the queue."""
+    owe_maintenance(now=outside().now())
 
 
-@app.periodic(cron="40 * * * *")
-@app.task(name="sweep_stores", queue="care", queueing_lock="sweep_stores")
-def sweep_stores(timestamp: int) -> None:
-    """Every hour: free what has waited out its grace period, and measure."""
-    from server.retention.actions.look_after import sweep_store
-    from server.storage.actions.measure import measure_store
-    from server.storage.queries import stores
+@fulfils(APPLY_RULES)
+def apply_rules_job(store_id: str) -> None:
+    look_after(UUID(store_id))
 
-    now = outside().now()
-    for store in stores():
-        sweep_store(store, now=now)
-        measure_store(store, now=now)
+
+@fulfils(FINISH_REMOVALS)
+def finish_removals_job(store_id: str) -> None:
+    finish_removals(store(UUID(store_id)), now=outside().now())
+
+
+@fulfils(SWEEP_STORE)
+def sweep_store_job(store_id: str) -> None:
+    """Free what has waited out its grace period."""
+    sweep_store(store(UUID(store_id)), now=outside().now())
+
+
+@fulfils(MEASURE_STORE)
+def measure_store_job(store_id: str) -> None:
+    measure_store(store(UUID(store_id)), now=outside().now())

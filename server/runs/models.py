@@ -11,9 +11,10 @@ from server.storage.models import Store
 
 
 class RunState(models.TextChoices):
-    """waiting → running → complete, partial, interrupted, failed, refused or stopped; missed never started.
+    """Moves, read by `server.transition`; a run whose worker died goes on as running under another one.
 
-    Only waiting and running runs change; a run whose worker died goes on as running under another one.
+    waiting → running, failed, stopped, missed
+    running → waiting, complete, partial, interrupted, failed, refused, stopped
     """
 
     WAITING = "waiting"
@@ -60,6 +61,7 @@ OCCASION_WORDS = {
 class Run(models.Model):
     """One attempt to carry out a plan for one device."""
 
+    States = RunState
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     device = models.ForeignKey(Device, on_delete=models.PROTECT, related_name="runs")
     plan = models.ForeignKey(Plan, null=True, on_delete=models.SET_NULL, related_name="runs")
@@ -90,6 +92,7 @@ class Run(models.Model):
     cause_code = models.CharField(max_length=60, blank=True)
     cause = models.CharField(max_length=600, blank=True)
     remedy = models.CharField(max_length=600, blank=True)
+    reference = models.CharField(max_length=16, blank=True, help_text="Of the entry in the server's log, where nobody foresaw the cause.")
     skipped = models.JSONField(default=list)
     left_out = models.JSONField(default=list, help_text="[{kind, reason, items, size_bytes}]: on purpose, by the plan.")
     log = models.JSONField(default=list)
@@ -162,6 +165,10 @@ class Backup(models.Model):
     family = models.CharField(max_length=20)
     os_version = models.CharField(max_length=100, blank=True)
     encrypted = models.BooleanField(default=True)
+    in_doubt = models.BooleanField(
+        default=False,
+        help_text="Made while the clock was in doubt: restorable; no promise and no rule counts it until that is settled.",
+    )
     occasion = models.CharField(max_length=20, choices=Occasion, blank=True)
     note = models.CharField(max_length=200, blank=True)
     brought_in_from = models.CharField(max_length=300, blank=True, help_text="Name of what it was brought in from; empty for our own.")
@@ -174,11 +181,41 @@ class Backup(models.Model):
         indexes = [models.Index(fields=["device", "-finished_at"])]
 
 
+class CopyState(models.TextChoices):
+    """Moves, read by `server.transition`. Decisions about a device's copies are taken under the lock of the device.
+
+    copying → present, failed
+    failed → copying
+    present → removing, missing
+    missing → present, removed, copying
+    removing → removed
+    removed → copying, present
+    """
+
+    COPYING = "copying"
+    """Asked for; the store has not listed it yet."""
+    FAILED = "failed"
+    """It was to be copied and is not there."""
+    PRESENT = "present"
+    """The store has listed it after it was written."""
+    MISSING = "missing"
+    """It should be there, and the store does not list it."""
+    REMOVING = "removing"
+    """Decided; the store forgets it as soon as it can be reached."""
+    REMOVED = "removed"
+
+
 class Copy(models.Model):
     """A backup's presence in one store. Removed ones stay as history."""
 
+    States = CopyState
     backup = models.ForeignKey(Backup, on_delete=models.CASCADE, related_name="copies")
     store = models.ForeignKey(Store, on_delete=models.PROTECT, related_name="copies")
+    state = models.CharField(max_length=8, choices=CopyState, default=CopyState.PRESENT)
+    cause = models.CharField(max_length=600, blank=True, help_text="Why it failed, or is missing.")
+    remedy = models.CharField(max_length=600, blank=True)
+    reference = models.CharField(max_length=16, blank=True)
+    asked_at = models.DateTimeField(null=True, help_text="When it was asked for; empty for what a run stored.")
     intact = models.BooleanField(default=True, help_text="False once a check found it damaged.")
     checked_at = models.DateTimeField(null=True)
     removed_at = models.DateTimeField(null=True)
@@ -186,11 +223,37 @@ class Copy(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["backup", "store"], name="copy_once")]
-        indexes = [models.Index(fields=["store"], condition=models.Q(removed_at__isnull=True), name="copies_present")]
+        indexes = [
+            models.Index(fields=["store"], condition=models.Q(state="present"), name="copies_present"),
+            models.Index(fields=["state"], condition=~models.Q(state__in=["present", "removed"]), name="copies_under_way"),
+        ]
+
+
+class Stray(models.Model):
+    """A backup that a store holds and the list does not know. Nothing is done with it until somebody says what."""
+
+    store = models.ForeignKey(Store, on_delete=models.CASCADE, related_name="strays")
+    backup_id = models.UUIDField(help_text="The id of its manifest.")
+    device = models.ForeignKey(Device, null=True, on_delete=models.CASCADE, help_text="Empty when the register does not know it.")
+    device_words = models.CharField(max_length=300, help_text="What the backup says of its device.")
+    finished_at = models.DateTimeField()
+    items = models.IntegerField()
+    size_bytes = models.BigIntegerField()
+    found_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-finished_at", "-id"]
+        constraints = [models.UniqueConstraint(fields=["store", "backup_id"], name="stray_once")]
 
 
 class BringingState(models.TextChoices):
-    """looking → looked → waiting → bringing → done; failed from any of them."""
+    """Moves, read by `server.transition`.
+
+    looking → looked, failed
+    looked → waiting
+    waiting → bringing, failed
+    bringing → done, failed
+    """
 
     LOOKING = "looking"
     LOOKED = "looked"
@@ -203,6 +266,7 @@ class BringingState(models.TextChoices):
 class Bringing(models.Model):
     """An old backup on its way in: a folder, an archive or a file, looked into first and taken when somebody says so."""
 
+    States = BringingState
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=300)
     path = models.CharField(max_length=1000)
@@ -216,6 +280,8 @@ class Bringing(models.Model):
     progress = models.JSONField(default=dict)
     cause = models.CharField(max_length=600, blank=True)
     remedy = models.CharField(max_length=600, blank=True)
+    reference = models.CharField(max_length=16, blank=True)
+    stop_asked = models.BooleanField(default=False)
     by = models.ForeignKey(User, null=True, on_delete=models.PROTECT)
     at = models.DateTimeField()
 

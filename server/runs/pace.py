@@ -1,32 +1,13 @@
-"""How many runs read and write at the same time, and how fast each may: the office's limits, divided among those under way."""
+"""How fast a run may read: its device's limit and its part of the office's, divided among those under way."""
 
 import time
 from collections.abc import Callable
 
-from django.db import transaction
-
 from server.fleet.models import Device
 from server.people.models import Office
-from server.runs.models import ACTIVE, Run, RunState
+from server.runs.models import Run, RunState
 
 ASK_EVERY_SECONDS = 3.0
-WAIT_SECONDS = 15
-"""How long a run that finds no place waits before it looks again."""
-
-
-@transaction.atomic
-def took_place(run: Run) -> bool:
-    """Whether the run may read now; it is marked as running then. One at a time decides, so that no limit is passed."""
-    office = Office.objects.select_for_update().first()
-    others = list(Run.objects.filter(state=RunState.RUNNING).exclude(id=run.id).values_list("store_id", flat=True))
-    if office is not None and len(others) >= office.max_runs:
-        return False
-    if others.count(run.store_id) >= max(1, run.store.max_writers):
-        return False
-    if not Run.objects.filter(id=run.id, state__in=ACTIVE).update(state=RunState.RUNNING, next_try_at=None):
-        return False  # somebody has ended it meanwhile
-    run.state, run.next_try_at = RunState.RUNNING, None
-    return True
 
 
 def speed_limit(device: Device, *, clock: Callable[[], float] = time.monotonic) -> Callable[[], int | None]:

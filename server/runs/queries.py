@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from server.fleet.models import Device
-from server.runs.models import ACTIVE, CAME, Backup, Copy, Run
+from server.runs.models import ACTIVE, CAME, Backup, Bringing, Copy, CopyState, Run
 from server.storage.models import Store
 
 
@@ -24,9 +24,13 @@ def run(id: UUID) -> Run:
 
 def present_backups() -> QuerySet[Backup]:
     """Backups with at least one copy, with those copies."""
-    present = Copy.objects.filter(removed_at__isnull=True).select_related("store")
+    present = Copy.objects.filter(state=CopyState.PRESENT).select_related("store")
     has_copy = Exists(present.filter(backup=OuterRef("pk")))
     return Backup.objects.filter(has_copy).select_related("device__holder", "run").prefetch_related(Prefetch("copies", present, "present"))
+
+
+def backup_of_run(run: UUID) -> Backup | None:
+    return Backup.objects.select_related("device", "run").filter(run=run).first()
 
 
 def backup(id: UUID) -> Backup:
@@ -35,7 +39,7 @@ def backup(id: UUID) -> Backup:
 
 def newest_good(device: str = "pk") -> QuerySet[Backup]:
     """For use as a subquery over rows whose column `device` names a device: the newest backup with an intact copy."""
-    intact = Copy.objects.filter(backup=OuterRef("pk"), removed_at__isnull=True, intact=True)
+    intact = Copy.objects.filter(backup=OuterRef("pk"), state=CopyState.PRESENT, intact=True)
     return Backup.objects.filter(Exists(intact), device=OuterRef(device)).order_by("-finished_at")
 
 
@@ -69,7 +73,7 @@ def unpacked(device: Any) -> Any:
 
 def previous_backup(device: Device, store: Store) -> Backup | None:
     """The newest backup of the device that the store holds intact."""
-    copies = Copy.objects.filter(backup__device=device, store=store, removed_at__isnull=True, intact=True)
+    copies = Copy.objects.filter(backup__device=device, store=store, state=CopyState.PRESENT, intact=True)
     found = copies.select_related("backup").order_by("-backup__finished_at").first()
     return found.backup if found else None
 
@@ -94,3 +98,25 @@ def known_causes() -> list[dict[str, Any]]:
     found = Run.objects.filter(asked_at__gte=timezone.now() - CAUSES_LOOKED_BACK).exclude(cause_code="").order_by()
     rows = found.values("cause_code").annotate(runs=Count("id"), says=Max("cause")).order_by("-runs")
     return [{"code": row["cause_code"], "says": row["says"], "runs": row["runs"]} for row in rows[:40]]
+
+
+def bringings() -> QuerySet[Bringing]:
+    return Bringing.objects.select_related("device", "by")
+
+
+def bringing(id: UUID) -> Bringing:
+    return get_object_or_404(bringings(), id=id)
+
+
+def id_of_run_before(run: Run) -> UUID | None:
+    """The device's last run before this one that made a backup."""
+    found = Run.objects.filter(device=run.device_id, state__in=CAME, asked_at__lt=run.asked_at).order_by("-asked_at")
+    return found.values_list("id", flat=True).first()
+
+
+def id_of_active_run(device: Device) -> UUID | None:
+    return Run.objects.filter(device=device, state__in=ACTIVE).values_list("id", flat=True).first()
+
+
+def backups_of(device: Device) -> QuerySet[Backup]:
+    return present_backups().filter(device=device)

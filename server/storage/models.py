@@ -26,7 +26,16 @@ class Store(models.Model):
     measured_at = models.DateTimeField(null=True)
     checked_at = models.DateTimeField(null=True)
     check_says = models.CharField(max_length=300, blank=True)
+    check_progress = models.JSONField(default=dict, help_text="What the pieces of a check that goes on have read and found.")
     trouble = models.CharField(max_length=300, blank=True, help_text="Why it could not be reached last time; empty when it could.")
+    trouble_code = models.CharField(max_length=60, blank=True)
+    trouble_remedy = models.CharField(max_length=300, blank=True)
+    newest_note = models.CharField(
+        max_length=32, blank=True, help_text="Hex id of the backup that this server noted there last: what lacks it is an older copy."
+    )
+    compared_at = models.DateTimeField(null=True, help_text="When the list and the store were compared last.")
+    swept_at = models.DateTimeField(null=True)
+    ruled_on = models.DateField(null=True, help_text="The office's day on which the rules were applied last.")
     passphrase_proven_at = models.DateTimeField(null=True)
     added_at = models.DateTimeField()
 

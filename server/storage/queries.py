@@ -6,6 +6,7 @@ from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.quota.admission import Room
+from core.vault.errors import AnotherVault, OlderCopy
 from core.vault.vault import Vault
 from server.outside import outside
 from server.storage.models import Occupancy, Store
@@ -20,8 +21,20 @@ def store(id: UUID) -> Store:
 
 
 def opened(found: Store) -> Vault:
-    """The store's vault, opened for unattended work. Raises StoreError, VaultError."""
-    return outside().open_vault(found.path)
+    """The store's vault, opened for unattended work. Raises StoreError, VaultError.
+
+    It is proven to be the one that the row speaks of, in the state in which this server left it, or a later one: a
+    store is known by its identity and never by its place.
+    """
+    vault = outside().open_vault(found.path)
+    if vault.store.hex() != found.vault_id:
+        other = Store.objects.filter(vault_id=vault.store.hex()).first()
+        what = f"The store {other.name}" if other else "Another vault"
+        raise AnotherVault(f"{what} lies where {found.name} should be: at {found.path}.")
+    note = Store.objects.filter(id=found.id).values_list("newest_note", flat=True).first()  # the row in hand may be older
+    if note and not vault.roll().knows(bytes.fromhex(note)):
+        raise OlderCopy(f"An older copy of {found.name} lies at {found.path}: it lacks what was stored there last.")
+    return vault
 
 
 def room_in(found: Store, vault: Vault) -> Room:

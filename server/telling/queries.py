@@ -1,5 +1,6 @@
 """Reading messages and hooks."""
 
+from typing import Any
 from uuid import UUID
 
 from django.db.models import QuerySet
@@ -8,8 +9,9 @@ from django.shortcuts import get_object_or_404
 from server.telling.models import Hook, Message
 
 
-def messages() -> QuerySet[Message]:
-    return Message.objects.select_related("user", "holder", "hook")
+def messages(**only: Any) -> QuerySet[Message]:
+    """`only`: columns and the values that they must have."""
+    return Message.objects.select_related("user", "holder", "hook").filter(**only)
 
 
 def hooks() -> QuerySet[Hook]:

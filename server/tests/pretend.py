@@ -11,7 +11,7 @@ from pathlib import Path
 from tempfile import mkdtemp
 from typing import Any
 
-from django.test import TestCase, override_settings
+from django.test import SimpleTestCase, TestCase, override_settings
 from rest_framework.test import APIClient
 
 from core.content.classify import FileRule
@@ -175,17 +175,13 @@ class PretendOutside:
         return sealed.partition(b"\0")[2]
 
 
-@override_settings(
-    ATTIC_OUTSIDE="server.tests.pretend.PretendOutside",
-    PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],
-    AXES_ENABLED=False,
-)
-class OfficeTestCase(TestCase):
+class Furnished(SimpleTestCase):
     """An office in Berlin with an administrator, an operator and an auditor, and helpers to furnish it."""
 
     outside: PretendOutside
 
     def setUp(self) -> None:
+        super().setUp()
         outside.cache_clear()
         forget_readers()
         self.addCleanup(outside.cache_clear)
@@ -232,3 +228,12 @@ class OfficeTestCase(TestCase):
     def run_now(self, device: Device) -> Run:
         """Asked for by hand and carried out here and now."""
         return carry_out(ask_run_by_hand(device, note="", by=self.ines).id)
+
+
+@override_settings(
+    ATTIC_OUTSIDE="server.tests.pretend.PretendOutside",
+    PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],
+    AXES_ENABLED=False,
+)
+class OfficeTestCase(Furnished, TestCase):
+    """The furnished office in one transaction."""

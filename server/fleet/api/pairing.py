@@ -12,9 +12,8 @@ from rest_framework.views import APIView
 from core.content.families import FAMILIES
 from server.fleet.actions.add_device import add_folder, add_sftp, pair_again, pair_device
 from server.fleet.actions.unpair_device import unpair_device
-from server.fleet.models import Device, LinkType
 from server.fleet.queries import device as device_by_id
-from server.fleet.queries import unpaired_offers
+from server.fleet.queries import unlinked_devices, unpaired_offers
 from server.outside import SftpPlace, outside
 
 
@@ -123,8 +122,7 @@ class UnlinkedView(APIView):
 
     @extend_schema(operation_id="unlinked_devices", responses=UnlinkedSerializer(many=True))
     def get(self, request: Request) -> Response:
-        found = Device.objects.filter(link=LinkType.NONE).select_related("holder")[:200]
-        return Response(UnlinkedSerializer(found, many=True).data)
+        return Response(UnlinkedSerializer(unlinked_devices()[:200], many=True).data)
 
 
 class PairView(APIView):

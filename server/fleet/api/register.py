@@ -6,7 +6,6 @@ from typing import Any
 from uuid import UUID
 
 from django.http import StreamingHttpResponse
-from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema, extend_schema_field, inline_serializer
 from rest_framework import serializers
@@ -23,8 +22,8 @@ from server.fleet.actions.change_many import CHANGEABLE, change_many, import_reg
 from server.fleet.api.pairing import AddedSerializer
 from server.fleet.convert import register_values
 from server.fleet.models import Bulk
+from server.fleet.queries import bulk, devices, last_bulk
 from server.fleet.queries import device as device_by_id
-from server.fleet.queries import devices
 
 MAX_FILE_CHARACTERS = 8 * 1024 * 1024
 SHOWN_LINES = 500
@@ -127,14 +126,13 @@ class LastBulkView(APIView):
 
     @extend_schema(operation_id="last_bulk", responses=BulkSerializer(many=True))
     def get(self, request: Request) -> Response:
-        found = Bulk.objects.filter(undone_at__isnull=True).select_related("by").order_by("-at")[:1]
-        return Response(BulkSerializer(found, many=True).data)
+        return Response(BulkSerializer(last_bulk(), many=True).data)
 
 
 class UndoView(APIView):
     @extend_schema(operation_id="undo_bulk", request=None, responses=UndoneSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        left = undo_bulk(get_object_or_404(Bulk, id=id), by=request.user)
+        left = undo_bulk(bulk(id), by=request.user)
         return Response({"left": left})
 
 

@@ -3,7 +3,6 @@
 from typing import Any
 from uuid import UUID
 
-from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -20,11 +19,12 @@ from server.outside import outside
 from server.oversight.actions.sign_off import sign_off
 from server.oversight.coverage import covered, look_of, planned_kinds
 from server.oversight.models import WipeAnswer
+from server.oversight.queries import wipe_answer, wipe_answers
 from server.oversight.wipe import answer
 from server.runs.actions.look_at import look_at
 from server.runs.api.bringing import LargeItemSerializer
 from server.runs.models import Occasion
-from server.runs.queries import runs
+from server.runs.queries import id_of_active_run
 from server.storage.queries import stores
 
 SHOWN_ANSWERS = 20
@@ -194,7 +194,7 @@ class WipeView(APIView):
             "looked_at": look.at if look else None,
             "backup_id": newest.id if newest else None,
             "backup_at": newest.finished_at if newest else None,
-            "active_run": runs().filter(device=device, state__in=("waiting", "running")).values_list("id", flat=True).first(),
+            "active_run": id_of_active_run(device),
             "stores": [{"id": store.id, "name": store.name, "holds_newest": store.id in there} for store in stores()[:100]],
         }
         return Response(WipeSerializer(told).data)
@@ -214,14 +214,13 @@ class WipeAnswersView(APIView):
 
     @extend_schema(operation_id="signed_answers", responses=WipeAnswerSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        found = WipeAnswer.objects.filter(device=id).select_related("by")[:SHOWN_ANSWERS]
-        return Response(WipeAnswerSerializer(found, many=True).data)
+        return Response(WipeAnswerSerializer(wipe_answers(id)[:SHOWN_ANSWERS], many=True).data)
 
 
 class WipeAnswerView(APIView):
     @extend_schema(operation_id="signed_answer", responses=WipeAnswerSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        return Response(WipeAnswerSerializer(get_object_or_404(WipeAnswer.objects.select_related("by"), id=id)).data)
+        return Response(WipeAnswerSerializer(wipe_answer(id)).data)
 
 
 def _coverage(device: Device) -> Any:

@@ -2,8 +2,6 @@
 
 from typing import Any
 
-from django.db.models import Count, Q
-from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import generics, serializers
 from rest_framework.request import Request
@@ -13,7 +11,9 @@ from rest_framework.views import APIView
 from server.outside import outside
 from server.oversight.api.devices import DeviceRowSerializer
 from server.oversight.standing import standings
-from server.people.models import Holder, Team
+from server.people.models import Holder
+from server.people.queries import holder as holder_by_id
+from server.people.queries import holders, teams
 
 OWED = ("on_time", "due_soon", "late", "never")
 INSIDE = ("on_time", "due_soon")
@@ -67,10 +67,7 @@ class HoldersView(generics.ListAPIView):
     def get_queryset(self) -> Any:
         given = HoldersFilter(data=self.request.query_params)
         given.is_valid(raise_exception=True)
-        found = _holders()
-        for word in given.validated_data["words"].split()[:8]:
-            found = found.filter(Q(name__icontains=word) | Q(team__name__icontains=word))
-        return found.filter(team=given.validated_data["team"]) if "team" in given.validated_data else found
+        return holders(**given.validated_data)
 
     @extend_schema(operation_id="holders", parameters=[HoldersFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
@@ -80,14 +77,10 @@ class HoldersView(generics.ListAPIView):
 class HolderView(APIView):
     @extend_schema(operation_id="holder", responses=HolderDetailSerializer)
     def get(self, request: Request, id: int) -> Response:
-        holder: Any = get_object_or_404(_holders(), id=id)
+        holder: Any = holder_by_id(id)
         ids = list(holder.devices.values_list("id", flat=True))
         holder.rows = standings(now=outside().now(), only=ids) if ids else []
         return Response(HolderDetailSerializer(holder).data)
-
-
-def _holders() -> Any:
-    return Holder.objects.select_related("team").annotate(device_count=Count("devices")).order_by("name", "id")
 
 
 def _teams() -> list[dict[str, Any]]:
@@ -99,5 +92,5 @@ def _teams() -> list[dict[str, Any]]:
         found["inside"] += row.state.standing in INSIDE
         found["held_bytes"] += row.held_bytes
     nothing = {"devices": 0, "promised": 0, "inside": 0, "held_bytes": 0}
-    teams = Team.objects.annotate(holder_count=Count("holders")).order_by("name")[:500]
-    return [{"id": team.id, "name": team.name, "holders": team.holder_count} | sums.get(team.id, nothing) for team in teams]
+    rows: Any = teams()[:500]
+    return [{"id": team.id, "name": team.name, "holders": team.holder_count} | sums.get(team.id, nothing) for team in rows]

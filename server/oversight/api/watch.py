@@ -4,7 +4,6 @@ from datetime import date, timedelta
 from typing import Any
 from uuid import UUID
 
-from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import generics, serializers
 from rest_framework.request import Request
@@ -16,11 +15,13 @@ from core.schedule.nights import coming_night
 from server.api.permissions import OPERATOR
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
-from server.oversight.matters import put_off, take_up
+from server.oversight.actions.matters import put_off, take_up
+from server.oversight.actions.oddities import settle
 from server.oversight.models import Matter, Oddity
 from server.oversight.night import night_chart
-from server.oversight.odd import settle
 from server.oversight.promises import days_of, shares_by_month
+from server.oversight.queries import matter as matter_by_id
+from server.oversight.queries import matters, oddities, oddity
 from server.oversight.report import report
 from server.people.queries import office_zone
 from server.runs.api.history import TotalsSerializer
@@ -204,10 +205,7 @@ class MattersView(generics.ListAPIView):
     def get_queryset(self) -> Any:
         given = OpenFilter(data=self.request.query_params)
         given.is_valid(raise_exception=True)
-        found = Matter.objects.select_related("put_off_by").prefetch_related("devices__device__holder")
-        if given.validated_data["open"] is not None:
-            found = found.filter(closed_at__isnull=given.validated_data["open"])
-        return found.filter(devices__device=given.validated_data["device"]).distinct() if "device" in given.validated_data else found
+        return matters(**given.validated_data)
 
     @extend_schema(operation_id="matters", parameters=[OpenFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
@@ -217,7 +215,7 @@ class MattersView(generics.ListAPIView):
 class MatterView(APIView):
     @extend_schema(operation_id="matter", responses=MatterDetailSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        return Response(MatterDetailSerializer(_matter(id)).data)
+        return Response(MatterDetailSerializer(matter_by_id(id)).data)
 
 
 class PutOffView(APIView):
@@ -227,17 +225,13 @@ class PutOffView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = PutOffSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        put_off(_matter(id), **given.validated_data, by=request.user, now=outside().now())
-        return Response(MatterDetailSerializer(_matter(id)).data)
+        put_off(matter_by_id(id), **given.validated_data, by=request.user, now=outside().now())
+        return Response(MatterDetailSerializer(matter_by_id(id)).data)
 
     @extend_schema(operation_id="take_up", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        take_up(_matter(id), by=request.user, now=outside().now())
+        take_up(matter_by_id(id), by=request.user, now=outside().now())
         return Response(status=204)
-
-
-def _matter(id: UUID) -> Matter:
-    return get_object_or_404(Matter.objects.select_related("put_off_by").prefetch_related("devices__device__holder", "events__who"), id=id)
 
 
 class OdditiesView(generics.ListAPIView):
@@ -246,10 +240,7 @@ class OdditiesView(generics.ListAPIView):
     def get_queryset(self) -> Any:
         given = OpenFilter(data=self.request.query_params)
         given.is_valid(raise_exception=True)
-        found = Oddity.objects.select_related("device__holder", "backup", "settled_by")
-        if given.validated_data["open"] is not None:
-            found = found.filter(settled_at__isnull=given.validated_data["open"])
-        return found.filter(device=given.validated_data["device"]) if "device" in given.validated_data else found
+        return oddities(**given.validated_data)
 
     @extend_schema(operation_id="oddities", parameters=[OpenFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
@@ -263,7 +254,7 @@ class SettleView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = WhySerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        row = get_object_or_404(Oddity.objects.select_related("device__holder", "backup", "settled_by"), id=id)
+        row = oddity(id)
         settle(row, why=given.validated_data["why"], by=request.user, now=outside().now())
         return Response(OddSerializer(row).data)
 

@@ -8,7 +8,7 @@ from server.fleet.models import Device, Look
 from server.oversight.models import WipeAnswer
 from server.people.models import Holder, JournalEntry, Team
 from server.runs.actions.check_store import check_store
-from server.runs.actions.copy_backup import copy_backup
+from server.runs.actions.copy_backup import ask_copy, copy_backup
 from server.storage.models import Store
 from server.tests.pretend import OfficeTestCase
 
@@ -82,7 +82,7 @@ class SafeToWipe(Furnished):
     def all_is_done(self):
         """Everything that the page asks for, through the server's own actions."""
         second = self.store("Cloud")
-        copy_backup(self.one.backups.get().id, second.id, by=None)
+        copy_backup(ask_copy(self.one.backups.get(), second, by=self.ines).id, by=None)
         Store.objects.filter(id=second.id).update(off_site=True)
         for store in Store.objects.all():
             check_store(store, percent=100, by=None)

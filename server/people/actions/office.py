@@ -9,6 +9,7 @@ from django.db import transaction
 from core.errors import BadInput
 from core.schedule.recurrence import zone_named
 from server.api.problems import Conflict
+from server.locks import lock_alone
 from server.people.actions.journal import write_journal
 from server.people.models import Holder, Office, Role, Team, User
 
@@ -22,6 +23,7 @@ def set_up_office(*, office_name: str, zone: str, username: str, full_name: str,
     zone_named(zone)
     if not office_name.strip():
         raise BadInput("The office has no name.", field="office_name", remedy="Give it one.")
+    lock_alone("first administrator")
     if User.objects.exists():
         raise Conflict("The first administrator exists already.", remedy="Sign in.")
     Office.objects.update_or_create(id=1, defaults={"name": office_name.strip(), "zone": zone})

@@ -12,8 +12,7 @@ from core.errors import BadInput
 from core.exchange.office_days import MAX_BYTES, Holiday, read_holidays
 from server.outside import outside
 from server.people.actions.closed_days import add_closed_days, remove_closed_day
-from server.people.models import ClosedDay
-from server.people.queries import office_zone
+from server.people.queries import closed_day_rows, closed_days, office_zone
 
 
 class ClosedDaySerializer(serializers.Serializer):
@@ -36,7 +35,7 @@ class ReadCalendarSerializer(serializers.Serializer):
 class ClosedDaysView(APIView):
     @extend_schema(operation_id="closed_days", responses=ClosedDaySerializer(many=True))
     def get(self, request: Request) -> Response:
-        return Response(ClosedDaySerializer(ClosedDay.objects.order_by("day")[:2000], many=True).data)
+        return Response(ClosedDaySerializer(closed_day_rows()[:2000], many=True).data)
 
     @extend_schema(operation_id="add_closed_day", request=ClosedDaySerializer, responses={204: None})
     def post(self, request: Request) -> Response:
@@ -70,7 +69,7 @@ class CalendarView(APIView):
                 "This file is larger than 1 MiB.", field="file", remedy="Export the office's holidays only, not a whole calendar."
             )
         days = read_holidays(text, today=outside().now().astimezone(office_zone()).date())
-        known = set(ClosedDay.objects.filter(day__in=[found.day for found in days]).values_list("day", flat=True))
+        known = closed_days()
         if given.validated_data["confirmed"]:
             add_closed_days(days, by=request.user)
         return Response(ReadCalendarSerializer({"days": days, "new": sum(found.day not in known for found in days)}).data)

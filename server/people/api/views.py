@@ -5,7 +5,6 @@ from typing import Any
 from zoneinfo import available_timezones
 
 from django.contrib.auth import authenticate, login, logout
-from django.shortcuts import get_object_or_404
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema, inline_serializer
@@ -19,8 +18,10 @@ from server.api.permissions import ANYBODY
 from server.outside import outside
 from server.people.actions.change_names import change_holder, change_team, remove_holder, remove_team
 from server.people.actions.office import add_user, change_office, set_up_office
-from server.people.models import Holder, JournalEntry, Role, Team, User
-from server.people.queries import journal, needs_first_administrator, office
+from server.people.models import JournalEntry, Role
+from server.people.queries import holder as holder_by_id
+from server.people.queries import journal, names, needs_first_administrator, office, users
+from server.people.queries import team as team_by_id
 
 
 class SignInRefused(AtticError):
@@ -159,8 +160,10 @@ class ZonesView(APIView):
 
 
 class UsersView(generics.ListAPIView):
-    queryset = User.objects.order_by("username")
     serializer_class = UserSerializer
+
+    def get_queryset(self) -> Any:
+        return users()
 
     @extend_schema(operation_id="users")
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
@@ -188,8 +191,7 @@ class NamesView(APIView):
         ),
     )
     def get(self, request: Request) -> Response:
-        teams = list(Team.objects.values_list("name", flat=True)[:500])
-        return Response({"teams": teams, "holders": list(Holder.objects.values_list("name", flat=True)[:1000])})
+        return Response(names())
 
 
 class NameSerializer(serializers.Serializer):
@@ -206,12 +208,12 @@ class TeamNameView(APIView):
     def put(self, request: Request, id: int) -> Response:
         given = NameSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        change_team(get_object_or_404(Team, id=id), **given.validated_data, by=request.user)
+        change_team(team_by_id(id), **given.validated_data, by=request.user)
         return Response(status=204)
 
     @extend_schema(operation_id="remove_team", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        remove_team(get_object_or_404(Team, id=id), by=request.user)
+        remove_team(team_by_id(id), by=request.user)
         return Response(status=204)
 
 
@@ -220,12 +222,12 @@ class HolderNameView(APIView):
     def put(self, request: Request, id: int) -> Response:
         given = HolderNameSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        change_holder(get_object_or_404(Holder, id=id), **given.validated_data, by=request.user)
+        change_holder(holder_by_id(id), **given.validated_data, by=request.user)
         return Response(status=204)
 
     @extend_schema(operation_id="remove_holder", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        remove_holder(get_object_or_404(Holder, id=id), by=request.user)
+        remove_holder(holder_by_id(id), by=request.user)
         return Response(status=204)
 
 
@@ -233,10 +235,8 @@ class JournalView(generics.ListAPIView):
     serializer_class = JournalSerializer
 
     def get_queryset(self) -> Any:
-        found = journal()
-        if device := self.request.query_params.get("device"):
-            found = found.filter(device=serializers.UUIDField().to_internal_value(device))
-        return found
+        device = self.request.query_params.get("device")
+        return journal(device=serializers.UUIDField().to_internal_value(device) if device else None)
 
     @extend_schema(operation_id="journal")
     def get(self, request: Request, *args: Any, **more: Any) -> Response:

@@ -7,13 +7,13 @@ from django.db import transaction
 
 from core.errors import BadInput
 from server.fleet.models import Device
+from server.jobs import defer_line_up
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
 from server.plans.models import Pause, Plan
 from server.plans.queries import begins_again
-from server.queue import defer_once
 
 
 @transaction.atomic
@@ -28,7 +28,7 @@ def pause(*, plan: Plan | None, device: Device | None, until: date | None, reaso
     made = Pause.objects.create(plan=plan, device=device, until=until, reason=reason.strip()[:200], by=by, at=now)
     says = f"{_of(made)} paused {f'until {until}' if until else 'until further notice'}{f': {made.reason}' if made.reason else '.'}"
     write_journal(who=by, what="pause.begun", says=says, at=now, device=device.id if device else None)
-    defer_once("line_up", queue="clock")
+    defer_line_up()
     return made
 
 
@@ -39,7 +39,7 @@ def resume(found: Pause, *, by: User) -> None:
     alike = Pause.objects.filter(plan=found.plan, device=found.device, ended_at__isnull=True)  # two clicks may have made two
     if found.ended_at is None and alike.update(ended_at=now):
         write_journal(who=by, what="pause.ended", says=f"{_of(found)} paused no longer.", at=now, device=found.device_id)
-        defer_once("line_up", queue="clock")
+        defer_line_up()
 
 
 @transaction.atomic

@@ -13,13 +13,13 @@ from core.errors import BadInput
 from core.schedule.recurrence import checked as checked_rule
 from server.api.problems import Conflict
 from server.fleet.models import Device
+from server.jobs import defer_line_up
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rule_of, window_of
 from server.plans.models import Assignment, Plan
-from server.queue import defer_once
 from server.storage.models import Store
 
 SHORTEST_PROMISE_SECONDS = 3600
@@ -113,7 +113,7 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     count = len(wanted)
     says = f"The plan {found.name} was {'made' if is_new else 'changed'}; {count} device{'' if count == 1 else 's'} follow it."
     write_journal(who=by, what="plan.saved", says=says, at=now)
-    defer_once("line_up", queue="clock")
+    defer_line_up()
     return found
 
 

@@ -3,7 +3,7 @@
 from datetime import timedelta
 from uuid import UUID
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -18,8 +18,9 @@ from server.plans.actions.feed import close_feed, digest_of, open_feed
 from server.plans.actions.pause import pause, resume
 from server.plans.api.views import PauseSerializer
 from server.plans.convert import recurrence_of, sentence_of, window_of
-from server.plans.models import Pause, Plan
 from server.plans.present import Present
+from server.plans.queries import lasting_pauses, plan_of_feed
+from server.plans.queries import pause as pause_by_id
 from server.plans.queries import plan as plan_by_id
 
 FEED_DAYS_BACK, FEED_DAYS_AHEAD = 14, 180
@@ -51,8 +52,7 @@ class PausesView(APIView):
 
     @extend_schema(operation_id="pauses", responses=LastingPauseSerializer(many=True))
     def get(self, request: Request) -> Response:
-        found = Pause.objects.filter(ended_at__isnull=True).select_related("plan", "device__holder", "by")[:200]
-        return Response(LastingPauseSerializer(found, many=True).data)
+        return Response(LastingPauseSerializer(lasting_pauses()[:200], many=True).data)
 
     @extend_schema(operation_id="pause", request=AskPauseSerializer, responses={201: PauseSerializer})
     def post(self, request: Request) -> Response:
@@ -70,10 +70,7 @@ class PauseView(APIView):
 
     @extend_schema(operation_id="resume", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        found = Pause.objects.filter(id=id).select_related("plan", "device__holder").first()
-        if found is None:
-            raise Http404
-        resume(found, by=request.user)
+        resume(pause_by_id(id), by=request.user)
         return Response(status=204)
 
 
@@ -90,7 +87,7 @@ class FeedView(APIView):
 
 def feed(request: HttpRequest, secret: str) -> HttpResponse:
     """The dates of one plan as iCalendar, for whoever has the secret link. Tells nothing of devices or people."""
-    plan = Plan.objects.filter(feed_digest=digest_of(secret)).first()
+    plan = plan_of_feed(digest_of(secret))
     if plan is None:
         return HttpResponse("This link does not work (any more).", status=404, content_type="text/plain; charset=utf-8")
     told = Present.read()

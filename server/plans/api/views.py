@@ -13,21 +13,17 @@ from rest_framework.views import APIView
 
 from core.content.kinds import KINDS
 from core.content.scope import Reach
-from core.retention.rule import Moment, verdicts
 from core.schedule.pattern import Pattern, Shape, pattern_of
 from core.schedule.pattern import rule_of as rule_of_pattern
-from core.schedule.recurrence import ClockChange, clock_change
-from core.schedule.window import longest_gap, slots
+from core.schedule.recurrence import ClockChange
 from server.outside import outside
-from server.people.queries import closed_days, office_zone
 from server.plans.actions.save_plan import Draft, checked, remove_plan, save_plan
-from server.plans.convert import next_run, recurrence_of, rule_of, sentence_of, taken_kinds, window_of
+from server.plans.convert import next_run, sentence_of, taken_kinds
 from server.plans.models import Pause, Plan
 from server.plans.present import Present
+from server.plans.preview import preview
 from server.plans.queries import begins_again, devices_of, plans
 from server.plans.queries import plan as plan_by_id
-
-PREVIEWED_RUNS = 5
 
 
 class ExclusionSerializer(serializers.Serializer):
@@ -247,35 +243,4 @@ class PreviewPlanView(APIView):
         given.is_valid(raise_exception=True)
         draft = given.draft()
         plan = checked(draft, Plan(added_at=outside().now()))
-        return Response(PreviewSerializer(_preview(plan)).data)
-
-
-def _preview(plan: Plan) -> dict[str, Any]:
-    now, zone, closed = outside().now(), office_zone(), closed_days()
-    recurrence = recurrence_of(plan, zone, closed)
-    past = recurrence_of(plan, zone, back=timedelta(weeks=53))
-    year = [Moment(id=str(n), at=at) for n, at in enumerate(past.between(now - timedelta(days=366), now))]
-    kept = [verdict.moment.at.astimezone(zone).date() for verdict in verdicts(year, rule_of(plan), zone=zone, now=now) if verdict.kept]
-    first = recurrence.following(now, 1)
-    coming = slots(recurrence, window_of(plan), after=now, until=first[0] + timedelta(days=40)) if first else []
-    hourly = pattern_of(plan.rule).shape in (Shape.WORKING_TIME, Shape.RULE)
-    upcoming = [
-        {"at": slot.opens, "closes": slot.closes, "clocks": clock_change(slot.opens, None if hourly else plan.starts_at, zone)}
-        for slot in coming
-    ]
-    longest = longest_gap(recurrence, after=now)
-    short = longest > timedelta(seconds=plan.promise_seconds)
-    says = f"Its runs are up to {longest.days} days and {longest.seconds // 3600} hours apart, longer than promised." if short else ""
-    week = len(list(recurrence.between(now, now + timedelta(days=7))))
-    today = now.astimezone(zone).date()
-    skipped = sorted(day for day in recurrence.skipped if today <= day <= today + timedelta(days=366))
-    return {
-        "sentence": sentence_of(plan), "rule": plan.rule, "next_runs": _shown(upcoming), "skipped_days": skipped[:40], "runs_a_week": week,
-        "kept_days": sorted(kept), "shortfall": says,
-    }  # fmt: skip
-
-
-def _shown(upcoming: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The next few, and the next one on which clocks change."""
-    marked = next((entry for entry in upcoming[PREVIEWED_RUNS:] if entry["clocks"]), None)
-    return [*upcoming[:PREVIEWED_RUNS], *([marked] if marked else [])]
+        return Response(PreviewSerializer(preview(plan, now=outside().now())).data)

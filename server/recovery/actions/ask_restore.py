@@ -10,11 +10,14 @@ from core.recovery.selection import Selection
 from server.api.problems import Conflict
 from server.fleet.convert import link_to
 from server.fleet.models import Device
+from server.jobs import defer_restore
+from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.recovery.models import Restore, Target
 from server.runs.models import Backup
+from server.runs.protection import still_there
 
 MAX_ITEMS = 20_000
 
@@ -36,7 +39,7 @@ def findings(backup: Backup, device: Device, selection: Selection) -> list[Findi
 
 
 def ask_restore(backup: Backup, selection: Selection, *, target: str, device: Device | None, when_there: str, by: User | None) -> Restore:
-    """Raises BadInput, or Conflict with the first finding that blocks."""
+    """Raises BadInput; Conflict with the first finding that blocks; BeingRemoved when it comes too late."""
     if target not in Target.values:
         raise BadInput("Where should it go?", field="target", remedy="Choose a device or a ZIP archive.")
     if when_there not in set(WhenThere):
@@ -51,6 +54,8 @@ def ask_restore(backup: Backup, selection: Selection, *, target: str, device: De
             raise Conflict(blocking[0].says, remedy=blocking[0].remedy)
     now = outside().now()
     with transaction.atomic():
+        lock_device(backup.device_id)  # from here on no rule removes what it needs
+        still_there(backup)
         restore = Restore.objects.create(
             backup=backup, target=target, device=device if target == Target.DEVICE else None, everything=selection.everything,
             kinds=sorted(selection.kinds), chosen_items=sorted(map(list, selection.items)), when_there=when_there, by=by, asked_at=now,
@@ -59,12 +64,5 @@ def ask_restore(backup: Backup, selection: Selection, *, target: str, device: De
         what = "everything" if selection.everything else f"{len(selection.kinds)} kinds and {len(selection.items)} single items"
         says = f"Restore of {what} of {backup.device.name} from {backup.finished_at:%Y-%m-%d %H:%M} UTC {where}."
         write_journal(who=by, what="restore.asked", says=says, at=now, device=backup.device_id)
-        _defer(restore)
+        defer_restore(restore.id, restore.device_id)
     return restore
-
-
-def _defer(restore: Restore) -> None:
-    from server.recovery.tasks import carry_out_restore
-
-    lock = f"device {restore.device_id}" if restore.device_id else f"restore {restore.id}"
-    carry_out_restore.configure(lock=lock).defer(restore_id=str(restore.id))

@@ -16,7 +16,7 @@ from server.retention.queries import Keeping, keeping
 from server.runs.api.serializers import BackupSerializer
 from server.runs.models import Backup
 from server.runs.queries import backup as backup_by_id
-from server.runs.queries import present_backups
+from server.runs.queries import backups_of
 
 SHOWN_BACKUPS = 500
 
@@ -62,7 +62,7 @@ class DeviceBackupsView(APIView):
     @extend_schema(operation_id="device_backups", responses=KeptBackupSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
-        found = list(present_backups().filter(device=device)[:SHOWN_BACKUPS])
+        found = list(backups_of(device)[:SHOWN_BACKUPS])
         return Response(KeptBackupSerializer(found, many=True, context={"keeping": _keeping(device, found)}).data)
 
 

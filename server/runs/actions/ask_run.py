@@ -8,6 +8,7 @@ from core.errors import BadInput
 from core.schedule.nights import night_of
 from server.api.problems import Conflict
 from server.fleet.models import Device, DeviceState
+from server.jobs import defer_run
 from server.outside import outside
 from server.people.models import User
 from server.people.queries import office_zone
@@ -44,8 +45,9 @@ def ask_run_by_hand(
     )  # fmt: skip
     try:
         with transaction.atomic():
-            run.save()
-            defer_run(run)
+            run.save(force_insert=True)
+            defer_run(run.id, run.device_id)
+            tell("run", str(run.id))
     except IntegrityError:
         active = Run.objects.filter(device=device, state__in=ACTIVE).first()
         raise Conflict(
@@ -53,12 +55,3 @@ def ask_run_by_hand(
             remedy="Wait for it, or stop it on its own page." if active else "Try again.",
         ) from None
     return run
-
-
-def defer_run(run: Run, *, in_seconds: int = 0) -> None:
-    """Put the run into the queue; jobs of one device never run side by side. Called inside the transaction that records why."""
-    from server.runs.tasks import carry_out_run
-
-    job = carry_out_run.configure(lock=f"device {run.device_id}", schedule_in={"seconds": in_seconds} if in_seconds else None)
-    job.defer(run_id=str(run.id))
-    tell("run", str(run.id))

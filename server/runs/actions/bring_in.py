@@ -5,6 +5,7 @@ like will come again.
 """
 
 import shutil
+import time
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -12,6 +13,7 @@ from typing import Any
 from uuid import UUID, uuid4
 
 from django.db import transaction
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.content.errors import DeviceFull
 from core.content.items import clean_name
@@ -21,7 +23,9 @@ from core.errors import AtticError, BadInput
 from core.vault.capture import Capture, Captured, Progress, Request
 from core.vault.writer import Writer
 from server.api.problems import Conflict
+from server.fleet.convert import put_away
 from server.fleet.models import Device
+from server.jobs import SCAN_IMPORT, TAKE_IMPORT, defer_import, defer_import_scan
 from server.outside import OldLink, outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -30,11 +34,15 @@ from server.runs.actions.look_at import kinds_in
 from server.runs.convert import told_kinds
 from server.runs.live import tell
 from server.runs.models import Backup, Bringing, BringingState, Copy
+from server.storage.actions.note_newest import note_newest
 from server.storage.models import Store
 from server.storage.queries import opened
+from server.transition import held, move
+from server.unforeseen import ending_of
 
 MAX_UPLOAD_BYTES = 64 << 30
 SHOWN_ASIDE = 200
+SILENT = timedelta(seconds=90)
 BUSY = (BringingState.LOOKING, BringingState.WAITING, BringingState.BRINGING)
 
 
@@ -73,31 +81,29 @@ def look_at_upload(name: str, pieces: Iterable[bytes], *, by: User) -> Bringing:
 
 
 def _begin(bringing: Bringing, *, by: User) -> Bringing:
-    from server.runs.tasks import look_into_old
-
     bringing.by, bringing.at = by, outside().now()
     with transaction.atomic():
         bringing.save(force_insert=True)
-        look_into_old.defer(bringing_id=str(bringing.id))
+        defer_import_scan(bringing.id)
     return bringing
 
 
 def look_into(bringing_id: UUID) -> Bringing:
-    """Find out what is inside. Ends as looked, or failed with its cause."""
+    """Find out what is inside. Ends as looked, or failed with its cause, whatever that is."""
     bringing = Bringing.objects.get(id=bringing_id)
     if bringing.state != BringingState.LOOKING:
         return bringing
-    link = outside().old_link(Path(bringing.path), office_zone())
+    link: OldLink | None = None
     try:
-        bringing.found = _found(link)
-        bringing.state = BringingState.LOOKED
-    except AtticError as error:
-        _failed(bringing, error)
+        link = outside().old_link(Path(bringing.path), office_zone())
+        ended = _moved(bringing_id, BringingState.LOOKED, found=_found(link))
+    except Exception as error:  # whatever it is, the import ends with it
+        ended = _failed(bringing_id, error)
     finally:
-        link.close()
-    bringing.save()
-    tell("bringing", str(bringing.id))
-    return bringing
+        if link is not None:
+            put_away(link)
+    tell("bringing", str(bringing_id))
+    return ended
 
 
 def _found(link: OldLink) -> dict[str, Any]:
@@ -107,49 +113,48 @@ def _found(link: OldLink) -> dict[str, Any]:
     return told | {"oldest_at": min(times).isoformat() if times else None, "newest_at": max(times).isoformat() if times else None}
 
 
+@transaction.atomic
 def ask_bring_in(bringing: Bringing, *, device: Device, store: Store, moment: datetime, by: User) -> Bringing:
     """Raises Conflict, BadInput."""
-    from server.runs.tasks import bring_in_old
-
-    if bringing.state != BringingState.LOOKED:
+    found = held(Bringing, bringing.id)
+    if found.state != BringingState.LOOKED:
         raise Conflict("This is not ready to be brought in.", remedy="Wait until it has been looked into, or look into it again.")
-    if not bringing.found.get("kinds"):
+    if not found.found.get("kinds"):
         raise BadInput("There is nothing in it that could be brought in.", field="file", remedy="Choose another file or folder.")
     if moment > outside().now() + timedelta(days=1):
         raise BadInput("Its date lies in the future.", field="moment", remedy="Give the day on which it was taken.")
-    bringing.device, bringing.store, bringing.moment, bringing.by = device, store, moment, by
-    bringing.state = BringingState.WAITING
-    with transaction.atomic():
-        bringing.save()
-        bring_in_old.configure(lock=f"device {device.id}").defer(bringing_id=str(bringing.id))
-    return bringing
+    move(found, BringingState.WAITING, device=device, store=store, moment=moment, by=by)
+    defer_import(found.id, device.id)
+    return found
 
 
 def bring_in(bringing_id: UUID) -> Bringing:
     """Take it. Idempotent: one whose worker died is taken again and uses what was stored."""
     bringing = Bringing.objects.select_related("device__holder", "device__team", "store").get(id=bringing_id)
-    if bringing.state not in (BringingState.WAITING, BringingState.BRINGING):
+    if bringing.state == BringingState.WAITING:
+        _moved(bringing_id, BringingState.BRINGING)
+    elif bringing.state != BringingState.BRINGING:
         return bringing
-    bringing.state = BringingState.BRINGING
-    bringing.save(update_fields=["state"])
-    link = outside().old_link(Path(bringing.path), office_zone())
+    link: OldLink | None = None
     try:
-        _record(bringing, _captured(bringing, link))
-    except AtticError as error:
-        _failed(bringing, error)
-        bringing.save()
+        link = outside().old_link(Path(bringing.path), office_zone())
+        ended = _recorded(bringing, _captured(bringing, link))
+    except Exception as error:  # whatever it is, the import ends with it
+        ended = _failed(bringing_id, error)
     finally:
-        link.close()
-    if bringing.state == BringingState.DONE:
+        if link is not None:
+            put_away(link)
+    if ended.state == BringingState.DONE:
         _clear(bringing)
-    tell("bringing", str(bringing.id))
+    tell("bringing", str(bringing_id))
     tell("changed", "devices")
-    return bringing
+    return ended
 
 
 def _captured(bringing: Bringing, link: DeviceLink) -> Captured:
-    device, moment = bringing.device, bringing.moment
-    assert device is not None and moment is not None and bringing.store is not None
+    device, moment, store = bringing.device, bringing.moment, bringing.store
+    if device is None or moment is None or store is None:
+        raise NotReady("It does not say yet of which device it is, where it goes, or of when it is.")
     told = {"name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else ""}
     request = Request(
         device=str(device.id),
@@ -158,47 +163,95 @@ def _captured(bringing: Bringing, link: DeviceLink) -> Captured:
         note=f"brought in from {bringing.name}",
         zone=office_zone().key,
     )
+    progress = ImportProgress(bringing.id)
     capture = Capture(
-        link, Writer(opened(bringing.store)), request, clock=lambda: moment, on_progress=lambda progress: _told(bringing, progress)
+        link, Writer(opened(store)), request, clock=lambda: moment, on_progress=progress.tell, should_stop=progress.should_stop
     )
     return capture.run(None)
 
 
-def _told(bringing: Bringing, progress: Progress) -> None:
-    bringing.progress = {"stage": progress.stage, "read_bytes": progress.read_bytes, "to_read_bytes": progress.to_read_bytes}
-    Bringing.objects.filter(id=bringing.id).update(progress=bringing.progress)
-    tell("bringing", str(bringing.id), bringing.progress)
+class NotReady(AtticError):
+    """A part of what somebody has to say is missing."""
+
+    code = "import.not_ready"
+    remedy = "Look into it again, then say of which device it is, where it goes, and of when it is."
+
+
+class ImportProgress:
+    """Passes on how far it is, and hears whether somebody wants it to stop."""
+
+    def __init__(self, id: UUID) -> None:
+        self._id, self._asked, self._stop = id, 0.0, False
+
+    def tell(self, progress: Progress) -> None:
+        told = {"stage": progress.stage, "read_bytes": progress.read_bytes, "to_read_bytes": progress.to_read_bytes}
+        Bringing.objects.filter(id=self._id, state=BringingState.BRINGING).update(progress=told)
+        tell("bringing", str(self._id), told)
+
+    def should_stop(self) -> bool:
+        """Asked at most every second."""
+        if time.monotonic() - self._asked >= 1:
+            self._asked = time.monotonic()
+            self._stop = not Bringing.objects.filter(id=self._id, state=BringingState.BRINGING, stop_asked=False).exists()
+        return self._stop
 
 
 @transaction.atomic
-def _record(bringing: Bringing, captured: Captured) -> None:
-    device, manifest = bringing.device, captured.manifest
-    assert device is not None and bringing.store is not None
-    bringing.backup = Backup.objects.create(
+def _recorded(bringing: Bringing, captured: Captured) -> Bringing:
+    """Record the backup that lies in the store now, even where somebody has ended the import meanwhile."""
+    row, device, manifest = held(Bringing, bringing.id, "by"), bringing.device, captured.manifest
+    backup = Backup.objects.create(
         id=UUID(bytes=manifest.id), device=device, finished_at=manifest.finished_at, items=manifest.items,
         size_bytes=manifest.size_bytes, kinds=told_kinds(manifest),
-        family=device.family, brought_in_from=bringing.name, note=bringing.name[:200],
-        hold_reason="brought in by hand", hold_by=bringing.by,
+        family=device.family if device else "", brought_in_from=row.name, note=row.name[:200],
+        hold_reason="brought in by hand", hold_by=row.by,
     )  # fmt: skip
-    Copy.objects.create(backup=bringing.backup, store=bringing.store)
-    bringing.state, bringing.cause, bringing.remedy = BringingState.DONE, "", ""
-    aside = list(bringing.found.get("left_aside", ()))
+    Copy.objects.create(backup=backup, store=bringing.store)
+    if bringing.store_id is not None:
+        note_newest(bringing.store_id, backup.id)
+    if row.state != BringingState.BRINGING:
+        return row
+    aside = list(row.found.get("left_aside", ()))
     aside += [{"name": one.name, "why": one.reason} for one in captured.skipped]
-    bringing.found |= {
+    found = row.found | {
         "left_aside": aside[:SHOWN_ASIDE],
-        "left_aside_count": bringing.found.get("left_aside_count", 0) + len(captured.skipped),
+        "left_aside_count": row.found.get("left_aside_count", 0) + len(captured.skipped),
     }
-    bringing.save()
-    says = f"{bringing.name} was brought in as a backup of {device.name} of {manifest.finished_at:%Y-%m-%d %H:%M} UTC."
-    write_journal(who=bringing.by, what="backup.brought_in", says=says, at=outside().now(), device=device.id, store=bringing.store_id)
+    move(row, BringingState.DONE, backup=backup, found=found, cause="", remedy="", reference="")
+    says = f"{row.name} was brought in as a backup of {backup.device.name} of {manifest.finished_at:%Y-%m-%d %H:%M} UTC."
+    write_journal(who=row.by, what="backup.brought_in", says=says, at=outside().now(), device=backup.device_id, store=row.store_id)
+    return row
 
 
+@transaction.atomic
 def drop_bringing(bringing: Bringing, *, by: User) -> None:
-    """Forget it, with the uploaded file; a backup that came of it stays. Raises Conflict while somebody works on it."""
-    if bringing.state in BUSY:
-        raise Conflict("Somebody is working on it right now.", remedy="Wait until it has ended.")
-    _clear(bringing)
-    bringing.delete()
+    """Forget it, with the uploaded file; a backup that came of it stays. One that is being worked on is stopped first."""
+    row = held(Bringing, bringing.id)
+    if row.state in BUSY:
+        row.stop_asked = True
+        row.save(update_fields=["stop_asked"])
+        if row.state == BringingState.BRINGING:
+            return  # it ends by itself within a second or two
+        move(row, BringingState.FAILED, cause="It was stopped by hand.", remedy="Choose the file or folder again when it suits.")
+        return
+    _clear(row)
+    row.delete()
+
+
+def lost_imports(*, now: datetime) -> int:
+    """Imports that no job speaks of any more are put into the queue again; how many."""
+    rows = list(Bringing.objects.filter(state__in=BUSY, at__lt=now - SILENT))
+    if not rows:
+        return 0
+    jobs = ProcrastinateJob.objects.filter(task_name__in=(SCAN_IMPORT.name, TAKE_IMPORT.name), status__in=("todo", "doing"))
+    known = set(jobs.values_list("args__bringing_id", flat=True))
+    lost = [row for row in rows if str(row.id) not in known]
+    for row in lost:
+        if row.state == BringingState.LOOKING or row.device_id is None:
+            defer_import_scan(row.id)
+        else:
+            defer_import(row.id, row.device_id)
+    return len(lost)
 
 
 def _clear(bringing: Bringing) -> None:
@@ -206,5 +259,16 @@ def _clear(bringing: Bringing) -> None:
         shutil.rmtree(Path(bringing.path).parent, ignore_errors=True)
 
 
-def _failed(bringing: Bringing, error: AtticError) -> None:
-    bringing.state, bringing.cause, bringing.remedy = BringingState.FAILED, error.message[:600], error.remedy[:600]
+@transaction.atomic
+def _moved(id: UUID, to: BringingState, **fields: Any) -> Bringing:
+    row = held(Bringing, id)
+    return row if row.stop_asked and row.state == BringingState.FAILED else move(row, to, **fields)
+
+
+@transaction.atomic
+def _failed(id: UUID, error: Exception) -> Bringing:
+    """What nobody foresaw is in the log, under a reference. One that was stopped meanwhile stays as it is."""
+    ending, row = ending_of(error, f"import {id}"), held(Bringing, id)
+    if row.state in BUSY:
+        move(row, BringingState.FAILED, cause=ending.cause, remedy=ending.remedy, reference=ending.reference)
+    return row

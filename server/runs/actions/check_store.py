@@ -1,46 +1,98 @@
-"""Check a store: prove that its bytes are intact, and note on each copy what was found."""
+"""Check a store: prove that its bytes are intact, and note on each copy what was found.
 
-from contextlib import suppress
+Works in pieces of minutes, so that shorter work of the store passes between; what a piece has read and found stands
+in the store's row, and the next one goes on there.
+"""
+
+import time
+from collections.abc import Callable
+from datetime import timedelta
+from typing import Any
 from uuid import UUID
 
 from django.db import transaction
 
-from core.errors import AtticError
-from core.vault.check import check, note_damage
+from core.vault.check import CheckReport, check, note_damage
 from core.vault.errors import StoreReadOnly
+from server.api.problems import Conflict
+from server.jobs import defer_check
+from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.live import tell
-from server.runs.models import Copy
+from server.runs.models import Copy, CopyState
+from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
 from server.storage.queries import opened
 
+PIECE = timedelta(minutes=2)
+"""How long a check works before it lets shorter work of the store pass."""
 
-def check_store(store: Store, *, percent: int, by: User | None) -> Store:
-    """Reads `percent` of the packs; 100 proves everything."""
+
+def ask_check(store: Store, *, percent: int, by: User) -> None:
+    """Put it into the queue. Raises Conflict while one waits already."""
+    if not defer_check(store.id, percent=percent, by=by.id):
+        raise Conflict("A check of this store is waiting already.", remedy="Wait until it has ended; its result stands on this page.")
+
+
+def check_store(store: Store, *, percent: int, by: User | None, clock: Callable[[], float] = time.monotonic) -> Store:
+    """One piece; the last one says what was found. Reads `percent` of the packs in all; 100 proves everything."""
+    told = store.check_progress if store.check_progress.get("percent") == percent else {}
+    until = clock() + PIECE.total_seconds()
     try:
-        vault = opened(store)
-        present = Copy.objects.filter(store=store, removed_at__isnull=True)
-        report = check(vault, percent=percent, expected={id.bytes for id in present.values_list("backup_id", flat=True)})
-        with suppress(StoreReadOnly):  # then there is nobody who could rely on it either
-            note_damage(vault, report)
-    except AtticError as error:
-        store.trouble = error.message[:300]
-        store.save(update_fields=["trouble"])
+        report = _checked(store, percent, {bytes.fromhex(pack) for pack in told.get("packs", ())}, lambda: clock() >= until)
+    except Exception as error:  # whatever it is, the store's page says it
+        note_trouble(store.id, error)
+        store.refresh_from_db()
         return store
-    now = outside().now()
-    touched = {UUID(id) for entry in report.damaged for id in entry.backups}
-    with transaction.atomic():
-        present.filter(backup_id__in=touched).update(intact=False, checked_at=now)
-        if percent == 100:
-            present.exclude(backup_id__in=touched).update(intact=True, checked_at=now)
-        if report.ok:
-            store.check_says = f"{report.objects} objects are intact" + ("." if percent == 100 else f" as far as {percent} % were read.")
-        else:
-            store.check_says = f"{len(report.damaged)} of {report.objects} objects are damaged; {len(touched)} backups are touched."
-        store.checked_at, store.trouble = now, ""
-        store.save(update_fields=["checked_at", "check_says", "trouble"])
-        write_journal(who=by, what="store.checked", says=f"{store.name}: {store.check_says}", at=now, store=store.id)
-        tell("changed", "stores")
+    found = _added(told, report, percent)
+    _noted(store, found, finished=not report.paused, by=by)
+    note_well(store.id)
+    store.refresh_from_db()
     return store
+
+
+def _checked(store: Store, percent: int, without: set[bytes], should_pause: Callable[[], bool]) -> CheckReport:
+    vault = opened(store)
+    expected = Copy.objects.filter(store=store, state__in=(CopyState.PRESENT, CopyState.MISSING)).values_list("backup_id", flat=True)
+    report = check(vault, percent=percent, expected={id.bytes for id in expected}, without=without, should_pause=should_pause)
+    try:
+        note_damage(vault, report)
+    except StoreReadOnly:
+        return report  # then there is nobody who could rely on it either
+    return report
+
+
+def _added(told: dict[str, Any], report: CheckReport, percent: int) -> dict[str, Any]:
+    """What all pieces so far have read and found."""
+    touched = {id for entry in report.damaged for id in entry.backups}
+    return {
+        "percent": percent,
+        "packs": sorted({*told.get("packs", ()), *(pack.hex() for pack in report.read_packs)}),
+        "touched": sorted({*told.get("touched", ()), *touched}),
+        "damaged": sorted({*told.get("damaged", ()), *(entry.object for entry in report.damaged)}),
+        "objects": report.objects,
+    }
+
+
+@transaction.atomic
+def _noted(store: Store, found: dict[str, Any], *, finished: bool, by: User | None) -> None:
+    now, touched = outside().now(), {UUID(id) for id in found["touched"]}
+    present = Copy.objects.filter(store=store, state=CopyState.PRESENT)
+    lock_devices(present.filter(backup_id__in=touched).values_list("backup__device_id", flat=True))
+    present.filter(backup_id__in=touched).update(intact=False, checked_at=now)
+    if not finished:
+        Store.objects.filter(id=store.id).update(check_progress=found)
+        defer_check(store.id, percent=found["percent"], by=by.id if by else None)
+        return
+    if found["percent"] == 100:
+        present.exclude(backup_id__in=touched).update(intact=True, checked_at=now)
+    if not found["damaged"]:
+        share = "." if found["percent"] == 100 else f" as far as {found['percent']} % were read."
+        says = f"{found['objects']} objects are intact{share}"
+    else:
+        says = f"{len(found['damaged'])} of {found['objects']} objects are damaged; {len(touched)} backups are touched."
+    Store.objects.filter(id=store.id).update(check_says=says, checked_at=now, check_progress={})
+    write_journal(who=by, what="store.checked", says=f"{store.name}: {says}", at=now, store=store.id)
+    tell("changed", "stores")

@@ -1,37 +1,143 @@
-"""What follows when a run has ended, and the end of one whose time is over."""
+"""How a run ends: with a backup, with a cause, or because its time is over; and what follows.
 
+Every ending reads the row again under its lock. A wish to stop that came meanwhile holds: nothing is tried again then.
+"""
+
+from dataclasses import asdict
 from datetime import datetime
+from typing import Any
+from uuid import UUID
 
 from django.db import transaction
-from procrastinate.contrib.django import app
 
-from server.queue import defer_once
+from core.content.errors import LinkError
+from core.errors import AtticError
+from core.quota.admission import DoesNotFit
+from core.schedule.retry import next_try
+from core.units import spoken
+from core.vault.capture import Captured
+from core.vault.errors import Stopped
+from server.jobs import defer_after_run, defer_tick
+from server.runs.convert import told_kinds
 from server.runs.live import tell
-from server.runs.models import Run, RunState
-from server.runs.sentences import log_line
+from server.runs.models import OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
+from server.runs.sentences import closing_sentence, log_line
+from server.storage.actions.note_newest import note_newest
+from server.transition import held, move
+from server.unforeseen import ending_of
+
+ROW = ("device__holder", "device__team", "store", "plan", "by")
+"""What the words about a run need besides itself."""
+STOPPED_WORDS = {"cause_code": "run.stopped", "cause": "Somebody stopped it.", "remedy": "Run again when it suits."}
 
 
-def give_up(run: Run, now: datetime) -> Run:
-    """Its time is over: it ends with the cause of its last attempt, or as missed when there was none."""
-    run.finished_at, run.next_try_at = now, None
-    if run.cause_code:
-        run.state = RunState.FAILED
-    else:
-        run.state, run.cause_code = RunState.MISSED, "schedule.missed"
-        run.cause = "Other runs took up its time until the window closed."
-        run.remedy = "Let the plan's window close later, allow more runs at a time under Office, or spread the devices over more plans."
-    run.log.append(log_line(now, "Its time was over."))
-    with transaction.atomic():
-        run.save()
+@transaction.atomic
+def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost: dict[str, float], in_doubt: bool = False) -> Run:
+    """Record the backup that lies in the store now. It is recorded even where the run was ended by somebody else meanwhile."""
+    run, manifest = held(Run, run_id, *ROW), captured.manifest
+    going = run.state == RunState.RUNNING
+    backup = Backup.objects.create(
+        id=UUID(bytes=manifest.id), device=run.device, run=run if going else None, finished_at=manifest.finished_at, items=manifest.items,
+        size_bytes=manifest.size_bytes, kinds=told_kinds(manifest), family=run.device.family, os_version=captured.state.os_version,
+        occasion=run.occasion, note=run.note, in_doubt=in_doubt, **_hold_of(run),
+    )  # fmt: skip
+    Copy.objects.create(backup=backup, store=run.store)
+    note_newest(run.store_id, backup.id)
+    if not going:
+        return run
+    run.backup = backup
+    move(
+        run,
+        RunState.PARTIAL if captured.skipped else RunState.COMPLETE,
+        finished_at=manifest.finished_at,
+        read_bytes=captured.read_bytes,
+        stored_bytes=captured.stored_bytes,
+        worked_seconds=worked_seconds,
+        cost=cost,
+        skipped=[{"kind": entry.kind, "name": entry.name, "reason": entry.reason} for entry in captured.skipped[:1000]],
+        left_out=[asdict(entry) for entry in captured.left_out[:500]],
+        cause_code="",
+        cause="",
+        remedy="",
+        reference="",
+    )
+    _log(run, manifest.finished_at, closing_sentence(run))
+    run_ended(run)
+    return run
+
+
+def _hold_of(run: Run) -> dict[str, Any]:
+    """A backup taken for an occasion stays until somebody releases it, or its day is over."""
+    if not run.occasion:
+        return {}
+    words = OCCASION_WORDS[Occasion(run.occasion)]
+    return {"hold_reason": f"{words}: {run.note}"[:200] if run.note else words, "hold_by": run.by, "hold_until": run.hold_until}
+
+
+@transaction.atomic
+def ended_badly(run_id: UUID, error: Exception, *, began_reading: bool, now: datetime) -> Run:
+    """Ended with a cause, or waiting for the next attempt. What nobody foresaw is in the log, under a reference."""
+    run, ending = held(Run, run_id, *ROW), ending_of(error, f"run {run_id}")
+    if run.state != RunState.RUNNING:
+        return run
+    cause = {"cause_code": ending.code, "cause": ending.cause, "remedy": ending.remedy, "reference": ending.reference}
+    _log(run, now, ending.cause)
+    if run.stop_asked:
+        move(run, RunState.STOPPED, finished_at=now, **(cause if isinstance(error, Stopped) else STOPPED_WORDS))
         run_ended(run)
+        return run
+    again = None
+    if isinstance(error, AtticError) and run.gives_up_at is not None:
+        again = next_try(error, attempts=run.attempts, now=now, gives_up=run.gives_up_at)
+    if again is not None:
+        move(run, RunState.WAITING, next_try_at=again, **cause)
+        _log(run, now, f"Tried again in {spoken(again - now)}.")
+        return run
+    move(run, _state_after(error, began_reading), finished_at=now, **cause)
+    run_ended(run)
+    return run
+
+
+def _state_after(error: Exception, began_reading: bool) -> RunState:
+    if isinstance(error, DoesNotFit):
+        return RunState.REFUSED
+    if isinstance(error, Stopped):
+        return RunState.STOPPED
+    return RunState.INTERRUPTED if began_reading and isinstance(error, LinkError) else RunState.FAILED
+
+
+@transaction.atomic
+def give_up(run_id: UUID, now: datetime) -> Run:
+    """Its time is over: it ends with the cause of its last attempt, or as missed when there was none. One that has ended stays."""
+    run = held(Run, run_id, *ROW)
+    if run.state not in (RunState.WAITING, RunState.RUNNING):
+        return run
+    _log(run, now, "Its time was over.")
+    if run.cause_code or run.state == RunState.RUNNING:
+        lost = {
+            "cause_code": "run.lost",
+            "cause": "Its worker ended in the middle.",
+            "remedy": "Nothing to do: the next run goes on.",
+        }
+        move(run, RunState.FAILED, finished_at=now, next_try_at=None, **({} if run.cause_code else lost))
+    else:
+        move(
+            run, RunState.MISSED, finished_at=now, next_try_at=None, cause_code="schedule.missed",
+            cause="Other runs took up its time until the window closed.",
+            remedy="Let the plan's window close later, allow more runs at a time under Office, or spread the devices over more plans.",
+        )  # fmt: skip
+    run_ended(run)
     return run
 
 
 def run_ended(run: Run) -> None:
-    """What follows the end of a run: viewers learn of it; the pile is looked after."""
+    """What follows the end of a run: viewers learn of it, and its place is free for the next one."""
     tell("run", str(run.id))
     tell("changed", "devices")
-    job = app.configure_task("look_after", queue="care", lock=f"store {run.store_id}")
-    job.defer(device_id=str(run.device_id), store_id=str(run.store_id))
-    app.configure_task("after_run", queue="care").defer(run_id=str(run.id))
-    defer_once("tick", queue="clock", timestamp=0)  # its place is free for the next one
+    defer_after_run(run.id)
+    defer_tick()
+
+
+def _log(run: Run, at: datetime, says: str) -> None:
+    run.log.append(log_line(at, says))
+    run.save(update_fields=["log"])

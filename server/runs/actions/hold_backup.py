@@ -1,26 +1,29 @@
-"""Hold a backup, so that no rule removes it; or release it."""
+"""Hold a backup, so that no rule removes it; or release it. Decided under the lock of its device."""
 
 from datetime import date
 
 from django.db import transaction
 
 from core.errors import BadInput
+from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
 from server.runs.models import Backup
+from server.runs.protection import still_there
 
 
 @transaction.atomic
 def hold_backup(backup: Backup, *, reason: str, by: User, until: date | None = None) -> Backup:
-    """Until it is released, or until that day is over in the office. Raises BadInput."""
+    """Until it is released, or until that day is over in the office. Raises BadInput; BeingRemoved when it comes too late."""
     if not reason.strip():
         raise BadInput("A hold needs a reason.", field="reason", remedy="Say why it must stay, for example “before the repair”.")
     if until is not None and until < outside().now().astimezone(office_zone()).date():
         raise BadInput("The hold would be over already.", field="until", remedy="Give a day that lies ahead.")
-    backup.hold_reason, backup.hold_by, backup.hold_until = reason.strip()[:200], by, until
-    backup.save(update_fields=["hold_reason", "hold_by", "hold_until"])
+    lock_device(backup.device_id)
+    still_there(backup)
+    _put(backup, reason=reason.strip()[:200], by=by, until=until)
     says = f"The backup of {backup.device.name} is on hold{f' until {until}' if until else ''}: {backup.hold_reason}"
     write_journal(who=by, what="backup.held", says=says, at=outside().now(), device=backup.device_id)
     return backup
@@ -29,8 +32,13 @@ def hold_backup(backup: Backup, *, reason: str, by: User, until: date | None = N
 @transaction.atomic
 def release_backup(backup: Backup, *, by: User) -> Backup:
     """From now on the rule decides again."""
-    backup.hold_reason, backup.hold_by, backup.hold_until = "", None, None
-    backup.save(update_fields=["hold_reason", "hold_by", "hold_until"])
+    lock_device(backup.device_id)
+    _put(backup, reason="", by=None, until=None)
     says = f"The hold on a backup of {backup.device.name} was released."
     write_journal(who=by, what="backup.released", says=says, at=outside().now(), device=backup.device_id)
     return backup
+
+
+def _put(backup: Backup, *, reason: str, by: User | None, until: date | None) -> None:
+    backup.hold_reason, backup.hold_by, backup.hold_until = reason, by, until
+    backup.save(update_fields=["hold_reason", "hold_by", "hold_until"])

@@ -22,7 +22,7 @@ from server.fleet.convert import link_to, told_card
 from server.fleet.models import Device, Look
 from server.outside import outside
 from server.runs.live import tell
-from server.runs.models import Copy
+from server.runs.models import Copy, CopyState
 from server.storage.queries import opened
 
 LARGEST = 12
@@ -83,7 +83,7 @@ def kinds_in(
 
 def newest_held(device: Device) -> tuple[Vault, Manifest] | None:
     """The newest backup with an intact copy, as a store has it; None when there is none, or none can be opened now."""
-    copies = Copy.objects.filter(backup__device=device, removed_at__isnull=True, intact=True).select_related("store", "backup")
+    copies = Copy.objects.filter(backup__device=device, state=CopyState.PRESENT, intact=True).select_related("store", "backup")
     newest = copies.order_by("-backup__finished_at").first()
     if newest is None:
         return None

@@ -17,25 +17,21 @@ from core.schedule.window import LONGEST_CATCH_UP, Slot, owed, slots
 from server.fleet.actions.change_device import bring_back
 from server.fleet.actions.keep_absences import keep_absences
 from server.fleet.models import DeviceState
-from server.fleet.queries import seen_on_network
+from server.jobs import defer_run
 from server.people.queries import closed_days, office_zone
 from server.plans.actions.pause import end_pauses
 from server.plans.convert import recurrence_of, window_of
 from server.plans.models import Assignment
 from server.plans.queries import pauses
-from server.runs.actions.ask_run import defer_run
 from server.runs.actions.beat import beat
-from server.runs.actions.end_run import give_up
 from server.runs.actions.line_up_night import places
-from server.runs.actions.take_up_lost import take_up_lost
+from server.runs.actions.requeue import let_go, requeue_due, take_up_lost
 from server.runs.live import tell
 from server.runs.models import ACTIVE, LinedUp, Run, RunState, Trigger
 from server.runs.queries import handled_until
 
 OWED_BACK = timedelta(days=60)
 """Nights further back are not owed any more, nor written down as missed."""
-WOKEN_AFTER = timedelta(seconds=45)
-"""A device that was away and is announced again is tried after so long, without waiting for the end of the pause."""
 
 
 def start_due(*, now: datetime) -> list[Run]:
@@ -44,8 +40,8 @@ def start_due(*, now: datetime) -> list[Run]:
     bring_back(zone=zone, now=now)
     end_pauses(zone=zone, now=now)
     keep_absences(zone=zone, now=now)
-    _let_go(now)
-    _wake(now)
+    let_go(now=now)
+    requeue_due(now=now)
     take_up_lost(now=now)
     found, overdue = _owed(zone, now)
     _write_missed(overdue, zone, now)
@@ -108,8 +104,8 @@ def _start(due: list[Owed], zone: ZoneInfo, now: datetime) -> list[Run]:
         run.expected_seconds = row.expected_seconds if row else None
         try:
             with transaction.atomic():
-                run.save()
-                defer_run(run)
+                run.save(force_insert=True)
+                defer_run(run.id, run.device_id)
         except IntegrityError:
             continue  # another scheduler was faster
         writing[store] += 1
@@ -133,36 +129,3 @@ def _write_missed(overdue: list[Owed], zone: ZoneInfo, now: datetime) -> None:
     Run.objects.bulk_create(rows, ignore_conflicts=True)
     if rows:
         tell("changed", "devices")
-
-
-@transaction.atomic
-def _let_go(now: datetime) -> None:
-    """End waiting runs that nobody wants any more: their time is over, or their device follows another plan now."""
-    waiting = Run.objects.filter(state=RunState.WAITING, planned_for__isnull=False).select_related("device__assignment")
-    for run in waiting.select_for_update(of=("self",), skip_locked=True):  # a worker may be about to begin one
-        if run.gives_up_at is not None and run.gives_up_at <= now:
-            give_up(run, now)
-            continue
-        assignment = getattr(run.device, "assignment", None)
-        if assignment is None or assignment.plan_id != run.plan_id:
-            run.state, run.finished_at, run.stop_asked, run.next_try_at = RunState.STOPPED, now, True, None
-            run.cause_code, run.cause = "schedule.moved", "Its device follows another plan now, or none."
-            run.remedy = "Nothing to do: the runs of the new plan take everything."
-            run.save(update_fields=["state", "finished_at", "stop_asked", "next_try_at", "cause_code", "cause", "remedy"])
-            tell("run", str(run.id))
-
-
-def _wake(now: datetime) -> None:
-    """A device that was away and is on the network again need not wait for the end of its pause."""
-    away = Run.objects.filter(state=RunState.WAITING, next_try_at__gt=now + WOKEN_AFTER, cause_code="link.away", device__link="agent")
-    waiting = list(away.select_related("device"))
-    if not waiting:
-        return
-    seen = seen_on_network()
-    for run in waiting:
-        last = datetime.fromisoformat(run.log[-1]["at"]) if run.log else now - WOKEN_AFTER
-        if run.device.agent_id in seen and now - last >= WOKEN_AFTER:
-            with transaction.atomic():
-                Run.objects.filter(id=run.id).update(next_try_at=None)
-                run.next_try_at = None
-                defer_run(run)

@@ -6,22 +6,28 @@ from server.api.problems import Conflict
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.runs.actions.end_run import run_ended
 from server.runs.live import tell
 from server.runs.models import ACTIVE, Run, RunState
+from server.transition import held, move
 
 
 @transaction.atomic
 def stop_run(run: Run, *, by: User) -> Run:
     """A waiting run ends at once, a running one within a second or two. Raises Conflict when it has ended."""
-    found = Run.objects.select_for_update().get(id=run.id)
+    found, now = held(Run, run.id, "device"), outside().now()
     if found.state not in ACTIVE:
         raise Conflict("This run has ended already.", remedy="Nothing to do.")
-    now = outside().now()
     if found.state == RunState.WAITING:
-        found.state, found.finished_at = RunState.STOPPED, now
-        found.cause_code, found.cause, found.remedy = "run.stopped", "It was stopped before it began.", "Run again when it suits."
-    found.stop_asked = True
-    found.save()
-    write_journal(who=by, what="run.stopped", says=f"The run of {run.device.name} was stopped.", at=now, device=run.device_id)
+        move(
+            found, RunState.STOPPED, finished_at=now, stop_asked=True, next_try_at=None, cause_code="run.stopped",
+            cause="It was stopped before it began.", remedy="Run again when it suits.",
+        )  # fmt: skip
+        run_ended(found)
+    else:
+        found.stop_asked = True
+        found.save(update_fields=["stop_asked"])
+    says = f"The run of {found.device.name} was stopped."
+    write_journal(who=by, what="run.stopped", says=says, at=now, device=found.device_id)
     tell("run", str(run.id))
     return found

@@ -5,7 +5,6 @@ from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
 
-from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import generics, serializers
 from rest_framework.parsers import JSONParser, MultiPartParser
@@ -19,6 +18,8 @@ from server.fleet.queries import device as device_by_id
 from server.people.queries import office_zone
 from server.runs.actions.bring_in import ask_bring_in, drop_bringing, look_at_path, look_at_upload
 from server.runs.models import Bringing, BringingState
+from server.runs.queries import bringing as bringing_by_id
+from server.runs.queries import bringings
 from server.storage.queries import store as store_by_id
 
 PIECE_BYTES = 1 << 20
@@ -109,9 +110,11 @@ class TakeSerializer(serializers.Serializer):
 
 
 class BringingsView(generics.ListAPIView):
-    queryset = Bringing.objects.select_related("device", "by")
     serializer_class = BringingSerializer
     parser_classes = (JSONParser, MultiPartParser)
+
+    def get_queryset(self) -> Any:
+        return bringings()
 
     @extend_schema(operation_id="bringings")
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
@@ -132,11 +135,11 @@ class BringingsView(generics.ListAPIView):
 class BringingView(APIView):
     @extend_schema(operation_id="bringing", responses=BringingSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        return Response(BringingSerializer(_by_id(id)).data)
+        return Response(BringingSerializer(bringing_by_id(id)).data)
 
     @extend_schema(operation_id="drop_bringing", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        drop_bringing(_by_id(id), by=request.user)
+        drop_bringing(bringing_by_id(id), by=request.user)
         return Response(status=204)
 
 
@@ -147,13 +150,13 @@ class BringInView(APIView):
         given.is_valid(raise_exception=True)
         told = given.validated_data
         found = ask_bring_in(
-            _by_id(id), device=device_by_id(told["device"]), store=store_by_id(told["store"]), moment=given.at(), by=request.user
+            bringing_by_id(id),
+            device=device_by_id(told["device"]),
+            store=store_by_id(told["store"]),
+            moment=given.at(),
+            by=request.user,
         )
         return Response(BringingSerializer(found).data, status=202)
-
-
-def _by_id(id: UUID) -> Bringing:
-    return get_object_or_404(Bringing.objects.select_related("device", "by"), id=id)
 
 
 def _pieces(sent: Any) -> Iterator[bytes]:

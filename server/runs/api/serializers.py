@@ -7,7 +7,8 @@ from rest_framework import serializers
 
 from core.content.kinds import KINDS
 from server.runs.history import stage_lengths
-from server.runs.models import CAME, Backup, Copy, Run, RunState
+from server.runs.models import Backup, Copy, Run, RunState
+from server.runs.queries import id_of_run_before
 from server.runs.sentences import closing_sentence, stage_words
 
 
@@ -140,8 +141,7 @@ class RunDetailSerializer(RunSerializer):
 
     @extend_schema_field(serializers.UUIDField(allow_null=True))
     def get_before_id(self, run: Run) -> Any:
-        found = Run.objects.filter(device=run.device_id, state__in=CAME, asked_at__lt=run.asked_at).order_by("-asked_at")
-        return found.values_list("id", flat=True).first()
+        return id_of_run_before(run)
 
 
 class KindInBackupSerializer(serializers.Serializer):

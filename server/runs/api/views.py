@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 from server.api.permissions import OPERATOR
 from server.fleet.queries import device as device_by_id
 from server.runs.actions.ask_run import ask_run_by_hand
+from server.runs.actions.check_store import ask_check
 from server.runs.actions.copy_backup import ask_copy
 from server.runs.actions.hold_backup import hold_backup, release_backup
 from server.runs.actions.stop_run import stop_run
@@ -21,7 +22,6 @@ from server.runs.live import hub
 from server.runs.models import Occasion
 from server.runs.queries import backup as backup_by_id
 from server.runs.queries import run as run_by_id
-from server.runs.tasks import check_store_job
 from server.storage.queries import store as store_by_id
 
 
@@ -110,9 +110,7 @@ class CheckStoreView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = CheckSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        found = store_by_id(id)
-        job = check_store_job.configure(lock=f"store {found.id}")
-        job.defer(store_id=str(found.id), percent=given.validated_data["percent"], by=request.user.id)
+        ask_check(store_by_id(id), percent=given.validated_data["percent"], by=request.user)
         return Response(status=202)
 
 

@@ -262,14 +262,14 @@ class WhatHoldsARunBack(NightsTestCase):
     def test_one_that_was_ended_while_it_was_about_to_begin_stays_ended(self):
         from unittest import mock
 
-        from server.runs.pace import took_place
+        from server.runs.actions.take_place import took_place
 
         self.plan(self.one)
         self.tick("2026-03-02T21:00")
 
-        def too_late(run: Run) -> bool:
+        def too_late(run_id: object, **told: object) -> bool:
             Run.objects.update(state=RunState.STOPPED)
-            return took_place(run)
+            return took_place(run_id, **told)
 
         with mock.patch("server.runs.actions.carry_out.took_place", side_effect=too_late):
             self.assertEqual(carry_out(Run.objects.get().id).state, RunState.STOPPED)

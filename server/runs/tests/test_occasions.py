@@ -7,11 +7,13 @@ from core.content.link import DeviceState
 from server.fleet.models import Device
 from server.people.models import Office
 from server.plans.models import Plan
-from server.retention.actions.look_after import apply_rule
+from server.retention.actions.apply_rule import apply_rule
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.bring_in import bring_in, look_into
 from server.runs.actions.carry_out import carry_out
-from server.runs.actions.copy_backup import copy_backup
+from server.runs.actions.copy_backup import ask_copy, copy_backup
+from server.runs.actions.requeue import requeue_due
+from server.runs.actions.take_place import WAIT_SECONDS
 from server.runs.models import Backup, Bringing, Copy, Run, RunState
 from server.runs.pace import speed_limit
 from server.tests.pretend import OfficeTestCase
@@ -33,7 +35,7 @@ class Occasions(OfficeTestCase):
             apply_rule(self.one, Plan.objects.get().store, now=self.outside.at)
 
     def kept(self) -> set[str]:
-        return {str(id) for id in Copy.objects.filter(removed_at__isnull=True).values_list("backup_id", flat=True)}
+        return {str(id) for id in Copy.objects.filter(state="present").values_list("backup_id", flat=True)}
 
     def test_a_run_for_an_occasion_makes_a_backup_that_no_rule_removes(self):
         run = self.ask(note="screen is cracked", occasion="before_repair").json()
@@ -103,6 +105,9 @@ class Limits(OfficeTestCase):
             self.assertEqual(carry_out(second.id).state, RunState.WAITING)
         self.assertEqual([line["says"] for line in Run.objects.get(id=second.id).log], ["Waits until another run has ended."])
         Run.objects.filter(id=first.id).update(state=RunState.COMPLETE)
+        self.assertFalse(requeue_due(now=self.outside.at))
+        self.outside.at += timedelta(seconds=WAIT_SECONDS)
+        self.assertEqual(requeue_due(now=self.outside.at), 1)
         self.assertEqual(carry_out(second.id).state, RunState.COMPLETE)
 
     def test_the_offices_speed_is_divided_among_the_runs_and_a_devices_own_is_never_passed(self):
@@ -149,7 +154,9 @@ class SecondCopies(OfficeTestCase):
         backup = self.run_now(one).backup
         second = self.store("Safe drive")
         self.assertEqual(self.api.post(f"/api/backups/{backup.id}/copy", {"store": str(second.id)}, format="json").status_code, 202)
-        self.assertTrue(copy_backup(backup.id, second.id, by=self.ines))
+        self.assertEqual(Copy.objects.get(store=second).state, "copying")
+        self.assertEqual(self.api.post(f"/api/backups/{backup.id}/copy", {"store": str(second.id)}, format="json").status_code, 409)
+        self.assertTrue(copy_backup(Copy.objects.get(store=second).id, by=self.ines))
         self.assertEqual(backup.copies.count(), 2)
         self.assertEqual(self.api.post(f"/api/backups/{backup.id}/copy", {"store": str(second.id)}, format="json").status_code, 409)
         self.assertIn(backup.id.bytes, self.outside.open_vault(second.path).backup_ids())
@@ -160,10 +167,13 @@ class SecondCopies(OfficeTestCase):
         backup = self.run_now(one).backup
         second = self.store("Safe drive")
         del self.outside.stores[second.path]
-        self.assertFalse(copy_backup(backup.id, second.id, by=None))
+        row = ask_copy(backup, second, by=self.ines)
+        self.assertFalse(copy_backup(row.id, by=None))
         second.refresh_from_db()
+        row.refresh_from_db()
         self.assertTrue(second.trouble)
-        self.assertEqual(backup.copies.count(), 1)
+        self.assertEqual(backup.copies.filter(state="present").count(), 1)
+        self.assertEqual((row.state, bool(row.cause), bool(row.remedy)), ("failed", True, True))
 
 
 class BringingIn(OfficeTestCase):

@@ -231,7 +231,7 @@ class TheScheduler(OfficeTestCase):
         self.tick("2026-03-02T21:00")
         run = carry_out(Run.objects.get().id)
         self.assertEqual((run.state, run.cause_code), (RunState.WAITING, "link.away"))
-        self.assertEqual(ProcrastinateJob.objects.filter(task_name="carry_out_run", scheduled_at__isnull=False).count(), 1)
+        self.assertFalse(ProcrastinateJob.objects.filter(scheduled_at__isnull=False).exists(), "what waits in the queue holds up others")
         self.outside.at = utc("2026-03-03T04:58")
         self.assertEqual(carry_out(run.id).state, RunState.FAILED)
 
@@ -250,10 +250,10 @@ class TheScheduler(OfficeTestCase):
         self.assertEqual(str(Run.objects.get().night), "2026-03-02")
 
     def test_the_same_number_of_queries_for_one_device_and_for_ten(self):
-        with self.assertNumQueries(21):
+        with self.assertNumQueries(20):
             start_due(now=utc("2026-03-02T12:00"))
         self.plan(*[self.device(f"d{number}") for number in range(9)], name="Other")
-        with self.assertNumQueries(21):
+        with self.assertNumQueries(20):
             start_due(now=utc("2026-03-02T12:00"))
 
 

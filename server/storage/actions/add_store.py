@@ -11,7 +11,7 @@ from server.api.problems import Conflict
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.storage.actions.measure import measured
+from server.storage.actions.measure import totals
 from server.storage.models import Store
 
 
@@ -57,8 +57,9 @@ def _record(name: str, path: str, vault: Vault, allowance_bytes: int | None, *, 
     vault_id = vault.store.hex()
     if Store.objects.filter(vault_id=vault_id).exists():
         raise Conflict("This vault is a store already, under another path.", remedy="Correct the path of that store instead.")
-    store = Store(name=name.strip(), path=path, vault_id=vault_id, allowance_bytes=allowance_bytes, added_at=now, passphrase_proven_at=now)
-    measured(store, vault, now=now)
-    store.save()
+    store = Store.objects.create(
+        name=name.strip(), path=path, vault_id=vault_id, allowance_bytes=allowance_bytes, added_at=now, passphrase_proven_at=now,
+        **totals(vault, now=now),
+    )  # fmt: skip
     write_journal(who=by, what="store.added", says=says, at=now, store=store.id)
     return store

@@ -70,7 +70,7 @@ class WhoseBytes(OfficeTestCase):
         self.plan(one, two, store=store)
         for device in (one, two):
             self.run_now(device)
-            look_after(device.id, store.id)
+        look_after(store.id)
         rows = {row.device_id: row for row in Occupancy.objects.all()}
         self.assertGreater(rows[one.id].shared_bytes, 29_000)
         self.assertLess(abs(rows[one.id].fair_bytes - rows[one.id].alone_bytes - rows[one.id].shared_bytes / 2), 2)

@@ -8,8 +8,8 @@ from typing import Any
 from django.db import transaction
 
 from core.schedule.quiet import not_before
+from server.oversight.actions.matters import Refreshed
 from server.oversight.causes import Cause
-from server.oversight.matters import Refreshed
 from server.oversight.models import Matter
 from server.oversight.today import Today
 from server.people.models import Office, User

@@ -131,7 +131,7 @@ class MessagesView(generics.ListAPIView):
     def get_queryset(self) -> Any:
         given = MessageFilter(data=self.request.query_params)
         given.is_valid(raise_exception=True)
-        return messages().filter(**given.validated_data)
+        return messages(**given.validated_data)
 
     @extend_schema(operation_id="messages", parameters=[MessageFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:

@@ -1,0 +1,39 @@
+"""Reading what needed a person, what looked wrong, and signed answers."""
+
+from typing import Any
+from uuid import UUID
+
+from django.db.models import QuerySet
+from django.shortcuts import get_object_or_404
+
+from server.oversight.models import Matter, Oddity, WipeAnswer
+
+
+def matters(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Matter]:
+    found = Matter.objects.select_related("put_off_by").prefetch_related("devices__device__holder")
+    if open is not None:
+        found = found.filter(closed_at__isnull=open)
+    return found if device is None else found.filter(devices__device=device).distinct()
+
+
+def matter(id: UUID) -> Matter:
+    return get_object_or_404(matters().prefetch_related("events__who"), id=id)
+
+
+def oddities(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Oddity]:
+    found = Oddity.objects.select_related("device__holder", "backup", "settled_by")
+    if open is not None:
+        found = found.filter(settled_at__isnull=open)
+    return found if device is None else found.filter(device=device)
+
+
+def oddity(id: Any) -> Oddity:
+    return get_object_or_404(oddities(), id=id)
+
+
+def wipe_answers(device: UUID) -> QuerySet[WipeAnswer]:
+    return WipeAnswer.objects.filter(device=device).select_related("by")
+
+
+def wipe_answer(id: UUID) -> WipeAnswer:
+    return get_object_or_404(WipeAnswer.objects.select_related("by"), id=id)

@@ -1,0 +1,28 @@
+"""Stop a restore by hand. What was written already stays where it is."""
+
+from django.db import transaction
+
+from server.api.problems import Conflict
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.recovery.models import Restore, RestoreState
+from server.runs.live import tell
+from server.transition import held, move
+
+
+@transaction.atomic
+def stop_restore(restore: Restore, *, by: User) -> Restore:
+    """A waiting one ends at once, a running one within seconds. Raises Conflict when it has ended."""
+    row, now = held(Restore, restore.id, "backup__device"), outside().now()
+    if row.state not in (RestoreState.WAITING, RestoreState.RUNNING):
+        raise Conflict("This restore has ended already.", remedy="Nothing to do.")
+    if row.state == RestoreState.WAITING:
+        move(row, RestoreState.STOPPED, finished_at=now, stop_asked=True, cause="It was stopped before it began.", remedy="Restore again.")
+    else:
+        row.stop_asked = True
+        row.save(update_fields=["stop_asked"])
+    says = f"The restore from {row.backup.device.name} was stopped."
+    write_journal(who=by, what="restore.stopped", says=says, at=now, device=row.backup.device_id)
+    tell("restore", str(row.id))
+    return row

@@ -1,0 +1,28 @@
+"""Let a store forget the copies that were decided to leave it. Idempotent: interrupted, the next time goes on.
+
+The decision is a row that was committed before; nothing here decides, so nothing here waits for a lock of a device.
+"""
+
+from datetime import datetime
+
+from django.db import transaction
+
+from server.runs.live import tell
+from server.runs.models import Copy, CopyState
+from server.storage.models import Store
+from server.storage.queries import opened
+from server.transition import transition
+
+
+def finish_removals(store: Store, *, now: datetime) -> int:
+    """How many the store has forgotten. Raises StoreError, VaultError; what is left then leaves the next time."""
+    leaving = list(Copy.objects.filter(store=store, state=CopyState.REMOVING).order_by("id"))
+    if not leaving:
+        return 0
+    vault = opened(store)
+    for copy in leaving:
+        vault.remove(copy.backup_id.bytes)
+        with transaction.atomic():
+            transition(Copy, copy.id, CopyState.REMOVED, removed_at=now)
+    tell("changed", "devices")
+    return len(leaving)

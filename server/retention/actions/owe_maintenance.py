@@ -1,0 +1,60 @@
+"""What the clock owes to each store: its rules once a night, sweeps, measures. Each waits in the queue once at the most.
+
+Nothing here hangs on a run: a device without further runs, and a store without new ones, are looked after as well.
+"""
+
+from collections.abc import Callable, Iterable
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from django.db.models import F, Max, Q
+
+from server.jobs import defer_compare, defer_measure, defer_removals, defer_rules, defer_sweep
+from server.people.queries import office_zone
+from server.runs.actions.compare_store import COMPARED_EVERY
+from server.runs.models import CAME, CopyState
+from server.storage.models import Store
+
+MORNING = 6
+"""The office's hour after which the rules of a night are applied: by then its runs are over."""
+SWEPT_EVERY = timedelta(hours=1)
+"""While something waits out its grace period."""
+MEASURED_AGAIN = timedelta(minutes=10)
+"""However many runs end, the whole store is read no more often to tell whose its bytes are."""
+
+
+def owe_maintenance(*, now: datetime) -> int:
+    """How many jobs were put into the queue."""
+    return sum([_rules(now), _removals(), _sweeps(now), _measures(now), _comparisons(now)])
+
+
+def _rules(now: datetime) -> int:
+    local = now.astimezone(office_zone())
+    if local.hour < MORNING:
+        return 0
+    return _each(defer_rules, Store.objects.filter(Q(ruled_on=None) | ~Q(ruled_on=local.date())))
+
+
+def _removals() -> int:
+    return _each(defer_removals, Store.objects.filter(copy__state=CopyState.REMOVING, trouble="").distinct())
+
+
+def _sweeps(now: datetime) -> int:
+    return _each(defer_sweep, Store.objects.filter(Q(swept_at=None) | Q(swept_at__lt=now - SWEPT_EVERY), waiting_bytes__gt=0))
+
+
+def _measures(now: datetime) -> int:
+    """Stores that gained a backup since they were measured; a first one is measured at once."""
+    gained = Store.objects.annotate(newest=Max("runs__finished_at", filter=Q(runs__state__in=CAME)))
+    changed = gained.filter(Q(measured_at=None) | Q(newest__gt=F("measured_at")))
+    return _each(
+        defer_measure, changed.filter(Q(occupancies=None) | Q(measured_at=None) | Q(measured_at__lt=now - MEASURED_AGAIN)).distinct()
+    )
+
+
+def _comparisons(now: datetime) -> int:
+    return _each(defer_compare, Store.objects.filter(Q(compared_at=None) | Q(compared_at__lt=now - COMPARED_EVERY)))
+
+
+def _each(defer: Callable[[UUID], bool], stores: Iterable[Store]) -> int:
+    return sum(defer(store.id) for store in stores)

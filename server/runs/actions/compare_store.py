@@ -1,0 +1,147 @@
+"""Compare the list with a store: copies that the store lacks, backups that the list does not know. Neither is believed blindly.
+
+A copy that the store does not list is missing, with the step that mends it, and no promise counts it. A backup that
+nobody knows is a stray, until somebody takes it into the list. Each comparison begins with what the store lists and
+reads the rows after it under the lock of each device, so that what is being written or removed meanwhile is no finding.
+"""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from django.db import transaction
+
+from core.vault.manifests import Manifest
+from core.vault.vault import Vault
+from server.fleet.models import Device
+from server.locks import lock_device
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.runs.convert import told_kinds
+from server.runs.live import tell
+from server.runs.models import Backup, Copy, CopyState, Run, RunState, Stray
+from server.storage.actions.note_trouble import note_trouble, note_well
+from server.storage.models import Store
+from server.storage.queries import opened
+from server.transition import held, move
+
+COMPARED_EVERY = timedelta(hours=20)
+SETTLED = timedelta(hours=1)
+"""A backup that is younger may have come while the store was being listed; the next comparison looks at it."""
+MISSING = {
+    "cause": "The store does not list this backup, although it was there.",
+    "remedy": "Look whether the right drive lies there and run a check; copy it again from another store that has it, or forget it.",
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Compared:
+    missing: int
+    back: int
+    strays: int
+
+
+def compare_store(store: Store, *, now: datetime) -> Compared | None:
+    """What differs now, as numbers; None when the store cannot be opened, which its page says."""
+    try:
+        vault = opened(store)
+        there = {UUID(bytes=id) for id in vault.backup_ids()}
+        missing = sum(_missing(id, store, now) for id in _absent(store, there))
+        back = sum(_back(id) for id in _returned(store, there))
+        strays = _strays(store, vault, there, now)
+    except Exception as error:  # whatever it is, the store's page says it
+        note_trouble(store.id, error)
+        return None
+    Store.objects.filter(id=store.id).update(compared_at=now)
+    note_well(store.id)
+    if missing or back or strays:
+        tell("changed", "stores")
+    return Compared(missing=missing, back=back, strays=strays)
+
+
+def _absent(store: Store, there: set[UUID]) -> list[int]:
+    rows = Copy.objects.filter(store=store, state=CopyState.PRESENT).exclude(backup_id__in=there)
+    return list(rows.values_list("id", flat=True))
+
+
+def _returned(store: Store, there: set[UUID]) -> list[int]:
+    return list(Copy.objects.filter(store=store, state=CopyState.MISSING, backup_id__in=there).values_list("id", flat=True))
+
+
+@transaction.atomic
+def _missing(id: int, store: Store, now: datetime) -> bool:
+    copy = Copy.objects.select_related("backup__device").get(id=id)
+    lock_device(copy.backup.device_id)
+    row = held(Copy, id)
+    if row.state != CopyState.PRESENT or copy.backup.finished_at > now - SETTLED:
+        return False
+    move(row, CopyState.MISSING, **MISSING)
+    says = f"{store.name} does not list the backup of {copy.backup.device.name} of {copy.backup.finished_at:%Y-%m-%d %H:%M} UTC any more."
+    write_journal(who=None, what="backup.missing", says=says, at=now, device=copy.backup.device_id, store=store.id)
+    return True
+
+
+@transaction.atomic
+def _back(id: int) -> bool:
+    lock_device(Copy.objects.select_related("backup").get(id=id).backup.device_id)
+    row = held(Copy, id)
+    if row.state != CopyState.MISSING:
+        return False
+    move(row, CopyState.PRESENT, cause="", remedy="")
+    return True
+
+
+def _strays(store: Store, vault: Vault, there: set[UUID], now: datetime) -> int:
+    known = set(Copy.objects.filter(store=store, backup_id__in=there).exclude(state=CopyState.REMOVED).values_list("backup_id", flat=True))
+    rows, devices = [], {str(id): id for id in Device.objects.values_list("id", flat=True)}
+    busy = {str(id) for id in Run.objects.filter(state=RunState.RUNNING).values_list("device_id", flat=True)}
+    for id in there - known:
+        manifest = vault.manifest(id.bytes)
+        if manifest.device in busy or manifest.finished_at > now - SETTLED:
+            continue
+        told = " ".join(str(manifest.device_told.get(name, "")) for name in ("name", "holder", "team")).strip()
+        rows.append(
+            Stray(
+                store=store, backup_id=id, device_id=devices.get(manifest.device), device_words=(told or manifest.device)[:300],
+                finished_at=manifest.finished_at, items=manifest.items, size_bytes=manifest.size_bytes, found_at=now,
+            )
+        )  # fmt: skip
+    Stray.objects.filter(store=store).exclude(backup_id__in=[row.backup_id for row in rows]).delete()
+    Stray.objects.bulk_create(rows, ignore_conflicts=True)
+    return len(rows)
+
+
+def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
+    """Take it into the list as a backup of this device, with a copy where it lies. Raises StoreError, VaultError."""
+    manifest: Manifest = opened(stray.store).manifest(stray.backup_id.bytes)
+    now = outside().now()
+    with transaction.atomic():
+        lock_device(device.id)
+        backup, _ = Backup.objects.get_or_create(
+            id=stray.backup_id,
+            defaults={
+                "device": device, "finished_at": manifest.finished_at, "items": manifest.items, "size_bytes": manifest.size_bytes,
+                "kinds": told_kinds(manifest), "family": device.family, "note": manifest.note[:200], "in_doubt": manifest.finished_at > now,
+            },
+        )  # fmt: skip
+        row = Copy.objects.select_for_update().filter(backup=backup, store=stray.store).first()
+        if row is None:
+            Copy.objects.create(backup=backup, store=stray.store)
+        elif row.state in (CopyState.MISSING, CopyState.REMOVED):
+            move(row, CopyState.PRESENT, intact=True, removed_at=None, removed_why="", cause="", remedy="")
+        says = f"A backup of {device.name} of {manifest.finished_at:%Y-%m-%d %H:%M} UTC was found in {stray.store.name} and taken in."
+        write_journal(who=by, what="backup.adopted", says=says, at=now, device=device.id, store=stray.store_id)
+        Stray.objects.filter(id=stray.id).delete()
+    tell("changed", "devices")
+    return backup
+
+
+@transaction.atomic
+def forget_missing(copy: Copy, *, by: User) -> None:
+    """It is lost for good: it stands in the list as removed from now on."""
+    lock_device(copy.backup.device_id)
+    now = outside().now()
+    move(held(Copy, copy.id), CopyState.REMOVED, removed_at=now, removed_why=f"It was missing; {by.shown_name} gave it up."[:200])
+    says = f"The missing backup of {copy.backup.device.name} in {copy.store.name} was given up."
+    write_journal(who=by, what="backup.given_up", says=says, at=now, device=copy.backup.device_id, store=copy.store_id)

@@ -1,0 +1,24 @@
+"""Write down that a store is in trouble, or out of it again. After each trouble list and store are compared."""
+
+from uuid import UUID
+
+from django.db import transaction
+
+from server.jobs import defer_compare
+from server.storage.models import Store
+from server.unforeseen import ending_of
+
+
+def note_trouble(store_id: UUID, error: Exception) -> None:
+    """It stays until the store has been opened again. What nobody foresaw is in the log, under a reference."""
+    ending = ending_of(error, f"work on store {store_id}")
+    told = {"trouble": ending.cause[:300], "trouble_code": ending.code, "trouble_remedy": ending.remedy[:300]}
+    Store.objects.filter(id=store_id).update(**told)
+
+
+@transaction.atomic
+def note_well(store_id: UUID) -> None:
+    """The store could be opened. What happened to it meanwhile is looked for."""
+    in_trouble = Store.objects.filter(id=store_id).exclude(trouble="")
+    if in_trouble.update(trouble="", trouble_code="", trouble_remedy=""):
+        defer_compare(store_id)
