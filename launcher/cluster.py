@@ -10,6 +10,9 @@ import tempfile
 from pathlib import Path
 
 from launcher.console import StepFailed, run, step
+from launcher.leftovers import known
+
+MOST_CONNECTIONS = 200
 
 
 class Cluster:
@@ -31,13 +34,35 @@ class Cluster:
                 self._make()
             if self._runs():
                 self.stop()
-            options = f"-p {self.port} -h 127.0.0.1 -k {self._home} -c max_connections=120"
-            if self._fast:
-                options += " -F -c synchronous_commit=off -c full_page_writes=off -c max_wal_size=2GB"
             command = self._as(
-                [_binary("pg_ctl"), "-D", self._home / "pg", "-l", self._home / "log", "-w", "-t", "30", "-o", options, "start"]
+                [_binary("pg_ctl"), "-D", self._home / "pg", "-l", self._home / "log", "-w", "-t", "30", "-o", self._options(), "start"]
             )
             run(command, remedy=f"Its log is {self._home / 'log'}.", cwd=Path("/"))
+
+    def revive(self) -> bool:
+        """Whether it had ended by itself and runs again. One that does not come back at once is tried again by the next call."""
+        if self._alive():
+            return False
+        command = self._as(
+            [_binary("pg_ctl"), "-D", self._home / "pg", "-l", self._home / "log", "-w", "-t", "30", "-o", self._options(), "start"]
+        )
+        # its last children may still hold its memory for a moment; then it refuses, and says so in its log
+        return subprocess.run(command, cwd="/", capture_output=True, check=False).returncode == 0
+
+    def _alive(self) -> bool:
+        """Whether its first process is there. Cheap enough to be asked all the time."""
+        try:
+            pid = int((self._home / "pg" / "postmaster.pid").read_text().split("\n", 1)[0])
+        except (FileNotFoundError, ValueError):
+            return False
+        found = known("postgres", pid)
+        return found is not None and "postgres" in found.command
+
+    def _options(self) -> str:
+        options = f"-p {self.port} -h 127.0.0.1 -k {self._home} -c max_connections={MOST_CONNECTIONS}"
+        if self._fast:
+            options += " -F -c synchronous_commit=off -c full_page_writes=off -c max_wal_size=2GB"
+        return options
 
     def stop(self) -> None:
         command = self._as([_binary("pg_ctl"), "-D", self._home / "pg", "-m", "fast", "-w", "stop"])

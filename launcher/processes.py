@@ -10,18 +10,21 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from launcher.console import StepFailed
+from launcher.leftovers import known, write_record
 
 STOP_SECONDS = 12
-MOST_RESTARTS = 4
+PAUSES_SECONDS = (0.0, 0.0, 1.0, 2.0, 4.0, 8.0)
+"""Before a process that has ended by itself is started again, by how often that has happened lately; the last one repeats."""
 RESTART_SECONDS = 120
-"""A process that ends more often than that within this time is not started again."""
+"""What counts as lately."""
 
 
 class Processes:
     """What this start has started; nothing else is ever stopped."""
 
-    def __init__(self, logs: Path) -> None:
-        self._logs = logs
+    def __init__(self, logs: Path, *, record: Path | None = None) -> None:
+        """`record`: where what runs is written down, for a start after this one was killed."""
+        self._logs, self._record = logs, record
         self._running: dict[str, subprocess.Popen[bytes]] = {}
         self._told: dict[str, tuple[Sequence[str | Path], Mapping[str, str]]] = {}
         self._restarts: dict[str, list[float]] = {}
@@ -33,23 +36,30 @@ class Processes:
             self._running[name] = subprocess.Popen(
                 [str(part) for part in command], env=dict(env), stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
             )
+        self._write_down()
+
+    def _write_down(self) -> None:
+        if self._record is not None:
+            running = [known(name, process.pid) for name, process in self._running.items() if process.poll() is None]
+            write_record(self._record, [one for one in running if one is not None])
 
     def ended(self) -> str | None:
         """The name of one that has ended by itself; None while all run."""
         return next((name for name, process in self._running.items() if process.poll() is not None), None)
 
-    def revive(self) -> str | None:
-        """Start one that has ended by itself again; its name. Raises StepFailed when that happens over and over."""
-        name = self.ended()
-        if name is None:
-            return None
-        now = time.monotonic()
-        recent = [at for at in self._restarts.get(name, []) if now - at < RESTART_SECONDS]
-        if len(recent) >= MOST_RESTARTS:
-            self.check()
-        self._restarts[name] = [*recent, now]
-        self.start(name, *self._told[name])
-        return name
+    def revive(self) -> list[str]:
+        """Start those that have ended by themselves again, the ones that do it over and over after a pause; their names."""
+        revived = []
+        for name, process in list(self._running.items()):
+            now = time.monotonic()
+            recent = [at for at in self._restarts.get(name, []) if now - at < RESTART_SECONDS]
+            pause = PAUSES_SECONDS[min(len(recent), len(PAUSES_SECONDS) - 1)]
+            if process.poll() is None or (recent and now - recent[-1] < pause):
+                continue
+            self._restarts[name] = [*recent, now]
+            self.start(name, *self._told[name])
+            revived.append(name)
+        return revived
 
     def check(self) -> None:
         """Raises StepFailed when one has ended, with the end of its log."""
@@ -82,6 +92,8 @@ class Processes:
                     os.killpg(process.pid, signal.SIGKILL)
                 process.wait()
         self._running = {}
+        if self._record is not None:
+            self._record.unlink(missing_ok=True)
 
 
 def free_port() -> int:

@@ -14,11 +14,14 @@ from pathlib import Path
 
 from launcher.cluster import Cluster
 from launcher.console import StepFailed, run, say, step
+from launcher.leftovers import RECORD, end_leftovers, who_listens
 from launcher.processes import Processes, free_port, is_free
 from launcher.setup import PYTHON, ROOT, set_up
 
 MANAGE = ROOT / "server" / "manage.py"
 UP_SECONDS = 60
+POOLS = ("clock", "runs", "maintenance")
+"""Queues with a worker each, as the server's register of jobs names them."""
 DEMO_DAYS = 17
 """How long before today the simulated devices of the demo begin to live."""
 
@@ -28,12 +31,14 @@ def start(*, port: int, data: Path, empty: bool) -> int:
     data = data.resolve()
     say("Old Attic is starting")
     with _only_one(data):
+        for line in end_leftovers(data):
+            say(line)
         if not is_free(port):
-            raise StepFailed(f"Port {port} is taken. Choose another: ./attic start --port {port + 1}")
+            raise StepFailed(f"Port {port} is taken by {who_listens(port)}. Choose another: ./attic start --port {port + 1}")
         set_up()
         ports = _ports(data)
         cluster = Cluster(data, ports["database"])
-        processes = Processes(data / "logs")
+        processes = Processes(data / "logs", record=data / RECORD)
         stopped = _Stop()
         try:
             env = environment(data, ports)
@@ -44,9 +49,10 @@ def start(*, port: int, data: Path, empty: bool) -> int:
             _start_all(processes, env, data, port, ports, empty=empty)
             _tell_ready(data, port, ports, empty=empty)
             while not stopped.asked:
-                if name := processes.revive():
+                if cluster.revive():
+                    say("PostgreSQL had ended and was started again.")
+                for name in processes.revive():
                     say(f"The process “{name}” had ended and was started again; its log is {data / 'logs' / name}.log")
-                    time.sleep(2)
                 time.sleep(0.3)
             say("\nStopping")
         finally:
@@ -106,10 +112,9 @@ def _start_all(processes: Processes, env: dict[str, str], data: Path, port: int,
 
 
 def start_workers(processes: Processes, env: dict[str, str]) -> None:
-    """One for runs, one for everything else and the clock: a long run never delays a restore's bookkeeping."""
-    worker = [PYTHON, MANAGE, "procrastinate", "worker", "-p", "1", "--delete-jobs", "successful", "--shutdown-graceful-timeout", "8"]
-    processes.start("runs", [*worker, "-q", "runs", "-c", "3"], env)
-    processes.start("care", [*worker, "-q", "care,clock,tell", "-c", "3"], env)
+    """One a pool: clock and messages never stand behind a run, nor a restore behind a check."""
+    for pool in POOLS:
+        processes.start(pool, [PYTHON, MANAGE, "work", pool], env)
 
 
 def wait_for(url: str, processes: Processes) -> None:

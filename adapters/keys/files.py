@@ -12,11 +12,15 @@ from pathlib import Path
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
+from core.errors import AtticError
 from core.vault.keys import hkdf
 
 
-class SecretUnreadable(Exception):
-    """A sealed secret does not open with this server's key file."""
+class SecretUnreadable(AtticError):
+    """A sealed secret does not open with this server's key."""
+
+    code = "key.secret_unreadable"
+    remedy = "Put the server's own key back, or give the secret anew: pair the device again, type its password, make the hook again."
 
 
 class KeyFiles:

@@ -21,7 +21,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 from launcher.processes import Processes, free_port
 from launcher.setup import PYTHON, ROOT, WEB
-from launcher.start import start_workers, wait_for
+from launcher.start import POOLS, start_workers, wait_for
 
 ARGUMENTS = [
     "--no-sandbox",
@@ -99,7 +99,7 @@ class BrowserTestCase(TransactionTestCase):
 
     def tearDown(self) -> None:
         self.ui(self.page.close)
-        for name in ("web", "runs", "care"):
+        for name in ("web", *POOLS):
             self.processes.stop_one(name)
         self.assertEqual(self.errors, [], "the page threw")
 

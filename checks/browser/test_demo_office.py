@@ -150,7 +150,7 @@ class TheDemoOffice(BrowserTestCase):
 
     def _a_killed_worker(self):
         """`kill -9` in mid-run: within a minute another worker carries the run on, and nothing is stored twice."""
-        from launcher.start import start_workers
+        from launcher.start import POOLS, start_workers
         from server.fleet.models import Device
         from server.runs.actions.ask_run import ask_run_by_hand
 
@@ -162,8 +162,8 @@ class TheDemoOffice(BrowserTestCase):
         reading = lambda: Run.objects.get(id=run.id).progress.get("read_bytes", 0) > 30_000  # noqa: E731
         came = eventually(reading, 40)
         self.assertTrue(came, Run.objects.filter(id=run.id).values_list("state", "progress", "log").get())
-        self.processes.stop_one("runs", kill=True)
-        self.processes.stop_one("care", kill=True)
+        for pool in POOLS:
+            self.processes.stop_one(pool, kill=True)
         self.control("control/field6-thorne", slow_bytes_per_second=0)
         start_workers(self.processes, self.env)
         self.assertTrue(eventually(lambda: Run.objects.get(id=run.id).state == "complete", 90), Run.objects.get(id=run.id).state)

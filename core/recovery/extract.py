@@ -10,14 +10,18 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from core.content.items import Item
+from core.errors import AtticError
 from core.vault.errors import Damaged, Stopped
 from core.vault.fetching import Fetched, fetch
 from core.vault.manifests import Stored
 from core.vault.vault import Vault, part_of
 
 
-class Unwritable(Exception):
+class Unwritable(AtticError):
     """An item that the destination cannot hold, with the reason in words."""
+
+    code = "export.unwritable"
+    remedy = "Choose another place for it, or restore it by itself."
 
 
 class Destination(Protocol):

@@ -1,13 +1,23 @@
+import contextlib
+import io
+import json
 import os
+import shutil
+import signal
 import socket
+import subprocess
 import sys
 import tempfile
 import time
+from dataclasses import asdict
+from itertools import pairwise
 from pathlib import Path
-from unittest import TestCase
+from unittest import TestCase, mock
 
-from launcher.cluster import _may_pass
+from launcher import processes as processes_module
+from launcher.cluster import Cluster, _may_pass
 from launcher.console import StepFailed, run
+from launcher.leftovers import RECORD, end_leftovers, known, who_listens
 from launcher.processes import Processes, free_port, is_free
 from launcher.start import _only_one, _ports
 
@@ -59,14 +69,89 @@ class ProcessesOfAStart(TestCase):
                 time.sleep(0.05)
         self.assertIn("the database is gone", str(caught.exception))
 
-    def test_one_that_ends_is_started_again_but_not_for_ever(self):
+    def test_one_that_ends_is_started_again_ever_less_often_and_never_given_up(self):
         self.processes.start("worker", [sys.executable, "-c", "raise SystemExit('again')"], os.environ)
-        revived = 0
-        with self.assertRaises(StepFailed):
-            for _ in range(400):
-                revived += self.processes.revive() == "worker"
-                time.sleep(0.02)
-        self.assertEqual(revived, 4)
+        at, revived = 0.0, []
+        with mock.patch.object(processes_module.time, "monotonic", lambda: at):
+            while len(revived) < 9:
+                self.processes._running["worker"].wait(30)
+                at += 0.5
+                if self.processes.revive() == ["worker"]:
+                    revived.append(at)
+        pauses = [later - earlier for earlier, later in pairwise(revived)]
+        self.assertEqual(pauses, [0.5, 1.0, 2.0, 4.0, 8.0, 8.0, 8.0, 8.0])
+        self.assertLess(max(pauses), 10, "a process is to be back within ten seconds")
+
+
+class Leftovers(TestCase):
+    def setUp(self):
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.data = Path(holder.name)
+
+    def sleeping(self) -> Processes:
+        processes = Processes(self.data / "logs", record=self.data / RECORD)
+        self.addCleanup(processes.stop)
+        processes.start("sleeper", [sys.executable, "-c", "import time; time.sleep(600)"], os.environ)
+        return processes
+
+    def gone(self, process) -> bool:
+        try:
+            process.wait(10)
+        except subprocess.TimeoutExpired:
+            return False
+        return True
+
+    def test_what_a_killed_launcher_left_is_ended_by_the_next_start(self):
+        process = self.sleeping()._running["sleeper"]
+        said = end_leftovers(self.data)
+        self.assertTrue(self.gone(process))
+        self.assertIn("sleeper", said[0])
+        self.assertEqual(end_leftovers(self.data), [])
+
+    def test_somebody_elses_process_under_the_same_id_is_named_and_left_alone(self):
+        process = self.sleeping()._running["sleeper"]
+        for change in ({"started": 1}, {"command": "something else"}):
+            entry = {**asdict(known("sleeper", process.pid)), **change}
+            (self.data / RECORD).write_text(json.dumps([entry]))
+            said = end_leftovers(self.data)
+            self.assertIn("left alone", said[0])
+            self.assertIsNone(process.poll(), change)
+
+    def test_a_start_that_ended_well_leaves_no_record(self):
+        processes = self.sleeping()
+        self.assertTrue((self.data / RECORD).is_file())
+        processes.stop()
+        self.assertFalse((self.data / RECORD).exists())
+
+    def test_who_has_a_port_is_named(self):
+        with socket.socket() as taken:
+            taken.bind(("127.0.0.1", 0))
+            taken.listen()
+            self.assertIn(str(os.getpid()), who_listens(taken.getsockname()[1]))
+
+
+class TheDatabaseIsWatchedLikeTheRest(TestCase):
+    def test_killed_again_and_again_it_is_there_again_with_what_it_held(self):
+        data = Path(tempfile.mkdtemp(prefix="attic-cluster-"))
+        data.chmod(0o755)
+        self.addCleanup(shutil.rmtree, data, ignore_errors=True)
+        cluster = Cluster(data, free_port())
+        self.addCleanup(cluster.remove)
+        with contextlib.redirect_stdout(io.StringIO()):
+            cluster.start()
+        self.assertFalse(cluster.revive())
+        for round in range(2):
+            cluster.make_database(f"round{round}")
+            pid = int((cluster._home / "pg" / "postmaster.pid").read_text().split("\n")[0])
+            os.kill(pid, signal.SIGKILL)
+            for _ in range(300):
+                if cluster.revive():
+                    break
+                time.sleep(0.1)
+            else:
+                self.fail((cluster._home / "log").read_text()[-2000:])
+            cluster.make_database(f"round{round}")  # it is there and answers
 
 
 class Steps(TestCase):

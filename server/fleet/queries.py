@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404
 from core.content.errors import LinkError
 from server.fleet.models import Bulk, Device, LinkType
 from server.outside import NetworkOffer, outside
+from server.people.models import Holder
 
 
 def devices() -> QuerySet[Device]:
@@ -53,3 +54,7 @@ def last_bulk() -> QuerySet[Bulk]:
 
 def bulk(id: UUID) -> Bulk:
     return get_object_or_404(Bulk, id=id)
+
+
+def device_ids_of(holder: Holder) -> list[UUID]:
+    return list(Device.objects.filter(holder=holder).values_list("id", flat=True))

@@ -27,6 +27,10 @@ def devices_of(found: Plan) -> QuerySet[Device]:
     return Device.objects.filter(assignment__plan=found).select_related("holder", "team")
 
 
+def device_ids_of(found: Plan) -> list[UUID]:
+    return list(devices_of(found).values_list("id", flat=True))
+
+
 def assignment_of(device: Device) -> Assignment | None:
     return Assignment.objects.select_related("plan__store").filter(device=device).first()
 

@@ -70,7 +70,7 @@ DATABASES = {
         "HOST": ATTIC_ENV.database_host,
         "PORT": ATTIC_ENV.database_port,
         # compiling takes a hundred times as long as what these short questions would gain
-        "OPTIONS": {"options": "-c jit=off"} | ({} if TESTING else {"pool": {"min_size": 1, "max_size": 12, "timeout": 5}}),
+        "OPTIONS": {"options": "-c jit=off"} | ({} if TESTING else {"pool": {"min_size": 1, "max_size": 48, "timeout": 5}}),
     }
 }
 

@@ -16,7 +16,7 @@ from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import views as recovery
 from server.retention.api import views as retention
-from server.runs.api import bringing
+from server.runs.api import bringing, differences
 from server.runs.api import history as run_history
 from server.runs.api import views as runs
 from server.storage.api import views as storage
@@ -108,6 +108,11 @@ api = [
     path("restores", recovery.RestoresView.as_view()),
     path("restores/<uuid:id>", recovery.RestoreView.as_view()),
     path("restores/<uuid:id>/archive", recovery.ArchiveView.as_view()),
+    path("restores/<uuid:id>/stop", recovery.StopRestoreView.as_view()),
+    path("stores/<uuid:id>/differences", differences.DifferencesView.as_view()),
+    path("stores/<uuid:id>/accept", differences.AcceptStoreView.as_view()),
+    path("strays/<int:id>/adopt", differences.AdoptView.as_view()),
+    path("copies/<int:id>/give-up", differences.GiveUpView.as_view()),
     path("closed-days", closed_days.ClosedDaysView.as_view()),
     path("closed-days/read", closed_days.CalendarView.as_view()),
     path("closed-days/<str:day>", closed_days.ClosedDayView.as_view()),

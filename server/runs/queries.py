@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from server.fleet.models import Device
-from server.runs.models import ACTIVE, CAME, Backup, Bringing, Copy, CopyState, Run
+from server.runs.models import ACTIVE, CAME, Backup, Bringing, Copy, CopyState, Run, Stray
 from server.storage.models import Store
 
 
@@ -120,3 +120,22 @@ def id_of_active_run(device: Device) -> UUID | None:
 
 def backups_of(device: Device) -> QuerySet[Backup]:
     return present_backups().filter(device=device)
+
+
+def strays(store: Store) -> QuerySet[Stray]:
+    return Stray.objects.filter(store=store)
+
+
+def stray(id: int) -> Stray:
+    return get_object_or_404(Stray.objects.select_related("store"), id=id)
+
+
+def copies_in_question(store: Store) -> QuerySet[Copy]:
+    """Copies that are neither simply there nor simply gone, newest backups first."""
+    settled = (CopyState.PRESENT, CopyState.REMOVED)
+    found = Copy.objects.filter(store=store).exclude(state__in=settled).select_related("backup__device__holder")
+    return found.order_by("-backup__finished_at", "-id")
+
+
+def copy_by_id(id: int) -> Copy:
+    return get_object_or_404(Copy.objects.select_related("backup__device", "store"), id=id)

@@ -3,6 +3,7 @@
 A device that is in the register already is given its link; else it is put there.
 """
 
+from collections.abc import Sequence
 from datetime import timedelta
 from pathlib import Path
 from uuid import UUID
@@ -24,6 +25,9 @@ CODE_LENGTH = 8
 WRONG_CODES = 10
 WRONG_FOR = timedelta(minutes=10)
 """So many wrong codes for one device in this time, and nobody may try for as long as they are this young."""
+AGENT_FIELDS = ("link", "agent_id", "address", "agent_key", "accepted")
+SEEN_FIELDS = ("family", "make", "model", "os_version", "serial", "last_seen_at")
+SFTP_FIELDS = ("sftp_host", "sftp_port", "sftp_username", "sftp_password", "sftp_folder", "sftp_host_key")
 
 
 def pair_device(*, agent_id: str, code: str, name: str, holder: str, team: str, by: User, registered: UUID | None = None) -> Device:
@@ -52,7 +56,7 @@ def pair_device(*, agent_id: str, code: str, name: str, holder: str, team: str, 
         device.agent_key, device.accepted = outside().seal(key_purpose(agent_id), paired.key), paired.accepted
         device.family, device.make, device.model, device.os_version = offer.family, offer.make, offer.model, offer.os_version
         device.serial, device.last_seen_at = offer.serial or device.serial, now
-        device.save()
+        _put(device, new=known is None, fields=(*AGENT_FIELDS, *SEEN_FIELDS))
         says = f"{device.name} of {device.holder.name} was paired."
         write_journal(who=by, what="device.paired", says=says, at=now, device=device.id)
     return device
@@ -84,7 +88,7 @@ def add_folder(*, path: str, name: str, holder: str, team: str, by: User, regist
     if known is None:
         device.holder, device.team = holder_named(holder, team)
     device.link, device.folder, device.last_seen_at = LinkType.FOLDER, path, now
-    device.save()
+    _put(device, new=known is None, fields=("link", "folder", "last_seen_at"))
     write_journal(who=by, what="device.added", says=f"The folder {path} was added as {device.name}.", at=now, device=device.id)
     return device
 
@@ -104,10 +108,18 @@ def add_sftp(where: SftpPlace, *, name: str, holder: str, team: str, family: str
             device.holder, device.team = holder_named(holder, team)
         put_sftp(device, where)
         device.link, device.last_seen_at = LinkType.SFTP, now
-        device.save()
+        _put(device, new=known is None, fields=("link", *SFTP_FIELDS, "last_seen_at"))
         says = f"{device.name} was added: SFTP at {where.host}:{where.port}, its host key is pinned."
         write_journal(who=by, what="device.added", says=says, at=now, device=device.id)
     return device
+
+
+def _put(device: Device, *, new: bool, fields: Sequence[str]) -> None:
+    """A new row, or these fields of one that was in the register already."""
+    if new:
+        device.save(force_insert=True)
+    else:
+        device.save(update_fields=list(fields))
 
 
 def checked_folder(path: str, *, other_than: Device | None) -> str:

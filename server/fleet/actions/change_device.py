@@ -18,6 +18,12 @@ from server.people.actions.journal import write_journal
 from server.people.actions.office import holder_named
 from server.people.models import User
 
+REGISTER_FIELDS = [
+    "name", "holder", "team", "state", "away_until", "in_use_since", "family", "make", "model", "serial", "asset_tag", "os_version",
+    "note", "purchased_on", "handed_over_on", "storage_total_bytes",
+]  # fmt: skip
+"""What `put_values` may change."""
+
 
 @transaction.atomic
 def change_device(device: Device, values: Mapping[str, str], *, by: User | None, now: datetime | None = None) -> Device:
@@ -68,7 +74,7 @@ def _save(device: Device) -> None:
     """Raises Conflict when another device has its serial or asset tag."""
     try:
         with transaction.atomic():
-            device.save()
+            device.save(update_fields=REGISTER_FIELDS)
     except IntegrityError:
         for column in ("serial", "asset_tag"):
             value = getattr(device, column)

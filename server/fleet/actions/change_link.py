@@ -8,7 +8,7 @@ from django.db import transaction
 from core.content.classify import MAX_RULES, Sorted, sorted_files
 from core.errors import BadInput
 from server.api.problems import Conflict
-from server.fleet.actions.add_device import checked_folder, checked_sftp, put_sftp
+from server.fleet.actions.add_device import SFTP_FIELDS, checked_folder, checked_sftp, put_sftp
 from server.fleet.convert import files_link, rules_of, sftp_purpose
 from server.fleet.models import Device, LinkType
 from server.outside import SftpPlace, outside
@@ -40,7 +40,7 @@ def change_link(
         device.folder = checked_folder(folder, other_than=device)
     if device.link == LinkType.SFTP and sftp is not None:
         _change_sftp(device, sftp)
-    device.save()
+    device.save(update_fields=["file_rules", "limit_bytes_per_second", "folder", *SFTP_FIELDS])
     write_journal(who=by, what="device.link_changed", says=f"The link of {device.name} was changed.", at=outside().now(), device=device.id)
     return device
 

@@ -70,7 +70,7 @@ def import_register(rows: Sequence[Mapping[str, str]], *, digest: str, by: User)
         if line.device is None:
             device = Device(link=LinkType.NONE, added_at=now)
             put_values(device, line.values, now=now)
-            device.save()
+            device.save(force_insert=True)
             before[str(device.id)] = None
             write_journal(who=by, what="device.registered", says=f"{device.name} was put into the register.", at=now, device=device.id)
         else:

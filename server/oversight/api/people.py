@@ -8,6 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server.fleet.queries import device_ids_of
 from server.outside import outside
 from server.oversight.api.devices import DeviceRowSerializer
 from server.oversight.standing import standings
@@ -78,7 +79,7 @@ class HolderView(APIView):
     @extend_schema(operation_id="holder", responses=HolderDetailSerializer)
     def get(self, request: Request, id: int) -> Response:
         holder: Any = holder_by_id(id)
-        ids = list(holder.devices.values_list("id", flat=True))
+        ids = device_ids_of(holder)
         holder.rows = standings(now=outside().now(), only=ids) if ids else []
         return Response(HolderDetailSerializer(holder).data)
 

@@ -45,7 +45,7 @@ def change_holder(holder: Holder, *, name: str, team: str, by: User, email: str 
     holder.name = name
     holder.email = holder.email if email is None else checked_email(email)
     holder.team = Team.objects.get_or_create(name=_checked(team, 80))[0] if team.strip() else None
-    holder.save()
+    holder.save(update_fields=["name", "email", "team"])
     says = f"{before} is called {name} now." if before != name else f"{name} belongs to {team.strip() or 'no team'}."
     write_journal(who=by, what="holder.changed", says=says, at=outside().now())
     return holder

@@ -48,7 +48,7 @@ def add_user(*, username: str, full_name: str, password: str, role: str, by: Use
     except ValidationError as error:
         raise BadInput(" ".join(error.messages), field="password", remedy="Choose a longer, less common password.") from None
     user.set_password(password)
-    user.save()
+    user.save(force_insert=True)
     if by is not None:
         write_journal(who=by, what="user.added", says=f"{user.shown_name} may sign in as {role}.", at=now)
     return user

@@ -28,6 +28,11 @@ TIMING = (
     "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
 )  # fmt: skip
 """Fields of a draft that go into the plan as they are."""
+PLAN_FIELDS = [
+    "name", "reach", "kinds", "larger_than_bytes", "exclusions", "rule", "starts_at", "window_closes", "exceptions", "store",
+    "promise_seconds", "keep_last", "keep_daily", "keep_weekly", "keep_monthly", *TIMING,
+]  # fmt: skip
+"""What `checked` may change."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,7 +104,10 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     found = checked(draft, plan or Plan(added_at=now))
     if Plan.objects.filter(name__iexact=found.name).exclude(id=found.id).exists():
         raise BadInput(f"There is a plan {found.name} already.", field="name", remedy="Choose another name.")
-    found.save()
+    if is_new:
+        found.save(force_insert=True)
+    else:
+        found.save(update_fields=PLAN_FIELDS)
     wanted = set(devices)
     known = set(Device.objects.filter(id__in=wanted).values_list("id", flat=True))
     if wanted - known:

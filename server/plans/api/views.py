@@ -22,7 +22,7 @@ from server.plans.convert import next_run, sentence_of, taken_kinds
 from server.plans.models import Pause, Plan
 from server.plans.present import Present
 from server.plans.preview import preview
-from server.plans.queries import begins_again, devices_of, plans
+from server.plans.queries import begins_again, device_ids_of, plans
 from server.plans.queries import plan as plan_by_id
 
 
@@ -168,7 +168,7 @@ class PlanDetailSerializer(PlanSerializer):
 
     @extend_schema_field(serializers.ListField(child=serializers.UUIDField()))
     def get_devices(self, plan: Plan) -> Any:
-        return list(devices_of(plan).values_list("id", flat=True))
+        return device_ids_of(plan)
 
 
 class NextRunSerializer(serializers.Serializer):

@@ -21,6 +21,7 @@ from server.api.streaming import pieces_of
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.recovery.actions.ask_restore import ask_restore, findings
+from server.recovery.actions.stop_restore import stop_restore
 from server.recovery.models import Restore, RestoreState, Target
 from server.recovery.queries import PAGE_ITEMS, Shown, inside, one_item, restores
 from server.recovery.queries import restore as restore_by_id
@@ -126,7 +127,8 @@ class RestoreSerializer(serializers.ModelSerializer):
         model = Restore
         fields = (
             "id", "backup_id", "backup_at", "source_name", "target", "device_id", "device_name", "everything", "kinds", "when_there",
-            "state", "asked_at", "started_at", "finished_at", "progress", "report", "cause", "remedy", "file_name", "file_bytes", "by_name",
+            "state", "asked_at", "started_at", "finished_at", "progress", "report", "cause", "remedy", "stop_asked", "file_name",
+            "file_bytes", "by_name",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -237,6 +239,15 @@ class RestoresView(generics.ListAPIView):
 class RestoreView(APIView):
     @extend_schema(operation_id="restore", responses=RestoreSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        return Response(RestoreSerializer(restore_by_id(id)).data)
+
+
+class StopRestoreView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="stop_restore", request=None, responses=RestoreSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        stop_restore(restore_by_id(id), by=request.user)
         return Response(RestoreSerializer(restore_by_id(id)).data)
 
 

@@ -14,6 +14,7 @@ from django.db import transaction
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from server.fleet.models import Device
+from server.jobs import defer_compare
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -31,7 +32,7 @@ SETTLED = timedelta(hours=1)
 """A backup that is younger may have come while the store was being listed; the next comparison looks at it."""
 MISSING = {
     "cause": "The store does not list this backup, although it was there.",
-    "remedy": "Look whether the right drive lies there and run a check; copy it again from another store that has it, or forget it.",
+    "remedy": "Look whether the right drive lies there and run a check; copy it again from another store that has it, or give it up.",
 }
 
 
@@ -40,6 +41,11 @@ class Compared:
     missing: int
     back: int
     strays: int
+
+
+def ask_compare(store: Store) -> bool:
+    """Put a comparison into the queue, unless one waits there already."""
+    return defer_compare(store.id)
 
 
 def compare_store(store: Store, *, now: datetime) -> Compared | None:
@@ -138,7 +144,7 @@ def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
 
 
 @transaction.atomic
-def forget_missing(copy: Copy, *, by: User) -> None:
+def give_up_missing(copy: Copy, *, by: User) -> None:
     """It is lost for good: it stands in the list as removed from now on."""
     lock_device(copy.backup.device_id)
     now = outside().now()

@@ -35,7 +35,7 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name='backup',
             name='in_doubt',
-            field=models.BooleanField(default=False, help_text='Made while the clock was in doubt: restorable, counted by no promise and no rule until its date is settled.'),
+            field=models.BooleanField(default=False, help_text='Made while the clock was in doubt: restorable; no promise and no rule counts it until that is settled.'),
         ),
         migrations.AddField(
             model_name='bringing',

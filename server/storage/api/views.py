@@ -26,7 +26,7 @@ class StoreSerializer(serializers.ModelSerializer):
             "id", "name", "medium", "off_site", "path", "max_writers",
             "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
             "checked_at",
-            "check_says", "trouble", "passphrase_proven_at", "added_at",
+            "check_says", "trouble", "trouble_code", "trouble_remedy", "compared_at", "passphrase_proven_at", "added_at",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -88,6 +88,7 @@ class ChangeStoreSerializer(serializers.Serializer):
     allowance_bytes = serializers.IntegerField(allow_null=True)
     off_site = serializers.BooleanField(required=False, allow_null=True, default=None)
     max_writers = serializers.IntegerField(required=False, allow_null=True, default=None)
+    path = serializers.CharField(max_length=1000, required=False, allow_blank=True, default="")
 
 
 class PassphraseSerializer(serializers.Serializer):

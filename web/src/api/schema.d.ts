@@ -200,6 +200,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/copies/{id}/give-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["give_up_missing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices": {
         parameters: {
             query?: never;
@@ -1158,6 +1174,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/restores/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["stop_restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ribbon": {
         parameters: {
             query?: never;
@@ -1353,6 +1385,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["accept_store"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/check": {
         parameters: {
             query?: never;
@@ -1364,6 +1412,22 @@ export interface paths {
         put?: never;
         /** @description Puts a check into the queue; what it found is shown with the store. */
         post: operations["check_store"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["differences"];
+        put?: never;
+        post: operations["compare_store"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1396,6 +1460,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["attach_store"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/strays/{id}/adopt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["adopt_stray"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1656,6 +1736,8 @@ export interface components {
             allowance_bytes: number | null;
             off_site?: boolean | null;
             max_writers?: number | null;
+            /** @default  */
+            path: string;
         };
         CheckRequest: {
             percent: number;
@@ -1706,6 +1788,33 @@ export interface components {
             /** Format: date-time */
             readonly checked_at: string | null;
         };
+        /** @description A copy that is missing, failed, on its way, or about to leave. */
+        CopyInQuestion: {
+            readonly id: number;
+            readonly state: components["schemas"]["CopyInQuestionStateEnum"];
+            /** @description Why it failed, or is missing. */
+            readonly cause: string;
+            readonly remedy: string;
+            readonly removed_why: string;
+            /** Format: uuid */
+            backup_id: string;
+            /** Format: date-time */
+            backup_at: string;
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+        };
+        /**
+         * @description * `copying` - Copying
+         *     * `failed` - Failed
+         *     * `present` - Present
+         *     * `missing` - Missing
+         *     * `removing` - Removing
+         *     * `removed` - Removed
+         * @enum {string}
+         */
+        CopyInQuestionStateEnum: "copying" | "failed" | "present" | "missing" | "removing" | "removed";
         CopyToRequest: {
             /** Format: uuid */
             store: string;
@@ -1723,6 +1832,10 @@ export interface components {
             /** Format: date-time */
             looked_at: string | null;
             kinds: components["schemas"]["KindCover"][];
+        };
+        DeviceChoiceRequest: {
+            /** Format: uuid */
+            device: string;
         };
         /** @description One device with its standing. */
         DeviceRow: {
@@ -1814,6 +1927,12 @@ export interface components {
             label: string;
             items: (number | null)[];
             size_bytes: (number | null)[];
+        };
+        Differences: {
+            /** Format: date-time */
+            compared_at: string | null;
+            strays: components["schemas"]["Stray"][];
+            copies: components["schemas"]["CopyInQuestion"][];
         };
         DraftRequest: {
             name: string;
@@ -2914,6 +3033,13 @@ export interface components {
             readonly check_says: string;
             /** @description Why it could not be reached last time; empty when it could. */
             readonly trouble: string;
+            readonly trouble_code: string;
+            readonly trouble_remedy: string;
+            /**
+             * Format: date-time
+             * @description When the list and the store were compared last.
+             */
+            readonly compared_at: string | null;
             /** Format: date-time */
             readonly passphrase_proven_at: string | null;
             /** Format: date-time */
@@ -3067,6 +3193,7 @@ export interface components {
             readonly report: components["schemas"]["KindReport"][];
             readonly cause: string;
             readonly remedy: string;
+            readonly stop_asked: boolean;
             readonly file_name: string;
             readonly file_bytes: number | null;
             readonly by_name: string;
@@ -3093,9 +3220,10 @@ export interface components {
          *     * `complete` - Complete
          *     * `partial` - Partial
          *     * `failed` - Failed
+         *     * `stopped` - Stopped
          * @enum {string}
          */
-        RestoreStateEnum: "waiting" | "running" | "complete" | "partial" | "failed";
+        RestoreStateEnum: "waiting" | "running" | "complete" | "partial" | "failed" | "stopped";
         Ribbon: {
             nights: components["schemas"]["Night"][];
             /** Format: date */
@@ -3437,6 +3565,13 @@ export interface components {
             readonly check_says: string;
             /** @description Why it could not be reached last time; empty when it could. */
             readonly trouble: string;
+            readonly trouble_code: string;
+            readonly trouble_remedy: string;
+            /**
+             * Format: date-time
+             * @description When the list and the store were compared last.
+             */
+            readonly compared_at: string | null;
             /** Format: date-time */
             readonly passphrase_proven_at: string | null;
             /** Format: date-time */
@@ -3473,6 +3608,13 @@ export interface components {
             readonly check_says: string;
             /** @description Why it could not be reached last time; empty when it could. */
             readonly trouble: string;
+            readonly trouble_code: string;
+            readonly trouble_remedy: string;
+            /**
+             * Format: date-time
+             * @description When the list and the store were compared last.
+             */
+            readonly compared_at: string | null;
             /** Format: date-time */
             readonly passphrase_proven_at: string | null;
             /** Format: date-time */
@@ -3484,6 +3626,25 @@ export interface components {
             stored_bytes: number;
             new_bytes: number;
             runs: number;
+        };
+        /** @description A backup that the store holds and the list does not know. */
+        Stray: {
+            readonly id: number;
+            /**
+             * Format: uuid
+             * @description The id of its manifest.
+             */
+            readonly backup_id: string;
+            /** Format: uuid */
+            device_id: string | null;
+            /** @description What the backup says of its device. */
+            readonly device_words: string;
+            /** Format: date-time */
+            readonly finished_at: string;
+            readonly items: number;
+            readonly size_bytes: number;
+            /** Format: date-time */
+            readonly found_at: string;
         };
         TakeRequest: {
             /** Format: uuid */
@@ -4254,6 +4415,34 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReadCalendar"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    give_up_missing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {
@@ -6513,6 +6702,35 @@ export interface operations {
             };
         };
     };
+    stop_restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Restore"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     ribbon: {
         parameters: {
             query?: never;
@@ -7037,6 +7255,35 @@ export interface operations {
             };
         };
     };
+    accept_store: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Store"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     check_store: {
         parameters: {
             query?: never;
@@ -7051,6 +7298,63 @@ export interface operations {
                 "application/json": components["schemas"]["CheckRequest"];
             };
         };
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    differences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Differences"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_store: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No response body */
             202: {
@@ -7122,6 +7426,38 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Store"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    adopt_stray: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceChoiceRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

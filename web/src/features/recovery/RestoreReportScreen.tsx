@@ -1,12 +1,14 @@
 /** One restore: its progress, then its report with counts expected and found. */
-import { useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import Button from 'react-bootstrap/Button';
 import { Link, useParams } from 'react-router';
 
 import { client, problemOf, told } from '../../api/client';
+import { useMe } from '../../api/queries';
 import { grouped, iec } from '../../ui/format';
 import { Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
-import { Failed, Loading } from '../../ui/States';
+import { Failed, Loading, Refused } from '../../ui/States';
 import { closing, RESTORE_STATES } from './words';
 
 export function RestoreReportScreen() {
@@ -15,6 +17,12 @@ export function RestoreReportScreen() {
     queryKey: ['restore', id],
     queryFn: () => told(client.GET('/api/restores/{id}', { params: { path: { id } } })),
     refetchInterval: (query) => (['waiting', 'running'].includes(query.state.data?.state ?? '') ? 5_000 : false),
+  });
+  const me = useMe();
+  const queries = useQueryClient();
+  const stop = useMutation({
+    mutationFn: () => told(client.POST('/api/restores/{id}/stop', { params: { path: { id } } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: ['restore', id] }),
   });
   if (restore.isPending) return <Loading what="the restore" />;
   if (restore.isError) return <Failed problem={problemOf(restore.error)} onRetry={() => void restore.refetch()} />;
@@ -35,12 +43,18 @@ export function RestoreReportScreen() {
             <When at={found.asked_at} />
           </p>
         </div>
+        {active && me.data?.user?.role !== 'auditor' && (
+          <Button variant="outline-danger" disabled={stop.isPending || found.stop_asked} onClick={() => stop.mutate()}>
+            {found.stop_asked ? 'Stopping …' : 'Stop this restore'}
+          </Button>
+        )}
         {found.file_name && (
           <a className="btn btn-primary" href={`/api/restores/${found.id}/archive`} download>
             Save {found.file_name} ({iec(found.file_bytes ?? 0)})
           </a>
         )}
       </div>
+      <Refused problem={stop.error ? problemOf(stop.error) : null} />
       <div role="status">
         {says && (
           <div className={found.state === 'complete' ? 'said' : 'said bad'}>

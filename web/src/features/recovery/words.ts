@@ -9,6 +9,7 @@ export const RESTORE_STATES = {
   complete: RUN_STATES['complete'],
   partial: RUN_STATES['partial'],
   failed: RUN_STATES['failed'],
+  stopped: RUN_STATES['stopped'],
 };
 
 type Restore = Schemas['Restore'];
@@ -16,6 +17,7 @@ type Restore = Schemas['Restore'];
 /** The last word on a restore; empty while it goes on. */
 export function closing(restore: Restore): string {
   if (restore.state === 'failed') return `It failed. ${restore.cause}`;
+  if (restore.state === 'stopped') return restore.cause;
   if (restore.state !== 'complete' && restore.state !== 'partial') return '';
   const expected = restore.report.reduce((sum, row) => sum + row.expected, 0);
   const found = restore.report.reduce((sum, row) => sum + row.found, 0);

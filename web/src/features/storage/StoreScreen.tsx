@@ -11,6 +11,7 @@ import { Field } from '../../ui/Field';
 import { Gauge } from '../../ui/Gauge';
 import { When } from '../../ui/Office';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
+import { Accept, Differences } from './Differences';
 import { gibToBytes } from './words';
 
 type Store = Schemas['StoreDetail'];
@@ -29,9 +30,11 @@ export function StoreScreen() {
       <p className="sub">{found.path}</p>
       {found.trouble && (
         <div className="said bad">
-          <strong>{found.trouble}</strong> Nothing is stored there until this is resolved.
+          <strong>{found.trouble}</strong> {found.trouble_remedy} Nothing is stored there until this is resolved.
+          {found.trouble_code === 'store.older_copy' && role === 'administrator' && <Accept store={found} />}
         </div>
       )}
+      <Differences storeId={found.id} storeName={found.name} role={role} />
       <div className="cols">
         <section>
           <h2>
@@ -69,7 +72,7 @@ export function StoreScreen() {
           </section>
           {role !== 'auditor' && <Check store={found} />}
           {role === 'administrator' && <Passphrase store={found} />}
-          {role === 'administrator' && <Change key={`${found.name} ${found.allowance_bytes ?? ''}`} store={found} />}
+          {role === 'administrator' && <Change key={`${found.name} ${found.path} ${found.allowance_bytes ?? ''}`} store={found} />}
         </aside>
       </div>
     </>
@@ -193,11 +196,12 @@ function Passphrase({ store }: { store: Store }) {
 function Change({ store }: { store: Store }) {
   const queries = useQueryClient();
   const [name, setName] = useState(store.name);
+  const [path, setPath] = useState(store.path);
   const [offSite, setOffSite] = useState(store.off_site);
   const [writers, setWriters] = useState(String(store.max_writers));
   const [gib, setGib] = useState(store.allowance_bytes ? String(store.allowance_bytes / 1024 ** 3) : '');
   const save = useMutation({
-    mutationFn: () => told(client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body: { name, allowance_bytes: gibToBytes(gib), off_site: offSite, max_writers: Number(writers) || null } })),
+    mutationFn: () => told(client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body: { name, allowance_bytes: gibToBytes(gib), off_site: offSite, max_writers: Number(writers) || null, path } })),
     onSuccess: () => queries.invalidateQueries(),
   });
   const problem = save.error ? problemOf(save.error) : null;
@@ -213,6 +217,7 @@ function Change({ store }: { store: Store }) {
       >
         <Refused problem={problem} />
         <Field label="Name" value={name} onChange={setName} problem={problem} field="name" />
+        <Field label="Folder on the server" value={path} onChange={setPath} problem={problem} field="path" hint="Where the drive is mounted now. The store is known by what lies in it, not by this path." />
         <label className="check mb-2">
           <input type="checkbox" checked={offSite} onChange={(event) => setOffSite(event.target.checked)} />
           <span>It lies outside of the office</span>

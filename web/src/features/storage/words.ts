@@ -10,3 +10,9 @@ export function gibToBytes(text: string): number | null {
 export function codeGroups(code: string): { place: number; text: string }[] {
   return code.split('-').map((text, place) => ({ place, text }));
 }
+
+/** A copy that is neither simply there nor simply gone, in a word or two. */
+export function copyStateWords(state: string): string {
+  const words: Record<string, string> = { copying: 'being copied', failed: 'not copied', missing: 'missing', removing: 'being removed' };
+  return words[state] ?? state;
+}

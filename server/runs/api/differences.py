@@ -1,0 +1,100 @@
+"""What the list and a store tell differently, each with the step that mends it."""
+
+from typing import Any
+from uuid import UUID
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.api.permissions import OPERATOR
+from server.fleet.queries import device as device_by_id
+from server.runs.actions.compare_store import adopt, ask_compare, give_up_missing
+from server.runs.models import Copy, Stray
+from server.runs.queries import copies_in_question, copy_by_id, stray, strays
+from server.storage.actions.accept_store import accept_store
+from server.storage.api.views import StoreSerializer
+from server.storage.queries import store as store_by_id
+
+SHOWN = 200
+
+
+class StraySerializer(serializers.ModelSerializer):
+    """A backup that the store holds and the list does not know."""
+
+    device_id = serializers.UUIDField(allow_null=True)
+
+    class Meta:
+        model = Stray
+        fields = ("id", "backup_id", "device_id", "device_words", "finished_at", "items", "size_bytes", "found_at")
+        read_only_fields = fields
+
+
+class CopyInQuestionSerializer(serializers.ModelSerializer):
+    """A copy that is missing, failed, on its way, or about to leave."""
+
+    backup_id = serializers.UUIDField()
+    backup_at = serializers.DateTimeField(source="backup.finished_at")
+    device_id = serializers.UUIDField(source="backup.device_id")
+    device_name = serializers.CharField(source="backup.device.name")
+    holder = serializers.CharField(source="backup.device.holder.name")
+
+    class Meta:
+        model = Copy
+        fields = ("id", "state", "cause", "remedy", "removed_why", "backup_id", "backup_at", "device_id", "device_name", "holder")
+        read_only_fields = fields
+
+
+class DifferencesSerializer(serializers.Serializer):
+    compared_at = serializers.DateTimeField(allow_null=True)
+    strays = StraySerializer(many=True)
+    copies = CopyInQuestionSerializer(many=True)
+
+
+class DeviceChoiceSerializer(serializers.Serializer):
+    device = serializers.UUIDField()
+
+
+class DifferencesView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="differences", responses=DifferencesSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        store = store_by_id(id)
+        told: dict[str, Any] = {
+            "compared_at": store.compared_at,
+            "strays": strays(store)[:SHOWN],
+            "copies": copies_in_question(store)[:SHOWN],
+        }
+        return Response(DifferencesSerializer(told).data)
+
+    @extend_schema(operation_id="compare_store", request=None, responses={202: None})
+    def post(self, request: Request, id: UUID) -> Response:
+        ask_compare(store_by_id(id))
+        return Response(status=202)
+
+
+class AcceptStoreView(APIView):
+    @extend_schema(operation_id="accept_store", request=None, responses=StoreSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        return Response(StoreSerializer(accept_store(store_by_id(id), by=request.user)).data)
+
+
+class AdoptView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="adopt_stray", request=DeviceChoiceSerializer, responses={204: None})
+    def post(self, request: Request, id: int) -> Response:
+        given = DeviceChoiceSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        adopt(stray(id), device=device_by_id(given.validated_data["device"]), by=request.user)
+        return Response(status=204)
+
+
+class GiveUpView(APIView):
+    @extend_schema(operation_id="give_up_missing", request=None, responses={204: None})
+    def post(self, request: Request, id: int) -> Response:
+        give_up_missing(copy_by_id(id), by=request.user)
+        return Response(status=204)
