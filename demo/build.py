@@ -40,7 +40,7 @@ from server.plans.models import Assignment, Plan
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import sweep_store
-from server.runs.actions.ask_run import ask_run_by_hand, defer_run
+from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.beat import beat
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
@@ -106,9 +106,8 @@ def build(tell: Callable[[str], None]) -> None:
         measure_store(store, now=outside().now())
     with connection.cursor() as cursor:
         cursor.execute("delete from procrastinate_jobs")  # their work is done above, in the past's own time
-    for run in Run.objects.filter(state=RunState.WAITING):
-        Run.objects.filter(id=run.id).update(next_try_at=None, attempts=3)
-        defer_run(run)  # it goes on waiting for its device
+    # whoever waits for a device goes on waiting: the clock takes it from here
+    Run.objects.filter(state=RunState.WAITING).update(next_try_at=outside().now(), attempts=3)
 
 
 def _hurry() -> None:

@@ -121,18 +121,31 @@ class Store:
         return sorted(path.name for path in folder.iterdir() if re.fullmatch("[0-9a-f]{32}", path.name)) if folder.is_dir() else []
 
     def read_removed(self) -> set[str]:
-        """§9.4."""
-        removed = set()
+        """§9.4, §9.5: what was removed and has not come back."""
+        begun: dict[str, int] = {}
+        ended: dict[str, int] = {}
+
+        def tell(numbers: dict[str, int], id: str, stay: int) -> None:
+            numbers[id] = max(stay, numbers.get(id, 0))
+
         for name in self.names("rolls"):
-            text = json.loads(self.object(f"rolls/{name}"))["removed"]
-            removed |= {text[at : at + 32] for at in range(0, len(text), 32)}
+            roll = json.loads(self.object(f"rolls/{name}"))
+            for at in range(0, len(roll["removed"]), 32):
+                tell(ended, roll["removed"][at : at + 32], 1)
+            for id, (first, _, last) in roll.get("stays", {}).items():
+                tell(begun, id, first)
+                tell(ended, id, last)
+        for name in self.names("stays"):
+            note = json.loads(self.object(f"stays/{name}"))
+            if note["what"] != "seen":
+                tell(begun if note["what"] == "begun" else ended, note["backup"], note["stay"])
         for name in self.names("removed"):
             try:
                 self.object(f"removed/{name}")
-                removed.add(name)
+                tell(ended, name, 1)
             except Broken:
                 print(f"removed/{name} is damaged and not believed", file=sys.stderr)
-        return removed
+        return {id for id, stay in ended.items() if stay >= max(1, begun.get(id, 1))}
 
     def read_damage(self) -> set[tuple[str, bytes]]:
         """§10.2. Only a hint where two packs have a chunk: a chunk that opens is whole."""

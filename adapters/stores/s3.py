@@ -16,6 +16,7 @@ import zlib
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 import boto3
@@ -191,6 +192,12 @@ class S3Blobs:
         with self._wrapped(prefix):
             found = [(entry["Key"][len(self._prefix) :], entry["Size"]) for page in pages for entry in page.get("Contents", [])]
         yield from found
+
+    def dated(self, name: str) -> datetime | None:
+        """By the service's clock."""
+        with self._wrapped(name):
+            found: datetime = self._client.head_object(Bucket=self._where.bucket, Key=self._key(name))["LastModified"]
+        return found
 
     def free_bytes(self) -> int | None:
         return None

@@ -8,6 +8,7 @@ from core.errors import AtticError
 from core.vault import blobs as names
 from core.vault.check import check, note_damage
 from core.vault.errors import Damaged, NoSuchBackup
+from core.vault.ledger import begin_stay
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import open_vault
 from core.vault.sweep import sweep
@@ -32,6 +33,7 @@ class EveryFlippedBit(TestCase):
         self.hurt_and_note()
         last = self.bench.capture(MemoryDevice(phone(7)), of="d4").manifest
         self.bench.vault.remove(last.id)
+        begin_stay(self.bench.again(), last.id)
         newest = self.bench.capture(device, second).manifest
         self.held[newest.id] = dict(device.content)
         self.state = dict(self.bench.blobs.held)
@@ -48,7 +50,7 @@ class EveryFlippedBit(TestCase):
 
     def test_every_kind_of_object_is_there(self):
         kinds = {name.partition("/")[0] for name in self.state}
-        self.assertEqual(kinds, {"header", "keys", "packs", "indexes", "manifests", "marks", "seen", "removed", "rolls", "damage"})
+        self.assertEqual(kinds, {"header", "keys", "packs", "indexes", "manifests", "marks", "seen", "removed", "rolls", "stays", "damage"})
 
     def test_is_found_and_harms_nothing(self):
         self.assertEqual([entry.object for entry in check(self.bench.again(), percent=100).damaged], [])

@@ -15,6 +15,7 @@ from adapters.links.tree import TreeLink
 from adapters.stores.folder import FolderBlobs
 from core.content.kinds import KIND_CODES
 from core.vault.capture import Capture, Request
+from core.vault.copying import copy
 from core.vault.manifests import Manifest
 from core.vault.opening import create_vault
 from core.vault.sealed_devices import seal_device
@@ -98,12 +99,30 @@ class TheRescueReader(TestCase):
         self.rescue("restore", "store", manifest.id.hex(), "out-2", secret="code")
         self.same("out-2")
 
+    def test_reads_a_backup_that_left_and_came_back_and_not_one_that_left_again(self):
+        first = self.backup()
+        (self.here / "twin").mkdir()
+        twin, _ = create_vault(
+            FolderBlobs(self.here / "twin"), passphrase=PASSPHRASE, now=datetime.now(UTC), random=secrets.token_bytes,
+            limits=self.vault.limits, policy=LENIENT, same_key_as=self.vault,
+        )  # fmt: skip
+        copy(self.vault, twin)
+        for swept in (False, True):
+            self.vault.remove(first.id)
+            self.assertNotIn(first.id.hex(), self.rescue("list", "store"))
+            copy(twin, self.vault)
+            if swept:
+                sweep(self.vault, now=datetime.now(UTC))
+            self.assertIn(first.id.hex(), self.rescue("list", "store"))
+            self.rescue("restore", "store", first.id.hex(), f"back{swept}")
+            self.same(f"back{swept}")
+
     def test_reads_what_is_left_after_removals_and_sweeps(self):
         first = self.backup()
         (self.phone / "photos" / "a.jpg").write_bytes(random.Random(5).randbytes(400_000))
         second = self.backup(first)
         self.vault.remove(first.id)
-        for hours in (0, 30):
+        for hours in (0, 30, 60):
             sweep(self.vault, now=datetime.now(UTC) + timedelta(hours=hours))
         told = self.rescue("list", "store")
         self.assertNotIn(first.id.hex(), told)

@@ -116,7 +116,7 @@ class Stores:
         vault = bench.again()
         note_damage(vault, check(vault, percent=100))
         assert repair(bench.again(), self.benches[other].again()).left == []
-        for hours in (0, 2):
+        for hours in (0, 2, 2):
             bench.now += timedelta(hours=hours)
             sweep(bench.again(), now=bench.now)
 

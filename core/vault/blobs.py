@@ -7,6 +7,7 @@ after a power failure. Nothing is assumed about the order of what happens at the
 
 import re
 from collections.abc import Iterator, Sequence
+from datetime import datetime
 from typing import Protocol
 
 HEADER = "header"
@@ -18,11 +19,12 @@ MARKS = "marks/"
 SEEN = "seen/"
 REMOVED = "removed/"
 ROLLS = "rolls/"
+STAYS = "stays/"
 DAMAGE = "damage/"
 
 _ID = re.compile(r"[0-9a-f]{32}")
 _NAME = re.compile(
-    r"header|(keys|indexes|manifests|marks|seen|removed|rolls|damage)/[0-9a-f]{32}|packs/(?P<fan>[0-9a-f]{2})/(?P=fan)[0-9a-f]{30}"
+    r"header|(keys|indexes|manifests|marks|seen|removed|rolls|stays|damage)/[0-9a-f]{32}|packs/(?P<fan>[0-9a-f]{2})/(?P=fan)[0-9a-f]{30}"
 )
 
 Content = bytes | Sequence[bytes]
@@ -49,6 +51,10 @@ class BlobStore(Protocol):
 
     def list(self, prefix: str) -> Iterator[tuple[str, int]]:
         """(name, size in bytes) of every object whose name begins so, in no order. Raises StoreError."""
+        ...
+
+    def dated(self, name: str) -> datetime | None:
+        """When the place itself says that the object was written; None where that is only our own clock again. Raises StoreError."""
         ...
 
     def free_bytes(self) -> int | None:

@@ -181,7 +181,7 @@ class _Check:
                 raise Damaged("The header is another one than when the store was opened.")
         except AtticError as error:
             self.damaged(names.HEADER, error.message)
-        vault.roll()
+        vault.ledger()
         self._unreadable()
 
     def _unreadable(self) -> None:
@@ -191,8 +191,8 @@ class _Check:
                 entry.backups.add(name.removeprefix(names.MANIFESTS))
 
     def _missing_backups(self, present: Set[bytes]) -> None:
-        roll, lying = self.vault.roll(), self.vault.ids(names.MANIFESTS)
-        for id in (roll.seen | self.expected) - roll.removed - present - lying.keys():
+        ledger, lying = self.vault.ledger(), self.vault.ids(names.MANIFESTS)
+        for id in (ledger.expected | self.expected) - ledger.removed - present - lying.keys():
             self.damaged(names.MANIFESTS + id.hex(), "It was there, and nobody removed it.").backups.add(id.hex())
 
     # -- packs

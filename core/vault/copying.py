@@ -121,7 +121,7 @@ class _Copy:
             self._move(manifest)
             self._writer.commit_copy(manifest.id, self._source.blobs.read(names.MANIFESTS + manifest.id.hex()))
         else:
-            self._writer.commit(self.sealed_anew(manifest))
+            self._writer.commit(self.sealed_anew(manifest), again=True)
 
     def _lacks(self, manifest: Manifest) -> bool:
         trees = self._needs.trees[manifest.id]

@@ -1,6 +1,7 @@
 """A blob store in memory: for tests, and for measuring without a disk."""
 
 from collections.abc import Iterator
+from datetime import datetime
 
 from core.vault.blobs import Content, joined
 from core.vault.errors import BlobExists, BlobMissing
@@ -28,6 +29,9 @@ class MemoryBlobs:
 
     def list(self, prefix: str) -> Iterator[tuple[str, int]]:
         yield from [(name, len(content)) for name, content in list(self.held.items()) if name.startswith(prefix)]
+
+    def dated(self, name: str) -> datetime | None:
+        return None
 
     def free_bytes(self) -> int | None:
         return None

@@ -18,8 +18,8 @@ from core.vault import blobs as names
 from core.vault.blobs import BlobStore, id_in
 from core.vault.errors import BlobExists, BlobMissing, Damaged, LastSlot, NewerVault, NotAVault, VaultExists, WrongPassphrase
 from core.vault.keys import LOWEST_COST, Cost, Keys, Randomness
+from core.vault.ledger import note
 from core.vault.recovery_code import new_code
-from core.vault.rolls import note
 from core.vault.sealing import local_place, seal, unseal
 from core.vault.slots import (
     Secret,
@@ -131,7 +131,7 @@ def open_vault(
     if _seal_of(keys, told).hex() != told["seal"]:
         raise Damaged("The header of this vault was changed.")
     vault = Vault(blobs, keys, store=store, random=random, limits=limits)
-    if slot.id in vault.roll().removed:
+    if slot.id in vault.ledger().removed:
         raise WrongPassphrase  # a slot that was removed and has been put back
     return vault
 
@@ -200,7 +200,7 @@ def slots(vault: Vault) -> list[SlotTold]:
 
 def live_slots(vault: Vault) -> list[Slot]:
     """Slots as they lie in the store, those left out that were removed."""
-    removed, found = vault.roll().removed, []
+    removed, found = vault.ledger().removed, []
     for name, _ in sorted(vault.blobs.list(names.KEYS)):
         if (id := id_in(name)) is None or id in removed:
             continue
@@ -222,6 +222,12 @@ def remove_slot(vault: Vault, id: bytes) -> None:
         return
     _left_after(present, {id}, going.device)
     note(vault, names.REMOVED, id)
+    try:
+        # somebody else may just have removed the other one: whoever looks last finds that nothing is left
+        _left_after(slots(vault), {id}, going.device)
+    except LastSlot:
+        vault.blobs.delete(names.REMOVED + id.hex())
+        raise
     vault.blobs.delete(names.KEYS + id.hex())
 
 

@@ -14,9 +14,9 @@ from core.vault import blobs as names
 from core.vault.copying import raw_manifest, resealed, same_key, send_chunks
 from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.keys import ID_BYTES
+from core.vault.ledger import note_seen
 from core.vault.manifests import parted_branch
 from core.vault.needs import needs_of
-from core.vault.rolls import note
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
@@ -82,8 +82,8 @@ def damaged_backups(vault: Vault) -> list[bytes]:
 def _mend_manifests(vault: Vault, other: Vault, writer: Writer, report: RepairReport) -> None:
     vault.unreadable.clear()
     present = {manifest.id for manifest in vault.manifests()}
-    roll = vault.roll()
-    for id in sorted((roll.expected | vault.ids(names.MANIFESTS).keys()) - roll.removed - present):
+    ledger = vault.ledger()
+    for id in sorted((ledger.expected | vault.ids(names.MANIFESTS).keys()) - ledger.removed - present):
         try:
             manifest = raw_manifest(other, id)
             if same_key(vault, other):
@@ -91,11 +91,11 @@ def _mend_manifests(vault: Vault, other: Vault, writer: Writer, report: RepairRe
                 vault.opened(names.MANIFESTS + id.hex(), sealed)
                 vault.blobs.delete(names.MANIFESTS + id.hex())
                 vault.blobs.create(names.MANIFESTS + id.hex(), sealed)
-                note(vault, names.SEEN, id)
+                note_seen(vault, id, ledger.stay(id))
             else:
                 anew = resealed(other, vault, manifest, writer)
                 vault.blobs.delete(names.MANIFESTS + id.hex())
-                writer.commit(anew)
+                writer.commit(anew, again=True)
         except (NoSuchBackup, Damaged):
             continue
         report.mended_manifests += 1

@@ -9,7 +9,7 @@ first. A second sweep at the same time does no harm, it only does the work twice
 import contextlib
 import json
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
 
@@ -19,11 +19,11 @@ from core.vault import blobs as names
 from core.vault.blobs import pack_name
 from core.vault.errors import BlobMissing, Damaged, Stopped
 from core.vault.fetching import fetch
+from core.vault.ledger import put_together
 from core.vault.manifests import Manifest
 from core.vault.needs import Needs, needs_of
 from core.vault.packs import encode_index, footer_bytes, ids_of
-from core.vault.rolls import put_together
-from core.vault.vault import Vault
+from core.vault.vault import Mark, Vault
 from core.vault.writer import Writer
 
 _MOST_LOOKS = 3
@@ -59,7 +59,7 @@ class Plan:
 def plan_sweep(vault: Vault) -> SweepReport:
     """A dry run: exactly what a sweep frees once it is carried through. Raises Damaged."""
     plan = _plan(vault, set(vault.ids(names.PACKS)))
-    moved_before = sum(moved for _, _, moved in vault.marks().values())
+    moved_before = sum(mark.moved_bytes for mark in vault.marks().values())
     return SweepReport(
         freed_bytes=plan.freed_bytes - moved_before, marked_bytes=plan.doomed_bytes, kept_bytes=vault.stored_bytes() - plan.freed_bytes
     )
@@ -72,9 +72,9 @@ def sweep(
     grace = vault.limits.grace_seconds if grace_seconds is None else grace_seconds
     _mark(vault, now=now, should_stop=should_stop)
     freed = _remove_due(vault, now=now, grace=timedelta(seconds=grace), should_stop=should_stop)
-    put_together(vault, vault.roll())
+    put_together(vault)
     sizes = vault.ids(names.PACKS)
-    marked = {pack for _, packs, _ in vault.marks().values() for pack in packs}
+    marked = {pack for mark in vault.marks().values() for pack in mark.packs}
     return SweepReport(freed_bytes=freed, marked_bytes=sum(sizes.get(pack, 0) for pack in marked), kept_bytes=vault.stored_bytes())
 
 
@@ -116,7 +116,8 @@ def _plan(vault: Vault, among: set[bytes]) -> Plan:
     vault.index.settle()
     index, sizes = vault.index, vault.ids(names.PACKS)
     live, entries, limits = needs.live(len(index.lengths)), index.all_entries(), vault.limits
-    small = {pack for pack in index.pack_ids if sizes.get(pack, 0) < limits.pack_bytes // 4}
+    # marked ones are put together already, and only wait
+    small = {pack for pack in index.pack_ids if pack not in index.marked and sizes.get(pack, 0) < limits.pack_bytes // 4}
     if len(small) <= limits.most_small_packs:
         small = set()
     plan, lengths = Plan(), list[int]()
@@ -160,19 +161,46 @@ def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> No
     if not plan.doomed:
         return
     moved = _move(vault, plan.moving, should_stop)
-    told = {"at": now.isoformat(), "packs": b"".join(sorted(plan.doomed)).hex(), "moved_bytes": moved}
-    vault.write_object(names.MARKS, json.dumps(told).encode())
+    _write_mark(vault, Mark(at=now, packs=tuple(sorted(plan.doomed)), moved_bytes=moved))
+
+
+def _write_mark(vault: Vault, mark: Mark) -> str:
+    told: dict[str, object] = {"at": mark.at.isoformat(), "packs": b"".join(mark.packs).hex(), "moved_bytes": mark.moved_bytes}
+    if mark.seen_at is not None:
+        told["seen_at"] = mark.seen_at.isoformat()
+    return vault.write_object(names.MARKS, json.dumps(told).encode())
+
+
+def _due(vault: Vault, *, now: datetime, grace: timedelta) -> dict[str, Mark]:
+    """Marks that may be carried out. Those that are seen again a grace period after they were made are written down so."""
+    due: dict[str, Mark] = {}
+    for name, mark in vault.marks().items():
+        if not grace:
+            due[name] = mark  # somebody says that nobody writes here now
+        elif mark.at > now or (mark.seen_at is not None and mark.seen_at > now):
+            _write_mark(vault, replace(mark, at=now, seen_at=None))  # a clock was wrong: it waits as if it were new
+            vault.blobs.delete(name)
+        elif mark.seen_at is not None and mark.seen_at - mark.at >= grace:
+            if now - mark.seen_at >= grace:
+                due[name] = mark
+        elif now - mark.at >= grace:
+            sighted = replace(mark, seen_at=now)
+            again = _write_mark(vault, sighted)
+            made, seen = vault.blobs.dated(name), vault.blobs.dated(again)
+            vault.blobs.delete(name)
+            if made is not None and seen is not None and seen - made >= grace:
+                due[again] = sighted
+    return due
 
 
 def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: Callable[[], bool]) -> int:
     """Phase two: bytes freed. Looks at all marks and all backups anew: what is needed by now is moved out first."""
-    marks = vault.marks()
-    due = {name: packs for name, (at, packs, _) in marks.items() if at + grace <= now}
+    due = _due(vault, now=now, grace=grace)
     if not due:
         return 0
     sizes = vault.ids(names.PACKS)
-    plan = _plan(vault, {pack for packs in due.values() for pack in packs if pack in sizes})
-    moved = _move(vault, plan.moving, should_stop) + sum(marks[name][2] for name in due)
+    plan = _plan(vault, {pack for mark in due.values() for pack in mark.packs if pack in sizes})
+    moved = _move(vault, plan.moving, should_stop) + sum(mark.moved_bytes for mark in due.values())
     going = set(plan.doomed)
     _replace_index(vault, going)
     for pack in sorted(going):

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from core.units import HOURS, KIB, MIB
+from core.units import HOURS, KIB, MIB, aware
 from core.vault import blobs as names
 from core.vault.blobs import BlobStore, pack_name
 from core.vault.chunking import unframed
@@ -19,6 +19,7 @@ from core.vault.errors import BlobMissing, Damaged, DeviceSealed, NoSuchBackup
 from core.vault.fetching import at_once, fetch
 from core.vault.index import ChunkIndex, Place
 from core.vault.keys import Keys, Randomness
+from core.vault.ledger import Ledger, read_ledger, remove_backup
 from core.vault.manifests import (
     KindSummary,
     Manifest,
@@ -32,7 +33,6 @@ from core.vault.manifests import (
 )
 from core.vault.objects import Objects
 from core.vault.packs import FOOTER_SUFFIX, LENGTH_BYTES, Entries, decode_entries, decode_index, ids_of, pack_bytes
-from core.vault.rolls import Roll, read_roll, remove_backup
 from core.vault.sealing import chunk_place, unseal
 
 
@@ -58,6 +58,18 @@ class VaultLimits:
     """Threads that compress, seal and open."""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mark:
+    """Packs that a sweep is about to remove (§9.2)."""
+
+    at: datetime
+    packs: tuple[bytes, ...]
+    moved_bytes: int
+    """What of them was needed and has been copied elsewhere."""
+    seen_at: datetime | None = None
+    """When a sweep saw it again, a grace period or more after it was made; None until then."""
+
+
 class Vault(Objects):
     """Reads. One object a thread."""
 
@@ -78,7 +90,7 @@ class Vault(Objects):
     def refresh(self) -> None:
         """Learn what the store holds now. What cannot be read is left out and named in `unreadable`."""
         self.unreadable = {}
-        marked = {pack for _, packs, _ in self.marks().values() for pack in packs}
+        marked = {pack for mark in self.marks().values() for pack in mark.packs}
         sizes = self.ids(names.PACKS)
         indexes = self._read_indexes()
         known: dict[bytes, Entries] = {}
@@ -146,13 +158,18 @@ class Vault(Objects):
             raise Damaged(f"Pack {name} is not as long as its footer says.")
         return entries
 
-    def marks(self) -> dict[str, tuple[datetime, list[bytes], int]]:
-        """Marks of sweeps: object name → (when, packs, bytes that were moved). Damaged ones are named in `unreadable`."""
+    def marks(self) -> dict[str, Mark]:
+        """Marks of sweeps by object name. Damaged ones are named in `unreadable`."""
         found = {}
         for name, told in self.told(names.MARKS).items():
             try:
-                packs = split_ids(bytes.fromhex(told["packs"]))
-                found[name] = (datetime.fromisoformat(told["at"]), packs, int(told["moved_bytes"]))
+                packs, seen_at = tuple(split_ids(bytes.fromhex(told["packs"]))), told.get("seen_at")
+                found[name] = Mark(
+                    at=aware(datetime.fromisoformat(told["at"])),
+                    seen_at=aware(datetime.fromisoformat(seen_at)) if seen_at else None,
+                    packs=packs,
+                    moved_bytes=int(told["moved_bytes"]),
+                )
             except (ValueError, KeyError, TypeError, Damaged):
                 self.unreadable[name] = f"Object {name} cannot be read."
         return found
@@ -164,7 +181,7 @@ class Vault(Objects):
         if unreadable:
             remedy = "Sweep the store: that clears it. Then run again; what was stored is used again."
             raise Damaged(f"The mark {unreadable[0]} of a sweep cannot be read.", remedy=remedy)
-        return {pack for _, packs, _ in marks.values() for pack in packs}
+        return {pack for mark in marks.values() for pack in mark.packs}
 
     def noted_damage(self) -> dict[bytes, set[bytes]]:
         """What checks have found: pack → damaged chunks in it."""
@@ -253,14 +270,14 @@ class Vault(Objects):
 
     # -- backups
 
-    def roll(self) -> Roll:
-        """Which backups and slots were seen and removed (§9.4)."""
-        return read_roll(self)
+    def ledger(self) -> Ledger:
+        """Which backups and slots were there and were removed (§9.4)."""
+        return read_ledger(self)
 
     def backup_ids(self) -> list[bytes]:
         """Backups that exist: a manifest that was removed and came back is none."""
         found = self.ids(names.MANIFESTS)
-        removed = self.roll().removed if found else set()
+        removed = self.ledger().removed if found else set()
         return [id for id in found if id not in removed]
 
     def manifest(self, id: bytes) -> Manifest:

@@ -22,6 +22,7 @@ from core.vault.chunking import Cutter
 from core.vault.errors import Damaged, RunTooLong
 from core.vault.fetching import fetch, in_pack_order
 from core.vault.keys import ID_BYTES, Keys
+from core.vault.ledger import begin_stay, note_seen, remove_backup
 from core.vault.manifests import (
     SIZE,
     SPANS,
@@ -36,7 +37,6 @@ from core.vault.manifests import (
 )
 from core.vault.packs import FOOTER_SUFFIX, LENGTH_BYTES, Entries, encode_index, entries_of, ids_of, pack_bytes
 from core.vault.pipeline import Claim, Pipeline, Sealed, Spans, sealed_chunk
-from core.vault.rolls import note, remove_backup
 from core.vault.sealing import inner_seal, local_place, seal
 from core.vault.tree import AT_ONCE, Ticket, Tree
 from core.vault.vault import Vault
@@ -267,21 +267,22 @@ class Writer:
 
     # -- commit
 
-    def commit(self, manifest: Manifest) -> None:
-        """Make the backup exist. Raises RunTooLong when what it relied on is gone; StoreError."""
+    def commit(self, manifest: Manifest, *, again: bool = False) -> None:
+        """Make the backup exist; `again`: it may have been here before. Raises RunTooLong when what it relied on is gone; StoreError."""
         self.flush()
         self._secure()
         name = names.MANIFESTS + manifest.id.hex()
         sealed = self.vault.sealed_object(name, encode_manifest(self._without_private(manifest)))
-        self._publish(manifest.id, sealed)
+        self._publish(manifest.id, sealed, again=again)
 
     def commit_copy(self, id: bytes, sealed_manifest: bytes) -> None:
-        """The same for a manifest that is sealed already."""
+        """The same for a manifest that is sealed already, of a backup that may have been here before."""
         self.flush()
         self._secure()
-        self._publish(id, sealed_manifest)
+        self._publish(id, sealed_manifest, again=True)
 
-    def _publish(self, id: bytes, sealed_manifest: bytes) -> None:
+    def _publish(self, id: bytes, sealed_manifest: bytes, *, again: bool) -> None:
+        stay = begin_stay(self.vault, id) if again else 1
         self.vault.blobs.create(names.MANIFESTS + id.hex(), sealed_manifest)
         self.stored_bytes += len(sealed_manifest)
         try:
@@ -290,7 +291,7 @@ class Writer:
         except RunTooLong:
             remove_backup(self.vault, id)
             raise
-        note(self.vault, names.SEEN, id)
+        note_seen(self.vault, id, stay)
 
     def _secure(self) -> None:
         """See to it that everything this backup needs lies in packs that stay (§9.3)."""

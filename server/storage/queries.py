@@ -32,7 +32,7 @@ def opened(found: Store) -> Vault:
         what = f"The store {other.name}" if other else "Another vault"
         raise AnotherVault(f"{what} lies where {found.name} should be: at {found.path}.")
     note = Store.objects.filter(id=found.id).values_list("newest_note", flat=True).first()  # the row in hand may be older
-    if note and not vault.roll().knows(bytes.fromhex(note)):
+    if note and not vault.ledger().knows(bytes.fromhex(note)):
         raise OlderCopy(f"An older copy of {found.name} lies at {found.path}: it lacks what was stored there last.")
     return vault
 

@@ -1,6 +1,7 @@
 """A blob store that goes wrong at the n-th operation, in every way in which one can."""
 
 from collections.abc import Iterator
+from datetime import datetime
 from enum import StrEnum
 from threading import Lock
 
@@ -99,6 +100,9 @@ class Faulty:
             raise StoreUnreachable("The list broke off.")
         yield from found
         self._after(now)
+
+    def dated(self, name: str) -> datetime | None:
+        return None
 
     def free_bytes(self) -> int | None:
         return self.below.free_bytes()

@@ -1,9 +1,10 @@
 """Backups, commits, sweeps and checks over a small vault."""
 
+import json
 import random
 from dataclasses import replace
-from datetime import timedelta
-from unittest import TestCase
+from datetime import datetime, timedelta
+from unittest import TestCase, mock
 
 from core.content.errors import DataAccessOff, DeviceLocked, LinkCut
 from core.vault.blobs import MANIFESTS, MARKS, PACKS, ROLLS, SEEN
@@ -162,6 +163,11 @@ class RemovingAndSweeping(TestCase):
         self.new = self.bench.capture(MemoryDevice(phone(2))).manifest
 
     def sweep(self, *, hours: float = 0):
+        """A sweep so many hours later; half-way another one comes by, which is what sees a mark again."""
+        if hours >= 2:
+            self.bench.now += timedelta(hours=hours / 2)
+            sweep(self.bench.again(), now=self.bench.now)
+            hours /= 2
         self.bench.now += timedelta(hours=hours)
         return sweep(self.bench.again(), now=self.bench.now)
 
@@ -178,14 +184,69 @@ class RemovingAndSweeping(TestCase):
         full = packs_bytes()
         self.assertGreater(self.sweep().marked_bytes, 0)
         self.assertGreaterEqual(packs_bytes(), full)
-        self.assertEqual(self.sweep(hours=0.5).freed_bytes, 0)
-        freed = self.sweep(hours=1).freed_bytes
+        for hours in (0.5, 1, 0.5):
+            self.assertEqual(self.sweep(hours=hours).freed_bytes, 0)
+        freed = self.sweep(hours=0.5).freed_bytes
         self.assertGreater(freed, 150_000)
         self.assertLess(packs_bytes(), full - 150_000)
         self.assertEqual(contents(self.bench.again(), self.new), phone(2))
         self.assertTrue(check(self.bench.again(), percent=100).ok)
         with self.assertRaises(NoSuchBackup):
             self.bench.again().manifest(self.old.id)
+
+    def packs(self) -> set[str]:
+        return {name for name in self.bench.blobs.held if name.startswith(PACKS)}
+
+    def test_a_clock_that_jumps_once_by_any_amount_shortens_no_grace_period(self):
+        """Wherever among the sweeps it jumps, and however far: real time passed is what counts."""
+        hour = timedelta(hours=1)
+        for jump in (timedelta(days=9000), timedelta(hours=3), timedelta(hours=-3), timedelta(days=-9000)):
+            for place in range(5):
+                self.setUp()
+                self.bench.vault.remove(self.old.id)
+                before, real, off = self.packs(), self.bench.now, timedelta()
+                for number in range(5):
+                    if number == place:
+                        off = jump
+                    sweep(self.bench.again(), now=real + off)
+                    if real - self.bench.now < hour:
+                        self.assertLessEqual(before, self.packs(), f"{jump} at sweep {number}: gone after {real - self.bench.now}")
+                    real += timedelta(minutes=14)
+                for _ in range(6):
+                    real += timedelta(hours=2)
+                    sweep(self.bench.again(), now=real + off)
+                self.assertFalse(before <= self.packs(), f"{jump} at sweep {place}: it never went")
+                self.assertEqual(contents(self.bench.again(), self.new), phone(2))
+
+    def test_where_the_place_dates_its_objects_one_period_is_enough(self):
+        written: dict[str, datetime] = {}
+        at, real = self.bench.now, self.bench.blobs.create
+
+        def create(name: str, content: object) -> None:
+            written[name] = at
+            real(name, content)
+
+        with mock.patch.object(self.bench.blobs, "create", create), mock.patch.object(self.bench.blobs, "dated", written.get):
+            self.bench.vault.remove(self.old.id)
+            sweep(self.bench.again(), now=at)
+            at += timedelta(minutes=30)
+            self.assertEqual(sweep(self.bench.again(), now=at + timedelta(days=400)).freed_bytes, 0, "our own clock was believed")
+            at += timedelta(minutes=31)
+            self.assertEqual(sweep(self.bench.again(), now=at).freed_bytes, 0)
+            at += timedelta(minutes=61)
+            self.assertGreater(sweep(self.bench.again(), now=at).freed_bytes, 150_000)
+
+    def test_a_mark_of_an_earlier_program_waits_like_a_new_one(self):
+        self.bench.vault.remove(self.old.id)
+        vault = self.bench.again()
+        vault.refresh()
+        told = {"at": (self.bench.now - timedelta(days=3)).isoformat(), "packs": b"".join(vault.ids(PACKS)).hex(), "moved_bytes": 0}
+        vault.write_object(MARKS, json.dumps(told).encode())
+        before = self.packs()
+        self.sweep()
+        self.assertLessEqual(before, self.packs())
+        self.sweep(hours=1)
+        self.assertFalse(before <= self.packs())
 
     def test_sweeping_again_frees_nothing_more(self):
         self.bench.vault.remove(self.old.id)
@@ -304,15 +365,15 @@ class RemovingAndSweeping(TestCase):
             bench.vault.remove(first.id)
             bench.blobs.left = n
             try:
-                sweep(bench.again(), now=bench.now)
-                sweep(bench.again(), now=bench.now + timedelta(hours=2))
+                for hours in (0, 1, 2):
+                    sweep(bench.again(), now=bench.now + timedelta(hours=hours))
                 break
             except Killed:
                 deaths += 1
             bench.blobs.left = 10**9
             self.assertEqual(contents(bench.again(), second), kept)
-            sweep(bench.again(), now=bench.now + timedelta(hours=4))
-            sweep(bench.again(), now=bench.now + timedelta(hours=8))
+            for hours in (4, 6, 8):
+                sweep(bench.again(), now=bench.now + timedelta(hours=hours))
             self.assertEqual(contents(bench.again(), second), kept)
             self.assertTrue(check(bench.again(), percent=100).ok)
         self.assertGreater(deaths, 5)

@@ -2,7 +2,9 @@
 
 import json
 import traceback
+from contextlib import suppress
 from datetime import timedelta
+from functools import partial
 from unittest import TestCase
 
 from core.errors import BadInput
@@ -14,6 +16,7 @@ from core.vault.errors import Damaged, DeviceSealed, LastSlot, NewerVault, NotAV
 from core.vault.keys import Cost
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import (
+    PERSONAL,
     STRICT,
     add_key_file,
     add_passphrase,
@@ -212,6 +215,34 @@ class SlotsComeAndGo(TestCase):
             remove_slot(self.bench.vault, typed[1].id)
         self.assertTrue(caught.exception.remedy)
         self.assertEqual(len(slots(self.bench.vault)), 2)
+
+    def test_two_people_who_remove_one_each_at_the_same_moment_do_not_leave_none(self):
+        """Wherever among the other's steps the second one comes by."""
+        operations = 0
+        for place in range(40):
+            bench = Bench()
+            mine, theirs = [told.id for told in slots(bench.again()) if told.kind in PERSONAL]
+            left = [place]
+            real = {name: getattr(bench.blobs, name) for name in ("create", "delete", "read", "list")}
+
+            def counted(name, *arguments, left=left, real=real, bench=bench, theirs=theirs, **more):
+                left[0] -= 1
+                if left[0] == 0:
+                    for other, was in real.items():
+                        setattr(bench.blobs, other, was)
+                    with suppress(LastSlot):
+                        remove_slot(bench.again(), theirs)
+                return real[name](*arguments, **more)
+
+            for name in real:
+                setattr(bench.blobs, name, partial(counted, name))
+            with suppress(LastSlot):
+                remove_slot(bench.again(), mine)
+            for name, was in real.items():
+                setattr(bench.blobs, name, was)
+            operations += left[0] <= 0
+            self.assertTrue([told for told in slots(bench.again()) if told.kind in PERSONAL], f"none is left after step {place}")
+        self.assertGreater(operations, 10)
 
     def test_labels_are_not_readable_without_a_key(self):
         add_passphrase(self.bench.vault, OTHER, label="Nygaard", now=self.bench.now, policy=LENIENT)

@@ -67,7 +67,7 @@ class Races(TestCase):
             vault = self.bench.again()
             self.assertEqual(contents(vault, vault.manifest(id)), content)
         self.assertEqual([(entry.object, entry.reason) for entry in check(self.bench.again(), percent=100).damaged], [])
-        for hours in (5, 10):
+        for hours in (5, 10, 15):
             sweep(self.bench.again(), now=self.bench.now + timedelta(hours=hours))
         for id, content in ((self.kept.id, phone(2)), *expected):
             vault = self.bench.again()
@@ -130,8 +130,8 @@ class Races(TestCase):
                 self.blobs.at(operation, prefix, lambda: made.append(self.run_through()), after=after)
                 with self.subTest(grace=grace, operation=operation, prefix=prefix, after=after):
                     made.clear()
-                    sweep(self.bench.again(), now=self.bench.now, grace_seconds=grace)
-                    sweep(self.bench.again(), now=self.bench.now + timedelta(hours=2), grace_seconds=grace)
+                    for hours in (0, 2, 4):
+                        sweep(self.bench.again(), now=self.bench.now + timedelta(hours=hours), grace_seconds=grace)
                     self.assertTrue(self.blobs.acted)
                     self.whole(*[(id, phone(1)) for id in made if id])
                     if grace:
@@ -151,7 +151,7 @@ class Races(TestCase):
                 again = lambda: sweep(self.bench.again(), now=self.bench.now + timedelta(hours=1), grace_seconds=grace)  # noqa: B023, E731
                 self.blobs.at(operation, prefix, again, after=after)
                 with self.subTest(grace=grace, operation=operation, prefix=prefix, after=after):
-                    for hours in (0, 2):
+                    for hours in (0, 2, 4):
                         sweep(self.bench.again(), now=self.bench.now + timedelta(hours=hours), grace_seconds=grace)
                     self.assertTrue(self.blobs.acted)
                     self.whole((third.id, shared))

@@ -29,11 +29,12 @@ class Command(BaseCommand):
 async def _work(worker: App, pool: Pool) -> None:
     # the queue hands jobs to the loop's threads, of which there would be only a few more than cores
     asyncio.get_running_loop().set_default_executor(ThreadPoolExecutor(AT_ONCE[pool] + 2, thread_name_prefix=str(pool)))
-    await worker.run_worker_async(
-        queues=[str(pool)],
-        name=str(pool),
-        concurrency=AT_ONCE[pool],
-        fetch_job_polling_interval=POLL_SECONDS,
-        delete_jobs="successful",
-        shutdown_graceful_timeout=GRACE_SECONDS,
-    )
+    async with worker.open_async():
+        await worker.run_worker_async(
+            queues=[str(pool)],
+            name=str(pool),
+            concurrency=AT_ONCE[pool],
+            fetch_job_polling_interval=POLL_SECONDS,
+            delete_jobs="successful",
+            shutdown_graceful_timeout=GRACE_SECONDS,
+        )
