@@ -15,6 +15,7 @@ from server.runs.models import Beat
 BEATS = {
     "scheduler": (SILENT_AFTER, "The scheduler has stopped: nothing starts by itself until it works again."),
     "watch": (timedelta(minutes=5), "Nobody looks after the office: what goes wrong is not told."),
+    "maintenance": (timedelta(minutes=10), "Nobody looks after the stores: no rule is applied, no room comes back."),
 }
 """Name → (longest silence, what it means)."""
 HEARTBEAT_SECONDS = 40

@@ -3,18 +3,22 @@
 Nothing here hangs on a run: a device without further runs, and a store without new ones, are looked after as well.
 """
 
+import logging
 from collections.abc import Callable, Iterable
 from datetime import datetime, timedelta
 from uuid import UUID
 
+from django.db import transaction
 from django.db.models import F, Max, Q
 
 from server.jobs import defer_compare, defer_measure, defer_removals, defer_rules, defer_sweep
 from server.people.queries import office_zone
+from server.runs.actions.beat import beat
 from server.runs.actions.compare_store import COMPARED_EVERY
 from server.runs.models import CAME, CopyState
 from server.storage.models import Store
 
+log = logging.getLogger("attic.retention")
 MORNING = 6
 """The office's hour after which the rules of a night are applied: by then its runs are over."""
 SWEPT_EVERY = timedelta(hours=1)
@@ -24,8 +28,18 @@ MEASURED_AGAIN = timedelta(minutes=10)
 
 
 def owe_maintenance(*, now: datetime) -> int:
-    """How many jobs were put into the queue."""
-    return sum([_rules(now), _removals(), _sweeps(now), _measures(now), _comparisons(now)])
+    """How many jobs were put into the queue. Each kind by itself: one that cannot be told holds up no other."""
+    found, whole = 0, True
+    for owed in (_rules, _removals, _sweeps, _measures, _comparisons):
+        try:
+            with transaction.atomic():
+                found += owed(now)
+        except Exception:
+            log.exception("it could not be told which stores are owed%s", owed.__name__.replace("_", " "))
+            whole = False
+    if whole:
+        beat("maintenance", now=now)
+    return found
 
 
 def _rules(now: datetime) -> int:
@@ -35,8 +49,8 @@ def _rules(now: datetime) -> int:
     return _each(defer_rules, Store.objects.filter(Q(ruled_on=None) | ~Q(ruled_on=local.date())))
 
 
-def _removals() -> int:
-    return _each(defer_removals, Store.objects.filter(copy__state=CopyState.REMOVING, trouble="").distinct())
+def _removals(now: datetime) -> int:
+    return _each(defer_removals, Store.objects.filter(copies__state=CopyState.REMOVING, trouble="").distinct())
 
 
 def _sweeps(now: datetime) -> int:
