@@ -27,6 +27,9 @@ def main() -> int:
     start = commands.add_parser("start", help="start everything")
     start.add_argument("--port", type=int, default=8100, help="port of the web interface on loopback (default 8100)")
     start.add_argument("--data", type=Path, default=ROOT / "data", metavar="DIR", help="where everything is kept (default: data)")
+    start.add_argument(
+        "--roots", metavar="DIR:DIR", default="", help="the only folders that may hold stores, devices' folders and old backups"
+    )
     start.add_argument("--empty", action="store_true", help="no demo data")
     test = commands.add_parser("test", help="run every check")
     test.add_argument("only", nargs="*", help="test labels, such as core, server.runs or checks.browser; linters are left out then")
@@ -44,7 +47,7 @@ def main() -> int:
         if given.command == "start":
             from launcher.start import start as run_start
 
-            return run_start(port=given.port, data=given.data, empty=given.empty)
+            return run_start(port=given.port, data=given.data, empty=given.empty, roots=given.roots)
         if given.command == "test":
             from launcher.testing import test as run_tests
 

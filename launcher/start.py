@@ -26,7 +26,7 @@ DEMO_DAYS = 17
 """How long before today the simulated devices of the demo begin to live."""
 
 
-def start(*, port: int, data: Path, empty: bool) -> int:
+def start(*, port: int, data: Path, empty: bool, roots: str = "") -> int:
     """Runs until it is told to stop. Raises StepFailed."""
     data = data.resolve()
     say("Old Attic is starting")
@@ -41,7 +41,7 @@ def start(*, port: int, data: Path, empty: bool) -> int:
         processes = Processes(data / "logs", record=data / RECORD)
         stopped = _Stop()
         try:
-            env = environment(data, ports)
+            env = environment(data, ports) | ({"ATTIC_ROOTS": roots} if roots else {})
             _start_standins(processes, env, data, ports, empty=empty)
             cluster.start()
             cluster.make_database("attic")

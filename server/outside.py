@@ -9,6 +9,7 @@ from datetime import datetime, tzinfo
 from functools import lru_cache
 from pathlib import Path
 from typing import Protocol
+from uuid import UUID
 
 from django.conf import settings
 from django.utils.module_loading import import_string
@@ -127,6 +128,10 @@ class Outside(Protocol):
         ...
 
     def folder_link(self, path: str, rules: Sequence[FileRule] = ()) -> FilesLink: ...
+
+    def place(self, path: str, *, of_store: UUID | None = None) -> Path:
+        """A path on this computer that may be chosen, every link in it resolved; in no store but this one. Raises BadInput."""
+        ...
 
     def blobs(self, path: str) -> BlobStore:
         """Raises StoreError."""

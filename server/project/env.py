@@ -28,6 +28,8 @@ class Env:
     """none, start (STARTTLS) or whole."""
     tick_seconds: int
     """How often the scheduler looks for what is due; 1 to 59, best a divisor of 60."""
+    roots: tuple[Path, ...]
+    """Folders of this computer that may hold stores, devices' folders and old backups; empty for all but the system's and our own."""
     pack_bytes: int
     grace_seconds: int
     waste_percent: int
@@ -55,6 +57,7 @@ def read_env() -> Env:
         mail_password=os.environ.get("ATTIC_MAIL_PASSWORD", ""),
         mail_tls=os.environ.get("ATTIC_MAIL_TLS", "none"),
         tick_seconds=_number("ATTIC_TICK_SECONDS", 10),
+        roots=tuple(Path(part) for part in os.environ.get("ATTIC_ROOTS", "").split(":") if part),
         pack_bytes=_number("ATTIC_PACK_BYTES", 24 * 1024 * 1024),
         grace_seconds=_number("ATTIC_GRACE_SECONDS", 24 * 3600),
         waste_percent=_number("ATTIC_WASTE_PERCENT", 40),

@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from datetime import UTC, datetime, tzinfo
 from pathlib import Path
+from uuid import UUID
 
 from django.conf import settings
 
@@ -16,6 +17,7 @@ from adapters.links.folder import FolderLink
 from adapters.links.gathered import GatheredLink
 from adapters.links.paced import PacedLink
 from adapters.links.sftp import Sftp, SftpLink, fingerprint, host_key
+from adapters.places import Places
 from adapters.stores.folder import FolderBlobs
 from core.content.classify import FileRule
 from core.content.errors import LinkError
@@ -26,6 +28,7 @@ from core.vault.errors import StoreReadOnly, WrongPassphrase
 from core.vault.opening import add_key_file, create_vault, open_vault
 from core.vault.vault import Vault, VaultLimits
 from server.outside import FilesLink, NetworkOffer, OldLink, Paired, SftpPlace
+from server.storage.queries import store_paths
 
 
 class Wiring:
@@ -35,6 +38,7 @@ class Wiring:
         env = settings.ATTIC_ENV
         self._env = env
         self._keys = KeyFiles(env.data / "keys")
+        self._places = Places(data=env.data, program=settings.ROOT, keys=(env.data / "keys",), roots=env.roots)
         self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds, waste_percent=env.waste_percent)
         self.exports = env.data / "exports"
         self.incoming = env.data / "incoming"
@@ -76,7 +80,7 @@ class Wiring:
         return SftpLink(Sftp(**asdict(where)), rules)
 
     def old_link(self, path: Path, zone: tzinfo) -> OldLink:
-        return GatheredLink(self._not_our_own(_absolute(str(path))), zone=zone)
+        return GatheredLink(path if path.is_relative_to(self.incoming) else self._places.checked(str(path)), zone=zone)
 
     def paced(self, link: DeviceLink, limit: Callable[[], int | None]) -> DeviceLink:
         return PacedLink(link, limit)
@@ -89,16 +93,10 @@ class Wiring:
             return None
 
     def folder_link(self, path: str, rules: Sequence[FileRule] = ()) -> FilesLink:
-        return FolderLink(self._not_our_own(Path(path)), rules)
+        return FolderLink(self._places.checked(path), rules)
 
-    def _not_our_own(self, path: Path) -> Path:
-        """Refuses folders that hold, or lie among, the server's keys and database: nobody backs those up through the web."""
-        wanted = path.resolve()
-        for own in (self._env.data / "keys", self._env.data / "postgres"):
-            if own.resolve().is_relative_to(wanted) or wanted.is_relative_to(own.resolve()):
-                remedy = "Choose the folder that the device fills."
-                raise BadInput("Old Attic keeps its own keys and database there.", field="path", remedy=remedy)
-        return path
+    def place(self, path: str, *, of_store: UUID | None = None) -> Path:
+        return self._places.checked(path, stores=store_paths(besides=of_store))
 
     def blobs(self, path: str) -> BlobStore:
         return FolderBlobs(_absolute(path))

@@ -44,3 +44,8 @@ def room_in(found: Store, vault: Vault) -> Room:
 
 def occupancies(found: Store) -> QuerySet[Occupancy]:
     return found.occupancies.select_related("device__holder", "device__team").order_by("-fair_bytes", "device_id")
+
+
+def store_paths(*, besides: UUID | None = None) -> list[str]:
+    """Where stores lie on this computer."""
+    return list(Store.objects.exclude(id=besides).values_list("path", flat=True))

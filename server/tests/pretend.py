@@ -132,6 +132,11 @@ class PretendOutside:
     def paced(self, link: DeviceLink, limit: Callable[[], int | None]) -> DeviceLink:
         return link
 
+    def place(self, path: str, *, of_store: object = None) -> Path:
+        from adapters.places import Places
+
+        return Places(data=Path("/attic/data"), program=Path("/attic/program")).checked(path)
+
     def blobs(self, path: str) -> BlobStore:
         if path not in self.stores:
             raise StoreMissing(f"The folder {path} is not there.")

@@ -5,7 +5,6 @@ A device that is in the register already is given its link; else it is put there
 
 from collections.abc import Sequence
 from datetime import timedelta
-from pathlib import Path
 from uuid import UUID
 
 from django.db import transaction
@@ -124,12 +123,8 @@ def _put(device: Device, *, new: bool, fields: Sequence[str]) -> None:
 
 def checked_folder(path: str, *, other_than: Device | None) -> str:
     """The folder without links in its path. Raises BadInput, Conflict, LinkError."""
-    folder = Path(path)
-    if not folder.is_absolute() or ".." in folder.parts or "\x00" in path:
-        remedy = "Give the whole path, beginning with /."
-        raise BadInput(f"{path!r} is no absolute path.", field="path", remedy=remedy)
+    path = str(outside().place(path))
     outside().folder_link(path).state()
-    path = str(folder.resolve())
     others = Device.objects.filter(folder=path)
     if (others.exclude(id=other_than.id) if other_than else others).exists():
         raise Conflict("This folder is in the list already.", remedy="Open it under Devices.")

@@ -7,6 +7,7 @@ from datetime import datetime
 
 from django.db import transaction
 
+from core.vault.vault import Vault
 from server.runs.live import tell
 from server.runs.models import Copy, CopyState
 from server.storage.models import Store
@@ -14,12 +15,12 @@ from server.storage.queries import opened
 from server.transition import transition
 
 
-def finish_removals(store: Store, *, now: datetime) -> int:
+def finish_removals(store: Store, *, now: datetime, vault: Vault | None = None) -> int:
     """How many the store has forgotten. Raises StoreError, VaultError; what is left then leaves the next time."""
     leaving = list(Copy.objects.filter(store=store, state=CopyState.REMOVING).order_by("id"))
     if not leaving:
         return 0
-    vault = opened(store)
+    vault = vault or opened(store)
     for copy in leaving:
         vault.remove(copy.backup_id.bytes)
         with transaction.atomic():

@@ -27,6 +27,11 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
     """How many copies left the store."""
     now = now or outside().now()
     store = Store.objects.get(id=store_id)
+    try:
+        vault = opened(store)  # before anything is decided: another drive may lie there, and then nothing is marked
+    except Exception as error:  # whatever it is, the store's page says it
+        note_trouble(store.id, error)
+        return 0
     devices = Device.objects.filter(backups__copies__store=store, backups__copies__state=CopyState.PRESENT).distinct()
     for device in devices:
         try:
@@ -34,7 +39,7 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
         except Exception:  # one device that cannot be computed takes no other with it
             log.exception("the rule of device %s could not be applied in store %s; nothing of it was removed", device.id, store.id)
     try:
-        removed = finish_removals(store, now=now)
+        removed = finish_removals(store, now=now, vault=vault)
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         return 0

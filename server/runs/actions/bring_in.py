@@ -48,12 +48,10 @@ BUSY = (BringingState.LOOKING, BringingState.WAITING, BringingState.BRINGING)
 
 def look_at_path(path: str, *, by: User) -> Bringing:
     """Something that lies on the server. Raises BadInput."""
-    found = Path(path)
-    if not found.is_absolute() or ".." in found.parts or "\x00" in path:
-        raise BadInput(f"{path!r} is no absolute path.", field="path", remedy="Give the whole path, beginning with /.")
+    found = outside().place(path)
     if not found.exists():
         raise BadInput(f"There is nothing at {path}.", field="path", remedy="Correct the path, or mount the drive.")
-    return _begin(Bringing(name=found.name or path, path=path), by=by)
+    return _begin(Bringing(name=found.name or path, path=str(found)), by=by)
 
 
 def look_at_upload(name: str, pieces: Iterable[bytes], *, by: User) -> Bringing:

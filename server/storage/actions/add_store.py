@@ -27,7 +27,7 @@ class Prepared:
 def create_store(*, name: str, path: str, passphrase: str, passphrase_again: str, allowance_bytes: int | None, by: User | None) -> Prepared:
     """Raises BadInput, StoreError, VaultError, Conflict."""
     check_new_passphrase(passphrase, passphrase_again)
-    _checked(name, path, allowance_bytes)
+    path = _checked(name, path, allowance_bytes)
     vault, code = outside().create_vault(path, passphrase)
     store = _record(name, path, vault, allowance_bytes, by=by, says=f"The store {name} was prepared in {path}.")
     return Prepared(store=store, recovery_code=code)
@@ -35,12 +35,13 @@ def create_store(*, name: str, path: str, passphrase: str, passphrase_again: str
 
 def attach_store(*, name: str, path: str, passphrase: str, allowance_bytes: int | None, by: User | None) -> Store:
     """Raises WrongPassphrase, NotAVault, StoreError, Conflict."""
-    _checked(name, path, allowance_bytes)
+    path = _checked(name, path, allowance_bytes)
     vault = outside().attach_vault(path, passphrase)
     return _record(name, path, vault, allowance_bytes, by=by, says=f"The store {name} in {path} was attached.")
 
 
-def _checked(name: str, path: str, allowance_bytes: int | None) -> None:
+def _checked(name: str, path: str, allowance_bytes: int | None) -> str:
+    """The path with every link resolved."""
     if not name.strip() or len(name) > 80:
         raise BadInput("The store has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
     if allowance_bytes is not None and allowance_bytes <= 0:
@@ -49,6 +50,7 @@ def _checked(name: str, path: str, allowance_bytes: int | None) -> None:
         raise BadInput(f"There is a store {name} already.", field="name", remedy="Choose another name.")
     if Store.objects.filter(path=path).exists():
         raise Conflict("This folder is a store already.", remedy="Choose another folder.")
+    return str(outside().place(path))
 
 
 @transaction.atomic

@@ -51,6 +51,7 @@ def change_store(
 
 def _move(store: Store, path: str) -> None:
     """To where its drive is mounted now. It is known by its identity, so another store there is refused."""
+    path = str(outside().place(path, of_store=store.id))
     if outside().open_vault(path).store.hex() != store.vault_id:
         raise AnotherVault(
             "Another store lies there.", field="path", remedy="Give the folder in which this store lies now; its name says nothing of it."
