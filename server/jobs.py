@@ -58,6 +58,7 @@ WATCH = _job("watch", Pool.CLOCK, "timestamp", every="* * * * * */30")
 SEND_MESSAGES = _job("send_messages", Pool.CLOCK, "timestamp", every="* * * * * */30")
 OWE_MAINTENANCE = _job("owe_maintenance", Pool.CLOCK, "timestamp", every="* * * * * */20")
 REQUEUE = _job("requeue", Pool.CLOCK, "timestamp", every="* * * * * */20")
+ASK_CLOCKS = _job("ask_clocks", Pool.MAINTENANCE, "timestamp", every="*/2 * * * * 15")
 LINE_UP = _job("line_up", Pool.CLOCK)
 AFTER_RUN = _job("after_run", Pool.CLOCK, "run_id")
 CARRY_OUT_RUN = _job("carry_out_run", Pool.RUNS, "run_id")
@@ -77,7 +78,7 @@ def fulfils(job: Job, **options: Any) -> Callable[[Callable[..., Any]], Any]:
     """Declare the function that carries the job out. What is repeated waits once in the queue at the most."""
 
     def declare(function: Callable[..., Any]) -> Any:
-        once = {"queueing_lock": job.name} if job.pool == Pool.CLOCK and "run_id" not in job.arguments else {}
+        once = {"queueing_lock": job.name} if job.every or not job.arguments else {}
         task = app.task(name=job.name, queue=str(job.pool), pass_context=options.pop("pass_context", False), **once)(function)
         return app.periodic(cron=job.every)(task) if job.every else task
 

@@ -16,6 +16,7 @@ from django.utils.module_loading import import_string
 
 from core.content.classify import FileRule
 from core.content.link import DeviceLink
+from core.schedule.clock import Ticks
 from core.vault.blobs import BlobStore
 from core.vault.vault import Vault, VaultLimits
 
@@ -92,6 +93,14 @@ class Outside(Protocol):
         ...
 
     def random(self, count: int) -> bytes: ...
+
+    def ticks(self) -> Ticks:
+        """A counter that no setting of the clock moves."""
+        ...
+
+    def outer_clocks(self) -> Sequence[tuple[str, str, datetime]]:
+        """(name, kind, what time it is there) of what can be asked without a device: kernel, mail server. Takes seconds at most."""
+        ...
 
     def offers(self) -> Sequence[NetworkOffer]:
         """Devices on the office network. Raises LinkError."""

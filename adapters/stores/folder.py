@@ -107,6 +107,9 @@ class FolderBlobs:
     def dated(self, name: str) -> datetime | None:
         return None  # a file's time is this computer's clock again
 
+    def clock(self) -> datetime | None:
+        return None
+
     def free_bytes(self) -> int | None:
         with self._wrapped():
             return shutil.disk_usage(self._root).free

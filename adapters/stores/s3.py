@@ -17,6 +17,7 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
+from email.utils import parsedate_to_datetime
 from typing import TYPE_CHECKING, Any
 
 import boto3
@@ -198,6 +199,14 @@ class S3Blobs:
         with self._wrapped(name):
             found: datetime = self._client.head_object(Bucket=self._where.bucket, Key=self._key(name))["LastModified"]
         return found
+
+    def clock(self) -> datetime | None:
+        with self._wrapped(self._where.bucket):
+            told = self._client.head_bucket(Bucket=self._where.bucket)["ResponseMetadata"]["HTTPHeaders"].get("date", "")
+        try:
+            return parsedate_to_datetime(told)
+        except (ValueError, TypeError):
+            return None
 
     def free_bytes(self) -> int | None:
         return None

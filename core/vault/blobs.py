@@ -57,6 +57,10 @@ class BlobStore(Protocol):
         """When the place itself says that the object was written; None where that is only our own clock again. Raises StoreError."""
         ...
 
+    def clock(self) -> datetime | None:
+        """What time it is by the place itself; None where that is our own clock again. Raises StoreError."""
+        ...
+
     def free_bytes(self) -> int | None:
         """Room that is left as far as the medium itself says; None when it cannot tell."""
         ...

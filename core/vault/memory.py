@@ -33,5 +33,8 @@ class MemoryBlobs:
     def dated(self, name: str) -> datetime | None:
         return None
 
+    def clock(self) -> datetime | None:
+        return None
+
     def free_bytes(self) -> int | None:
         return None

@@ -12,6 +12,7 @@ from core.units import iec, spoken
 from server.fleet.queries import seen_on_network, unpaired_offers
 from server.oversight.models import Oddity
 from server.oversight.standing import Standings
+from server.people.clock import clock_state, clock_words
 from server.people.queries import office_zone
 from server.runs.actions.beat import last_beat
 from server.runs.models import Copy, CopyState, LinedUp
@@ -30,7 +31,7 @@ class Cause:
     """late, never, due_soon, no_plan, odd, store: which mark stands beside it."""
     says: str
     step: str
-    """The next step: run, open, plan, storage, pair, oddities, night, restart."""
+    """The next step: run, open, plan, storage, pair, oddities, night, restart, clock."""
     step_label: str
     devices: list[Standings] = field(default_factory=list)
     store: Store | None = None
@@ -61,7 +62,7 @@ def causes(*, now: datetime, rows: list[Standings]) -> list[Cause]:
     order = ["late", "never", "due_soon", "no_plan"]
     listed = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
-    return [*_silent(now), *_store_causes(), *listed, *_odd(by_id), *_not_fitting(now, by_id), *_offers()]
+    return [*_clock(), *_silent(now), *_store_causes(), *listed, *_odd(by_id), *_not_fitting(now, by_id), *_offers()]
 
 
 def silent_since(now: datetime) -> datetime | None:
@@ -76,6 +77,14 @@ def _silent(now: datetime) -> list[Cause]:
         return []
     says = f"The scheduler has given no sign for {spoken(now - last)}: nothing starts by itself"
     return [Cause(code="silent", mark="late", says=says, step="restart", step_label="Look again")]
+
+
+def _clock() -> list[Cause]:
+    state = clock_state()
+    if state is None or state.doubt_since is None:
+        return []
+    return [Cause(code="clock", mark="late", says=f"{clock_words(state)}: nothing is removed, swept or planned far ahead", step="clock",
+                  step_label="Look at the clock")]  # fmt: skip
 
 
 _ODD_SAYS = {

@@ -10,6 +10,7 @@ from django.utils import timezone
 from core.content.errors import LinkError
 from server.outside import outside
 from server.oversight.causes import SILENT_AFTER
+from server.people.clock import clock_state, clock_words
 from server.runs.models import Beat
 
 BEATS = {
@@ -50,6 +51,15 @@ def silences(*, now: datetime) -> list[str]:
     except DatabaseError:
         return []  # `troubles` has said so
     return [says for name, (limit, says) in BEATS.items() if name in held and now - held[name] > limit]
+
+
+def doubts() -> list[str]:
+    """What makes that nothing is removed until somebody looks."""
+    try:
+        state = clock_state()
+    except DatabaseError:
+        return []  # `troubles` has said so
+    return [f"{clock_words(state)}: nothing is removed until that is settled."] if state is not None and state.doubt_since else []
 
 
 def _workers() -> list[str]:

@@ -82,3 +82,33 @@ class JournalEntry(models.Model):
 
     class Meta:
         ordering = ["-at", "-id"]
+
+
+class ClockState(models.Model):
+    """What is believed of this computer's clock. One row."""
+
+    id = models.PositiveSmallIntegerField(primary_key=True, default=1)
+    sure_at = models.DateTimeField(null=True, help_text="The last instant that was sure.")
+    boot = models.CharField(max_length=64, blank=True, help_text="The start of the machine from which `seconds` count.")
+    seconds = models.FloatField(default=0.0, help_text="The machine's steady counter at that instant.")
+    doubt_since = models.DateTimeField(null=True, help_text="By the clock itself; empty while it is believed.")
+    doubt_boot = models.CharField(max_length=64, blank=True)
+    doubt_seconds = models.FloatField(default=0.0, help_text="The counter when the doubt began: witnesses from before do not count.")
+    jump_seconds = models.FloatField(default=0.0)
+    off_seconds = models.FloatField(null=True, help_text="How far ahead of it agreeing witnesses are; empty when none agree.")
+    doubted_from = models.DateTimeField(null=True, help_text="When the last doubt that is over began, by the clock of then.")
+    settled_at = models.DateTimeField(null=True)
+    settled_right = models.BooleanField(default=False, help_text="Whether the clock was found right, rather than set back to what it was.")
+    settled_why = models.CharField(max_length=300, blank=True)
+    looked_at = models.DateTimeField(null=True)
+
+
+class ClockWitness(models.Model):
+    """What somebody outside said last of the time."""
+
+    name = models.CharField(max_length=200, primary_key=True)
+    kind = models.CharField(max_length=10, help_text="device, kernel, mail or bucket")
+    off_seconds = models.FloatField(help_text="Its clock minus ours.")
+    boot = models.CharField(max_length=64)
+    seconds = models.FloatField(help_text="The machine's steady counter when it spoke.")
+    at = models.DateTimeField()

@@ -8,7 +8,7 @@ from django.db.models import Count, Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.schedule.recurrence import zone_named
-from server.people.models import ClosedDay, Holder, JournalEntry, Office, Team, User
+from server.people.models import ClockWitness, ClosedDay, Holder, JournalEntry, Office, Team, User
 
 
 def office() -> Office | None:
@@ -78,3 +78,8 @@ def user_or_none(id: int | None) -> User | None:
 def closed_days() -> frozenset[date]:
     """Days on which the office is closed. One query."""
     return frozenset(ClosedDay.objects.values_list("day", flat=True))
+
+
+def witnesses() -> QuerySet[ClockWitness]:
+    """Who said last what time it is elsewhere."""
+    return ClockWitness.objects.order_by("kind", "name")

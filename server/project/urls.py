@@ -10,7 +10,7 @@ from server.fleet.api import links, pairing, register
 from server.oversight.api import coverage, devices, watch
 from server.oversight.api import people as held
 from server.oversight.api import views as oversight
-from server.people.api import closed_days
+from server.people.api import clock, closed_days
 from server.people.api import views as people
 from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
@@ -113,6 +113,9 @@ api = [
     path("stores/<uuid:id>/accept", differences.AcceptStoreView.as_view()),
     path("strays/<int:id>/adopt", differences.AdoptView.as_view()),
     path("copies/<int:id>/give-up", differences.GiveUpView.as_view()),
+    path("clock", clock.ClockView.as_view()),
+    path("clock/settle", clock.SettleClockView.as_view()),
+    path("backups/<uuid:id>/date", runs.SettleDateView.as_view()),
     path("closed-days", closed_days.ClosedDaysView.as_view()),
     path("closed-days/read", closed_days.CalendarView.as_view()),
     path("closed-days/<str:day>", closed_days.ClosedDayView.as_view()),

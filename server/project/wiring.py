@@ -9,6 +9,8 @@ from uuid import UUID
 
 from django.conf import settings
 
+from adapters.clocks.machine import synchronised, ticks
+from adapters.clocks.mail import mail_date
 from adapters.hooks.http import checked_address, post
 from adapters.keys.files import KeyFiles
 from adapters.links.agent import AgentLink
@@ -23,6 +25,7 @@ from core.content.classify import FileRule
 from core.content.errors import LinkError
 from core.content.link import DeviceLink
 from core.errors import BadInput
+from core.schedule.clock import Ticks
 from core.vault.blobs import BlobStore
 from core.vault.errors import StoreReadOnly, WrongPassphrase
 from core.vault.opening import add_key_file, create_vault, open_vault
@@ -48,6 +51,16 @@ class Wiring:
 
     def random(self, count: int) -> bytes:
         return secrets.token_bytes(count)
+
+    def ticks(self) -> Ticks:
+        return ticks()
+
+    def outer_clocks(self) -> Sequence[tuple[str, str, datetime]]:
+        found = [("the kernel's time service", "kernel", self.now())] if synchronised() else []
+        if self._env.mail_host:
+            there = mail_date(self._env.mail_host, self._env.mail_port)
+            found += [(f"the mail server {self._env.mail_host}", "mail", there)] if there is not None else []
+        return found
 
     def offers(self) -> Sequence[NetworkOffer]:
         if not self._env.announcements_url:

@@ -4,6 +4,7 @@ from uuid import UUID
 
 from server.jobs import APPLY_RULES, FINISH_REMOVALS, MEASURE_STORE, OWE_MAINTENANCE, SWEEP_STORE, fulfils
 from server.outside import outside
+from server.people.clock import in_doubt
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import look_after, sweep_store
 from server.retention.actions.owe_maintenance import owe_maintenance
@@ -24,7 +25,8 @@ def apply_rules_job(store_id: str) -> None:
 
 @fulfils(FINISH_REMOVALS)
 def finish_removals_job(store_id: str) -> None:
-    finish_removals(store(UUID(store_id)), now=outside().now())
+    if not in_doubt():
+        finish_removals(store(UUID(store_id)), now=outside().now())
 
 
 @fulfils(SWEEP_STORE)

@@ -40,7 +40,7 @@ def backup(id: UUID) -> Backup:
 def newest_good(device: str = "pk") -> QuerySet[Backup]:
     """For use as a subquery over rows whose column `device` names a device: the newest backup with an intact copy."""
     intact = Copy.objects.filter(backup=OuterRef("pk"), state=CopyState.PRESENT, intact=True)
-    return Backup.objects.filter(Exists(intact), device=OuterRef(device)).order_by("-finished_at")
+    return Backup.objects.filter(Exists(intact), device=OuterRef(device), in_doubt=False).order_by("-finished_at")
 
 
 _LAST = ("id", "state", "cause", "cause_code", "remedy")
@@ -83,13 +83,15 @@ def read_and_stored(device: Device, *, last: int = 12) -> list[tuple[int, int]]:
     return list(Run.objects.filter(device=device, state__in=CAME).order_by("-asked_at").values_list("read_bytes", "stored_bytes")[:last])
 
 
-def handled_until(*, since: datetime) -> dict[UUID, datetime]:
-    """Device → the newest occurrence that a run was made for, of those asked for since then."""
-    found = Run.objects.filter(planned_for__isnull=False, asked_at__gte=since)
+def handled_until(*, since: datetime, now: datetime) -> dict[UUID, datetime]:
+    """Device → the newest occurrence that a run was made for, of those asked for since then. Rows of the future silence nothing."""
+    found = Run.objects.filter(planned_for__lte=now, asked_at__gte=since, asked_at__lte=now + CLOCKS_DIFFER)
     rows: Any = found.order_by().values_list("device").annotate(Max("planned_for"))
     return dict(rows)
 
 
+CLOCKS_DIFFER = timedelta(minutes=5)
+"""Between two machines of one installation."""
 CAUSES_LOOKED_BACK = timedelta(days=366)
 
 

@@ -7,6 +7,7 @@ from uuid import UUID
 from procrastinate import JobContext
 
 from server.jobs import (
+    ASK_CLOCKS,
     CARRY_OUT_RUN,
     CHECK_STORE,
     COMPARE_STORE,
@@ -20,15 +21,19 @@ from server.jobs import (
     fulfils,
 )
 from server.outside import outside
+from server.people.actions.clock import ask_outer_clocks, look_at_clock
+from server.people.clock import time_to_plan_by
 from server.people.queries import user_or_none
-from server.runs.actions.beat import last_beat
+from server.runs.actions.beat import beat, last_beat
 from server.runs.actions.bring_in import bring_in, look_into
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.compare_store import compare_store
 from server.runs.actions.copy_backup import copy_backup
 from server.runs.actions.line_up_night import line_up_night
+from server.runs.actions.settle_dates import confirm_doubted
 from server.runs.actions.start_due import start_due
+from server.storage.actions.ask_clocks import ask_stores_clocks
 from server.storage.queries import store
 
 log = logging.getLogger("attic.runs")
@@ -55,7 +60,12 @@ def compare_store_job(store_id: str) -> None:
 @fulfils(TICK)
 def tick(timestamp: int) -> None:
     """Start what is due, and keep the line-up of the coming night up to date."""
-    now = outside().now()
+    state = look_at_clock(now=outside().now())
+    confirm_doubted(state)
+    now = time_to_plan_by(state, now=outside().now())
+    if now is None:
+        beat("scheduler", now=outside().now())  # it works; it has nothing to plan by
+        return
     for run in start_due(now=now):
         log.info("run %s of %s is due", run.id, run.device.name)
     lined_up = last_beat("line_up")
@@ -65,7 +75,17 @@ def tick(timestamp: int) -> None:
 
 @fulfils(LINE_UP)
 def line_up_job() -> None:
-    line_up_night(now=outside().now())
+    now = time_to_plan_by(look_at_clock(now=outside().now()), now=outside().now())
+    if now is not None:
+        line_up_night(now=now)
+
+
+@fulfils(ASK_CLOCKS)
+def ask_clocks(timestamp: int) -> None:
+    """What time it is elsewhere. By itself: who is asked may take seconds."""
+    look_at_clock(now=outside().now())  # who speaks from now on has seen the jump, if there was one
+    ask_outer_clocks(now=outside().now())
+    ask_stores_clocks(now=outside().now())
 
 
 @fulfils(REVIVE, pass_context=True)

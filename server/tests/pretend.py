@@ -18,6 +18,7 @@ from core.content.classify import FileRule
 from core.content.errors import DeviceAway, PairingRefused
 from core.content.link import DeviceLink
 from core.errors import AtticError
+from core.schedule.clock import Ticks
 from core.vault.blobs import BlobStore
 from core.vault.errors import StoreMissing
 from core.vault.memory import MemoryBlobs
@@ -55,6 +56,8 @@ class PretendOutside:
         self.told_to_forget: list[str] = []
         self.serials: dict[str, str] = {}
         self.at = MORNING
+        self.boot, self.jumped = "first", timedelta()
+        self.clocks: list[tuple[str, str, timedelta]] = []
         self.devices: dict[str, MemoryDevice] = {}
         self.away: set[str] = set()
         self.stores: dict[str, MemoryBlobs] = {}
@@ -65,6 +68,13 @@ class PretendOutside:
     def now(self) -> datetime:
         self.at += timedelta(milliseconds=250)
         return self.at
+
+    def ticks(self) -> Ticks:
+        """Follows the clock, unless a test lets the clock jump: then `jumped` is how far."""
+        return Ticks(boot=self.boot, seconds=(self.at - self.jumped).timestamp())
+
+    def outer_clocks(self) -> Sequence[tuple[str, str, datetime]]:
+        return [(name, kind, self.now() + off) for name, kind, off in self.clocks]
 
     def random(self, count: int) -> bytes:
         return self._random.randbytes(count)

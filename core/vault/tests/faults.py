@@ -104,5 +104,8 @@ class Faulty:
     def dated(self, name: str) -> datetime | None:
         return None
 
+    def clock(self) -> datetime | None:
+        return None
+
     def free_bytes(self) -> int | None:
         return self.below.free_bytes()

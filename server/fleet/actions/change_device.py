@@ -14,6 +14,7 @@ from server.fleet.actions.unpair_device import withdraw_key
 from server.fleet.convert import register_values, told_card
 from server.fleet.models import Device, DeviceState, LinkType
 from server.outside import outside
+from server.people.actions.clock import hear_witness
 from server.people.actions.journal import write_journal
 from server.people.actions.office import holder_named
 from server.people.models import User
@@ -108,6 +109,8 @@ def note_told(device: Device, told: Told, *, now: datetime) -> None:
     if told.serial and device.serial and told.serial.casefold() != device.serial.casefold() and device.link == LinkType.AGENT:
         says = f"It says that its serial is {told.serial}; this device has the serial {device.serial}."
         raise DeviceLied(says, remedy="If it was repaired, correct the serial on its page; otherwise unpair it and find out what answers.")
+    if told.clock is not None:
+        hear_witness(f"device {device.id}", "device", off_seconds=(told.clock - outside().now()).total_seconds(), now=outside().now())
     serial = device.serial or told.serial
     if serial != device.serial and Device.objects.filter(serial__iexact=serial).exclude(id=device.id).exists():
         serial = device.serial

@@ -13,7 +13,7 @@ from rest_framework.views import APIView
 
 from core.schedule.nights import coming_night
 from server.outside import outside
-from server.oversight.health import silences, troubles
+from server.oversight.health import doubts, silences, troubles
 from server.oversight.matters import Known
 from server.oversight.ribbon import past_nights, planned_on
 from server.oversight.today import today
@@ -140,7 +140,7 @@ class RibbonView(APIView):
 
 def healthz(request: HttpRequest) -> JsonResponse:
     """200 when everything is up and the scheduler works, 503 with the reasons before. Open: it tells no content."""
-    found = [*troubles(), *silences(now=outside().now())]
+    found = [*troubles(), *silences(now=outside().now()), *doubts()]
     return JsonResponse({"ok": not found, "troubles": found}, status=503 if found else 200)
 
 

@@ -12,6 +12,7 @@ from core.retention.rule import verdicts
 from server.fleet.models import Device
 from server.locks import lock_device
 from server.people.actions.journal import write_journal
+from server.people.clock import believe_clock
 from server.people.queries import office_zone
 from server.plans.convert import rule_of
 from server.plans.queries import assignment_of
@@ -24,12 +25,17 @@ from server.transition import transition
 
 @transaction.atomic
 def apply_rule(device: Device, store: Store, *, now: datetime) -> int:
-    """How many copies leave the store. Without a plan nothing does; what is in use stays for another night."""
+    """How many copies leave the store. Without a plan nothing does; what is in use stays for another night.
+
+    Backups whose date is in doubt take nobody's place and stay. Raises ClockInDoubt.
+    """
+    believe_clock()
     lock_device(device.id)
     assignment = assignment_of(device)
     if assignment is None or assignment.plan.store_id != store.id:
         return 0
-    present = Copy.objects.filter(backup__device=device, store=store, state=CopyState.PRESENT).select_related("backup")
+    known = Copy.objects.filter(backup__device=device, backup__in_doubt=False)
+    present = known.filter(store=store, state=CopyState.PRESENT).select_related("backup")
     copies = {str(copy.backup_id): copy for copy in present}
     found = verdicts([moment_of(copy) for copy in copies.values()], rule_of(assignment.plan), zone=office_zone(), now=now)
     needed = in_use(device.id)

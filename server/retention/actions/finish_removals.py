@@ -8,6 +8,7 @@ from datetime import datetime
 from django.db import transaction
 
 from core.vault.vault import Vault
+from server.people.clock import believe_clock
 from server.runs.live import tell
 from server.runs.models import Copy, CopyState
 from server.storage.models import Store
@@ -16,7 +17,8 @@ from server.transition import transition
 
 
 def finish_removals(store: Store, *, now: datetime, vault: Vault | None = None) -> int:
-    """How many the store has forgotten. Raises StoreError, VaultError; what is left then leaves the next time."""
+    """How many the store has forgotten. Raises ClockInDoubt, StoreError, VaultError; what is left then leaves the next time."""
+    believe_clock()
     leaving = list(Copy.objects.filter(store=store, state=CopyState.REMOVING).order_by("id"))
     if not leaving:
         return 0

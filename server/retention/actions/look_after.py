@@ -10,6 +10,7 @@ from uuid import UUID
 from core.vault.sweep import sweep
 from server.fleet.models import Device
 from server.outside import outside
+from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
@@ -24,7 +25,9 @@ log = logging.getLogger("attic.retention")
 
 
 def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
-    """How many copies left the store."""
+    """How many copies left the store. Nothing does while the clock is in doubt."""
+    if in_doubt():
+        return 0
     now = now or outside().now()
     store = Store.objects.get(id=store_id)
     try:
@@ -51,7 +54,9 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
 
 
 def sweep_store(store: Store, *, now: datetime) -> None:
-    """Free what no backup needs. A store in trouble is noted as such."""
+    """Free what no backup needs, but not while the clock is in doubt. A store in trouble is noted as such."""
+    if in_doubt():
+        return
     try:
         report = sweep(opened(store), now=now)
     except Exception as error:  # whatever it is, the store's page says it

@@ -12,6 +12,7 @@ from django.db import transaction
 from django.db.models import F, Max, Q
 
 from server.jobs import defer_compare, defer_measure, defer_removals, defer_rules, defer_sweep
+from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.runs.actions.beat import beat
 from server.runs.actions.compare_store import COMPARED_EVERY
@@ -30,7 +31,8 @@ MEASURED_AGAIN = timedelta(minutes=10)
 def owe_maintenance(*, now: datetime) -> int:
     """How many jobs were put into the queue. Each kind by itself: one that cannot be told holds up no other."""
     found, whole = 0, True
-    for owed in (_rules, _removals, _sweeps, _measures, _comparisons):
+    doubt = in_doubt()
+    for owed in (_measures, _comparisons) if doubt else (_rules, _removals, _sweeps, _measures, _comparisons):
         try:
             with transaction.atomic():
                 found += owed(now)

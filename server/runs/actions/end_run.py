@@ -18,6 +18,7 @@ from core.units import spoken
 from core.vault.capture import Captured
 from core.vault.errors import Stopped
 from server.jobs import defer_after_run, defer_tick
+from server.people.clock import in_doubt
 from server.runs.convert import told_kinds
 from server.runs.live import tell
 from server.runs.models import OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
@@ -32,14 +33,14 @@ STOPPED_WORDS = {"cause_code": "run.stopped", "cause": "Somebody stopped it.", "
 
 
 @transaction.atomic
-def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost: dict[str, float], in_doubt: bool = False) -> Run:
+def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost: dict[str, float]) -> Run:
     """Record the backup that lies in the store now. It is recorded even where the run was ended by somebody else meanwhile."""
     run, manifest = held(Run, run_id, *ROW), captured.manifest
     going = run.state == RunState.RUNNING
     backup = Backup.objects.create(
         id=UUID(bytes=manifest.id), device=run.device, run=run if going else None, finished_at=manifest.finished_at, items=manifest.items,
         size_bytes=manifest.size_bytes, kinds=told_kinds(manifest), family=run.device.family, os_version=captured.state.os_version,
-        occasion=run.occasion, note=run.note, in_doubt=in_doubt, **_hold_of(run),
+        occasion=run.occasion, note=run.note, in_doubt=in_doubt(), **_hold_of(run),
     )  # fmt: skip
     Copy.objects.create(backup=backup, store=run.store)
     note_newest(run.store_id, backup.id)

@@ -56,7 +56,7 @@ Owed = tuple[Assignment, Slot]
 def _owed(zone: ZoneInfo, now: datetime) -> tuple[list[Owed], list[Owed]]:
     """(what is due now, what was given up), of every device in use whose plan is not paused."""
     closed, held = closed_days(), pauses(now=now)
-    handled = handled_until(since=now - OWED_BACK)
+    handled = handled_until(since=now - OWED_BACK, now=now)
     followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan__store", "device")
     by_plan: dict[UUID, list[tuple[Assignment, datetime]]] = defaultdict(list)
     for assignment in followed:

@@ -16,6 +16,7 @@ from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.check_store import ask_check
 from server.runs.actions.copy_backup import ask_copy
 from server.runs.actions.hold_backup import hold_backup, release_backup
+from server.runs.actions.settle_dates import settle_date
 from server.runs.actions.stop_run import stop_run
 from server.runs.api.serializers import RunDetailSerializer
 from server.runs.live import hub
@@ -81,6 +82,21 @@ class HoldView(APIView):
     @extend_schema(operation_id="release_backup", request=None, responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
         release_backup(backup_by_id(id), by=request.user)
+        return Response(status=204)
+
+
+class DateSerializer(serializers.Serializer):
+    at = serializers.DateTimeField(allow_null=True, help_text="When it was made; empty when its date is right.")
+
+
+class SettleDateView(APIView):
+    """The date of a backup that was made while the server's clock was in doubt."""
+
+    @extend_schema(operation_id="settle_date", request=DateSerializer, responses={204: None})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = DateSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        settle_date(backup_by_id(id), **given.validated_data, by=request.user)
         return Response(status=204)
 
 

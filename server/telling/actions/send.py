@@ -9,6 +9,7 @@ from django.db import transaction
 
 from core.errors import AtticError
 from server.outside import outside
+from server.people.clock import in_doubt
 from server.telling.models import Hook, Message, MessageState, Way
 
 PAUSES = (timedelta(minutes=1), timedelta(minutes=5), timedelta(minutes=30), timedelta(hours=2), timedelta(hours=6))
@@ -42,7 +43,8 @@ def send_waiting(*, now: datetime) -> tuple[int, int]:
                 failed += 1
                 _put_back(row, error, now)
             row.save(update_fields=["state", "sent_at", "error", "attempts", "not_before"])
-    Message.objects.filter(made_at__lt=now - KEPT_FOR).delete()
+    if not in_doubt():
+        Message.objects.filter(made_at__lt=now - KEPT_FOR).delete()
     return sent, failed
 
 

@@ -37,6 +37,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/backups/{id}/date": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The date of a backup that was made while the server's clock was in doubt. */
+        post: operations["settle_date"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backups/{id}/hold": {
         parameters: {
             query?: never;
@@ -145,6 +162,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["clock"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clock/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["settle_clock"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1746,6 +1795,32 @@ export interface components {
             kind: components["schemas"]["KindEnum"];
             id: string;
         };
+        Clock: {
+            /**
+             * Format: date-time
+             * @description What the server's clock shows.
+             */
+            now: string;
+            /** Format: date-time */
+            doubt_since: string | null;
+            /** @description Why it is not believed; empty while it is. */
+            says: string;
+            /** Format: date-time */
+            settled_at: string | null;
+            settled_why: string;
+            witnesses: components["schemas"]["ClockWitness"][];
+        };
+        ClockWitness: {
+            name: string;
+            kind: string;
+            /**
+             * Format: double
+             * @description Its clock minus the server's.
+             */
+            off_seconds: number;
+            /** Format: date-time */
+            at: string;
+        };
         /**
          * @description * `` -
          *     * `moved` - moved
@@ -1832,6 +1907,13 @@ export interface components {
             /** Format: date-time */
             looked_at: string | null;
             kinds: components["schemas"]["KindCover"][];
+        };
+        DateRequest: {
+            /**
+             * Format: date-time
+             * @description When it was made; empty when its date is right.
+             */
+            at: string | null;
         };
         DeviceChoiceRequest: {
             /** Format: uuid */
@@ -2189,6 +2271,8 @@ export interface components {
             readonly note: string;
             /** @description Name of what it was brought in from; empty for our own. */
             readonly brought_in_from: string;
+            /** @description Made while the clock was in doubt: restorable; no promise and no rule counts it until that is settled. */
+            readonly in_doubt: boolean;
             copies: components["schemas"]["Copy"][];
             readonly kept: components["schemas"]["Kept"][];
         };
@@ -3930,6 +4014,38 @@ export interface operations {
             };
         };
     };
+    settle_date: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DateRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     hold_backup: {
         parameters: {
             query?: never;
@@ -4298,6 +4414,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bringing"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    clock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Clock"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settle_clock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Clock"];
                 };
             };
             default: {
