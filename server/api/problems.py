@@ -4,7 +4,7 @@ import logging
 from typing import Any
 
 from django.core.exceptions import PermissionDenied, RequestDataTooBig, ValidationError
-from django.http import Http404
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from rest_framework import exceptions, serializers, status
 from rest_framework.response import Response
 
@@ -84,3 +84,27 @@ def _first(detail: Any, field: str | None = None) -> tuple[str | None, str]:
     if isinstance(detail, list):
         return _first(detail[0], field) if detail else (field, "This is not valid.")
     return field, str(detail)
+
+
+# -- what never reaches a view
+
+
+def _plain(code: str, title: str, remedy: str, status: int) -> HttpResponse:
+    told = {"type": "about:blank", "code": code, "title": title, "remedy": remedy, "field": None, "status": status}
+    return JsonResponse(told, status=status, content_type=TYPE)
+
+
+def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    return _plain("input.refused", "The server cannot read this request.", "Load the page again.", 400)
+
+
+def forbidden(request: HttpRequest, exception: Exception) -> HttpResponse:
+    return _plain("access.denied", "Your role does not allow this.", "Ask an administrator.", 403)
+
+
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    return _plain("input.unknown", "There is no such thing (any more).", "Go back to the list.", 404)
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    return _plain("server.unexpected", "Something unexpected went wrong on the server.", "The server's log has the details.", 500)

@@ -122,6 +122,9 @@ def _not_fitting(now: datetime, rows: dict[UUID, Standings]) -> list[Cause]:
 
 
 def _cause_of(row: Standings, on_network: set[str], now: datetime) -> Cause | None:
+    if row.plan is not None and row.plan_fault:
+        says = f"The plan {row.plan.name} cannot be computed, so nothing of it runs: {row.plan_fault}"
+        return Cause(code=f"plan {row.plan.id}", mark="no_plan", says=says, step="plan", step_label="Open the plans")
     standing, device = row.state.standing, row.device
     if standing in (Standing.LATE, Standing.NEVER):
         mark = str(standing)

@@ -9,6 +9,7 @@ from core.coverage.kinds import Held, KindCover, Live, coverage
 from server.fleet.models import Device, Look
 from server.plans.convert import taken_kinds
 from server.plans.queries import assignment_of
+from server.plans.soundness import or_else
 from server.runs.models import Backup
 from server.runs.queries import present_backups
 
@@ -34,7 +35,7 @@ def covered(device: Device, look: Look | None) -> list[KindCover]:
 def planned_kinds(device: Device) -> frozenset[str]:
     """Kinds that the device's plan takes; none without a plan."""
     assignment = assignment_of(device)
-    return frozenset(taken_kinds(assignment.plan)) if assignment else frozenset()
+    return frozenset(or_else(assignment.plan, lambda: taken_kinds(assignment.plan), ())) if assignment else frozenset()
 
 
 def account_of(entry: dict[str, Any]) -> Account:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from functools import partial
 
 from django.db.models import Count, F, Q
 
@@ -12,6 +13,7 @@ from server.plans.convert import recurrence_of
 from server.plans.models import Assignment, Plan
 from server.plans.present import Present
 from server.plans.queries import begins_again
+from server.plans.soundness import or_else
 from server.runs.models import ACTIVE, CAME, Run
 
 NIGHTS = 14
@@ -80,9 +82,12 @@ def planned_on(night: date, *, now: datetime) -> int:
     plans = Plan.objects.in_bulk()
     for plan_id, device_id in Assignment.objects.filter(device__state=DeviceState.IN_USE).values_list("plan_id", "device_id"):
         if plan_id not in due:
-            found = recurrence_of(plans[plan_id], told.zone, told.closed).between(start - moment, end - moment)
-            due[plan_id] = max(found, default=None)
+            due[plan_id] = or_else(plans[plan_id], partial(_last_in, plans[plan_id], told, start - moment, end - moment), None)
         last, pause = due[plan_id], told.held.of(plan_id, device_id)
         again = begins_again(pause, told.zone) if pause else None
         count += last is not None and (pause is None or (again is not None and last >= again))
     return count
+
+
+def _last_in(plan: Plan, told: Present, after: datetime, until: datetime) -> datetime | None:
+    return max(recurrence_of(plan, told.zone, told.closed).between(after, until), default=None)

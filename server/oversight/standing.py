@@ -14,6 +14,7 @@ from server.plans.convert import next_run, recurrence_of
 from server.plans.models import Assignment, Pause, Plan
 from server.plans.present import Present
 from server.plans.queries import begins_again
+from server.plans.soundness import fault_of
 from server.runs.queries import unpacked, with_newest
 from server.storage.models import Occupancy
 
@@ -41,6 +42,8 @@ class Standings:
     """Fair share in all stores."""
     pause: Pause | None = None
     """What holds its runs back."""
+    plan_fault: str = ""
+    """Why its plan cannot be computed; empty when it can."""
 
     @property
     def overdue_seconds(self) -> float:
@@ -55,8 +58,10 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None) -> list[Stan
         found = found.filter(id__in=list(only))
     known = Plan.objects.select_related("store").in_bulk()
     plans = {device_id: known[plan_id] for device_id, plan_id in Assignment.objects.values_list("device_id", "plan_id")}
-    nexts = {plan.id: next_run(plan, told.zone, now, told.closed) for plan in known.values()}
-    later = {plan.id: _later(plan, told) for plan in known.values()}
+    faults = {plan.id: fault_of(plan, zone=told.zone, closed=told.closed, now=now) for plan in known.values()}
+    sound = [plan for plan in known.values() if not faults[plan.id]]
+    nexts = {plan.id: next_run(plan, told.zone, now, told.closed) for plan in sound}
+    later = {plan.id: _later(plan, told) for plan in sound}
     away = absences(now=now) if any(plan.leaves_out_away_days for plan in plans.values()) else {}
     held: dict[UUID, int] = {}
     for device_id, fair in Occupancy.objects.values_list("device_id", "fair_bytes"):
@@ -70,13 +75,16 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None) -> list[Stan
             newest=device.newest_at,
             promise_seconds=plan.promise_seconds if plan else None,
             next_run=upcoming,
-            later_runs=later[plan.id] if plan and upcoming else (),
+            later_runs=later.get(plan.id, ()) if plan and upcoming else (),
             now=now,
             aside=aside(device) or (Standing.PAUSED if pause else None),
             left_out=left_out_days(plan, told.closed, away.get(device.id, ())) if plan else (),
             zone=told.zone,
         )
-        rows.append(Standings(device=device, plan=plan, state=state, next_run=upcoming, held_bytes=held.get(device.id, 0), pause=pause))
+        fault, bytes_held = faults[plan.id] if plan else "", held.get(device.id, 0)
+        rows.append(
+            Standings(device=device, plan=plan, state=state, next_run=upcoming, held_bytes=bytes_held, pause=pause, plan_fault=fault)
+        )
     return sorted(rows, key=_order)
 
 
@@ -89,7 +97,7 @@ def _later(plan: Plan, told: Present) -> list[datetime]:
 def _upcoming(plan: Plan | None, pause: Pause | None, told: Present, nexts: dict[UUID, datetime | None]) -> datetime | None:
     if plan is None or pause is None:
         return nexts.get(plan.id) if plan else None
-    again = begins_again(pause, told.zone)
+    again = begins_again(pause, told.zone) if plan.id in nexts else None
     return None if again is None else next_run(plan, told.zone, max(again - timedelta(microseconds=1), told.now), told.closed)
 
 

@@ -2,7 +2,7 @@
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
-from django.urls import include, path, re_path
+from django.urls import include, path, re_path, register_converter
 from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
@@ -22,6 +22,21 @@ from server.runs.api import views as runs
 from server.storage.api import views as storage
 from server.telling.api import views as telling
 from server.telling.api.metrics import metrics
+
+
+class TableKind:
+    """What a table can be had as."""
+
+    regex = "csv|json"
+
+    def to_python(self, value: str) -> str:
+        return value
+
+    def to_url(self, value: str) -> str:
+        return value
+
+
+register_converter(TableKind, "table")
 
 
 @ensure_csrf_cookie
@@ -94,7 +109,7 @@ api = [
     path("runs", run_history.RunsView.as_view()),
     path("runs/totals", run_history.TotalsView.as_view()),
     path("runs/causes", run_history.CausesView.as_view()),
-    path("runs/export.<str:kind>", run_history.ExportView.as_view()),
+    path("runs/export.<table:kind>", run_history.ExportView.as_view()),
     path("runs/<uuid:one>/with/<uuid:two>", run_history.CompareView.as_view()),
     path("runs/<uuid:id>", runs.RunView.as_view()),
     path("runs/<uuid:id>/stop", runs.StopRunView.as_view()),
@@ -145,3 +160,7 @@ urlpatterns = [
     path("api/", include(api)),
     re_path(r"^(?!api/|static/|feeds/).*$", front_end),
 ]
+handler400 = "server.api.problems.bad_request"
+handler403 = "server.api.problems.forbidden"
+handler404 = "server.api.problems.not_found"
+handler500 = "server.api.problems.server_error"

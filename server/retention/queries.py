@@ -10,6 +10,7 @@ from server.people.queries import office_zone
 from server.plans.convert import recurrence_of, rule_of
 from server.plans.models import Plan
 from server.plans.queries import assignment_of
+from server.plans.soundness import or_else
 from server.retention.convert import claim_words, moment_of
 from server.runs.models import Copy, CopyState
 
@@ -33,7 +34,8 @@ def keeping(device: Device, store_id: UUID, *, now: datetime) -> dict[UUID, Keep
     assignment = assignment_of(device)
     if assignment is None or assignment.plan.store_id != store_id:
         return {UUID(moment.id): Keeping(kept=True, why=["no plan's rule applies to it"], falls_out_on=None) for moment in moments}
-    return judged(moments, rule_of(assignment.plan), assignment.plan, now=now)
+    unknown = {UUID(moment.id): Keeping(kept=True, why=["its plan cannot be computed"], falls_out_on=None) for moment in moments}
+    return or_else(assignment.plan, lambda: judged(moments, rule_of(assignment.plan), assignment.plan, now=now), unknown)
 
 
 def judged(moments: list[Moment], rule: Rule, plan: Plan, *, now: datetime) -> dict[UUID, Keeping]:

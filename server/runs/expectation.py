@@ -12,6 +12,7 @@ from core.schedule.estimate import OWN_TRUST_SECONDS, Cost, RemainingTime
 from server.fleet.models import Device, Look
 from server.plans.convert import taken_kinds
 from server.plans.models import Plan
+from server.plans.soundness import or_else
 from server.runs.models import CAME, Run
 
 LOOKED_BACK = timedelta(days=45)
@@ -30,7 +31,7 @@ class Expectations:
 
     def of(self, device: Device, plan: Plan) -> Expected:
         sizes = self.sizes.get(device.id)
-        to_read = sum(sizes.get(kind, 0) for kind in taken_kinds(plan)) if sizes is not None else None
+        to_read = sum(sizes.get(kind, 0) for kind in or_else(plan, lambda: taken_kinds(plan), ())) if sizes is not None else None
         return expected(self.own.get(device.id, []), to_read_bytes=to_read, speed=self.speed, typical_seconds=self.typical_seconds)
 
 

@@ -80,6 +80,8 @@ class ReadinessSerializer(serializers.Serializer):
 
 
 class LinkView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="link", responses=LinkSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(_told(device_by_id(id)))
@@ -100,6 +102,8 @@ class LinkView(APIView):
 class PreviewRulesView(APIView):
     """Reaches for the device and counts its files; changes nothing."""
 
+    own_transactions = True
+
     @extend_schema(operation_id="preview_rules", request=RulesSerializer, responses=SortedSerializer(many=True))
     def post(self, request: Request, id: UUID) -> Response:
         given = RulesSerializer(data=request.data)
@@ -110,6 +114,7 @@ class PreviewRulesView(APIView):
 class ReadinessView(APIView):
     """Reaches for the device; takes as long as that takes."""
 
+    own_transactions = True
     read_roles = OPERATOR
 
     @extend_schema(operation_id="readiness", responses=ReadinessSerializer)

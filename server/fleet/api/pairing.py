@@ -126,6 +126,8 @@ class UnlinkedView(APIView):
 
 
 class PairView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="pair_device", request=PairSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
         given = PairSerializer(data=request.data)
@@ -142,6 +144,8 @@ class FolderView(APIView):
 
 
 class MeetView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="meet_sftp", request=MeetSerializer, responses=MetSerializer)
     def post(self, request: Request) -> Response:
         given = MeetSerializer(data=request.data)
@@ -151,6 +155,8 @@ class MeetView(APIView):
 
 
 class SftpView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="add_sftp", request=SftpSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
         given = SftpSerializer(data=request.data)
@@ -161,6 +167,8 @@ class SftpView(APIView):
 
 
 class PairAgainView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="pair_again", request=CodeSerializer, responses=AddedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
         given = CodeSerializer(data=request.data)
@@ -169,6 +177,8 @@ class PairAgainView(APIView):
 
 
 class UnpairView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="unpair_device", request=None, responses=UnpairedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
         told = unpair_device(device_by_id(id), by=request.user)

@@ -172,6 +172,7 @@ class CoverageView(APIView):
 class LookView(APIView):
     """Reads the device's inventories now; takes as long as that takes."""
 
+    own_transactions = True
     write_roles = OPERATOR
 
     @extend_schema(operation_id="look_at", request=None, responses=CoverageSerializer)

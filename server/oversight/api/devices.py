@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 from core.content.families import FAMILIES
 from core.content.links import LINKS
 from core.schedule.promise import Standing
+from server.api.fields import DayField
 from server.api.paging import Pages
 from server.fleet.models import DeviceState, LinkType
 from server.fleet.queries import device as device_by_id
@@ -41,14 +42,14 @@ class DeviceRowSerializer(serializers.Serializer):
     os_version = serializers.CharField(source="device.os_version")
     serial = serializers.CharField(source="device.serial")
     asset_tag = serializers.CharField(source="device.asset_tag")
-    purchased_on = serializers.DateField(source="device.purchased_on", allow_null=True)
-    handed_over_on = serializers.DateField(source="device.handed_over_on", allow_null=True)
+    purchased_on = DayField(source="device.purchased_on", allow_null=True)
+    handed_over_on = DayField(source="device.handed_over_on", allow_null=True)
     note = serializers.CharField(source="device.note")
     storage_total_bytes = serializers.IntegerField(source="device.storage_total_bytes", allow_null=True)
     storage_used_bytes = serializers.IntegerField(source="device.storage_used_bytes", allow_null=True)
     card = serializers.JSONField(source="device.card")
     device_state = serializers.ChoiceField(source="device.state", choices=DeviceState.choices)
-    away_until = serializers.DateField(source="device.away_until", allow_null=True)
+    away_until = DayField(source="device.away_until", allow_null=True)
     folder = serializers.CharField(source="device.folder")
     standing = serializers.ChoiceField(source="state.standing", choices=[(found.value, found.value) for found in Standing])
     newest_at = serializers.DateTimeField(source="device.newest_at", allow_null=True)

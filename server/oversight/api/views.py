@@ -12,6 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.schedule.nights import coming_night
+from server.api.fields import DayField
 from server.outside import outside
 from server.oversight.health import doubts, silences, troubles
 from server.oversight.matters import Known
@@ -44,7 +45,7 @@ class CauseSerializer(serializers.Serializer):
         known = self._known(cause)
         return known.opened_at if known else None
 
-    @extend_schema_field(serializers.DateField(allow_null=True))
+    @extend_schema_field(DayField(allow_null=True))
     def get_put_off_until(self, cause: Any) -> Any:
         known = self._known(cause)
         return known.put_off_until if known else None
@@ -100,7 +101,7 @@ class TodaySerializer(serializers.Serializer):
 
 
 class NightSerializer(serializers.Serializer):
-    night = serializers.DateField()
+    night = DayField()
     came = serializers.IntegerField()
     came_late = serializers.IntegerField()
     missing = serializers.IntegerField()
@@ -109,8 +110,8 @@ class NightSerializer(serializers.Serializer):
 
 class RibbonSerializer(serializers.Serializer):
     nights = NightSerializer(many=True)
-    tonight = serializers.DateField()
-    tomorrow = serializers.DateField()
+    tonight = DayField()
+    tomorrow = DayField()
     tonight_planned = serializers.IntegerField()
     tomorrow_planned = serializers.IntegerField()
     devices = serializers.IntegerField()

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 
 from core.content.kinds import KINDS
 from core.schedule.nights import coming_night
+from server.api.fields import DayField
 from server.api.permissions import OPERATOR
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
@@ -61,7 +62,7 @@ class MatterDetailSerializer(MatterSerializer):
 
 
 class PutOffSerializer(serializers.Serializer):
-    until = serializers.DateField()
+    until = DayField()
     why = serializers.CharField(max_length=200, allow_blank=True)
 
 
@@ -98,7 +99,7 @@ class OpenFilter(serializers.Serializer):
 
 
 class NightFilter(serializers.Serializer):
-    night = serializers.DateField(required=False, help_text="Without: the coming one.")
+    night = DayField(required=False, help_text="Without: the coming one.")
 
 
 class NightRowSerializer(serializers.Serializer):
@@ -122,7 +123,7 @@ class NightRowSerializer(serializers.Serializer):
 
 
 class NightChartSerializer(serializers.Serializer):
-    night = serializers.DateField()
+    night = DayField()
     opens = serializers.DateTimeField()
     closes = serializers.DateTimeField()
     rows = NightRowSerializer(many=True)
@@ -137,12 +138,12 @@ class ShareSerializer(serializers.Serializer):
 
 
 class PromiseMonthSerializer(serializers.Serializer):
-    month = serializers.DateField()
+    month = DayField()
     share = ShareSerializer()
 
 
 class PromiseDaySerializer(serializers.Serializer):
-    day = serializers.DateField()
+    day = DayField()
     standing = serializers.CharField()
 
 
@@ -182,8 +183,8 @@ class StoreGrowthSerializer(serializers.Serializer):
 
 
 class ReportSerializer(serializers.Serializer):
-    first = serializers.DateField()
-    last = serializers.DateField()
+    first = DayField()
+    last = DayField()
     promise = ShareSerializer()
     before = ShareSerializer()
     teams = TeamShareSerializer(many=True)
@@ -196,7 +197,9 @@ class ReportSerializer(serializers.Serializer):
 
 
 class MonthFilter(serializers.Serializer):
-    month = serializers.RegexField(r"^\d{4}-(0[1-9]|1[0-2])$", required=False, help_text="For example 2026-11; without: the present one.")
+    month = serializers.RegexField(
+        r"^(19[7-9]\d|20\d\d|21\d\d)-(0[1-9]|1[0-2])$", required=False, help_text="For example 2026-11; without: the present one."
+    )
 
 
 class MattersView(generics.ListAPIView):

@@ -47,7 +47,7 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
                 continue  # it would end the walk
             path = "/api/" + route.replace("<uuid:id>", str(uuid4())).replace("<int:id>", "999999")
             path = path.replace("<uuid:one>", str(uuid4())).replace("<uuid:two>", str(uuid4())).replace("<str:day>", "2026-01-01")
-            path = path.replace("<str:kind>", "csv")
+            path = path.replace("<table:kind>", "csv")
             for method in ("get", "post", "put", "delete"):
                 if hasattr(pattern.callback.cls, method):
                     yield route, method, getattr(client, method)(path, format="json").status_code

@@ -10,13 +10,14 @@ from rest_framework.views import APIView
 
 from core.errors import BadInput
 from core.exchange.office_days import MAX_BYTES, Holiday, read_holidays
+from server.api.fields import DayField
 from server.outside import outside
 from server.people.actions.closed_days import add_closed_days, remove_closed_day
 from server.people.queries import closed_day_rows, closed_days, office_zone
 
 
 class ClosedDaySerializer(serializers.Serializer):
-    day = serializers.DateField()
+    day = DayField()
     name = serializers.CharField(max_length=120, allow_blank=True, default="")
 
 

@@ -104,6 +104,7 @@ class MeView(APIView):
 
 @method_decorator(csrf_protect, name="dispatch")
 class SignInView(APIView):
+    own_transactions = True
     public = True
 
     @extend_schema(operation_id="sign_in", request=SignInSerializer, responses=MeSerializer)

@@ -20,6 +20,7 @@ from server.people.models import User
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rule_of, window_of
 from server.plans.models import Assignment, Plan
+from server.plans.soundness import fault_of
 from server.storage.models import Store
 
 SHORTEST_PROMISE_SECONDS = 3600
@@ -88,6 +89,8 @@ def checked(draft: Draft, into: Plan) -> Plan:
     into.keep_weekly, into.keep_monthly = draft.keep_weekly, draft.keep_monthly
     checked_rule(recurrence_of(into, office_zone(), closed_days()))
     window_of(into), rule_of(into), conditions_of(into)
+    if fault := fault_of(into, zone=office_zone(), closed=closed_days(), now=outside().now()):
+        raise BadInput(fault, field="starts_on", remedy="Choose other dates: with these nobody can tell when it runs.")
     store = Store.objects.filter(id=draft.store).first()
     if store is None:
         raise BadInput("The plan has no store.", field="store", remedy="Choose one; new ones are added under Storage.")

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 
 from core.exchange.office_days import plan_feed
 from core.schedule.window import slots
+from server.api.fields import DayField
 from server.api.permissions import OPERATOR
 from server.fleet.queries import device as device_by_id
 from server.plans.actions.feed import close_feed, digest_of, open_feed
@@ -32,7 +33,7 @@ class AskPauseSerializer(serializers.Serializer):
 
     plan = serializers.UUIDField(allow_null=True, default=None)
     device = serializers.UUIDField(allow_null=True, default=None)
-    until = serializers.DateField(allow_null=True, default=None)
+    until = DayField(allow_null=True, default=None)
     reason = serializers.CharField(max_length=200, allow_blank=True, default="")
 
 

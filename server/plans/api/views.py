@@ -16,6 +16,7 @@ from core.content.scope import Reach
 from core.schedule.pattern import Pattern, Shape, pattern_of
 from core.schedule.pattern import rule_of as rule_of_pattern
 from core.schedule.recurrence import ClockChange
+from server.api.fields import DayField
 from server.outside import outside
 from server.plans.actions.save_plan import Draft, checked, remove_plan, save_plan
 from server.plans.convert import next_run, sentence_of, taken_kinds
@@ -24,6 +25,7 @@ from server.plans.present import Present
 from server.plans.preview import preview
 from server.plans.queries import begins_again, device_ids_of, plans
 from server.plans.queries import plan as plan_by_id
+from server.plans.soundness import fault_of, or_else
 
 
 class ExclusionSerializer(serializers.Serializer):
@@ -51,7 +53,7 @@ class PauseSerializer(serializers.Serializer):
 
     id = serializers.UUIDField()
     of = serializers.SerializerMethodField(help_text="everything, plan or device")
-    until = serializers.DateField(allow_null=True)
+    until = DayField(allow_null=True)
     reason = serializers.CharField()
     by = serializers.CharField(source="by.shown_name", default="")
     at = serializers.DateTimeField()
@@ -73,9 +75,9 @@ class DraftSerializer(serializers.Serializer):
     keep_daily = serializers.IntegerField(min_value=0, max_value=1000)
     keep_weekly = serializers.IntegerField(min_value=0, max_value=1000)
     keep_monthly = serializers.IntegerField(min_value=0, max_value=1000)
-    starts_on = serializers.DateField(allow_null=True, default=None)
-    ends_on = serializers.DateField(allow_null=True, default=None)
-    exceptions = serializers.ListField(child=serializers.DateField(), max_length=400, default=list)
+    starts_on = DayField(allow_null=True, default=None)
+    ends_on = DayField(allow_null=True, default=None)
+    exceptions = serializers.ListField(child=DayField(), max_length=400, default=list)
     skips_closed_days = serializers.BooleanField(default=False)
     catch_up = serializers.BooleanField(default=False)
     needs_power = serializers.BooleanField(default=False)
@@ -110,6 +112,7 @@ class PlanSerializer(serializers.ModelSerializer):
     taken = serializers.SerializerMethodField(help_text="Codes of the kinds that it takes.")
     pattern = serializers.SerializerMethodField()
     sentence = serializers.SerializerMethodField(help_text="When it runs, in words.")
+    fault = serializers.SerializerMethodField(help_text="Why it cannot be computed; empty when it can.")
     pause = serializers.SerializerMethodField()
     has_feed = serializers.SerializerMethodField()
 
@@ -120,29 +123,34 @@ class PlanSerializer(serializers.ModelSerializer):
             "window_closes", "starts_on", "ends_on", "exceptions", "skips_closed_days", "catch_up", "needs_power", "needs_office_wireless",
             "needs_battery_percent", "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
             "store_id", "store_name", "promise_seconds", "keep_last",
-            "keep_daily", "keep_weekly", "keep_monthly", "pause", "has_feed", "device_count", "next_run",
+            "keep_daily", "keep_weekly", "keep_monthly", "pause", "has_feed", "device_count", "next_run", "fault",
         )  # fmt: skip
         read_only_fields = fields
 
     @extend_schema_field(serializers.ListField(child=serializers.CharField()))
     def get_taken(self, plan: Plan) -> Any:
-        return list(taken_kinds(plan))
+        return list(or_else(plan, lambda: taken_kinds(plan), ()))
 
     @extend_schema_field(serializers.DateTimeField(allow_null=True))
     def get_next_run(self, plan: Plan) -> Any:
         told = self._now()
         pause = told.held.of(plan.id)
-        if pause is None:
-            return next_run(plan, told.zone, told.now, told.closed)
-        again = begins_again(pause, told.zone)
-        return None if again is None else next_run(plan, told.zone, max(again - timedelta(microseconds=1), told.now), told.closed)
+        again = told.now if pause is None else begins_again(pause, told.zone)
+        if again is None:
+            return None
+        after = again if pause is None else max(again - timedelta(microseconds=1), told.now)
+        return or_else(plan, lambda: next_run(plan, told.zone, after, told.closed), None)
+
+    def get_fault(self, plan: Plan) -> str:
+        told = self._now()
+        return fault_of(plan, zone=told.zone, closed=told.closed, now=told.now)
 
     @extend_schema_field(PatternSerializer)
     def get_pattern(self, plan: Plan) -> Any:
-        return asdict(pattern_of(plan.rule))
+        return asdict(or_else(plan, lambda: pattern_of(plan.rule), Pattern(shape=Shape.RULE, rule=plan.rule)))
 
     def get_sentence(self, plan: Plan) -> str:
-        return sentence_of(plan)
+        return or_else(plan, lambda: sentence_of(plan), "It cannot be computed")
 
     @extend_schema_field(PauseSerializer(allow_null=True))
     def get_pause(self, plan: Plan) -> Any:
@@ -183,9 +191,9 @@ class PreviewSerializer(serializers.Serializer):
     sentence = serializers.CharField()
     rule = serializers.CharField()
     next_runs = NextRunSerializer(many=True)
-    skipped_days = serializers.ListField(child=serializers.DateField(), help_text="Of the coming year: closed days and exceptions.")
+    skipped_days = serializers.ListField(child=DayField(), help_text="Of the coming year: closed days and exceptions.")
     runs_a_week = serializers.IntegerField()
-    kept_days = serializers.ListField(child=serializers.DateField(), help_text="Once the plan has run for a year.")
+    kept_days = serializers.ListField(child=DayField(), help_text="Once the plan has run for a year.")
     shortfall = serializers.CharField(allow_blank=True, help_text="Why the promise cannot be kept; empty when it can.")
 
 

@@ -195,6 +195,7 @@ class ThumbnailView(APIView):
 
 
 class PreflightView(APIView):
+    own_transactions = True
     read_roles = write_roles = OPERATOR
 
     @extend_schema(operation_id="preflight", request=RestoreRequestSerializer, responses=FindingSerializer(many=True))
@@ -209,6 +210,7 @@ class PreflightView(APIView):
 
 
 class RestoresView(generics.ListAPIView):
+    own_transactions = True
     serializer_class = RestoreSerializer
     write_roles = OPERATOR
 

@@ -9,6 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server.api.fields import DayField
 from server.fleet.models import Device
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
@@ -26,7 +27,7 @@ class KeptSerializer(serializers.Serializer):
     store_name = serializers.CharField()
     kept = serializers.BooleanField()
     why = serializers.ListField(child=serializers.CharField())
-    falls_out_on = serializers.DateField(allow_null=True)
+    falls_out_on = DayField(allow_null=True)
 
 
 class KeptBackupSerializer(BackupSerializer):

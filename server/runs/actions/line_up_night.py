@@ -4,7 +4,8 @@ Made anew while the night lies ahead; what has started already stays as it was p
 """
 
 from collections.abc import Iterable
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
+from functools import partial
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -20,8 +21,9 @@ from server.fleet.models import DeviceState
 from server.people.models import Office
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import recurrence_of, window_of
-from server.plans.models import Assignment
+from server.plans.models import Assignment, Plan
 from server.plans.queries import begins_again, pauses
+from server.plans.soundness import or_else
 from server.runs.actions.beat import beat
 from server.runs.expectation import Expectations, expectations
 from server.runs.live import tell
@@ -88,13 +90,17 @@ def _wanted(zone: ZoneInfo, now: datetime, until: datetime) -> Wanted:
     for assignment in followed.annotate(newest_at=Subquery(newest)):
         plan, device = assignment.plan, assignment.device
         if plan.id not in by_plan:
-            by_plan[plan.id] = _with_the_next(recurrence_of(plan, zone, closed), window_of(plan), now, until)
+            by_plan[plan.id] = or_else(plan, partial(_slots_of, plan, zone, closed, now, until), [])
         pause = held.of(plan.id, device.id)
         again = begins_again(pause, zone) if pause is not None else None
         for slot, next_chance in by_plan[plan.id]:
             if pause is None or (again is not None and slot.opens >= again):
                 found[device.id, slot.opens] = (assignment, slot, next_chance)
     return found
+
+
+def _slots_of(plan: Plan, zone: ZoneInfo, closed: frozenset[date], now: datetime, until: datetime) -> list[tuple[Slot, datetime]]:
+    return _with_the_next(recurrence_of(plan, zone, closed), window_of(plan), now, until)
 
 
 def _with_the_next(recurrence: Recurrence, window: Window, now: datetime, until: datetime) -> list[tuple[Slot, datetime]]:

@@ -5,7 +5,8 @@ twice at once: a run an occurrence is a constraint of the database.
 """
 
 from collections import Counter, defaultdict
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
+from functools import partial
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -21,8 +22,9 @@ from server.jobs import defer_run
 from server.people.queries import closed_days, office_zone
 from server.plans.actions.pause import end_pauses
 from server.plans.convert import recurrence_of, window_of
-from server.plans.models import Assignment
+from server.plans.models import Assignment, Plan
 from server.plans.queries import pauses
+from server.plans.soundness import or_else
 from server.runs.actions.beat import beat
 from server.runs.actions.line_up_night import places
 from server.runs.actions.requeue import let_go, requeue_due, take_up_lost
@@ -69,12 +71,16 @@ def _owed(zone: ZoneInfo, now: datetime) -> tuple[list[Owed], list[Owed]]:
     for entries in by_plan.values():
         plan = entries[0][0].plan
         earliest = min(since for _, since in entries)
-        found = slots(recurrence_of(plan, zone, closed), window_of(plan), after=min(earliest, now), until=now)
+        found = or_else(plan, partial(_slots_of, plan, zone, closed, min(earliest, now), now), [])
         for assignment, since in entries:
             wanted, over = owed(found, since=since, now=now)
             overdue += [(assignment, slot) for slot in over]
             due += [(assignment, wanted)] if wanted is not None else []
     return due, overdue
+
+
+def _slots_of(plan: Plan, zone: ZoneInfo, closed: frozenset[date], after: datetime, until: datetime) -> list[Slot]:
+    return slots(recurrence_of(plan, zone, closed), window_of(plan), after=after, until=until)
 
 
 def _start(due: list[Owed], zone: ZoneInfo, now: datetime) -> list[Run]:

@@ -7,13 +7,14 @@ from uuid import UUID
 
 from drf_spectacular.utils import extend_schema
 from rest_framework import generics, serializers
-from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.content.kinds import KINDS
 from core.errors import BadInput
+from server.api.parsing import BoundedJSONParser
 from server.fleet.queries import device as device_by_id
 from server.people.queries import office_zone
 from server.runs.actions.bring_in import ask_bring_in, drop_bringing, look_at_path, look_at_upload
@@ -110,8 +111,9 @@ class TakeSerializer(serializers.Serializer):
 
 
 class BringingsView(generics.ListAPIView):
+    own_transactions = True
     serializer_class = BringingSerializer
-    parser_classes = (JSONParser, MultiPartParser)
+    parser_classes = (BoundedJSONParser, MultiPartParser)
 
     def get_queryset(self) -> Any:
         return bringings()

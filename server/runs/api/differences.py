@@ -77,12 +77,15 @@ class DifferencesView(APIView):
 
 
 class AcceptStoreView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="accept_store", request=None, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
         return Response(StoreSerializer(accept_store(store_by_id(id), by=request.user)).data)
 
 
 class AdoptView(APIView):
+    own_transactions = True
     write_roles = OPERATOR
 
     @extend_schema(operation_id="adopt_stray", request=DeviceChoiceSerializer, responses={204: None})

@@ -18,6 +18,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.exchange.tables import csv_line
+from server.api.fields import BytesField, DayField
 from server.api.paging import Pages
 from server.runs.api.serializers import RunSerializer
 from server.runs.history import OUTCOMES, compared, filtered, totals
@@ -42,15 +43,15 @@ class RunFilter(serializers.Serializer):
     team = serializers.IntegerField(required=False)
     plan = serializers.UUIDField(required=False)
     store = serializers.UUIDField(required=False)
-    night = serializers.DateField(required=False)
-    first = serializers.DateField(required=False, help_text="First night.")
-    last = serializers.DateField(required=False, help_text="Last night.")
+    night = DayField(required=False)
+    first = DayField(required=False, help_text="First night.")
+    last = DayField(required=False, help_text="Last night.")
     state = serializers.ChoiceField(choices=RunState.choices, required=False)
     outcome = serializers.ChoiceField(choices=list(OUTCOMES), required=False)
     trigger = serializers.ChoiceField(choices=Trigger.choices, required=False)
     cause = serializers.CharField(required=False, max_length=60)
-    at_least_bytes = serializers.IntegerField(required=False, min_value=0, help_text="New in the store.")
-    at_most_bytes = serializers.IntegerField(required=False, min_value=0)
+    at_least_bytes = BytesField(required=False, min_value=0, help_text="New in the store.")
+    at_most_bytes = BytesField(required=False, min_value=0)
     words = serializers.CharField(required=False, max_length=200)
 
 

@@ -10,6 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server.api.fields import DayField, MomentField
 from server.api.permissions import OPERATOR
 from server.fleet.queries import device as device_by_id
 from server.runs.actions.ask_run import ask_run_by_hand
@@ -31,12 +32,12 @@ class AskRunSerializer(serializers.Serializer):
 
     note = serializers.CharField(max_length=200, allow_blank=True, default="")
     occasion = serializers.ChoiceField(choices=Occasion.choices, allow_blank=True, default="")
-    hold_until = serializers.DateField(allow_null=True, default=None)
+    hold_until = DayField(allow_null=True, default=None)
 
 
 class ReasonSerializer(serializers.Serializer):
     reason = serializers.CharField(max_length=200, allow_blank=True)
-    until = serializers.DateField(allow_null=True, required=False, default=None)
+    until = DayField(allow_null=True, required=False, default=None)
 
 
 class CheckSerializer(serializers.Serializer):
@@ -86,7 +87,7 @@ class HoldView(APIView):
 
 
 class DateSerializer(serializers.Serializer):
-    at = serializers.DateTimeField(allow_null=True, help_text="When it was made; empty when its date is right.")
+    at = MomentField(allow_null=True, help_text="When it was made; empty when its date is right.")
 
 
 class SettleDateView(APIView):

@@ -9,6 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server.api.fields import BytesField
 from server.api.permissions import ADMINISTRATOR
 from server.storage.actions.add_store import attach_store, create_store
 from server.storage.actions.change_store import change_store, prove_passphrase
@@ -73,19 +74,19 @@ class NewStoreSerializer(serializers.Serializer):
     path = serializers.CharField(max_length=1000)
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
     passphrase_again = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
-    allowance_bytes = serializers.IntegerField(allow_null=True)
+    allowance_bytes = BytesField(allow_null=True)
 
 
 class AttachStoreSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
     path = serializers.CharField(max_length=1000)
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
-    allowance_bytes = serializers.IntegerField(allow_null=True)
+    allowance_bytes = BytesField(allow_null=True)
 
 
 class ChangeStoreSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
-    allowance_bytes = serializers.IntegerField(allow_null=True)
+    allowance_bytes = BytesField(allow_null=True)
     off_site = serializers.BooleanField(required=False, allow_null=True, default=None)
     max_writers = serializers.IntegerField(required=False, allow_null=True, default=None)
     path = serializers.CharField(max_length=1000, required=False, allow_blank=True, default="")
@@ -96,6 +97,8 @@ class PassphraseSerializer(serializers.Serializer):
 
 
 class StoresView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="stores", responses=StoreSerializer(many=True))
     def get(self, request: Request) -> Response:
         return Response(StoreSerializer(stores()[:200], many=True).data)
@@ -111,6 +114,8 @@ class StoresView(APIView):
 
 
 class AttachStoreView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="attach_store", request=AttachStoreSerializer, responses={201: StoreSerializer})
     def post(self, request: Request) -> Response:
         given = AttachStoreSerializer(data=request.data)
@@ -119,6 +124,8 @@ class AttachStoreView(APIView):
 
 
 class StoreView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="store", responses=StoreDetailSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(StoreDetailSerializer(store_by_id(id)).data)
@@ -131,6 +138,7 @@ class StoreView(APIView):
 
 
 class ProvePassphraseView(APIView):
+    own_transactions = True
     write_roles = ADMINISTRATOR
 
     @extend_schema(operation_id="prove_passphrase", request=PassphraseSerializer, responses=StoreSerializer)

@@ -11,6 +11,7 @@ from core.errors import AtticError
 from server.outside import outside
 from server.people.clock import in_doubt
 from server.telling.models import Hook, Message, MessageState, Way
+from server.unforeseen import ending_of
 
 PAUSES = (timedelta(minutes=1), timedelta(minutes=5), timedelta(minutes=30), timedelta(hours=2), timedelta(hours=6))
 AT_ONCE = 50
@@ -87,4 +88,7 @@ def _told(row: Message) -> str:
         outside().tell_hook(row.to, row.body.encode(), key=secret, key_id=str(hook.id), inside=hook.inside)
     except AtticError as error:
         return f"{error.message} {error.remedy}"
+    except Exception as error:  # one hook takes no other message with it; the cause is in the log, under a reference
+        ending = ending_of(error, f"hook {hook.id}")
+        return f"{ending.cause} {ending.remedy}"
     return ""

@@ -115,6 +115,8 @@ class HookView(APIView):
 
 
 class TryHookView(APIView):
+    own_transactions = True
+
     @extend_schema(operation_id="try_hook", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
         try_hook(hook_by_id(id))

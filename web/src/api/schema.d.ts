@@ -1667,6 +1667,7 @@ export interface components {
             name: string;
             path: string;
             passphrase: string;
+            /** Format: int64 */
             allowance_bytes: number | null;
         };
         BackToNormal: {
@@ -1782,6 +1783,7 @@ export interface components {
         };
         ChangeStoreRequest: {
             name: string;
+            /** Format: int64 */
             allowance_bytes: number | null;
             off_site?: boolean | null;
             max_writers?: number | null;
@@ -2588,6 +2590,7 @@ export interface components {
             path: string;
             passphrase: string;
             passphrase_again: string;
+            /** Format: int64 */
             allowance_bytes: number | null;
         };
         NewUserRequest: {
@@ -3025,6 +3028,8 @@ export interface components {
             device_count: number;
             /** Format: date-time */
             readonly next_run: string | null;
+            /** @description Why it cannot be computed; empty when it can. */
+            readonly fault: string;
         };
         PlanDetail: {
             /** Format: uuid */
@@ -3089,6 +3094,8 @@ export interface components {
             device_count: number;
             /** Format: date-time */
             readonly next_run: string | null;
+            /** @description Why it cannot be computed; empty when it can. */
+            readonly fault: string;
             readonly devices: string[];
         };
         /** @description A new store; the recovery code is told this once. */

@@ -1,0 +1,218 @@
+"""A sentence that is refused leaves nothing behind, and no input makes an error of the server.
+
+Every body of the contract is sent with each of its fields at and beyond its limits, one at a time, on a furnished
+office; then every page is opened. The bodies that are right come from the table below, the fields and their types
+from the contract itself, so that a new field is tried without anybody thinking of it.
+"""
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+from uuid import uuid4
+
+import yaml
+from django.conf import settings
+from django.test import Client
+
+from checks.promises.test_one_bad_row import PAGES
+from server.fleet.models import Device
+from server.people.models import Holder, JournalEntry, Team
+from server.tests.pretend import PASSPHRASE, PASSWORD, OfficeTestCase
+
+CONTRACT = yaml.safe_load((Path(settings.ROOT) / "contract" / "openapi.yaml").read_text())
+TEXTS = ["", " ", "x" * 70_000, "\x00", "../../etc/passwd", "/etc/shadow", "=cmd|' /C calc'!A0", "‮evil", "\ud800", "💾" * 300, "NaN", "-1"]
+NUMBERS = [-1, 0, 1, 32_767, 32_768, 2**31 - 1, 2**31, 2**63 - 1, 2**63, 10**40, -(2**63) - 1, 1.5, float("1e308")]
+DATES = ["0001-01-01", "1969-12-31", "2199-12-31", "2200-01-01", "9999-12-31", "2026-02-30", "10000-01-01", "0000-00-00"]
+MOMENTS = [f"{day}T00:00:00Z" for day in DATES] + ["0001-01-01T00:00:00+14:00", "9999-12-31T23:59:59-12:00", "2026-01-01T25:00:00Z"]
+TIMES = ["24:00", "23:59:59.999999", "-1:00", "99:99"]
+WITHOUT_A_BODY_OF_THEIR_OWN = {
+    "add_sftp", "bring_in", "change_hook", "change_link", "import_register", "pair_again", "preview_import", "preview_rules", "put_off",
+    "settle_oddity",
+}  # fmt: skip
+"""What needs a row or a device that this office lacks: sent with nothing right in it."""
+ODD: list[Any] = [None, [], {}, [[]], "", True, 0, [None], {"x": {"y": []}}, ["x"] * 6000]
+
+
+class EveryFieldOfEveryBody(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one = self.device()
+        self.nightly = self.plan(self.one)
+        self.backup = self.run_now(self.one).backup
+        self.wrong: list[str] = []
+        self.holder, self.team = Holder.objects.get(), Team.objects.get()
+
+    def bodies(self) -> dict[str, tuple[str, dict[str, Any]]]:
+        """Operation → its address and a body that is right."""
+        plan = {
+            "name": "Nightly", "kinds": ["contacts"], "pattern": {"shape": "every_night"}, "starts_at": "22:00", "window_closes": "06:00",
+            "store": str(self.nightly.store_id), "promise_seconds": 172_800, "keep_last": 2, "keep_daily": 3, "keep_weekly": 0, "keep_monthly": 0,
+            "starts_on": "2026-03-01", "ends_on": "2027-03-01", "exceptions": ["2026-12-24"], "larger_than_bytes": 5_000_000,
+            "exclusions": [{"kind": "photos", "under": "x"}], "reach": "only",
+        }  # fmt: skip
+        device, store, backup = self.one.id, self.nightly.store_id, self.backup.id
+        restore = {
+            "backup": str(backup),
+            "everything": False,
+            "kinds": ["contacts"],
+            "items": [],
+            "target": "archive",
+            "device": None,
+            "when_there": "skip",
+        }
+        return {
+            "sign_in": ("sign-in", {"username": "ines", "password": PASSWORD}),
+            "first_administrator": ("first-administrator", {"office_name": "O", "zone": "UTC", "username": "x", "full_name": "", "password": PASSWORD}),
+            "change_office": ("office", {"name": "Office", "zone": "Europe/Berlin", "max_runs": 3, "limit_bytes_per_second": 1_000_000, "asks_holders_at": "15:00"}),
+            "add_user": ("users", {"username": "new", "full_name": "New", "password": "a password of mine", "role": "auditor"}),
+            "change_team": (f"teams/{self.team.id}", {"name": "Shore Crew"}),
+            "change_holder": (f"holders/{self.holder.id}/name", {"name": "H", "team": "Shore Crew", "email": "h@office.example"}),
+            "change_device": (f"devices/{device}/change", {"values": {"name": "Orlo H1", "purchased_on": "2020-01-01", "storage_total_bytes": "5"}}),
+            "change_devices": ("devices/many", {"devices": [str(device)], "values": {"note": "x"}}),
+            "ask_run": (f"devices/{device}/run", {"note": "n", "occasion": "before_repair", "hold_until": "2027-01-01"}),
+            "hold_backup": (f"backups/{backup}/hold", {"reason": "r", "until": "2027-01-01"}),
+            "settle_date": (f"backups/{backup}/date", {"at": "2026-03-01T00:00:00Z"}),
+            "copy_backup": (f"backups/{backup}/copy", {"store": str(store)}),
+            "check_store": (f"stores/{store}/check", {"percent": 10}),
+            "create_store": ("stores", {"name": "S", "path": "/stores/s", "passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE, "allowance_bytes": 5_000_000}),
+            "attach_store": ("stores/attach", {"name": "A", "path": "/stores/s", "passphrase": PASSPHRASE, "allowance_bytes": None}),
+            "change_store": (f"stores/{store}", {"name": "S", "allowance_bytes": 9_000_000, "off_site": True, "max_writers": 2, "path": ""}),
+            "prove_passphrase": (f"stores/{store}/prove-passphrase", {"passphrase": PASSPHRASE}),
+            "add_plan": ("plans", plan | {"name": "Other", "devices": [str(device)]}),
+            "change_plan": (f"plans/{self.nightly.id}", plan | {"devices": [str(device)]}),
+            "preview_plan": ("plans/preview", plan),
+            "pause": ("pauses", {"plan": None, "device": str(device), "until": "2026-12-01", "reason": "r"}),
+            "add_closed_day": ("closed-days", {"day": "2026-12-24", "name": "Eve"}),
+            "read_calendar": ("closed-days/read", {"calendar": "BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n", "confirmed": False}),
+            "ask_restore": ("restores", restore),
+            "preflight": ("preflight", restore | {"target": "device", "device": str(device)}),
+            "change_wishes": ("me/wishes", {"email": "i@office.example", "wants_digest": True, "digest_at": "08:00", "wants_alerts": True, "quiet_from": "20:00", "quiet_until": "07:00"}),
+            "add_hook": ("hooks", {"name": "H", "address": "https://hook.example/x", "inside": False, "signs_of_life": False}),
+            "look_into_old": ("bring-in", {"path": "/srv/old"}),
+            "meet_sftp": ("devices/meet", {"host": "127.0.0.1", "port": 9}),
+            "pair_device": ("devices/pair", {"agent_id": "p9", "code": "ABCD2345", "name": "N", "holder": "H", "team": "T", "registered": None}),
+            "add_folder": ("devices/folder", {"path": "/srv/phone", "name": "N", "holder": "H", "team": "", "registered": None}),
+            "adopt_stray": ("strays/1/adopt", {"device": str(device)}),
+            "sign_wipe_answer": (f"devices/{device}/wipe", {"note": "n"}),
+        }  # fmt: skip
+
+    def operations(self) -> Iterator[tuple[str, str, str, dict[str, Any]]]:
+        """(operation, method, path of the contract, schema of its body) of everything that takes a JSON body."""
+        for path, methods in CONTRACT["paths"].items():
+            for method, told in methods.items():
+                content = told.get("requestBody", {}).get("content", {}).get("application/json")
+                if content:
+                    yield told["operationId"], method, path, _resolved(content["schema"])
+
+    def test_is_read_or_refused_and_never_an_error_of_the_server(self):
+        tried, right = 0, self.bodies()
+        unknown = []
+        for operation, method, path, schema in self.operations():
+            address, body = right.get(operation, (None, None))
+            if address is None:
+                unknown.append(operation)
+                address, body = path.removeprefix("/api/"), {}
+                for part in ("id", "one", "two"):
+                    address = address.replace("{%s}" % part, str(uuid4()) if operation not in ("change_team",) else "1")  # noqa: UP031
+            for field, values in _tries(schema, body):
+                for value in values:
+                    self.send(method, address, {**body, field: value}, f"{operation}.{field}={str(value)[:60]!r}")
+                    tried += 1
+            for odd in ODD:
+                self.send(method, address, odd, f"{operation} body {str(odd)[:40]!r}")
+        self.assertEqual(self.wrong, [])
+        self.assertGreater(tried, 1500)
+        self.assertLessEqual(set(unknown), WITHOUT_A_BODY_OF_THEIR_OWN)
+        self.pages()
+
+    def send(self, method: str, address: str, body: Any, what: str) -> None:
+        text = json.dumps(body)
+        answer = getattr(self.api, method)(f"/api/{address}", text, content_type="application/json")
+        if answer.status_code >= 500 or (answer.status_code >= 400 and answer["Content-Type"] != "application/problem+json"):
+            self.wrong.append(f"{answer.status_code} {what}")
+
+    def pages(self) -> None:
+        for page in PAGES:
+            self.assertLess(self.api.get(f"/api/{page}").status_code, 500, page)
+        for device in Device.objects.all()[:20]:
+            for page in ("", "/backups", "/coverage", "/wipe", "/link", "/readiness"):
+                self.assertLess(self.api.get(f"/api/devices/{device.id}{page}").status_code, 500, page)
+
+
+def _resolved(schema: dict[str, Any]) -> dict[str, Any]:
+    while "$ref" in schema:
+        schema = CONTRACT["components"]["schemas"][schema["$ref"].rpartition("/")[2]]
+    return schema
+
+
+def _tries(schema: dict[str, Any], body: dict[str, Any]) -> Iterator[tuple[str, list[Any]]]:
+    for field, told in schema.get("properties", {}).items():
+        whole = _resolved(told["allOf"][0]) if "allOf" in told else _resolved(told)
+        kind, shape = whole.get("type"), whole.get("format", "")
+        if kind in ("integer", "number"):
+            yield field, [*NUMBERS, "5", None]
+        elif kind == "boolean":
+            yield field, ["maybe", 7, None]
+        elif kind == "array":
+            yield field, [[], ["x"] * 500, [None], "x", [{}], [body.get(field, ["x"])] * 2]
+        elif shape == "date":
+            yield field, [*DATES, "", 5]
+        elif shape == "date-time":
+            yield field, [*MOMENTS, "soon", 5]
+        elif shape == "time":
+            yield field, [*TIMES, "", 5]
+        elif kind == "object" or "properties" in whole:
+            yield (
+                field,
+                [{}, [], "x", {"shape": "rule", "rule": "FREQ=SECONDLY"}, {"shape": "rule", "rule": "FREQ=YEARLY;BYMONTHDAY=31;BYMONTH=2"}],
+            )
+        else:
+            yield field, [*TEXTS, None, 5, ["x"]]
+
+
+class WhatIsNoBody(OfficeTestCase):
+    """Depth, nonsense and odd addresses; from strangers, too."""
+
+    def test_nested_beyond_reason_is_refused_also_from_strangers(self):
+        for depth in (50, 5_000, 200_000):
+            for text in ("[" * depth + "]" * depth, '{"a":' * depth + "1" + "}" * depth):
+                for address in ("sign-in", "first-administrator", "plans", "users"):
+                    answer = self.client.post(f"/api/{address}", text, content_type="application/json")
+                    self.assertIn(answer.status_code, (400, 401, 403), f"{address} {depth}")
+                self.assertEqual(self.api.post("/api/plans", text, content_type="application/json").status_code, 400)
+
+    def test_odd_addresses_are_problem_documents(self):
+        for address in (
+            "night?night=9999-12-31", "night?night=0001-01-01", "report?month=0000-01", "report?month=9999-12", "runs?night=9999-12-31",
+            "devices/not-an-id", "runs/0", "backups/../..", "runs/export.%00", "runs/export.x%0d%0aX:1", "runs/export.exe", "runs/export.a%22;b",
+            "strays/99999999999999999999/adopt", "teams/99999999999999999999", "nothing/here", "closed-days/0000-00-00", "devices?page=999999999999999999999",
+            "journal?device=x", "runs?page_size=-1", "backups/%F0%9F%92%BE",
+        ):  # fmt: skip
+            answer = self.api.get(f"/api/{address}")
+            self.assertLess(answer.status_code, 500, address)
+            if answer.status_code >= 400:
+                self.assertEqual(answer["Content-Type"], "application/problem+json", address)
+
+    def test_a_host_of_two_hundred_letters(self):
+        for host in ("a" * 200, "a" * 64 + ".example", "ä" * 100, "..", "-", "a..b", "[::1", "\u2024"):
+            answer = self.api.post("/api/devices/meet", {"host": host, "port": 22}, format="json")
+            self.assertLess(answer.status_code, 500, host)
+
+    def test_an_answer_that_cannot_be_made_leaves_nothing_behind(self):
+        from unittest import mock
+
+        one = self.device()
+        plan = self.plan(one)
+        body = {
+            "name": "Second", "kinds": ["contacts"], "pattern": {"shape": "every_night"}, "starts_at": "22:00", "window_closes": "06:00",
+            "store": str(plan.store_id), "promise_seconds": 172_800, "keep_last": 2, "keep_daily": 3, "keep_weekly": 0, "keep_monthly": 0,
+            "devices": [str(one.id)],
+        }  # fmt: skip
+        lines = JournalEntry.objects.count()
+        with mock.patch("server.plans.api.views.PlanSerializer.get_pause", side_effect=OverflowError("date value out of range")):
+            client = Client(raise_request_exception=False)
+            client.force_login(self.ines)
+            self.assertEqual(client.post("/api/plans", json.dumps(body), content_type="application/json").status_code, 500)
+        self.assertEqual((type(plan).objects.count(), JournalEntry.objects.count()), (1, lines))
+        self.assertEqual(type(plan).objects.get().assignments.count(), 1)
