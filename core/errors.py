@@ -32,3 +32,10 @@ class BadInput(AtticError):
 
     code = "input.invalid"
     remedy = "Correct the value and try again."
+
+
+class Unforeseen(AtticError):
+    """Something outside did what no adapter knows. What it was is the cause (`__cause__`), for the log."""
+
+    code = "attic.unforeseen"
+    remedy = "Try it again; if it happens again, the server's log says more."

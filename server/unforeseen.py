@@ -8,7 +8,7 @@ import logging
 import secrets
 from dataclasses import dataclass
 
-from core.errors import AtticError
+from core.errors import AtticError, Unforeseen
 
 log = logging.getLogger("attic.unforeseen")
 
@@ -26,10 +26,13 @@ class Ending:
 
 def ending_of(error: Exception, what: str) -> Ending:
     """`what`: of which run, restore, import or copy, for the log."""
-    if isinstance(error, AtticError):
+    if isinstance(error, AtticError) and not isinstance(error, Unforeseen):
         return Ending(code=error.code, cause=error.message[:600], remedy=error.remedy[:600], reference="")
     reference = secrets.token_hex(4)
     log.error("reference %s: %s ended in a way that nobody foresaw", reference, what, exc_info=error)
+    if isinstance(error, Unforeseen):
+        remedy = f"{error.remedy} Its reference there is {reference}."
+        return Ending(code=error.code, cause=error.message[:600], remedy=remedy[:600], reference=reference)
     return Ending(
         code="server.unforeseen",
         cause=f"Something happened that nobody foresaw ({type(error).__name__}).",

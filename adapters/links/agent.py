@@ -13,10 +13,11 @@ from datetime import datetime
 from typing import Any
 from urllib.parse import quote
 
+from adapters.guard import port
 from adapters.links.agent_http import PATIENCE_SECONDS, Exchange
 from adapters.links.agent_seal import framed
 from core.content.accounts import Account, announced_accounts
-from core.content.errors import DeviceLied, LinkCut, LinkSlow
+from core.content.errors import DeviceLied, LinkCut, LinkFault, LinkSlow
 from core.content.families import FAMILIES
 from core.content.items import MAX_ITEMS, Item, announced, checked_inventory, clean_name
 from core.content.kinds import KINDS
@@ -33,6 +34,7 @@ TRIES = 4
 """How often a read goes on after a cut before the run is told."""
 
 
+@port(LinkFault, "The device")
 class AgentLink:
     """A paired device."""
 

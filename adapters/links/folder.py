@@ -12,8 +12,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
 
+from adapters.guard import port
 from core.content.classify import NOTHING, FileRule, kind_of_file
-from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, LinkCut
+from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, LinkCut, LinkFault
 from core.content.items import Item, checked_inventory, clean_name
 from core.content.kinds import KINDS
 from core.content.link import DeviceState
@@ -22,6 +23,7 @@ from core.exchange.filenames import safe_path
 PIECE_BYTES = 1 << 20
 
 
+@port(LinkFault, "The folder")
 class FolderLink:
     """A folder on the server, as a device."""
 

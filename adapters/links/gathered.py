@@ -16,10 +16,11 @@ from email.utils import parsedate_to_datetime
 from pathlib import Path, PurePosixPath
 from typing import IO
 
+from adapters.guard import port
 from adapters.links.exif import HEAD_BYTES, taken_at
 from adapters.links.sources import BROKEN, Entry, LeftAside, Source, pieces, source_at
 from core.content.classify import NOTHING, FileRule, kind_of_file
-from core.content.errors import DataAccessOff, DeviceLied
+from core.content.errors import DataAccessOff, DeviceLied, LinkFault
 from core.content.items import Item, checked_inventory, clean_name
 from core.content.kinds import KINDS
 from core.content.link import DeviceState
@@ -33,6 +34,7 @@ MAX_MAIL_BYTES = 256 << 20
 Reader = Callable[[], Iterator[bytes]]
 
 
+@port(LinkFault, "The old backup")
 class GatheredLink:
     """One folder, archive or file. Closed by whoever opened it."""
 

@@ -21,8 +21,9 @@ from pathlib import PurePosixPath
 
 import paramiko
 
+from adapters.guard import port
 from core.content.classify import FileRule, kind_of_file
-from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, LinkCut, LinkError, NotPaired, OtherHost
+from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, LinkCut, LinkError, LinkFault, NotPaired, OtherHost
 from core.content.items import MAX_ITEMS, Item, checked_inventory, clean_name
 from core.content.kinds import KINDS
 from core.content.link import DeviceState
@@ -63,6 +64,7 @@ def fingerprint(key: str) -> str:
     return "SHA256:" + base64.b64encode(digest).decode().rstrip("=")
 
 
+@port(LinkFault, "The device")
 class SftpLink:
     """One device, connected when it is first asked something."""
 

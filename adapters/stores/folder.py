@@ -15,11 +15,13 @@ from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
 
+from adapters.guard import port
 from core.vault.blobs import Content
 from core.vault.errors import (
     BlobExists,
     BlobMissing,
     StoreError,
+    StoreFault,
     StoreFull,
     StoreMissing,
     StoreReadOnly,
@@ -47,6 +49,7 @@ def _write(descriptor: int, parts: list[bytes]) -> None:
             first += 1
 
 
+@port(StoreFault, "The folder of the store")
 class FolderBlobs:
     """Objects below one existing folder."""
 

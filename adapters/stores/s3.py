@@ -24,8 +24,9 @@ import boto3
 from botocore.config import Config
 from botocore.exceptions import BotoCoreError, ClientError, NoCredentialsError, ParamValidationError
 
+from adapters.guard import port
 from core.vault.blobs import Content, joined
-from core.vault.errors import BlobExists, BlobMissing, StoreError, StoreFull, StoreMissing, StoreReadOnly, StoreUnreachable
+from core.vault.errors import BlobExists, BlobMissing, StoreError, StoreFault, StoreFull, StoreMissing, StoreReadOnly, StoreUnreachable
 
 if TYPE_CHECKING:
     from mypy_boto3_s3 import S3Client
@@ -56,6 +57,7 @@ class Bucket:
     """Of one request, the first one included."""
 
 
+@port(StoreFault, "The bucket")
 class S3Blobs:
     """Objects below one prefix of an existing bucket."""
 

@@ -12,10 +12,11 @@ AtticError
     ├── DeviceFull       no room for what a restore would write
     ├── OtherHost        another machine answers where an SFTP device was met first
     ├── LinkSlow         it answers, and so slowly that it would never end
+    ├── LinkFault        it did what no adapter knows
     └── DeviceLied       what came contradicts what was announced, or is not what the protocol says
 """
 
-from core.errors import AtticError
+from core.errors import AtticError, Unforeseen
 
 
 class LinkError(AtticError):
@@ -71,6 +72,10 @@ class OtherHost(LinkError):
 class DeviceFull(LinkError):
     code = "link.device_full"
     remedy = "Free some room on the device, or choose fewer things to restore."
+
+
+class LinkFault(LinkError, Unforeseen):
+    code = "link.unforeseen"
 
 
 class DeviceLied(LinkError):

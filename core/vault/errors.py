@@ -6,6 +6,7 @@ AtticError
 │   ├── StoreReadOnly       it may not be written
 │   ├── StoreFull           it took part of what was written, or nothing
 │   ├── StoreUnreachable    it does not answer, or answers nonsense
+│   ├── StoreFault          it did what no adapter knows
 │   ├── AnotherVault        another store lies where this one should be
 │   └── OlderCopy           an earlier state of this store lies where it should be: a clone, or put back
 ├── BlobMissing             one object is not there
@@ -23,7 +24,7 @@ AtticError
 Stopped                     somebody asked for the work to end (not an error of anything)
 """
 
-from core.errors import AtticError
+from core.errors import AtticError, Unforeseen
 
 
 class StoreError(AtticError):
@@ -48,6 +49,10 @@ class StoreFull(StoreError):
 class StoreUnreachable(StoreError):
     code = "store.unreachable"
     remedy = "Look whether the drive or service is up; the run is tried again by itself."
+
+
+class StoreFault(StoreError, Unforeseen):
+    code = "store.unforeseen"
 
 
 class AnotherVault(StoreError):
