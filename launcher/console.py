@@ -7,6 +7,9 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
+KEPT_OPEN: list[int] = []
+"""Descriptors that every process started from here inherits."""
+
 
 class StepFailed(Exception):
     """A step did not work. The message says what failed and what to do."""
@@ -38,7 +41,9 @@ def step(what: str) -> Iterator[None]:
 def run(command: Sequence[str | Path], *, remedy: str, cwd: Path | None = None, env: Mapping[str, str] | None = None) -> str:
     """Standard output of a command. Raises StepFailed with the end of what it said."""
     try:
-        done = subprocess.run([str(part) for part in command], cwd=cwd, env=env, capture_output=True, text=True, check=False)
+        done = subprocess.run(
+            [str(part) for part in command], cwd=cwd, env=env, capture_output=True, text=True, check=False, pass_fds=KEPT_OPEN
+        )
     except OSError as error:
         raise StepFailed(f"{command[0]}: {error.strerror}. {remedy}") from None
     if done.returncode:

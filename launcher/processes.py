@@ -9,7 +9,7 @@ import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from launcher.console import StepFailed
+from launcher.console import KEPT_OPEN, StepFailed
 from launcher.leftovers import known, write_record
 
 STOP_SECONDS = 12
@@ -34,7 +34,13 @@ class Processes:
         self._told[name] = (command, env)
         with (self._logs / f"{name}.log").open("ab") as log:
             self._running[name] = subprocess.Popen(
-                [str(part) for part in command], env=dict(env), stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
+                [str(part) for part in command],
+                env=dict(env),
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+                pass_fds=KEPT_OPEN,
             )
         self._write_down()
 

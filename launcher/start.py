@@ -14,6 +14,7 @@ from pathlib import Path
 
 from launcher.cluster import Cluster
 from launcher.console import StepFailed, run, say, step
+from launcher.keys import typed_key
 from launcher.leftovers import RECORD, end_leftovers, who_listens
 from launcher.processes import Processes, free_port, is_free
 from launcher.setup import PYTHON, ROOT, set_up
@@ -26,7 +27,7 @@ DEMO_DAYS = 17
 """How long before today the simulated devices of the demo begin to live."""
 
 
-def start(*, port: int, data: Path, empty: bool, roots: str = "") -> int:
+def start(*, port: int, data: Path, empty: bool, roots: str = "", key: str = "") -> int:
     """Runs until it is told to stop. Raises StepFailed."""
     data = data.resolve()
     say("Old Attic is starting")
@@ -42,10 +43,15 @@ def start(*, port: int, data: Path, empty: bool, roots: str = "") -> int:
         stopped = _Stop()
         try:
             env = environment(data, ports) | ({"ATTIC_ROOTS": roots} if roots else {})
+            if key:
+                env["ATTIC_KEY"] = f"fd:{typed_key(data)}" if key == "typed" else key
             _start_standins(processes, env, data, ports, empty=empty)
             cluster.start()
             cluster.make_database("attic")
             prepare(env)
+            told = run([PYTHON, MANAGE, "establish_key"], remedy="See docs/keys.md.", env=env).strip()
+            if told:
+                say(f"  {told}")
             _start_all(processes, env, data, port, ports, empty=empty)
             _tell_ready(data, port, ports, empty=empty)
             while not stopped.asked:
@@ -106,7 +112,9 @@ def _start_all(processes: Processes, env: dict[str, str], data: Path, port: int,
             (data / "demo.done").touch()
     with step("starting web server, worker and scheduler"):
         web = [PYTHON, "-m", "uvicorn", "server.project.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
-        processes.start("web", [*web, "--lifespan", "off", "--log-level", "warning", "--timeout-graceful-shutdown", "2"], env)
+        processes.start(
+            "web", [*web, "--lifespan", "off", "--no-proxy-headers", "--log-level", "warning", "--timeout-graceful-shutdown", "2"], env
+        )
         start_workers(processes, env)
         wait_for(f"http://127.0.0.1:{port}/healthz", processes)
 

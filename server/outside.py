@@ -58,6 +58,22 @@ class SftpPlace:
     host_key: str
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeyTold:
+    """The server's key, as people see it."""
+
+    kind: str
+    """beside, medium, credential or typed."""
+    where: str
+    thief: str
+    """What somebody gets who carries the disk away."""
+    fingerprint: str
+    """Empty when it cannot be read."""
+    trouble: str
+    """Why nothing can run; empty when all is well."""
+    remedy: str
+
+
 class FilesLink(DeviceLink, Protocol):
     """A link that sees files only."""
 
@@ -93,6 +109,14 @@ class Outside(Protocol):
         ...
 
     def random(self, count: int) -> bytes: ...
+
+    def key_state(self) -> KeyTold:
+        """Whether the key that the database knows is at hand."""
+        ...
+
+    def make_key(self) -> str:
+        """At a first start: the fingerprint of the new key, or of the one that lies there. Raises AtticError."""
+        ...
 
     def ticks(self) -> Ticks:
         """A counter that no setting of the clock moves."""

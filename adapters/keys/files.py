@@ -1,12 +1,12 @@
-"""Key files of the server: made once, readable only by its own account, and what is sealed with them.
+"""Small key files that are made when they are missing, and secrets for the database, sealed with the server's key.
 
-The server's key file opens stores for unattended runs and seals small secrets in the database, so that
-a stolen database alone opens nothing. Losing it costs nobody a backup: every store also opens with its
-passphrase.
+What is made anew here costs nobody anything but a session (`django`, `metrics`). The server's own key is another
+matter: see `server_key`.
 """
 
 import os
 import secrets
+from collections.abc import Callable
 from pathlib import Path
 
 from cryptography.exceptions import InvalidTag
@@ -26,8 +26,9 @@ class SecretUnreadable(AtticError):
 class KeyFiles:
     """Keys below one folder."""
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
+    def __init__(self, folder: Path, server_key: Callable[[], bytes] | None = None) -> None:
+        """`server_key`: reads the key that seals secrets; without one nothing is sealed."""
+        self._folder, self._server_key = folder, server_key
 
     def read(self, name: str) -> bytes:
         """32 bytes; made when they do not exist yet."""
@@ -61,4 +62,6 @@ class KeyFiles:
             raise SecretUnreadable(f"The secret for {purpose} does not open with this server's key file.") from None
 
     def _key(self, salt: bytes) -> bytes:
-        return hkdf(self.read("server"), salt=salt, info=b"old attic database secrets 1")
+        if self._server_key is None:
+            raise SecretUnreadable("No key of the server is at hand.")
+        return hkdf(self._server_key(), salt=salt, info=b"old attic database secrets 1")

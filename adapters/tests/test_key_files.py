@@ -13,17 +13,17 @@ class KeyFilesOfTheServer(TestCase):
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
         self.folder = Path(holder.name) / "keys"
-        self.keys = KeyFiles(self.folder)
+        self.keys = KeyFiles(self.folder, lambda: b"k" * 32)
 
     def test_a_key_is_made_once_and_only_its_owner_may_read_it(self):
-        key = self.keys.read("server")
-        self.assertEqual((len(key), self.keys.read("server")), (32, key))
-        self.assertEqual(stat.S_IMODE(os.stat(self.folder / "server").st_mode), 0o600)
-        self.assertEqual([path.name for path in self.folder.iterdir()], ["server"])
+        key = self.keys.read("django")
+        self.assertEqual((len(key), self.keys.read("django")), (32, key))
+        self.assertEqual(stat.S_IMODE(os.stat(self.folder / "django").st_mode), 0o600)
+        self.assertEqual([path.name for path in self.folder.iterdir()], ["django"])
 
     def test_processes_that_start_together_agree_on_one_key(self):
         found: list[bytes] = []
-        threads = [threading.Thread(target=lambda: found.append(KeyFiles(self.folder).read("server"))) for _ in range(12)]
+        threads = [threading.Thread(target=lambda: found.append(KeyFiles(self.folder).read("django"))) for _ in range(12)]
         for thread in threads:
             thread.start()
         for thread in threads:
@@ -34,7 +34,7 @@ class KeyFilesOfTheServer(TestCase):
         sealed = self.keys.seal("agent key of p1", b"secret")
         self.assertNotIn(b"secret", sealed)
         self.assertEqual(self.keys.unseal("agent key of p1", sealed), b"secret")
-        other = KeyFiles(self.folder.with_name("other"))
+        other = KeyFiles(self.folder, lambda: b"o" * 32)
         for attempt in (
             lambda: self.keys.unseal("agent key of p2", sealed),
             lambda: other.unseal("agent key of p1", sealed),

@@ -52,6 +52,7 @@ class BrowserTestCase(TransactionTestCase):
         cls.data.chmod(0o755)
         cls.addClassCleanup(shutil.rmtree, cls.data, ignore_errors=True)
         shutil.copytree(Path(os.environ["ATTIC_DATA"]) / "keys", cls.data / "keys")
+        (cls.data / "keys" / "server").write_bytes(os.urandom(32))  # what a first start makes
         cls.processes = Processes(cls.data / "logs")
         cls.addClassCleanup(cls.processes.stop)
         cls.port, cls.control_port, mail_port = free_port(), free_port(), free_port()

@@ -15,7 +15,6 @@ from server.tests.pretend import Furnished
 @override_settings(
     ATTIC_OUTSIDE="server.tests.pretend.PretendOutside",
     PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],
-    AXES_ENABLED=False,
 )
 class Sides(Furnished, TransactionTestCase):
     """A furnished office whose transactions are real."""

@@ -34,6 +34,17 @@ class Conflict(AtticError):
     remedy = "Look at the page again; somebody or something was faster."
 
 
+class RetryLater(AtticError):
+    """It was not looked at; later it will be."""
+
+    code = "access.retry_later"
+    remedy = "Wait until then."
+
+    def __init__(self, message: str, *, seconds: int) -> None:
+        super().__init__(message)
+        self.seconds = seconds
+
+
 def problem(code: str, title: str, *, remedy: str = "", field: str | None = None, status: int) -> Response:
     told = {"type": "about:blank", "code": code, "title": title, "remedy": remedy, "field": field, "status": status}
     return Response(told, status=status, content_type=TYPE)
@@ -42,7 +53,10 @@ def problem(code: str, title: str, *, remedy: str = "", field: str | None = None
 def problem_response(error: Exception, context: dict[str, Any]) -> Response | None:
     """Django REST framework's exception handler."""
     if isinstance(error, AtticError):
-        return problem(error.code, error.message, remedy=error.remedy, field=error.field, status=_status(error))
+        answer = problem(error.code, error.message, remedy=error.remedy, field=error.field, status=_status(error))
+        if isinstance(error, RetryLater):
+            answer["Retry-After"] = str(error.seconds)
+        return answer
     if isinstance(error, exceptions.ValidationError):
         field, said = _first(error.detail)
         return problem("input.invalid", said, remedy="Correct this field.", field=field, status=400)
@@ -65,6 +79,8 @@ def problem_response(error: Exception, context: dict[str, Any]) -> Response | No
 
 
 def _status(error: AtticError) -> int:
+    if isinstance(error, RetryLater):
+        return status.HTTP_429_TOO_MANY_REQUESTS
     if isinstance(error, Conflict | DoesNotFit):
         return status.HTTP_409_CONFLICT
     if isinstance(error, NoSuchBackup):

@@ -10,6 +10,7 @@ from core.schedule.nights import coming_night
 from core.schedule.promise import Standing
 from core.units import iec, spoken
 from server.fleet.queries import seen_on_network, unpaired_offers
+from server.outside import outside
 from server.oversight.models import Oddity
 from server.oversight.standing import Standings
 from server.people.clock import clock_state, clock_words
@@ -62,7 +63,7 @@ def causes(*, now: datetime, rows: list[Standings]) -> list[Cause]:
     order = ["late", "never", "due_soon", "no_plan"]
     listed = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
-    return [*_clock(), *_silent(now), *_store_causes(), *listed, *_odd(by_id), *_not_fitting(now, by_id), *_offers()]
+    return [*_key(), *_clock(), *_silent(now), *_store_causes(), *listed, *_odd(by_id), *_not_fitting(now, by_id), *_offers()]
 
 
 def silent_since(now: datetime) -> datetime | None:
@@ -77,6 +78,13 @@ def _silent(now: datetime) -> list[Cause]:
         return []
     says = f"The scheduler has given no sign for {spoken(now - last)}: nothing starts by itself"
     return [Cause(code="silent", mark="late", says=says, step="restart", step_label="Look again")]
+
+
+def _key() -> list[Cause]:
+    state = outside().key_state()
+    if not state.trouble:
+        return []
+    return [Cause(code="key", mark="late", says=f"Nothing runs: {state.trouble} {state.remedy}", step="clock", step_label="Look")]
 
 
 def _clock() -> list[Cause]:

@@ -59,7 +59,11 @@ def doubts() -> list[str]:
         state = clock_state()
     except DatabaseError:
         return []  # `troubles` has said so
-    return [f"{clock_words(state)}: nothing is removed until that is settled."] if state is not None and state.doubt_since else []
+    key = outside().key_state()
+    found = [f"Nothing runs: {key.trouble} {key.remedy}"] if key.trouble else []
+    if state is not None and state.doubt_since:
+        found.append(f"{clock_words(state)}: nothing is removed until that is settled.")
+    return found
 
 
 def _workers() -> list[str]:

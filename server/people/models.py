@@ -4,6 +4,7 @@ from datetime import time
 
 from django.contrib.auth.models import AbstractUser
 from django.db import models
+from django.utils.crypto import salted_hmac
 
 
 class Role(models.TextChoices):
@@ -23,9 +24,43 @@ class User(AbstractUser):
     quiet_from = models.TimeField(null=True, help_text="Alerts wait from then on, in the office's zone; empty for never.")
     quiet_until = models.TimeField(null=True)
 
+    sessions_from = models.PositiveIntegerField(default=0, help_text="Counts up to end all sessions that were begun before.")
+
+    def _get_session_auth_hash(self, secret: str | None = None) -> str:
+        """A session ends with the password it was begun with, and when somebody ends them all."""
+        salt = "server.people.models.User.session"
+        return salted_hmac(salt, f"{self.password} {self.sessions_from}", secret=secret, algorithm="sha256").hexdigest()
+
     @property
     def shown_name(self) -> str:
         return self.full_name or self.username
+
+
+class SignInTries(models.Model):
+    """Wrong sign-ins in a row, of one account or from one address."""
+
+    what = models.CharField(max_length=300, primary_key=True, help_text="account NAME, or address IP")
+    wrong = models.PositiveIntegerField(default=0)
+    last_at = models.DateTimeField()
+
+
+class KnownAddress(models.Model):
+    """Where an account has been signed in from. Strangers who guess elsewhere do not slow it down here."""
+
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="addresses")
+    address = models.CharField(max_length=64)
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["user", "address"], name="address_once")]
+
+
+class ServerKey(models.Model):
+    """Which key is the one of this server. One row; made at the first start, and never again."""
+
+    id = models.PositiveSmallIntegerField(primary_key=True, default=1)
+    fingerprint = models.CharField(max_length=32)
+    at = models.DateTimeField()
 
 
 class Office(models.Model):

@@ -8,7 +8,7 @@ from django.db.models import Count, Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.schedule.recurrence import zone_named
-from server.people.models import ClockWitness, ClosedDay, Holder, JournalEntry, Office, Team, User
+from server.people.models import ClockWitness, ClosedDay, Holder, JournalEntry, Office, ServerKey, Team, User
 
 
 def office() -> Office | None:
@@ -83,3 +83,8 @@ def closed_days() -> frozenset[date]:
 def witnesses() -> QuerySet[ClockWitness]:
     """Who said last what time it is elsewhere."""
     return ClockWitness.objects.order_by("kind", "name")
+
+
+def key_fingerprint() -> str:
+    """Of the key that belongs to this server; empty before the first start has made one."""
+    return ServerKey.objects.values_list("fingerprint", flat=True).first() or ""

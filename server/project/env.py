@@ -28,6 +28,12 @@ class Env:
     """none, start (STARTTLS) or whole."""
     tick_seconds: int
     """How often the scheduler looks for what is due; 1 to 59, best a divisor of 60."""
+    key: str
+    """Where the server's key lies: empty for beside the data, file:/PATH, credential:NAME, fd:N for one typed at the start."""
+    credentials: str
+    """Folder of the service manager's credentials; empty without one."""
+    proxies: tuple[str, ...]
+    """Addresses or networks of proxies whose word counts for where a request comes from."""
     roots: tuple[Path, ...]
     """Folders of this computer that may hold stores, devices' folders and old backups; empty for all but the system's and our own."""
     pack_bytes: int
@@ -57,6 +63,9 @@ def read_env() -> Env:
         mail_password=os.environ.get("ATTIC_MAIL_PASSWORD", ""),
         mail_tls=os.environ.get("ATTIC_MAIL_TLS", "none"),
         tick_seconds=_number("ATTIC_TICK_SECONDS", 10),
+        key=os.environ.get("ATTIC_KEY", ""),
+        credentials=os.environ.get("CREDENTIALS_DIRECTORY", ""),
+        proxies=tuple(part.strip() for part in os.environ.get("ATTIC_PROXIES", "").split(",") if part.strip()),
         roots=tuple(Path(part) for part in os.environ.get("ATTIC_ROOTS", "").split(":") if part),
         pack_bytes=_number("ATTIC_PACK_BYTES", 24 * 1024 * 1024),
         grace_seconds=_number("ATTIC_GRACE_SECONDS", 24 * 3600),

@@ -34,7 +34,6 @@ INSTALLED_APPS = [
     "procrastinate.contrib.django",
     "rest_framework",
     "drf_spectacular",
-    "axes",
     "csp",
     "server.people",
     "server.fleet",
@@ -57,10 +56,8 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "axes.middleware.AxesMiddleware",
     "server.api.atomic.AllOrNothing",
 ]
-AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_DIST]}]
 DATABASES = {
     "default": {
@@ -101,12 +98,6 @@ CONTENT_SECURITY_POLICY = {
         "frame-ancestors": ["'none'"],
     }
 }
-AXES_FAILURE_LIMIT = 8
-AXES_COOLOFF_TIME = 0.25
-"""Hours."""
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
-AXES_RESET_ON_SUCCESS = True
-AXES_VERBOSE = False
 
 EMAIL_BACKEND = "django.core.mail.backends.smtp.EmailBackend" if ATTIC_ENV.mail_host else "django.core.mail.backends.console.EmailBackend"
 EMAIL_HOST, EMAIL_PORT = ATTIC_ENV.mail_host, ATTIC_ENV.mail_port
@@ -153,7 +144,6 @@ LOGGING = {
         "attic": {"level": "ERROR" if TESTING else "INFO"},
         "django": {"level": "CRITICAL" if TESTING else "WARNING"},
         "procrastinate": {"level": "WARNING"},
-        "axes": {"level": "ERROR"},
     },
 }
 SILENCED_SYSTEM_CHECKS = ["security.W004", "security.W008"] if not ATTIC_ENV.production else []

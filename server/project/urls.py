@@ -10,7 +10,7 @@ from server.fleet.api import links, pairing, register
 from server.oversight.api import coverage, devices, watch
 from server.oversight.api import people as held
 from server.oversight.api import views as oversight
-from server.people.api import clock, closed_days
+from server.people.api import clock, closed_days, server_key
 from server.people.api import views as people
 from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
@@ -51,6 +51,10 @@ def front_end(request: HttpRequest, **rest: str) -> HttpResponse:
 api = [
     path("me", people.MeView.as_view()),
     path("sign-in", people.SignInView.as_view()),
+    path("me/password", people.OwnPasswordView.as_view()),
+    path("users/<int:id>", people.UserView.as_view()),
+    path("users/<int:id>/password", people.ResetPasswordView.as_view()),
+    path("users/<int:id>/sessions", people.SessionsView.as_view()),
     path("sign-out", people.SignOutView.as_view()),
     path("first-administrator", people.FirstAdministratorView.as_view()),
     path("office", people.OfficeView.as_view()),
@@ -128,6 +132,7 @@ api = [
     path("stores/<uuid:id>/accept", differences.AcceptStoreView.as_view()),
     path("strays/<int:id>/adopt", differences.AdoptView.as_view()),
     path("copies/<int:id>/give-up", differences.GiveUpView.as_view()),
+    path("server-key", server_key.ServerKeyView.as_view()),
     path("clock", clock.ClockView.as_view()),
     path("clock/settle", clock.SettleClockView.as_view()),
     path("backups/<uuid:id>/date", runs.SettleDateView.as_view()),

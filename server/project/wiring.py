@@ -13,6 +13,8 @@ from adapters.clocks.machine import synchronised, ticks
 from adapters.clocks.mail import mail_date
 from adapters.hooks.http import checked_address, post
 from adapters.keys.files import KeyFiles
+from adapters.keys.server_key import Kind, OtherKey, make_key, place_in, read_key
+from adapters.keys.server_key import fingerprint as fingerprint_of_key
 from adapters.links.agent import AgentLink
 from adapters.links.agent_pairing import offers, pair
 from adapters.links.folder import FolderLink
@@ -24,24 +26,27 @@ from adapters.stores.folder import FolderBlobs
 from core.content.classify import FileRule
 from core.content.errors import LinkError
 from core.content.link import DeviceLink
-from core.errors import BadInput
+from core.errors import AtticError, BadInput
 from core.schedule.clock import Ticks
 from core.vault.blobs import BlobStore
 from core.vault.errors import StoreReadOnly, WrongPassphrase
 from core.vault.opening import add_key_file, create_vault, open_vault
 from core.vault.vault import Vault, VaultLimits
-from server.outside import FilesLink, NetworkOffer, OldLink, Paired, SftpPlace
+from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace
+from server.people.queries import key_fingerprint
 from server.storage.queries import store_paths
 
 
 class Wiring:
     """The real outside."""
 
-    def __init__(self) -> None:
+    def __init__(self, known_fingerprint: Callable[[], str] = key_fingerprint) -> None:
         env = settings.ATTIC_ENV
-        self._env = env
-        self._keys = KeyFiles(env.data / "keys")
-        self._places = Places(data=env.data, program=settings.ROOT, keys=(env.data / "keys",), roots=env.roots)
+        self._env, self._known_fingerprint = env, known_fingerprint
+        self._key_place = place_in(env.key, data=env.data, credentials=env.credentials)
+        self._keys = KeyFiles(env.data / "keys", self._server_key)
+        keys = (env.data / "keys", self._key_place.path.parent) if self._key_place.kind is Kind.MEDIUM else (env.data / "keys",)
+        self._places = Places(data=env.data, program=settings.ROOT, keys=keys, roots=env.roots)
         self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds, waste_percent=env.waste_percent)
         self.exports = env.data / "exports"
         self.incoming = env.data / "incoming"
@@ -51,6 +56,26 @@ class Wiring:
 
     def random(self, count: int) -> bytes:
         return secrets.token_bytes(count)
+
+    def _server_key(self) -> bytes:
+        """The one that the database knows. Raises KeyMissing, OtherKey."""
+        found, known = read_key(self._key_place), self._known_fingerprint()
+        if known and fingerprint_of_key(found) != known:
+            raise OtherKey(f"The key at {self._key_place.path} is not that of this server.")
+        return found
+
+    def key_state(self) -> KeyTold:
+        place = self._key_place
+        try:
+            print_ = fingerprint_of_key(self._server_key())
+            return KeyTold(kind=place.kind, where=str(place.path), thief=place.thief, fingerprint=print_, trouble="", remedy="")
+        except AtticError as error:
+            return KeyTold(
+                kind=place.kind, where=str(place.path), thief=place.thief, fingerprint="", trouble=error.message, remedy=error.remedy
+            )
+
+    def make_key(self) -> str:
+        return fingerprint_of_key(make_key(self._key_place))
 
     def ticks(self) -> Ticks:
         return ticks()
@@ -123,7 +148,7 @@ class Wiring:
         return create_vault(
             FolderBlobs(folder),
             passphrase=passphrase,
-            key_file=self._keys.read("server"),
+            key_file=self._server_key(),
             now=self.now(),
             random=self.random,
             limits=self.limits,
@@ -133,13 +158,13 @@ class Wiring:
         blobs = self.blobs(path)
         vault = open_vault(blobs, passphrase=passphrase, random=self.random, limits=self.limits)
         try:
-            open_vault(blobs, key_file=self._keys.read("server"), random=self.random, limits=self.limits)
+            open_vault(blobs, key_file=self._server_key(), random=self.random, limits=self.limits)
         except WrongPassphrase:
-            add_key_file(vault, self._keys.read("server"), now=self.now())
+            add_key_file(vault, self._server_key(), now=self.now())
         return vault
 
     def open_vault(self, path: str) -> Vault:
-        return open_vault(self.blobs(path), key_file=self._keys.read("server"), random=self.random, limits=self.limits)
+        return open_vault(self.blobs(path), key_file=self._server_key(), random=self.random, limits=self.limits)
 
     def checked_hook(self, address: str) -> str:
         return checked_address(address)

@@ -62,7 +62,7 @@ def tick(timestamp: int) -> None:
     """Start what is due, and keep the line-up of the coming night up to date."""
     state = look_at_clock(now=outside().now())
     confirm_doubted(state)
-    now = time_to_plan_by(state, now=outside().now())
+    now = None if outside().key_state().trouble else time_to_plan_by(state, now=outside().now())
     if now is None:
         beat("scheduler", now=outside().now())  # it works; it has nothing to plan by
         return

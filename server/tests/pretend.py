@@ -26,7 +26,7 @@ from core.vault.opening import add_key_file, create_vault, open_vault
 from core.vault.tests.bench_of_one import LENIENT, MemoryDevice, phone
 from core.vault.vault import Vault, VaultLimits
 from server.fleet.models import Device
-from server.outside import FilesLink, NetworkOffer, OldLink, Paired, SftpPlace, outside
+from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace, outside
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import User
 from server.plans.actions.save_plan import Draft, save_plan
@@ -56,6 +56,7 @@ class PretendOutside:
         self.told_to_forget: list[str] = []
         self.serials: dict[str, str] = {}
         self.at = MORNING
+        self.key_trouble = ""
         self.boot, self.jumped = "first", timedelta()
         self.clocks: list[tuple[str, str, timedelta]] = []
         self.devices: dict[str, MemoryDevice] = {}
@@ -68,6 +69,14 @@ class PretendOutside:
     def now(self) -> datetime:
         self.at += timedelta(milliseconds=250)
         return self.at
+
+    def key_state(self) -> KeyTold:
+        return KeyTold(
+            kind="beside", where="/keys/server", thief="Everything.", fingerprint="00", trouble=self.key_trouble, remedy="Put it back."
+        )
+
+    def make_key(self) -> str:
+        return "00"
 
     def ticks(self) -> Ticks:
         """Follows the clock, unless a test lets the clock jump: then `jumped` is how far."""
@@ -248,7 +257,6 @@ class Furnished(SimpleTestCase):
 @override_settings(
     ATTIC_OUTSIDE="server.tests.pretend.PretendOutside",
     PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],
-    AXES_ENABLED=False,
 )
 class OfficeTestCase(Furnished, TestCase):
     """The furnished office in one transaction."""

@@ -4,7 +4,7 @@ from datetime import time
 from typing import Any
 from zoneinfo import available_timezones
 
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import login, logout, update_session_auth_hash
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema, inline_serializer
@@ -13,23 +13,19 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from core.errors import AtticError
+from server.api.address import address_of
 from server.api.permissions import ANYBODY
+from server.live import tell
 from server.outside import outside
+from server.people.actions.accounts import change_own_password, change_user, end_sessions, reset_password
 from server.people.actions.change_names import change_holder, change_team, remove_holder, remove_team
 from server.people.actions.office import add_user, change_office, set_up_office
+from server.people.actions.sign_in import sign_in
 from server.people.models import JournalEntry, Role
 from server.people.queries import holder as holder_by_id
 from server.people.queries import journal, names, needs_first_administrator, office, users
 from server.people.queries import team as team_by_id
-
-
-class SignInRefused(AtticError):
-    """One message for every reason."""
-
-    code = "access.sign_in_refused"
-    remedy = "Check both; after eight wrong tries in a row wait a quarter of an hour."
-    field = "password"
+from server.people.queries import user as user_by_id
 
 
 class UserSerializer(serializers.Serializer):
@@ -37,6 +33,7 @@ class UserSerializer(serializers.Serializer):
     username = serializers.CharField()
     shown_name = serializers.CharField()
     role = serializers.ChoiceField(choices=Role.choices)
+    is_active = serializers.BooleanField()
 
 
 class OfficeSerializer(serializers.Serializer):
@@ -111,10 +108,8 @@ class SignInView(APIView):
     def post(self, request: Request) -> Response:
         given = SignInSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        user = authenticate(request._request, **given.validated_data)
-        if user is None:
-            raise SignInRefused("This name and password do not fit together.")
-        login(request._request, user)
+        user = sign_in(request._request, **given.validated_data, address=address_of(request._request), now=outside().now())
+        login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
         request.user = user
         return Response(_me(request))
 
@@ -125,6 +120,7 @@ class SignOutView(APIView):
     @extend_schema(operation_id="sign_out", request=None, responses={204: None})
     def post(self, request: Request) -> Response:
         logout(request._request)
+        tell("session", "")
         return Response(status=204)
 
 
@@ -176,6 +172,59 @@ class UsersView(generics.ListAPIView):
         given.is_valid(raise_exception=True)
         user = add_user(**given.validated_data, by=request.user, now=outside().now())
         return Response(UserSerializer(user).data, status=201)
+
+
+class ChangeUserSerializer(serializers.Serializer):
+    full_name = serializers.CharField(max_length=120, allow_blank=True)
+    role = serializers.CharField(max_length=20)
+    active = serializers.BooleanField()
+
+
+class ResetPasswordSerializer(serializers.Serializer):
+    password = serializers.CharField(max_length=200, trim_whitespace=False)
+
+
+class OwnPasswordSerializer(serializers.Serializer):
+    current = serializers.CharField(max_length=200, trim_whitespace=False)
+    new = serializers.CharField(max_length=200, trim_whitespace=False)
+    again = serializers.CharField(max_length=200, trim_whitespace=False)
+
+
+class UserView(APIView):
+    @extend_schema(operation_id="change_user", request=ChangeUserSerializer, responses=UserSerializer)
+    def put(self, request: Request, id: int) -> Response:
+        given = ChangeUserSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(UserSerializer(change_user(user_by_id(id), **given.validated_data, by=request.user, now=outside().now())).data)
+
+
+class ResetPasswordView(APIView):
+    @extend_schema(operation_id="reset_password", request=ResetPasswordSerializer, responses={204: None})
+    def post(self, request: Request, id: int) -> Response:
+        given = ResetPasswordSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        reset_password(user_by_id(id), **given.validated_data, by=request.user, now=outside().now())
+        return Response(status=204)
+
+
+class SessionsView(APIView):
+    @extend_schema(operation_id="end_sessions", responses={204: None})
+    def delete(self, request: Request, id: int) -> Response:
+        end_sessions(user_by_id(id), by=request.user, now=outside().now())
+        return Response(status=204)
+
+
+class OwnPasswordView(APIView):
+    """Everybody decides this for themselves."""
+
+    write_roles = ANYBODY
+
+    @extend_schema(operation_id="change_own_password", request=OwnPasswordSerializer, responses={204: None})
+    def put(self, request: Request) -> Response:
+        given = OwnPasswordSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        update_session_auth_hash(request._request, change_own_password(request.user, **given.validated_data, now=outside().now()))
+        return Response(status=204)
 
 
 class NamesView(APIView):

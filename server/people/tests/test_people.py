@@ -1,4 +1,4 @@
-from django.test import TestCase, override_settings
+from django.test import TestCase
 from rest_framework.test import APIClient
 
 from server.people.models import JournalEntry, Office, User
@@ -7,7 +7,6 @@ from server.tests.pretend import PASSWORD, OfficeTestCase
 FIRST = {"office_name": "Tidewick", "zone": "Europe/Berlin", "username": "ada", "full_name": "Ada", "password": "quay and lantern"}
 
 
-@override_settings(AXES_ENABLED=False)
 class TheFirstAdministrator(TestCase):
     def post(self, **changes: str):
         return APIClient().post("/api/first-administrator", FIRST | changes, format="json")
@@ -52,12 +51,6 @@ class SigningIn(OfficeTestCase):
     def test_signing_out_ends_the_session(self):
         self.assertEqual(self.api.post("/api/sign-out").status_code, 204)
         self.assertEqual(self.api.get("/api/today").status_code, 401)
-
-    @override_settings(AXES_ENABLED=True)
-    def test_guessing_is_throttled(self):
-        for _ in range(8):
-            self.sign_in("piet", "guess")
-        self.assertNotEqual(self.sign_in("piet", PASSWORD).status_code, 200)
 
 
 class OfficeAndJournal(OfficeTestCase):

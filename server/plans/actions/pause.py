@@ -3,6 +3,7 @@
 from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
+from django.core.exceptions import PermissionDenied
 from django.db import transaction
 
 from core.errors import BadInput
@@ -10,16 +11,28 @@ from server.fleet.models import Device
 from server.jobs import defer_line_up
 from server.outside import outside
 from server.people.actions.journal import write_journal
-from server.people.models import User
+from server.people.models import Role, User
 from server.people.queries import office_zone
 from server.plans.models import Pause, Plan
 from server.plans.queries import begins_again
 
 
+class NotYours(PermissionDenied):
+    """The whole office is an administrator's to pause."""
+
+
+def _may(by: User, plan: Plan | None, device: Device | None) -> None:
+    if plan is None and device is None and by.role != Role.ADMINISTRATOR:
+        raise NotYours
+
+
 @transaction.atomic
 def pause(*, plan: Plan | None, device: Device | None, until: date | None, reason: str, by: User) -> Pause:
-    """Of a plan, of a device, or of everything. A pause that lasts already is replaced. Raises BadInput."""
+    """Of a plan, of a device, or of everything. A pause that lasts already is replaced. Raises BadInput, NotYours."""
     now = outside().now()
+    _may(by, plan, device)
+    if not reason.strip():
+        raise BadInput("A pause needs a reason.", field="reason", remedy="Say what it waits for: somebody else will wonder in a week.")
     if plan is not None and device is not None:
         raise BadInput("One thing is paused at a time.", field="device", remedy="Name a plan or a device, or neither for everything.")
     if until is not None and until <= now.astimezone(office_zone()).date():
@@ -35,6 +48,7 @@ def pause(*, plan: Plan | None, device: Device | None, until: date | None, reaso
 @transaction.atomic
 def resume(found: Pause, *, by: User) -> None:
     """From now on; nights of the pause are not owed. A pause that is over is left as it is."""
+    _may(by, found.plan, found.device)
     now = outside().now()
     alike = Pause.objects.filter(plan=found.plan, device=found.device, ended_at__isnull=True)  # two clicks may have made two
     if found.ended_at is None and alike.update(ended_at=now):

@@ -1,3 +1,4 @@
+import os
 import shutil
 import tempfile
 from dataclasses import replace
@@ -8,8 +9,10 @@ from django.conf import settings
 from django.core.checks import run_checks
 from django.test import SimpleTestCase, override_settings
 
+from adapters.keys.server_key import KeyMissing, OtherKey
 from core.errors import BadInput
 from core.vault.errors import NotAVault, StoreMissing, StoreReadOnly, VaultExists, WrongPassphrase
+from launcher.keys import in_memory
 from server.project.env import Env, read_env
 from server.project.wiring import Wiring
 
@@ -23,7 +26,9 @@ class TheRealOutside(SimpleTestCase):
         override = override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, data=self.folder, announcements_url=""))
         override.enable()
         self.addCleanup(override.disable)
-        self.outside = Wiring()
+        self.known = ""
+        self.outside = Wiring(lambda: self.known)
+        self.outside.make_key()
         self.path = str(self.folder / "stores" / "one")
 
     def test_a_prepared_store_opens_without_anybody_typing_a_passphrase(self):
@@ -33,7 +38,8 @@ class TheRealOutside(SimpleTestCase):
     def test_a_new_server_attaches_it_with_the_passphrase_and_then_opens_it_alone(self):
         made, _ = self.outside.create_vault(self.path, PASSPHRASE)
         shutil.rmtree(self.folder / "keys")
-        moved = Wiring()
+        moved = Wiring(lambda: "")
+        moved.make_key()
         with self.assertRaises(WrongPassphrase):
             moved.open_vault(self.path)
         with self.assertRaises(WrongPassphrase):
@@ -54,6 +60,57 @@ class TheRealOutside(SimpleTestCase):
         boat.mkdir()
         self.addCleanup(boat.rmdir)
         self.assertTrue(self.outside.folder_link(str(boat)).state())
+
+    def test_only_a_first_start_makes_a_key_and_another_one_or_none_is_a_state_of_its_own(self):
+        self.known = self.outside.key_state().fingerprint
+        made, _ = self.outside.create_vault(self.path, PASSPHRASE)
+        sealed = self.outside.seal("x", b"secret")
+        key = self.folder / "keys" / "server"
+        mine = key.read_bytes()
+        for content in (None, b"o" * 32, b"short", b"x" * 33):
+            key.unlink(missing_ok=True)
+            if content is not None:
+                key.write_bytes(content)
+            state = self.outside.key_state()
+            self.assertTrue(state.trouble and state.remedy, content)
+            for use in (
+                lambda: self.outside.open_vault(self.path),
+                lambda: self.outside.unseal("x", sealed),
+                lambda: self.outside.seal("x", b"s"),
+            ):
+                with self.assertRaises((KeyMissing, OtherKey)):
+                    use()
+            self.assertEqual(key.read_bytes() if key.exists() else None, content, "a key was made")
+        key.write_bytes(mine)
+        self.assertEqual((self.outside.key_state().trouble, self.outside.open_vault(self.path).keys), ("", made.keys))
+
+    def test_each_place_of_a_key_and_what_a_thief_gets_there(self):
+        stick, credentials = self.folder.parent / f"{self.folder.name} stick", self.folder.parent / f"{self.folder.name} credentials"
+        for place in (stick, credentials):
+            place.mkdir()
+            self.addCleanup(shutil.rmtree, place)
+        (credentials / "attic").write_bytes(b"c" * 32)
+        descriptor = in_memory(b"t" * 32)
+        self.addCleanup(os.close, descriptor)
+        for told, kind, thief in (
+            ("", "beside", "Everything"), (f"file:{stick}/key", "medium", "Nothing"), (f"file:{self.folder}/keys/x", "beside", "Everything"),
+            ("credential:attic", "credential", "Nothing"), (f"fd:{descriptor}", "typed", "Nothing"),
+        ):  # fmt: skip
+            with override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, key=told, credentials=str(credentials))):
+                outside = Wiring(lambda: "")
+                outside.make_key()
+                state = outside.key_state()
+                self.assertEqual(
+                    (state.kind, state.thief.partition(":")[0].partition(",")[0].partition(" as")[0].partition(" when")[0], state.trouble),
+                    (kind, thief, ""),
+                )
+                self.assertEqual(outside.unseal("x", outside.seal("x", b"secret")), b"secret")
+                if kind == "medium":
+                    with self.assertRaises(BadInput):
+                        outside.folder_link(str(stick))
+        for told in ("nonsense", "file:relative", "credential:../x", "fd:x"):
+            with override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, key=told, credentials="/x")), self.assertRaises(BadInput):
+                Wiring(lambda: "")
 
     def test_attaching_twice_adds_no_second_slot(self):
         self.outside.create_vault(self.path, PASSPHRASE)

@@ -21,11 +21,11 @@ from core.vault.errors import Stopped
 from core.vault.manifests import Stored
 from core.vault.vault import Vault
 from server.fleet.convert import link_to, put_away
+from server.live import tell
 from server.outside import outside
 from server.people.queries import office_zone
 from server.recovery.models import Restore, RestoreState, Target
 from server.recovery.readers import reading
-from server.runs.live import tell
 from server.transition import held, move
 from server.unforeseen import ending_of
 

@@ -6,10 +6,10 @@ from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from server.jobs import CARRY_OUT_RESTORE, defer_restore
+from server.live import tell
 from server.recovery.models import Restore, RestoreState
 from server.runs.actions.bring_in import lost_imports
 from server.runs.actions.copy_backup import requeue_lost_copies
-from server.runs.live import tell
 from server.transition import held, move
 
 SILENT = timedelta(seconds=90)

@@ -3,11 +3,11 @@
 from django.db import transaction
 
 from server.api.problems import Conflict
+from server.live import tell
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.recovery.models import Restore, RestoreState
-from server.runs.live import tell
 from server.transition import held, move
 
 

@@ -21,6 +21,7 @@ from server.api.streaming import pieces_of
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.recovery.actions.ask_restore import ask_restore, findings
+from server.recovery.actions.note_look import note_fetched, note_look, note_saved
 from server.recovery.actions.stop_restore import stop_restore
 from server.recovery.models import Restore, RestoreState, Target
 from server.recovery.queries import PAGE_ITEMS, Shown, inside, one_item, restores
@@ -152,8 +153,9 @@ class InsideView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         given = InsideFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
-        told = given.validated_data
-        found: tuple[list[Shown], int] = inside(backup_by_id(id), told["kind"], words=told["words"].split()[:8], page=told["page"])
+        told, backup = given.validated_data, backup_by_id(id)
+        note_look(backup, told["kind"], words=told["words"], by=request.user)
+        found: tuple[list[Shown], int] = inside(backup, told["kind"], words=told["words"].split()[:8], page=told["page"])
         answer = {"shape": kind(told["kind"]).shape, "count": found[1], "page_items": PAGE_ITEMS, "items": found[0]}
         return Response(InsideSerializer(answer).data)
 
@@ -167,7 +169,9 @@ class ItemView(APIView):
     def get(self, request: Request, id: UUID) -> StreamingHttpResponse:
         given = ItemFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
-        item, pieces = one_item(backup_by_id(id), given.validated_data["kind"], given.validated_data["id"])
+        backup = backup_by_id(id)
+        note_saved(backup, given.validated_data["kind"], by=request.user)
+        item, pieces = one_item(backup, given.validated_data["kind"], given.validated_data["id"])
         first = next(pieces, b"")
         shown_as = picture_type(first)
         response = StreamingHttpResponse(pieces_of(_again(first, pieces)), content_type=shown_as or "application/octet-stream")
@@ -264,6 +268,7 @@ class ArchiveView(APIView):
         path = outside().exports / f"{restore.id}.zip"
         if not restore.file_name or not path.is_file():
             raise Http404
+        note_fetched(restore, by=request.user)
         response = StreamingHttpResponse(pieces_of(_file(path)), content_type="application/zip")
         response["Content-Length"] = str(path.stat().st_size)
         response["Content-Disposition"] = _disposition("attachment", restore.file_name)

@@ -8,8 +8,8 @@ from datetime import datetime
 from django.db import transaction
 
 from core.vault.vault import Vault
+from server.live import tell
 from server.people.clock import believe_clock
-from server.runs.live import tell
 from server.runs.models import Copy, CopyState
 from server.storage.models import Store
 from server.storage.queries import opened

@@ -9,12 +9,12 @@ from uuid import UUID
 
 from core.vault.sweep import sweep
 from server.fleet.models import Device
+from server.live import tell
 from server.outside import outside
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
-from server.runs.live import tell
 from server.runs.models import CopyState
 from server.storage.actions.measure import measure_store
 from server.storage.actions.note_trouble import note_trouble, note_well

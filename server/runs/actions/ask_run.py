@@ -9,11 +9,11 @@ from core.schedule.nights import night_of
 from server.api.problems import Conflict
 from server.fleet.models import Device, DeviceState
 from server.jobs import defer_run
+from server.live import tell
 from server.outside import outside
 from server.people.models import User
 from server.people.queries import office_zone
 from server.plans.queries import assignment_of
-from server.runs.live import tell
 from server.runs.models import ACTIVE, Occasion, Run, Trigger
 
 

@@ -26,13 +26,13 @@ from server.api.problems import Conflict
 from server.fleet.convert import put_away
 from server.fleet.models import Device
 from server.jobs import SCAN_IMPORT, TAKE_IMPORT, defer_import, defer_import_scan
+from server.live import tell
 from server.outside import OldLink, outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
 from server.runs.actions.look_at import kinds_in
 from server.runs.convert import told_kinds
-from server.runs.live import tell
 from server.runs.models import Backup, Bringing, BringingState, Copy
 from server.storage.actions.note_newest import note_newest
 from server.storage.models import Store

@@ -18,13 +18,13 @@ from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 from server.fleet.convert import link_to, put_away
+from server.live import tell
 from server.outside import outside
 from server.people.queries import office_zone
 from server.plans.convert import leave_out_of, taken_kinds
 from server.runs.actions.end_run import ended_badly, ended_well, give_up
 from server.runs.actions.take_place import WAIT_SECONDS, took_place
 from server.runs.actions.watch_run import Watch
-from server.runs.live import tell
 from server.runs.models import ACTIVE, Run, RunState
 from server.runs.pace import speed_limit
 from server.runs.queries import previous_backup, read_and_stored

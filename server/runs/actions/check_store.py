@@ -16,11 +16,11 @@ from core.vault.check import CheckReport, check, note_damage
 from core.vault.errors import StoreReadOnly
 from server.api.problems import Conflict
 from server.jobs import defer_check
+from server.live import tell
 from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.runs.live import tell
 from server.runs.models import Copy, CopyState
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store

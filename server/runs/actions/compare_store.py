@@ -15,12 +15,12 @@ from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from server.fleet.models import Device
 from server.jobs import defer_compare
+from server.live import tell
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.convert import told_kinds
-from server.runs.live import tell
 from server.runs.models import Backup, Copy, CopyState, Run, RunState, Stray
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store

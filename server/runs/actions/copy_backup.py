@@ -13,11 +13,11 @@ from core.vault.copying import copy
 from core.vault.errors import Damaged, StoreError
 from server.api.problems import Conflict
 from server.jobs import COPY_BACKUP, defer_copy
+from server.live import tell
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.runs.live import tell
 from server.runs.models import Backup, Copy, CopyState
 from server.runs.protection import still_there
 from server.storage.actions.note_newest import note_newest

@@ -18,9 +18,9 @@ from core.units import spoken
 from core.vault.capture import Captured
 from core.vault.errors import Stopped
 from server.jobs import defer_after_run, defer_tick
+from server.live import tell
 from server.people.clock import in_doubt
 from server.runs.convert import told_kinds
-from server.runs.live import tell
 from server.runs.models import OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
 from server.runs.sentences import closing_sentence, log_line
 from server.storage.actions.note_newest import note_newest

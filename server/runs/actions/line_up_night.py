@@ -18,6 +18,7 @@ from core.schedule.nights import bounds, coming_night, night_of
 from core.schedule.recurrence import Recurrence
 from core.schedule.window import Slot, Window, slots
 from server.fleet.models import DeviceState
+from server.live import tell
 from server.people.models import Office
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import recurrence_of, window_of
@@ -26,7 +27,6 @@ from server.plans.queries import begins_again, pauses
 from server.plans.soundness import or_else
 from server.runs.actions.beat import beat
 from server.runs.expectation import Expectations, expectations
-from server.runs.live import tell
 from server.runs.models import LinedUp, Run
 from server.runs.queries import newest_good
 from server.storage.models import Store

@@ -20,8 +20,8 @@ from core.vault.vault import Vault
 from server.fleet.actions.change_device import note_told
 from server.fleet.convert import link_to, told_card
 from server.fleet.models import Device, Look
+from server.live import tell
 from server.outside import outside
-from server.runs.live import tell
 from server.runs.models import Copy, CopyState
 from server.storage.queries import opened
 

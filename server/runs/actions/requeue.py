@@ -12,8 +12,8 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from server.fleet.queries import seen_on_network
 from server.jobs import CARRY_OUT_RUN, defer_run
+from server.live import tell
 from server.runs.actions.end_run import give_up, run_ended
-from server.runs.live import tell
 from server.runs.models import ACTIVE, Run, RunState
 from server.runs.sentences import log_line
 from server.transition import held, move

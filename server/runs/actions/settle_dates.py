@@ -5,11 +5,11 @@ from datetime import datetime
 from django.db import transaction
 
 from core.errors import BadInput
+from server.live import tell
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import ClockState, User
-from server.runs.live import tell
 from server.runs.models import Backup
 
 

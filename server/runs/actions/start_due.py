@@ -19,6 +19,7 @@ from server.fleet.actions.change_device import bring_back
 from server.fleet.actions.keep_absences import keep_absences
 from server.fleet.models import DeviceState
 from server.jobs import defer_run
+from server.live import tell
 from server.people.queries import closed_days, office_zone
 from server.plans.actions.pause import end_pauses
 from server.plans.convert import recurrence_of, window_of
@@ -28,7 +29,6 @@ from server.plans.soundness import or_else
 from server.runs.actions.beat import beat
 from server.runs.actions.line_up_night import places
 from server.runs.actions.requeue import let_go, requeue_due, take_up_lost
-from server.runs.live import tell
 from server.runs.models import ACTIVE, LinedUp, Run, RunState, Trigger
 from server.runs.queries import handled_until
 

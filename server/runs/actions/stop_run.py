@@ -3,11 +3,11 @@
 from django.db import transaction
 
 from server.api.problems import Conflict
+from server.live import tell
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.actions.end_run import run_ended
-from server.runs.live import tell
 from server.runs.models import ACTIVE, Run, RunState
 from server.transition import held, move
 

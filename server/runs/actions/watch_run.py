@@ -10,10 +10,10 @@ from core.schedule.conditions import unmet
 from core.units import iec
 from core.vault.capture import Progress
 from server.fleet.actions.change_device import note_told
+from server.live import tell
 from server.outside import outside
 from server.plans.convert import conditions_of
 from server.runs.expectation import rest_of
-from server.runs.live import tell
 from server.runs.models import Run, RunState
 from server.runs.sentences import log_line, stage_words
 

@@ -1,5 +1,6 @@
 """Runs: ask, watch, stop, look back; and the live line to the browser."""
 
+import time
 from collections.abc import AsyncIterator
 from uuid import UUID
 
@@ -13,6 +14,8 @@ from rest_framework.views import APIView
 from server.api.fields import DayField, MomentField
 from server.api.permissions import OPERATOR
 from server.fleet.queries import device as device_by_id
+from server.live import hub
+from server.people.sessions import still_signed_in
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.check_store import ask_check
 from server.runs.actions.copy_backup import ask_copy
@@ -20,11 +23,14 @@ from server.runs.actions.hold_backup import hold_backup, release_backup
 from server.runs.actions.settle_dates import settle_date
 from server.runs.actions.stop_run import stop_run
 from server.runs.api.serializers import RunDetailSerializer
-from server.runs.live import hub
 from server.runs.models import Occasion
 from server.runs.queries import backup as backup_by_id
 from server.runs.queries import run as run_by_id
 from server.storage.queries import store as store_by_id
+
+SESSION_TOPIC = '{"topic":"session"'
+ASK_SESSION_SECONDS = 5.0
+"""Sessions also end by their age, of which nobody tells."""
 
 
 class AskRunSerializer(serializers.Serializer):
@@ -132,15 +138,22 @@ class CheckStoreView(APIView):
 
 
 async def live(request: HttpRequest) -> HttpResponse:
-    """Server-sent events: `{topic, id, state}` for everything that changes. For anybody who is signed in."""
+    """Server-sent events: `{topic, id, state}` for everything that changes. For anybody who is signed in, and as long as they are."""
     user = await request.auser()
     if not user.is_authenticated:
         return HttpResponse(status=401)
+    key = request.session.session_key or ""
 
     async def lines() -> AsyncIterator[bytes]:
         yield b"retry: 1500\n\n"
+        asked_at = time.monotonic()
         async for event in hub.events():
-            yield f"data: {event}\n\n".encode() if event else b": still here\n\n"
+            if SESSION_TOPIC in event or time.monotonic() - asked_at >= ASK_SESSION_SECONDS:
+                asked_at = time.monotonic()
+                if not await still_signed_in(key):
+                    return
+            if SESSION_TOPIC not in event:
+                yield f"data: {event}\n\n".encode() if event else b": still here\n\n"
 
     headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
     return StreamingHttpResponse(lines(), content_type="text/event-stream", headers=headers)

@@ -8,7 +8,7 @@ from asgiref.sync import sync_to_async
 from django.db import connections
 from django.test import TransactionTestCase
 
-from server.runs.live import MAX_NOTIFICATION_BYTES, Hub, tell
+from server.live import MAX_NOTIFICATION_BYTES, Hub, tell
 
 
 class TheLiveLine(TransactionTestCase):

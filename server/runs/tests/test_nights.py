@@ -60,7 +60,7 @@ class PausesAndClosedDays(NightsTestCase):
         self.assertEqual((told["standing"], told["pause"]["until"], told["next_run"][:10]), ("paused", "2026-03-09", "2026-03-09"))
         self.assertEqual(piet.delete(f"/api/pauses/{id}").status_code, 204)
         self.assertNotEqual(self.api.get(f"/api/devices/{self.one.id}").json()["standing"], "paused")
-        answer = piet.post("/api/pauses", {"until": "2026-03-01"}, format="json")
+        answer = piet.post("/api/pauses", {"device": str(self.one.id), "until": "2026-03-01", "reason": "x"}, format="json")
         self.assertEqual((answer.status_code, answer.json()["field"]), (400, "until"))
 
     def test_nothing_runs_on_closed_days_where_the_plan_says_so(self):
@@ -370,7 +370,7 @@ class StoreErrorsAreTold(NightsTestCase):
 
 class ThroughTheInterface(NightsTestCase):
     def test_resume_of_a_pause_that_is_gone_changes_nothing(self):
-        held = pause(plan=None, device=None, until=None, reason="", by=self.ines)
+        held = pause(plan=None, device=None, until=None, reason="x", by=self.ines)
         resume(held, by=self.ines)
         ended = Pause.objects.get().ended_at
         resume(held, by=self.ines)

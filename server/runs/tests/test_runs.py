@@ -183,7 +183,7 @@ class TheScheduler(OfficeTestCase):
         from server.fleet.models import Device
         from server.plans.actions.pause import pause, resume
 
-        held = pause(plan=None, device=None, until=None, reason="", by=self.ines)
+        held = pause(plan=None, device=None, until=None, reason="x", by=self.ines)
         self.assertEqual(self.tick("2026-03-02T21:00"), [])
         resume(held, by=self.ines)
         Device.objects.update(state="lost")

@@ -4,6 +4,7 @@ from datetime import datetime
 
 from django.db import transaction
 
+from server.live import tell
 from server.locks import lock_alone
 from server.oversight.actions.matters import refresh_matters
 from server.oversight.actions.record_morning import record_morning
@@ -12,7 +13,6 @@ from server.oversight.matters import known_matters
 from server.oversight.standing import standings
 from server.oversight.today import today
 from server.runs.actions.beat import beat
-from server.runs.live import tell
 from server.telling.actions.announce import announce, ask_holders, digest, digest_is_due, signs_of_life
 
 

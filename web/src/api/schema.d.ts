@@ -900,6 +900,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Everybody decides this for themselves. */
+        put: operations["change_own_password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me/wishes": {
         parameters: {
             query?: never;
@@ -1370,6 +1387,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/server-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["server_key"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -1595,6 +1628,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/users/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["change_user"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/users/{id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["reset_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/users/{id}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["end_sessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/wipe-answers/{id}": {
         parameters: {
             query?: never;
@@ -1789,6 +1870,11 @@ export interface components {
             max_writers?: number | null;
             /** @default  */
             path: string;
+        };
+        ChangeUserRequest: {
+            full_name: string;
+            role: string;
+            active: boolean;
         };
         CheckRequest: {
             percent: number;
@@ -2752,6 +2838,11 @@ export interface components {
              */
             asks_holders_at: string;
         };
+        OwnPasswordRequest: {
+            current: string;
+            new: string;
+            again: string;
+        };
         PaginatedBringingList: {
             /** @example 123 */
             count: number;
@@ -3258,6 +3349,9 @@ export interface components {
             stores: components["schemas"]["StoreGrowth"][];
             matters: number;
         };
+        ResetPasswordRequest: {
+            password: string;
+        };
         Restore: {
             /** Format: uuid */
             readonly id: string;
@@ -3533,6 +3627,23 @@ export interface components {
             exclusions: components["schemas"]["ExclusionRequest"][];
             devices: string[];
         };
+        ServerKey: {
+            kind: components["schemas"]["ServerKeyKindEnum"];
+            where: string;
+            /** @description What somebody gets who carries the disk away. */
+            thief: string;
+            fingerprint: string;
+            trouble: string;
+            remedy: string;
+        };
+        /**
+         * @description * `beside` - beside
+         *     * `medium` - medium
+         *     * `credential` - credential
+         *     * `typed` - typed
+         * @enum {string}
+         */
+        ServerKeyKindEnum: "beside" | "medium" | "credential" | "typed";
         SftpPlace: {
             host: string;
             port: number;
@@ -3868,6 +3979,7 @@ export interface components {
             username: string;
             shown_name: string;
             role: components["schemas"]["RoleEnum"];
+            is_active: boolean;
         };
         /** @description Columns of the register; those that are left out stay as they are. */
         ValuesRequest: {
@@ -6062,6 +6174,36 @@ export interface operations {
             };
         };
     };
+    change_own_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     wishes: {
         parameters: {
             query?: never;
@@ -7255,6 +7397,33 @@ export interface operations {
             };
         };
     };
+    server_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerKey"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     sign_in: {
         parameters: {
             query?: never;
@@ -7812,6 +7981,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["User"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_user: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeUserRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["User"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reset_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResetPasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

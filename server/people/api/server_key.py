@@ -1,0 +1,27 @@
+"""Where the server's key lies, and what a thief of the disk gets."""
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.api.permissions import ADMINISTRATOR
+from server.outside import outside
+
+
+class ServerKeySerializer(serializers.Serializer):
+    kind = serializers.ChoiceField(choices=[(kind, kind) for kind in ("beside", "medium", "credential", "typed")])
+    where = serializers.CharField()
+    thief = serializers.CharField(help_text="What somebody gets who carries the disk away.")
+    fingerprint = serializers.CharField(allow_blank=True)
+    trouble = serializers.CharField(allow_blank=True)
+    remedy = serializers.CharField(allow_blank=True)
+
+
+class ServerKeyView(APIView):
+    read_roles = ADMINISTRATOR
+
+    @extend_schema(operation_id="server_key", responses=ServerKeySerializer)
+    def get(self, request: Request) -> Response:
+        return Response(ServerKeySerializer(outside().key_state()).data)
