@@ -17,7 +17,7 @@ from django.test import Client
 
 from checks.promises.test_one_bad_row import PAGES
 from server.fleet.models import Device
-from server.people.models import Holder, JournalEntry, Team
+from server.people.models import Holder, JournalEntry, Team, User
 from server.tests.pretend import PASSPHRASE, PASSWORD, OfficeTestCase
 
 CONTRACT = yaml.safe_load((Path(settings.ROOT) / "contract" / "openapi.yaml").read_text())
@@ -66,6 +66,9 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "first_administrator": ("first-administrator", {"office_name": "O", "zone": "UTC", "username": "x", "full_name": "", "password": PASSWORD}),
             "change_office": ("office", {"name": "Office", "zone": "Europe/Berlin", "max_runs": 3, "limit_bytes_per_second": 1_000_000, "asks_holders_at": "15:00"}),
             "add_user": ("users", {"username": "new", "full_name": "New", "password": "a password of mine", "role": "auditor"}),
+            "change_user": (f"users/{self.signed_as('piet').id}", {"full_name": "Piet", "role": "operator", "active": True}),
+            "reset_password": (f"users/{self.signed_as('piet').id}/password", {"password": "a password of his"}),
+            "change_own_password": ("me/password", {"current": PASSWORD, "new": PASSWORD, "again": PASSWORD}),
             "change_team": (f"teams/{self.team.id}", {"name": "Shore Crew"}),
             "change_holder": (f"holders/{self.holder.id}/name", {"name": "H", "team": "Shore Crew", "email": "h@office.example"}),
             "change_device": (f"devices/{device}/change", {"values": {"name": "Orlo H1", "purchased_on": "2020-01-01", "storage_total_bytes": "5"}}),
@@ -96,6 +99,9 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "adopt_stray": ("strays/1/adopt", {"device": str(device)}),
             "sign_wipe_answer": (f"devices/{device}/wipe", {"note": "n"}),
         }  # fmt: skip
+
+    def signed_as(self, username: str) -> User:
+        return User.objects.get(username=username)
 
     def operations(self) -> Iterator[tuple[str, str, str, dict[str, Any]]]:
         """(operation, method, path of the contract, schema of its body) of everything that takes a JSON body."""

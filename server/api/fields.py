@@ -1,6 +1,6 @@
 """Fields whose values are possible in an office: what lies beyond is refused here, with the field's name."""
 
-from datetime import UTC, date, datetime
+from datetime import date
 from typing import Any
 
 from rest_framework import serializers
@@ -15,22 +15,6 @@ class DayField(serializers.DateField):
 
     def to_internal_value(self, value: Any) -> date:
         found: date = super().to_internal_value(value)
-        if not FIRST_YEAR <= found.year <= LAST_YEAR:
-            raise serializers.ValidationError(BEYOND)
-        return found
-
-
-class MomentField(serializers.DateTimeField):
-    """An instant; without an offset it is read as UTC."""
-
-    def __init__(self, **options: Any) -> None:
-        super().__init__(default_timezone=UTC, **options)
-
-    def to_internal_value(self, value: Any) -> datetime:
-        try:
-            found: datetime = super().to_internal_value(value)
-        except OverflowError:
-            raise serializers.ValidationError(BEYOND) from None
         if not FIRST_YEAR <= found.year <= LAST_YEAR:
             raise serializers.ValidationError(BEYOND)
         return found

@@ -1,7 +1,7 @@
 """Bringing in what exists: from a path on the server or an upload, looked into first."""
 
 from collections.abc import Iterator
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 from uuid import UUID
 
@@ -13,10 +13,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.content.kinds import KINDS
-from core.errors import BadInput
 from server.api.parsing import BoundedJSONParser
 from server.fleet.queries import device as device_by_id
-from server.people.queries import office_zone
+from server.people.moments import moment_of
 from server.runs.actions.bring_in import ask_bring_in, drop_bringing, look_at_path, look_at_upload
 from server.runs.models import Bringing, BringingState
 from server.runs.queries import bringing as bringing_by_id
@@ -103,11 +102,7 @@ class TakeSerializer(serializers.Serializer):
 
     def at(self) -> datetime:
         """Raises BadInput."""
-        try:
-            found = datetime.fromisoformat(self.validated_data["moment"])
-        except ValueError:
-            raise BadInput("This is no date and time.", field="moment", remedy="Write it as 2025-03-31T18:00.") from None
-        return (found if found.tzinfo else found.replace(tzinfo=office_zone())).astimezone(UTC)
+        return moment_of(self.validated_data["moment"], field="moment")
 
 
 class BringingsView(generics.ListAPIView):

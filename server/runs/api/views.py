@@ -11,10 +11,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.api.fields import DayField, MomentField
+from server.api.fields import DayField
 from server.api.permissions import OPERATOR
 from server.fleet.queries import device as device_by_id
 from server.live import hub
+from server.people.moments import moment_of
 from server.people.sessions import still_signed_in
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.check_store import ask_check
@@ -93,7 +94,9 @@ class HoldView(APIView):
 
 
 class DateSerializer(serializers.Serializer):
-    at = MomentField(allow_null=True, help_text="When it was made; empty when its date is right.")
+    at = serializers.CharField(
+        max_length=40, allow_null=True, help_text="When it was made, in the office's zone without an offset; empty when its date is right."
+    )
 
 
 class SettleDateView(APIView):
@@ -103,7 +106,8 @@ class SettleDateView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = DateSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        settle_date(backup_by_id(id), **given.validated_data, by=request.user)
+        at = given.validated_data["at"]
+        settle_date(backup_by_id(id), at=moment_of(at, field="at") if at else None, by=request.user)
         return Response(status=204)
 
 

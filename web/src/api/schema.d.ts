@@ -1997,10 +1997,7 @@ export interface components {
             kinds: components["schemas"]["KindCover"][];
         };
         DateRequest: {
-            /**
-             * Format: date-time
-             * @description When it was made; empty when its date is right.
-             */
+            /** @description When it was made, in the office's zone without an offset; empty when its date is right. */
             at: string | null;
         };
         DeviceChoiceRequest: {

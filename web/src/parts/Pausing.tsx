@@ -66,7 +66,7 @@ function AskPause({ what, plan, device, onDone }: { what: string; plan: string |
           <Refused problem={problem} />
           <p>Nothing of it starts by itself until then. Runs under way go on to their end; runs by hand are possible at any time. Nights of the pause are not owed.</p>
           <Field label="Goes on from" type="date" value={until} onChange={setUntil} problem={problem} field="until" hint="Empty: until somebody ends it." />
-          <Field label="Reason" value={reason} onChange={setReason} maxLength={200} />
+          <Field label="Reason" value={reason} onChange={setReason} maxLength={200} problem={problem} field="reason" hint="Somebody else will wonder in a week." required />
         </Modal.Body>
         <Modal.Footer>
           <Button variant="outline-primary" onClick={onDone}>

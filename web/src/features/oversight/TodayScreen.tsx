@@ -139,6 +139,7 @@ function CauseRow({ cause, onProblem }: { cause: Cause; onProblem: (problem: Pro
     else if (cause.step === 'pair') void navigate('/devices/add');
     else if (cause.step === 'oddities') void navigate('/oddities');
     else if (cause.step === 'night') void navigate('/night');
+    else if (cause.step === 'clock') void navigate('/office#clock');
     else if (cause.step === 'restart') window.location.reload();
     else void navigate(cause.store_id ? `/storage/${cause.store_id}` : '/storage');
   };

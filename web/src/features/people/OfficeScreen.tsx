@@ -7,17 +7,13 @@ import { client, problemOf, told, type Schemas } from '../../api/client';
 import { useMe } from '../../api/queries';
 import { Choice, Field } from '../../ui/Field';
 import { OfficeTabs } from '../../ui/OfficeTabs';
-import { Failed, Loading, Refused } from '../../ui/States';
-
-const ROLES = [
-  { value: 'operator', label: 'operator: runs and restores' },
-  { value: 'auditor', label: 'auditor: reads' },
-  { value: 'administrator', label: 'administrator: everything' },
-];
+import { Refused } from '../../ui/States';
+import { Accounts, OwnPassword } from './Accounts';
+import { Clock, ServerKey } from './Machine';
+import { ROLES } from './words';
 
 export function OfficeScreen() {
   const me = useMe();
-  const users = useQuery({ queryKey: ['users'], queryFn: () => told(client.GET('/api/users', { params: { query: { page_size: 200 } } })) });
   const mayChange = me.data?.user?.role === 'administrator';
   return (
     <>
@@ -28,34 +24,16 @@ export function OfficeScreen() {
         <section>
           <h2>The office</h2>
           {me.data?.office && <OfficeForm key={me.data.office.zone + me.data.office.name} office={me.data.office} mayChange={mayChange} />}
+          <Clock mayChange={mayChange} />
+          {mayChange && <ServerKey />}
         </section>
         <section>
           <h2>People who sign in</h2>
-          <div className="sheet">
-            {users.isPending && <Loading what="accounts" />}
-            {users.isError && <Failed problem={problemOf(users.error)} onRetry={() => void users.refetch()} />}
-            {users.data && (
-              <table className="rows">
-                <thead>
-                  <tr>
-                    <th scope="col">Name</th>
-                    <th scope="col">User name</th>
-                    <th scope="col">Role</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {users.data.results.map((user) => (
-                    <tr key={user.id}>
-                      <td>{user.shown_name}</td>
-                      <td>{user.username}</td>
-                      <td>{user.role}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
-            )}
+          <div className="sheet scroll">
+            <Accounts />
           </div>
           {mayChange && <AddUser />}
+          <OwnPassword />
         </section>
       </div>
     </>

@@ -25,7 +25,7 @@ export function PlansScreen() {
           <p className="sub mb-0">What goes in, when, where to, how fresh it must be, and what is kept.</p>
         </div>
         <div className="row-end">
-          {me.data?.user?.role !== 'auditor' && <PauseButton what="everything" pause={everything ?? null} />}
+          {me.data?.user?.role === 'administrator' && <PauseButton what="everything" pause={everything ?? null} />}
           <Button onClick={() => void navigate('/plans/new')}>Make a plan</Button>
         </div>
       </div>
@@ -55,6 +55,7 @@ export function PlansScreen() {
                     <Link className="title-link" to={`/plans/${plan.id}`}>
                       {plan.name}
                     </Link>
+                    {plan.fault && <div className="tone-late">It cannot be computed, so nothing of it runs: {plan.fault} Open it and save it with other dates.</div>}
                   </td>
                   <td>
                     {plan.sentence}, until {hhmm(plan.window_closes)}

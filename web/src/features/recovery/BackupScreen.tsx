@@ -13,6 +13,7 @@ import { counted, plainDay } from '../../ui/format';
 import { useZone } from '../../ui/Office';
 import { clock, day } from '../../ui/format';
 import { Failed, Loading, Refused } from '../../ui/States';
+import { DoubtedDate } from './DoubtedDate';
 import { Inside } from './Inside';
 import { useBackup, type Backup, type Kind } from './queries';
 
@@ -45,6 +46,7 @@ export function BackupScreen() {
           {mayRead && <Button onClick={() => void navigate(`/restore?device=${found.device_id}&backup=${found.id}`)}>Restore from it</Button>}
         </div>
       </div>
+      {found.in_doubt && <DoubtedDate backup={found} mayChange={me.data?.user?.role === 'administrator'} />}
       <Kept backup={found} />
       {mayRead ? (
         <Inside backup={found} kind={(params.get('kind') as Kind | null) ?? undefined} onKind={(kind) => setParams({ kind }, { replace: true })} />

@@ -1,0 +1,127 @@
+/** What the server trusts of itself: its clock, and where its key lies. */
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+
+import { client, problemOf, told } from '../../api/client';
+import { When } from '../../ui/Office';
+import { Failed, Loading, Refused } from '../../ui/States';
+import { keyPlaceWords, offWords } from './words';
+
+export function Clock({ mayChange }: { mayChange: boolean }) {
+  const queries = useQueryClient();
+  const [sure, setSure] = useState(false);
+  const clock = useQuery({ queryKey: ['clock'], queryFn: () => told(client.GET('/api/clock')), refetchInterval: 10_000 });
+  const settle = useMutation({
+    mutationFn: () => told(client.POST('/api/clock/settle')),
+    onSuccess: () => {
+      setSure(false);
+      return queries.invalidateQueries();
+    },
+  });
+  if (clock.isPending) return <Loading what="the clock" />;
+  if (clock.isError) return <Failed problem={problemOf(clock.error)} onRetry={() => void clock.refetch()} />;
+  const found = clock.data;
+  return (
+    <section className="mt-3" id="clock">
+      <h2>The server's clock</h2>
+      <div className="sheet pad">
+        <p className="mb-1">
+          It shows <When at={found.now} />.
+        </p>
+        {found.doubt_since ? (
+          <div className="said bad" role="status">
+            <strong>{found.says}.</strong> Until that is settled nothing is removed, swept, or planned far ahead. Set the clock right, wait until two others agree with it, or
+            compare it with a watch.
+            {mayChange && (
+              <p className="mt-2 mb-0">
+                {!sure && (
+                  <Button size="sm" variant="outline-danger" onClick={() => setSure(true)}>
+                    It is right …
+                  </Button>
+                )}
+                {sure && (
+                  <>
+                    Rules and sweeps go by it again at once.{' '}
+                    <Button size="sm" variant="danger" disabled={settle.isPending} onClick={() => settle.mutate()}>
+                      I have compared it: it is right
+                    </Button>{' '}
+                    <Button size="sm" variant="outline-secondary" onClick={() => setSure(false)}>
+                      Cancel
+                    </Button>
+                  </>
+                )}
+              </p>
+            )}
+          </div>
+        ) : (
+          <p className="mb-1">It is believed. {found.settled_at && <span className="quiet">{found.settled_why}</span>}</p>
+        )}
+        <Refused problem={settle.error ? problemOf(settle.error) : null} />
+        {found.witnesses.length > 0 ? (
+          <table className="rows">
+            <thead>
+              <tr>
+                <th scope="col">Heard</th>
+                <th scope="col">Its clock</th>
+                <th scope="col">When</th>
+              </tr>
+            </thead>
+            <tbody>
+              {found.witnesses.slice(0, 6).map((witness) => (
+                <tr key={witness.name}>
+                  <td>{witness.kind === 'device' ? 'a device' : witness.name}</td>
+                  <td>{offWords(witness.off_seconds)}</td>
+                  <td className="nowrap">
+                    <When at={witness.at} withAge />
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        ) : (
+          <p className="hint mb-0">Nobody else has told the time yet. Devices, the mail server, buckets and the system's own time service are asked.</p>
+        )}
+      </div>
+    </section>
+  );
+}
+
+export function ServerKey() {
+  const key = useQuery({ queryKey: ['server-key'], queryFn: () => told(client.GET('/api/server-key')) });
+  if (key.isPending) return <Loading what="the key" />;
+  if (key.isError) return <Failed problem={problemOf(key.error)} onRetry={() => void key.refetch()} />;
+  const found = key.data;
+  return (
+    <section className="mt-3">
+      <h2>The server's key</h2>
+      <div className={found.kind === 'beside' ? 'sheet pad' : 'sheet pad'}>
+        {found.trouble && (
+          <div className="said bad" role="status">
+            <strong>Nothing runs: {found.trouble}</strong> {found.remedy}
+          </div>
+        )}
+        <dl className="facts">
+          <dt>Where it lies</dt>
+          <dd>
+            {keyPlaceWords(found.kind)} <span className="quiet">{found.where}</span>
+          </dd>
+          <dt>A thief of the disk gets</dt>
+          <dd>{found.thief}</dd>
+          {found.fingerprint && (
+            <>
+              <dt>Fingerprint</dt>
+              <dd>
+                <code>{found.fingerprint}</code>
+              </dd>
+            </>
+          )}
+        </dl>
+        <p className="hint mb-0">
+          It opens the stores for runs at night. Another place is chosen when the server starts: <code>--key file:/PATH</code>, <code>credential:NAME</code>, or{' '}
+          <code>typed</code>.
+        </p>
+      </div>
+    </section>
+  );
+}
