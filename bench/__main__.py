@@ -14,11 +14,14 @@ from bench.table import table
 
 def main(argv: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="attic bench", description="Measure. Each figure stands beside a baseline of the same run.")
-    parser.add_argument("what", choices=["vault", "nights"])
+    parser.add_argument("what", choices=["vault", "nights", "reliability"])
     parser.add_argument("--json", type=Path, metavar="FILE", help="write the figures as JSON; - for standard output instead of the table")
     parser.add_argument("--only", action="append", metavar="NAME", help="only figures whose name begins so; may be repeated")
     parser.add_argument("--megabytes", type=int, default=1000, help="vault: size of the generated content (default 1000)")
-    parser.add_argument("--rounds", type=int, default=3, help="vault: repetitions of what is timed, best of each side (default 3)")
+    parser.add_argument(
+        "--rounds", type=int, default=3, help="vault: repetitions of what is timed, best of each side (default 3); reliability: kills"
+    )
+    parser.add_argument("--devices", type=int, default=500, help="reliability: devices that are due while stores hang (default 500)")
     parser.add_argument("--days", type=int, default=365, help="nights: length of the simulated year (default 365)")
     parser.add_argument(
         "--folder", type=Path, help="where to work; needs ten times the content's size (default: the system's temporary folder)"
@@ -40,6 +43,15 @@ def _measured(given: argparse.Namespace) -> Iterator[Figure]:
         from bench.nights import nights
 
         yield from nights(days=given.days, only=given.only or [])
+        return
+    if given.what == "reliability":
+        from bench.reliability import reliability
+
+        folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=given.folder))
+        try:
+            yield from reliability(folder, rounds=given.rounds, devices=given.devices)
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
         return
     folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=given.folder))
     try:

@@ -148,7 +148,8 @@ def _devices(network: Network, first: date, by: User) -> dict[str, UUID]:
         code = str(shown[offer.device]["code"])
         known[offer.device] = entries[offer.serial]
         pair_device(agent_id=offer.device, code=code, name="", holder="", team="", registered=entries[offer.serial], by=by)
-    folder = settings.ATTIC_ENV.data / FOLDER_NAME
+    # what may be read through the web lies below `stores`: everything else of the data folder is the server's own
+    folder = settings.ATTIC_ENV.data / "stores" / FOLDER_NAME
     _boat_logger(folder, first)
     known["folder"] = add_folder(path=str(folder), name="Boat logger", holder="survey boat", team="Shore Crew", by=by).id
     known[office.SFTP] = _gauge(shown[office.SFTP], by)
