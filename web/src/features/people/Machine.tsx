@@ -6,7 +6,7 @@ import Button from 'react-bootstrap/Button';
 import { client, problemOf, told } from '../../api/client';
 import { When } from '../../ui/Office';
 import { Failed, Loading, Refused } from '../../ui/States';
-import { keyPlaceWords, offWords } from './words';
+import { heard, keyPlaceWords, offWords } from './words';
 
 export function Clock({ mayChange }: { mayChange: boolean }) {
   const queries = useQueryClient();
@@ -68,9 +68,9 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
               </tr>
             </thead>
             <tbody>
-              {found.witnesses.slice(0, 6).map((witness) => (
+              {heard(found.witnesses).slice(0, 8).map((witness) => (
                 <tr key={witness.name}>
-                  <td>{witness.kind === 'device' ? 'a device' : witness.name}</td>
+                  <td>{witness.name}</td>
                   <td>{offWords(witness.off_seconds)}</td>
                   <td className="nowrap">
                     <When at={witness.at} withAge />
@@ -95,7 +95,7 @@ export function ServerKey() {
   return (
     <section className="mt-3">
       <h2>The server's key</h2>
-      <div className={found.kind === 'beside' ? 'sheet pad' : 'sheet pad'}>
+      <div className="sheet pad">
         {found.trouble && (
           <div className="said bad" role="status">
             <strong>Nothing runs: {found.trouble}</strong> {found.remedy}

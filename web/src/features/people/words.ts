@@ -24,3 +24,22 @@ export function keyPlaceWords(kind: string): string {
   };
   return words[kind] ?? kind;
 }
+
+interface Witness {
+  name: string;
+  kind: string;
+  off_seconds: number;
+  at: string;
+}
+
+/** Who was heard: everybody by name, but devices as one line, with the one in the middle and the newest time. */
+export function heard(witnesses: Witness[]): Witness[] {
+  const devices = witnesses.filter((one) => one.kind === 'device');
+  const others = witnesses.filter((one) => one.kind !== 'device');
+  if (devices.length === 0) return others;
+  const ordered = [...devices].sort((one, other) => one.off_seconds - other.off_seconds);
+  const middle = ordered[Math.floor((ordered.length - 1) / 2)];
+  const newest = devices.reduce((last, one) => (one.at > last ? one.at : last), '');
+  const name = devices.length === 1 ? '1 device' : `${devices.length} devices, the one in the middle`;
+  return [...others, { name, kind: 'device', off_seconds: middle?.off_seconds ?? 0, at: newest }];
+}
