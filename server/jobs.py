@@ -10,6 +10,7 @@ and the clock puts it into the queue when that has come.
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import timedelta
 from enum import StrEnum
 from typing import Any
 from uuid import UUID
@@ -34,6 +35,10 @@ class Pool(StrEnum):
 AT_ONCE = {Pool.CLOCK: 8, Pool.RUNS: 40, Pool.MAINTENANCE: 6}
 """Jobs of a pool that one worker process carries out side by side. Runs are held to the office's number elsewhere."""
 
+SILENT = timedelta(seconds=20)
+"""A row that is under way without a job is taken up after so long. A row and its job are written together and the row
+ends first, so this could be nothing; it is for what nobody foresaw, such as a database that went away in between."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Job:
@@ -53,11 +58,11 @@ def _job(name: str, pool: Pool, *arguments: str, every: str = "") -> Job:
 
 
 TICK = _job("tick", Pool.CLOCK, "timestamp", every=f"* * * * * */{settings.ATTIC_ENV.tick_seconds}")
-REVIVE = _job("revive", Pool.CLOCK, "timestamp", every="* * * * * */20")
+REVIVE = _job("revive", Pool.CLOCK, "timestamp", every="* * * * * */10")
 WATCH = _job("watch", Pool.CLOCK, "timestamp", every="* * * * * */30")
 SEND_MESSAGES = _job("send_messages", Pool.CLOCK, "timestamp", every="* * * * * */30")
 OWE_MAINTENANCE = _job("owe_maintenance", Pool.CLOCK, "timestamp", every="* * * * * */20")
-REQUEUE = _job("requeue", Pool.CLOCK, "timestamp", every="* * * * * */20")
+REQUEUE = _job("requeue", Pool.CLOCK, "timestamp", every="* * * * * */10")
 ASK_CLOCKS = _job("ask_clocks", Pool.MAINTENANCE, "timestamp", every="*/2 * * * * 15")
 LINE_UP = _job("line_up", Pool.CLOCK)
 AFTER_RUN = _job("after_run", Pool.CLOCK, "run_id")

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from datetime import UTC, datetime, timedelta, tzinfo
 from pathlib import Path
-from tempfile import mkdtemp
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from django.test import SimpleTestCase, TestCase, override_settings
@@ -50,8 +50,8 @@ class PretendOutside:
 
     def __init__(self) -> None:
         self.limits = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
-        self.exports = Path(mkdtemp(prefix="attic-exports-"))
-        self.incoming = Path(mkdtemp(prefix="attic-incoming-"))
+        self._folders = [TemporaryDirectory(prefix="attic-pretend-") for _ in range(2)]
+        self.exports, self.incoming = (Path(folder.name) for folder in self._folders)
         self.accepts = True
         self.told_to_forget: list[str] = []
         self.serials: dict[str, str] = {}

@@ -1,18 +1,17 @@
 """Take up restores, imports and copies that no job speaks of any more, so that nothing is under way for ever."""
 
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from server.jobs import CARRY_OUT_RESTORE, defer_restore
+from server.jobs import CARRY_OUT_RESTORE, SILENT, defer_restore
 from server.live import tell
 from server.recovery.models import Restore, RestoreState
 from server.runs.actions.bring_in import lost_imports
 from server.runs.actions.copy_backup import requeue_lost_copies
 from server.transition import held, move
 
-SILENT = timedelta(seconds=90)
 MOST_ATTEMPTS = 3
 ACTIVE = (RestoreState.WAITING, RestoreState.RUNNING)
 

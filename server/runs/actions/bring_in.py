@@ -25,7 +25,7 @@ from core.vault.writer import Writer
 from server.api.problems import Conflict
 from server.fleet.convert import put_away
 from server.fleet.models import Device
-from server.jobs import SCAN_IMPORT, TAKE_IMPORT, defer_import, defer_import_scan
+from server.jobs import SCAN_IMPORT, SILENT, TAKE_IMPORT, defer_import, defer_import_scan
 from server.live import tell
 from server.outside import OldLink, outside
 from server.people.actions.journal import write_journal
@@ -42,7 +42,6 @@ from server.unforeseen import ending_of
 
 MAX_UPLOAD_BYTES = 64 << 30
 SHOWN_ASIDE = 200
-SILENT = timedelta(seconds=90)
 BUSY = (BringingState.LOOKING, BringingState.WAITING, BringingState.BRINGING)
 
 

@@ -4,15 +4,13 @@ The copy has a row from the moment in which it is asked for. It is present once 
 goes wrong before ends it as failed, with its cause.
 """
 
-from datetime import timedelta
-
 from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.vault.copying import copy
 from core.vault.errors import Damaged, StoreError
 from server.api.problems import Conflict
-from server.jobs import COPY_BACKUP, defer_copy
+from server.jobs import COPY_BACKUP, SILENT, defer_copy
 from server.live import tell
 from server.locks import lock_device
 from server.outside import outside
@@ -26,8 +24,6 @@ from server.storage.models import Store
 from server.storage.queries import opened
 from server.transition import held, move
 from server.unforeseen import ending_of
-
-SILENT = timedelta(seconds=90)
 
 
 @transaction.atomic

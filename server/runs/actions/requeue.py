@@ -11,14 +11,13 @@ from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from server.fleet.queries import seen_on_network
-from server.jobs import CARRY_OUT_RUN, defer_run
+from server.jobs import CARRY_OUT_RUN, SILENT, defer_run
 from server.live import tell
 from server.runs.actions.end_run import give_up, run_ended
 from server.runs.models import ACTIVE, Run, RunState
 from server.runs.sentences import log_line
 from server.transition import held, move
 
-SILENT = timedelta(seconds=90)
 MOST_ATTEMPTS = 8
 WOKEN_AFTER = timedelta(seconds=45)
 """A device that was away and is announced again is tried after so long, without waiting for the end of the pause."""
