@@ -43,7 +43,8 @@ THIEF = {
     Kind.MEDIUM: "Nothing, as long as the medium with the key is not taken along. While it is plugged in, it goes with the computer.",
     Kind.CREDENTIAL: "Nothing, when the system keeps the credential sealed to this computer's own chip, or brings it from elsewhere. "
     "A credential that lies in the open on the same disk protects nothing.",
-    Kind.TYPED: "Nothing: the key is in no file. It is in the memory of the running computer, and is typed again after every restart.",
+    Kind.TYPED: "Nothing to read: the key is in no file, so all that is left is guessing the phrase. It is in the memory of the running "
+    "computer, and is typed again after every restart.",
 }
 """What somebody gets who carries the server's disk away."""
 

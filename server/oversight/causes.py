@@ -161,7 +161,7 @@ def _store_causes() -> list[Cause]:
                 Cause(
                     code=f"store {store.id}",
                     mark="store",
-                    says=f"{store.name}: {store.trouble}",
+                    says=store.trouble if store.name in store.trouble else f"{store.name}: {store.trouble}",
                     step="storage",
                     step_label="Look",
                     store=store,

@@ -235,8 +235,8 @@ function StoresAside() {
                 {iec(store.stored_bytes)}
                 {store.allowance_bytes ? ` of ${iec(store.allowance_bytes)}` : ', no allowance set'}
               </small>
-              {store.trouble && <small className="tone-late">{store.trouble}</small>}
             </div>
+            {store.trouble && <small className="tone-late d-block">{store.trouble}</small>}
           </div>
         ))}
       </div>
