@@ -6,6 +6,7 @@ from unittest import mock
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.vault.memory import MemoryBlobs
+from core.vault.vault import Vault
 from server.people.models import JournalEntry
 from server.retention.actions.look_after import look_after, sweep_store
 from server.runs.actions.check_store import check_store
@@ -96,7 +97,6 @@ class TwoDrives(OfficeTestCase):
         self.outside.stores[self.red.path] = clone
         answer = self.api.post(f"/api/stores/{self.red.id}/accept")
         self.assertEqual((answer.status_code, answer.json()["trouble"]), (200, ""))
-        self.later(hours=2)
         compare_store(self.red, now=self.outside.now())
         self.assertEqual(Copy.objects.get(backup=second).state, CopyState.MISSING)
         self.assertEqual(self.run_now(self.one).state, "complete")
@@ -144,6 +144,19 @@ class ListAndStore(OfficeTestCase):
         self.assertEqual((found.missing, found.back, found.strays), (0, 0, 0))
         self.assertIsNotNone(Store.objects.get().compared_at)
 
+    def test_a_backup_that_comes_while_the_store_is_listed_is_not_missing(self):
+        name, ids = f"manifests/{self.second.id.hex}", Vault.backup_ids
+        late = self.held().pop(name)
+
+        def listed(vault):
+            found = ids(vault)
+            self.held()[name] = late
+            return found
+
+        with mock.patch.object(Vault, "backup_ids", listed):
+            self.assertEqual(self.compare().missing, 0)
+        self.assertEqual(Copy.objects.get(backup=self.second).state, CopyState.PRESENT)
+
     def test_a_copy_that_the_store_lacks_is_missing_counts_in_no_promise_and_comes_back(self):
         name = f"manifests/{self.second.id.hex}"
         taken = self.held().pop(name)
@@ -155,6 +168,8 @@ class ListAndStore(OfficeTestCase):
         told = self.api.get(f"/api/stores/{self.place.id}/differences").json()["copies"]
         self.assertEqual([(row["state"], row["backup_id"]) for row in told], [("missing", str(self.second.id))])
         self.assertTrue(JournalEntry.objects.filter(what="backup.missing").exists())
+        says = [cause["says"] for cause in self.api.get("/api/today").json()["causes"]]
+        self.assertIn(f"1 backup that should lie in {self.place.name} is missing there", says)
         self.held()[name] = taken
         self.assertEqual(self.compare().back, 1)
         self.assertEqual(Copy.objects.get(backup=self.second).state, CopyState.PRESENT)

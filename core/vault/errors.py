@@ -63,8 +63,8 @@ class AnotherVault(StoreError):
 class OlderCopy(StoreError):
     code = "store.older_copy"
     remedy = (
-        "Put the newer drive back. If that one is lost for good, accept this one on the page of the store: "
-        "what it lacks is listed as missing then."
+        "Put the newer drive back. If that one is lost for good, say so on the page of the store: "
+        "what this one lacks is listed as missing then."
     )
 
 

@@ -1,9 +1,10 @@
 """What needs a person now, grouped by cause, each with its next step. Computed from what is there; remembers nothing."""
 
-from collections import defaultdict
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from uuid import UUID
+
+from django.db.models import Count, QuerySet
 
 from core.content.errors import LinkError
 from core.schedule.nights import coming_night
@@ -171,14 +172,18 @@ def _store_causes() -> list[Cause]:
             left = iec(max(0, store.allowance_bytes - store.stored_bytes))
             says = f"{store.name} has {left} left of its allowance of {iec(store.allowance_bytes)}"
             found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="storage", step_label="Make room", store=store))
-    damaged = Copy.objects.filter(state=CopyState.PRESENT, intact=False).select_related("store")
-    by_store: dict[Store, int] = defaultdict(int)
-    for copy in damaged:
-        by_store[copy.store] += 1
-    for store, count in by_store.items():
+    for store, count in _counted(Copy.objects.filter(state=CopyState.PRESENT, intact=False)):
         says = f"A check found damage in {store.name}; {count} backup{'' if count == 1 else 's'} cannot be restored whole"
         found.append(Cause(code=f"damaged {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
+    for store, count in _counted(Copy.objects.filter(state=CopyState.MISSING)):
+        says = f"{count} backup{'' if count == 1 else 's'} that should lie in {store.name} {'is' if count == 1 else 'are'} missing there"
+        found.append(Cause(code=f"lost {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
     return found
+
+
+def _counted(copies: QuerySet[Copy]) -> list[tuple[Store, int]]:
+    counts = dict(copies.order_by().values_list("store").annotate(Count("id")))
+    return [(store, counts[store.id]) for store in Store.objects.filter(id__in=counts).order_by("name")]
 
 
 def _offers() -> list[Cause]:

@@ -1,8 +1,9 @@
 """Compare the list with a store: copies that the store lacks, backups that the list does not know. Neither is believed blindly.
 
 A copy that the store does not list is missing, with the step that mends it, and no promise counts it. A backup that
-nobody knows is a stray, until somebody takes it into the list. Each comparison begins with what the store lists and
-reads the rows after it under the lock of each device, so that what is being written or removed meanwhile is no finding.
+nobody knows is a stray, until somebody takes it into the list. A row is written after its bytes: what seems to be missing is
+looked for a second time after its row was read, and rows are read again under the lock of their device, so that what
+is being written or removed meanwhile is no finding.
 """
 
 from dataclasses import dataclass
@@ -29,7 +30,7 @@ from server.transition import held, move
 
 COMPARED_EVERY = timedelta(hours=20)
 SETTLED = timedelta(hours=1)
-"""A backup that is younger may have come while the store was being listed; the next comparison looks at it."""
+"""A stray that is younger may be about to get its row; the next comparison looks at it."""
 MISSING = {
     "cause": "The store does not list this backup, although it was there.",
     "remedy": "Look whether the right drive lies there and run a check; copy it again from another store that has it, or give it up.",
@@ -53,7 +54,10 @@ def compare_store(store: Store, *, now: datetime) -> Compared | None:
     try:
         vault = opened(store)
         there = {UUID(bytes=id) for id in vault.backup_ids()}
-        missing = sum(_missing(id, store, now) for id in _absent(store, there))
+        absent = _absent(store, there)
+        if absent:
+            absent = _absent(store, {UUID(bytes=id) for id in vault.backup_ids()}, of=absent)
+        missing = sum(_missing(id, store, now) for id in absent)
         back = sum(_back(id) for id in _returned(store, there))
         strays = _strays(store, vault, there, now)
     except Exception as error:  # whatever it is, the store's page says it
@@ -66,8 +70,9 @@ def compare_store(store: Store, *, now: datetime) -> Compared | None:
     return Compared(missing=missing, back=back, strays=strays)
 
 
-def _absent(store: Store, there: set[UUID]) -> list[int]:
+def _absent(store: Store, there: set[UUID], *, of: list[int] | None = None) -> list[int]:
     rows = Copy.objects.filter(store=store, state=CopyState.PRESENT).exclude(backup_id__in=there)
+    rows = rows if of is None else rows.filter(id__in=of)
     return list(rows.values_list("id", flat=True))
 
 
@@ -80,7 +85,7 @@ def _missing(id: int, store: Store, now: datetime) -> bool:
     copy = Copy.objects.select_related("backup__device").get(id=id)
     lock_device(copy.backup.device_id)
     row = held(Copy, id)
-    if row.state != CopyState.PRESENT or copy.backup.finished_at > now - SETTLED:
+    if row.state != CopyState.PRESENT:
         return False
     move(row, CopyState.MISSING, **MISSING)
     says = f"{store.name} does not list the backup of {copy.backup.device.name} of {copy.backup.finished_at:%Y-%m-%d %H:%M} UTC any more."

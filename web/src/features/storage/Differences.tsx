@@ -8,7 +8,7 @@ import { client, problemOf, told, type Schemas } from '../../api/client';
 import { Bytes } from '../../ui/Bytes';
 import { grouped } from '../../ui/format';
 import { When } from '../../ui/Office';
-import { Refused } from '../../ui/States';
+import { Failed, Refused } from '../../ui/States';
 import { copyStateWords } from './words';
 
 type Stray = Schemas['Stray'];
@@ -19,6 +19,7 @@ export function Differences({ storeId, storeName, role }: { storeId: string; sto
     queryKey: ['stores', storeId, 'differences'],
     queryFn: () => told(client.GET('/api/stores/{id}/differences', { params: { path: { id: storeId } } })),
   });
+  if (found.isError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
   if (!found.data || found.data.strays.length + found.data.copies.length === 0) return null;
   const { strays, copies } = found.data;
   return (
