@@ -141,7 +141,7 @@ LOGGING = {
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["console"], "level": "ERROR" if TESTING else "WARNING"},
     "loggers": {
-        "attic": {"level": "ERROR" if TESTING else "INFO"},
+        "attic": {"level": "CRITICAL" if TESTING else "INFO"},
         "django": {"level": "CRITICAL" if TESTING else "WARNING"},
         "procrastinate": {"level": "WARNING"},
     },
