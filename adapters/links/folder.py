@@ -1,13 +1,14 @@
 """The folder link: a device mounted as a drive, or a folder that it synchronises into.
 
-Files are items; their kind follows from rules, path and ending. Symbolic links are not followed, so nothing
-outside the folder is ever read or written. A folder has no lock, battery or network to tell of.
+Files are items; their kind follows from rules, path and ending. What cannot be listed is named. Symbolic links are not
+followed, so nothing outside the folder is ever read or written. A folder has no lock, battery or network to tell of.
 """
 
 import contextlib
 import errno
 import os
 import secrets
+import stat
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
@@ -17,7 +18,7 @@ from core.content.classify import NOTHING, FileRule, kind_of_file
 from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, LinkCut, LinkFault
 from core.content.items import Item, checked_inventory, clean_name
 from core.content.kinds import KINDS
-from core.content.link import DeviceState
+from core.content.link import DeviceState, NotRead
 from core.exchange.filenames import safe_path
 
 PIECE_BYTES = 1 << 20
@@ -30,6 +31,7 @@ class FolderLink:
     def __init__(self, root: Path, rules: Sequence[FileRule] = ()) -> None:
         self._root, self._rules = root, rules
         self._paths: dict[str, list[tuple[str, os.stat_result]]] | None = None
+        self._not_read: list[NotRead] = []
 
     def state(self) -> DeviceState:
         if not self._root.is_dir():
@@ -86,22 +88,46 @@ class FolderLink:
     def close(self) -> None:
         self._paths = None
 
+    def not_read(self) -> list[NotRead]:
+        self._listing()
+        return self._not_read
+
     def _listing(self) -> dict[str, list[tuple[str, os.stat_result]]]:
         if self._paths is None:
             self.state()
             found: dict[str, list[tuple[str, os.stat_result]]] = {}
-            for folder, folders, files in os.walk(self._root, followlinks=False):
+            self._not_read = []
+            for folder, folders, files in os.walk(self._root, followlinks=False, onerror=self._folder_not_read):
                 folders.sort()
                 for file in files:
                     path = Path(folder) / file
-                    with contextlib.suppress(OSError, UnicodeEncodeError):
+                    relative = path.relative_to(self._root).as_posix()
+                    kind = kind_of_file(PurePosixPath(relative), self._rules)
+                    try:
                         facts = path.lstat()
-                        relative = path.relative_to(self._root).as_posix()
+                        if not stat.S_ISREG(facts.st_mode) or file.startswith(".attic-"):
+                            continue
                         relative.encode()
-                        if path.is_file() and not path.is_symlink() and not file.startswith(".attic-"):
-                            found.setdefault(kind_of_file(PurePosixPath(relative), self._rules), []).append((relative, facts))
+                        _moment(facts)
+                    except FileNotFoundError:
+                        continue  # removed while the folder was walked
+                    except (OSError, ValueError, OverflowError) as error:
+                        if kind != NOTHING:
+                            self._lacks(kind, relative, _why(error))
+                    else:
+                        found.setdefault(kind, []).append((relative, facts))
             self._paths = found
         return self._paths
+
+    def _folder_not_read(self, error: OSError) -> None:
+        if Path(error.filename) == self._root:
+            raise DataAccessOff(f"The server may not read {self._root}.") from None
+        if not isinstance(error, FileNotFoundError):
+            relative = Path(error.filename).relative_to(self._root).as_posix()
+            self._lacks("", relative, f"the folder cannot be read: {error.strerror}")
+
+    def _lacks(self, kind: str, relative: str, reason: str) -> None:
+        self._not_read.append(NotRead(kind=kind, name=clean_name(relative.encode("utf-8", "replace").decode()), reason=reason))
 
     def _is_inside(self, relative: str) -> bool:
         parts = PurePosixPath(relative).parts
@@ -148,6 +174,17 @@ class FolderLink:
 
 
 def _item(kind: str, path: str, facts: os.stat_result) -> Item:
-    modified = datetime.fromtimestamp(facts.st_mtime, UTC)
+    modified = _moment(facts)
     tag = f"{facts.st_mtime_ns:x}-{facts.st_size:x}"
     return Item(kind=kind, id=path, name=clean_name(path), size_bytes=facts.st_size, modified=modified, tag=tag)
+
+
+def _moment(facts: os.stat_result) -> datetime:
+    """Raises ValueError, OverflowError for what no calendar has."""
+    return datetime.fromtimestamp(facts.st_mtime, UTC)
+
+
+def _why(error: Exception) -> str:
+    if isinstance(error, OSError):
+        return error.strerror or "cannot be looked at"
+    return "its name is not valid UTF-8" if isinstance(error, UnicodeEncodeError) else "its date lies outside of every calendar"

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from core.content.accounts import Account
 from core.content.items import Item
-from core.content.link import DeviceLink, DeviceState, ReadsAhead, TellsAccounts
+from core.content.link import DeviceLink, DeviceState, NotRead, ReadsAhead, TellsAccounts, TellsNotRead
 
 LONGEST_SLEEP_SECONDS = 1.0
 
@@ -38,6 +38,9 @@ class PacedLink:
 
     def accounts(self) -> list[Account]:
         return self._link.accounts() if isinstance(self._link, TellsAccounts) else []
+
+    def not_read(self) -> list[NotRead]:
+        return self._link.not_read() if isinstance(self._link, TellsNotRead) else []
 
     def inventory(self, kind: str) -> Sequence[Item]:
         return self._link.inventory(kind)

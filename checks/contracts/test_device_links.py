@@ -4,13 +4,14 @@ import os
 import shutil
 import tempfile
 from pathlib import Path
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import httpx
 
 from adapters.links.agent import AgentLink
 from adapters.links.agent_pairing import offers, pair
 from adapters.links.folder import FolderLink
+from adapters.links.paced import PacedLink
 from checks.contracts.fleet_of_one import FleetOfOne
 from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, DeviceLocked, LinkCut, NotPaired, PairingRefused
 from core.content.link import DeviceLink
@@ -85,6 +86,35 @@ class AFolder(Promises, TestCase):
         os.symlink("/etc/passwd", self.root / "innocent.txt")
         os.symlink("/etc", self.root / "folder")
         self.assertEqual([item.id for item in self.link.inventory("documents")], ["a.txt", "sub/b.txt"])
+
+    def test_what_cannot_be_listed_is_named_and_makes_the_backup_a_partial_one(self):
+        (self.root / os.fsdecode(b"caf\xe9.txt")).write_bytes(b"an old encoding")
+        (self.root / "odd.txt").write_bytes(b"a date beyond the year 9999")
+        odd = (self.root / "odd.txt").stat()
+        (self.root / "shut").mkdir()
+        shut, scandir = os.fspath(self.root / "shut"), os.scandir
+
+        def refused(path):
+            if os.fspath(path) == shut:
+                raise PermissionError(13, "Permission denied", shut)
+            return scandir(path)
+
+        def facts(path):
+            found = os.lstat(path)  # most file systems of servers hold no such date; drives of devices do
+            return os.stat_result((*found[:8], 2**40, found[9])) if found.st_ino == odd.st_ino else found
+
+        with mock.patch("os.scandir", refused), mock.patch.object(Path, "lstat", facts):  # not by its mode: root reads everything
+            captured = Bench(limits=VaultLimits()).capture(PacedLink(self.link, lambda: None))
+        told = {(entry.kind, entry.name, entry.reason) for entry in captured.skipped}
+        self.assertEqual(
+            told,
+            {
+                ("documents", "caf?.txt", "its name is not valid UTF-8"),
+                ("documents", "odd.txt", "its date lies outside of every calendar"),
+                ("folders", "shut", "the folder cannot be read: Permission denied"),
+            },
+        )
+        self.assertEqual(sum(kind.items for kind in captured.manifest.kinds), 4)
 
     def test_nothing_is_written_outside_the_folder(self):
         outside = self.root.parent / "attic-escaped.txt"

@@ -82,6 +82,25 @@ class DeviceLink(Protocol):
         ...
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NotRead:
+    """Something that a link met and cannot give: no item, but no secret either."""
+
+    kind: str
+    """Empty where it may be of any: a whole folder."""
+    name: str
+    reason: str
+
+
+@runtime_checkable
+class TellsNotRead(Protocol):
+    """A link that knows what it could not list."""
+
+    def not_read(self) -> list[NotRead]:
+        """What the inventories lack, and why."""
+        ...
+
+
 @runtime_checkable
 class ReadsAhead(Protocol):
     """A link that is faster when it knows what is read next."""

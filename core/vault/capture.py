@@ -13,7 +13,7 @@ from enum import StrEnum
 from core.content.errors import DataAccessOff, DeviceLied, DeviceLocked, LinkError, NotAccepted
 from core.content.items import Item
 from core.content.kinds import FOLDERS
-from core.content.link import DeviceLink, DeviceState, ReadsAhead
+from core.content.link import DeviceLink, DeviceState, ReadsAhead, TellsNotRead
 from core.content.scope import LeaveOut
 from core.vault.errors import Stopped, StoreError
 from core.vault.inventory import Compared, compared, rows_of
@@ -142,6 +142,9 @@ class Capture:
         self._step(stage=Stage.LOOKING)
         found = {kind: self._look(kind, previous) for kind in kinds}
         folders = self._look(FOLDERS, previous) if FOLDERS in offered else None
+        if isinstance(self._link, TellsNotRead):
+            lacking = (entry for entry in self._link.not_read() if not entry.kind or entry.kind in self._request.kinds)
+            self._skipped += [Skipped(kind=entry.kind or FOLDERS, name=entry.name, reason=entry.reason) for entry in lacking]
         self._admit(self._progress.to_read_bytes)
         self._step(stage=Stage.READING)
         try:
