@@ -95,17 +95,17 @@ def make_key(place: KeyPlace) -> bytes:
     try:
         if place.kind is Kind.BESIDE:
             place.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        descriptor = os.open(unfinished, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        with os.fdopen(descriptor, "wb") as file:
-            file.write(secrets.token_bytes(KEY_BYTES))
-            file.flush()
-            os.fsync(file.fileno())
         try:
+            descriptor = os.open(unfinished, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+            with os.fdopen(descriptor, "wb") as file:
+                file.write(secrets.token_bytes(KEY_BYTES))
+                file.flush()
+                os.fsync(file.fileno())
             os.link(unfinished, place.path)
         except FileExistsError:
             pass  # another process was faster; its key counts
         finally:
-            unfinished.unlink()
+            unfinished.unlink(missing_ok=True)
     except OSError as error:
         raise KeyMissing(f"A key cannot be made at {place.path}: {error.strerror}.") from None
     return read_key(place)
