@@ -94,7 +94,7 @@ class TheRealOutside(SimpleTestCase):
         self.addCleanup(os.close, descriptor)
         for told, kind, thief in (
             ("", "beside", "Everything"), (f"file:{stick}/key", "medium", "Nothing"), (f"file:{self.folder}/keys/x", "beside", "Everything"),
-            ("credential:attic", "credential", "Nothing"), (f"fd:{descriptor}", "typed", "Nothing"),
+            ("credential:attic", "credential", "Nothing"), (f"fd:{descriptor}", "typed", "Nothing to read"),
         ):  # fmt: skip
             with override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, key=told, credentials=str(credentials))):
                 outside = Wiring(lambda: "")
