@@ -299,12 +299,12 @@ class TheHistory(OfficeTestCase):
 
 
 class TheClock(OfficeTestCase):
-    def test_ticks_every_ten_seconds_and_looks_for_lost_jobs_every_twenty(self):
+    def test_ticks_and_looks_for_lost_jobs_every_ten_seconds(self):
         from croniter import croniter
         from procrastinate.contrib.django import app
 
         crons = {name: periodic.cron for (name, _), periodic in app.periodic_registry.periodic_tasks.items()}
-        for name, seconds in (("tick", 10), ("revive", 20)):
+        for name, seconds in (("tick", 10), ("revive", 10), ("requeue", 10)):
             start = datetime(2026, 3, 2, 12, 0, tzinfo=UTC).timestamp()
             times = croniter(crons[name], start)
             self.assertEqual([times.get_next(float) - start for _ in range(3)], [seconds, 2 * seconds, 3 * seconds])
