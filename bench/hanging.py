@@ -69,7 +69,8 @@ def hanging(office: Installation, devices: int) -> Iterator[Figure]:
     )  # fmt: skip
 
     def ended() -> int:
-        return int(Run.objects.filter(device__in=made, state__in=("complete", "partial", "failed", "interrupted")).count())
+        runs = Run.objects.filter(device__in=made, state__in=("complete", "partial", "failed", "interrupted"))
+        return int(runs.values("device").distinct().count())
 
     began, last = time.monotonic(), None
     while ended() < devices and time.monotonic() - began < 1500:
