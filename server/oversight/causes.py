@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Q
 
 from core.content.errors import LinkError
 from core.schedule.nights import coming_night
@@ -172,18 +172,17 @@ def _store_causes() -> list[Cause]:
             left = iec(max(0, store.allowance_bytes - store.stored_bytes))
             says = f"{store.name} has {left} left of its allowance of {iec(store.allowance_bytes)}"
             found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="storage", step_label="Make room", store=store))
-    for store, count in _counted(Copy.objects.filter(state=CopyState.PRESENT, intact=False)):
-        says = f"A check found damage in {store.name}; {count} backup{'' if count == 1 else 's'} cannot be restored whole"
-        found.append(Cause(code=f"damaged {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
-    for store, count in _counted(Copy.objects.filter(state=CopyState.MISSING)):
-        says = f"{count} backup{'' if count == 1 else 's'} that should lie in {store.name} {'is' if count == 1 else 'are'} missing there"
-        found.append(Cause(code=f"lost {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
+    lacking = Copy.objects.filter(Q(state=CopyState.PRESENT, intact=False) | Q(state=CopyState.MISSING))
+    counts = list(lacking.order_by("store__name", "state").values_list("store", "state").annotate(Count("id")))
+    stores = {store.id: store for store in Store.objects.filter(id__in={id for id, _, _ in counts})} if counts else {}
+    for id, state, count in counts:
+        store, backups = stores[id], f"{count} backup{'' if count == 1 else 's'}"
+        if state == CopyState.MISSING:
+            code, says = f"lost {id}", f"{backups} that should lie in {store.name} {'is' if count == 1 else 'are'} missing there"
+        else:
+            code, says = f"damaged {id}", f"A check found damage in {store.name}; {backups} cannot be restored whole"
+        found.append(Cause(code=code, mark="store", says=says, step="storage", step_label="Look", store=store))
     return found
-
-
-def _counted(copies: QuerySet[Copy]) -> list[tuple[Store, int]]:
-    counts = dict(copies.order_by().values_list("store").annotate(Count("id")))
-    return [(store, counts[store.id]) for store in Store.objects.filter(id__in=counts).order_by("name")]
 
 
 def _offers() -> list[Cause]:
