@@ -11,10 +11,11 @@ from adapters.stores.folder import FolderBlobs
 from core.content.kinds import KIND_CODES
 from core.recovery.extract import extract
 from core.vault.capture import Capture, Captured, Request
+from core.vault.chunks import VaultLimits
 from core.vault.keys import Cost
 from core.vault.manifests import Manifest
 from core.vault.opening import Policy, create_vault
-from core.vault.vault import Vault, VaultLimits
+from core.vault.vault import Vault
 from core.vault.writer import Writer
 
 WORKERS = 2

@@ -10,11 +10,12 @@ from adapters.stores.folder import FolderBlobs
 from commandline.secrets import passphrase
 from core.errors import BadInput
 from core.vault.blobs import BlobStore
+from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreReadOnly
 from core.vault.opening import STRICT, open_vault, read_header
 from core.vault.sealed_devices import key_of, unlock_device
 from core.vault.slots import Secret
-from core.vault.vault import Vault, VaultLimits
+from core.vault.vault import Vault
 
 POLICY = STRICT
 """What a passphrase must cost."""

@@ -14,12 +14,12 @@ from core.errors import BadInput
 from core.units import iec
 from core.vault.accounting import Accounts
 from core.vault.check import CheckReport, check, note_damage
+from core.vault.chunks import VaultLimits
 from core.vault.copying import copy
 from core.vault.errors import StoreReadOnly
 from core.vault.opening import create_vault
 from core.vault.repair import repair
 from core.vault.sweep import plan_sweep, sweep
-from core.vault.vault import VaultLimits
 
 _MOST_SHOWN = 20
 

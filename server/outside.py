@@ -18,7 +18,8 @@ from core.content.classify import FileRule
 from core.content.link import DeviceLink
 from core.schedule.clock import Ticks
 from core.vault.blobs import BlobStore
-from core.vault.vault import Vault, VaultLimits
+from core.vault.chunks import VaultLimits
+from core.vault.vault import Vault
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

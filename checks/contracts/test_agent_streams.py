@@ -14,8 +14,8 @@ from adapters.links import agent as agent_link
 from adapters.links.agent_http import MAX_WINDOW_BYTES, _unpacked
 from checks.contracts.fleet_of_one import FleetOfOne
 from core.content.errors import DeviceLied, LinkSlow, NotAccepted, PairingRefused
+from core.vault.chunks import VaultLimits
 from core.vault.tests.bench_of_one import Bench, contents
-from core.vault.vault import VaultLimits
 from standins import device as standin_device
 
 

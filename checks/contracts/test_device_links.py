@@ -15,8 +15,8 @@ from adapters.links.paced import PacedLink
 from checks.contracts.fleet_of_one import FleetOfOne
 from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, DeviceLocked, LinkCut, NotPaired, PairingRefused
 from core.content.link import DeviceLink
+from core.vault.chunks import VaultLimits
 from core.vault.tests.bench_of_one import Bench, contents
-from core.vault.vault import VaultLimits
 
 
 class Promises:

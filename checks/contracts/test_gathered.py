@@ -22,8 +22,8 @@ from adapters.links.exif import taken_at
 from adapters.links.gathered import GatheredLink
 from core.content.errors import DataAccessOff, DeviceAway, DeviceLied
 from core.content.records import record
+from core.vault.chunks import VaultLimits
 from core.vault.tests.bench_of_one import Bench, contents
-from core.vault.vault import VaultLimits
 
 BERLIN = ZoneInfo("Europe/Berlin")
 FILES = {"DCIM/a.jpg": b"\xff\xd8no real picture", "Notes/b.txt": b"two", "Voice/c.wav": b"RIFF", "empty.txt": b""}

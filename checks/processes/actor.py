@@ -17,12 +17,13 @@ from adapters.stores.folder import FolderBlobs
 from checks.contracts.s3_servers import KEY, SECRET
 from core.vault.blobs import BlobStore
 from core.vault.capture import Capture, Request
+from core.vault.chunks import VaultLimits
 from core.vault.errors import RunTooLong
 from core.vault.manifests import Manifest
 from core.vault.opening import open_vault
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE, MemoryDevice
-from core.vault.vault import Vault, VaultLimits
+from core.vault.vault import Vault
 from core.vault.writer import Writer
 
 LIMITS = VaultLimits(pack_bytes=128 * 1024, most_small_packs=8)

@@ -15,13 +15,13 @@ from adapters.links.tree import TreeLink
 from adapters.stores.folder import FolderBlobs
 from core.content.kinds import KIND_CODES
 from core.vault.capture import Capture, Request
+from core.vault.chunks import VaultLimits
 from core.vault.copying import copy
 from core.vault.manifests import Manifest
 from core.vault.opening import create_vault
 from core.vault.sealed_devices import seal_device
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE
-from core.vault.vault import VaultLimits
 from core.vault.writer import Writer
 
 RESCUE = Path(__file__).resolve().parents[2] / "docs" / "rescue.py"

@@ -14,11 +14,11 @@ from commandline.arguments import parser
 from commandline.tests.scene import Scene
 from core.vault.blobs import MANIFESTS, pack_name
 from core.vault.capture import Capture, Request
+from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreFull
 from core.vault.manifests import encode_manifest
 from core.vault.opening import open_vault
 from core.vault.tests.bench_of_one import LENIENT, MemoryDevice
-from core.vault.vault import VaultLimits
 from core.vault.writer import Writer
 
 ROOT = Path(__file__).resolve().parents[2]

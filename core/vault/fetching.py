@@ -6,26 +6,21 @@ error; a store that does not answer is raised.
 """
 
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from itertools import chain
-from typing import TYPE_CHECKING, TypeVar
 
 from core.units import KIB, MIB
 from core.vault.blobs import pack_name
+from core.vault.chunks import Chunks
 from core.vault.errors import BlobMissing, Damaged
-
-if TYPE_CHECKING:
-    from core.vault.vault import Vault
 
 _MOST_BYTES = 2 * MIB
 _GAP_BYTES = 64 * KIB
 """Up to so many unneeded bytes are read along rather than asked for around."""
 
 Fetched = tuple[bytes, bytes | Damaged]
-T = TypeVar("T")
-R = TypeVar("R")
 
 
 @dataclass(slots=True)
@@ -38,7 +33,7 @@ class Range:
     chunks: list[tuple[bytes, int, int]] = field(default_factory=list)
 
 
-def fetch(vault: "Vault", chunks: Sequence[bytes], *, raw: bool = False) -> Iterator[Fetched]:
+def fetch(vault: Chunks, chunks: Sequence[bytes], *, raw: bool = False) -> Iterator[Fetched]:
     """(id, content) of each chunk; with `raw` the sealed bytes, proven to be whole."""
     workers = max(vault.limits.workers, vault.blobs.parallel)
     ranges = ranges_of(vault, chunks)
@@ -63,24 +58,14 @@ def fetch(vault: "Vault", chunks: Sequence[bytes], *, raw: bool = False) -> Iter
                 left.cancel()
 
 
-def at_once(work: Callable[[T], R], things: Sequence[T], workers: int) -> Iterator[tuple[T, R]]:
-    """(thing, result) of each, in order; on several threads where there are several things and that pays."""
-    if workers <= 1 or len(things) <= 1:
-        for thing in things:
-            yield thing, work(thing)
-        return
-    with ThreadPoolExecutor(min(workers, len(things))) as pool:
-        yield from zip(things, pool.map(work, things), strict=True)
-
-
-def in_pack_order(vault: "Vault", chunks: Iterable[bytes]) -> list[bytes]:
+def in_pack_order(vault: Chunks, chunks: Iterable[bytes]) -> list[bytes]:
     """The same chunks, each once, as they lie in the store."""
     ids = list(set(chunks))
     numbers = vault.index.numbers(b"".join(ids)).tolist()
     return [chunk for _, chunk in sorted(zip(numbers, ids, strict=True))]
 
 
-def ranges_of(vault: "Vault", chunks: Sequence[bytes]) -> Iterator[Range]:
+def ranges_of(vault: Chunks, chunks: Sequence[bytes]) -> Iterator[Range]:
     """Neighbouring chunks put together. Missing ones come as ranges of an empty pack id."""
     current: Range | None = None
     for chunk, place in zip(chunks, vault.index.places(chunks), strict=True):
@@ -97,7 +82,7 @@ def ranges_of(vault: "Vault", chunks: Sequence[bytes]) -> Iterator[Range]:
         yield current
 
 
-def _read(vault: "Vault", wanted: Range, raw: bool) -> list[Fetched]:
+def _read(vault: Chunks, wanted: Range, raw: bool) -> list[Fetched]:
     if not wanted.pack:
         return [(chunk, Damaged(f"Chunk {chunk.hex()} is missing from the store.")) for chunk, _, _ in wanted.chunks]
     try:

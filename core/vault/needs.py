@@ -6,18 +6,15 @@ here decides: `sweep` removes, `accounting` counts, `copying` moves, `check` nam
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
 
+from core.vault.chunks import Chunks
 from core.vault.errors import Damaged
 from core.vault.fetching import fetch, in_pack_order
 from core.vault.keys import ID_BYTES
 from core.vault.manifests import Manifest, parted_branch, split_ids
-
-if TYPE_CHECKING:
-    from core.vault.vault import Vault
 
 Numbers = npt.NDArray[np.int64]
 
@@ -57,7 +54,7 @@ class Needs:
         return found[:-1]
 
 
-def needs_of(vault: "Vault", manifests: Sequence[Manifest]) -> Needs:
+def needs_of(vault: Chunks, manifests: Sequence[Manifest]) -> Needs:
     """Read the trees of these backups. Raises StoreError."""
     needs = Needs(trees={manifest.id: set() for manifest in manifests})
     waiting = [(manifest.id, summary.depth, summary.tops) for manifest in manifests for summary in manifest.trees if summary.tops]
@@ -94,7 +91,7 @@ def needs_of(vault: "Vault", manifests: Sequence[Manifest]) -> Needs:
     return needs
 
 
-def _look_up(vault: "Vault", held: Iterable[tuple[bytes, bytes]], needs: Needs) -> None:
+def _look_up(vault: Chunks, held: Iterable[tuple[bytes, bytes]], needs: Needs) -> None:
     held = list(held)
     numbers = vault.index.numbers(b"".join(ids for _, ids in held)).astype(np.int32)
     at = 0
@@ -104,7 +101,7 @@ def _look_up(vault: "Vault", held: Iterable[tuple[bytes, bytes]], needs: Needs) 
         at += count
 
 
-def _read(vault: "Vault", chunks: set[bytes], needs: Needs) -> Iterator[tuple[bytes, bytes]]:
+def _read(vault: Chunks, chunks: set[bytes], needs: Needs) -> Iterator[tuple[bytes, bytes]]:
     for chunk, content in fetch(vault, in_pack_order(vault, chunks)):
         if isinstance(content, Damaged):
             needs.damaged[chunk] = content.message

@@ -16,6 +16,7 @@ from blake3 import blake3
 from core.units import aware
 from core.vault import blobs as names
 from core.vault.blobs import BlobStore, id_in
+from core.vault.chunks import VaultLimits
 from core.vault.errors import BlobExists, BlobMissing, Damaged, LastSlot, NewerVault, NotAVault, VaultExists, WrongPassphrase
 from core.vault.keys import LOWEST_COST, Cost, Keys, Randomness
 from core.vault.ledger import note
@@ -34,7 +35,7 @@ from core.vault.slots import (
     recovery_slot,
     told_of,
 )
-from core.vault.vault import Vault, VaultLimits
+from core.vault.vault import Vault
 
 FORMAT, VERSION = "old-attic-vault", 2
 MAX_HEADER_BYTES = 4096

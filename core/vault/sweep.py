@@ -17,13 +17,14 @@ import numpy as np
 
 from core.vault import blobs as names
 from core.vault.blobs import pack_name
+from core.vault.chunks import Mark
 from core.vault.errors import BlobMissing, Damaged, Stopped
 from core.vault.fetching import fetch
 from core.vault.ledger import put_together
 from core.vault.manifests import Manifest
 from core.vault.needs import Needs, needs_of
 from core.vault.packs import encode_index, footer_bytes, ids_of
-from core.vault.vault import Mark, Vault
+from core.vault.vault import Vault
 from core.vault.writer import Writer
 
 _MOST_LOOKS = 3

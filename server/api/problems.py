@@ -58,10 +58,13 @@ def problem_response(error: Exception, context: dict[str, Any]) -> Response | No
             answer["Retry-After"] = str(error.seconds)
         return answer
     if isinstance(error, exceptions.ValidationError):
-        field, said = _first(error.detail)
-        return problem("input.invalid", said, remedy="Correct this field.", field=field, status=400)
+        field, said, lacks = _first(error.detail)
+        label = (field or "").replace("_", " ")
+        if label and lacks:
+            return problem("input.invalid", f"{label.capitalize()} is missing.", remedy=f"Fill in the {label}.", field=field, status=400)
+        return problem("input.invalid", said, remedy=f"Correct the {label or 'request'}.", field=field, status=400)
     if isinstance(error, ValidationError):
-        return problem("input.invalid", " ".join(error.messages), remedy="Correct this field.", status=400)
+        return problem("input.invalid", " ".join(error.messages), remedy="Correct the request.", status=400)
     if isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
         return problem("access.signed_out", "You are not signed in.", remedy="Sign in.", status=status.HTTP_401_UNAUTHORIZED)
     if isinstance(error, exceptions.PermissionDenied | PermissionDenied):
@@ -92,14 +95,14 @@ def _status(error: AtticError) -> int:
     return status.HTTP_400_BAD_REQUEST
 
 
-def _first(detail: Any, field: str | None = None) -> tuple[str | None, str]:
-    """The first field and sentence of a tree of validation errors."""
+def _first(detail: Any, field: str | None = None) -> tuple[str | None, str, bool]:
+    """The first field and sentence of a tree of validation errors, and whether the field is only missing."""
     if isinstance(detail, dict):
         name, inner = next(iter(detail.items()))
         return _first(inner, None if name == "non_field_errors" else str(name))
     if isinstance(detail, list):
-        return _first(detail[0], field) if detail else (field, "This is not valid.")
-    return field, str(detail)
+        return _first(detail[0], field) if detail else (field, "This is not valid.", False)
+    return field, str(detail), getattr(detail, "code", "") in ("required", "null", "blank")
 
 
 # -- what never reaches a view

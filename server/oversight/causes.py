@@ -156,7 +156,8 @@ def _cause_of(row: Standings, on_network: set[str], now: datetime) -> Cause | No
 
 def _store_causes() -> list[Cause]:
     found = []
-    for store in Store.objects.all():
+    stores = {store.id: store for store in Store.objects.all()}
+    for store in stores.values():
         if store.trouble:
             found.append(
                 Cause(
@@ -173,9 +174,10 @@ def _store_causes() -> list[Cause]:
             says = f"{store.name} has {left} left of its allowance of {iec(store.allowance_bytes)}"
             found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="storage", step_label="Make room", store=store))
     lacking = Copy.objects.filter(Q(state=CopyState.PRESENT, intact=False) | Q(state=CopyState.MISSING))
-    counts = list(lacking.order_by("store__name", "state").values_list("store", "state").annotate(Count("id")))
-    stores = {store.id: store for store in Store.objects.filter(id__in={id for id, _, _ in counts})} if counts else {}
+    counts = lacking.order_by("store__name", "state").values_list("store", "state").annotate(Count("id"))
     for id, state, count in counts:
+        if id not in stores:
+            continue  # prepared since they were read: the next look tells
         store, backups = stores[id], f"{count} backup{'' if count == 1 else 's'}"
         if state == CopyState.MISSING:
             code, says = f"lost {id}", f"{backups} that should lie in {store.name} {'is' if count == 1 else 'are'} missing there"

@@ -29,9 +29,10 @@ from core.content.link import DeviceLink
 from core.errors import AtticError, BadInput
 from core.schedule.clock import Ticks
 from core.vault.blobs import BlobStore
+from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreReadOnly, WrongPassphrase
 from core.vault.opening import add_key_file, create_vault, open_vault
-from core.vault.vault import Vault, VaultLimits
+from core.vault.vault import Vault
 from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace
 from server.people.queries import key_fingerprint
 from server.storage.queries import store_paths

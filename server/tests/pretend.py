@@ -20,11 +20,12 @@ from core.content.link import DeviceLink
 from core.errors import AtticError
 from core.schedule.clock import Ticks
 from core.vault.blobs import BlobStore
+from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreMissing
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import add_key_file, create_vault, open_vault
 from core.vault.tests.bench_of_one import LENIENT, MemoryDevice, phone
-from core.vault.vault import Vault, VaultLimits
+from core.vault.vault import Vault
 from server.fleet.models import Device
 from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace, outside
 from server.people.actions.office import add_user, set_up_office

@@ -9,11 +9,12 @@ from core.content.items import Item
 from core.content.link import DeviceState
 from core.vault.blobs import BlobStore
 from core.vault.capture import Capture, Captured, Request
+from core.vault.chunks import VaultLimits
 from core.vault.keys import Cost
 from core.vault.manifests import Manifest
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import Policy, create_vault
-from core.vault.vault import Vault, VaultLimits
+from core.vault.vault import Vault
 from core.vault.writer import Writer
 
 CHEAP = Cost(passes=1, memory_bytes=128 * 1024, lanes=1)

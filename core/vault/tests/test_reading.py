@@ -6,11 +6,11 @@ import time
 from unittest import TestCase
 
 from core.vault.blobs import PACKS
+from core.vault.chunks import VaultLimits
 from core.vault.errors import Damaged
 from core.vault.fetching import fetch, in_pack_order, ranges_of
 from core.vault.memory import MemoryBlobs
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents
-from core.vault.vault import VaultLimits
 
 BIG = random.Random(1).randbytes(3_000_000)
 

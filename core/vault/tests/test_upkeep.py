@@ -7,13 +7,13 @@ from unittest import TestCase
 from core.vault import blobs as names
 from core.vault.accounting import Accounts
 from core.vault.check import check, note_damage
+from core.vault.chunks import VaultLimits
 from core.vault.copying import copy
 from core.vault.errors import Damaged, NoSuchBackup, Stopped
 from core.vault.memory import MemoryBlobs
 from core.vault.repair import missing_chunks, repair
 from core.vault.sweep import plan_sweep, sweep
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents, phone
-from core.vault.vault import VaultLimits
 
 
 class Scene(TestCase):

@@ -31,6 +31,10 @@ class TheFirstAdministrator(TestCase):
             self.assertTrue(answer.json()["remedy"])
         self.assertFalse(User.objects.exists() or Office.objects.exists())
 
+    def test_a_missing_field_is_told_by_its_name_with_what_to_do(self):
+        told = APIClient().post("/api/first-administrator", {**FIRST, "full_name": ""}, format="json").json()
+        self.assertEqual((told["field"], told["title"], told["remedy"]), ("full_name", "Full name is missing.", "Fill in the full name."))
+
 
 class SigningIn(OfficeTestCase):
     def sign_in(self, username: str, password: str):
