@@ -32,8 +32,10 @@ class TheFirstAdministrator(TestCase):
         self.assertFalse(User.objects.exists() or Office.objects.exists())
 
     def test_a_missing_field_is_told_by_its_name_with_what_to_do(self):
-        told = APIClient().post("/api/first-administrator", {**FIRST, "full_name": ""}, format="json").json()
-        self.assertEqual((told["field"], told["title"], told["remedy"]), ("full_name", "Full name is missing.", "Fill in the full name."))
+        told = APIClient().post("/api/first-administrator", {**FIRST, "office_name": " "}, format="json").json()
+        self.assertEqual(
+            (told["field"], told["title"], told["remedy"]), ("office_name", "Office name is missing.", "Fill in the office name.")
+        )
 
 
 class SigningIn(OfficeTestCase):
