@@ -14,6 +14,8 @@ from commandline.progress import Meter
 from commandline.stores import now, opened, unlocked
 from core.content.kinds import KIND_CODES
 from core.content.kinds import kind as kind_of
+from core.content.left_out import matters, reason_of
+from core.content.paths import path_of, shown_path
 from core.errors import BadInput
 from core.exchange.filenames import UniqueNames, safe_path
 from core.recovery.extract import extract
@@ -56,13 +58,12 @@ def backup(given: argparse.Namespace) -> int:
         captured = Capture(link, writer, request, clock=now, on_progress=tell).run(previous)
     finally:
         meter.close()
-    return _told_backup(given, captured, link, seconds=time.monotonic() - began)
+    return _told_backup(given, captured, seconds=time.monotonic() - began)
 
 
-def _told_backup(given: argparse.Namespace, captured: Captured, link: TreeLink, *, seconds: float) -> int:
+def _told_backup(given: argparse.Namespace, captured: Captured, *, seconds: float) -> int:
     manifest = captured.manifest
-    skipped = [{"path": path, "reason": reason} for path, reason in link.skipped]
-    skipped += [{"path": entry.name, "reason": entry.reason} for entry in captured.skipped]
+    skipped = [{"path": entry.name, "code": entry.code, "reason": reason_of(entry.code, entry.detail)} for entry in captured.skipped]
     document = {
         "backup": manifest.id.hex(),
         "items": manifest.items,
@@ -81,7 +82,7 @@ def _told_backup(given: argparse.Namespace, captured: Captured, link: TreeLink, 
         remark(f"left out: {entry['path']}: {entry['reason']}")
     if len(skipped) > _MOST_SHOWN:
         remark(f"… and {len(skipped) - _MOST_SHOWN} more; --json names them all")
-    return DAMAGE if skipped else DONE
+    return DAMAGE if any(matters(entry.code) for entry in captured.skipped) else DONE
 
 
 def list_backups(given: argparse.Namespace) -> int:
@@ -115,7 +116,7 @@ def show(given: argparse.Namespace) -> int:
     wanted = list(_chosen(vault, manifest, [given.path] if given.path else [], [], gone))
     kinds = [{"kind": found.kind, "items": found.items, "bytes": found.size_bytes} for found in manifest.kinds]
     items = [
-        {"kind": kind, "path": path, "bytes": stored.item.size_bytes, "modified": stored.item.modified.isoformat()}
+        {"kind": kind, "path": shown_path(path), "bytes": stored.item.size_bytes, "modified": stored.item.modified.isoformat()}
         for kind, path, stored in wanted
     ]
     document = {
@@ -148,7 +149,7 @@ def restore(given: argparse.Namespace) -> int:
     if not items and not whole and not gone:
         raise BadInput("Nothing in this backup fits.", field="path", remedy="Look with `show` what is in it.")
     trees = [manifest.folders] if manifest.folders else []
-    folders = [(stored.item.id, stored) for tree in trees for stored in vault.items(manifest, tree.kind, lost=lambda count: None)]
+    folders = [(path_of(stored.item), stored) for tree in trees for stored in vault.items(manifest, tree.kind, lost=lambda count: None)]
     if not whole:
         needed = {path[:at] for path, _ in items for at, letter in enumerate(path) if letter == "/"}
         folders = [entry for entry in folders if entry[0] in needed]
@@ -162,7 +163,7 @@ def restore(given: argparse.Namespace) -> int:
         found = extract(vault, items, folders, destination, on_progress=meter)
     finally:
         meter.close()
-    damaged = [{"kind": lost.kind, "path": lost.path, "reason": lost.reason} for lost in found.lost]
+    damaged = [{"kind": lost.kind, "path": shown_path(lost.path), "reason": lost.reason} for lost in found.lost]
     for kind, count in gone.items():
         damaged.append({"kind": kind, "path": "", "reason": f"{count} items cannot even be named: their list is damaged."})
     answer(
@@ -227,7 +228,7 @@ def _chosen(
         if kinds and summary.kind not in kinds:
             continue
         for stored in vault.items(manifest, summary.kind, lost=partial(gone.__setitem__, summary.kind)):
-            path = stored.item.id if from_folder else names.take(f"{summary.kind}/{safe_path(stored.item.name)}")
+            path = path_of(stored.item) if from_folder else names.take(f"{summary.kind}/{safe_path(stored.item.name)}")
             if not paths or any(path == wanted or path.startswith(wanted + "/") for wanted in paths):
                 yield summary.kind, path, stored
 

@@ -234,10 +234,21 @@ class Store:
                 yield id, name or id, spans, modified, attributes or {}
 
 
-def safe(path: str) -> str | None:
+def safe(path: bytes) -> bytes | None:
     """A path below the folder, or nothing: a store is not trusted to name places on this machine."""
-    parts = path.split("/")
-    return None if "\0" in path or any(part in ("", ".", "..") or len(part.encode()) > 255 for part in parts) else path
+    parts = path.split(b"/")
+    return None if b"\0" in path or any(part in (b"", b".", b"..") or len(part) > 255 for part in parts) else path
+
+
+def bytes_of(attributes: dict, name: str, text: str) -> bytes:
+    """§7.2: `name_bytes` and `link_bytes` stand for what is no UTF-8."""
+    return bytes.fromhex(attributes[name]) if name in attributes else text.encode("utf-8", "replace")
+
+
+def set_facts(target: Path, modified: int, attributes: dict, usual: int) -> None:
+    ns = modified * 1000 + attributes.get("ns", 0)
+    os.chmod(target, attributes.get("mode", usual) & 0o777)
+    os.utime(target, ns=(ns, ns))
 
 
 def write(store: Store, manifest: dict, into: Path) -> int:
@@ -246,15 +257,17 @@ def write(store: Store, manifest: dict, into: Path) -> int:
     from_folder = manifest["device_told"].get("family") == "folder"
     for tree in manifest["kinds"]:
         for id, name, spans, modified, attributes in store.items(tree):
-            path = safe(id if from_folder else f"{tree['kind']}/{name.replace('/', '_')}")
-            if path is None or (into / path).exists():
+            shown = f"{tree['kind']}/{name.replace('/', '_')}"
+            own = bytes_of(attributes, "name_bytes", id) if from_folder else shown.encode("utf-8", "replace")
+            path = safe(own)
+            target = into / os.fsdecode(path or b"")
+            if path is None or target.exists():
                 print(f"left out: {name!r}", file=sys.stderr)
                 lost += 1
                 continue
-            target = into / path
             target.parent.mkdir(parents=True, exist_ok=True)
             if "link" in attributes:
-                links.append((target, attributes["link"]))
+                links.append((target, bytes_of(attributes, "link_bytes", attributes["link"])))
                 continue
             try:
                 with target.open("xb") as file:
@@ -268,11 +281,15 @@ def write(store: Store, manifest: dict, into: Path) -> int:
                 print(f"lost: {name!r}: {error}", file=sys.stderr)
                 lost += 1
                 continue
-            ns = modified * 1000 + attributes.get("ns", 0)
-            os.chmod(target, attributes.get("mode", 0o600) & 0o777)
-            os.utime(target, ns=(ns, ns))
+            set_facts(target, modified, attributes, 0o600)
     for target, points_to in links:  # last, so that nothing is written through one
-        target.symlink_to(points_to)
+        target.symlink_to(os.fsdecode(points_to))
+    folders = list(store.items(manifest["folders"])) if manifest["folders"] else []
+    for id, _, _, modified, attributes in sorted(folders, key=lambda row: bytes_of(row[4], "name_bytes", row[0]), reverse=True):
+        path = safe(bytes_of(attributes, "name_bytes", id))
+        if path is not None and not any(part.is_symlink() for part in (into / os.fsdecode(path), *(into / os.fsdecode(path)).parents)):
+            (into / os.fsdecode(path)).mkdir(parents=True, exist_ok=True)
+            set_facts(into / os.fsdecode(path), modified, attributes, 0o700)
     return lost
 
 

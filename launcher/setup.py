@@ -4,12 +4,13 @@ Each step leaves a stamp made of what it depends on, so that a second start does
 with hashes are installed from.
 """
 
+import contextlib
 import hashlib
 import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from launcher.console import StepFailed, run, step
@@ -47,12 +48,14 @@ def set_up_vault() -> None:
 
 
 def debian(*, for_tests: bool, database: bool = True) -> None:
-    """PostgreSQL, and for tests a browser, from Debian's packages."""
+    """PostgreSQL, and for tests a browser and an SSH server, from Debian's packages. None of them is started by its package."""
     missing = []
     if database and not any(Path("/usr/lib/postgresql").glob("*/bin/initdb")):
         missing.append("postgresql")
     if for_tests and not Path("/usr/bin/chromium").exists():
         missing.append("chromium")
+    if for_tests and not Path("/usr/sbin/sshd").exists():
+        missing.append("openssh-server")
     if subprocess.run([sys.executable, "-c", "import ensurepip, venv"], capture_output=True, check=False).returncode:
         missing.append("python3-venv")
     if not missing:
@@ -68,7 +71,23 @@ def debian(*, for_tests: bool, database: bool = True) -> None:
             (settings / "no-main-cluster.conf").write_text("create_main_cluster = false\n")
         remedy = "Look whether this machine reaches its Debian mirror, then start again."
         run(["apt-get", "update", "-qq"], remedy=remedy, env=env)
-        run(command.split(), remedy=remedy, env=env)
+        with _nothing_started():
+            run(command.split(), remedy=remedy, env=env)
+
+
+@contextlib.contextmanager
+def _nothing_started() -> Iterator[None]:
+    """Packages of servers start them as they are installed, unless this program says no (Debian's policy-rc.d, invoke-rc.d(8))."""
+    policy = Path("/usr/sbin/policy-rc.d")
+    if policy.exists():  # the machine has a policy of its own
+        yield
+        return
+    policy.write_text("#!/bin/sh\nexit 101\n")
+    policy.chmod(0o755)
+    try:
+        yield
+    finally:
+        policy.unlink()
 
 
 def python_packages(lock: str, name: str) -> None:

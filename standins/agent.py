@@ -93,7 +93,7 @@ class _Handler(BaseHTTPRequestHandler):
         parts = [unquote(part) for part in path.path.strip("/").split("/")]
         match (self.command, parts[2:]):
             case ("GET", ["hello"]):
-                return self._json(200, {"protocol": 1} | device.announced())
+                return self._json(200, {"protocol": device.knobs.protocol} | device.announced())
             case ("POST", ["pair", "begin"]):
                 return self._json(200, device.begin_pairing(json.loads(body)))
             case ("POST", ["pair", "finish"]):
@@ -144,6 +144,10 @@ class _Handler(BaseHTTPRequestHandler):
                 return {"have": len(held)}
             case ("POST", ["uploads", name, "finish"]):
                 return device.finish_upload(name)
+            case ("POST", ["digest"]) if device.knobs.protocol >= 2:
+                return device.digests(json.loads(b"".join(sent)))
+            case ("POST", ["write"]) if device.knobs.protocol >= 2:
+                return device.write_many(b"".join(sent))
             case ("DELETE", ["pair"]):
                 device.life.set_fact("device_key", None)
                 device.new_code()

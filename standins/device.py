@@ -9,6 +9,7 @@ from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
+from standins.digests import UNORDERED, content_digest
 from standins.fleet import Persona
 from standins.knobs import Knobs, checked
 from standins.life import Life
@@ -184,7 +185,7 @@ class SimulatedDevice:
         card = {"present": False} if persona.card_bytes is None else {"present": True, "size_bytes": persona.card_bytes}
         return {
             "make": persona.make, "model": persona.model, "family": persona.family, "os_version": persona.os_version,
-            "serial": self.serial, "accepted": self.accepted,
+            "serial": self.serial, "accepted": self.accepted, "protocol": knobs.protocol,
             "storage_total_bytes": total, "storage_used_bytes": total if knobs.full else total // 5 + self.life.used_bytes(),
             "battery_percent": knobs.battery_percent, "on_power": knobs.on_power,
             "network": "elsewhere" if knobs.elsewhere else "office", "locked": knobs.locked,
@@ -251,6 +252,24 @@ class SimulatedDevice:
         head = json.loads(next(pieces))
         return {"id": self._keep(kind, id, head, b"".join(pieces))}
 
+    def digests(self, told: dict[str, Any]) -> dict[str, Any]:
+        """Of each item that was asked for, in its canonical form; null for one that is gone."""
+        self.open_for_reading()
+        contents = (self.life.content(told["kind"], id) for id in told["ids"])
+        return {"digests": [None if content is None else content_digest(told["kind"], content) for content in contents]}
+
+    def write_many(self, body: bytes) -> dict[str, Any]:
+        """`length of head (4) | head | content` of each; ids of what was written, from the first on."""
+        self._open_for_writing()
+        ids, at = [], 0
+        while at < len(body):
+            length = int.from_bytes(body[at : at + 4], "big")
+            head = json.loads(body[at + 4 : at + 4 + length])
+            start = at + 4 + length
+            at = start + head["size_bytes"]
+            ids.append(self._keep(head["kind"], head["id"], head, body[start:at]))
+        return {"ids": ids}
+
     def begin_upload(self, told: dict[str, Any]) -> dict[str, str]:
         self._open_for_writing()
         name = secrets.token_hex(8)
@@ -270,6 +289,8 @@ class SimulatedDevice:
     def _keep(self, kind: str, id: str | None, head: dict[str, Any], content: bytes) -> str:
         if len(content) != head["size_bytes"]:
             raise Refused(400, "size", "The content is not as long as announced.")
+        if self.knobs.reorders and kind in UNORDERED:
+            content = json.dumps(_turned(json.loads(content)), ensure_ascii=False).encode()
         return self.life.write(kind, id, head["name"], content, at=datetime.now(UTC))
 
     def open_for_reading(self) -> None:
@@ -306,3 +327,10 @@ class SimulatedDevice:
             knobs.unplug_at_byte, knobs.away = 0, True
             threading.Thread(target=self.hang_up, daemon=True).start()
             raise ConnectionAbortedError("it was unplugged")
+
+
+def _turned(value: Any) -> Any:
+    """The same record with its members and lists the other way round."""
+    if isinstance(value, dict):
+        return {name: _turned(value[name]) for name in reversed(value)}
+    return [_turned(entry) for entry in reversed(value)] if isinstance(value, list) else value

@@ -36,6 +36,10 @@ class Knobs:
     """An inventory of photos in which one stands twice."""
     other_serial: str = ""
     """Says that it is another device."""
+    protocol: int = 2
+    """The newest version of the protocol that it speaks; 1 tells no digests and takes one item a request."""
+    reorders: bool = False
+    """Keeps the members and lists of a record in another order than they were written in, as many devices do."""
     account_off: bool = False
     """Its work account is switched off by policy."""
 
@@ -54,6 +58,7 @@ CALM: dict[str, Any] = {
     "full": False,
     "in_use": False, "card_encrypted": False, "clock_off_seconds": 0, "slow_bytes_per_second": 0, "drop_at_byte": 0, "unplug_at_byte": 0,
     "lie_about_sizes": False, "strange_names": False, "announce_twice": False, "other_serial": "", "account_off": False,
+    "reorders": False, "protocol": 2,
 }  # fmt: skip
 
 SCENARIOS: dict[str, tuple[str, dict[str, dict[str, Any]]]] = {

@@ -1,24 +1,29 @@
 """A folder to restore into. Hostile paths stay inside it; a file is there whole or not at all.
 
-Paths from a backup are checked part by part before anything is touched. Files are written beside their place
-and moved there; stretches of nothing stay holes. Modes never bring back set-user-id bits.
+Paths from a backup are checked part by part before anything is touched, and nothing is written through a symbolic
+link. Files are written beside their place and moved there; stretches of nothing stay holes. Names need not be UTF-8.
+Modes never bring back set-user-id bits.
 """
 
 import contextlib
 import errno
 import os
+import re
 import secrets
 from collections.abc import Iterable
 from pathlib import Path
 
 from core.content.items import Item
-from core.recovery.extract import Unwritable
+from core.content.paths import link_of
+from core.recovery.extract import Occupied, Unwritable
 from core.vault.errors import StoreError, StoreFull, StoreReadOnly, StoreUnreachable
 
 _HOLE_BYTES = 64 * 1024
 _ZEROS = bytes(16 << 20)
 _MOST_NAME_BYTES = 255
-_UNFINISHED = ".unfinished-"
+_OURS = re.compile(r"\.attic-[0-9a-f]{16}")
+UNFINISHED = ".attic-"
+"""How a file is called while it is written; 16 hexadecimal digits follow. The walker of folders knows them."""
 
 
 class FolderDestination:
@@ -37,9 +42,9 @@ class FolderDestination:
             if not empty:
                 raise FileExistsError(f"The folder {self._root} is not empty.")
 
-    def file(self, path: str, item: Item, pieces: Iterable[bytes]) -> None:
+    def file(self, path: str, item: Item, pieces: Iterable[bytes], *, over: bool = False) -> None:
         target = self._target(path)
-        unfinished = f"{os.path.dirname(target)}/{_UNFINISHED}{secrets.token_hex(8)}"
+        unfinished = self._beside(target)
         with _wrapped(self._root):
             descriptor = os.open(unfinished, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
             try:
@@ -50,24 +55,37 @@ class FolderDestination:
                     os.utime(descriptor, ns=_times(item))
                 finally:
                     os.close(descriptor)
-                if os.path.lexists(target):
-                    raise Unwritable("Something of this name is there already.")
-                os.rename(unfinished, target)
+                self._move(unfinished, target, over=over)
             except BaseException:
                 with contextlib.suppress(OSError):
                     os.unlink(unfinished)
                 raise
 
-    def link(self, path: str, item: Item) -> None:
-        target, points_to = self._target(path), str((item.attributes or {}).get("link", ""))
-        if not points_to or "\x00" in points_to or len(points_to.encode()) > 4095:
+    def link(self, path: str, item: Item, *, over: bool = False) -> None:
+        target, points_to = self._target(path), link_of(item) or ""
+        if not points_to or "\x00" in points_to or len(os.fsencode(points_to)) > 4095:
             raise Unwritable("The symbolic link points to nothing that can exist.")
+        unfinished = self._beside(target)
         with _wrapped(self._root):
+            os.symlink(points_to, unfinished)
             try:
-                os.symlink(points_to, target)
-            except FileExistsError:
-                raise Unwritable("Something of this name is there already.") from None
-            os.utime(target, ns=_times(item), follow_symlinks=False)
+                os.utime(unfinished, ns=_times(item), follow_symlinks=False)
+                self._move(unfinished, target, over=over)
+            except BaseException:
+                with contextlib.suppress(OSError):
+                    os.unlink(unfinished)
+                raise
+
+    @staticmethod
+    def _beside(target: str) -> str:
+        return f"{os.path.dirname(target)}/{UNFINISHED}{secrets.token_hex(8)}"
+
+    @staticmethod
+    def _move(unfinished: str, target: str, *, over: bool) -> None:
+        """Raises Occupied. Over a folder nothing is ever written."""
+        if os.path.lexists(target) and (not over or (os.path.isdir(target) and not os.path.islink(target))):
+            raise Occupied("Something of this name is there already.")
+        os.rename(unfinished, target)
 
     def folder(self, path: str, item: Item) -> None:
         target = self._target(path)
@@ -88,14 +106,14 @@ class FolderDestination:
         """Where the path lies below the root, its folders made. Raises Unwritable."""
         parts = path.split("/")
         for part in parts:
-            if part in ("", ".", "..") or "\x00" in part or part.startswith(_UNFINISHED):
+            if part in ("", ".", "..") or "\x00" in part or _OURS.fullmatch(part):
                 raise Unwritable("Its path would lead out of the folder, or nowhere.")
             try:
-                if len(part.encode()) > _MOST_NAME_BYTES:
+                if len(os.fsencode(part)) > _MOST_NAME_BYTES:
                     raise Unwritable(f"A part of its path is longer than {_MOST_NAME_BYTES} bytes.")
             except UnicodeEncodeError:
                 raise Unwritable("Its path is not valid text.") from None
-        if len(path) > 4000:
+        if len(os.fsencode(path)) > 4000:
             raise Unwritable("Its path is too long.")
         folder = "/".join(parts[:-1])
         if folder and folder not in self._made:

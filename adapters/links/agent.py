@@ -8,7 +8,7 @@ device keeps, so that a cut costs one part and not the whole.
 import itertools
 import json
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime
 from typing import Any
 from urllib.parse import quote
@@ -17,12 +17,15 @@ from adapters.guard import port
 from adapters.links.agent_http import PATIENCE_SECONDS, Exchange
 from adapters.links.agent_seal import framed
 from core.content.accounts import Account, announced_accounts
+from core.content.digests import DIGEST_BYTES
 from core.content.errors import DeviceLied, LinkCut, LinkFault, LinkSlow
 from core.content.families import FAMILIES
 from core.content.items import MAX_ITEMS, Item, announced, checked_inventory, clean_name
 from core.content.kinds import KINDS
-from core.content.link import Card, DeviceState
+from core.content.link import Card, DeviceState, SmallItem
 
+PROTOCOL = 2
+"""The newest version that this link speaks; a device says in its state which one it does."""
 MAX_JSON_BYTES = 64 << 20
 MAX_PAGES = 100_000
 TOGETHER_ITEMS = 256
@@ -48,13 +51,22 @@ class AgentLink:
         patience_seconds: float = PATIENCE_SECONDS,
     ) -> None:
         self._exchange = Exchange(address, key, random=random, timeout_seconds=timeout_seconds, patience_seconds=patience_seconds)
+        self._told_version: int | None = None
         self._expected: Iterator[Item] = iter(())
         self._coming: deque[Item] = deque()
         self._came: dict[tuple[str, str], bytes | DeviceLied] = {}
         self._arriving: Iterator[tuple[tuple[str, str], bytes | DeviceLied]] | None = None
 
+    def _version(self) -> int:
+        """Of the protocol, as the device and this link both know it."""
+        if self._told_version is None:
+            self.state()
+        return self._told_version or 1
+
     def state(self) -> DeviceState:
         told = self._json("GET", "/agent/v1/state")
+        version = told.get("protocol")
+        self._told_version = min(PROTOCOL, version) if isinstance(version, int) and version >= 1 else 1
         if told.get("family") not in FAMILIES:
             raise DeviceLied("The device names a family that does not exist.")
         return DeviceState(
@@ -111,6 +123,26 @@ class AgentLink:
         if isinstance(came, DeviceLied):
             raise came
         return iter((came,) if came else ()) if came is not None else self._read_on(item)
+
+    def tells_digests(self) -> bool:
+        return self._version() >= 2
+
+    def digests(self, kind: str, ids: Sequence[str]) -> list[bytes | None]:
+        told = self._json("POST", "/agent/v2/digest", [json.dumps({"kind": kind, "ids": list(ids)}).encode()]).get("digests")
+        if not isinstance(told, list) or len(told) != len(ids):
+            raise DeviceLied("The device tells other digests than it was asked for.")
+        return [_digest(entry) for entry in told]
+
+    def writes_many(self) -> bool:
+        return self._version() >= 2
+
+    def write_many(self, kind: str, items: Sequence[SmallItem]) -> list[str]:
+        heads = [json.dumps({"kind": kind, "id": item.id, "name": item.name, "size_bytes": len(item.content)}).encode() for item in items]
+        pieces = (len(head).to_bytes(4, "big") + head + item.content for head, item in zip(heads, items, strict=True))
+        told = self._json("POST", "/agent/v2/write", list(framed(pieces))).get("ids")
+        if not isinstance(told, list) or len(told) > len(items) or not all(isinstance(id, str) for id in told):
+            raise DeviceLied("The device did not say where it wrote the items.")
+        return [str(id) for id in told]
 
     def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
         return self._write(kind, None, name, pieces, size_bytes)
@@ -289,6 +321,14 @@ def _written(told: dict[str, Any]) -> str:
     if not isinstance(told.get("id"), str):
         raise DeviceLied("The device did not say where it wrote the item.")
     return str(told["id"])
+
+
+def _digest(told: object) -> bytes | None:
+    try:
+        found = bytes.fromhex(told) if isinstance(told, str) else None
+    except ValueError:
+        return None
+    return found if found is not None and len(found) == DIGEST_BYTES else None
 
 
 def _object(content: bytes) -> dict[str, Any]:

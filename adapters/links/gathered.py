@@ -9,7 +9,7 @@ import json
 import mailbox
 import os
 import tempfile
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import UTC, datetime, tzinfo
 from email.parser import BytesHeaderParser
 from email.utils import parsedate_to_datetime
@@ -20,7 +20,7 @@ from adapters.guard import port
 from adapters.links.exif import HEAD_BYTES, taken_at
 from adapters.links.sources import BROKEN, Entry, LeftAside, Source, pieces, source_at
 from core.content.classify import NOTHING, FileRule, kind_of_file
-from core.content.errors import DataAccessOff, DeviceLied, LinkFault
+from core.content.errors import DeviceLied, LinkFault
 from core.content.items import Item, checked_inventory, clean_name
 from core.content.kinds import KINDS
 from core.content.link import DeviceState
@@ -66,12 +66,6 @@ class GatheredLink:
         self._listing()
         assert self._source is not None
         return self._source.left_aside
-
-    def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
-        raise DataAccessOff("Nothing can be written into an old backup.", remedy="Restore to a device, or into an archive.")
-
-    def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
-        self.create(kind, name, pieces, size_bytes=size_bytes)
 
     def close(self) -> None:
         if self._source is not None:

@@ -54,19 +54,8 @@ class PacedLink:
             self._wait_for(len(piece))
             yield piece
 
-    def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
-        return self._link.create(kind, name, self._slowly(pieces), size_bytes=size_bytes)
-
-    def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
-        self._link.replace(kind, id, name, self._slowly(pieces), size_bytes=size_bytes)
-
     def close(self) -> None:
         self._link.close()
-
-    def _slowly(self, pieces: Iterable[bytes]) -> Iterator[bytes]:
-        for piece in pieces:
-            self._wait_for(len(piece))
-            yield piece
 
     def _wait_for(self, count: int) -> None:
         limit = self._limit()

@@ -1,13 +1,13 @@
-"""A folder with everything that belongs to it: relative paths, times to the nanosecond, modes, symbolic links.
+"""A folder with everything that belongs to it: relative paths, times to the nanosecond, modes, symbolic links, empty folders.
 
-The link behind `./attic vault backup`. Walks once; what it found is held in columns, not objects, so that a
-folder of hundreds of thousands of files fits. What cannot be read is left out and named, with the reason.
-Symbolic links are items of their own and are never followed.
+The one walker behind `./attic vault backup` and the folder link. Walks once; what it found is held in columns, not
+objects, so that a folder of hundreds of thousands of files fits. What cannot be read is left out and named, with the
+reason. Symbolic links are items of their own and are never followed. Names need not be UTF-8 (`core.content.paths`).
 """
 
-import contextlib
 import errno
 import os
+import re
 import stat
 from array import array
 from collections.abc import Iterable, Iterator, Sequence
@@ -15,34 +15,39 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import overload
 
-from core.content.classify import kind_below, kind_of_name
-from core.content.errors import DataAccessOff, DeviceAway, DeviceLied, LinkCut
-from core.content.items import Item, clean_name
+from adapters.guard import port
+from core.content.classify import NOTHING, FileRule, kind_below, kind_of_name, ruled
+from core.content.errors import DataAccessOff, DeviceAway, ItemNotTaken, LinkCut, LinkFault
+from core.content.items import Item
 from core.content.kinds import FOLDERS, KINDS
-from core.content.link import DeviceState
+from core.content.link import DeviceState, NotRead
+from core.content.paths import item_id, link_attribute, name_attribute, path_of, shown_path
 from core.vault.manifests import ATTRIBUTES, ID, MODIFIED, SIZE, TAG, Row
 
 PIECE_BYTES = 4 << 20
 FAMILY = "folder"
+OURS = re.compile(r"\.attic-[0-9a-f]{16}")
+"""Names of files that a restore was writing when it was killed."""
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 
+@port(LinkFault, "The folder")
 class TreeLink:
     """A folder on this machine, as a device to be read."""
 
-    def __init__(self, root: Path, *, leave_out: Iterable[Path] = ()) -> None:
+    def __init__(self, root: Path, *, leave_out: Iterable[Path] = (), rules: Sequence[FileRule] = ()) -> None:
         """`leave_out`: folders below it that are not to be read, such as the store itself."""
-        self._root = os.fspath(root)
+        self._root, self._rules = os.fspath(root), rules
         self._leave_out = {os.path.realpath(path) for path in leave_out}
         self._found: dict[str, Files] | None = None
-        self.skipped: list[tuple[str, str]] = []
-        """(path, reason) of what was left out while walking."""
+        self._ruled_out: list[tuple[str, int]] = []
+        self._not_read: list[NotRead] = []
 
     def state(self) -> DeviceState:
         if not os.path.isdir(self._root):
-            raise DeviceAway(f"The folder {self._root} is not there.", remedy="Correct its path.")
+            raise DeviceAway(f"The folder {self._root} is not there.", remedy="Mount it, or correct its path.")
         if not os.access(self._root, os.R_OK | os.X_OK):
-            raise DataAccessOff(f"The folder {self._root} may not be read.", remedy="Run as somebody who may read it.")
+            raise DataAccessOff(f"The folder {self._root} may not be read.", remedy="Let the account that runs Old Attic read it.")
         return DeviceState(make="", model="Folder", family=FAMILY, os_version="", data_access=True)
 
     def kinds(self) -> list[str]:
@@ -50,36 +55,34 @@ class TreeLink:
         return [kind for kind in (*KINDS, FOLDERS) if kind in found]
 
     def inventory(self, kind: str) -> Sequence[Item]:
-        found = self._walked()
-        return found.get(kind, [])
+        return self._walked().get(kind, [])
+
+    def not_read(self) -> list[NotRead]:
+        self._walked()
+        return self._not_read
+
+    def files(self) -> list[tuple[str, int]]:
+        """(path, bytes) of every file, those included that a rule leaves out: for the preview of rules."""
+        found = [entry for kind, files in self._walked().items() if kind != FOLDERS for entry in files.sizes()]
+        return found + self._ruled_out
 
     def read(self, item: Item) -> Iterator[bytes]:
         if item.kind == FOLDERS or (item.attributes and "link" in item.attributes):
             return
-        descriptor = self._open(item.id)
+        descriptor = self._open(path_of(item))
         try:
             left = item.size_bytes
             while left > 0:
                 piece = self._piece(descriptor, min(PIECE_BYTES, left), item)
                 if not piece:
-                    raise DeviceLied("The file became shorter while it was read.")
+                    raise ItemNotTaken("The file became shorter while it was read.", why="changed")
                 left -= len(piece)
                 yield piece
             after = os.fstat(descriptor)
-            if self._found_changed(item, after):
-                raise DeviceLied("The file changed while it was read.")
+            if f"{after.st_mtime_ns:x}-{after.st_size:x}" != item.tag:
+                raise ItemNotTaken("The file changed while it was read.", why="changed")
         finally:
             os.close(descriptor)
-
-    @staticmethod
-    def _found_changed(item: Item, facts: os.stat_result) -> bool:
-        return f"{facts.st_mtime_ns:x}-{facts.st_size:x}" != item.tag
-
-    def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
-        raise DataAccessOff("This link only reads.")
-
-    def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
-        raise DataAccessOff("This link only reads.")
 
     def close(self) -> None:
         self._found = None
@@ -89,97 +92,122 @@ class TreeLink:
     def _walked(self) -> "dict[str, Files]":
         if self._found is None:
             self.state()
-            self._found, self.skipped = {}, []
-            self._walk()
-            for files in self._found.values():
+            self._not_read, self._ruled_out = [], []
+            found = self._walk()
+            for files in found.values():
                 files.sort()
+            self._found = found
         return self._found
 
-    def _walk(self) -> None:
+    def _walk(self) -> "dict[str, Files]":
+        found: dict[str, Files] = {}
         waiting: list[tuple[str, str | None]] = [("", None)]
         while waiting:
             folder, above = waiting.pop()
             try:
-                entries = os.scandir(f"{self._root}/{folder}" if folder else self._root)
+                with os.scandir(f"{self._root}/{folder}" if folder else self._root) as entries:
+                    for entry in entries:
+                        self._take(entry, folder, above, found, waiting)
+            except FileNotFoundError:
+                if not os.path.isdir(self._root):
+                    raise DeviceAway(f"The folder {self._root} is not there any more.") from None
             except OSError as error:
-                self._skip(folder, error.strerror or "cannot be read")
-                continue
-            prefix = f"{folder}/" if folder else ""
-            with entries:
-                for entry in entries:
-                    name = entry.name
-                    path = prefix + name
-                    try:
-                        facts = entry.stat(follow_symlinks=False)
-                        if not name.isascii():
-                            name.encode()
-                    except UnicodeEncodeError:
-                        self._skip(path.encode("utf-8", "replace").decode(), "its name is not valid UTF-8")
-                        continue
-                    except OSError as error:
-                        self._skip(path, error.strerror or "cannot be read")
-                        continue
-                    kind = stat.S_IFMT(facts.st_mode)
-                    if kind == stat.S_IFREG:
-                        self._files(kind_of_name(above, name)).add(path, facts.st_size, facts)
-                    elif kind == stat.S_IFDIR:
-                        if self._leave_out and os.path.realpath(entry.path) in self._leave_out:
-                            self._skip(path, "it is the store itself")
-                            continue
-                        waiting.append((path, kind_below(above, name)))
-                        self._files(FOLDERS).add(path, 0, facts)
-                    elif kind == stat.S_IFLNK:
-                        self._add_link(path, kind_of_name(above, name), facts)
-                    else:
-                        self._skip(path, "it is neither a file, a folder nor a symbolic link")
+                if not folder:
+                    raise DataAccessOff(f"The folder {self._root} cannot be read: {error.strerror}.") from None
+                self._lacks(FOLDERS, folder, error)
+        return found
 
-    def _files(self, kind: str) -> "Files":
-        assert self._found is not None
-        files = self._found.get(kind)
-        if files is None:
-            files = self._found[kind] = Files(kind)
-        return files
+    def _take(
+        self, entry: "os.DirEntry[str]", folder: str, above: str | None, found: "dict[str, Files]", waiting: list[tuple[str, str | None]]
+    ) -> None:
+        name = entry.name
+        path = f"{folder}/{name}" if folder else name
+        try:
+            facts = entry.stat(follow_symlinks=False)
+        except FileNotFoundError:
+            return  # removed while the folder was walked
+        except OSError as error:
+            self._lacks(kind_of_name(above, name), path, error)
+            return
+        sort = stat.S_IFMT(facts.st_mode)
+        if sort == stat.S_IFDIR:
+            if self._leave_out and os.path.realpath(entry.path) in self._leave_out:
+                self._not_read.append(NotRead(kind=FOLDERS, name=shown_path(path), code="own", detail="it is the store itself"))
+                return
+            waiting.append((path, kind_below(above, name)))
+            _files(found, FOLDERS).add(path, 0, facts)
+            return
+        kind = ruled(shown_path(path), self._rules) if self._rules else None
+        if kind is None:
+            kind = kind_of_name(above, name)
+        if kind == NOTHING:
+            self._ruled_out.append((path, facts.st_size))
+        elif sort == stat.S_IFREG and OURS.fullmatch(name):
+            self._not_read.append(NotRead(kind=kind, name=shown_path(path), code="own", detail="it was never finished"))
+        elif sort == stat.S_IFREG:
+            if _modified(facts.st_mtime_ns) is None:
+                self._not_read.append(NotRead(kind=kind, name=shown_path(path), code="date"))
+            else:
+                _files(found, kind).add(path, facts.st_size, facts)
+        elif sort == stat.S_IFLNK:
+            self._add_link(path, kind, facts, found)
+        else:
+            self._not_read.append(NotRead(kind=kind, name=shown_path(path), code="special"))
 
-    def _add_link(self, path: str, kind: str, facts: os.stat_result) -> None:
+    def _add_link(self, path: str, kind: str, facts: os.stat_result, found: "dict[str, Files]") -> None:
         try:
             target = os.readlink(f"{self._root}/{path}")
-            target.encode()
-        except UnicodeEncodeError:
-            self._skip(path, "it points to a name that is not valid UTF-8")
-            return
         except OSError as error:
-            self._skip(path, error.strerror or "cannot be read")
+            self._lacks(kind, path, error)
             return
-        files = self._files(kind)
-        files.links[path] = target
+        files = _files(found, kind)
+        files.links[item_id(path)] = target
         files.add(path, 0, facts)
 
-    def _skip(self, path: str, reason: str) -> None:
-        self.skipped.append((clean_name(path or "."), reason))
+    def _lacks(self, kind: str, path: str, error: OSError) -> None:
+        code, detail = _why(error)
+        self._not_read.append(NotRead(kind=kind, name=shown_path(path or "."), code=code, detail=detail))
 
     # -- reading
 
     def _open(self, relative: str) -> int:
+        parts = relative.split("/")
+        if not relative or "\x00" in relative or {"", ".", ".."} & set(parts):
+            raise ItemNotTaken("Its path lies outside of the folder.", why="lied")
         try:
             return os.open(f"{self._root}/{relative}", os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
-        except PermissionError:
-            raise DeviceLied("It may not be read.") from None
         except FileNotFoundError:
             if not os.path.isdir(self._root):
                 raise DeviceAway(f"The folder {self._root} is not there any more.") from None
-            raise DeviceLied("It vanished before it could be read.") from None
+            raise ItemNotTaken("It vanished before it could be read.", why="gone") from None
         except OSError as error:
-            raise DeviceLied(f"It cannot be read: {error.strerror}.") from None
+            code, detail = _why(error)
+            raise ItemNotTaken(f"It cannot be read: {detail}.", why=code) from None
 
     def _piece(self, descriptor: int, most: int, item: Item) -> bytes:
         try:
             return os.read(descriptor, most)
         except OSError as error:
-            if error.errno in (errno.EIO, errno.ENXIO, errno.ENODEV):
-                with contextlib.suppress(OSError):
-                    os.stat(self._root)
-                    raise DeviceLied(f"It cannot be read: {error.strerror}.") from None
+            if error.errno in (errno.EIO, errno.EBADMSG) and os.path.isdir(self._root):
+                raise ItemNotTaken(f"It cannot be read: {error.strerror}.", why="fault") from None
             raise LinkCut(f"Reading {item.name} ended in the middle: {error.strerror}.") from None
+
+
+def _files(found: "dict[str, Files]", kind: str) -> "Files":
+    files = found.get(kind)
+    if files is None:
+        files = found[kind] = Files(kind)
+    return files
+
+
+def _why(error: OSError) -> tuple[str, str]:
+    """(code of the reason, what the system says)."""
+    said = error.strerror or "cannot be looked at"
+    if error.errno in (errno.EACCES, errno.EPERM):
+        return "denied", said
+    if error.errno in (errno.ENAMETOOLONG, errno.ELOOP):
+        return "too_deep", said
+    return "fault", said
 
 
 class Files(Sequence[Item]):
@@ -187,26 +215,31 @@ class Files(Sequence[Item]):
 
     def __init__(self, kind: str) -> None:
         self._kind = kind
-        self._paths: list[str] = []
+        self._ids: list[str] = []
+        self._odd: dict[str, str] = {}
+        """Paths that are no text, by id."""
         self._sizes, self._times, self._modes = array("q"), array("q"), array("H")
         self.links: dict[str, str] = {}
-        """Symbolic links among them, by path."""
+        """Where symbolic links among them point, by id."""
 
     def add(self, path: str, size_bytes: int, facts: os.stat_result) -> None:
-        self._paths.append(path)
+        id = item_id(path)
+        if id is not path:
+            self._odd[id] = path
+        self._ids.append(id)
         self._sizes.append(size_bytes)
         self._times.append(facts.st_mtime_ns)
         self._modes.append(stat.S_IMODE(facts.st_mode))
 
     def sort(self) -> None:
-        order = sorted(range(len(self._paths)), key=self._paths.__getitem__)
-        self._paths = [self._paths[at] for at in order]
+        order = sorted(range(len(self._ids)), key=self._ids.__getitem__)
+        self._ids = [self._ids[at] for at in order]
         self._sizes = array("q", (self._sizes[at] for at in order))
         self._times = array("q", (self._times[at] for at in order))
         self._modes = array("H", (self._modes[at] for at in order))
 
     def __len__(self) -> int:
-        return len(self._paths)
+        return len(self._ids)
 
     @overload
     def __getitem__(self, at: int) -> Item: ...
@@ -214,8 +247,12 @@ class Files(Sequence[Item]):
     def __getitem__(self, at: slice) -> list[Item]: ...
     def __getitem__(self, at: int | slice) -> Item | list[Item]:
         if isinstance(at, slice):
-            return [self._item(number) for number in range(*at.indices(len(self._paths)))]
-        return self._item(at if at >= 0 else len(self._paths) + at)
+            return [self._item(number) for number in range(*at.indices(len(self._ids)))]
+        return self._item(at if at >= 0 else len(self._ids) + at)
+
+    def sizes(self) -> list[tuple[str, int]]:
+        """(path, bytes) of each."""
+        return [(self._odd.get(id, id), size) for id, size in zip(self._ids, self._sizes, strict=True)]
 
     def size_bytes_of(self, first: int, last: int) -> int:
         """Of the files from number `first` up to `last`."""
@@ -224,37 +261,42 @@ class Files(Sequence[Item]):
     def matches(self, first: int, rows: Sequence[Row]) -> bool:
         """Whether the files from number `first` on are these rows."""
         last = first + len(rows)
-        if [row[ID] for row in rows] != self._paths[first:last] or [row[SIZE] for row in rows] != self._sizes[first:last].tolist():
+        if [row[ID] for row in rows] != self._ids[first:last] or [row[SIZE] for row in rows] != self._sizes[first:last].tolist():
             return False
         times, modes = self._times[first:last].tolist(), self._modes[first:last].tolist()
         for row, ns, mode in zip(rows, times, modes, strict=True):
-            attributes = row[ATTRIBUTES]
-            if row[MODIFIED] != ns // 1000 or not attributes or attributes.get("ns", 0) != ns % 1000 or attributes.get("mode") != mode:
+            if row[MODIFIED] != ns // 1000 or row[TAG] != self._tag(row[ID], ns, row[SIZE]):
                 return False
-            if row[TAG] != self._tag(row[ID], ns, row[SIZE]) or attributes.get("link") != self.links.get(row[ID]):
+            if row[ATTRIBUTES] != self._attributes(row[ID], ns, mode):
                 return False
         return True
 
-    def _tag(self, path: str, ns: int, size: int) -> str:
+    def _tag(self, id: str, ns: int, size: int) -> str:
         if self._kind == FOLDERS:
             return "folder"
-        return f"{ns:x}-{size:x}" if path not in self.links else "link " + self.links[path]
+        return f"{ns:x}-{size:x}" if id not in self.links else "link " + shown_path(self.links[id])
 
-    def _item(self, at: int) -> Item:
-        path, ns, size = self._paths[at], self._times[at], self._sizes[at]
-        attributes: dict[str, int | str] = {"mode": self._modes[at]}
+    def _attributes(self, id: str, ns: int, mode: int) -> dict[str, int | str]:
+        attributes: dict[str, int | str] = {"mode": mode}
         if rest := ns % 1000:
             attributes["ns"] = rest
-        if path in self.links:
-            attributes["link"] = self.links[path]
-        name = path if path.isprintable() else clean_name(path)
-        tag = self._tag(path, ns, size)
-        return Item(kind=self._kind, id=path, name=name, size_bytes=size, modified=_modified(ns), tag=tag, attributes=attributes)
+        if id in self._odd:
+            attributes |= name_attribute(self._odd[id])
+        if id in self.links:
+            attributes |= link_attribute(self.links[id])
+        return attributes
+
+    def _item(self, at: int) -> Item:
+        id, ns, size = self._ids[at], self._times[at], self._sizes[at]
+        return Item(
+            kind=self._kind, id=id, name=shown_path(self._odd.get(id, id)), size_bytes=size, modified=_modified(ns) or _EPOCH,
+            tag=self._tag(id, ns, size), attributes=self._attributes(id, ns, self._modes[at]),
+        )  # fmt: skip
 
 
-def _modified(ns: int) -> datetime:
-    """Whole microseconds; what is left over is an attribute."""
+def _modified(ns: int) -> datetime | None:
+    """Whole microseconds; what is left over is an attribute. None for what no calendar has."""
     try:
         return _EPOCH + timedelta(microseconds=ns // 1000)
     except OverflowError:
-        return _EPOCH
+        return None

@@ -8,10 +8,11 @@ from adapters.links.agent import AgentLink
 from adapters.links.folder import FolderLink
 from adapters.links.gathered import GatheredLink
 from adapters.links.sftp import SftpLink
+from adapters.links.tree import TreeLink
 from adapters.stores.folder import FolderBlobs
 from adapters.stores.s3 import S3Blobs
 from core.content.errors import LinkFault
-from core.content.link import DeviceLink
+from core.content.link import DeviceLink, HoldsFiles, HoldsItems, ReadsAhead, TellsDigests, TellsNotRead, WritesMany
 from core.errors import AtticError, BadInput
 from core.vault.blobs import BlobStore
 from core.vault.errors import StoreFault
@@ -24,7 +25,13 @@ FAULTS = (
     RecursionError(),
 )
 PORTS = {
-    DeviceLink: (AgentLink, FolderLink, SftpLink, GatheredLink),
+    DeviceLink: (AgentLink, FolderLink, SftpLink, GatheredLink, TreeLink),
+    HoldsItems: (AgentLink,),
+    HoldsFiles: (FolderLink, SftpLink),
+    WritesMany: (AgentLink,),
+    TellsDigests: (AgentLink,),
+    TellsNotRead: (FolderLink, SftpLink, TreeLink),
+    ReadsAhead: (AgentLink, SftpLink),
     BlobStore: (FolderBlobs, S3Blobs),
 }
 

@@ -1,6 +1,8 @@
 """A folder read with everything that belongs to it, and a folder written from hostile paths."""
 
+import errno
 import os
+import socket
 import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
@@ -8,9 +10,11 @@ from unittest import TestCase, mock
 
 from adapters.destinations.folder import FolderDestination
 from adapters.links.tree import TreeLink
-from core.content.errors import DeviceAway, DeviceLied
+from core.content.errors import DeviceAway, ItemNotTaken
 from core.content.items import Item
 from core.content.kinds import FOLDERS
+from core.content.left_out import matters
+from core.content.paths import path_bytes, path_of
 from core.recovery.extract import Unwritable
 from core.vault.errors import StoreFull, StoreReadOnly
 from core.vault.manifests import row_of
@@ -70,17 +74,52 @@ class Reading(Folders):
             self.assertFalse(TreeLink(self.root).inventory("documents").matches(0, rows))
             rows = [row_of(item) for item in TreeLink(self.root).inventory("documents")]
 
-    def test_what_is_no_file_or_cannot_be_named_is_left_out_and_said(self):
+    def test_what_no_link_could_carry_is_named_and_does_not_matter(self):
         os.mkfifo(self.root / "pipe")
-        (Path(os.fsencode(self.root).decode()) / "fine.txt").write_text("x")
-        with open(os.fsencode(self.root) + b"/bad-\xff.txt", "wb"):
-            pass
+        with socket.socket(socket.AF_UNIX) as door:
+            door.bind(str(self.root / "door"))
+            told = {entry.name: entry.code for entry in TreeLink(self.root).not_read()}
+        self.assertEqual(told, {"pipe": "special", "door": "special"})
+        self.assertFalse(matters("special"))
+
+    def test_a_name_that_is_no_utf_8_is_an_item_with_its_bytes_and_two_that_show_alike_stay_two(self):
+        for name in (b"bad-\xff.txt", b"bad-\xfe.txt", "bad-\ufffd.txt".encode(), "\ufffdfirst".encode()):
+            (Path(os.fsdecode(os.fsencode(self.root) + b"/" + name))).write_bytes(name)
         link = TreeLink(self.root)
-        self.assertEqual([item.id for item in link.inventory("documents")], ["fine.txt"])
-        reasons = dict(link.skipped)
-        self.assertIn("neither", reasons["pipe"])
-        self.assertEqual(len(reasons), 2)
-        self.assertTrue(any("UTF-8" in reason for reason in reasons.values()))
+        found = {path_bytes(path_of(item)): item for item in link.inventory("documents")}
+        self.assertEqual(len({item.id for item in found.values()}), 4)
+        self.assertEqual([found[name].name for name in (b"bad-\xff.txt", b"bad-\xfe.txt")], ["bad-\ufffd.txt"] * 2)
+        self.assertEqual(found[b"bad-\xff.txt"].attributes["name_bytes"], b"bad-\xff.txt".hex())
+        self.assertNotIn("name_bytes", found["bad-\ufffd.txt".encode()].attributes)
+        for name, item in found.items():
+            self.assertEqual(b"".join(link.read(item)), name)
+        rows = [row_of(item) for item in link.inventory("documents")]
+        self.assertTrue(link.inventory("documents").matches(0, rows))
+
+    def test_a_drive_that_breaks_while_a_folder_is_listed_names_the_folder(self):
+        self.put("broken/a.txt")
+        self.put("fine.txt")
+
+        class Breaking:
+            def __init__(self, entries):
+                self.entries = entries
+
+            def __enter__(self):
+                return self
+
+            def __exit__(self, *error):
+                self.entries.close()
+
+            def __iter__(self):
+                yield next(self.entries)
+                raise OSError(errno.EIO, "Input/output error")
+
+        real = os.scandir
+        broken = lambda path: Breaking(real(path)) if str(path).endswith("broken") else real(path)  # noqa: E731
+        link = TreeLink(self.root)
+        with mock.patch("os.scandir", broken):
+            self.assertEqual([item.id for item in link.inventory("documents")], ["broken/a.txt", "fine.txt"])
+        self.assertEqual([(entry.name, entry.code, entry.detail) for entry in link.not_read()], [("broken", "fault", "Input/output error")])
 
     def test_a_folder_that_may_not_be_read_is_said(self):
         self.put("closed/a.txt")
@@ -94,7 +133,7 @@ class Reading(Folders):
         link = TreeLink(self.root)
         with mock.patch("os.scandir", refuse):
             self.assertEqual(link.kinds(), [FOLDERS])
-        self.assertEqual(link.skipped, [("closed", "Permission denied")])
+        self.assertEqual([(entry.name, entry.code) for entry in link.not_read()], [("closed", "denied")])
 
     def test_a_file_that_changes_shrinks_grows_or_vanishes_while_it_is_read(self):
         path = self.put("big.bin", b"x" * (9 << 20))
@@ -105,14 +144,14 @@ class Reading(Folders):
             self.put("big.bin", b"x" * (9 << 20))
             link = TreeLink(self.root)
             item = link.inventory("documents")[0]
-            with self.subTest(name), self.assertRaises(DeviceLied):
+            with self.subTest(name), self.assertRaises(ItemNotTaken):
                 for at, _ in enumerate(link.read(item)):
                     if at == 0:
                         change()
         link = TreeLink(self.root)
         item = link.inventory("documents")[0]
         path.unlink()
-        with self.assertRaises(DeviceLied):
+        with self.assertRaises(ItemNotTaken):
             list(link.read(item))
 
     def test_a_link_that_takes_the_place_of_a_file_is_not_followed(self):
@@ -122,7 +161,7 @@ class Reading(Folders):
         item = next(item for item in link.inventory("documents") if item.id == "a.txt")
         path.unlink()
         path.symlink_to(secret)
-        with self.assertRaises(DeviceLied):
+        with self.assertRaises(ItemNotTaken):
             list(link.read(item))
 
     def test_the_store_inside_the_folder_is_left_out(self):
@@ -130,7 +169,7 @@ class Reading(Folders):
         self.put("store/header")
         link = TreeLink(self.root, leave_out=[self.root / "store"])
         self.assertEqual(list(self.items(link)), ["a.txt"])
-        self.assertEqual(link.skipped, [("store", "it is the store itself")])
+        self.assertEqual([(entry.name, entry.code) for entry in link.not_read()], [("store", "own")])
 
     def test_a_folder_that_is_not_there(self):
         with self.assertRaises(DeviceAway):
@@ -153,7 +192,21 @@ class Writing(Folders):
 
     def test_hostile_paths_never_leave_the_folder(self):
         outside = {path.name for path in self.out.parent.iterdir()}
-        for path in ("../x", "/etc/x", "a/../../x", "a//x", "", ".", "..", "a/./x", "a\x00b", "y" * 300, "a/" * 2100 + "x", "\udcff"):
+        for path in (
+            "../x",
+            "/etc/x",
+            "a/../../x",
+            "a//x",
+            "",
+            ".",
+            "..",
+            "a/./x",
+            "a\x00b",
+            "y" * 300,
+            "a/" * 2100 + "x",
+            "\ud800",
+            ".attic-0123456789abcdef",
+        ):
             for write in (lambda path=path: self.destination.file(path, item(), [b"x"]), lambda path=path: self.destination.link(path, item(link="y")), lambda path=path: self.destination.folder(path, item())):  # fmt: skip
                 with self.subTest(path=path[:20]), self.assertRaises(Unwritable):
                     write()

@@ -2,6 +2,7 @@
 
 import io
 import re
+import time
 from datetime import timedelta
 
 from django.core.management import call_command
@@ -47,11 +48,13 @@ class TheDemoOffice(BrowserTestCase):
             vault = outside().open_vault(store.path)
             report = check(vault, percent=100)
             self.assertEqual([entry.object for entry in report.damaged], [])
-            held = {id.hex() for id in vault.backup_ids()}
-            known = {
-                id.hex
-                for id in Backup.objects.filter(copies__store=store, copies__state__in=("present", "removing")).values_list("id", flat=True)
-            }
+            for _ in range(60):  # the workers go on meanwhile: a backup lies in the store a moment before its row, and a moment after
+                held = {id.hex() for id in vault.backup_ids()}
+                listed = Backup.objects.filter(copies__store=store, copies__state__in=("present", "removing"))
+                known = {id.hex for id in listed.values_list("id", flat=True)}
+                if held == known:
+                    break
+                time.sleep(1)
             self.assertEqual(held, known)
         self.assertGreater(Backup.objects.count(), 80)
         self.assertGreater(Backup.objects.filter(copies__state="removed").count(), 20)

@@ -1,5 +1,6 @@
 """What every device link promises, over the folder and over the agent protocol with the simulated device behind it."""
 
+import hashlib
 import os
 import shutil
 import tempfile
@@ -11,16 +12,36 @@ import httpx
 from adapters.links.agent import AgentLink
 from adapters.links.agent_pairing import offers, pair
 from adapters.links.folder import FolderLink
-from adapters.links.paced import PacedLink
 from checks.contracts.fleet_of_one import FleetOfOne
-from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, DeviceLocked, LinkCut, NotPaired, PairingRefused
-from core.content.link import DeviceLink
+from checks.contracts.promises_of_files import FilePromises
+from core.content.errors import (
+    DataAccessOff,
+    DeviceAway,
+    DeviceFull,
+    DeviceLied,
+    DeviceLocked,
+    ItemNotTaken,
+    LinkCut,
+    NotPaired,
+    PairingRefused,
+)  # fmt: skip
+from core.content.kinds import FOLDERS
+from core.content.link import DeviceLink, SmallItem
+from core.content.paths import link_of
 from core.vault.chunks import VaultLimits
 from core.vault.tests.bench_of_one import Bench, contents
+
+SOME = {"a.txt": b"one", "sub/b.txt": b"two", "DCIM/p.jpg": b"\xff\xd8photo" * 100_000, "Voice/v.wav": b"RIFF", "e.txt": b""}
+"""Files for a link that sees files only."""
 
 
 class Promises:
     """Mixed into a TestCase that makes `self.link` and `self.kind`, a kind that it holds some items of."""
+
+    def some(self) -> None:
+        """Put `SOME` there, where nothing is yet."""
+        for name, content in SOME.items() if hasattr(self, "given") else ():
+            self.given(name, content)
 
     link: DeviceLink
     kind: str
@@ -29,14 +50,37 @@ class Promises:
         return b"".join(self.link.read(item))
 
     def test_every_item_is_as_long_as_announced(self):
+        self.some()
         for kind in self.link.kinds():
             for item in self.link.inventory(kind):
                 self.assertEqual(len(self.read(item)), item.size_bytes, item)
 
     def test_inventories_are_sorted_and_repeatable(self):
+        self.some()
         first = self.link.inventory(self.kind)
         self.assertEqual([item.id for item in first], sorted(item.id for item in first))
         self.assertEqual(self.link.inventory(self.kind), first)
+
+    def test_an_item_that_is_gone_is_no_crash(self):
+        self.some()
+        from dataclasses import replace
+
+        gone = replace(self.link.inventory(self.kind)[0], id="gone", size_bytes=3)
+        with self.assertRaises(ItemNotTaken):
+            self.read(gone)
+
+    def test_a_backup_holds_byte_for_byte_what_the_link_gives(self):
+        self.some()
+        bench = Bench(limits=VaultLimits())
+        captured = bench.capture(self.link)
+        self.assertEqual(captured.skipped, ())
+        self.assertGreater(captured.manifest.items, 4)
+        told = {(kind, item.id): self.read(item) for kind in self.link.kinds() if kind != FOLDERS for item in self.link.inventory(kind)}
+        self.assertEqual(contents(bench.again(), captured.manifest), told)
+
+
+class ItemPromises:
+    """Of a device that keeps items by ids of its own."""
 
     def test_a_created_item_stands_beside_the_others(self):
         before = self.link.inventory(self.kind)
@@ -53,85 +97,53 @@ class Promises:
         self.assertNotEqual(after[0].tag, before[0].tag)
         self.assertEqual(after[1:], before[1:])
 
-    def test_an_item_that_is_gone_is_no_crash(self):
-        from dataclasses import replace
-
-        gone = replace(self.link.inventory(self.kind)[0], id="gone", size_bytes=3)
-        with self.assertRaises(DeviceLied):
-            self.read(gone)
-
-    def test_a_backup_holds_byte_for_byte_what_the_link_gives(self):
-        bench = Bench(limits=VaultLimits())
-        captured = bench.capture(self.link)
-        self.assertEqual(captured.skipped, ())
-        told = {(kind, item.id): self.read(item) for kind in self.link.kinds() for item in self.link.inventory(kind)}
-        self.assertEqual(contents(bench.again(), captured.manifest), told)
+    def test_many_items_are_written_at_once_each_whole_and_digests_tell_what_is_there(self):
+        before = self.link.inventory(self.kind)
+        small = [SmallItem(id=None, name=f"new {n}", content=b"content %d" % n) for n in range(40)]
+        small.append(SmallItem(id=before[0].id, name=before[0].name, content=b"changed"))
+        ids = self.link.write_many(self.kind, small)
+        self.assertEqual(ids[-1], before[0].id)
+        after = {item.id: item for item in self.link.inventory(self.kind)}
+        self.assertEqual([self.read(after[id]) for id in ids], [item.content for item in small])
+        told = self.link.digests(self.kind, [*ids, "gone"])
+        self.assertEqual(told, [*(hashlib.sha256(item.content).digest() for item in small), None])
 
 
-class AFolder(Promises, TestCase):
+class AFolder(Promises, FilePromises, TestCase):
     kind = "documents"
 
     def setUp(self):
         self.root = Path(tempfile.mkdtemp(prefix="attic-folder-"))
         self.addCleanup(shutil.rmtree, self.root)
-        for name, content in {"a.txt": b"one", "sub/b.txt": b"two", "DCIM/p.jpg": b"\xff\xd8photo", "Voice/v.wav": b"RIFF"}.items():
-            (self.root / name).parent.mkdir(exist_ok=True)
-            (self.root / name).write_bytes(content)
         self.link = FolderLink(self.root)
 
-    def test_files_are_sorted_into_kinds(self):
-        self.assertEqual(self.link.kinds(), ["photos", "recordings", "documents"])
+    def given(self, path: str, content: bytes) -> None:
+        (self.root / path).parent.mkdir(exist_ok=True)
+        (self.root / path).write_bytes(content)
 
-    def test_links_out_of_the_folder_are_not_followed(self):
+    def test_files_are_sorted_into_kinds(self):
+        self.some()
+        self.assertEqual(self.link.kinds(), ["photos", "recordings", "documents", "folders"])
+
+    def test_links_out_of_the_folder_are_carried_and_never_followed(self):
         os.symlink("/etc/passwd", self.root / "innocent.txt")
         os.symlink("/etc", self.root / "folder")
-        self.assertEqual([item.id for item in self.link.inventory("documents")], ["a.txt", "sub/b.txt"])
+        self.assertEqual(self.found(), {b"folder": b"", b"innocent.txt": b""})
+        self.assertEqual([link_of(item) for item in self.link.inventory("documents")], ["/etc", "/etc/passwd"])
 
-    def test_what_cannot_be_listed_is_named_and_makes_the_backup_a_partial_one(self):
-        (self.root / os.fsdecode(b"caf\xe9.txt")).write_bytes(b"an old encoding")
-        (self.root / "odd.txt").write_bytes(b"a date beyond the year 9999")
-        odd = (self.root / "odd.txt").stat()
-        (self.root / "shut").mkdir()
-        shut, scandir = os.fspath(self.root / "shut"), os.scandir
-
-        def refused(path):
-            if os.fspath(path) == shut:
-                raise PermissionError(13, "Permission denied", shut)
-            return scandir(path)
-
-        def facts(path):
-            found = os.lstat(path)  # most file systems of servers hold no such date; drives of devices do
-            return os.stat_result((*found[:8], 2**40, found[9])) if found.st_ino == odd.st_ino else found
-
-        with mock.patch("os.scandir", refused), mock.patch.object(Path, "lstat", facts):  # not by its mode: root reads everything
-            captured = Bench(limits=VaultLimits()).capture(PacedLink(self.link, lambda: None))
-        told = {(entry.kind, entry.name, entry.reason) for entry in captured.skipped}
-        self.assertEqual(
-            told,
-            {
-                ("documents", "caf?.txt", "its name is not valid UTF-8"),
-                ("documents", "odd.txt", "its date lies outside of every calendar"),
-                ("folders", "shut", "the folder cannot be read: Permission denied"),
-            },
-        )
-        self.assertEqual(sum(kind.items for kind in captured.manifest.kinds), 4)
-
-    def test_nothing_is_written_outside_the_folder(self):
-        outside = self.root.parent / "attic-escaped.txt"
-        for name in ("../attic-escaped.txt", "/attic-escaped.txt", "..\\attic-escaped.txt"):
-            self.link.create("documents", name, [b"x"], size_bytes=1)
-            self.link.replace("documents", name, name, [b"x"], size_bytes=1)
-        self.assertFalse(outside.exists() or Path("/attic-escaped.txt").exists())
-        os.symlink(self.root.parent, self.root / "out")
-        with self.assertRaises(DeviceLied):
-            self.link.replace("documents", "out/attic-escaped.txt", "x", [b"x"], size_bytes=1)
+    def test_its_room_is_told_and_the_disk_of_the_server_is_not_shown_as_its_own(self):
+        state = self.link.state()
+        self.assertGreater(state.free_bytes, 0)
+        self.assertEqual((state.storage_total_bytes, state.storage_used_bytes), (None, None))
+        with mock.patch("os.path.ismount", lambda path: True):
+            self.assertGreater(self.link.state().storage_total_bytes, 0)
 
     def test_a_folder_that_is_not_there_is_an_away_device(self):
         with self.assertRaises(DeviceAway):
             FolderLink(self.root / "gone").state()
 
 
-class AnAgent(Promises, FleetOfOne):
+class AnAgent(Promises, ItemPromises, FleetOfOne):
     kind = "documents"
 
     def setUp(self):

@@ -8,14 +8,20 @@ import subprocess
 import sys
 import tempfile
 import threading
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 from unittest import TestCase
 
-from adapters.links.sftp import Sftp, SftpLink, fingerprint, host_key
+from adapters.links.sftp import SftpLink
+from adapters.links.sftp_session import Sftp, fingerprint, host_key
+from checks.contracts.openssh import OpenSsh
+from checks.contracts.promises_of_files import FilePromises
 from checks.contracts.test_device_links import Promises
 from core.content.classify import FileRule
-from core.content.errors import DeviceAway, DeviceLied, LinkCut, NotPaired, OtherHost
+from core.content.errors import DataAccessOff, DeviceAway, DeviceLied, ItemNotTaken, LinkCut, NotPaired, OtherHost
+from core.vault.chunks import VaultLimits
+from core.vault.tests.bench_of_one import Bench
 from standins.fleet import SFTP_DEVICE
 from standins.sftp import PASSWORD, USERNAME, SftpDevice
 
@@ -34,7 +40,7 @@ asyncio.run(main())
 """
 
 
-class AnSftpServer(Promises, TestCase):
+class AnSftpServer(Promises, FilePromises, TestCase):
     """A server process that shows the whole file system; the link is given one folder of it."""
 
     kind = "documents"
@@ -51,12 +57,12 @@ class AnSftpServer(Promises, TestCase):
     def setUp(self):
         self.root = Path(tempfile.mkdtemp(prefix="attic-sftp-"))
         self.addCleanup(shutil.rmtree, self.root)
-        files = {"a.txt": b"one", "sub/b.txt": b"two", "DCIM/p.jpg": b"\xff\xd8photo" * 100_000, "Voice/v.wav": b"RIFF", "e.txt": b""}
-        for name, content in files.items():
-            (self.root / name).parent.mkdir(exist_ok=True)
-            (self.root / name).write_bytes(content)
         self.key = host_key("127.0.0.1", self.port)
         self.link = self.to(self.root)
+
+    def given(self, path: str, content: bytes) -> None:
+        (self.root / path).parent.mkdir(exist_ok=True)
+        (self.root / path).write_bytes(content)
 
     def to(self, folder, *, key=None, password="right", rules=(), port=None) -> SftpLink:
         where = Sftp(
@@ -75,7 +81,7 @@ class AnSftpServer(Promises, TestCase):
     def test_a_wrong_password_says_what_to_do(self):
         with self.assertRaises(NotPaired) as caught:
             self.to(self.root, password="wrong").state()
-        self.assertIn("Type them again", caught.exception.remedy)
+        self.assertIn("Correct them", caught.exception.remedy)
 
     def test_nobody_there(self):
         with self.assertRaises(DeviceAway):
@@ -88,37 +94,20 @@ class AnSftpServer(Promises, TestCase):
             with self.assertRaises((LinkCut, DeviceAway)):
                 host_key("127.0.0.1", silent.getsockname()[1], timeout_seconds=1)
 
-    def test_links_are_not_followed_and_nothing_is_read_or_written_outside(self):
-        os.symlink("/etc/passwd", self.root / "innocent.txt")
-        os.symlink("/etc", self.root / "folder")
-        self.assertEqual([item.id for item in self.link.inventory("documents")], ["a.txt", "e.txt", "sub/b.txt"])
-        from dataclasses import replace
-
+    def test_nothing_is_read_outside(self):
+        self.given("a.txt", b"one")
         item = self.link.inventory("documents")[0]
-        for name in ("../../etc/passwd", "/etc/passwd", "folder/passwd", "innocent.txt"):
-            with self.assertRaises(DeviceLied):
-                self.read(replace(item, id=name, size_bytes=10))
-        outside = self.root.parent / "attic-escaped.txt"
-        os.symlink(self.root.parent, self.root / "out")
-        for name in ("../attic-escaped.txt", "/attic-escaped.txt"):
-            self.link.create("documents", name, [b"x"], size_bytes=1)
-        with self.assertRaises(DeviceLied):
-            self.link.replace("documents", "out/attic-escaped.txt", "x", [b"x"], size_bytes=1)
-        self.assertFalse(outside.exists())
-
-    def test_names_come_back_as_they_are(self):
-        for name in ("grün.txt", "gru\u0308n.txt", "a b'c\".txt", "\u202egpj.exe", "CON", "-rf"):
-            (self.root / name).write_text(name)
-        found = {item.id: item for item in self.link.inventory("documents")}
-        for name in ("grün.txt", "gru\u0308n.txt", "a b'c\".txt", "\u202egpj.exe", "CON", "-rf"):
-            self.assertEqual(self.read(found[name]), name.encode())
-        self.assertNotIn("\u202e", found["\u202egpj.exe"].name)
+        for name in ("../../etc/passwd", "/etc/passwd"):
+            with self.assertRaises(ItemNotTaken):
+                self.read(replace(item, id=name, size_bytes=10, attributes=None))
 
     def test_rules_sort_its_files(self):
         link = self.to(self.root, rules=[FileRule(pattern="*.txt", kind="notes"), FileRule(pattern="Voice/**", kind="")])
-        self.assertEqual(link.kinds(), ["photos", "notes"])
+        self.some()
+        self.assertEqual(link.kinds(), ["photos", "notes", "folders"])
 
     def test_a_read_goes_on_after_the_connection_was_lost(self):
+        self.some()
         door = _Door(self.port)
         self.addCleanup(door.close)
         link = self.to(self.root, port=door.port)
@@ -129,6 +118,68 @@ class AnSftpServer(Promises, TestCase):
 
     def read_with(self, link, item) -> bytes:
         return b"".join(link.read(item))
+
+
+class AnOpenSshServer(Promises, FilePromises, OpenSsh):
+    """OpenSSH's own server and file server, signed in to with a key; its files are read as somebody who may not read all."""
+
+    kind = "documents"
+
+    def setUp(self):
+        super().setUp()
+        self.link = SftpLink(self.place(), timeout_seconds=10)
+        self.addCleanup(self.link.close)
+
+    def test_what_may_not_be_read_is_named_and_stops_nothing(self):
+        self.given("open/a.txt", b"one")
+        self.given("open/shut.txt", b"two", mode=0)
+        self.given("private/b.txt", b"three")
+        (self.root / "private").chmod(0)
+        captured = Bench(limits=VaultLimits()).capture(self.link)
+        self.assertEqual(sorted((one.name, one.code) for one in captured.skipped), [("open/shut.txt", "denied"), ("private", "denied")])
+        self.assertEqual(captured.manifest.items, 1)
+        (self.root / "private").chmod(0o755)
+
+    def test_a_pipe_is_named(self):
+        os.mkfifo(self.root / "pipe")
+        self.assertEqual([(one.name, one.code) for one in self.link.not_read()], [("pipe", "special")])
+
+    def test_a_folder_that_is_not_there_or_may_not_be_read_is_the_whole_device(self):
+        with self.assertRaises(DeviceLied):
+            SftpLink(self.place("/nowhere/at/all"), timeout_seconds=10).state()
+        self.given("x/y")
+        (self.root / "x").chmod(0)
+        with self.assertRaises(DataAccessOff):
+            SftpLink(self.place(self.root / "x"), timeout_seconds=10).kinds()
+        (self.root / "x").chmod(0o755)
+
+    def test_its_room_is_the_server_s_own(self):
+        room, state = os.statvfs(self.root), self.link.state()
+        self.assertEqual(state.storage_total_bytes, room.f_blocks * room.f_frsize)
+        self.assertAlmostEqual(state.free_bytes, room.f_bavail * room.f_frsize, delta=1 << 30)
+
+    def test_files_that_change_or_vanish_while_they_are_read_are_named_and_the_others_come(self):
+        for n in range(30):
+            self.given(f"f{n:02}.bin", bytes([n]) * 300_000)
+        items = self.link.inventory("documents")
+        self.given("f10.bin", b"longer" * 100_000)
+        (self.root / "f20.bin").unlink()
+        self.link.expect(items)
+        came, why = {}, {}
+        for item in items:
+            try:
+                came[item.id] = b"".join(self.link.read(item))
+            except ItemNotTaken as error:
+                why[item.id] = error.why
+        self.assertEqual(why, {"f10.bin": "changed", "f20.bin": "gone"})
+        self.assertEqual(came, {f"f{n:02}.bin": bytes([n]) * 300_000 for n in range(30) if n not in (10, 20)})
+
+    def test_a_wrong_key_says_what_to_do(self):
+        other = subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(self.keys / "other")], check=False)
+        self.assertEqual(other.returncode, 0)
+        self.addCleanup(lambda: [(self.keys / name).unlink() for name in ("other", "other.pub")])
+        with self.assertRaises(NotPaired):
+            SftpLink(replace(self.place(), private_key=(self.keys / "other").read_text()), timeout_seconds=10).state()
 
 
 class TheGauge(TestCase):
@@ -151,7 +202,7 @@ class TheGauge(TestCase):
     def test_it_holds_logs_and_pictures_and_a_reset_is_noticed(self):
         key = host_key("127.0.0.1", self.device.port)
         self.assertEqual(fingerprint(key), self.device.fingerprint)
-        self.assertEqual(self.link(key).kinds(), ["photos", "documents"])
+        self.assertEqual(self.link(key).kinds(), ["photos", "documents", "folders"])
         self.device.hang_up()
         self.device.renew_host_key()
         self.device.listen()

@@ -56,6 +56,11 @@ class TheRescueReader(TestCase):
         (self.phone / "notes" / "000.txt").chmod(0o640)
         os.utime(self.phone / "notes" / "001.txt", ns=(1, 1_650_000_000_123_456_789))
         (self.phone / "photos" / "newest").symlink_to("a.jpg")
+        for name in (b"bad-\xff.txt", b"bad-\xfe.txt", b"\xef\xbf\xbdfirst.txt"):
+            Path(os.fsdecode(os.fsencode(self.phone) + b"/notes/" + name)).write_bytes(name)
+        os.symlink(b"\xff", os.fsencode(self.phone) + b"/notes/odd link")
+        (self.phone / "empty").mkdir(mode=0o750)
+        os.utime(self.phone / "empty", ns=(1, 1_650_000_000_123_456_789))
         (self.here / "pass").write_text(PASSPHRASE + "\n")
         (self.here / "code").write_text(self.code.lower().replace("-", " "))
 
@@ -77,7 +82,7 @@ class TheRescueReader(TestCase):
             ["diff", "-r", "--no-dereference", self.phone, self.here / folder], capture_output=True, text=True, check=False
         )
         self.assertEqual(told.stdout + told.stderr, "")
-        for name in ("notes/000.txt", "notes/001.txt"):
+        for name in ("notes/000.txt", "notes/001.txt", "empty"):
             ours, theirs = (self.phone / name).stat(), (self.here / folder / name).stat()
             self.assertEqual((ours.st_mode, ours.st_mtime_ns), (theirs.st_mode, theirs.st_mtime_ns))
 
@@ -149,4 +154,4 @@ class TheRescueReader(TestCase):
         pack.write_bytes(content)
         told = self.rescue("restore", "store", manifest.id.hex(), "out", code=1)
         self.assertEqual(told.count("lost:"), 1)
-        self.assertEqual(len(list((self.here / "out" / "notes").iterdir())), 402)
+        self.assertEqual(len(list((self.here / "out" / "notes").iterdir())), 406)

@@ -1,6 +1,7 @@
 """What goes wrong, and what a script and a person are told of it."""
 
 import contextlib
+import errno
 import io
 import os
 import random
@@ -176,18 +177,25 @@ class Trouble(Scene):
         self.assertTrue(self.run_json("check", self.store, "--full")[1]["ok"])
         self.assertEqual(self.backup()["items"], 5)
 
-    def test_what_could_not_be_read_is_1_and_named(self):
+    def test_what_could_not_be_read_is_1_and_named_and_what_nothing_carries_is_named_only(self):
         os.mkfifo(self.phone / "pipe")
         code, told = self.run_json("backup", self.store, str(self.phone), "--device", "Shore 3")
-        self.assertEqual((code, told["items"]), (1, 4))
-        self.assertEqual([row["path"] for row in told["skipped"]], ["pipe"])
-        self.assertTrue(told["skipped"][0]["reason"])
+        self.assertEqual((code, told["items"]), (0, 4))
+        self.assertEqual([(row["path"], row["code"]) for row in told["skipped"]], [("pipe", "special")])
+        (self.phone / "shut").mkdir()
+        real = os.scandir
+        with mock.patch("os.scandir", lambda path: _refused(path) if str(path).endswith("shut") else real(path)):
+            code, told = self.run_json("backup", self.store, str(self.phone), "--device", "Shore 3")
+        self.assertEqual(code, 1)
+        self.assertEqual(
+            [(row["path"], row["reason"]) for row in told["skipped"] if row["code"] != "special"], [("shut", "it may not be read")]
+        )
 
     def test_a_store_inside_the_folder_is_not_backed_up_into_itself(self):
         inside = str(self.phone / "store")
         self.run_json("init", inside)
         code, told = self.run_json("backup", inside, str(self.phone), "--device", "x")
-        self.assertEqual((code, told["items"], [row["path"] for row in told["skipped"]]), (1, 4, ["store"]))
+        self.assertEqual((code, told["items"], [row["path"] for row in told["skipped"]]), (0, 4, ["store"]))
 
     def test_a_passphrase_comes_through_a_descriptor_and_on_no_command_line(self):
         reading, writing = os.pipe()
@@ -208,3 +216,7 @@ class Trouble(Scene):
             code, out, errors = self.run_command(*words, self.store, *command[1:])
             self.assertEqual((code, errors), (0, ""))
             self.assertNotIn("{", out)
+
+
+def _refused(path):
+    raise PermissionError(errno.EACCES, "Permission denied")

@@ -53,7 +53,11 @@ class FileRule:
             kind(self.kind)
 
     def fits(self, path: PurePosixPath) -> bool:
-        return _fits(_runs(self.pattern), _same(path.as_posix()).split("/"))
+        return self.fits_parts(_same(path.as_posix()).split("/"))
+
+    def fits_parts(self, parts: Sequence[str]) -> bool:
+        """`parts` of a path, folded."""
+        return _fits(_runs(self.pattern), parts)
 
 
 @dataclass(slots=True, kw_only=True)
@@ -70,13 +74,19 @@ class Sorted:
 
 def kind_of_file(path: PurePosixPath, rules: Sequence[FileRule] = ()) -> str:
     """The kind of the file at this path, relative to the device's folder; NOTHING when a rule leaves it out."""
-    for rule in rules:
-        if rule.fits(path):
-            return rule.kind
+    by_rule = ruled(path.as_posix(), rules)
+    if by_rule is not None:
+        return by_rule
     above: str | None = None
     for part in path.parts[:-1]:
         above = kind_below(above, part)
     return kind_of_name(above, path.name)
+
+
+def ruled(path: str, rules: Sequence[FileRule]) -> str | None:
+    """The kind that the first fitting rule gives the file at this path, NOTHING to leave it out; None when none fits."""
+    parts = _same(path).split("/") if rules else []
+    return next((rule.kind for rule in rules if rule.fits_parts(parts)), None)
 
 
 def kind_below(above: str | None, folder: str) -> str | None:

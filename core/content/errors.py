@@ -12,8 +12,11 @@ AtticError
     ├── DeviceFull       no room for what a restore would write
     ├── OtherHost        another machine answers where an SFTP device was met first
     ├── LinkSlow         it answers, and so slowly that it would never end
+    ├── PlaceRefuses     it cannot hold a file of this name
+    │   └── PlaceTaken   something of this name is there already
     ├── LinkFault        it did what no adapter knows
-    └── DeviceLied       what came contradicts what was announced, or is not what the protocol says
+    └── ItemNotTaken     one thing on it cannot be had; all others can
+        └── DeviceLied   what came contradicts what was announced, or is not what the protocol says
 """
 
 from core.errors import AtticError, Unforeseen
@@ -74,10 +77,30 @@ class DeviceFull(LinkError):
     remedy = "Free some room on the device, or choose fewer things to restore."
 
 
+class PlaceRefuses(LinkError):
+    code = "link.place_refuses"
+    remedy = "It is written under another name, which the report tells."
+
+
+class PlaceTaken(PlaceRefuses):
+    code = "link.place_taken"
+
+
 class LinkFault(LinkError, Unforeseen):
     code = "link.unforeseen"
 
 
-class DeviceLied(LinkError):
+class ItemNotTaken(LinkError):
+    """`why`: the code of a reason in `core.content.left_out`."""
+
+    code = "link.item"
+    remedy = "The other items can be had; look at this one on the device."
+
+    def __init__(self, message: str, *, why: str = "lied", remedy: str | None = None, field: str | None = None) -> None:
+        super().__init__(message, remedy=remedy, field=field)
+        self.why = why
+
+
+class DeviceLied(ItemNotTaken):
     code = "link.contradiction"
     remedy = "Restart the device and run again; if it happens again, leave this kind out and look at the device."

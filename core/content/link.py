@@ -1,6 +1,7 @@
 """The port to a device. Adapters fulfil it: agent, folder, SFTP. Foreign exceptions become `LinkError`s there.
 
-A link reports what the device says; it decides nothing. Content arrives in pieces of bounded size.
+A link reports what the device says; it decides nothing. Content arrives in pieces of bounded size. What only some links
+can do is a protocol of its own: write items (`HoldsItems`) or files (`HoldsFiles`), tell digests, read ahead.
 """
 
 from collections.abc import Iterable, Iterator, Sequence
@@ -33,6 +34,8 @@ class DeviceState:
     os_version: str
     storage_total_bytes: int | None = None
     storage_used_bytes: int | None = None
+    free_bytes: int | None = None
+    """Room for what is written, where that is known though the storage is not its own."""
     battery_percent: int | None = None
     on_power: bool | None = None
     network: str | None = None
@@ -51,7 +54,7 @@ class DeviceState:
 
 
 class DeviceLink(Protocol):
-    """One device, reachable for the length of a run or a restore. Every method may raise LinkError."""
+    """One device, reachable for the length of a run or a restore, to be read. Every method may raise LinkError."""
 
     def state(self) -> DeviceState:
         """Who and how it is."""
@@ -69,14 +72,6 @@ class DeviceLink(Protocol):
         """The item's content in pieces. Raises LinkCut when it ends early."""
         ...
 
-    def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
-        """Write a new item beside what is there; the id that the device gave it. May raise DeviceFull."""
-        ...
-
-    def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
-        """Write an item over the one with this id, or anew when it is gone. May raise DeviceFull."""
-        ...
-
     def close(self) -> None:
         """Let go of the device."""
         ...
@@ -87,9 +82,84 @@ class NotRead:
     """Something that a link met and cannot give: no item, but no secret either."""
 
     kind: str
-    """Empty where it may be of any: a whole folder."""
+    """`folders` for a whole folder, which may hold any."""
     name: str
-    reason: str
+    code: str
+    """Of a reason in `core.content.left_out`."""
+    detail: str = ""
+    """What the system said."""
+
+
+@runtime_checkable
+class HoldsItems(Protocol):
+    """A link to a device that keeps items by ids of its own. Nothing is half there: a write that ends early, for whatever
+    its pieces raise, leaves what was there before."""
+
+    def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
+        """Write a new item beside what is there; the id that the device gave it. May raise DeviceFull."""
+        ...
+
+    def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
+        """Write an item over the one with this id, or anew when it is gone. May raise DeviceFull."""
+        ...
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SmallItem:
+    """An item to be written, its content at hand."""
+
+    id: str | None
+    """Over the item with this id, or anew when it is gone; None: a new one."""
+    name: str
+    content: bytes
+
+
+@runtime_checkable
+class WritesMany(Protocol):
+    """A link that may take many small items in one request."""
+
+    def writes_many(self) -> bool:
+        """Whether the device does."""
+        ...
+
+    def write_many(self, kind: str, items: Sequence[SmallItem]) -> list[str]:
+        """Ids of the items that were written, from the first on; fewer than were given when the device took no more. May raise
+        DeviceFull."""
+        ...
+
+
+@runtime_checkable
+class TellsDigests(Protocol):
+    """A link that may tell digests of content (`core.content.digests`) without sending it."""
+
+    def tells_digests(self) -> bool:
+        """Whether the device does."""
+        ...
+
+    def digests(self, kind: str, ids: Sequence[str]) -> list[bytes | None]:
+        """In the order given; None for an item that is gone or cannot be read."""
+        ...
+
+
+@runtime_checkable
+class HoldsFiles(Protocol):
+    """A link to a place that keeps files at paths: what is written there has its path, time, mode and links.
+
+    Nothing is half there: a write that ends early leaves what was there before. Every method may raise LinkError, and
+    PlaceRefuses or PlaceTaken for what cannot be there under this path.
+    """
+
+    def put(self, path: str, item: Item, pieces: Iterable[bytes], *, over: bool) -> str:
+        """Write a file; `over` what is there. The id that it has there now."""
+        ...
+
+    def put_link(self, path: str, item: Item, *, over: bool) -> str:
+        """Make a symbolic link to where the item points."""
+        ...
+
+    def put_folder(self, path: str, item: Item) -> None:
+        """Make a folder, or give one its time and mode."""
+        ...
 
 
 @runtime_checkable

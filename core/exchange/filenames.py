@@ -4,6 +4,8 @@ import re
 from pathlib import PurePosixPath
 
 MAX_NAME_BYTES = 120
+MAX_PATH_BYTES = 60_000
+"""A ZIP archive holds no longer path."""
 _FORBIDDEN = re.compile(r'[<>:"|?*\\\x00-\x1f\x7f]')
 _RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f"lpt{n}" for n in range(1, 10))}
 
@@ -19,9 +21,26 @@ def safe_part(name: str) -> str:
 
 
 def safe_path(name: str) -> str:
-    """A relative path below some folder, keeping its honest subfolders: `../../etc/passwd` → `etc/passwd`."""
-    parts = [part for part in name.replace("\\", "/").split("/") if part.strip(" .")]
-    return "/".join(safe_part(part) for part in parts[-8:]) or "unnamed"
+    """A relative path below some folder, keeping its honest subfolders, however many: `../../etc/passwd` → `etc/passwd`."""
+    parts = [safe_part(part) for part in name.split("/") if part.strip(" .")]
+    while len(parts) > 1 and sum(len(part.encode()) + 1 for part in parts) > MAX_PATH_BYTES:
+        del parts[0]
+    return "/".join(parts) or "unnamed"
+
+
+def plain_path(name: str) -> str:
+    """The same for a place that holds almost any name, such as an archive: letters, dots, blanks and depth stay as they are."""
+    return name if is_plain(name) else safe_path(name)
+
+
+def is_plain(name: str) -> bool:
+    """Whether a name can be a path below a folder as it is, on every system that reads the archive."""
+    parts = name.split("/")
+    return not {"", ".", ".."} & set(parts) and not _FORBIDDEN.search(name) and all(_plain_part(part) for part in parts)
+
+
+def _plain_part(part: str) -> bool:
+    return len(part.encode("utf-8", "replace")) <= 255 and part.rstrip(" .") == part and part.partition(".")[0].casefold() not in _RESERVED
 
 
 class UniqueNames:

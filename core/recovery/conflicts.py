@@ -1,16 +1,20 @@
-"""What happens to what is on the device now: compare, then decide item by item.
+"""What happens to what is there now: an item of the backup and the one that it meets, compared by content, then one step.
 
-An item that the device has under the same id and with the same version tag is the same and is never
-written again. One that it has with another tag differs; what then happens is the administrator's
-choice.
+The same content is never written again, whatever was asked. Where contents differ, the administrator's choice decides.
+Each item that is there answers for one item of the backup at the most.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any, Protocol, TypeVar
 
+from core.content.digests import is_record
 from core.content.items import Item
+from core.recovery.identity import Key, Tier, tiers
 from core.vault.manifests import Stored
+
+T = TypeVar("T")
 
 
 class WhenThere(StrEnum):
@@ -23,40 +27,113 @@ class WhenThere(StrEnum):
 
 class Step(StrEnum):
     WRITE = "write"
-    """Not on the device: written under its own id."""
+    """Nothing like it is there."""
     ADD = "add"
     """Written as a new item beside the one that is there."""
     REPLACE = "replace"
     LEAVE = "leave"
     """The device's version stays."""
     SAME = "same"
-    """The device has it already."""
+    """Its content is there already."""
+
+
+STEPS = {WhenThere.KEEP_BOTH: Step.ADD, WhenThere.REPLACE: Step.REPLACE, WhenThere.SKIP: Step.LEAVE}
+Digest = bytes | None
+"""None: it cannot be told."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Planned:
+class Met:
+    """An item of the backup, and the one of those that are there which it meets."""
+
     stored: Stored
-    step: Step
+    there: Item | None = None
+    same: bool = False
+    """Whether both have the same content."""
+
+    def step(self, when_there: WhenThere) -> Step:
+        if self.there is None:
+            return Step.WRITE
+        return Step.SAME if self.same else STEPS[when_there]
 
 
-def planned(chosen: Sequence[Stored], there: Sequence[Item], when_there: WhenThere, *, same_device: bool) -> list[Planned]:
-    """One step an item, in the order given. On another device ids mean nothing: names and sizes are compared."""
-    by_id = {item.id: item for item in there} if same_device else {}
-    alike = {(item.name, item.size_bytes) for item in there}
-    steps = {WhenThere.KEEP_BOTH: Step.ADD, WhenThere.REPLACE: Step.REPLACE, WhenThere.SKIP: Step.LEAVE}
-    found = []
-    for stored in chosen:
-        now = by_id.get(stored.item.id)
-        if now is not None:
-            step = Step.SAME if (now.tag, now.size_bytes) == (stored.item.tag, stored.item.size_bytes) else steps[when_there]
-        elif not same_device:
-            step = Step.SAME if (stored.item.name, stored.item.size_bytes) in alike else Step.ADD
-        else:
-            step = Step.WRITE
-        found.append(Planned(stored=stored, step=step))
-    return found
+class Looks(Protocol):
+    """How both sides are looked at, as far as it is needed."""
+
+    def digest_of(self, stored: Stored) -> Digest: ...
+    def digest_there(self, item: Item) -> Digest: ...
+    def record_of(self, stored: Stored) -> dict[str, Any]: ...
+    def record_there(self, item: Item) -> dict[str, Any]: ...
 
 
-def written_bytes(plan: Sequence[Planned]) -> int:
-    """Room that the device needs for it."""
-    return sum(entry.stored.item.size_bytes for entry in plan if entry.step in (Step.WRITE, Step.ADD, Step.REPLACE))
+def met(code: str, chosen: Sequence[Stored], there: Sequence[Item], looks: Looks, *, same_device: bool) -> list[Met]:
+    """One answer an item, in the order given. On the device that it came from, an id is the item."""
+    free = {item.id: item for item in there}
+    found: dict[int, Met] = {}
+    own = {stored.item.id for stored in chosen} if same_device else set()
+    for at, stored in enumerate(chosen):
+        item = free.get(stored.item.id) if same_device else None
+        if item is not None and alike(code, stored, item, looks, trusts_tag=True):
+            found[at] = Met(stored=stored, there=free.pop(item.id), same=True)
+    _by_content(code, chosen, {id: item for id, item in free.items() if id not in own}, free, looks, found)
+    for at, stored in enumerate(chosen):
+        if same_device and at not in found and stored.item.id in free:
+            found[at] = Met(stored=stored, there=free.pop(stored.item.id))
+    for tier in tiers(code):
+        _by_tier(tier, chosen, free, looks, found)
+    return [found.get(at) or Met(stored=stored) for at, stored in enumerate(chosen)]
+
+
+def alike(code: str, stored: Stored, item: Item, looks: Looks, *, trusts_tag: bool = False) -> bool:
+    """Whether both have the same content. A tag counts only where no digest of what is there is to be had."""
+    if not is_record(code) and stored.item.size_bytes != item.size_bytes:
+        return False
+    there = looks.digest_there(item)
+    if there is None:
+        return trusts_tag and (item.tag, item.size_bytes) == (stored.item.tag, stored.item.size_bytes)
+    return there == looks.digest_of(stored)
+
+
+def _by_content(
+    code: str, chosen: Sequence[Stored], others: dict[str, Item], free: dict[str, Item], looks: Looks, found: dict[int, Met]
+) -> None:
+    """Items that are the same under another id. Where a name tells items apart it must be the same, too: two copies of a
+    file at two places are two files."""
+    named = not any(tier.reads for tier in tiers(code)) and bool(tiers(code))
+    waiting = [at for at in range(len(chosen)) if at not in found]
+    if not waiting or not others:
+        return
+    by_content: dict[tuple[Digest, str], list[Item]] = {}
+    for item in others.values():
+        if (told := looks.digest_there(item)) is not None:
+            by_content.setdefault((told, item.name if named else ""), []).append(item)
+    for at in waiting:
+        stored = chosen[at]
+        name = stored.item.name if named else ""
+        if not by_content or (told := looks.digest_of(stored)) is None:
+            continue
+        if items := by_content.get((told, name)):
+            item = items.pop()
+            found[at] = Met(stored=stored, there=free.pop(item.id), same=True)
+
+
+def _by_tier(tier: Tier, chosen: Sequence[Stored], free: dict[str, Item], looks: Looks, found: dict[int, Met]) -> None:
+    waiting = [at for at in range(len(chosen)) if at not in found]
+    if not waiting or not free:
+        return
+    here = _grouped(waiting, lambda at: tier.key(chosen[at].item, looks.record_of(chosen[at]) if tier.reads else {}))
+    others = _grouped(list(free.values()), lambda item: tier.key(item, looks.record_there(item) if tier.reads else {}))
+    for key, ats in here.items():
+        items = others.get(key, [])
+        if tier.alone and (len(ats) != 1 or len(items) != 1):
+            continue
+        for at, item in zip(ats, items, strict=False):
+            found[at] = Met(stored=chosen[at], there=free.pop(item.id))
+
+
+def _grouped(things: Sequence[T], key: Callable[[T], Key | None]) -> dict[Key, list[T]]:
+    groups: dict[Key, list[T]] = {}
+    for thing in things:
+        if (own := key(thing)) is not None:
+            groups.setdefault(own, []).append(thing)
+    return groups

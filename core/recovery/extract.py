@@ -5,16 +5,17 @@ Symbolic links come after every file and folders get their times last, so that n
 a link that a backup brought along.
 """
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
 from core.content.items import Item
+from core.content.paths import link_of
 from core.errors import AtticError
+from core.recovery.stream import Stream, in_store_order
 from core.vault.errors import Damaged, Stopped
-from core.vault.fetching import Fetched, fetch
 from core.vault.manifests import Stored
-from core.vault.vault import Vault, part_of
+from core.vault.vault import Vault
 
 
 class Unwritable(AtticError):
@@ -24,14 +25,20 @@ class Unwritable(AtticError):
     remedy = "Choose another place for it, or restore it by itself."
 
 
+class Occupied(Unwritable):
+    """Something of this name is there already."""
+
+    code = "export.occupied"
+
+
 class Destination(Protocol):
     """Where items go. Paths are checked there: nothing ever leaves it."""
 
-    def file(self, path: str, item: Item, pieces: Iterable[bytes]) -> None:
-        """Write a file whole, or leave nothing. Raises Unwritable, StoreError, and what `pieces` raises."""
+    def file(self, path: str, item: Item, pieces: Iterable[bytes], *, over: bool = False) -> None:
+        """Write a file whole, or leave what was there; `over` what is there. Raises Unwritable, StoreError, and what `pieces` raises."""
         ...
 
-    def link(self, path: str, item: Item) -> None:
+    def link(self, path: str, item: Item, *, over: bool = False) -> None:
         """Make a symbolic link. Raises Unwritable, StoreError."""
         ...
 
@@ -67,11 +74,9 @@ def extract(
     found = Extracted()
     links = [entry for entry in items if _is_link(entry[1])]
     files = [entry for entry in items if not _is_link(entry[1])]
-    # without content first, then as the content lies in the store
-    numbers = vault.index.numbers(b"".join(stored.spans[0].chunk if stored.spans else bytes(16) for _, stored in files)).tolist()
-    order = sorted(range(len(files)), key=lambda at: (numbers[at], at))
+    order = in_store_order(vault, [stored for _, stored in files])
     total = sum(stored.item.size_bytes for _, stored in files)
-    stream = _Stream(vault, [span.chunk for at in order for span in files[at][1].spans])
+    stream = Stream.of(vault, [files[at][1] for at in order])
     try:
         for at in order:
             path, stored = files[at]
@@ -81,7 +86,6 @@ def extract(
                 destination.file(path, stored.item, stream.pieces(stored))
                 found.items += 1
                 found.size_bytes += stored.item.size_bytes
-            stream.skip_to_end(stored)
             on_progress(found.size_bytes, total)
     finally:
         stream.close()
@@ -96,7 +100,7 @@ def extract(
 
 
 def _is_link(stored: Stored) -> bool:
-    return bool(stored.item.attributes) and "link" in (stored.item.attributes or {})
+    return link_of(stored.item) is not None
 
 
 class _noted:  # a context manager that reads like a word
@@ -113,40 +117,3 @@ class _noted:  # a context manager that reads like a word
             self._found.lost.append(Lost(kind=self._kind, path=self._path, reason=str(error)))
             return True
         return False
-
-
-class _Stream:
-    """Chunks as they come, each fetched once for items that follow each other."""
-
-    def __init__(self, vault: Vault, chunks: list[bytes]) -> None:
-        self._vault = vault
-        # items of one bundle follow each other: their chunk is fetched once
-        needed = [chunk for before, chunk in zip([b"", *chunks], chunks, strict=False) if chunk != before]
-        self._fetched: Iterator[Fetched] = fetch(vault, needed)
-        self._current: Fetched | None = None
-        self._left = 0
-
-    def pieces(self, stored: Stored) -> Iterator[bytes]:
-        self._left = len(stored.spans)
-        for span in stored.spans:
-            self._left -= 1
-            content = self._content(span.chunk)
-            if isinstance(content, Damaged):
-                raise content
-            yield part_of(self._vault.inner_open(stored.sealed, content), span)
-
-    def skip_to_end(self, stored: Stored) -> None:
-        """Pass over chunks of an item that was given up."""
-        for span in stored.spans[len(stored.spans) - self._left :] if self._left else ():
-            self._content(span.chunk)
-        self._left = 0
-
-    def _content(self, chunk: bytes) -> bytes | Damaged:
-        if self._current is None or self._current[0] != chunk:
-            self._current = next(self._fetched)
-        return self._current[1]
-
-    def close(self) -> None:
-        close = getattr(self._fetched, "close", None)
-        if close is not None:
-            close()

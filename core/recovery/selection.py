@@ -1,10 +1,11 @@
 """What somebody chose to take back from a backup: everything, whole kinds, single items."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 
 from core.content.kinds import kind as kind_of
+from core.content.paths import path_of
 from core.errors import BadInput
 from core.vault.manifests import Manifest, Stored
 from core.vault.vault import Vault
@@ -46,3 +47,16 @@ def chosen(
             found = [stored for stored in items if selection.holds(summary.kind, stored.item.id)]
             if found:
                 yield summary.kind, found
+
+
+def folders_of(vault: Vault, manifest: Manifest, kinds: Sequence[tuple[str, list[Stored]]], *, everything: bool) -> list[Stored]:
+    """Folders of the backup that belong to what is chosen: all with everything, else those in which something of it lies.
+    One whose entry is damaged is made as it is needed, without its time and mode."""
+    if manifest.folders is None:
+        return []
+    found = list(vault.items(manifest, manifest.folders.kind, lost=lambda count: None))
+    if everything:
+        return found
+    paths = (path_of(stored.item) for _, chosen in kinds for stored in chosen)
+    needed = {path[:at] for path in paths for at, letter in enumerate(path) if letter == "/"}
+    return [stored for stored in found if path_of(stored.item) in needed]

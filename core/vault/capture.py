@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from enum import StrEnum
 
-from core.content.errors import DataAccessOff, DeviceLied, DeviceLocked, LinkError, NotAccepted
+from core.content.errors import DataAccessOff, DeviceLied, DeviceLocked, ItemNotTaken, LinkError, NotAccepted
 from core.content.items import Item
 from core.content.kinds import FOLDERS
 from core.content.link import DeviceLink, DeviceState, ReadsAhead, TellsNotRead
@@ -67,9 +67,13 @@ class Progress:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Skipped:
+    """Something that is on the device and not in the backup, though nobody wanted it left out."""
+
     kind: str
     name: str
-    reason: str
+    code: str
+    """Of a reason in `core.content.left_out`."""
+    detail: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -143,8 +147,8 @@ class Capture:
         found = {kind: self._look(kind, previous) for kind in kinds}
         folders = self._look(FOLDERS, previous) if FOLDERS in offered else None
         if isinstance(self._link, TellsNotRead):
-            lacking = (entry for entry in self._link.not_read() if not entry.kind or entry.kind in self._request.kinds)
-            self._skipped += [Skipped(kind=entry.kind or FOLDERS, name=entry.name, reason=entry.reason) for entry in lacking]
+            lacking = (entry for entry in self._link.not_read() if entry.kind == FOLDERS or entry.kind in self._request.kinds)
+            self._skipped += [Skipped(kind=entry.kind, name=entry.name, code=entry.code, detail=entry.detail) for entry in lacking]
         self._admit(self._progress.to_read_bytes)
         self._step(stage=Stage.READING)
         try:
@@ -253,8 +257,8 @@ class Capture:
                 self._writer.add_tiny(tree, item, self._tiny(item))
             else:
                 self._writer.add(tree, item, self._pieces(item))
-        except DeviceLied as error:
-            self._skipped.append(Skipped(kind=item.kind, name=item.name, reason=error.message))
+        except ItemNotTaken as error:
+            self._skipped.append(Skipped(kind=item.kind, name=item.name, code=error.why, detail=error.message))
         self._count(item.kind, items=1)
 
     def _tiny(self, item: Item) -> bytes:

@@ -7,7 +7,8 @@ from core.coverage.kinds import Cover, KindCover
 from core.coverage.wipe import Answer, CopyFacts, Evidence, Missing, may_be_wiped
 from server.fleet.models import Device, LinkType, Look
 from server.oversight.coverage import covered, look_of
-from server.runs.models import Backup, Copy, RunState
+from server.runs.left_out import accepted_of, is_partial
+from server.runs.models import Backup, Copy
 from server.runs.queries import present_backups, with_newest
 
 
@@ -18,7 +19,7 @@ def answer(device: Device, *, now: datetime) -> tuple[Answer, list[KindCover], L
     newest = _newest(device)
     evidence = Evidence(
         backup_at=newest.finished_at if newest else None,
-        backup_partial=bool(newest and newest.run and newest.run.state == RunState.PARTIAL),
+        backup_partial=newest is not None and is_partial(newest.run, accepted_of(device)),
         copies=[_facts(copy) for copy in newest.present] if newest else [],  # type: ignore[attr-defined]
         looked_at=look.at if look else None,
         missing=_missing(look, newest),

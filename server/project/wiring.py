@@ -20,7 +20,8 @@ from adapters.links.agent_pairing import offers, pair
 from adapters.links.folder import FolderLink
 from adapters.links.gathered import GatheredLink
 from adapters.links.paced import PacedLink
-from adapters.links.sftp import Sftp, SftpLink, fingerprint, host_key
+from adapters.links.sftp import SftpLink
+from adapters.links.sftp_session import Sftp, fingerprint, host_key
 from adapters.places import Places
 from adapters.stores.folder import FolderBlobs
 from core.content.classify import FileRule

@@ -62,3 +62,15 @@ class Restore(models.Model):
             models.Index(fields=["-asked_at", "-id"]),
             models.Index(fields=["backup"], condition=models.Q(state__in=["waiting", "running"]), name="restores_under_way"),
         ]
+
+
+class RestoreBatch(models.Model):
+    """Some hundred items of a restore under way: noted before they are written, filled in once they are. Gone with its end."""
+
+    restore = models.ForeignKey(Restore, on_delete=models.CASCADE, related_name="batches")
+    kind = models.CharField(max_length=40)
+    ids = models.JSONField(help_text="[item id]: what is about to be written.")
+    written = models.JSONField(null=True, help_text="{item id: id there}; empty until the batch is finished.")
+
+    class Meta:
+        indexes = [models.Index(fields=["restore", "kind"])]

@@ -15,7 +15,7 @@ from uuid import UUID
 from core.vault.errors import NoSuchBackup, StoreError
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
-from server.runs.models import Backup, CopyState
+from server.runs.models import Backup, Copy, CopyState
 from server.storage.models import Store
 from server.storage.queries import opened
 
@@ -52,12 +52,29 @@ class Reader:
             yield piece
 
 
+def opened_alone(backup: Backup) -> tuple[Vault, Manifest]:
+    """The first copy that can be opened, for one that reads for long and is in nobody's way. Raises StoreError, VaultError."""
+    trouble: Exception = NoSuchBackup("No store holds this backup any more.")
+    for copy in _present(backup):
+        try:
+            vault = opened(copy.store)
+            vault.refresh()
+            return vault, vault.manifest(backup.id.bytes)
+        except (StoreError, NoSuchBackup) as error:
+            trouble = error
+    raise trouble
+
+
+def _present(backup: Backup) -> list[Copy]:
+    copies = backup.copies.filter(state=CopyState.PRESENT).select_related("store")
+    return sorted(copies, key=lambda copy: not copy.intact)
+
+
 @contextmanager
 def reading(backup: Backup) -> Iterator[tuple[Reader, Manifest]]:
     """The first copy that can be opened, locked. Raises StoreError, VaultError when none can."""
     trouble: Exception = NoSuchBackup("No store holds this backup any more.")
-    copies = backup.copies.filter(state=CopyState.PRESENT).select_related("store")
-    for copy in sorted(copies, key=lambda copy: not copy.intact):
+    for copy in _present(backup):
         try:
             reader = _reader(copy.store)
             with reader.lock:

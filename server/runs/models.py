@@ -93,7 +93,10 @@ class Run(models.Model):
     cause = models.CharField(max_length=600, blank=True)
     remedy = models.CharField(max_length=600, blank=True)
     reference = models.CharField(max_length=16, blank=True, help_text="Of the entry in the server's log, where nobody foresaw the cause.")
-    skipped = models.JSONField(default=list)
+    skipped = models.JSONField(
+        default=list, help_text="[{kind, name, code, detail, counts}]: what could not be taken; what counts makes it partial."
+    )
+    skipped_count = models.PositiveIntegerField(default=0, help_text="Of them all; only so many are named.")
     left_out = models.JSONField(default=list, help_text="[{kind, reason, items, size_bytes}]: on purpose, by the plan.")
     log = models.JSONField(default=list)
 
@@ -119,6 +122,23 @@ class Run(models.Model):
             models.Index(fields=["cause_code", "-asked_at"], condition=~models.Q(cause_code=""), name="runs_by_cause"),
             models.Index(fields=["state"], condition=models.Q(state__in=["waiting", "running"]), name="active_runs"),
         ]
+
+
+class Omission(models.Model):
+    """Something that a link cannot take and that somebody has looked at and accepted. It stays counted and named."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="omissions")
+    alike = models.BooleanField(default=False, help_text="For all devices of the same link, family and model, too.")
+    path = models.CharField(max_length=1024, blank=True, help_text="This one, or everything below it; empty for all of a reason.")
+    code = models.CharField(max_length=20, blank=True, help_text="Of a reason; empty for any.")
+    why = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["device", "ended_at"]), models.Index(fields=["alike", "ended_at"])]
 
 
 class LinedUp(models.Model):

@@ -20,7 +20,7 @@ def closing_sentence(run: Run) -> str:
     if run.state in CAME and run.finished_at and run.started_at and hasattr(run, "backup"):
         saved = f"{run.backup.items:,} items".replace(",", "\u202f") if run.backup.items != 1 else "1 item"
         took = spoken(run.finished_at - run.started_at) if (run.finished_at - run.started_at).total_seconds() >= 1 else "less than a second"
-        left_out = f" {len(run.skipped)} could not be taken; they are listed below." if run.skipped else ""
+        left_out = f" {_could_not(run)}" if run.skipped else ""
         new = f"{iec(run.stored_bytes)} of it were new to the store" if run.stored_bytes else "nothing of it was new to the store"
         return (
             f"Saved {saved}, {iec(run.backup.size_bytes)}, of {run.device.name} in {run.store.name}, encrypted, in {took}; {new}."
@@ -37,6 +37,14 @@ def closing_sentence(run: Run) -> str:
         RunState.STOPPED: "It was stopped by hand.",
     }
     return f"{said.get(RunState(run.state), '')} {run.cause}".strip()
+
+
+def _could_not(run: Run) -> str:
+    """What is missing from it; things that count and things that were accepted, or that no link could carry, told apart."""
+    count, matter = run.skipped_count or len(run.skipped), sum(bool(one.get("counts", True)) for one in run.skipped)
+    if not matter:
+        return f"{count} {'was' if count == 1 else 'were'} left out as accepted, listed below."
+    return f"{count} could not be taken; {'it is' if count == 1 else 'they are'} listed below."
 
 
 def log_line(at: datetime, says: str) -> dict[str, str]:

@@ -129,18 +129,19 @@ class PretendOutside:
         return FolderLink(Path(path), rules)
 
     def meet_sftp(self, host: str, port: int) -> tuple[str, str]:
-        from adapters.links.sftp import fingerprint, host_key
+        from adapters.links.sftp_session import fingerprint, host_key
 
         key = host_key(host, port)
         return key, fingerprint(key)
 
     def fingerprint(self, host_key: str) -> str:
-        from adapters.links.sftp import fingerprint
+        from adapters.links.sftp_session import fingerprint
 
         return fingerprint(host_key)
 
     def sftp_link(self, where: SftpPlace, rules: Sequence[FileRule]) -> FilesLink:
-        from adapters.links.sftp import Sftp, SftpLink
+        from adapters.links.sftp import SftpLink
+        from adapters.links.sftp_session import Sftp
 
         return SftpLink(Sftp(**asdict(where)), rules)
 

@@ -1,14 +1,11 @@
 from dataclasses import replace
 from unittest import TestCase
 
-from core.content.errors import DeviceFull
 from core.content.items import Item
 from core.content.link import DeviceState
 from core.errors import BadInput
-from core.recovery.conflicts import Step, WhenThere, planned
 from core.recovery.inside import line, matches
 from core.recovery.preflight import preflight
-from core.recovery.restore import restore
 from core.recovery.selection import Selection, chosen
 from core.vault.tests.bench_of_one import START, Bench, MemoryDevice, phone
 
@@ -36,87 +33,6 @@ class WhatIsChosen(TestCase):
             Selection()
         with self.assertRaises(BadInput):
             Selection(kinds=frozenset({"smoke"}))
-
-
-class RestoringToADevice(TestCase):
-    def setUp(self):
-        self.bench, self.device = Bench(), MemoryDevice(phone())
-        self.before = dict(self.device.content)
-        self.manifest = self.bench.capture(self.device).manifest
-        self.vault = self.bench.again()
-        self.vault.refresh()
-
-    def restore(self, when_there: WhenThere, device: MemoryDevice | None = None, *, same: bool = True):
-        kinds = list(chosen(self.vault, self.manifest, Selection(everything=True)))
-        return restore(self.vault, device or self.device, kinds, when_there=when_there, same_device=same)
-
-    def test_an_emptied_device_holds_every_byte_again(self):
-        self.device.content.clear()
-        report = self.restore(WhenThere.SKIP)
-        self.assertEqual(self.device.content, self.before)
-        self.assertEqual((report["contacts"].written, report["contacts"].expected, report["contacts"].found), (150, 150, 150))
-
-    def test_what_is_there_already_is_not_written_again(self):
-        report = self.restore(WhenThere.REPLACE)
-        self.assertEqual((report["photos"].same, report["photos"].found), (6, 6))
-        self.assertEqual(self.device.content, self.before)
-
-    def test_keep_both_replace_and_skip(self):
-        for choice, expected in (
-            (WhenThere.KEEP_BOTH, {"p1": b"newer", "p1 2": self.before["photos", "p1"]}),
-            (WhenThere.REPLACE, {"p1": self.before["photos", "p1"]}),
-            (WhenThere.SKIP, {"p1": b"newer"}),
-        ):
-            device = MemoryDevice({**self.before, ("photos", "p1"): b"newer"})
-            report = self.restore(choice, device)
-            found = {id: content for (kind, id), content in device.content.items() if kind == "photos" and id.startswith("p1")}
-            self.assertEqual(found, expected, choice)
-            self.assertEqual(report["photos"].expected, report["photos"].found)
-
-    def test_what_was_added_since_stays(self):
-        self.device.content["photos", "new"] = b"new"
-        self.restore(WhenThere.REPLACE)
-        self.assertEqual(self.device.content["photos", "new"], b"new")
-
-    def test_another_device_gets_new_items(self):
-        other = MemoryDevice({("photos", "p0"): b"another photo"})
-        report = self.restore(WhenThere.REPLACE, other, same=False)
-        self.assertEqual(other.content["photos", "p0"], b"another photo")
-        self.assertEqual(report["photos"].added, 6)
-
-    def test_a_device_that_swallows_what_is_written_is_found_out(self):
-        class Forgetful(MemoryDevice):
-            def replace(self, kind, id, name, pieces, *, size_bytes):
-                if id != "c007":
-                    super().replace(kind, id, name, pieces, size_bytes=size_bytes)
-
-        report = self.restore(WhenThere.REPLACE, Forgetful({}))
-        self.assertEqual((report["contacts"].expected, report["contacts"].found), (150, 149))
-
-    def test_a_damaged_item_is_named_and_the_rest_is_restored(self):
-        photo = next(stored for stored in self.vault.items(self.manifest, "photos") if stored.item.id == "p2")
-        place = self.vault.index.place(photo.spans[0].chunk)
-        name = next(name for name in self.bench.blobs.held if name.endswith(place.pack.hex()))
-        bad = bytearray(self.bench.blobs.held[name])
-        bad[place.offset + 50] ^= 1
-        self.bench.blobs.held[name] = bytes(bad)
-        self.device.content.clear()
-        report = self.restore(WhenThere.REPLACE)
-        self.assertEqual(report["photos"].damaged, ["p2"])
-        self.assertEqual(report["photos"].found, 5)
-        self.assertNotIn(("photos", "p2"), self.device.content)
-
-    def test_a_device_without_room_is_refused_before_anything_is_written(self):
-        other = MemoryDevice({})
-        other.told = replace(other.told, storage_total_bytes=1000, storage_used_bytes=900)
-        with self.assertRaises(DeviceFull):
-            self.restore(WhenThere.REPLACE, other)
-        self.assertEqual(other.content, {})
-
-    def test_the_same_tag_in_another_size_is_not_the_same(self):
-        stored = next(iter(self.vault.items(self.manifest, "photos")))
-        there = [replace(stored.item, size_bytes=1)]
-        self.assertEqual(planned([stored], there, WhenThere.REPLACE, same_device=True)[0].step, Step.REPLACE)
 
 
 class BeforeARestore(TestCase):

@@ -1,12 +1,14 @@
 """A small vault in memory and a device in memory, for tests. Time and randomness are under control."""
 
 import random
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime, timedelta
 
+from core.content.digests import digest
 from core.content.errors import LinkCut
 from core.content.items import Item
-from core.content.link import DeviceState
+from core.content.kinds import FOLDERS
+from core.content.link import DeviceState, SmallItem
 from core.vault.blobs import BlobStore
 from core.vault.capture import Capture, Captured, Request
 from core.vault.chunks import VaultLimits
@@ -30,10 +32,14 @@ class MemoryDevice:
 
     def __init__(self, content: dict[tuple[str, str], bytes]) -> None:
         self.content = content
+        self.names: dict[tuple[str, str], str] = {}
+        """Of items that are called otherwise than their id."""
         self.cut_after: int | None = None
         self.lies: dict[str, int] = {}
         self.told = DeviceState(make="Harrow", model="H1", family="orlo", os_version="9", locked=False, data_access=True)
-        self.sent_bytes = 0
+        self.sent_bytes = self.requests = 0
+        self.protocol = 2
+        self.takes_at_once = 100
 
     def state(self) -> DeviceState:
         return self.told
@@ -46,7 +52,7 @@ class MemoryDevice:
             Item(
                 kind=kind,
                 id=id,
-                name=id,
+                name=self.names.get((kind, id), id),
                 size_bytes=self.lies.get(id, len(content)),
                 modified=START,
                 tag=str(hash(content)),
@@ -64,9 +70,33 @@ class MemoryDevice:
                 raise LinkCut("The cable came loose.")
             yield piece
 
+    def tells_digests(self) -> bool:
+        return self.protocol >= 2
+
+    def digests(self, kind: str, ids: Sequence[str]) -> list[bytes | None]:
+        return [digest(kind, self.content[kind, id]) if (kind, id) in self.content else None for id in ids]
+
+    def writes_many(self) -> bool:
+        return self.protocol >= 2
+
+    def write_many(self, kind: str, items: Sequence[SmallItem]) -> list[str]:
+        self.requests += 1
+        ids = []
+        for item in items[: self.takes_at_once]:
+            if item.id is None:
+                ids.append(self.create(kind, item.name, [item.content], size_bytes=len(item.content)))
+            else:
+                self.replace(kind, item.id, item.name, [item.content], size_bytes=len(item.content))
+                ids.append(item.id)
+        return ids
+
     def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
-        id = name if (kind, name) not in self.content else f"{name} 2"
+        id, number = name, 1
+        while (kind, id) in self.content:
+            number += 1
+            id = f"{name} {number}"
         self.content[kind, id] = b"".join(pieces)
+        self.names[kind, id] = name
         return id
 
     def replace(self, kind: str, id: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> None:
@@ -103,7 +133,13 @@ class Bench:
 
     def capture(self, device: MemoryDevice, previous: Manifest | None = None, *, of: str = "d1", **hooks: object) -> Captured:
         self.now += timedelta(minutes=1)
-        request = Request(device=of, device_told={"name": "H1"}, kinds=tuple(device.kinds()), note="", zone="Europe/Berlin")
+        request = Request(
+            device=of,
+            device_told={"name": "H1"},
+            kinds=tuple(kind for kind in device.kinds() if kind != FOLDERS),
+            note="",
+            zone="Europe/Berlin",
+        )
         return Capture(device, Writer(self.again()), request, clock=lambda: self.now, **hooks).run(previous)  # type: ignore[arg-type]
 
 

@@ -120,9 +120,9 @@ class Folders(OfficeTestCase):
             {(one["pattern"], one["label"]): one["files"] for one in told},
             {("Logs/**", "Notes"): 2, ("*.tmp", "left out"): 1, ("", "Photos"): 1},
         )
-        self.assertEqual(link_to(Device.objects.get()).kinds(), ["photos", "documents"])
+        self.assertEqual(link_to(Device.objects.get()).kinds(), ["photos", "documents", "folders"])
         self.assertEqual(self.link(rules=self.RULES).status_code, 200)
-        self.assertEqual(link_to(Device.objects.get()).kinds(), ["photos", "notes"])
+        self.assertEqual(link_to(Device.objects.get()).kinds(), ["photos", "notes", "folders"])
 
     def test_bad_settings_name_their_field_and_change_nothing(self):
         for field, changes in (

@@ -3,20 +3,26 @@
 import os
 import secrets
 import time
+from collections.abc import Iterator
 from dataclasses import asdict
-from typing import Any
+from functools import partial
+from typing import Any, cast
 from uuid import UUID
 
 from django.db import transaction
 
-from core.content.errors import DeviceAway
-from core.content.items import Item
-from core.exchange.archive import Archive, Content
+from core.content.errors import DataAccessOff, DeviceAway, LinkCut
+from core.content.link import DeviceLink, HoldsFiles, HoldsItems
+from core.exchange.archive import Archive
 from core.exchange.filenames import safe_part
 from core.recovery.conflicts import WhenThere
-from core.recovery.restore import Report
+from core.recovery.into_files import FilesLink, IntoFiles
+from core.recovery.into_items import IntoItems, ItemsLink
+from core.recovery.report import KindReport
+from core.recovery.restore import Going, Kinds, Place, noticed
 from core.recovery.restore import restore as write_to_device
-from core.recovery.selection import Selection, chosen
+from core.recovery.selection import Selection, chosen, folders_of
+from core.recovery.stream import Stream, in_store_order
 from core.vault.errors import Stopped
 from core.vault.manifests import Stored
 from core.vault.vault import Vault
@@ -24,11 +30,14 @@ from server.fleet.convert import link_to, put_away
 from server.live import tell
 from server.outside import outside
 from server.people.queries import office_zone
-from server.recovery.models import Restore, RestoreState, Target
-from server.recovery.readers import reading
+from server.recovery.actions.intents import RowIntents
+from server.recovery.models import Restore, RestoreBatch, RestoreState, Target
+from server.recovery.readers import opened_alone
 from server.transition import held, move
 from server.unforeseen import ending_of
 
+PAUSES = (2, 5, 15)
+"""Seconds until a restore goes on after each cut; after the last one it ends."""
 TELL_EVERY_SECONDS = 0.4
 
 
@@ -39,7 +48,7 @@ def carry_out(restore_id: UUID) -> Restore:
         return restore
     try:
         report = _report(restore)
-        whole = all(entry["expected"] == entry["found"] and not entry["damaged"] for entry in report["kinds"])
+        whole = all(entry["whole"] for entry in report["kinds"])
         told = {"report": report, "file_name": restore.file_name, "file_bytes": restore.file_bytes}
         return _ended(restore_id, RestoreState.COMPLETE if whole else RestoreState.PARTIAL, **told)
     except Stopped:
@@ -69,6 +78,7 @@ def _ended(restore_id: UUID, to: RestoreState, **fields: Any) -> Restore:
     restore = held(Restore, restore_id, "backup__device__holder", "device__holder", "by")
     if restore.state == RestoreState.RUNNING:
         move(restore, to, finished_at=outside().now(), **fields)
+        RestoreBatch.objects.filter(restore=restore_id).delete()
     tell("restore", str(restore.id))
     return restore
 
@@ -79,20 +89,23 @@ def _report(restore: Restore) -> dict[str, Any]:
         kinds=frozenset(restore.kinds),
         items=frozenset((kind, id) for kind, id in restore.chosen_items),
     )
-    with reading(restore.backup) as (reader, manifest):
-        lost: dict[str, int] = {}
-        kinds = list(chosen(reader.vault, manifest, selection, lost=lost))
-        write = _to_device if restore.target == Target.DEVICE else _to_archive
-        return _with_lost(write(restore, reader.vault, kinds), lost)
+    vault, manifest = opened_alone(restore.backup)
+    lost: dict[str, int] = {}
+    kinds = list(chosen(vault, manifest, selection, lost=lost))
+    folders = folders_of(vault, manifest, kinds, everything=selection.everything)
+    if restore.target == Target.DEVICE:
+        return _with_lost(_to_device(restore, vault, kinds, folders), lost)
+    return _with_lost(_to_archive(restore, vault, kinds, folders), lost)
 
 
 def _with_lost(report: dict[str, Any], lost: dict[str, int]) -> dict[str, Any]:
     """Items whose list is damaged have no names; their number stands among what could not be given back."""
-    nothing = {"chosen": 0, "written": 0, "expected": 0, "found": 0, "damaged": []}
+    nothing = asdict(KindReport())
     kinds = {entry["kind"]: entry for entry in report["kinds"]}
     for kind, count in lost.items():
         entry = kinds.setdefault(kind, {"kind": kind} | nothing)
         entry["damaged"] = [*entry["damaged"], f"{count} items that cannot be named, because their list is damaged"]
+        entry["whole"] = False
     return {**report, "kinds": list(kinds.values())}
 
 
@@ -114,20 +127,49 @@ class Watch:
         tell("restore", str(self._id), progress)
 
 
-def _to_device(restore: Restore, vault: Vault, kinds: list[tuple[str, list[Stored]]]) -> dict[str, Any]:
+def _to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Stored]) -> dict[str, Any]:
+    """Goes on after a cut; what was written until then is known and is not written again."""
+    for pause_seconds in (*PAUSES, None):
+        try:
+            return _once_to_device(restore, vault, kinds, folders)
+        except (LinkCut, DeviceAway):
+            if pause_seconds is None:
+                raise
+            _wait(restore, pause_seconds)
+    raise AssertionError("unreachable")
+
+
+def _wait(restore: Restore, seconds: float) -> None:
+    """Raises Stopped."""
+    watch, until = Watch(restore), time.monotonic() + seconds
+    while time.monotonic() < until:
+        watch.tell("", 0, 0)
+        time.sleep(min(0.5, seconds))
+
+
+def _once_to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Stored]) -> dict[str, Any]:
     if restore.device is None:
         raise DeviceAway("The device of this restore is not in the register any more.", remedy="Choose another device.")
-    link = link_to(restore.device)
+    link, going = link_to(restore.device), Going(tell=Watch(restore).tell)
     try:
-        same = restore.device_id == restore.backup.device_id
-        when_there, watch = WhenThere(restore.when_there), Watch(restore)
-        found: Report = write_to_device(vault, link, kinds, when_there=when_there, same_device=same, on_progress=watch.tell)
+        place = _place(restore, vault, link, folders, going)
+        found = write_to_device(vault, link, place, kinds, intents=RowIntents(restore.id), going=going)
     finally:
         put_away(link)
-    return {"kinds": [{"kind": kind} | asdict(counts) for kind, counts in found.items()]}
+    return {"kinds": [{"kind": kind} | asdict(counts) | {"whole": counts.whole} for kind, counts in found.items()]}
 
 
-def _to_archive(restore: Restore, vault: Vault, kinds: list[tuple[str, list[Stored]]]) -> dict[str, Any]:
+def _place(restore: Restore, vault: Vault, link: DeviceLink, folders: list[Stored], going: Going) -> Place:
+    when_there = WhenThere(restore.when_there)
+    if isinstance(link, HoldsFiles):
+        return IntoFiles(vault, cast(FilesLink, link), when_there=when_there, folders=folders, going=going)
+    if isinstance(link, HoldsItems):
+        same = restore.device_id == restore.backup.device_id
+        return IntoItems(vault, cast(ItemsLink, link), when_there=when_there, same_device=same, going=going)
+    raise DataAccessOff("Nothing can be written over this link.", remedy="Make an archive instead.")
+
+
+def _to_archive(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Stored]) -> dict[str, Any]:
     """Written beside its place and renamed: a file that can be fetched is whole."""
     folder = outside().exports
     folder.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -135,11 +177,11 @@ def _to_archive(restore: Restore, vault: Vault, kinds: list[tuple[str, list[Stor
     try:
         with unfinished.open("wb") as file:
             archive = Archive(file, now=outside().now())
-            watch, done, total = Watch(restore), 0, sum(entry.item.size_bytes for _, stored in kinds for entry in stored)
+            going = Going(tell=Watch(restore).tell, total_bytes=sum(entry.item.size_bytes for _, stored in kinds for entry in stored))
             for kind, stored in kinds:
-                watch.tell(kind, done, total)
-                archive.add_kind(kind, [_opener(vault, entry) for entry in stored])
-                done += sum(entry.item.size_bytes for entry in stored)
+                going.kind = kind
+                _add_kind(archive, vault, kind, stored, going)
+            archive.add_folders([stored.item for stored in folders])
             found = archive.close()
             file.flush()
             os.fsync(file.fileno())
@@ -149,23 +191,23 @@ def _to_archive(restore: Restore, vault: Vault, kinds: list[tuple[str, list[Stor
     day = restore.backup.finished_at.astimezone(office_zone())
     restore.file_name = safe_part(f"{restore.backup.device.name} {day:%Y-%m-%d %H%M}.zip")
     restore.file_bytes = (folder / f"{restore.id}.zip").stat().st_size
-    damaged: dict[str, list[str]] = {}
-    for kind, name in found.damaged:
-        damaged.setdefault(kind, []).append(name)
-    return {
-        "kinds": [
-            {
-                "kind": kind,
-                "chosen": len(stored),
-                "written": found.written.get(kind, 0),
-                "expected": len(stored),
-                "found": found.written.get(kind, 0),
-                "damaged": damaged.get(kind, []),
-            }
-            for kind, stored in kinds
-        ]
-    }
+    reports = {kind: KindReport(chosen=len(stored), expected=len(stored), written=found.written.get(kind, 0)) for kind, stored in kinds}
+    for kind, counts in reports.items():
+        counts.found = counts.written
+        counts.damaged = [name for of, name in found.damaged if of == kind]
+        counts.renamed = [(name, path) for of, name, path in found.renamed if of == kind]
+    return {"kinds": [{"kind": kind} | asdict(counts) | {"whole": counts.whole} for kind, counts in reports.items()]}
 
 
-def _opener(vault: Vault, stored: Stored) -> tuple[Item, Content]:
-    return stored.item, lambda: vault.read(stored)
+def _add_kind(archive: Archive, vault: Vault, kind: str, items: list[Stored], going: Going) -> None:
+    """As the items lie in the store, each chunk read once."""
+    ordered = [items[at] for at in in_store_order(vault, items)]
+    stream = Stream.of(vault, ordered)
+    try:
+        archive.add_kind(kind, ((one.item, partial(_pieces, stream, one, going)) for one in ordered))
+    finally:
+        stream.close()
+
+
+def _pieces(stream: Stream, stored: Stored, going: Going) -> Iterator[bytes]:
+    return noticed(stream.pieces(stored), going)

@@ -89,6 +89,12 @@ class FindingSerializer(serializers.Serializer):
     remedy = serializers.CharField()
 
 
+class NamedReasonField(serializers.ListField):
+    """Pairs of texts."""
+
+    child = serializers.ListField(child=serializers.CharField(), min_length=2, max_length=2)
+
+
 class KindReportSerializer(serializers.Serializer):
     """Counts of one kind. What was not counted for this target is missing."""
 
@@ -103,9 +109,15 @@ class KindReportSerializer(serializers.Serializer):
     same = serializers.IntegerField(required=False)
     left = serializers.IntegerField(required=False)
     damaged = serializers.ListField(child=serializers.CharField())
+    missing = serializers.ListField(child=serializers.CharField(), required=False)
+    missing_count = serializers.IntegerField(required=False)
+    refused = NamedReasonField(required=False, help_text="[name, reason]")
+    renamed = NamedReasonField(required=False, help_text="[name, path that it has now]")
+    proven_by = serializers.ChoiceField(choices=["content", "size"], required=False)
+    whole = serializers.BooleanField(required=False)
 
     def get_label(self, row: dict[str, Any]) -> str:
-        return KINDS[row["kind"]].label
+        return KINDS[row["kind"]].label if row["kind"] in KINDS else "Folders"
 
 
 class RestoreProgressSerializer(serializers.Serializer):
@@ -118,7 +130,9 @@ class RestoreSerializer(serializers.ModelSerializer):
     backup_id = serializers.UUIDField()
     backup_at = serializers.DateTimeField(source="backup.finished_at")
     source_name = serializers.CharField(source="backup.device.name")
+    source_holder = serializers.CharField(source="backup.device.holder.name")
     device_name = serializers.SerializerMethodField()
+    device_holder = serializers.SerializerMethodField()
     state = serializers.ChoiceField(choices=RestoreState.choices)
     progress = RestoreProgressSerializer()
     report = serializers.SerializerMethodField()
@@ -127,7 +141,8 @@ class RestoreSerializer(serializers.ModelSerializer):
     class Meta:
         model = Restore
         fields = (
-            "id", "backup_id", "backup_at", "source_name", "target", "device_id", "device_name", "everything", "kinds", "when_there",
+            "id", "backup_id", "backup_at", "source_name", "source_holder", "target", "device_id", "device_name", "device_holder",
+            "everything", "kinds", "when_there",
             "state", "asked_at", "started_at", "finished_at", "progress", "report", "cause", "remedy", "stop_asked", "file_name",
             "file_bytes", "by_name",
         )  # fmt: skip
@@ -135,6 +150,9 @@ class RestoreSerializer(serializers.ModelSerializer):
 
     def get_device_name(self, restore: Restore) -> str:
         return restore.device.name if restore.device else ""
+
+    def get_device_holder(self, restore: Restore) -> str:
+        return restore.device.holder.name if restore.device else ""
 
     def get_by_name(self, restore: Restore) -> str:
         return restore.by.shown_name if restore.by else "Old Attic"

@@ -18,6 +18,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from core.content.errors import DeviceFull
 from core.content.items import clean_name
 from core.content.kinds import KIND_CODES
+from core.content.left_out import reason_of
 from core.content.link import DeviceLink
 from core.errors import AtticError, BadInput
 from core.vault.capture import Capture, Captured, Progress, Request
@@ -209,7 +210,7 @@ def _recorded(bringing: Bringing, captured: Captured) -> Bringing:
     if row.state != BringingState.BRINGING:
         return row
     aside = list(row.found.get("left_aside", ()))
-    aside += [{"name": one.name, "why": one.reason} for one in captured.skipped]
+    aside += [{"name": one.name, "why": reason_of(one.code, one.detail)} for one in captured.skipped]
     found = row.found | {
         "left_aside": aside[:SHOWN_ASIDE],
         "left_aside_count": row.found.get("left_aside_count", 0) + len(captured.skipped),

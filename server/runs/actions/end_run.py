@@ -21,6 +21,7 @@ from server.jobs import defer_after_run, defer_tick
 from server.live import tell
 from server.people.clock import in_doubt
 from server.runs.convert import told_kinds
+from server.runs.left_out import MOST_NAMED, accepted_of, told_skipped
 from server.runs.models import OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
 from server.runs.sentences import closing_sentence, log_line
 from server.storage.actions.note_newest import note_newest
@@ -36,7 +37,7 @@ STOPPED_WORDS = {"cause_code": "run.stopped", "cause": "Somebody stopped it.", "
 def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost: dict[str, float]) -> Run:
     """Record the backup that lies in the store now. It is recorded even where the run was ended by somebody else meanwhile."""
     run, manifest = held(Run, run_id, *ROW), captured.manifest
-    going = run.state == RunState.RUNNING
+    going, skipped = run.state == RunState.RUNNING, told_skipped(captured.skipped, accepted_of(run.device))
     backup = Backup.objects.create(
         id=UUID(bytes=manifest.id), device=run.device, run=run if going else None, finished_at=manifest.finished_at, items=manifest.items,
         size_bytes=manifest.size_bytes, kinds=told_kinds(manifest), family=run.device.family, os_version=captured.state.os_version,
@@ -49,13 +50,14 @@ def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost:
     run.backup = backup
     move(
         run,
-        RunState.PARTIAL if captured.skipped else RunState.COMPLETE,
+        RunState.PARTIAL if any(entry["counts"] for entry in skipped) else RunState.COMPLETE,
         finished_at=manifest.finished_at,
         read_bytes=captured.read_bytes,
         stored_bytes=captured.stored_bytes,
         worked_seconds=worked_seconds,
         cost=cost,
-        skipped=[{"kind": entry.kind, "name": entry.name, "reason": entry.reason} for entry in captured.skipped[:1000]],
+        skipped=skipped[:MOST_NAMED],
+        skipped_count=len(skipped),
         left_out=[asdict(entry) for entry in captured.left_out[:500]],
         cause_code="",
         cause="",

@@ -7,6 +7,7 @@ from rest_framework import serializers
 
 from core.content.kinds import KINDS
 from server.runs.history import stage_lengths
+from server.runs.left_out import accepted_of, read_skipped
 from server.runs.models import Backup, Copy, Run, RunState
 from server.runs.queries import id_of_run_before
 from server.runs.sentences import closing_sentence, stage_words
@@ -85,9 +86,13 @@ class RunSerializer(serializers.ModelSerializer):
 
 
 class SkippedSerializer(serializers.Serializer):
+    """Something that could not be taken."""
+
     kind = serializers.CharField()
     name = serializers.CharField()
+    code = serializers.CharField(help_text="Of the reason; empty for runs of older versions.")
     reason = serializers.CharField()
+    counts = serializers.BooleanField(help_text="Whether the backup is a partial one because of it: false once it is accepted.")
 
 
 class LeftOutSerializer(serializers.Serializer):
@@ -114,7 +119,8 @@ class LogSerializer(serializers.Serializer):
 class RunDetailSerializer(RunSerializer):
     says = serializers.SerializerMethodField()
     progress = RunProgressSerializer()
-    skipped = SkippedSerializer(many=True)
+    skipped = serializers.SerializerMethodField()
+    skipped_count = serializers.SerializerMethodField(help_text="Of them all; at most 1,000 are named.")
     left_out = LeftOutSerializer(many=True)
     log = LogSerializer(many=True)
     attempts = serializers.IntegerField()
@@ -124,13 +130,20 @@ class RunDetailSerializer(RunSerializer):
 
     class Meta(RunSerializer.Meta):
         fields = (
-            *RunSerializer.Meta.fields, "says", "progress", "skipped", "left_out", "hold_until", "log", "attempts", "stop_asked",
-            "next_try_at", "gives_up_at", "expected_seconds", "worked_seconds", "stages", "before_id",
+            *RunSerializer.Meta.fields, "says", "progress", "skipped", "skipped_count", "left_out", "hold_until", "log", "attempts",
+            "stop_asked", "next_try_at", "gives_up_at", "expected_seconds", "worked_seconds", "stages", "before_id",
         )  # fmt: skip
         read_only_fields = fields
 
     def get_says(self, run: Run) -> str:
         return closing_sentence(run)
+
+    @extend_schema_field(SkippedSerializer(many=True))
+    def get_skipped(self, run: Run) -> Any:
+        return read_skipped(run, accepted_of(run.device)) if run.skipped else []
+
+    def get_skipped_count(self, run: Run) -> int:
+        return run.skipped_count or len(run.skipped)
 
     @extend_schema_field(StageSerializer(many=True))
     def get_stages(self, run: Run) -> Any:

@@ -2447,6 +2447,14 @@ export interface components {
             same?: number;
             left?: number;
             damaged: string[];
+            missing?: string[];
+            missing_count?: number;
+            /** @description [name, reason] */
+            refused?: string[][];
+            /** @description [name, path that it has now] */
+            renamed?: string[][];
+            proven_by?: components["schemas"]["ProvenByEnum"];
+            whole?: boolean;
         };
         KnownCause: {
             code: string;
@@ -3272,6 +3280,12 @@ export interface components {
             /** @description The last three months; of a single device only. */
             days: components["schemas"]["PromiseDay"][];
         };
+        /**
+         * @description * `content` - content
+         *     * `size` - size
+         * @enum {string}
+         */
+        ProvenByEnum: "content" | "size";
         PutOffRequest: {
             /** Format: date */
             until: string;
@@ -3357,10 +3371,12 @@ export interface components {
             /** Format: date-time */
             backup_at: string;
             source_name: string;
+            source_holder: string;
             readonly target: components["schemas"]["TargetEnum"];
             /** Format: uuid */
             readonly device_id: string | null;
             readonly device_name: string;
+            readonly device_holder: string;
             readonly everything: boolean;
             readonly kinds: unknown;
             readonly when_there: string;
@@ -3517,7 +3533,9 @@ export interface components {
             readonly encrypted: boolean | null;
             readonly says: string;
             progress: components["schemas"]["RunProgress"];
-            skipped: components["schemas"]["Skipped"][];
+            readonly skipped: components["schemas"]["Skipped"][];
+            /** @description Of them all; at most 1,000 are named. */
+            readonly skipped_count: number;
             left_out: components["schemas"]["LeftOut"][];
             /**
              * Format: date
@@ -3702,10 +3720,15 @@ export interface components {
             /** @default  */
             note: string;
         };
+        /** @description Something that could not be taken. */
         Skipped: {
             kind: string;
             name: string;
+            /** @description Of the reason; empty for runs of older versions. */
+            code: string;
             reason: string;
+            /** @description Whether the backup is a partial one because of it: false once it is accepted. */
+            counts: boolean;
         };
         Sorted: {
             pattern: string;
