@@ -17,7 +17,7 @@ from core.content.kinds import KINDS
 class Cover(StrEnum):
     BACKED_UP = "backed_up"
     BEHIND = "behind"
-    """Backed up, and the device holds a newer item than any backup does."""
+    """Backed up, and the device holds more items than the newest backup, or a newer one."""
     IN_STEP_ONLY = "in_step_only"
     NOTHING = "nothing"
     EMPTY = "empty"
@@ -96,8 +96,14 @@ def _cover(now: Live | None, newest: Held | None, accounts: list[Account]) -> Co
         if now is not None and not now.items:
             return Cover.EMPTY
         return Cover.IN_STEP_ONLY if any(_works(one) for one in accounts) else Cover.NOTHING
-    ahead = now is not None and now.newest_at is not None and (newest.newest_at is None or now.newest_at > newest.newest_at)
-    return Cover.BEHIND if ahead else Cover.BACKED_UP
+    return Cover.BEHIND if now is not None and _ahead(now, newest) else Cover.BACKED_UP
+
+
+def _ahead(now: Live, newest: Held) -> bool:
+    """Whether the device holds more, or something newer; that both hold as many proves nothing, so both are asked."""
+    if now.items > newest.items:
+        return True
+    return now.newest_at is not None and (newest.newest_at is None or now.newest_at > newest.newest_at)
 
 
 def _works(account: Account) -> bool:
@@ -118,6 +124,6 @@ def _says(code: str, cover: Cover, accounts: list[Account]) -> str:
             names = " and ".join(one.service for one in accounts if _works(one))
             return f"Only kept in step by {names}: a deletion would travel there too."
         case Cover.BEHIND:
-            return "Backed up; the device holds newer ones that are in no backup yet."
+            return "Backed up; the device holds some that are not in its newest backup."
         case Cover.BACKED_UP:
             return "Backed up."

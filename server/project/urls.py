@@ -16,7 +16,7 @@ from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import views as recovery
 from server.retention.api import views as retention
-from server.runs.api import bringing, differences
+from server.runs.api import bringing, differences, omissions
 from server.runs.api import history as run_history
 from server.runs.api import views as runs
 from server.storage.api import views as storage
@@ -117,6 +117,9 @@ api = [
     path("runs/<uuid:one>/with/<uuid:two>", run_history.CompareView.as_view()),
     path("runs/<uuid:id>", runs.RunView.as_view()),
     path("runs/<uuid:id>/stop", runs.StopRunView.as_view()),
+    path("runs/<uuid:id>/accept", omissions.AcceptView.as_view()),
+    path("omissions/<int:id>", omissions.OmissionView.as_view()),
+    path("devices/<uuid:id>/omissions", omissions.DeviceOmissionsView.as_view()),
     path("backups/<uuid:id>", retention.BackupView.as_view()),
     path("backups/<uuid:id>/hold", runs.HoldView.as_view()),
     path("backups/<uuid:id>/copy", runs.CopyBackupView.as_view()),

@@ -8,7 +8,7 @@ from django.db.models import Q
 from core.content.left_out import Accepted, counts, reason_of
 from core.vault.capture import Skipped
 from server.fleet.models import Device
-from server.runs.models import Omission, Run
+from server.runs.models import Backup, Omission, Run
 
 MOST_NAMED = 1000
 """Of one run; the count is whole."""
@@ -50,3 +50,11 @@ def read_skipped(run: Run, accepted: Sequence[Accepted]) -> list[dict[str, Any]]
 def is_partial(run: Run | None, accepted: Sequence[Accepted]) -> bool:
     """Whether anything that nobody has accepted is missing from the run's backup."""
     return run is not None and any(one["counts"] for one in read_skipped(run, accepted))
+
+
+def left_out_of(device: Device) -> tuple[Run | None, list[dict[str, Any]]]:
+    """The run of the device's newest backup, and what it could not take."""
+    newest = Backup.objects.filter(device=device, run__isnull=False).select_related("run").order_by("-finished_at").first()
+    if newest is None or newest.run is None:
+        return None, []
+    return newest.run, read_skipped(newest.run, accepted_of(device))

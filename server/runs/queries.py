@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from server.fleet.models import Device
-from server.runs.models import ACTIVE, CAME, Backup, Bringing, Copy, CopyState, Run, Stray
+from server.runs.models import ACTIVE, CAME, Backup, Bringing, Copy, CopyState, Omission, Run, Stray
 from server.storage.models import Store
 
 
@@ -20,6 +20,10 @@ def runs() -> QuerySet[Run]:
 
 def run(id: UUID) -> Run:
     return get_object_or_404(runs(), id=id)
+
+
+def omission(id: int) -> Omission:
+    return get_object_or_404(Omission.objects.select_related("device"), id=id)
 
 
 def present_backups() -> QuerySet[Backup]:

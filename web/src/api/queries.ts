@@ -1,7 +1,8 @@
 /** Questions that more than one feature asks. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 
-import { client, told } from './client';
+import { client, told, type Schemas } from './client';
 
 export interface DevicesWanted {
   standing?: string | undefined;
@@ -28,6 +29,27 @@ export const useDevices = (wanted: DevicesWanted = {}) =>
 
 export const useDevice = (id: string) =>
   useQuery({ queryKey: ['devices', id], queryFn: () => told(client.GET('/api/devices/{id}', { params: { path: { id } } })) });
+
+/** A device out of all of them, for a picker: found on the server as somebody types, its true value asked for by itself. */
+export function useDeviceChoice(value: string, fits: (row: Schemas['DeviceRow']) => boolean = () => true) {
+  const [words, setWords] = useState('');
+  const listed = useDevices({ order: 'name', words: words || undefined, page_size: CHOICES });
+  const own = useQuery({
+    queryKey: ['devices', value],
+    queryFn: () => told(client.GET('/api/devices/{id}', { params: { path: { id: value } } })),
+    enabled: value !== '',
+  });
+  const rows = (listed.data?.results ?? []).filter(fits);
+  return {
+    shown: own.data && own.data.id === value ? `${own.data.name}, ${own.data.holder}` : '',
+    options: rows.map((row) => ({ value: row.id, label: `${row.name}, ${row.holder}${row.newest_id ? '' : ' · no restorable backup'}` })),
+    more: Math.max(0, (listed.data?.count ?? 0) - CHOICES),
+    busy: listed.isFetching,
+    onFind: setWords,
+  };
+}
+
+const CHOICES = 20;
 
 export const useStores = () => useQuery({ queryKey: ['stores'], queryFn: () => told(client.GET('/api/stores')) });
 

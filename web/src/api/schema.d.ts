@@ -395,6 +395,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{id}/omissions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["device_omissions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{id}/pair-again": {
         parameters: {
             query?: never;
@@ -1047,6 +1063,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/omissions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["take_back_omission"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pauses": {
         parameters: {
             query?: never;
@@ -1299,6 +1331,22 @@ export interface paths {
         get: operations["run"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["accept_omission"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1712,6 +1760,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description One thing, or everything of a reason; for one device, or for all of its link, family and model. */
+        AcceptRequest: {
+            /** @default  */
+            path: string;
+            /** @default  */
+            code: string;
+            /** @default false */
+            alike: boolean;
+            why: string;
+        };
         Account: {
             service: string;
             is_default: boolean;
@@ -2003,6 +2061,16 @@ export interface components {
         DeviceChoiceRequest: {
             /** Format: uuid */
             device: string;
+        };
+        DeviceOmissions: {
+            /**
+             * Format: uuid
+             * @description The run of the newest backup.
+             */
+            run_id: string | null;
+            count: number;
+            skipped: components["schemas"]["Skipped"][];
+            accepted: components["schemas"]["Omission"][];
         };
         /** @description One device with its standing. */
         DeviceRow: {
@@ -2842,6 +2910,23 @@ export interface components {
              * @default 15:00:00
              */
             asks_holders_at: string;
+        };
+        Omission: {
+            readonly id: number;
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            /** @description For all devices of the same link, family and model, too. */
+            readonly alike: boolean;
+            /** @description This one, or everything below it; empty for all of a reason. */
+            readonly path: string;
+            /** @description Of a reason; empty for any. */
+            readonly code: string;
+            readonly says: string;
+            readonly why: string;
+            readonly by_name: string;
+            /** Format: date-time */
+            readonly at: string;
         };
         OwnPasswordRequest: {
             current: string;
@@ -5108,6 +5193,35 @@ export interface operations {
             };
         };
     };
+    device_omissions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceOmissions"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pair_again: {
         parameters: {
             query?: never;
@@ -6507,6 +6621,34 @@ export interface operations {
             };
         };
     };
+    take_back_omission: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pauses: {
         parameters: {
             query?: never;
@@ -7177,6 +7319,39 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunDetail"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accept_omission: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {

@@ -15,7 +15,7 @@ type KindCover = Schemas['KindCover'];
 
 const COVERS: Record<KindCover['cover'], { sign: string; word: string; tone: string }> = {
   backed_up: { sign: '●', word: 'backed up', tone: 'tone-ok' },
-  behind: { sign: '◐', word: 'newer ones unsaved', tone: 'tone-soon' },
+  behind: { sign: '◐', word: 'some not saved yet', tone: 'tone-soon' },
   in_step_only: { sign: '◇', word: 'only in step', tone: 'tone-late' },
   nothing: { sign: '□', word: 'covered by nothing', tone: 'tone-late' },
   empty: { sign: '–', word: 'none there', tone: 'tone-off' },

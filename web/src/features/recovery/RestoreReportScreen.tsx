@@ -3,9 +3,9 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import Button from 'react-bootstrap/Button';
 import { Link, useParams } from 'react-router';
 
-import { client, problemOf, told } from '../../api/client';
+import { client, problemOf, told, type Schemas } from '../../api/client';
 import { useMe } from '../../api/queries';
-import { grouped, iec } from '../../ui/format';
+import { counted, grouped, iec } from '../../ui/format';
 import { Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { Failed, Loading, Refused } from '../../ui/States';
@@ -36,7 +36,10 @@ export function RestoreReportScreen() {
       <div className="head">
         <div>
           <h1 tabIndex={-1}>
-            Restore {found.target === 'device' ? `to ${found.device_name}` : 'into an archive'} <span className="quiet fw-normal">from {found.source_name}</span>
+            Restore {found.target === 'device' ? `to ${found.device_name}, ${found.device_holder}` : 'into an archive'}{' '}
+            <span className="quiet fw-normal">
+              from {found.source_name}, {found.source_holder}
+            </span>
           </h1>
           <p className="sub mb-0">
             <Mark look={RESTORE_STATES[found.state]} /> · moment <Link to={`/backups/${found.backup_id}`}>{<When at={found.backup_at} />}</Link> · asked by {found.by_name}{' '}
@@ -75,7 +78,7 @@ export function RestoreReportScreen() {
           <table className="rows">
             <thead>
               <tr>
-                {['Kind', 'Chosen', 'Written', 'Beside what was there', 'Replaced', 'The same already', 'Left as it is', 'Expected', 'Found'].map((word, n) => (
+                {['Kind', 'Chosen', 'Written', 'Added beside', 'Replaced', 'The same already', 'Left as it is', 'Expected', 'Found'].map((word, n) => (
                   <th key={word} scope="col" className={n ? 'num' : undefined}>
                     {word}
                   </th>
@@ -87,7 +90,6 @@ export function RestoreReportScreen() {
                 <tr key={row.kind}>
                   <td>
                     {row.label}
-                    {row.damaged.length > 0 && <div className="tone-late">damaged in the store: {row.damaged.join(', ')}</div>}
                   </td>
                   {[row.chosen, row.written, row.added, row.replaced, row.same, row.left, row.expected, row.found].map((count, n) => (
                     <td key={n} className="num">
@@ -100,6 +102,43 @@ export function RestoreReportScreen() {
           </table>
         </div>
       )}
+      <Lists restore={found} />
+    </>
+  );
+}
+
+/** By name: what is missing, damaged, refused or called otherwise now. */
+function Lists({ restore }: { restore: Schemas['Restore'] }) {
+  const lists = restore.report.flatMap((row) => [
+    { title: `${row.label}: missing, or other than it should be`, rows: (row.missing ?? []).map((name) => [name, ''] as const), count: row.missing_count ?? 0, bad: true },
+    { title: `${row.label}: damaged in the store`, rows: row.damaged.map((name) => [name, 'another backup of the device may have it whole'] as const), count: row.damaged.length, bad: true },
+    { title: `${row.label}: refused by the place`, rows: (row.refused ?? []).map(([name = '', why = '']) => [name, why] as const), count: row.refused?.length ?? 0, bad: true },
+    { title: `${row.label}: under another name, because the place cannot hold its own`, rows: (row.renamed ?? []).map(([name = '', now = '']) => [name, now] as const), count: row.renamed?.length ?? 0, bad: false },
+  ]);
+  return (
+    <>
+      {lists
+        .filter((list) => list.count > 0)
+        .map((list) => (
+          <section key={list.title} className="mt-3">
+            <h2 className={list.bad ? 'tone-late' : undefined}>
+              {list.title} <small>{counted(list.count, 'item')}</small>
+            </h2>
+            <div className="sheet scroll">
+              <table className="rows">
+                <tbody>
+                  {list.rows.map(([name, more], n) => (
+                    <tr key={`${name} ${n}`}>
+                      <td>{name}</td>
+                      <td className="quiet">{more}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </div>
+            {list.rows.length < list.count && <p className="hint">The first {grouped(list.rows.length)} of {grouped(list.count)} are named.</p>}
+          </section>
+        ))}
     </>
   );
 }

@@ -5,12 +5,13 @@ import Button from 'react-bootstrap/Button';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 
 import { client, problemOf, told } from '../../api/client';
-import { useDeviceBackups, useDevices } from '../../api/queries';
+import { useDeviceBackups, useDeviceChoice } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
 import { counted, grouped, iec } from '../../ui/format';
 import { Choice } from '../../ui/Field';
 import { Mark, STANDINGS } from '../../ui/Mark';
 import { When } from '../../ui/Office';
+import { Picker } from '../../ui/Picker';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 import { Inside } from './Inside';
 import { useBackup, type Backup, type Kind, type RestoreRequest } from './queries';
@@ -67,18 +68,12 @@ export function RestoreScreen() {
 }
 
 function Moment({ device, backup, onChoose }: { device: string; backup: string; onChoose: (next: Record<string, string>) => void }) {
-  const [words, setWords] = useState('');
-  const devices = useDevices({ order: 'name', words: words || undefined, page_size: 200 });
+  const found = useDeviceChoice(device);
   const backups = useDeviceBackups(device);
-  const options = [
-    { value: '', label: 'choose a device' },
-    ...(devices.data?.results ?? []).filter((row) => row.newest_id).map((row) => ({ value: row.id, label: `${row.name}, ${row.holder}` })),
-  ];
   return (
     <div className="sheet">
       <div className="pad pb-0">
-        <input className="form-control form-control-sm mb-2" type="search" aria-label="Find a device" placeholder="Find" value={words} onChange={(event) => setWords(event.target.value)} />
-        <Choice label="Device" value={device} onChange={(id) => onChoose(id ? { device: id } : {})} options={options} />
+        <Picker label="Device" value={device} found={found} onChoose={(id) => onChoose({ device: id })} />
       </div>
       {device && backups.isPending && <Loading what="moments" />}
       {backups.isError && <Failed problem={problemOf(backups.error)} />}
@@ -89,6 +84,7 @@ function Moment({ device, backup, onChoose }: { device: string; backup: string; 
             <li key={one.id}>
               <button type="button" aria-pressed={one.id === backup} onClick={() => onChoose({ device, backup: one.id })}>
                 <When at={one.finished_at} withAge /> {n === 0 && <strong>newest</strong>}
+                {one.note && <em className="d-block">{one.note}</em>}
                 <br />
                 <span className="quiet">
                   {counted(one.items, 'item')}, {iec(one.size_bytes)}
@@ -159,10 +155,10 @@ function ThingsStep({ backup, things, onThings }: { backup: Backup; things: Thin
 }
 
 function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
-  const devices = useDevices({ order: 'name', page_size: 200 });
   const navigate = useNavigate();
   const [target, setTarget] = useState<'device' | 'archive'>('device');
   const [device, setDevice] = useState(backup.device_id);
+  const devices = useDeviceChoice(device, (row) => !['lost', 'retired'].includes(row.device_state));
   const [whenThere, setWhenThere] = useState('keep_both');
   const body: RestoreRequest = {
     backup: backup.id,
@@ -188,7 +184,6 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
   });
   const findings = target === 'device' ? (preflight.data ?? []) : [];
   const blocked = findings.some((finding) => finding.blocks);
-  const options = (devices.data?.results ?? []).filter((row) => !['lost', 'retired'].includes(row.device_state)).map((row) => ({ value: row.id, label: `${row.name}, ${row.holder}` }));
   return (
     <form
       className="sheet pad"
@@ -204,7 +199,7 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
       </label>
       {target === 'device' && (
         <div className="ps-4 pt-1">
-          <Choice label="Which device" value={device} onChange={setDevice} options={options} />
+          <Picker label="Which device" value={device} found={devices} onChoose={setDevice} />
           <Choice label="What differs there already" value={whenThere} onChange={setWhenThere} options={CONFLICTS} />
         </div>
       )}
@@ -228,8 +223,8 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
           </div>
         ))}
       </section>
-      <Button type="submit" disabled={!chosen || blocked || ask.isPending}>
-        {target === 'device' ? 'Write to the device' : 'Make the archive'}
+      <Button type="submit" disabled={!chosen || blocked || ask.isPending || (target === 'device' && devices.shown === '')}>
+        {target === 'device' ? `Write to ${devices.shown || 'the device'}` : 'Make the archive'}
       </Button>
       {!chosen && <p className="hint">Choose some things in the middle first.</p>}
       {blocked && (

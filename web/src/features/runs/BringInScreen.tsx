@@ -5,11 +5,12 @@ import Button from 'react-bootstrap/Button';
 import { Link, useSearchParams } from 'react-router';
 
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useDevices, useStores } from '../../api/queries';
+import { useDeviceChoice, useStores } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
 import { counted, grouped, iec, wallClock } from '../../ui/format';
 import { Choice, Field } from '../../ui/Field';
 import { Age, useZone, When } from '../../ui/Office';
+import { Picker } from '../../ui/Picker';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 
 type Bringing = Schemas['Bringing'];
@@ -176,10 +177,9 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
 function Take({ one }: { one: Bringing }) {
   const queries = useQueryClient();
   const zone = useZone();
-  const [words, setWords] = useState('');
-  const devices = useDevices({ order: 'name', words: words || undefined, page_size: 200 });
   const stores = useStores();
   const [device, setDevice] = useState('');
+  const devices = useDeviceChoice(device);
   const [store, setStore] = useState('');
   const [moment, setMoment] = useState(wallClock(one.found.newest_at ?? one.at, zone));
   const body = { device, store: store || (stores.data?.[0]?.id ?? ''), moment };
@@ -199,20 +199,12 @@ function Take({ one }: { one: Bringing }) {
       <h3>Take it as a backup</h3>
       <Refused problem={problem} />
       <div className="halves">
-        <Field label="Find the device" value={words} onChange={setWords} type="search" />
-        <Choice
-          label="Of the device"
-          value={device}
-          onChange={setDevice}
-          problem={problem}
-          field="device"
-          options={[{ value: '', label: 'choose a device' }, ...(devices.data?.results ?? []).map((row) => ({ value: row.id, label: `${row.name}, ${row.holder}` }))]}
-        />
+        <Picker label="Of the device" value={device} found={devices} onChoose={setDevice} />
         <Choice label="Into the store" value={body.store} onChange={setStore} options={(stores.data ?? []).map((found) => ({ value: found.id, label: found.name }))} problem={problem} field="store" />
         <Field label="Taken at" type="datetime-local" value={moment} onChange={setMoment} hint="In the office's time. Proposed: the newest thing in it." problem={problem} field="moment" />
       </div>
-      <Button type="submit" disabled={!device || take.isPending}>
-        Bring it in
+      <Button type="submit" disabled={!device || devices.shown === '' || take.isPending}>
+        {devices.shown ? `Bring it in for ${devices.shown}` : 'Bring it in'}
       </Button>
     </form>
   );

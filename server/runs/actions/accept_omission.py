@@ -1,0 +1,48 @@
+"""Accept that something is left out, by its path or by its reason; or take that back. It stays counted and named."""
+
+from django.db import transaction
+
+from core.content.left_out import REASONS, reason_of
+from core.errors import BadInput
+from server.live import tell
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.runs.models import Omission, Run
+
+
+@transaction.atomic
+def accept_omission(run: Run, *, path: str, code: str, alike: bool, why: str, by: User) -> Omission:
+    """`path`: this thing and everything below it; `code`: everything of the reason; both: what of the reason lies there.
+    Raises BadInput when the run left nothing out that fits."""
+    if not path and not code:
+        raise BadInput("Nothing is chosen.", field="path", remedy="Choose something that was left out, or a reason.")
+    if code and code not in REASONS:
+        raise BadInput("There is no such reason.", field="code", remedy="Choose one of those that the run names.")
+    fits = [one for one in run.skipped if (not path or one["name"].startswith(path)) and (not code or one.get("code") == code)]
+    if not fits:
+        raise BadInput("The run left out nothing of that kind.", field="path", remedy="Choose something that it names.")
+    if not why.strip():
+        raise BadInput("It needs a reason.", field="why", remedy="Say why it may be missing, for example “the app's own cache”.")
+    now, device = outside().now(), run.device
+    omission = Omission.objects.create(device=device, alike=alike, path=path, code=code, why=why.strip()[:200], by=by, at=now)
+    what = path or f"everything of which is said that {reason_of(code)}"
+    whom = f"{device.name} and all devices alike" if alike else device.name
+    says = f"Left out of backups of {whom}, and accepted: {what}. {omission.why}"
+    write_journal(who=by, what="omission.accepted", says=says[:600], at=now, device=device.id)
+    tell("run", str(run.id))
+    tell("changed", "devices")
+    return omission
+
+
+@transaction.atomic
+def take_back_omission(omission: Omission, *, by: User) -> Omission:
+    """From the next look on it counts again. Nothing happens when it was taken back already."""
+    row, now = Omission.objects.select_for_update().get(id=omission.id), outside().now()
+    if row.ended_at is None:
+        row.ended_at = now
+        row.save(update_fields=["ended_at"])
+        says = f"What is left out of backups of {omission.device.name} is not accepted any more: {row.path or reason_of(row.code)}."
+        write_journal(who=by, what="omission.taken_back", says=says[:600], at=now, device=omission.device_id)
+        tell("changed", "devices")
+    return row
