@@ -3,13 +3,15 @@ import struct
 import zipfile
 import zlib
 from dataclasses import replace
+from unittest import mock
 
 from django.test import SimpleTestCase
 from PIL import Image
 
+from core.content.errors import LinkCut
 from core.vault.tests.bench_of_one import MemoryDevice, phone
 from server.recovery.actions.carry_out import carry_out
-from server.recovery.models import Restore
+from server.recovery.models import Restore, RestoreBatch
 from server.recovery.thumbnails import NoPicture, picture_type, thumbnail
 from server.tests.pretend import OfficeTestCase
 
@@ -148,7 +150,53 @@ class RestoringToTheDevice(RecoveryTestCase):
         self.outside.devices["p1"] = Forgetful({})
         told = self.done()
         self.assertEqual(told["state"], "partial")
-        self.assertEqual({row["kind"]: (row["expected"], row["found"]) for row in told["report"]}["contacts"], (150, 149))
+        contacts = next(row for row in told["report"] if row["kind"] == "contacts")
+        self.assertEqual((contacts["expected"], contacts["found"], contacts["missing"]), (150, 149, ["c007"]))
+
+
+class RestoringToAnotherDevice(RecoveryTestCase):
+    def setUp(self):
+        super().setUp()
+        self.two = self.device(
+            "p2", content={("photos", "p9"): jpeg("teal")[:-9] + b"corrupted", ("contacts", "c000"): b'{"display": "Somebody Else"}'}
+        )
+        self.outside.devices["p2"].names["photos", "p9"] = "p0"
+
+    def test_a_corrupted_photo_of_the_same_name_and_length_is_replaced_and_other_people_stay(self):
+        told = self.done(device=str(self.two.id))
+        held = self.outside.devices["p2"].content
+        self.assertEqual((told["state"], told["device_holder"], told["source_holder"]), ("complete", "Holder of p2", "Holder of p1"))
+        self.assertEqual(held["photos", "p9"], jpeg())
+        self.assertEqual(held["contacts", "c000"], b'{"display": "Somebody Else"}')
+        photos = next(row for row in told["report"] if row["kind"] == "photos")
+        self.assertEqual((photos["replaced"], photos["same"], photos["found"], photos["proven_by"]), (1, 0, 6, "content"))
+
+    def test_a_worker_that_dies_in_the_middle_and_a_cut_leave_nothing_twice(self):
+        device = self.outside.devices["p2"]
+        device.content.clear()
+        device.takes_at_once = 40
+        real, left = device.write_many, 2
+
+        def breaking(kind, items):
+            nonlocal left
+            left -= 1
+            ids = real(kind, items)
+            if left == 0:
+                raise KeyboardInterrupt  # as when its process is killed
+            if left == -2:
+                raise LinkCut("The cable came loose.")
+            return ids
+
+        self.ask(device=str(self.two.id), when_there="keep_both")
+        id = Restore.objects.get().id
+        with mock.patch.object(device, "write_many", breaking), mock.patch("server.recovery.actions.carry_out.PAUSES", (0, 0)):
+            with self.assertRaises(KeyboardInterrupt):
+                carry_out(id)
+            self.assertTrue(RestoreBatch.objects.exists())
+            restore = carry_out(id)
+        self.assertEqual((restore.state, left < -2), ("complete", True))
+        self.assertEqual(sorted(device.content.values()), sorted(self.outside.devices["p1"].content.values()))
+        self.assertFalse(RestoreBatch.objects.exists())
 
 
 class RestoringIntoAnArchive(RecoveryTestCase):

@@ -7,7 +7,7 @@ import { client, problemOf, told, type Schemas } from '../../api/client';
 import { useDevice, useMe } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
 import { DeviceTabs } from '../../ui/DeviceTabs';
-import { grouped, iec } from '../../ui/format';
+import { counted, grouped, iec } from '../../ui/format';
 import { Age, When } from '../../ui/Office';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 
@@ -80,10 +80,77 @@ export function CoverageScreen() {
           </table>
         )}
       </div>
+      <LeftOutOf id={id} />
       <p className="quiet mt-2">
         Kept in step is not backed up: a deletion or a damage travels too, and nobody can say up front which account it is. The test is to look for the entry added last.
       </p>
     </>
+  );
+}
+
+/** What its newest backup lacks, and what of that somebody has accepted. */
+function LeftOutOf({ id }: { id: string }) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const found = useQuery({ queryKey: ['omissions', id], queryFn: () => told(client.GET('/api/devices/{id}/omissions', { params: { path: { id } } })) });
+  const takeBack = useMutation({
+    mutationFn: (one: number) => told(client.DELETE('/api/omissions/{id}', { params: { path: { id: one } } })),
+    onSettled: () => queries.invalidateQueries(),
+  });
+  if (found.isPending) return null;
+  if (found.isError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
+  const { skipped, accepted, count, run_id: run } = found.data;
+  const open = skipped.filter((row) => row.counts).length;
+  if (count === 0 && accepted.length === 0) return null;
+  return (
+    <section className="mt-3" aria-label="Left out">
+      <h2>
+        Left out <small>of its newest backup</small>
+      </h2>
+      {count > 0 && run && (
+        <p className="mb-1">
+          {open > 0 ? <strong className="tone-late">{counted(open, 'thing')} that nobody has accepted</strong> : 'Nothing that nobody has accepted'}; {counted(count, 'thing')} in all.{' '}
+          <Link to={`/history/${run}`}>See which</Link>
+        </p>
+      )}
+      <Refused problem={takeBack.error ? problemOf(takeBack.error) : null} />
+      {accepted.length > 0 && (
+        <div className="sheet scroll">
+          <table className="rows">
+            <thead>
+              <tr>
+                <th scope="col">Accepted</th>
+                <th scope="col">For</th>
+                <th scope="col">Why</th>
+                <th scope="col">By</th>
+                <th scope="col">
+                  <span className="visually-hidden">Take back</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {accepted.map((one) => (
+                <tr key={one.id}>
+                  <td className="breaks">{one.says}</td>
+                  <td>{one.alike ? `all like ${one.device_name}` : 'this device'}</td>
+                  <td>{one.why}</td>
+                  <td>
+                    {one.by_name}, <Age at={one.at} />
+                  </td>
+                  <td className="num">
+                    {me.data?.user?.role !== 'auditor' && (
+                      <button type="button" className="linklike" disabled={takeBack.isPending} onClick={() => takeBack.mutate(one.id)}>
+                        take back
+                      </button>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+    </section>
   );
 }
 

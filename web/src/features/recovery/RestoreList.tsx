@@ -26,13 +26,13 @@ export function RestoreList() {
                 </td>
                 <td>
                   <Link className="title-link" to={`/restore/${restore.id}`}>
-                    {restore.source_name}
+                    {restore.source_name}, {restore.source_holder}
                   </Link>{' '}
                   <span className="quiet">
                     of <When at={restore.backup_at} />
                   </span>
                 </td>
-                <td>{restore.target === 'device' ? `to ${restore.device_name}` : 'into an archive'}</td>
+                <td>{restore.target === 'device' ? `to ${restore.device_name}, ${restore.device_holder}` : 'into an archive'}</td>
                 <td className="nowrap">
                   <When at={restore.asked_at} withAge />
                 </td>

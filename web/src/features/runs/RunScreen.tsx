@@ -13,6 +13,7 @@ import { occasionWord } from '../../ui/occasions';
 import { Mark, RUN_STATES } from '../../ui/Mark';
 import { TimeOfDay, When } from '../../ui/Office';
 import { Failed, Loading, Refused } from '../../ui/States';
+import { LeftOut } from './LeftOut';
 
 type Run = Schemas['RunDetail'];
 
@@ -73,7 +74,7 @@ function Filled({ run }: { run: Run }) {
         <div className="stack">
           {run.stages.length > 0 && <Stages run={run} />}
           {run.progress.kinds && run.progress.kinds.length > 0 && <Kinds run={run} />}
-          {run.skipped.length > 0 && <Skipped run={run} />}
+          {run.skipped.length > 0 && <LeftOut run={run} />}
         </div>
         <aside className="stack">
           <section>
@@ -255,26 +256,6 @@ function Kinds({ run }: { run: Run }) {
                 <td className="num">
                   {iec(row.read_bytes)} of {iec(row.to_read_bytes)}
                 </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-    </section>
-  );
-}
-
-function Skipped({ run }: { run: Run }) {
-  return (
-    <section>
-      <h2>Could not be taken</h2>
-      <div className="sheet scroll">
-        <table className="rows">
-          <tbody>
-            {run.skipped.map((row, n) => (
-              <tr key={`${row.name} ${n}`}>
-                <td>{row.name}</td>
-                <td>{row.reason}</td>
               </tr>
             ))}
           </tbody>
