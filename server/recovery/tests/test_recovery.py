@@ -160,7 +160,7 @@ class RestoringToAnotherDevice(RecoveryTestCase):
         self.two = self.device(
             "p2", content={("photos", "p9"): jpeg("teal")[:-9] + b"corrupted", ("contacts", "c000"): b'{"display": "Somebody Else"}'}
         )
-        self.outside.devices["p2"].names["photos", "p9"] = "p0"
+        self.outside.devices["p2"].names = {("photos", "p9"): "p0", ("contacts", "c000"): "Somebody Else"}
 
     def test_a_corrupted_photo_of_the_same_name_and_length_is_replaced_and_other_people_stay(self):
         told = self.done(device=str(self.two.id))
