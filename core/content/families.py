@@ -5,6 +5,7 @@ Both families are made up for the simulated devices; a folder has no family of i
 
 from dataclasses import dataclass
 
+from core.content.digests import is_record
 from core.content.kinds import KINDS
 
 
@@ -74,6 +75,20 @@ FAMILIES = {
             "Restart the device; then look again here.",
         ),
     ),
+    "other": Family(
+        code="other",
+        label="Another make",
+        kinds=frozenset(KINDS),
+        first_time=("Start the file server on the device and note the name and password that it shows.",),
+        data_access="On the device: start the file server again and let it reach the files.",
+        accept="",
+        finder="On the device: where it is found and locked from afar; its holder switches it off with their own password.",
+        not_seen=(
+            "Is the file server on the device running? Many stop with the screen.",
+            "Is it on the office network, and has it the address that is known here?",
+            "Restart the device; then look again here.",
+        ),
+    ),
     "folder": Family(
         code="folder",
         label="Folder",
@@ -94,7 +109,9 @@ FAMILIES = {
 def travels(kind: str, *, source: str, target: str) -> bool:
     """Whether items of this kind can be written to a device of family `target`.
 
-    Between families only contacts and calendar travel (common practice, no published source). A folder
-    takes everything.
+    Between families, another make among them, only contacts and calendar travel (common practice, no published source).
+    A place that keeps files takes everything, as files; files go from it to any device.
     """
-    return source == target or target == "folder" or KINDS[kind].crosses
+    if target == "folder" or (source == target and source != "other"):
+        return True
+    return KINDS[kind].crosses or (source in ("folder", "other") and not is_record(kind))

@@ -173,9 +173,14 @@ def _copies(evidence: Evidence, now: datetime) -> list[Reason]:
 
 def _device(evidence: Evidence) -> list[Reason]:
     state = evidence.state
+    if state is None or state.finder_lock is None or (state.card is None and not evidence.link_cannot_tell):
+        unknown = "whether its finder lock is on" if state is not None and state.card is not None else "about its finder lock and card"
+        says = f"It has not told {unknown}."
+        found = [_reason("unknown", says, "Look on the device itself, or look at it again when it can tell.", Remedy.LOOK)]
+    else:
+        found = []
     if state is None:
-        return []
-    found = []
+        return found
     if state.finder_lock:
         step = "Its holder switches it off, on the device, with their own account password."
         found.append(

@@ -6,6 +6,7 @@ The list of blockers is common practice, no published source.
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from core.content.digests import is_record
 from core.content.families import FAMILIES, travels
 from core.content.kinds import KINDS
 from core.content.link import DeviceState
@@ -20,9 +21,23 @@ class Finding:
     remedy: str
 
 
-def preflight(state: DeviceState, *, kinds: Iterable[str], source_family: str, source_version: str, needed_bytes: int) -> list[Finding]:
-    """Findings in the order in which to resolve them; blockers first."""
+PERSONAL = ("messages", "attachments", "calls", "mail", "notes", "logins", "health")
+"""Kinds that are nobody else's to read."""
+
+
+def preflight(
+    state: DeviceState,
+    *,
+    kinds: Iterable[str],
+    source_family: str,
+    source_version: str,
+    needed_bytes: int,
+    holders: tuple[str, str] | None = None,
+) -> list[Finding]:
+    """Findings in the order in which to resolve them; blockers first. `holders`: whose it is and whose device it goes to, where
+    these are two people and the device is in use."""
     found: list[Finding] = []
+    kinds = list(kinds)
 
     def add(code: str, blocks: bool, says: str, remedy: str) -> None:
         found.append(Finding(code=code, blocks=blocks, says=says, remedy=remedy))
@@ -48,18 +63,31 @@ def preflight(state: DeviceState, *, kinds: Iterable[str], source_family: str, s
             f"{names.capitalize()} cannot travel from {source} to {target}.",
             "Leave these kinds out, or export them as files.",
         )
-    if state.storage_total_bytes is not None and state.storage_used_bytes is not None:
+    free = state.free_bytes
+    if free is None and state.storage_total_bytes is not None and state.storage_used_bytes is not None:
         free = state.storage_total_bytes - state.storage_used_bytes
-        if needed_bytes > free:
-            add(
-                "space",
-                True,
-                f"The device has {iec(max(0, free))} free; this needs {iec(needed_bytes)}.",
-                "Choose less, or free room on it.",
-            )
+    if free is not None and needed_bytes > free:
+        says = f"The device has {iec(max(0, free))} free; this needs {iec(needed_bytes)}."
+        add("space", True, says, "Choose less, or free room on it.")
     if state.family == source_family and _version(state.os_version) < _version(source_version):
         says = f"The device runs version {state.os_version}, older than the {source_version} of the backup."
         add("older_system", True, says, "Update the device first.")
+    personal = [KINDS[kind].label.lower() for kind in kinds if kind in PERSONAL]
+    if holders is not None and personal:
+        add(
+            "other_holder",
+            False,
+            f"This is the device of {holders[1]}, in use: {', '.join(personal)} of {holders[0]} would lie on it.",
+            "Choose another device, or leave these kinds out.",
+        )
+    records = [KINDS[kind].label.lower() for kind in kinds if is_record(kind)]
+    if state.family == "folder" and records:
+        add(
+            "open_files",
+            False,
+            f"It keeps files: {', '.join(records)} arrive as open files, in a folder each.",
+            "Nothing; restore to a phone to have them in its apps again.",
+        )
     if state.battery_percent is not None and state.battery_percent < 30 and not state.on_power:
         add("battery", False, f"Its battery is at {state.battery_percent} %.", "Put it on power.")
     return sorted(found, key=lambda finding: not finding.blocks)

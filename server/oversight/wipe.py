@@ -52,6 +52,9 @@ def _missing(look: Look | None, newest: Backup | None) -> list[Missing]:
 
 
 def _state(device: Device, look: Look | None) -> DeviceState | None:
+    """What is known of it; a plain folder has neither lock nor card."""
+    if device.family == "folder":
+        return DeviceState(make="", model="", family=device.family, os_version="", finder_lock=False, card=Card(present=False))
     told = device.card
     card = Card(present=told["present"], size_bytes=told.get("size_bytes"), encrypted=told.get("encrypted")) if told else None
     lock = look.state.get("finder_lock") if look else None

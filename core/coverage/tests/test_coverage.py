@@ -30,7 +30,10 @@ def cover(live_now, held_now=(), accounts=(), kind="contacts"):
 
 class OneKind(TestCase):
     def test_a_backup_with_the_newest_item_covers(self):
-        self.assertEqual(cover(live(), [held()]).cover, Cover.BACKED_UP)
+        self.assertEqual(cover(live(items=9), [held()]).cover, Cover.BACKED_UP)
+
+    def test_one_more_on_the_device_than_in_the_backup_is_said_though_the_newest_is_in_it(self):
+        self.assertEqual(cover(live(items=31), [held(items=30)]).cover, Cover.BEHIND)
 
     def test_a_newer_item_on_the_device_is_said(self):
         self.assertEqual(cover(live(newest_at=NOW), [held(newest_at=NOW - timedelta(minutes=1))]).cover, Cover.BEHIND)

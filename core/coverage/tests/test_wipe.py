@@ -45,6 +45,7 @@ class No(TestCase):
             "unchecked": replace(SAFE, copies=(replace(ONE, checked_at=None), replace(TWO, checked_at=NOW - 31 * DAY))),
             "one_copy": replace(SAFE, copies=(ONE,)),
             "unproven": replace(SAFE, copies=tuple(replace(copy, passphrase_proven_at=NOW - 91 * DAY) for copy in (ONE, TWO))),
+            "unknown": replace(SAFE, state=replace(STATE, finder_lock=None)),
             "finder_lock": replace(SAFE, state=replace(STATE, finder_lock=True)),
             "card_encrypted": replace(SAFE, state=replace(STATE, card=Card(present=True, encrypted=True))),
         }  # fmt: skip
@@ -54,6 +55,10 @@ class No(TestCase):
                 self.assertFalse(answer.safe)
                 self.assertEqual(codes(evidence), [code])
                 self.assertTrue(all(reason.says and reason.step for reason in answer.reasons))
+
+    def test_what_cannot_be_told_never_counts_as_safe(self):
+        for state in (None, replace(STATE, finder_lock=None), replace(STATE, card=None)):
+            self.assertEqual(codes(replace(SAFE, state=state)), ["unknown"])
 
     def test_a_damaged_copy_is_no_copy(self):
         self.assertEqual(codes(replace(SAFE, copies=(ONE, replace(TWO, intact=False)))), ["one_copy"])

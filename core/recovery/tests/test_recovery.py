@@ -61,6 +61,17 @@ class BeforeARestore(TestCase):
         self.assertEqual(self.codes(replace(STATE, family="brenta", os_version="3"), kinds=("contacts", "photos")), ["family"])
         self.assertEqual(self.codes(replace(STATE, family="brenta", os_version="3")), [])
 
+    def test_another_persons_device_in_use_is_said_where_it_would_be_readable_there(self):
+        told = {"kinds": ("messages", "photos"), "holders": ("L. Pellow", "E. Brandt")}
+        found = preflight(STATE, source_family="orlo", source_version="9.2", needed_bytes=1, **told)
+        self.assertEqual([(one.code, one.blocks) for one in found], [("other_holder", False)])
+        self.assertIn("messages of L. Pellow", found[0].says)
+        self.assertEqual(self.codes(kinds=("photos",), holders=("L. Pellow", "E. Brandt")), [])
+
+    def test_a_place_that_keeps_files_says_that_records_arrive_as_files(self):
+        self.assertEqual(self.codes(replace(STATE, family="folder"), kinds=("contacts", "photos")), ["open_files"])
+        self.assertEqual(self.codes(replace(STATE, family="folder", free_bytes=10), kinds=("photos",)), ["space"])
+
     def test_versions_are_compared_as_numbers(self):
         self.assertEqual(self.codes(replace(STATE, os_version="10.0")), [])
 

@@ -1,3 +1,4 @@
+from dataclasses import replace
 from datetime import timedelta
 
 from django.db import connection
@@ -81,6 +82,8 @@ class Coverage(Furnished):
 class SafeToWipe(Furnished):
     def all_is_done(self):
         """Everything that the page asks for, through the server's own actions."""
+        link = self.outside.devices["p1"]
+        link.told = replace(link.told, finder_lock=False, card=Card(present=False))
         second = self.store("Cloud")
         copy_backup(ask_copy(self.one.backups.get(), second, by=self.ines).id, by=None)
         Store.objects.filter(id=second.id).update(off_site=True)
@@ -93,6 +96,7 @@ class SafeToWipe(Furnished):
         self.assertEqual(
             self.codes(), {"not_looked", "unchecked", "one_copy", "unproven"} & self.codes() | {"not_looked", "unchecked", "one_copy"}
         )
+        self.assertIn("unknown", self.codes())
         self.all_is_done()
         told = self.wipe()
         self.maxDiff = None
@@ -118,6 +122,13 @@ class SafeToWipe(Furnished):
         )
         self.look()
         self.assertEqual(self.codes(), {"finder_lock", "card_encrypted"})
+
+    def test_a_device_that_does_not_tell_of_its_lock_is_not_called_safe(self):
+        self.all_is_done()
+        link = self.outside.devices["p1"]
+        link.told = replace(link.told, finder_lock=None)
+        self.look()
+        self.assertEqual(self.codes(), {"unknown"})
 
     def test_a_damaged_backup_is_no_backup(self):
         self.all_is_done()

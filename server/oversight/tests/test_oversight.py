@@ -34,6 +34,8 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "strays/<int:id>/adopt",
         "backups/<uuid:id>/copy",
         "runs/<uuid:id>/stop",
+        "runs/<uuid:id>/accept",
+        "omissions/<int:id>",
         "backups/<uuid:id>/hold",
         "stores/<uuid:id>/check",
         "preflight",

@@ -9,12 +9,13 @@ from core.recovery.preflight import Finding, preflight
 from core.recovery.selection import Selection
 from server.api.problems import Conflict
 from server.fleet.convert import link_to
-from server.fleet.models import Device
+from server.fleet.models import Device, DeviceState
 from server.jobs import defer_restore
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.people.queries import office_zone
 from server.recovery.models import Restore, Target
 from server.runs.models import Backup
 from server.runs.protection import still_there
@@ -35,7 +36,10 @@ def findings(backup: Backup, device: Device, selection: Selection) -> list[Findi
     finally:
         if link is not None:
             link.close()
-    return preflight(state, kinds=kinds, source_family=backup.family, source_version=backup.os_version, needed_bytes=needed)
+    whose, to = backup.device.holder, device.holder
+    holders = (whose.name, to.name) if whose.id != to.id and device.state == DeviceState.IN_USE else None
+    told = {"source_family": backup.family, "source_version": backup.os_version, "needed_bytes": needed, "holders": holders}
+    return preflight(state, kinds=kinds, **told)  # type: ignore[arg-type]
 
 
 def ask_restore(backup: Backup, selection: Selection, *, target: str, device: Device | None, when_there: str, by: User | None) -> Restore:
@@ -60,9 +64,18 @@ def ask_restore(backup: Backup, selection: Selection, *, target: str, device: De
             backup=backup, target=target, device=device if target == Target.DEVICE else None, everything=selection.everything,
             kinds=sorted(selection.kinds), chosen_items=sorted(map(list, selection.items)), when_there=when_there, by=by, asked_at=now,
         )  # fmt: skip
-        where = f"to {device.name}" if device and target == Target.DEVICE else "into an archive"
-        what = "everything" if selection.everything else f"{len(selection.kinds)} kinds and {len(selection.items)} single items"
-        says = f"Restore of {what} of {backup.device.name} from {backup.finished_at:%Y-%m-%d %H:%M} UTC {where}."
+        where = f"to {device.name}, {device.holder.name}" if device and target == Target.DEVICE else "into an archive"
+        moment = backup.finished_at.astimezone(office_zone())
+        says = f"Restore of {_what(selection)} of {backup.device.name}, {backup.device.holder.name}, from {moment:%Y-%m-%d %H:%M} {where}."
         write_journal(who=by, what="restore.asked", says=says, at=now, device=backup.device_id)
         defer_restore(restore.id, restore.device_id)
     return restore
+
+
+def _what(selection: Selection) -> str:
+    if selection.everything:
+        return "everything"
+    kinds, items = len(selection.kinds), len(selection.items)
+    parts = [f"{kinds} {'kind' if kinds == 1 else 'kinds'}"] if kinds else []
+    parts += [f"{items} single {'item' if items == 1 else 'items'}"] if items else []
+    return " and ".join(parts)

@@ -13,6 +13,7 @@ from django.db import transaction
 from core.content.accounts import Account
 from core.content.errors import DataAccessOff, DeviceLocked, NotAccepted
 from core.content.items import Item
+from core.content.kinds import FOLDERS
 from core.content.link import DeviceLink, DeviceState, TellsAccounts
 from core.errors import AtticError
 from core.vault.manifests import Manifest
@@ -60,6 +61,8 @@ def kinds_in(
     """(one entry a kind with counts, bytes, newest and largest; oldest and newest times). `seen` is shown each inventory."""
     told, times = [], []
     for kind in kinds:
+        if kind == FOLDERS:
+            continue
         items = link.inventory(kind)
         seen(kind, items)
         if not items:
