@@ -57,6 +57,8 @@ class SftpPlace:
     password: str
     folder: str
     host_key: str
+    private_key: str = ""
+    """In OpenSSH's format; used where there is no password."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -145,6 +147,10 @@ class Outside(Protocol):
 
     def fingerprint(self, host_key: str) -> str:
         """As people compare it: `SHA256:…`."""
+        ...
+
+    def make_ssh_key(self) -> tuple[str, str]:
+        """(private key in OpenSSH's format, the line for an authorized_keys file)."""
         ...
 
     def sftp_link(self, where: SftpPlace, rules: Sequence[FileRule]) -> FilesLink: ...

@@ -17,6 +17,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import paramiko
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
 from paramiko.message import Message
 from paramiko.sftp import CMD_CLOSE, CMD_EXTENDED, CMD_HANDLE, CMD_NAME, CMD_OPENDIR, CMD_READDIR, CMD_READLINK, CMD_REALPATH, CMD_SYMLINK
 
@@ -58,6 +60,13 @@ def fingerprint(key: str) -> str:
     """`SHA256:…` as `ssh-keygen -l` shows it."""
     digest = hashlib.sha256(base64.b64decode(key.partition(" ")[2])).digest()
     return "SHA256:" + base64.b64encode(digest).decode().rstrip("=")
+
+
+def new_key(comment: str) -> tuple[str, str]:
+    """(private key in OpenSSH's format, the line for an authorized_keys file): Ed25519 (RFC 8709)."""
+    key = Ed25519PrivateKey.generate()
+    private = key.private_bytes(Encoding.PEM, PrivateFormat.OpenSSH, NoEncryption()).decode()
+    return private, f"{key.public_key().public_bytes(Encoding.OpenSSH, PublicFormat.OpenSSH).decode()} {comment}"
 
 
 class Session:

@@ -156,7 +156,7 @@ class ANewFleet(BrowserTestCase):
         self.open("/devices/add?kind=sftp")
         page.get_by_label("Host").fill("127.0.0.1")
         page.get_by_label("Port").fill(str(shown["port"]))
-        page.get_by_role("button", name="Meet it").click()
+        page.get_by_role("button", name="Connect").click()
         expect(page.get_by_role("main")).to_contain_text(shown["sftp"]["fingerprint"])
         page.get_by_label("User name on the device").fill(shown["sftp"]["username"])
         page.get_by_label("Password on the device").fill(shown["sftp"]["password"])

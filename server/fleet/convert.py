@@ -11,11 +11,13 @@ from core.content.link import DeviceLink
 from core.content.link import DeviceState as Told
 from core.content.links import LINKS
 from core.schedule.promise import Standing
-from server.fleet.models import Device, DeviceState, LinkType
+from server.fleet.models import Device, DeviceState, LinkType, SshKey
 from server.outside import FilesLink, SftpPlace, outside
 
 log = logging.getLogger("attic.fleet")
 
+SSH_PURPOSE = "ssh key of this server"
+"""What its sealed private half is bound to."""
 ASIDE = {
     DeviceState.AWAY: Standing.AWAY, DeviceState.LOST: Standing.LOST, DeviceState.IN_REPAIR: Standing.AWAY,
     DeviceState.RETIRED: Standing.RETIRED,
@@ -46,12 +48,24 @@ def files_link(device: Device, rules: Sequence[FileRule]) -> FilesLink:
     """A folder or SFTP device, its files sorted by these rules."""
     if device.link == LinkType.FOLDER:
         return outside().folder_link(device.folder, rules)
-    password = outside().unseal(sftp_purpose(device.sftp_host, device.sftp_port), bytes(device.sftp_password or b"")).decode()
     where = SftpPlace(
-        host=device.sftp_host, port=device.sftp_port or 22, username=device.sftp_username, password=password,
-        folder=device.sftp_folder or "/", host_key=device.sftp_host_key,
+        host=device.sftp_host, port=device.sftp_port or 22, username=device.sftp_username, password=known_password(device),
+        folder=device.sftp_folder or "/", host_key=device.sftp_host_key, private_key=private_ssh_key() if device.sftp_uses_key else "",
     )  # fmt: skip
     return outside().sftp_link(where, rules)
+
+
+def known_password(device: Device) -> str:
+    """Empty where it is signed in to with a key."""
+    if device.sftp_uses_key or not device.sftp_password:
+        return ""
+    return outside().unseal(sftp_purpose(device.sftp_host, device.sftp_port), bytes(device.sftp_password)).decode()
+
+
+def private_ssh_key() -> str:
+    """Of this server, in OpenSSH's format; empty while none was made."""
+    found = SshKey.objects.first()
+    return outside().unseal(SSH_PURPOSE, bytes(found.private)).decode() if found else ""
 
 
 def rules_of(told: Sequence[dict[str, str]]) -> list[FileRule]:

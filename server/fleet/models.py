@@ -46,6 +46,7 @@ class Device(models.Model):
     sftp_port = models.PositiveIntegerField(null=True)
     sftp_username = models.CharField(max_length=100, blank=True)
     sftp_password = models.BinaryField(null=True, help_text="Sealed with the server's key file.")
+    sftp_uses_key = models.BooleanField(default=False, help_text="Signed in to with this server's own key instead of a password.")
     sftp_folder = models.CharField(max_length=1000, blank=True)
     sftp_host_key = models.CharField(max_length=2000, blank=True, help_text="Pinned when it was met first.")
     file_rules = models.JSONField(default=list, help_text="[{pattern, kind}] in their order; for links that see files only.")
@@ -120,3 +121,11 @@ class PairingTry(models.Model):
 
     class Meta:
         indexes = [models.Index(fields=["agent_id", "at"])]
+
+
+class SshKey(models.Model):
+    """The key pair with which this server signs in to SFTP devices. One row."""
+
+    private = models.BinaryField(help_text="Sealed with the server's key file.")
+    public = models.CharField(max_length=500, help_text="A line for a device's authorized_keys.")
+    made_at = models.DateTimeField()

@@ -72,6 +72,7 @@ api = [
     path("devices", devices.DevicesView.as_view()),
     path("devices/unlinked", pairing.UnlinkedView.as_view()),
     path("devices/pair", pairing.PairView.as_view()),
+    path("ssh-key", pairing.SshKeyView.as_view()),
     path("devices/folder", pairing.FolderView.as_view()),
     path("devices/sftp", pairing.SftpView.as_view()),
     path("devices/sftp/meet", pairing.MeetView.as_view()),

@@ -21,7 +21,7 @@ from adapters.links.folder import FolderLink
 from adapters.links.gathered import GatheredLink
 from adapters.links.paced import PacedLink
 from adapters.links.sftp import SftpLink
-from adapters.links.sftp_session import Sftp, fingerprint, host_key
+from adapters.links.sftp_session import Sftp, fingerprint, host_key, new_key
 from adapters.places import Places
 from adapters.stores.folder import FolderBlobs
 from core.content.classify import FileRule
@@ -115,6 +115,9 @@ class Wiring:
 
     def fingerprint(self, host_key: str) -> str:
         return fingerprint(host_key)
+
+    def make_ssh_key(self) -> tuple[str, str]:
+        return new_key("old-attic")
 
     def sftp_link(self, where: SftpPlace, rules: Sequence[FileRule]) -> FilesLink:
         return SftpLink(Sftp(**asdict(where)), rules)

@@ -43,7 +43,7 @@ def _could_not(run: Run) -> str:
     """What is missing from it; things that count and things that were accepted, or that no link could carry, told apart."""
     count, matter = run.skipped_count or len(run.skipped), sum(bool(one.get("counts", True)) for one in run.skipped)
     if not matter:
-        return f"{count} {'was' if count == 1 else 'were'} left out as accepted, listed below."
+        return f"{count} {'was' if count == 1 else 'were'} left out, as somebody accepted or because no link carries it; listed below."
     return f"{count} could not be taken; {'it is' if count == 1 else 'they are'} listed below."
 
 

@@ -139,6 +139,11 @@ class PretendOutside:
 
         return fingerprint(host_key)
 
+    def make_ssh_key(self) -> tuple[str, str]:
+        from adapters.links.sftp_session import new_key
+
+        return new_key("old-attic")
+
     def sftp_link(self, where: SftpPlace, rules: Sequence[FileRule]) -> FilesLink:
         from adapters.links.sftp import SftpLink
         from adapters.links.sftp_session import Sftp

@@ -26,7 +26,7 @@ WRONG_FOR = timedelta(minutes=10)
 """So many wrong codes for one device in this time, and nobody may try for as long as they are this young."""
 AGENT_FIELDS = ("link", "agent_id", "address", "agent_key", "accepted")
 SEEN_FIELDS = ("family", "make", "model", "os_version", "serial", "last_seen_at")
-SFTP_FIELDS = ("sftp_host", "sftp_port", "sftp_username", "sftp_password", "sftp_folder", "sftp_host_key")
+SFTP_FIELDS = ("sftp_host", "sftp_port", "sftp_username", "sftp_password", "sftp_uses_key", "sftp_folder", "sftp_host_key")
 
 
 def pair_device(*, agent_id: str, code: str, name: str, holder: str, team: str, by: User, registered: UUID | None = None) -> Device:
@@ -134,7 +134,9 @@ def checked_folder(path: str, *, other_than: Device | None) -> str:
 def checked_sftp(where: SftpPlace) -> None:
     """Sign in there and look at the folder, before anything is kept. Raises BadInput, LinkError."""
     if not where.host_key:
-        raise BadInput("Nobody has looked at the key of this device yet.", field="host_key", remedy="Meet it first and compare its key.")
+        raise BadInput("Nobody has looked at the key of this device yet.", field="host_key", remedy="Connect first and compare its key.")
+    if not where.password and not where.private_key:
+        raise BadInput("Neither password nor key is given.", field="password", remedy="Type the password, or choose this server's key.")
     if not where.folder.startswith("/"):
         raise BadInput(f"{where.folder!r} is no absolute path.", field="folder", remedy="Begin it with /.")
     link = outside().sftp_link(where, [])
@@ -148,6 +150,7 @@ def put_sftp(device: Device, where: SftpPlace) -> None:
     """Into a row that the caller saves; the password sealed."""
     device.sftp_host, device.sftp_port, device.sftp_username = where.host, where.port, where.username
     device.sftp_folder, device.sftp_host_key = where.folder, where.host_key
+    device.sftp_uses_key = not where.password and bool(where.private_key)
     device.sftp_password = outside().seal(sftp_purpose(where.host, where.port), where.password.encode())
 
 

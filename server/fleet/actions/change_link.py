@@ -9,7 +9,7 @@ from core.content.classify import MAX_RULES, Sorted, sorted_files
 from core.errors import BadInput
 from server.api.problems import Conflict
 from server.fleet.actions.add_device import SFTP_FIELDS, checked_folder, checked_sftp, put_sftp
-from server.fleet.convert import files_link, rules_of, sftp_purpose
+from server.fleet.convert import files_link, known_password, rules_of
 from server.fleet.models import Device, LinkType
 from server.outside import SftpPlace, outside
 from server.people.actions.journal import write_journal
@@ -18,7 +18,6 @@ from server.people.models import User
 SLOWEST_BYTES_PER_SECOND = 1024
 
 
-@transaction.atomic
 def change_link(
     device: Device, *, rules: Sequence[dict[str, str]], limit_bytes_per_second: int | None, folder: str, sftp: SftpPlace | None, by: User
 ) -> Device:
@@ -34,25 +33,34 @@ def change_link(
         raise BadInput("Nothing would ever finish at that speed.", field="limit_bytes_per_second", remedy=remedy)
     if rules and device.link not in (LinkType.FOLDER, LinkType.SFTP):
         raise BadInput("Only links that see files have rules.", field="rules", remedy="Leave them out.")
+    folder = checked_folder(folder, other_than=device) if device.link == LinkType.FOLDER and folder != device.folder else device.folder
+    where = _checked_place(device, sftp) if device.link == LinkType.SFTP and sftp is not None else None
+    return _changed(device, rules, limit_bytes_per_second, folder, where, by)
+
+
+@transaction.atomic
+def _changed(
+    device: Device, rules: Sequence[dict[str, str]], limit_bytes_per_second: int | None, folder: str, where: SftpPlace | None, by: User
+) -> Device:
     device.file_rules = [{"pattern": rule["pattern"].strip(), "kind": rule["kind"]} for rule in rules]
     device.limit_bytes_per_second = limit_bytes_per_second
-    if device.link == LinkType.FOLDER and folder != device.folder:
-        device.folder = checked_folder(folder, other_than=device)
-    if device.link == LinkType.SFTP and sftp is not None:
-        _change_sftp(device, sftp)
+    device.folder = folder
+    if where is not None:
+        put_sftp(device, where)
     device.save(update_fields=["file_rules", "limit_bytes_per_second", "folder", *SFTP_FIELDS])
     write_journal(who=by, what="device.link_changed", says=f"The link of {device.name} was changed.", at=outside().now(), device=device.id)
     return device
 
 
-def _change_sftp(device: Device, told: SftpPlace) -> None:
-    known = outside().unseal(sftp_purpose(device.sftp_host, device.sftp_port), bytes(device.sftp_password or b"")).decode()
-    if not told.password and (told.host, told.port) != (device.sftp_host, device.sftp_port):
+def _checked_place(device: Device, told: SftpPlace) -> SftpPlace:
+    """Where it answers from now on, after it was signed in to there. Raises BadInput, LinkError."""
+    if not told.password and not told.private_key and (told.host, told.port) != (device.sftp_host, device.sftp_port):
         remedy = "Type it again: it is not sent to another place."
         raise BadInput("The password is only known for the place that it was given for.", field="password", remedy=remedy)
-    where = replace(told, password=told.password or known, host_key=told.host_key or device.sftp_host_key)
+    password = told.password if told.password or told.private_key else known_password(device)
+    where = replace(told, password=password, host_key=told.host_key or device.sftp_host_key)
     checked_sftp(where)
-    put_sftp(device, where)
+    return where
 
 
 def preview_rules(device: Device, rules: Sequence[dict[str, str]]) -> list[Sorted]:

@@ -151,7 +151,7 @@ def _told(device: Device) -> dict[str, Any]:
     if device.sftp_host:
         sftp = {
             "host": device.sftp_host, "port": device.sftp_port, "username": device.sftp_username, "folder": device.sftp_folder,
-            "host_key": device.sftp_host_key,
+            "host_key": device.sftp_host_key, "use_key": device.sftp_uses_key,
         }  # fmt: skip
     facts = LINKS[device.link]
     return {

@@ -1,5 +1,6 @@
 """Meeting devices: offers on the network, pairing and its end, folders, SFTP. The list itself belongs to oversight."""
 
+from dataclasses import replace
 from typing import Any
 from uuid import UUID
 
@@ -11,7 +12,9 @@ from rest_framework.views import APIView
 
 from core.content.families import FAMILIES
 from server.fleet.actions.add_device import add_folder, add_sftp, pair_again, pair_device
+from server.fleet.actions.ssh_key import own_ssh_key
 from server.fleet.actions.unpair_device import unpair_device
+from server.fleet.convert import private_ssh_key
 from server.fleet.queries import device as device_by_id
 from server.fleet.queries import unlinked_devices, unpaired_offers
 from server.outside import SftpPlace, outside
@@ -71,9 +74,16 @@ class SftpPlaceSerializer(MeetSerializer):
     password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True, write_only=True)
     folder = serializers.CharField(max_length=1000)
     host_key = serializers.CharField(max_length=2000, allow_blank=True)
+    use_key = serializers.BooleanField(default=False, help_text="Sign in with this server's own key instead of a password.")
 
     def place(self, told: dict[str, Any]) -> SftpPlace:
-        return SftpPlace(**{name: told[name] for name in ("host", "port", "username", "password", "folder", "host_key")})
+        found = SftpPlace(**{name: told[name] for name in ("host", "port", "username", "password", "folder", "host_key")})
+        return replace(found, password="", private_key=private_ssh_key()) if told["use_key"] else found
+
+
+class SshKeySerializer(serializers.Serializer):
+    public = serializers.CharField(help_text="A line for the authorized_keys of a device.")
+    made_at = serializers.DateTimeField()
 
 
 class SftpSerializer(SftpPlaceSerializer, NewDeviceSerializer):
@@ -152,6 +162,14 @@ class MeetView(APIView):
         given.is_valid(raise_exception=True)
         key, fingerprint = outside().meet_sftp(**given.validated_data)
         return Response(MetSerializer({"host_key": key, "fingerprint": fingerprint}).data)
+
+
+class SshKeyView(APIView):
+    """This server's public key; the pair is made when somebody first wants it."""
+
+    @extend_schema(operation_id="ssh_key", request=None, responses=SshKeySerializer)
+    def post(self, request: Request) -> Response:
+        return Response(SshKeySerializer(own_ssh_key()).data)
 
 
 class SftpView(APIView):

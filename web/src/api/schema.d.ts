@@ -1483,6 +1483,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ssh-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description This server's public key; the pair is made when somebody first wants it. */
+        post: operations["ssh_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores": {
         parameters: {
             query?: never;
@@ -3750,6 +3767,11 @@ export interface components {
             username: string;
             folder: string;
             host_key: string;
+            /**
+             * @description Sign in with this server's own key instead of a password.
+             * @default false
+             */
+            use_key: boolean;
         };
         SftpPlaceRequest: {
             host: string;
@@ -3758,6 +3780,11 @@ export interface components {
             password: string;
             folder: string;
             host_key: string;
+            /**
+             * @description Sign in with this server's own key instead of a password.
+             * @default false
+             */
+            use_key: boolean;
         };
         /** @description Either a new entry of the register, or one that has no link yet. */
         SftpRequest: {
@@ -3767,6 +3794,11 @@ export interface components {
             password: string;
             folder: string;
             host_key: string;
+            /**
+             * @description Sign in with this server's own key instead of a password.
+             * @default false
+             */
+            use_key: boolean;
             name: string;
             holder: string;
             team: string;
@@ -3822,6 +3854,12 @@ export interface components {
             files: number;
             size_bytes: number;
             examples: string[];
+        };
+        SshKey: {
+            /** @description A line for the authorized_keys of a device. */
+            public: string;
+            /** Format: date-time */
+            made_at: string;
         };
         Stage: {
             stage: string;
@@ -4854,9 +4892,10 @@ export interface operations {
                 /**
                  * @description * `orlo` - orlo
                  *     * `brenta` - brenta
+                 *     * `other` - other
                  *     * `folder` - folder
                  */
-                family?: "orlo" | "brenta" | "folder";
+                family?: "orlo" | "brenta" | "other" | "folder";
                 /** @description Leave out what is on time: it is in the sums of its team. */
                 fold?: boolean;
                 holder?: number;
@@ -7665,6 +7704,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ssh_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SshKey"];
+                };
             };
             default: {
                 headers: {

@@ -1,4 +1,5 @@
 /** How a device is reached: what its link cannot do, rules for its files with a preview, speed, and the end of a pairing. */
+import { OwnKey } from './SftpForm';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -92,7 +93,14 @@ function Settings({ id, first, mayChange }: { id: string; first: LinkSettings; m
             <Field label="Host" value={sftp.host} onChange={(host) => setSftp({ ...sftp, host })} problem={problem} field="host" />
             <Field label="Port" value={String(sftp.port)} onChange={(port) => setSftp({ ...sftp, port: Number(port) })} problem={problem} field="port" />
             <Field label="User name on the device" value={sftp.username} onChange={(username) => setSftp({ ...sftp, username })} autoComplete="off" />
-            <Field label="Password on the device" type="password" value={sftp.password} onChange={(password) => setSftp({ ...sftp, password })} hint="Empty keeps the one that is known." autoComplete="off" problem={problem} field="password" />
+            <label className="check mb-2">
+              <input type="checkbox" checked={sftp.use_key} onChange={(event) => setSftp({ ...sftp, use_key: event.target.checked })} /> <span>signed in to with this server&apos;s own key</span>
+            </label>
+            {sftp.use_key ? (
+              <OwnKey />
+            ) : (
+              <Field label="Password on the device" type="password" value={sftp.password} onChange={(password) => setSftp({ ...sftp, password })} hint="Empty keeps the one that is known." autoComplete="off" problem={problem} field="password" />
+            )}
             <Field label="Folder on the device" value={sftp.folder} onChange={(path) => setSftp({ ...sftp, folder: path })} problem={problem} field="folder" />
           </div>
         )}

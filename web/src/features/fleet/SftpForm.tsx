@@ -1,24 +1,25 @@
-/** A device with an SFTP server: meet it, compare its key with the one that it shows, then sign in. */
-import { useMutation } from '@tanstack/react-query';
+/** A device with an SFTP server: connect, compare its key with the one that it shows, then sign in. */
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
 import { client, problemOf, told } from '../../api/client';
 import { useGuides } from '../../api/queries';
 import { Choice, Field } from '../../ui/Field';
-import { Refused } from '../../ui/States';
+import { Failed, Loading, Refused } from '../../ui/States';
 import { EntryFields, useAdded, type Entry } from './AddDeviceScreen';
 
 export function SftpForm({ registered }: { registered: string }) {
   const onSuccess = useAdded();
   const guides = useGuides();
   const [entry, setEntry] = useState<Entry>({ name: '', holder: '', team: '', registered: registered || null });
-  const [place, setPlace] = useState({ host: '', port: '22', username: '', password: '', folder: '/', family: 'orlo' });
+  const [place, setPlace] = useState({ host: '', port: '22', username: '', password: '', folder: '/', family: 'other' });
+  const [useKey, setUseKey] = useState(false);
   const set = (name: keyof typeof place) => (value: string) => setPlace({ ...place, [name]: value });
   const where = { host: place.host.trim(), port: Number(place.port) };
   const meet = useMutation({ mutationFn: () => told(client.POST('/api/devices/sftp/meet', { body: where })) });
   const add = useMutation({
-    mutationFn: () => told(client.POST('/api/devices/sftp', { body: { ...entry, ...place, ...where, host_key: meet.data?.host_key ?? '' } })),
+    mutationFn: () => told(client.POST('/api/devices/sftp', { body: { ...entry, ...place, ...where, password: useKey ? '' : place.password, use_key: useKey, host_key: meet.data?.host_key ?? '' } })),
     onSuccess,
   });
   const problem = meet.error ? problemOf(meet.error) : add.error ? problemOf(add.error) : null;
@@ -41,7 +42,7 @@ export function SftpForm({ registered }: { registered: string }) {
         </div>
         {!met && (
           <Button type="submit" disabled={meet.isPending || !place.host}>
-            {meet.isPending ? 'Meeting …' : 'Meet it'}
+            {meet.isPending ? 'Connecting …' : 'Connect'}
           </Button>
         )}
         {met && (
@@ -51,10 +52,21 @@ export function SftpForm({ registered }: { registered: string }) {
               <br />
               Compare it with the one on the screen of the device. From now on every other key is refused.
             </p>
-            <div className="halves">
-              <Field label="User name on the device" value={place.username} onChange={set('username')} autoComplete="off" problem={problem} field="username" required />
+            <Field label="User name on the device" value={place.username} onChange={set('username')} autoComplete="off" problem={problem} field="username" required />
+            <fieldset className="mb-2">
+              <legend className="form-label">Signed in to with</legend>
+              <label className="check">
+                <input type="radio" name="with" checked={!useKey} onChange={() => setUseKey(false)} /> <span>a password</span>
+              </label>
+              <label className="check">
+                <input type="radio" name="with" checked={useKey} onChange={() => setUseKey(true)} /> <span>this server&apos;s own key</span>
+              </label>
+            </fieldset>
+            {useKey ? (
+              <OwnKey />
+            ) : (
               <Field label="Password on the device" type="password" value={place.password} onChange={set('password')} autoComplete="off" problem={problem} field="password" required />
-            </div>
+            )}
             <Field label="Folder on the device" value={place.folder} onChange={set('folder')} problem={problem} field="folder" required />
             <Choice label="Family" value={place.family} onChange={set('family')} options={(guides.data ?? []).map((guide) => ({ value: guide.code, label: guide.label }))} />
             <EntryFields entry={entry} onEntry={setEntry} problem={problem} />
@@ -65,5 +77,20 @@ export function SftpForm({ registered }: { registered: string }) {
         )}
       </form>
     </>
+  );
+}
+
+/** The line that the device has to know; the private half never leaves the server. */
+export function OwnKey() {
+  const key = useQuery({ queryKey: ['ssh-key'], queryFn: () => told(client.POST('/api/ssh-key')), staleTime: Infinity });
+  if (key.isPending) return <Loading what="the key" />;
+  if (key.isError) return <Failed problem={problemOf(key.error)} onRetry={() => void key.refetch()} />;
+  return (
+    <div className="field">
+      <label className="form-label" htmlFor="own-key">
+        Put this line among the authorized keys of the device
+      </label>
+      <textarea id="own-key" className="form-control mono" rows={3} readOnly value={key.data.public} onFocus={(event) => event.target.select()} />
+    </div>
   );
 }

@@ -1,0 +1,19 @@
+"""The key with which this server signs in to SFTP devices instead of a password: made once, its private half sealed."""
+
+from django.db import transaction
+
+from server.fleet.convert import SSH_PURPOSE
+from server.fleet.models import SshKey
+from server.locks import lock_alone
+from server.outside import outside
+
+
+@transaction.atomic
+def own_ssh_key() -> SshKey:
+    """Made when it is first asked for."""
+    lock_alone("ssh key")
+    found = SshKey.objects.first()
+    if found is None:
+        private, public = outside().make_ssh_key()
+        found = SshKey.objects.create(private=outside().seal(SSH_PURPOSE, private.encode()), public=public, made_at=outside().now())
+    return found
