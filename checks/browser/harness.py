@@ -17,7 +17,7 @@ from typing import Any, TypeVar
 
 from django.db import connection, connections
 from django.test import TransactionTestCase
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from launcher.processes import Processes, free_port
 from launcher.setup import PYTHON, ROOT, WEB
@@ -153,6 +153,14 @@ class BrowserTestCase(TransactionTestCase):
         self.page.get_by_label("Password").fill(password)
         self.page.get_by_role("button", name="Sign in").click()
         self.page.get_by_role("navigation", name="Rooms").wait_for()
+
+    def pick(self, label: str, words: str, option: str) -> None:
+        """Find one of many by typing, and choose it; the field then shows it by name."""
+        field = self.page.get_by_role("combobox", name=label)
+        field.click()
+        field.fill(words)
+        self.page.get_by_role("option", name=option).click()
+        expect(field).to_have_value(option)
 
     def accessible(self, what: str) -> None:
         """axe-core finds nothing against WCAG 2.2 A and AA on the screen as it is now."""

@@ -128,3 +128,22 @@ class Documents(TestCase):
         for path in (ROOT / "web" / "dist").rglob("*.css"):
             self.assertNotRegex(path.read_text(), r"url\(['\"]?https?:")
         self.assertNotIn("http", (ROOT / "web" / "dist" / "index.html").read_text())
+
+
+class Pickers(TestCase):
+    """A list that is cut may lack the one that is chosen: a select then shows another one than is sent."""
+
+    def test_no_select_is_filled_from_a_list_that_grows_without_end(self):
+        wrong = []
+        for path in (ROOT / "web" / "src").rglob("*.tsx"):
+            text = path.read_text()
+            for asked in re.findall(r"const (\w+) = use(?:Devices|Runs|Holders)\(", text):
+                wrong += [f"{path.name}: {found}" for found in re.findall(r"options=\{[^}]*\b" + asked + r"\.data[^}]*\}", text)]
+                for listed in re.findall(r"const (\w+) = [^;]*\b" + asked + r"\.data[^;]*\.map\(\(\w+\) => \(\{ value:", text, re.S):
+                    wrong += [f"{path.name}: {listed}"] if f"options={{{listed}}}" in text else []
+        self.assertEqual(wrong, [])
+
+    def test_whoever_is_written_to_is_named_on_the_button(self):
+        text = (ROOT / "web" / "src" / "features" / "recovery" / "RestoreScreen.tsx").read_text()
+        self.assertIn("`Write to ${devices.shown", text)
+        self.assertIn("devices.shown === ''", text)
