@@ -7,7 +7,7 @@ They are common practice, no published source; how often they are wrong is measu
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
@@ -68,6 +68,29 @@ class Taken:
     encrypted: bool | None = None
     """Whether the device kept its content, or its card, encrypted; None where it does not tell."""
     clock_off_seconds: float = 0.0
+    lacking: tuple["Lacking", ...] = ()
+    """What it has far fewer of than the backup before."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lacking:
+    """A kind of which a device gave far fewer items than it had a backup ago."""
+
+    kind: str
+    before: int
+    after: int
+
+
+def far_fewer(before: Mapping[str, int], after: Mapping[str, int]) -> list[Lacking]:
+    """Whether one backup by itself says so, without any history: the same share as `SHRUNK` and an absolute floor, so that a
+    handful of items is nobody's concern; and a device that gives nothing at all, where it gave anything."""
+    nothing = any(before.values()) and not any(after.values())
+    found = (Lacking(kind=kind, before=count, after=after.get(kind, 0)) for kind, count in sorted(before.items()))
+    return [one for one in found if _far(one) or (nothing and one.before)]
+
+
+def _far(one: Lacking) -> bool:
+    return one.before - one.after >= LEAST_ITEMS and one.after < one.before * (1 - SHRUNK)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,8 +115,9 @@ def oddities(now_taken: Taken, history: Sequence[Taken], *, in_use: bool = True)
     before = history[0]
     if before.encrypted is True and now_taken.encrypted is False:
         found.append(_told(Odd.NOT_ENCRYPTED, "", "The device kept its content encrypted before, and does not any more.", before, {}))
-    for kind in sorted(set(before.kinds) | set(now_taken.kinds)):
-        one = _of_kind(kind, now_taken, history)
+    lacking = {one.kind: one for one in now_taken.lacking}
+    for kind in sorted(set(before.kinds) | set(now_taken.kinds) | set(lacking)):
+        one = _lacks(lacking[kind], before) if kind in lacking else _of_kind(kind, now_taken, history)
         if one is not None:
             found.append(one)
     if in_use and len(history) >= QUIET_HISTORY:
@@ -101,6 +125,14 @@ def oddities(now_taken: Taken, history: Sequence[Taken], *, in_use: bool = True)
         if quiet is not None:
             found.append(quiet)
     return found
+
+
+def _lacks(one: Lacking, before: Taken) -> Oddity:
+    label = KINDS[one.kind].label if one.kind in KINDS else one.kind
+    code = Odd.SHRUNK if one.after else Odd.VANISHED
+    rest = "none is left" if not one.after else f"{one.after} are left"
+    says = f"{label}: {rest} of {one.before}. Until somebody has looked, this backup counts for no promise and makes none leave."
+    return _told(code, one.kind, says, before, {"before": one.before, "after": one.after})
 
 
 def _of_kind(kind: str, now_taken: Taken, history: Sequence[Taken]) -> Oddity | None:

@@ -25,7 +25,7 @@ def covered(device: Device, look: Look | None) -> list[KindCover]:
     live = None if look is None else {entry["kind"]: _live(entry) for entry in look.kinds}
     accounts = [] if look is None else [account_of(entry) for entry in look.accounts]
     held: dict[str, list[Held]] = {}
-    for backup in present_backups().filter(device=device)[:COUNTED_BACKUPS]:
+    for backup in present_backups().filter(device=device, suspect=False)[:COUNTED_BACKUPS]:
         for entry in backup.kinds:
             held.setdefault(entry["kind"], []).append(_held(backup, entry))
     offered = set(live) if live else set(FAMILIES[device.family].kinds) if device.link == "agent" else set(held)

@@ -189,6 +189,11 @@ class Backup(models.Model):
         default=False,
         help_text="Made while the clock was in doubt: restorable; no promise and no rule counts it until that is settled.",
     )
+    lacking = models.JSONField(default=list, help_text="[{kind, before, after}]: of what it has far fewer items than the one before it.")
+    suspect = models.BooleanField(
+        default=False,
+        help_text="It lacks so much that somebody has to look: restorable; no promise, coverage and no rule counts it until then.",
+    )
     occasion = models.CharField(max_length=20, choices=Occasion, blank=True)
     note = models.CharField(max_length=200, blank=True)
     brought_in_from = models.CharField(max_length=300, blank=True, help_text="Name of what it was brought in from; empty for our own.")

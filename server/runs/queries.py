@@ -44,7 +44,7 @@ def backup(id: UUID) -> Backup:
 def newest_good(device: str = "pk") -> QuerySet[Backup]:
     """For use as a subquery over rows whose column `device` names a device: the newest backup with an intact copy."""
     intact = Copy.objects.filter(backup=OuterRef("pk"), state=CopyState.PRESENT, intact=True)
-    return Backup.objects.filter(Exists(intact), device=OuterRef(device), in_doubt=False).order_by("-finished_at")
+    return Backup.objects.filter(Exists(intact), device=OuterRef(device), in_doubt=False, suspect=False).order_by("-finished_at")
 
 
 _LAST = ("id", "state", "cause", "cause_code", "remedy")
@@ -73,6 +73,12 @@ def unpacked(device: Any) -> Any:
     for name in _LAST[1:]:
         setattr(device, f"last_{name}", last.get(name))
     return device
+
+
+def trusted_before(device: Device) -> Backup | None:
+    """The device's own newest backup that nobody doubts, whatever became of its copies since."""
+    own = Backup.objects.filter(device=device, in_doubt=False, suspect=False, brought_in_from="")
+    return own.order_by("-finished_at").first()
 
 
 def previous_backup(device: Device, store: Store) -> Backup | None:

@@ -6,8 +6,9 @@ from uuid import UUID
 
 from django.db import transaction
 
-from core.coverage.oddities import MOST_HISTORY, Oddity, Taken, TakenKind, oddities
+from core.coverage.oddities import MOST_HISTORY, Lacking, Oddity, Taken, TakenKind, oddities
 from server.fleet.models import DeviceState
+from server.locks import lock_device
 from server.oversight.models import Oddity as Row
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -42,8 +43,19 @@ def settle(row: Row, *, why: str, by: User, now: datetime) -> None:
     if row.settled_at is None:
         row.settled_at, row.settled_by, row.settled_why = now, by, why.strip()[:200]
         row.save(update_fields=["settled_at", "settled_by", "settled_why"])
+        trust_again(row.device_id)
         says = f"{row.device.name}: “{row.says[:120]}” was looked at{f': {row.settled_why}' if row.settled_why else '.'}"
         write_journal(who=by, what="oddity.settled", says=says, at=now, device=row.device_id)
+
+
+ABOUT_LACK = ("shrunk", "vanished")
+
+
+def trust_again(device: UUID) -> None:
+    """Backups that lacked much count again, once nothing of that kind about the device waits for somebody to look."""
+    lock_device(device)
+    if not Row.objects.filter(device=device, settled_at__isnull=True, code__in=ABOUT_LACK).exists():
+        Backup.objects.filter(device=device, suspect=True).update(suspect=False)
 
 
 def _row(one: Oddity, backup: Backup, now: datetime) -> Row:
@@ -73,6 +85,7 @@ def _as_taken(row: Backup) -> Taken:
         new_items=new if progress else 1,
         encrypted=told.get("encrypted"),
         clock_off_seconds=float(told.get("clock_off_seconds", 0.0)),
+        lacking=tuple(Lacking(**one) for one in row.lacking) if row.suspect else (),
     )
 
 

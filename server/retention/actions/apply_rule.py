@@ -27,14 +27,14 @@ from server.transition import transition
 def apply_rule(device: Device, store: Store, *, now: datetime) -> int:
     """How many copies leave the store. Without a plan nothing does; what is in use stays for another night.
 
-    Backups whose date is in doubt take nobody's place and stay. Raises ClockInDoubt.
+    Backups whose date is in doubt, or that lack so much that somebody has to look, take nobody's place and stay. Raises ClockInDoubt.
     """
     believe_clock()
     lock_device(device.id)
     assignment = assignment_of(device)
     if assignment is None or assignment.plan.store_id != store.id:
         return 0
-    known = Copy.objects.filter(backup__device=device, backup__in_doubt=False)
+    known = Copy.objects.filter(backup__device=device, backup__in_doubt=False, backup__suspect=False)
     present = known.filter(store=store, state=CopyState.PRESENT).select_related("backup")
     copies = {str(copy.backup_id): copy for copy in present}
     found = verdicts([moment_of(copy) for copy in copies.values()], rule_of(assignment.plan), zone=office_zone(), now=now)

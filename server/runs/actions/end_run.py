@@ -11,6 +11,7 @@ from uuid import UUID
 from django.db import transaction
 
 from core.content.errors import LinkError
+from core.coverage.oddities import far_fewer
 from core.errors import AtticError
 from core.quota.admission import DoesNotFit
 from core.schedule.retry import next_try
@@ -20,9 +21,11 @@ from core.vault.errors import Stopped
 from server.jobs import defer_after_run, defer_tick
 from server.live import tell
 from server.people.clock import in_doubt
+from server.plans.convert import taken_kinds
 from server.runs.convert import told_kinds
 from server.runs.left_out import MOST_NAMED, accepted_of, told_skipped
 from server.runs.models import OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
+from server.runs.queries import trusted_before
 from server.runs.sentences import closing_sentence, log_line
 from server.storage.actions.note_newest import note_newest
 from server.transition import held, move
@@ -38,10 +41,11 @@ def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost:
     """Record the backup that lies in the store now. It is recorded even where the run was ended by somebody else meanwhile."""
     run, manifest = held(Run, run_id, *ROW), captured.manifest
     going, skipped = run.state == RunState.RUNNING, told_skipped(captured.skipped, accepted_of(run.device))
+    lacking = _lacking(run, captured)
     backup = Backup.objects.create(
         id=UUID(bytes=manifest.id), device=run.device, run=run if going else None, finished_at=manifest.finished_at, items=manifest.items,
         size_bytes=manifest.size_bytes, kinds=told_kinds(manifest), family=run.device.family, os_version=captured.state.os_version,
-        occasion=run.occasion, note=run.note, in_doubt=in_doubt(), **_hold_of(run),
+        occasion=run.occasion, note=run.note, in_doubt=in_doubt(), lacking=lacking, suspect=bool(lacking), **_hold_of(run),
     )  # fmt: skip
     Copy.objects.create(backup=backup, store=run.store)
     note_newest(run.store_id, backup.id)
@@ -65,8 +69,22 @@ def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost:
         reference="",
     )
     _log(run, manifest.finished_at, closing_sentence(run))
+    if lacking:
+        _log(run, manifest.finished_at, "It has far fewer items than the backup before: somebody has to look whether that is right.")
     run_ended(run)
     return run
+
+
+def _lacking(run: Run, captured: Captured) -> list[dict[str, Any]]:
+    """Of what the device gave far fewer items than it had, among the kinds that were wanted; what was left out counts as there."""
+    before = trusted_before(run.device)
+    if before is None or run.plan is None:
+        return []
+    wanted = set(taken_kinds(run.plan))
+    counts = {summary.kind: summary.items for summary in captured.manifest.kinds}
+    for one in captured.left_out:
+        counts[one.kind] = counts.get(one.kind, 0) + one.items
+    return [asdict(one) for one in far_fewer({entry["kind"]: entry["items"] for entry in before.kinds if entry["kind"] in wanted}, counts)]
 
 
 def _hold_of(run: Run) -> dict[str, Any]:
