@@ -1,4 +1,4 @@
-"""`./attic bench vault` and `./attic bench nights`: a table on standard output, the same as JSON with `--json FILE`."""
+"""`./attic bench vault`, `nights`, `reliability` and `links`: a table on standard output, the same as JSON with `--json FILE`."""
 
 import argparse
 import json
@@ -9,17 +9,21 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from bench.figures import Figure, figures
+from bench.links import links
 from bench.table import table
 
 
 def main(argv: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="attic bench", description="Measure. Each figure stands beside a baseline of the same run.")
-    parser.add_argument("what", choices=["vault", "nights", "reliability"])
+    parser.add_argument("what", choices=["vault", "nights", "reliability", "links"])
     parser.add_argument("--json", type=Path, metavar="FILE", help="write the figures as JSON; - for standard output instead of the table")
     parser.add_argument("--only", action="append", metavar="NAME", help="only figures whose name begins so; may be repeated")
     parser.add_argument("--megabytes", type=int, default=1000, help="vault: size of the generated content (default 1000)")
     parser.add_argument(
-        "--rounds", type=int, default=3, help="vault: repetitions of what is timed, best of each side (default 3); reliability: kills"
+        "--rounds",
+        type=int,
+        default=3,
+        help="vault, links: repetitions of what is timed, best of each side (default 3); reliability: kills",
     )
     parser.add_argument("--devices", type=int, default=500, help="reliability: devices that are due while stores hang (default 500)")
     parser.add_argument("--days", type=int, default=365, help="nights: length of the simulated year (default 365)")
@@ -55,6 +59,9 @@ def _measured(given: argparse.Namespace) -> Iterator[Figure]:
         return
     folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=given.folder))
     try:
+        if given.what == "links":
+            yield from links(folder, rounds=given.rounds, only=given.only or [])
+            return
         yield from figures(folder, megabytes=given.megabytes, rounds=given.rounds, only=given.only or [])
     finally:
         shutil.rmtree(folder, ignore_errors=True)

@@ -1,9 +1,9 @@
 """The words of the command line."""
 
 import argparse
+from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
-
-from commandline import backups, keys, upkeep
 
 _ABOUT = """The vault by itself: encrypted, deduplicated backups of folders in a folder or a bucket.
 
@@ -21,30 +21,45 @@ exit codes: 0 done · 1 damage, or items were left out · 2 usage · 3 wrong pas
 be reached · 5 full"""
 
 
+def _does(name: str) -> Callable[[argparse.Namespace], int]:
+    """`room.function` that carries a command out; its libraries are loaded only when it is called."""
+    room, _, function = name.partition(".")
+
+    def run(given: argparse.Namespace) -> int:
+        code: int = getattr(import_module(f"commandline.{room}"), function)(given)
+        return code
+
+    return run
+
+
 def parser() -> argparse.ArgumentParser:
     top = argparse.ArgumentParser(prog="attic vault", description=_ABOUT, formatter_class=argparse.RawDescriptionHelpFormatter)
     commands = top.add_subparsers(metavar="COMMAND", required=True)
 
-    init = _command(commands, "init", upkeep.init, "prepare an empty folder or bucket; prints the recovery code", "init /srv/store")
+    init = _command(
+        commands, "init", _does("upkeep.init"), "prepare an empty folder or bucket; prints the recovery code", "init /srv/store"
+    )
     init.add_argument("--same-key-as", metavar="OTHER", help="take the key of another store, so that copies move without being sealed anew")
     _secret(init, "other", "the store that lends its key")
 
-    backup = _command(commands, "backup", backups.backup, "take a backup of a folder", 'backup /srv/store ~/phone --device "Shore 3"')
+    backup = _command(
+        commands, "backup", _does("backups.backup"), "take a backup of a folder", 'backup /srv/store ~/phone --device "Shore 3"'
+    )
     backup.add_argument("folder", metavar="FOLDER")
     backup.add_argument("--device", required=True, metavar="NAME", help="whose backup this is")
     backup.add_argument("--note", default="", metavar="TEXT")
     _secret(backup, "device", "a sealed device")
 
-    found = _command(commands, "list", backups.list_backups, "every backup, newest first", "list /srv/store --json")
+    found = _command(commands, "list", _does("backups.list_backups"), "every backup, newest first", "list /srv/store --json")
     found.add_argument("--device", metavar="NAME", help="only this device's")
 
-    show = _command(commands, "show", backups.show, "what is in a backup", "show /srv/store newest --path photos")
+    show = _command(commands, "show", _does("backups.show"), "what is in a backup", "show /srv/store newest --path photos")
     show.add_argument("backup", metavar="BACKUP")
     show.add_argument("--path", metavar="P", help="only this item, or what lies below this folder")
     _secret(show, "device", "a sealed device")
 
     restore = _command(
-        commands, "restore", backups.restore, "write a backup into an empty folder", "restore /srv/store newest out --kind photos"
+        commands, "restore", _does("backups.restore"), "write a backup into an empty folder", "restore /srv/store newest out --kind photos"
     )
     restore.add_argument("backup", metavar="BACKUP")
     restore.add_argument("dest", metavar="DEST", help="an empty folder, or one that does not exist yet")
@@ -52,22 +67,26 @@ def parser() -> argparse.ArgumentParser:
     restore.add_argument("--kind", action="append", metavar="K", help="only this kind of content, such as photos; may be repeated")
     _secret(restore, "device", "a sealed device")
 
-    check = _command(commands, "check", upkeep.check_store, "prove that what is stored is intact", "check /srv/store --sample 10")
+    check = _command(commands, "check", _does("upkeep.check_store"), "prove that what is stored is intact", "check /srv/store --sample 10")
     how = check.add_mutually_exclusive_group()
     how.add_argument("--sample", type=float, metavar="N", help="read N per cent of the packs, chosen at random")
     how.add_argument("--full", action="store_true", help="read everything")
 
     repair = _command(
-        commands, "repair", upkeep.repair_store, "mend from another store what a check found", "repair /srv/store --from /mnt/copy"
+        commands,
+        "repair",
+        _does("upkeep.repair_store"),
+        "mend from another store what a check found",
+        "repair /srv/store --from /mnt/copy",
     )
     repair.add_argument("--from", dest="source", required=True, metavar="OTHER")
     repair.add_argument("--from-endpoint", metavar="URL")
     _secret(repair, "from", "the other store")
 
-    remove = _command(commands, "remove", upkeep.remove, "forget backups at once", "remove /srv/store 3f09ab")
+    remove = _command(commands, "remove", _does("upkeep.remove"), "forget backups at once", "remove /srv/store 3f09ab")
     remove.add_argument("backup", nargs="+", metavar="BACKUP")
 
-    sweep = _command(commands, "sweep", upkeep.sweep_store, "get the space of removed backups back", "sweep /srv/store --dry-run")
+    sweep = _command(commands, "sweep", _does("upkeep.sweep_store"), "get the space of removed backups back", "sweep /srv/store --dry-run")
     sweep.add_argument("--dry-run", action="store_true", help="only tell what would be freed once it is carried through")
     sweep.add_argument(
         "--grace", type=float, metavar="SECONDS", help="how long marked packs stay (default a day); 0 only while nobody else writes"
@@ -75,13 +94,15 @@ def parser() -> argparse.ArgumentParser:
 
     sweep.add_argument("--waste", type=float, metavar="N", help="rewrite packs of which more than N per cent is not needed (default 40)")
 
-    copy = _command(commands, "copy", upkeep.copy_store, "copy backups to another store", "copy /srv/store /mnt/drive", first="FROM")
+    copy = _command(
+        commands, "copy", _does("upkeep.copy_store"), "copy backups to another store", "copy /srv/store /mnt/drive", first="FROM"
+    )
     copy.add_argument("to", metavar="TO")
     copy.add_argument("--backup", action="append", metavar="B", help="only this one; may be repeated")
     copy.add_argument("--to-endpoint", metavar="URL")
     _secret(copy, "to", "TO")
 
-    usage = _command(commands, "usage", upkeep.usage, "what backups cost, and what removing them frees", "usage /srv/store newest")
+    usage = _command(commands, "usage", _does("upkeep.usage"), "what backups cost, and what removing them frees", "usage /srv/store newest")
     usage.add_argument("backup", nargs="*", metavar="BACKUP")
 
     _keys(commands)
@@ -92,9 +113,9 @@ def _keys(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> No
     group = commands.add_parser("keys", help="who can open a store: add, change, remove, list").add_subparsers(
         metavar="COMMAND", required=True
     )
-    _command(group, "list", keys.list_slots, "every slot, never its secret", "keys list /srv/store")
+    _command(group, "list", _does("keys.list_slots"), "every slot, never its secret", "keys list /srv/store")
     add = _command(
-        group, "add", keys.add, "another passphrase, recovery code, or a device's own key", "keys add /srv/store --recovery-code"
+        group, "add", _does("keys.add"), "another passphrase, recovery code, or a device's own key", "keys add /srv/store --recovery-code"
     )
     add.add_argument("--recovery-code", action="store_true", help="make a code instead of taking a passphrase")
     add.add_argument("--label", metavar="TEXT", help="whose it is")
@@ -104,14 +125,14 @@ def _keys(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> No
     change = _command(
         group,
         "change",
-        keys.change,
+        _does("keys.change"),
         "another passphrase instead of the given one",
         "keys change /srv/store --passphrase-file old --new-passphrase-file new",
     )
     change.add_argument("--device", metavar="NAME", help="that of a sealed device")
     _secret(change, "new", "the new one")
     _secret(change, "device", "the sealed device")
-    remove = _command(group, "remove", keys.remove, "a slot goes; the last one stays", "keys remove /srv/store 3f09ab")
+    remove = _command(group, "remove", _does("keys.remove"), "a slot goes; the last one stays", "keys remove /srv/store 3f09ab")
     remove.add_argument("slot", metavar="SLOT")
 
 
