@@ -62,10 +62,12 @@ class Evidence:
     """What is known about one device. `None` means that nobody could tell."""
 
     backup_at: datetime | None
-    """Its newest backup with an intact copy."""
+    """Its newest backup; one with an intact copy, where there is one."""
     backup_partial: bool
     """That run left items out because the device sent something else than it announced."""
     copies: Sequence[CopyFacts]
+    damaged: Sequence[tuple[str, int]]
+    """(kind, items) of its newest backup that no copy can give back; ("", 0) where nobody could tell."""
     looked_at: datetime | None
     """When the device itself was last looked into."""
     missing: Sequence[Missing]
@@ -125,6 +127,10 @@ def _backup(evidence: Evidence, now: datetime) -> list[Reason]:
     elif now - evidence.looked_at > FRESH_FOR:
         says = f"The device was last looked at {spoken(now - evidence.looked_at)} ago."
         found.append(_reason("look_old", says, "Look at it again.", Remedy.LOOK))
+    if evidence.damaged:
+        parts = [f"{count} {KINDS[kind].one if count == 1 else KINDS[kind].many}" for kind, count in evidence.damaged if kind]
+        says = f"Every copy of its newest backup is damaged{': ' + ', '.join(parts) + ' cannot be had back' if parts else ''}."
+        found.append(_reason("damaged", says, "Run one now: what is damaged is read again from the device.", Remedy.RUN))
     if evidence.backup_partial:
         says = "Its newest backup left items out."
         found.append(_reason("partial", says, "Open the run and see which; run again.", Remedy.RUN))
@@ -156,6 +162,8 @@ def _copies(evidence: Evidence, now: datetime) -> list[Reason]:
         return []
     found = []
     intact = [copy for copy in evidence.copies if copy.intact]
+    if evidence.damaged:
+        return []
     if not any(copy.checked_at and now - copy.checked_at <= CHECKED_FOR for copy in intact):
         says = "No copy of the newest backup has been read back and checked in the last 30 days."
         found.append(_reason("unchecked", says, "Check its store.", Remedy.CHECK))

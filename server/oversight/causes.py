@@ -137,6 +137,9 @@ def _cause_of(row: Standings, on_network: set[str], now: datetime) -> Cause | No
     standing, device = row.state.standing, row.device
     if standing in (Standing.LATE, Standing.NEVER):
         mark = str(standing)
+        if device.newest_at is None and device.damaged_at is not None:
+            says = "Every backup of it is damaged in some place; what is whole can still be restored"
+            return Cause(code="late damaged", mark=mark, says=says, step="run", step_label="Run now")
         known = _FAILED_STEPS.get(device.last_cause_code or "")
         if known:
             return Cause(code=f"{mark} {device.last_cause_code}", mark=mark, says=known[0], step=known[1], step_label=known[2])

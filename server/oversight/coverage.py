@@ -10,7 +10,7 @@ from server.fleet.models import Device, Look
 from server.plans.convert import taken_kinds
 from server.plans.queries import assignment_of
 from server.plans.soundness import or_else
-from server.runs.models import Backup
+from server.runs.models import Backup, Copy
 from server.runs.queries import present_backups
 
 COUNTED_BACKUPS = 500
@@ -55,9 +55,22 @@ def _live(entry: dict[str, Any]) -> Live:
 
 
 def _held(backup: Backup, entry: dict[str, Any]) -> Held:
-    at = entry["newest_at"]
-    stores = tuple(copy.store.name for copy in backup.present if copy.intact)  # type: ignore[attr-defined]
+    """Of a backup that is damaged in some place, what is whole of the kind counts."""
+    at, copies = entry["newest_at"], backup.present  # type: ignore[attr-defined]
+    missing = min((_damaged_items(copy, entry["kind"]) for copy in copies), default=0)
+    stores = tuple(copy.store.name for copy in copies if _damaged_items(copy, entry["kind"]) == missing)
     return Held(
-        backup=str(backup.id), finished_at=backup.finished_at, stores=stores, items=entry["items"], size_bytes=entry["size_bytes"],
-        newest_name=entry["newest_name"], newest_at=datetime.fromisoformat(at) if at else None,
+        backup=str(backup.id), finished_at=backup.finished_at, stores=stores if missing < entry["items"] else (),
+        items=max(0, entry["items"] - missing), size_bytes=entry["size_bytes"], newest_name=entry["newest_name"],
+        newest_at=datetime.fromisoformat(at) if at else None,
     )  # fmt: skip
+
+
+def _damaged_items(copy: Copy, kind: str) -> int:
+    """Items of the kind that this copy cannot give back; all, where a check found damage and nobody could tell what it touches."""
+    if copy.intact:
+        return 0
+    return int(copy.damaged.get(kind, {}).get("items", 0)) if copy.damaged else MANY
+
+
+MANY = 1 << 60

@@ -1,7 +1,7 @@
 """Each device's standing against its promise, computed once for a whole list."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -81,6 +81,8 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None) -> list[Stan
             left_out=left_out_days(plan, told.closed, away.get(device.id, ())) if plan else (),
             zone=told.zone,
         )
+        if state.standing is Standing.NEVER and device.damaged_at is not None:
+            state = replace(state, standing=Standing.LATE)  # it has a backup, and not a whole one
         fault, bytes_held = faults[plan.id] if plan else "", held.get(device.id, 0)
         rows.append(
             Standings(device=device, plan=plan, state=state, next_run=upcoming, held_bytes=bytes_held, pause=pause, plan_fault=fault)

@@ -20,6 +20,7 @@ def answer(device: Device, *, now: datetime) -> tuple[Answer, list[KindCover], L
     evidence = Evidence(
         backup_at=newest.finished_at if newest else None,
         backup_partial=newest is not None and is_partial(newest.run, accepted_of(device)),
+        damaged=_damaged(newest),
         copies=[_facts(copy) for copy in newest.present] if newest else [],  # type: ignore[attr-defined]
         looked_at=look.at if look else None,
         missing=_missing(look, newest),
@@ -32,8 +33,20 @@ def answer(device: Device, *, now: datetime) -> tuple[Answer, list[KindCover], L
 
 
 def _newest(device: Device) -> Backup | None:
-    found = with_newest(Device.objects.filter(id=device.id)).values_list("newest_id", flat=True).first()
+    """With an intact copy; where there is none, one that is damaged in some place."""
+    whole, damaged = with_newest(Device.objects.filter(id=device.id)).values_list("newest_id", "damaged_id").get()
+    found = whole or damaged
     return present_backups().filter(id=found).first() if found else None
+
+
+def _damaged(newest: Backup | None) -> list[tuple[str, int]]:
+    """(kind, items) that no copy of it can give back."""
+    copies = newest.present if newest is not None else []  # type: ignore[attr-defined]
+    if not copies or any(copy.intact for copy in copies):
+        return []
+    kinds = sorted({kind for copy in copies for kind in copy.damaged})
+    counts = [(kind, min(int(copy.damaged.get(kind, {}).get("items", 0)) for copy in copies)) for kind in kinds]
+    return [(kind, count) for kind, count in counts if count] or [("", 0)]
 
 
 def _facts(copy: Copy) -> CopyFacts:

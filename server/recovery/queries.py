@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 from core.content.items import Item
 from core.content.kinds import Shape, kind
 from core.recovery.inside import Line, line, matches
+from core.vault.damage import is_whole
 from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.manifests import Manifest, Stored
 from core.vault.vault import Vault
@@ -37,16 +38,17 @@ def restore(id: UUID) -> Restore:
     return get_object_or_404(restores(), id=id)
 
 
-def inside(backup: Backup, code: str, *, words: list[str], page: int) -> tuple[list[Shown], int]:
-    """(one page of a kind's items, how many match), newest first for pictures, by name for the rest."""
+def inside(backup: Backup, code: str, *, words: list[str], page: int) -> tuple[list[Shown], int, int]:
+    """(one page of a kind's items, how many match, how many cannot even be named), newest first for pictures, by name for the rest."""
     with reading(backup) as (reader, manifest):
         return _page(reader.vault, manifest, code, words=words, page=page)
 
 
-def _page(vault: Vault, manifest: Manifest, code: str, *, words: list[str], page: int) -> tuple[list[Shown], int]:
+def _page(vault: Vault, manifest: Manifest, code: str, *, words: list[str], page: int) -> tuple[list[Shown], int, int]:
     readable = kind(code).shape not in (Shape.PICTURE, Shape.FILE)
     found: list[tuple[Stored, Shown | None]] = []
-    for stored in vault.items(manifest, code):
+    lost: list[int] = []
+    for stored in vault.items(manifest, code, lost=lost.append):
         if not words:
             found.append((stored, None))
             continue
@@ -58,7 +60,7 @@ def _page(vault: Vault, manifest: Manifest, code: str, *, words: list[str], page
     else:
         found.sort(key=lambda entry: (entry[0].item.modified, entry[0].item.id), reverse=True)
     cut = found[(page - 1) * PAGE_ITEMS : page * PAGE_ITEMS]
-    return [shown or _shown(vault, stored, readable) for stored, shown in cut], len(found)
+    return [shown or _shown(vault, stored, readable) for stored, shown in cut], len(found), sum(lost)
 
 
 def one_item(backup: Backup, code: str, id: str) -> tuple[Item, Iterator[bytes]]:
@@ -72,6 +74,8 @@ def one_item(backup: Backup, code: str, id: str) -> tuple[Item, Iterator[bytes]]
 
 def _shown(vault: Vault, stored: Stored, readable: bool) -> Shown:
     try:
+        if not is_whole(vault, stored):
+            raise Damaged("A check found it damaged.")
         content = b"".join(vault.read(stored)) if readable else None
     except Damaged:
         return Shown(item=stored.item, line=Line(title=stored.item.name, detail="damaged in the store"), damaged=True)

@@ -242,6 +242,7 @@ class Copy(models.Model):
     reference = models.CharField(max_length=16, blank=True)
     asked_at = models.DateTimeField(null=True, help_text="When it was asked for; empty for what a run stored.")
     intact = models.BooleanField(default=True, help_text="False once a check found it damaged.")
+    damaged = models.JSONField(default=dict, help_text="{kind: {items, names}}: what of it cannot be given back, where it is not intact.")
     checked_at = models.DateTimeField(null=True)
     removed_at = models.DateTimeField(null=True)
     removed_why = models.CharField(max_length=200, blank=True)

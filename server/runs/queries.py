@@ -47,19 +47,28 @@ def newest_good(device: str = "pk") -> QuerySet[Backup]:
     return Backup.objects.filter(Exists(intact), device=OuterRef(device), in_doubt=False, suspect=False).order_by("-finished_at")
 
 
+def newest_damaged(device: str = "pk") -> QuerySet[Backup]:
+    """The same of backups of which every copy is damaged in some place."""
+    present = Copy.objects.filter(backup=OuterRef("pk"), state=CopyState.PRESENT)
+    trusted = Backup.objects.filter(device=OuterRef(device), in_doubt=False, suspect=False)
+    return trusted.filter(Exists(present), ~Exists(present.filter(intact=True))).order_by("-finished_at")
+
+
 _LAST = ("id", "state", "cause", "cause_code", "remedy")
 
 
 def with_newest(devices: QuerySet[Device]) -> QuerySet[Device]:
-    """Devices with `newest_at`, `newest_id`, `newest_bytes` of their newest good backup; `told_active` and `told_last`
-    are what `unpacked` takes apart."""
-    newest = newest_good()
+    """Devices with `newest_at`, `newest_id`, `newest_bytes` of their newest good backup, `damaged_at` and `damaged_id` of the newest that
+    is damaged in some place; `told_active` and `told_last` are what `unpacked` takes apart."""
+    newest, damaged = newest_good(), newest_damaged()
     active = Run.objects.filter(device=OuterRef("pk"), state__in=ACTIVE)
     last = Run.objects.filter(device=OuterRef("pk")).exclude(state__in=ACTIVE).order_by("-asked_at")
     return devices.annotate(
         newest_at=Subquery(newest.values("finished_at")[:1]),
         newest_id=Subquery(newest.values("id")[:1]),
         newest_bytes=Subquery(newest.values("size_bytes")[:1]),
+        damaged_at=Subquery(damaged.values("finished_at")[:1]),
+        damaged_id=Subquery(damaged.values("id")[:1]),
         told_active=Subquery(active.values(packed=JSONObject(id="id", cause="cause"))[:1]),
         told_last=Subquery(last.values(packed=JSONObject(**{name: name for name in _LAST}))[:1]),
     )

@@ -17,7 +17,7 @@ TWO = replace(ONE, store="Cloud", off_site=True, medium="bucket")
 STATE = DeviceState(make="", model="", family="orlo", os_version="", finder_lock=False, card=Card(present=False))
 SAFE = Evidence(
     backup_at=NOW - HOUR, backup_partial=False, copies=(ONE, TWO), looked_at=NOW - HOUR / 2, missing=(), state=STATE, uncovered=(),
-    in_step_only=(), link_cannot_tell=False,
+    in_step_only=(), link_cannot_tell=False, damaged=(),
 )  # fmt: skip
 
 
@@ -39,6 +39,7 @@ class No(TestCase):
             "not_looked": replace(SAFE, looked_at=None),
             "look_old": replace(SAFE, looked_at=NOW - 2 * DAY),
             "partial": replace(SAFE, backup_partial=True),
+            "damaged": replace(SAFE, damaged=(("photos", 2),), copies=(replace(ONE, intact=False),)),
             "missing": replace(SAFE, missing=(Missing(kind="photos", items=1, examples=("a.jpg",)),)),
             "uncovered": replace(SAFE, uncovered=("health",)),
             "files_only": replace(SAFE, link_cannot_tell=True),

@@ -53,6 +53,10 @@ class DeviceRowSerializer(serializers.Serializer):
     folder = serializers.CharField(source="device.folder")
     standing = serializers.ChoiceField(source="state.standing", choices=[(found.value, found.value) for found in Standing])
     newest_at = serializers.DateTimeField(source="device.newest_at", allow_null=True)
+    damaged_at = serializers.DateTimeField(
+        source="device.damaged_at", allow_null=True, help_text="Of its newest backup of which every copy is damaged in some place."
+    )
+    damaged_id = serializers.UUIDField(source="device.damaged_id", allow_null=True)
     newest_id = serializers.UUIDField(source="device.newest_id", allow_null=True)
     newest_bytes = serializers.IntegerField(source="device.newest_bytes", allow_null=True)
     deadline = serializers.DateTimeField(source="state.deadline", allow_null=True)

@@ -32,6 +32,10 @@ from server.runs.queries import backup as backup_by_id
 FILE_PIECE_BYTES = 1 << 18
 
 
+MAX_ID_CHARACTERS = 9000
+"""An id of a file is its path, or the path's bytes in hex."""
+
+
 class ShownSerializer(serializers.Serializer):
     id = serializers.CharField(source="item.id")
     name = serializers.CharField(source="item.name")
@@ -49,6 +53,7 @@ class InsideSerializer(serializers.Serializer):
     count = serializers.IntegerField()
     page_items = serializers.IntegerField()
     items = ShownSerializer(many=True)
+    lost = serializers.IntegerField(help_text="Items that cannot even be named, because their list is damaged.")
 
 
 class InsideFilter(serializers.Serializer):
@@ -59,12 +64,12 @@ class InsideFilter(serializers.Serializer):
 
 class ItemFilter(serializers.Serializer):
     kind = serializers.ChoiceField(choices=list(KINDS))
-    id = serializers.CharField(max_length=600)
+    id = serializers.CharField(max_length=MAX_ID_CHARACTERS)
 
 
 class ChosenItemSerializer(serializers.Serializer):
     kind = serializers.ChoiceField(choices=list(KINDS))
-    id = serializers.CharField(max_length=600)
+    id = serializers.CharField(max_length=MAX_ID_CHARACTERS)
 
 
 class RestoreRequestSerializer(serializers.Serializer):
@@ -173,8 +178,8 @@ class InsideView(APIView):
         given.is_valid(raise_exception=True)
         told, backup = given.validated_data, backup_by_id(id)
         note_look(backup, told["kind"], words=told["words"], by=request.user)
-        found: tuple[list[Shown], int] = inside(backup, told["kind"], words=told["words"].split()[:8], page=told["page"])
-        answer = {"shape": kind(told["kind"]).shape, "count": found[1], "page_items": PAGE_ITEMS, "items": found[0]}
+        found: tuple[list[Shown], int, int] = inside(backup, told["kind"], words=told["words"].split()[:8], page=told["page"])
+        answer = {"shape": kind(told["kind"]).shape, "count": found[1], "page_items": PAGE_ITEMS, "items": found[0], "lost": found[2]}
         return Response(InsideSerializer(answer).data)
 
 

@@ -13,7 +13,9 @@ from uuid import UUID
 from django.db import transaction
 
 from core.vault.check import CheckReport, check, note_damage
-from core.vault.errors import StoreReadOnly
+from core.vault.damage import damaged_kinds
+from core.vault.errors import Damaged, DeviceSealed, NoSuchBackup, StoreReadOnly
+from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.jobs import defer_check
 from server.live import tell
@@ -41,20 +43,33 @@ def check_store(store: Store, *, percent: int, by: User | None, clock: Callable[
     told = store.check_progress if store.check_progress.get("percent") == percent else {}
     until = clock() + PIECE.total_seconds()
     try:
-        report = _checked(store, percent, {bytes.fromhex(pack) for pack in told.get("packs", ())}, lambda: clock() >= until)
+        vault = opened(store)
+        report = _checked(vault, store, percent, {bytes.fromhex(pack) for pack in told.get("packs", ())}, lambda: clock() >= until)
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         store.refresh_from_db()
         return store
     found = _added(told, report, percent)
+    found["damage"] = {**told.get("damage", {}), **_damage(vault, [id for entry in report.damaged for id in entry.backups])}
     _noted(store, found, finished=not report.paused, by=by)
     note_well(store.id)
     store.refresh_from_db()
     return store
 
 
-def _checked(store: Store, percent: int, without: set[bytes], should_pause: Callable[[], bool]) -> CheckReport:
-    vault = opened(store)
+def _damage(vault: Vault, ids: list[str]) -> dict[str, Any]:
+    """What of each touched backup cannot be given back; a backup whose root is unreadable has nothing that could be told."""
+    found: dict[str, Any] = {}
+    for id in set(ids):
+        try:
+            kinds = damaged_kinds(vault, vault.manifest(bytes.fromhex(id)))
+        except (Damaged, NoSuchBackup, DeviceSealed):
+            continue
+        found[id] = {kind: {"items": one.items, "names": one.names} for kind, one in kinds.items()}
+    return found
+
+
+def _checked(vault: Vault, store: Store, percent: int, without: set[bytes], should_pause: Callable[[], bool]) -> CheckReport:
     expected = Copy.objects.filter(store=store, state__in=(CopyState.PRESENT, CopyState.MISSING)).values_list("backup_id", flat=True)
     report = check(vault, percent=percent, expected={id.bytes for id in expected}, without=without, should_pause=should_pause)
     try:
@@ -82,12 +97,14 @@ def _noted(store: Store, found: dict[str, Any], *, finished: bool, by: User | No
     present = Copy.objects.filter(store=store, state=CopyState.PRESENT)
     lock_devices(present.filter(backup_id__in=touched).values_list("backup__device_id", flat=True))
     present.filter(backup_id__in=touched).update(intact=False, checked_at=now)
+    for id, kinds in found["damage"].items():
+        present.filter(backup_id=UUID(id)).update(damaged=kinds)
     if not finished:
         Store.objects.filter(id=store.id).update(check_progress=found)
         defer_check(store.id, percent=found["percent"], by=by.id if by else None)
         return
     if found["percent"] == 100:
-        present.exclude(backup_id__in=touched).update(intact=True, checked_at=now)
+        present.exclude(backup_id__in=touched).update(intact=True, damaged={}, checked_at=now)
     if not found["damaged"]:
         share = "." if found["percent"] == 100 else f" as far as {found['percent']} % were read."
         says = f"{found['objects']} objects are intact{share}"

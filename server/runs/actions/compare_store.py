@@ -140,7 +140,7 @@ def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
         if row is None:
             Copy.objects.create(backup=backup, store=stray.store)
         elif row.state in (CopyState.MISSING, CopyState.REMOVED):
-            move(row, CopyState.PRESENT, intact=True, removed_at=None, removed_why="", cause="", remedy="")
+            move(row, CopyState.PRESENT, intact=True, damaged={}, removed_at=None, removed_why="", cause="", remedy="")
         says = f"A backup of {device.name} of {manifest.finished_at:%Y-%m-%d %H:%M} UTC was found in {stray.store.name} and taken in."
         write_journal(who=by, what="backup.adopted", says=says, at=now, device=device.id, store=stray.store_id)
         Stray.objects.filter(id=stray.id).delete()

@@ -59,7 +59,17 @@ def copy_backup(copy_id: int, *, by: User | None) -> bool:
         _failed(row, error)
         return False
     with transaction.atomic():
-        move(held(Copy, row.id), CopyState.PRESENT, intact=True, removed_at=None, removed_why="", checked_at=None, cause="", remedy="")
+        move(
+            held(Copy, row.id),
+            CopyState.PRESENT,
+            intact=True,
+            damaged={},
+            removed_at=None,
+            removed_why="",
+            checked_at=None,
+            cause="",
+            remedy="",
+        )
         note_newest(row.store_id, row.backup_id)
         says = f"A backup of {row.backup.device.name} was copied from {source.name} to {row.store.name}."
         write_journal(who=by, what="backup.copied", says=says, at=outside().now(), device=row.backup.device_id, store=row.store_id)

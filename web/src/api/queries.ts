@@ -42,7 +42,7 @@ export function useDeviceChoice(value: string, fits: (row: Schemas['DeviceRow'])
   const rows = (listed.data?.results ?? []).filter(fits);
   return {
     shown: own.data && own.data.id === value ? `${own.data.name}, ${own.data.holder}` : '',
-    options: rows.map((row) => ({ value: row.id, label: `${row.name}, ${row.holder}${row.newest_id ? '' : ' · no restorable backup'}` })),
+    options: rows.map((row) => ({ value: row.id, label: `${row.name}, ${row.holder}${row.newest_id ? '' : row.damaged_id ? ' · damaged in some place' : ' · no backup'}` })),
     more: Math.max(0, (listed.data?.count ?? 0) - CHOICES),
     busy: listed.isFetching,
     onFind: setWords,

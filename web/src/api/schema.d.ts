@@ -2124,6 +2124,13 @@ export interface components {
             standing: components["schemas"]["StandingEnum"];
             /** Format: date-time */
             newest_at: string | null;
+            /**
+             * Format: date-time
+             * @description Of its newest backup of which every copy is damaged in some place.
+             */
+            damaged_at: string | null;
+            /** Format: uuid */
+            damaged_id: string | null;
             /** Format: uuid */
             newest_id: string | null;
             newest_bytes: number | null;
@@ -2379,6 +2386,8 @@ export interface components {
             count: number;
             page_items: number;
             items: components["schemas"]["Shown"][];
+            /** @description Items that cannot even be named, because their list is damaged. */
+            lost: number;
         };
         /**
          * @description * `contact` - contact

@@ -48,7 +48,7 @@ export function DeviceScreen() {
             </Button>
           )}
           {row.plan_id && role !== 'auditor' && <PauseButton what="this device" device={row.id} pause={row.pause} />}
-          {row.newest_id && role !== 'auditor' && (
+          {(row.newest_id ?? row.damaged_id) && role !== 'auditor' && (
             <Button variant="outline-primary" onClick={() => void navigate(`/restore?device=${row.id}`)}>
               Restore
             </Button>

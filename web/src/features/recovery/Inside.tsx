@@ -69,6 +69,7 @@ export function Inside({ backup, kind, onKind, choosing }: { backup: Backup; kin
             ) : (
               <Lines backup={backup.id} kind={chosen} isFile={inside.data.shape === 'file'} items={inside.data.items} choosing={choosing} />
             )}
+            {inside.data.lost > 0 && <p className="pad mb-0 tone-late">{counted(inside.data.lost, 'item')} more cannot be named: a part of their list is damaged in the store.</p>}
             <Pager page={page} pageSize={inside.data.page_items} count={inside.data.count} onPage={setPage} />
           </>
         )}
@@ -94,14 +95,25 @@ function Photos({ backup, kind, items, choosing }: ListProps) {
     <ul className="photos">
       {items.map((item) => (
         <li key={item.id}>
-          <a href={itemAddress(backup, kind, item.id)} target="_blank" rel="noreferrer">
-            <img src={itemAddress(backup, kind, item.id, 'thumbnail')} alt={item.name} loading="lazy" />
-          </a>
+          {item.damaged ? (
+            <span className="no-picture tone-late">damaged in the store</span>
+          ) : (
+            <a href={itemAddress(backup, kind, item.id)} target="_blank" rel="noreferrer">
+              <Thumbnail address={itemAddress(backup, kind, item.id, 'thumbnail')} name={item.name} />
+            </a>
+          )}
           <Choose kind={kind} item={item} choosing={choosing} /> {item.name.split('/').at(-1)}
         </li>
       ))}
     </ul>
   );
+}
+
+/** A picture that the server cannot make small, or that is none, is told by its name. */
+function Thumbnail({ address, name }: { address: string; name: string }) {
+  const [failed, setFailed] = useState(false);
+  if (failed) return <span className="no-picture quiet">no preview</span>;
+  return <img src={address} alt={name} loading="lazy" onError={() => setFailed(true)} />;
 }
 
 function Lines({ backup, kind, items, choosing, isFile }: ListProps & { isFile: boolean }) {
@@ -112,16 +124,20 @@ function Lines({ backup, kind, items, choosing, isFile }: ListProps & { isFile: 
         <li key={item.id} className="flex-wrap">
           <Choose kind={kind} item={item} choosing={choosing} />
           {isFile ? (
-            <a className="title" href={itemAddress(backup, kind, item.id)} download>
-              {item.name}
-            </a>
+            item.damaged ? (
+              <span className="title">{item.name}</span>
+            ) : (
+              <a className="title" href={itemAddress(backup, kind, item.id)} download>
+                {item.name}
+              </a>
+            )
           ) : (
             <button type="button" className="btn btn-link p-0 title text-start" aria-expanded={open === item.id} onClick={() => setOpen(open === item.id ? null : item.id)}>
               {item.title}
             </button>
           )}
           <span className="detail">
-            {item.damaged ? 'damaged in the store' : item.detail}
+            {item.damaged ? <span className="tone-late">damaged in the store </span> : item.detail}
             {isFile && (
               <>
                 {iec(item.size_bytes)} · <When at={item.modified} />
