@@ -74,6 +74,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "change_device": (f"devices/{device}/change", {"values": {"name": "Orlo H1", "purchased_on": "2020-01-01", "storage_total_bytes": "5"}}),
             "change_devices": ("devices/many", {"devices": [str(device)], "values": {"note": "x"}}),
             "ask_run": (f"devices/{device}/run", {"note": "n", "occasion": "before_repair", "hold_until": "2027-01-01"}),
+            "accept_omission": (f"runs/{self.backup.run_id}/accept", {"path": "a", "code": "denied", "alike": True, "why": "w"}),
             "hold_backup": (f"backups/{backup}/hold", {"reason": "r", "until": "2027-01-01"}),
             "settle_date": (f"backups/{backup}/date", {"at": "2026-03-01T00:00:00Z"}),
             "copy_backup": (f"backups/{backup}/copy", {"store": str(store)}),
