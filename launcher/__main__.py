@@ -31,7 +31,8 @@ def main() -> int:
         "--roots", metavar="DIR:DIR", default="", help="the only folders that may hold stores, devices' folders and old backups"
     )
     start.add_argument("--key", default="", help="where the server's key lies: file:/PATH on a medium, credential:NAME, or typed")
-    start.add_argument("--empty", action="store_true", help="no demo data")
+    start.add_argument("--empty", action="store_true", help="no demo data, and no simulated devices")
+    start.add_argument("--standins", action="store_true", help="with --empty: simulated devices and a mailbox to try things with")
     test = commands.add_parser("test", help="run every check")
     test.add_argument("only", nargs="*", help="test labels, such as core, server.runs or checks.browser; linters are left out then")
     vault = commands.add_parser("vault", help="the vault by itself, without database and web", add_help=False)
@@ -48,7 +49,7 @@ def main() -> int:
         if given.command == "start":
             from launcher.start import start as run_start
 
-            return run_start(port=given.port, data=given.data, empty=given.empty, roots=given.roots, key=given.key)
+            return run_start(port=given.port, data=given.data, empty=given.empty, standins=given.standins, roots=given.roots, key=given.key)
         if given.command == "test":
             from launcher.testing import test as run_tests
 

@@ -27,8 +27,9 @@ DEMO_DAYS = 17
 """How long before today the simulated devices of the demo begin to live."""
 
 
-def start(*, port: int, data: Path, empty: bool, roots: str = "", key: str = "") -> int:
-    """Runs until it is told to stop. Raises StepFailed."""
+def start(*, port: int, data: Path, empty: bool, standins: bool = False, roots: str = "", key: str = "") -> int:
+    """Runs until it is told to stop. An empty installation has simulated devices only when they are asked for. Raises StepFailed."""
+    standins = standins or not empty
     data = data.resolve()
     say("Old Attic is starting")
     with _only_one(data):
@@ -42,18 +43,19 @@ def start(*, port: int, data: Path, empty: bool, roots: str = "", key: str = "")
         processes = Processes(data / "logs", record=data / RECORD)
         stopped = _Stop()
         try:
-            env = environment(data, ports) | ({"ATTIC_ROOTS": roots} if roots else {})
+            env = environment(data, ports, standins=standins) | ({"ATTIC_ROOTS": roots} if roots else {})
             if key:
                 env["ATTIC_KEY"] = f"fd:{typed_key(data)}" if key == "typed" else key
-            _start_standins(processes, env, data, ports, empty=empty)
+            if standins:
+                _start_standins(processes, env, data, ports, empty=empty)
             cluster.start()
             cluster.make_database("attic")
             prepare(env)
             told = run([PYTHON, MANAGE, "establish_key"], remedy="See docs/keys.md.", env=env).strip()
             if told:
                 say(f"  {told}")
-            _start_all(processes, env, data, port, ports, empty=empty)
-            _tell_ready(data, port, ports, empty=empty)
+            _start_all(processes, env, data, port, ports, empty=empty, standins=standins)
+            _tell_ready(data, port, ports, empty=empty, standins=standins)
             while not stopped.asked:
                 if cluster.revive():
                     say("PostgreSQL had ended and was started again.")
@@ -67,8 +69,14 @@ def start(*, port: int, data: Path, empty: bool, roots: str = "", key: str = "")
     return 0
 
 
-def environment(data: Path, ports: dict[str, int]) -> dict[str, str]:
-    """What every process of this installation is told."""
+def environment(data: Path, ports: dict[str, int], *, standins: bool = True) -> dict[str, str]:
+    """What every process of this installation is told. Without simulated devices, whom it mails through is for the settings to say."""
+    simulated = {
+        "ATTIC_ANNOUNCEMENTS_URL": f"http://127.0.0.1:{ports['standins']}/announcements",
+        "ATTIC_MAIL_HOST": "127.0.0.1",
+        "ATTIC_MAIL_PORT": str(ports["mail"]),
+        "ATTIC_MAIL_FROM": "old-attic@office.example",
+    }
     return {
         **os.environ,
         "PYTHONPATH": str(ROOT),
@@ -76,10 +84,7 @@ def environment(data: Path, ports: dict[str, int]) -> dict[str, str]:
         "DJANGO_SETTINGS_MODULE": "server.project.settings",
         "ATTIC_DATA": str(data),
         "ATTIC_DATABASE_PORT": str(ports["database"]),
-        "ATTIC_ANNOUNCEMENTS_URL": f"http://127.0.0.1:{ports['standins']}/announcements",
-        "ATTIC_MAIL_HOST": "127.0.0.1",
-        "ATTIC_MAIL_PORT": str(ports["mail"]),
-        "ATTIC_MAIL_FROM": "old-attic@office.example",
+        **(simulated if standins else {"ATTIC_ANNOUNCEMENTS_URL": os.environ.get("ATTIC_ANNOUNCEMENTS_URL", "")}),
     }
 
 
@@ -103,9 +108,12 @@ def _start_standins(processes: Processes, env: dict[str, str], data: Path, ports
     processes.start("standins", command, env)
 
 
-def _start_all(processes: Processes, env: dict[str, str], data: Path, port: int, ports: dict[str, int], *, empty: bool) -> None:
-    with step("starting the simulated devices"):
-        wait_for(f"http://127.0.0.1:{ports['standins']}/announcements", processes)
+def _start_all(
+    processes: Processes, env: dict[str, str], data: Path, port: int, ports: dict[str, int], *, empty: bool, standins: bool
+) -> None:
+    if standins:
+        with step("starting the simulated devices"):
+            wait_for(f"http://127.0.0.1:{ports['standins']}/announcements", processes)
     if _wants_demo(data, empty):
         with step("loading the demo: two weeks of real backups"):
             run([PYTHON, MANAGE, "demo"], remedy="Remove the data folder and start again.", env=env)
@@ -143,14 +151,15 @@ def wait_for(url: str, processes: Processes) -> None:
     raise StepFailed(f"{url} is not ready after {UP_SECONDS} seconds: {reason}")
 
 
-def _tell_ready(data: Path, port: int, ports: dict[str, int], *, empty: bool) -> None:
+def _tell_ready(data: Path, port: int, ports: dict[str, int], *, empty: bool, standins: bool) -> None:
     say(f"\nOld Attic is ready at http://127.0.0.1:{port}")
     if (data / "demo.done").exists():
         say("Sign in as  ines  with the password  saltmarsh attic  (made-up demo office)")
     elif empty:
         say("Open it in a browser: it asks for the first administrator.")
-    say(f"What the simulated devices show on their screens: http://127.0.0.1:{ports['standins']}")
-    say(f"What it mails and tells other programs: http://127.0.0.1:{ports['standins']}/mailbox")
+    if standins:
+        say(f"What the simulated devices show on their screens: http://127.0.0.1:{ports['standins']}")
+        say(f"What it mails and tells other programs: http://127.0.0.1:{ports['standins']}/mailbox")
     say(f"Everything lies in {data}. Ctrl-C stops it.")
 
 

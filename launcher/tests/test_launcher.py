@@ -19,7 +19,7 @@ from launcher.cluster import Cluster, _may_pass
 from launcher.console import StepFailed, run
 from launcher.leftovers import RECORD, end_leftovers, known, who_listens
 from launcher.processes import Processes, free_port, is_free
-from launcher.start import _only_one, _ports
+from launcher.start import _only_one, _ports, environment
 
 
 class Ports(TestCase):
@@ -35,6 +35,15 @@ class Ports(TestCase):
             first = _ports(Path(folder))
             self.assertEqual(_ports(Path(folder)), first)
             self.assertEqual((set(first), len(set(first.values()))), ({"database", "standins", "mail"}, 3))
+
+
+class AnEmptyStart(TestCase):
+    def test_knows_no_simulated_devices_and_mails_to_no_simulated_box(self):
+        ports = {"database": 1, "standins": 2, "mail": 3}
+        with mock.patch.dict(os.environ, {}, clear=True):
+            told = environment(Path("/data"), ports, standins=False)
+            self.assertEqual((told["ATTIC_ANNOUNCEMENTS_URL"], "ATTIC_MAIL_HOST" in told), ("", False))
+            self.assertIn(":2/", environment(Path("/data"), ports)["ATTIC_ANNOUNCEMENTS_URL"])
 
 
 class ProcessesOfAStart(TestCase):

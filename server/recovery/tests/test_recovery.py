@@ -138,7 +138,8 @@ class RestoringToTheDevice(RecoveryTestCase):
     def test_a_device_that_goes_away_in_the_middle_ends_it_as_failed_with_a_cause(self):
         self.ask()
         self.outside.away.add("p1")
-        restore = carry_out(Restore.objects.get().id)
+        with mock.patch("server.recovery.actions.carry_out.PAUSES", (0,)):
+            restore = carry_out(Restore.objects.get().id)
         self.assertEqual((restore.state, bool(restore.cause), bool(restore.remedy)), ("failed", True, True))
 
     def test_what_the_device_swallows_is_missing_from_the_report(self):
