@@ -18,6 +18,7 @@ from typing import IO
 
 from adapters.guard import port
 from adapters.links.exif import HEAD_BYTES, taken_at
+from adapters.links.own_export import own_export
 from adapters.links.sources import BROKEN, Entry, LeftAside, Source, pieces, source_at
 from core.content.classify import NOTHING, FileRule, kind_of_file
 from core.content.errors import DeviceLied, LinkFault
@@ -78,12 +79,22 @@ class GatheredLink:
         if self._source is None:
             source = source_at(self._path, zone=self._zone)
             self._source, self._spool = source, tempfile.TemporaryFile()  # noqa: SIM115 - closed with the link
+            own = own_export(source)
             for entry in source.entries:
                 try:
-                    self._take(source, entry)
+                    if own is None or not own.takes(entry, self._keep_own):
+                        self._take(source, entry)
                 except BROKEN:
                     source.leave(entry.path, "it is damaged inside the archive")
         return self._found
+
+    def _keep_own(self, kind: str, id: str, name: str, modified: datetime, content: bytes | Entry) -> None:
+        """An item of our own export."""
+        if isinstance(content, bytes):
+            self._spooled(kind, id, name, content, modified)
+            return
+        tag = f"{int(modified.timestamp()):x}-{content.size_bytes:x}"
+        self._add(kind, id, name, content.size_bytes, modified, tag, lambda: pieces(content))
 
     def _take(self, source: Source, entry: Entry) -> None:
         match PurePosixPath(entry.path).suffix.casefold():

@@ -101,6 +101,7 @@ def source_at(path: Path, *, zone: tzinfo) -> Source:
         elif tarfile.is_tarfile(path):
             _tar(source, path)
         else:
+            _refuse_broken(path)
             facts = path.stat()
             source.add(path.name, facts.st_size, datetime.fromtimestamp(facts.st_mtime, UTC), lambda: path.open("rb"))
     except PermissionError:
@@ -110,6 +111,23 @@ def source_at(path: Path, *, zone: tzinfo) -> Source:
             "The archive is damaged and cannot be listed.", remedy="Repair it, or unpack it and bring in the folder."
         ) from error
     return source
+
+
+_PACKED = ((b"PK\x03\x04", "ZIP archive"), (b"\x1f\x8b", "gzip archive"), (b"BZh", "bzip2 archive"), (b"\xfd7zXZ\x00", "xz archive"))
+_TAR_AT, _TAR = 257, b"ustar"
+_ENDINGS = (".zip", ".tar", ".tgz", ".tbz2", ".txz", ".tar.gz", ".tar.bz2", ".tar.xz")
+
+
+def _refuse_broken(path: Path) -> None:
+    """A file that begins, or is called, as an archive does and cannot be listed as one: cut off or broken. Raises DeviceLied."""
+    with path.open("rb") as file:
+        head = file.read(_TAR_AT + len(_TAR))
+    begins = next((name for magic, name in _PACKED if head.startswith(magic)), "tar archive" if head[_TAR_AT:] == _TAR else "")
+    if begins or path.name.casefold().endswith(_ENDINGS):
+        raise DeviceLied(
+            f"This {begins or 'archive'} is cut off or broken: its list of files is not there.",
+            remedy="Copy it again from where it lies whole, or repair it and bring in what it holds as a folder.",
+        )
 
 
 def pieces(entry: Entry) -> Iterator[bytes]:
@@ -125,7 +143,11 @@ def pieces(entry: Entry) -> Iterator[bytes]:
 
 
 def _folder(source: Source, root: Path) -> None:
-    for folder, folders, files in os.walk(root, followlinks=False):
+    def unreadable(error: OSError) -> None:
+        relative = Path(error.filename).relative_to(root).as_posix()
+        source.leave(relative.encode("utf-8", "replace").decode(), f"the folder cannot be read: {error.strerror}")
+
+    for folder, folders, files in os.walk(root, followlinks=False, onerror=unreadable):
         folders.sort()
         for name in [*files, *(one for one in folders if (Path(folder) / one).is_symlink())]:
             path = Path(folder) / name

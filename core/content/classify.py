@@ -97,6 +97,8 @@ def kind_below(above: str | None, folder: str) -> str | None:
 def kind_of_name(above: str | None, name: str) -> str:
     """The kind of a file of this name in a folder that settles `above`."""
     stem, dot, ending = name.rpartition(".")
+    if above == "mail" and stem and dot and _ENDINGS.get(ending.casefold()) != "mail":
+        above = None  # a folder of that name holds programs as often as mails
     return above or (_ENDINGS.get(ending.casefold(), "documents") if stem and dot else "documents")
 
 

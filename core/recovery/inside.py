@@ -8,9 +8,12 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from core.content.items import Item
-from core.content.kinds import Shape, kind
+from core.content.kinds import Shape, counted, kind
 from core.content.records import UnreadableRecord, record, rows, text, texts
 from core.exchange.calendar import sortable
+from core.exchange.contentlines import Block
+from core.exchange.read_calendar import event, events
+from core.exchange.read_vcard import cards, contact
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,11 +28,39 @@ class Line:
     """Messages of a conversation: from, at, text, attachments."""
 
 
+_NAMED = 12
+
+
+def _file(item: Item, content: bytes) -> Line:
+    """A file of cards or events, which a rule put among contacts or calendar: what is in it."""
+    names: list[str] = []
+    if item.kind == "contacts":
+        found = [contact(block)[1] for block in cards([content]) if not block.trouble]
+        names = [text(one.get("display")) or "(no name)" for one in found]
+    elif item.kind == "calendar":
+        for block, zones in events([content]):
+            if not block.trouble:
+                names.append(_title(block, zones))
+    if not names:
+        return Line(title=item.name, detail="")
+    word = counted(item.kind, len(names))
+    return Line(title=item.name, detail=f"{word}: {', '.join(names[:_NAMED])}{' …' if len(names) > _NAMED else ''}")
+
+
+def _title(block: Block, zones: dict[str, Block]) -> str:
+    try:
+        return text(event(block, zones)[1].get("title")) or "(no title)"
+    except UnreadableRecord:
+        return "(cannot be read)"
+
+
 def line(item: Item, content: bytes | None) -> Line:
     """What to show for an item; `content` is None for files, whose bytes are not needed."""
     shape = kind(item.kind).shape
     if content is None or shape in (Shape.FILE, Shape.PICTURE):
         return Line(title=item.name, detail="")
+    if item.attributes and "mode" in item.attributes:
+        return _file(item, content)
     try:
         told = record(content)
     except UnreadableRecord:

@@ -10,6 +10,7 @@ from core.content.items import Item
 from core.content.link import DeviceLink, HoldsItems, SmallItem, WritesMany
 from core.recovery.comparing import Comparison, digests_stored, digests_there
 from core.recovery.conflicts import Step, WhenThere, met
+from core.recovery.placing import is_file
 from core.recovery.report import KindReport, Report
 from core.recovery.restore import Expected, Going, Planned, noticed, whole
 from core.recovery.stream import Stream
@@ -36,6 +37,9 @@ class IntoItems:
         """Ids need no preparing."""
 
     def plan(self, code: str, chosen: Sequence[Stored], begun: frozenset[str], counts: KindReport) -> list[Planned]:
+        files = [one for one in chosen if is_record(code) and is_file(one.item)]
+        counts.refused += [(one.item.name, "It is a file; restore it to a folder, or bring it in for the device.") for one in files]
+        chosen = [one for one in chosen if one not in files] if files else chosen
         there = list(self._link.inventory(code))
         whole = frozenset(stored.item.name for stored in chosen if stored.item.id in begun)
         candidates = self._candidates(code, chosen, there)

@@ -4,7 +4,7 @@ from unittest import TestCase
 from core.content.items import Item
 from core.content.link import DeviceState
 from core.errors import BadInput
-from core.recovery.inside import line, matches
+from core.recovery.inside import Line, line, matches
 from core.recovery.preflight import preflight
 from core.recovery.selection import Selection, chosen
 from core.vault.tests.bench_of_one import START, Bench, MemoryDevice, phone
@@ -96,6 +96,12 @@ class LookingInside(TestCase):
     def test_passwords_do_not_show(self):
         found = line(self.item("wireless", "Harbour"), b'{"security": "wpa3", "password": "hunter2 is mine"}')
         self.assertNotIn("hunter2", str(found))
+
+    def test_a_file_of_cards_or_events_that_a_rule_put_there_tells_what_is_in_it(self):
+        cards = b"BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Ann Quay\r\nEND:VCARD\r\nBEGIN:VCARD\r\nVERSION:4.0\r\nFN:Bo\r\nEND:VCARD\r\n"
+        file = replace(self.item("contacts", "all.vcf"), attributes={"mode": 0o644})
+        self.assertEqual(line(file, cards), Line(title="all.vcf", detail="2 contacts: Ann Quay, Bo"))
+        self.assertEqual(line(file, b"no card at all").detail, "")
 
     def test_rubbish_is_shown_by_its_name(self):
         for content in (b"\xff", b"[]", b'{"with": 5, "messages": [1, {"text": []}]}'):
