@@ -75,6 +75,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "change_devices": ("devices/many", {"devices": [str(device)], "values": {"note": "x"}}),
             "ask_run": (f"devices/{device}/run", {"note": "n", "occasion": "before_repair", "hold_until": "2027-01-01"}),
             "accept_omission": (f"runs/{self.backup.run_id}/accept", {"path": "a", "code": "denied", "alike": True, "why": "w"}),
+            "note_backup": (f"backups/{backup}/note", {"note": "n"}),
             "hold_backup": (f"backups/{backup}/hold", {"reason": "r", "until": "2027-01-01"}),
             "settle_date": (f"backups/{backup}/date", {"at": "2026-03-01T00:00:00Z"}),
             "copy_backup": (f"backups/{backup}/copy", {"store": str(store)}),

@@ -123,6 +123,7 @@ api = [
     path("devices/<uuid:id>/omissions", omissions.DeviceOmissionsView.as_view()),
     path("backups/<uuid:id>", retention.BackupView.as_view()),
     path("backups/<uuid:id>/hold", runs.HoldView.as_view()),
+    path("backups/<uuid:id>/note", runs.NoteBackupView.as_view()),
     path("backups/<uuid:id>/copy", runs.CopyBackupView.as_view()),
     path("backups/<uuid:id>/inside", recovery.InsideView.as_view()),
     path("backups/<uuid:id>/item", recovery.ItemView.as_view()),

@@ -77,7 +77,9 @@ class Run(models.Model):
     asked_at = models.DateTimeField()
     started_at = models.DateTimeField(null=True)
     finished_at = models.DateTimeField(null=True)
-    gives_up_at = models.DateTimeField(null=True, help_text="First instant at which it is not wanted any more; empty when run by hand.")
+    gives_up_at = models.DateTimeField(
+        null=True, help_text="First instant at which it is not wanted any more; empty when run by hand and never cut."
+    )
     next_try_at = models.DateTimeField(null=True, help_text="When a waiting run is tried again; empty when it waits for its turn only.")
     expected_seconds = models.PositiveIntegerField(null=True, help_text="As it was lined up.")
     worked_seconds = models.FloatField(null=True, help_text="How long its last attempt took.")

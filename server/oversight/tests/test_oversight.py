@@ -35,6 +35,7 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "backups/<uuid:id>/copy",
         "runs/<uuid:id>/stop",
         "runs/<uuid:id>/accept",
+        "backups/<uuid:id>/note",
         "omissions/<int:id>",
         "backups/<uuid:id>/hold",
         "stores/<uuid:id>/check",

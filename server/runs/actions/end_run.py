@@ -4,7 +4,7 @@ Every ending reads the row again under its lock. A wish to stop that came meanwh
 """
 
 from dataclasses import asdict
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -14,7 +14,7 @@ from core.content.errors import LinkError
 from core.coverage.oddities import far_fewer
 from core.errors import AtticError
 from core.quota.admission import DoesNotFit
-from core.schedule.retry import next_try
+from core.schedule.retry import Class, class_of, next_try
 from core.units import spoken
 from core.vault.capture import Captured
 from core.vault.errors import Stopped
@@ -33,6 +33,8 @@ from server.unforeseen import ending_of
 
 ROW = ("device__holder", "device__team", "store", "plan", "by")
 """What the words about a run need besides itself."""
+BY_HAND_FOR = timedelta(minutes=30)
+"""How long a run by hand is tried again after its first cut."""
 STOPPED_WORDS = {"cause_code": "run.stopped", "cause": "Somebody stopped it.", "remedy": "Run again when it suits."}
 
 
@@ -107,11 +109,13 @@ def ended_badly(run_id: UUID, error: Exception, *, began_reading: bool, now: dat
         move(run, RunState.STOPPED, finished_at=now, **(cause if isinstance(error, Stopped) else STOPPED_WORDS))
         run_ended(run)
         return run
-    again = None
-    if isinstance(error, AtticError) and run.gives_up_at is not None:
-        again = next_try(error, attempts=run.attempts, now=now, gives_up=run.gives_up_at)
+    again, gives_up = None, run.gives_up_at
+    if gives_up is None and isinstance(error, AtticError) and class_of(error) is Class.RESUME:
+        gives_up = now + BY_HAND_FOR  # somebody waits for it: tried again like any other, and not for ever
+    if isinstance(error, AtticError) and gives_up is not None:
+        again = next_try(error, attempts=run.attempts, now=now, gives_up=gives_up)
     if again is not None:
-        move(run, RunState.WAITING, next_try_at=again, **cause)
+        move(run, RunState.WAITING, next_try_at=again, gives_up_at=gives_up, **cause)
         _log(run, now, f"Tried again in {spoken(again - now)}.")
         return run
     move(run, _state_after(error, began_reading), finished_at=now, **cause)

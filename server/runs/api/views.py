@@ -21,6 +21,7 @@ from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.check_store import ask_check
 from server.runs.actions.copy_backup import ask_copy
 from server.runs.actions.hold_backup import hold_backup, release_backup
+from server.runs.actions.note_backup import MAX_CHARACTERS, note_backup
 from server.runs.actions.settle_dates import settle_date
 from server.runs.actions.stop_run import stop_run
 from server.runs.api.serializers import RunDetailSerializer
@@ -90,6 +91,21 @@ class HoldView(APIView):
     @extend_schema(operation_id="release_backup", request=None, responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
         release_backup(backup_by_id(id), by=request.user)
+        return Response(status=204)
+
+
+class NoteSerializer(serializers.Serializer):
+    note = serializers.CharField(max_length=MAX_CHARACTERS, allow_blank=True)
+
+
+class NoteBackupView(APIView):
+    write_roles = OPERATOR
+
+    @extend_schema(operation_id="note_backup", request=NoteSerializer, responses={204: None})
+    def put(self, request: Request, id: UUID) -> Response:
+        given = NoteSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        note_backup(backup_by_id(id), **given.validated_data, by=request.user)
         return Response(status=204)
 
 

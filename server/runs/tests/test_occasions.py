@@ -5,7 +5,7 @@ from unittest import mock
 
 from core.content.link import DeviceState
 from server.fleet.models import Device
-from server.people.models import Office
+from server.people.models import JournalEntry, Office
 from server.plans.models import Plan
 from server.retention.actions.apply_rule import apply_rule
 from server.runs.actions.ask_run import ask_run_by_hand
@@ -247,3 +247,16 @@ class BringingIn(OfficeTestCase):
             self.assertEqual(self.api.post("/api/bring-in", {"path": path}, format="json").json()["field"], "path")
         bringing = self.looked({"../only": "x"})
         self.assertEqual(self.take(bringing).json()["field"], "file")
+
+
+class ANoteBesideABackup(OfficeTestCase):
+    def test_can_be_changed_later_and_shows_where_the_backup_does(self):
+        one = self.device()
+        self.plan(one)
+        backup = self.run_now(one).backup
+        self.assertEqual(
+            self.api.put(f"/api/backups/{backup.id}/note", {"note": " before the cracked screen "}, format="json").status_code, 204
+        )
+        for page in (f"backups/{backup.id}", f"devices/{one.id}/backups"):
+            self.assertIn("before the cracked screen", self.api.get(f"/api/{page}").content.decode())
+        self.assertEqual(JournalEntry.objects.first().what, "backup.noted")

@@ -103,14 +103,28 @@ class WhatGoesWrong(OfficeTestCase):
         device.told = replace(device.told, locked=True)
         self.assertEqual(self.ended(self.run_now(self.one)), ("failed", "link.locked"))
 
-    def test_unplugged_in_the_middle_and_the_next_run_uses_what_was_stored(self):
+    def test_a_run_by_hand_that_was_cut_is_tried_again_within_a_time_that_is_said_and_uses_what_was_stored(self):
         self.plan(self.one)
         self.outside.devices["p1"].cut_after = 400_000
-        self.assertEqual(self.ended(self.run_now(self.one)), ("interrupted", "link.cut"))
+        run = self.run_now(self.one)
+        self.assertEqual((self.ended(run), run.gives_up_at), (("waiting", "link.cut"), self.outside.at + timedelta(minutes=30)))
         self.outside.devices["p1"].cut_after = None
-        second = self.run_now(self.one)
-        self.assertEqual(second.state, RunState.COMPLETE)
-        self.assertLess(second.stored_bytes, 120_000)
+        self.outside.at = run.next_try_at
+        again = carry_out(run.id)
+        self.assertEqual(again.state, RunState.COMPLETE)
+        self.assertLess(again.stored_bytes, 120_000)
+
+    def test_one_that_is_cut_again_and_again_ends_as_interrupted(self):
+        self.plan(self.one)
+        self.outside.devices["p1"].cut_after = 1
+        run, began = self.run_now(self.one), self.outside.at
+        for _ in range(20):
+            if run.state != RunState.WAITING:
+                break
+            self.outside.at = run.next_try_at
+            run = carry_out(run.id)
+        self.assertEqual(self.ended(run), ("interrupted", "link.cut"))
+        self.assertLessEqual(self.outside.at - began, timedelta(minutes=30))
 
     def test_a_missing_store(self):
         self.plan(self.one)

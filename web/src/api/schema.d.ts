@@ -104,6 +104,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/backups/{id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["note_backup"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backups/{id}/thumbnail": {
         parameters: {
             query?: never;
@@ -2452,6 +2468,9 @@ export interface components {
             readonly brought_in_from: string;
             /** @description Made while the clock was in doubt: restorable; no promise and no rule counts it until that is settled. */
             readonly in_doubt: boolean;
+            /** @description It lacks so much that somebody has to look: restorable; no promise, coverage and no rule counts it until then. */
+            readonly suspect: boolean;
+            readonly os_version: string;
             copies: components["schemas"]["Copy"][];
             readonly kept: components["schemas"]["Kept"][];
         };
@@ -2837,6 +2856,9 @@ export interface components {
             /** Format: date-time */
             finished_at: string | null;
             cause: string;
+        };
+        NoteRequest: {
+            note: string;
         };
         /** @enum {unknown} */
         NullEnum: null;
@@ -3663,7 +3685,7 @@ export interface components {
             readonly next_try_at: string | null;
             /**
              * Format: date-time
-             * @description First instant at which it is not wanted any more; empty when run by hand.
+             * @description First instant at which it is not wanted any more; empty when run by hand and never cut.
              */
             readonly gives_up_at: string | null;
             /** @description As it was lined up. */
@@ -4477,6 +4499,38 @@ export interface operations {
                 content: {
                     "application/octet-stream": string;
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    note_backup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

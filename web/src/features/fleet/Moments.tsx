@@ -41,6 +41,8 @@ export function Moments({ id }: { id: string }) {
                       <When at={backup.finished_at} />
                     </Link>
                     {backup.brought_in_from && <span className="quiet"> brought in</span>}
+                    {backup.suspect && <span className="tone-late"> far fewer items</span>}
+                    {backup.note && <em className="d-block text-wrap">{backup.note}</em>}
                   </td>
                   <td className="nowrap">{backup.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}</td>
                   <td className="num">

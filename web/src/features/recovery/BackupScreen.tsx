@@ -37,7 +37,8 @@ export function BackupScreen() {
           </h1>
           <p className="sub mb-0">
             {found.holder} · {counted(found.items, 'item')}, <Bytes count={found.size_bytes} /> · {found.encrypted ? 'encrypted' : 'not encrypted'} · in{' '}
-            {found.copies.map((copy) => copy.store_name).join(', ')}
+            {found.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}
+            {found.os_version && ` · taken from version ${found.os_version}`}
           </p>
         </div>
         <div className="row-end">
@@ -46,6 +47,13 @@ export function BackupScreen() {
           {mayRead && <Button onClick={() => void navigate(`/restore?device=${found.device_id}&backup=${found.id}`)}>Restore from it</Button>}
         </div>
       </div>
+      <Note backup={found} mayChange={mayRead} />
+      {found.suspect && (
+        <div className="said bad">
+          <strong>It has far fewer items than the backup before.</strong> It can be restored; until somebody has looked it counts for no promise and makes none leave.{' '}
+          <Link to="/oddities">Look at what is odd</Link>
+        </div>
+      )}
       {found.in_doubt && <DoubtedDate backup={found} mayChange={me.data?.user?.role === 'administrator'} />}
       <Kept backup={found} />
       {mayRead ? (
@@ -54,6 +62,50 @@ export function BackupScreen() {
         <p className="state-note">Looking inside backups is for operators and administrators.</p>
       )}
     </>
+  );
+}
+
+/** For whoever looks for this moment later. */
+function Note({ backup, mayChange }: { backup: Backup; mayChange: boolean }) {
+  const queries = useQueryClient();
+  const [typed, setTyped] = useState<string | null>(null);
+  const save = useMutation({
+    mutationFn: (note: string) => told(client.PUT('/api/backups/{id}/note', { params: { path: { id: backup.id } }, body: { note } })),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ['backups'] });
+      setTyped(null);
+    },
+  });
+  if (typed === null)
+    return (
+      <p>
+        {backup.note ? <em>{backup.note}</em> : <span className="quiet">No note stands beside it.</span>}{' '}
+        {mayChange && (
+          <button type="button" className="linklike" onClick={() => setTyped(backup.note)}>
+            {backup.note ? 'change the note' : 'write one'}
+          </button>
+        )}
+      </p>
+    );
+  return (
+    <form
+      className="sheet pad mb-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate(typed);
+      }}
+    >
+      <Refused problem={save.error ? problemOf(save.error) : null} />
+      <Field label="Note" value={typed} onChange={setTyped} maxLength={200} autoFocus />
+      <div className="row-end">
+        <Button size="sm" variant="outline-primary" onClick={() => setTyped(null)}>
+          Cancel
+        </Button>
+        <Button size="sm" type="submit" disabled={save.isPending}>
+          Save the note
+        </Button>
+      </div>
+    </form>
   );
 }
 

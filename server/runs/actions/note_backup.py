@@ -1,0 +1,24 @@
+"""Write a note beside a backup, or change it: for whoever looks for this moment later."""
+
+from django.db import transaction
+
+from server.locks import lock_device
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.runs.models import Backup
+
+MAX_CHARACTERS = 200
+
+
+@transaction.atomic
+def note_backup(backup: Backup, *, note: str, by: User) -> Backup:
+    """Empty takes it away. The one in the store stays as it was when the backup was made."""
+    lock_device(backup.device_id)
+    row = Backup.objects.select_for_update().select_related("device").get(id=backup.id)
+    before, row.note = row.note, note.strip()[:MAX_CHARACTERS]
+    if row.note != before:
+        row.save(update_fields=["note"])
+        says = f"The note of a backup of {row.device.name} is “{row.note}” now, it was “{before}”."
+        write_journal(who=by, what="backup.noted", says=says, at=outside().now(), device=row.device_id)
+    return row
