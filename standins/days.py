@@ -48,7 +48,7 @@ class Days:
         for n in range(habits.photos):
             self._photo(earlier[n % 400], n)
         for n in range(habits.events):
-            self._event(earlier[n % 400] + timedelta(days=self._draw.randint(0, 260)), n)
+            self._event(earlier[n % 400] + timedelta(days=self._draw.randint(0, 260)), n, entered=earlier[n % 400])
         for n in range(habits.conversations):
             self._db.execute("insert into conversation values (?, ?)", (f"t{n:03}", self._name()))
             for _ in range(self._draw.randint(3, 25)):
@@ -92,7 +92,7 @@ class Days:
         if self._draw.random() < 0.2 * busy:
             self._contact(number, day)
         if self._draw.random() < 0.5 * busy:
-            self._event(day + timedelta(days=self._draw.randint(1, 30)), number)
+            self._event(day + timedelta(days=self._draw.randint(1, 30)), number, entered=day)
         if self._draw.random() < 0.3 * busy:
             self._recording(day, number)
         if self._draw.random() < 0.3 * busy:
@@ -129,11 +129,12 @@ class Days:
         }
         self._record("contacts", f"c{n}", told["display"], day, told)
 
-    def _event(self, day: date, n: int) -> None:
+    def _event(self, day: date, n: int, *, entered: date) -> None:
+        """`day`: when it takes place; `entered`: when somebody wrote it down, which is how new it is."""
         hour = self._draw.randint(8, 16)
         told = {"title": self._draw.choice(people.VISITS), "place": self._draw.choice(people.PLACES), "zone": "Europe/Berlin"}
         told |= {"start": f"{day}T{hour:02}:00", "end": f"{day}T{hour + 1:02}:30"}
-        self._record("calendar", f"e{n}", str(told["title"]), day, told)
+        self._record("calendar", f"e{n}", str(told["title"]), entered, told)
 
     def _photo(self, day: date, n: int) -> None:
         at = datetime.combine(day, time(9 + n % 8, n % 60), UTC)

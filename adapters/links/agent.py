@@ -18,7 +18,7 @@ from adapters.links.agent_http import PATIENCE_SECONDS, Exchange
 from adapters.links.agent_seal import framed
 from core.content.accounts import Account, announced_accounts
 from core.content.digests import DIGEST_BYTES
-from core.content.errors import DeviceLied, LinkCut, LinkFault, LinkSlow
+from core.content.errors import DeviceLied, ItemNotTaken, LinkCut, LinkFault, LinkSlow
 from core.content.families import FAMILIES
 from core.content.items import MAX_ITEMS, Item, announced, checked_inventory, clean_name
 from core.content.kinds import KINDS
@@ -54,8 +54,8 @@ class AgentLink:
         self._told_version: int | None = None
         self._expected: Iterator[Item] = iter(())
         self._coming: deque[Item] = deque()
-        self._came: dict[tuple[str, str], bytes | DeviceLied] = {}
-        self._arriving: Iterator[tuple[tuple[str, str], bytes | DeviceLied]] | None = None
+        self._came: dict[tuple[str, str], bytes | ItemNotTaken] = {}
+        self._arriving: Iterator[tuple[tuple[str, str], bytes | ItemNotTaken]] | None = None
 
     def _version(self) -> int:
         """Of the protocol, as the device and this link both know it."""
@@ -120,7 +120,7 @@ class AgentLink:
 
     def read(self, item: Item) -> Iterator[bytes]:
         came = self._from_many(item) if item.size_bytes <= SMALL_BYTES else None
-        if isinstance(came, DeviceLied):
+        if isinstance(came, ItemNotTaken):
             raise came
         return iter((came,) if came else ()) if came is not None else self._read_on(item)
 
@@ -175,7 +175,7 @@ class AgentLink:
                 if tries >= TRIES or done > item.size_bytes:
                     raise
 
-    def _from_many(self, item: Item) -> bytes | DeviceLied | None:
+    def _from_many(self, item: Item) -> bytes | ItemNotTaken | None:
         """The item's content out of the answer that is coming in, if it was expected; None when it has to be asked for alone."""
         place = (item.kind, item.id)
         if place in self._came:
@@ -211,7 +211,7 @@ class AgentLink:
             size_bytes += following.size_bytes
         return lot
 
-    def _lot(self, lot: list[Item]) -> Iterator[tuple[tuple[str, str], bytes | DeviceLied]]:
+    def _lot(self, lot: list[Item]) -> Iterator[tuple[tuple[str, str], bytes | ItemNotTaken]]:
         """Items as they come in one answer; a cut in the middle ends it, and the rest is asked for again."""
         wanted = {(item.kind, item.id) for item in lot}
         asked = json.dumps({"items": [[item.kind, item.id, item.tag] for item in lot]}).encode()
@@ -224,7 +224,7 @@ class AgentLink:
                 says = {"gone": "The item is gone from the device.", "changed": "The item changed while it was read."}
                 trouble = says.get(str(head.get("error")))
                 came = True
-                yield place, DeviceLied(trouble) if trouble else content
+                yield place, ItemNotTaken(trouble, why=str(head["error"])) if trouble else content
         except LinkSlow:
             raise
         except LinkCut:

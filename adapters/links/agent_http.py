@@ -9,7 +9,7 @@ import hashlib
 import ssl
 import time
 from collections.abc import Callable, Iterable, Iterator
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 import httpx
@@ -22,6 +22,7 @@ from core.content.errors import (
     DeviceFull,
     DeviceLied,
     DeviceLocked,
+    ItemNotTaken,
     LinkCut,
     LinkError,
     LinkSlow,
@@ -47,8 +48,8 @@ _REFUSALS: dict[str, Callable[[str], LinkError]] = {
     "expired": PairingRefused,
     "throttled": PairingRefused,
     "no_session": PairingRefused,
-    "gone": DeviceLied,
-    "changed": DeviceLied,
+    "gone": partial(ItemNotTaken, why="gone"),
+    "changed": partial(ItemNotTaken, why="changed"),
 }
 _SAYS = {
     "not_accepted": "Its holder has not said yes to this server.",

@@ -26,7 +26,6 @@ from core.content.items import Item, checked_inventory, clean_name
 from core.content.kinds import KINDS
 from core.content.link import DeviceState
 from core.content.records import UnreadableRecord
-from core.exchange.calendar import sortable
 from core.exchange.contentlines import Block
 from core.exchange.read_calendar import event, events
 from core.exchange.read_vcard import cards, contact
@@ -139,7 +138,7 @@ class GatheredLink:
                 source.leave(place, error.message)
                 continue
             own = f"{uid} {_recurrence(block)}".strip() if uid else f"{entry.path}#{block.number}"
-            modified = sortable(record.get("start"), record) or entry.modified
+            modified = _entered_at(block) or entry.modified  # when it is may lie years ahead
             self._record("calendar", own, str(record.get("title") or "(no title)"), record, modified)
 
     def _mails(self, source: Source, entry: Entry) -> None:
@@ -196,6 +195,17 @@ class GatheredLink:
 def _recurrence(block: Block) -> str:
     """Which occurrence of a series an event replaces: such events share their UID."""
     return next((line.partition(":")[2] for line in block.lines if line.upper().startswith("RECURRENCE-ID")), "")
+
+
+def _entered_at(block: Block) -> datetime | None:
+    """When somebody last changed it: its LAST-MODIFIED, else CREATED, else DTSTAMP, which are UTC (RFC 5545 §3.8.7)."""
+    told = {name.upper(): value.strip() for name, _, value in (line.partition(":") for line in block.lines)}
+    for name in ("LAST-MODIFIED", "CREATED", "DTSTAMP"):
+        try:
+            return datetime.strptime(told.get(name, ""), "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
+        except ValueError:
+            continue
+    return None
 
 
 def _mail_time(value: object, zone: tzinfo) -> datetime | None:

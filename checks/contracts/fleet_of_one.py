@@ -3,8 +3,10 @@
 import os
 import shutil
 import tempfile
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
+from typing import Any
 from unittest import TestCase
 
 from adapters.links.agent import AgentLink
@@ -32,6 +34,21 @@ class FleetOfOne(TestCase):
         self.simulated.listen()
         self.addCleanup(self.simulated.leave)
         self.address = f"http://127.0.0.1:{self.simulated.port}"
+
+    def another(self, **changes: Any) -> tuple[SimulatedDevice, AgentLink]:
+        """Another device, of another life, paired too."""
+        persona = replace(PERSONA, slug="other-phone", serial="OR-2", **changes)
+        folder = Path(tempfile.mkdtemp(prefix="attic-device-"))
+        self.addCleanup(shutil.rmtree, folder)
+        life = Life(folder, persona)
+        life.live_until(date(2026, 3, 2))
+        device = SimulatedDevice(persona, life)
+        device.listen()
+        self.addCleanup(device.leave)
+        address = f"http://127.0.0.1:{device.port}"
+        link = AgentLink(address, pair(address, device.code, server_name="test").key, random=os.urandom, timeout_seconds=5)
+        self.addCleanup(link.close)
+        return device, link
 
     def paired(self) -> AgentLink:
         self.key = pair(self.address, self.simulated.code, server_name="test").key

@@ -13,7 +13,7 @@ import zstandard
 from adapters.links import agent as agent_link
 from adapters.links.agent_http import MAX_WINDOW_BYTES, _unpacked
 from checks.contracts.fleet_of_one import FleetOfOne
-from core.content.errors import DeviceLied, LinkSlow, NotAccepted, PairingRefused
+from core.content.errors import DeviceLied, ItemNotTaken, LinkSlow, NotAccepted, PairingRefused
 from core.vault.chunks import VaultLimits
 from core.vault.tests.bench_of_one import Bench, contents
 from standins import device as standin_device
@@ -39,7 +39,7 @@ class Cuts(FleetOfOne):
         pieces = self.link.read(self.item)
         next(pieces)
         self.life.write("documents", self.id, "plan.bin", os.urandom(900_000), at=self.item.modified)
-        with self.assertRaises(DeviceLied):
+        with self.assertRaises(ItemNotTaken):
             b"".join(pieces)
 
     def test_a_device_that_dribbles_for_ever_is_given_up(self):
@@ -119,7 +119,7 @@ class ManyAtOnce(FleetOfOne):
         self.link.expect(iter(self.items))
         self.assertEqual(len(self.read(self.items[0])), self.items[0].size_bytes)
         for item, word in ((self.items[1], "gone"), (self.items[2], "changed")):
-            with self.assertRaisesRegex(DeviceLied, word):
+            with self.assertRaisesRegex(ItemNotTaken, word):
                 self.read(item)
         self.assertEqual(len(self.read(self.items[3])), self.items[3].size_bytes)
 

@@ -96,7 +96,7 @@ function Note({ backup, mayChange }: { backup: Backup; mayChange: boolean }) {
       }}
     >
       <Refused problem={save.error ? problemOf(save.error) : null} />
-      <Field label="Note" value={typed} onChange={setTyped} maxLength={200} autoFocus />
+      <Field label="Note" value={typed} onChange={setTyped} maxLength={200} />
       <div className="row-end">
         <Button size="sm" variant="outline-primary" onClick={() => setTyped(null)}>
           Cancel
