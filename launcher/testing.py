@@ -19,8 +19,19 @@ from launcher.processes import free_port
 from launcher.setup import ROOT, VENV, WEB, node_environment, set_up
 
 SIDES = (
-    ("core", "adapters", "commandline", "standins", "launcher", "server", "checks.house", "checks.bench", "checks.reference"),
-    ("checks.contracts", "checks.processes", "checks.promises", "checks.browser"),
+    (
+        "core",
+        "adapters",
+        "commandline",
+        "standins",
+        "launcher",
+        "server",
+        "checks.house",
+        "checks.bench",
+        "checks.reference",
+        "checks.promises",
+    ),
+    ("checks.contracts", "checks.processes", "checks.browser"),
 )
 """Run side by side, each on a database of its own: the second waits for sockets and browsers most of the time."""
 LABELS = tuple(label for side in SIDES for label in side)
