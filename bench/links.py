@@ -193,7 +193,7 @@ def _a_day_by_command(folder: Path, rounds: int) -> Iterator[Figure]:
     command = [*attic, "backup", str(folder / "store"), str(phone), "--device", "x", *opened]
     pipe = (
         f"tar --listed-incremental='{folder}/snapshot' -cf - . | zstd -3 -q | "
-        f"openssl enc -aes-256-ctr -pbkdf2 -iter 600000 -pass file:'{folder}/pass' > '{folder}/day.tar'"
+        f"openssl enc -aes-256-ctr -pbkdf2 -pass file:'{folder}/pass' > '{folder}/day.tar'"
     )
     for first in (command, ["sh", "-c", pipe]):
         subprocess.run(first, check=True, capture_output=True, cwd=phone)

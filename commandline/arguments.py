@@ -50,10 +50,10 @@ def parser() -> argparse.ArgumentParser:
     backup.add_argument("--note", default="", metavar="TEXT")
     _secret(backup, "device", "a sealed device")
 
-    found = _command(commands, "list", _does("backups.list_backups"), "every backup, newest first", "list /srv/store --json")
+    found = _command(commands, "list", _does("looking.list_backups"), "every backup, newest first", "list /srv/store --json")
     found.add_argument("--device", metavar="NAME", help="only this device's")
 
-    show = _command(commands, "show", _does("backups.show"), "what is in a backup", "show /srv/store newest --path photos")
+    show = _command(commands, "show", _does("looking.show"), "what is in a backup", "show /srv/store newest --path photos")
     show.add_argument("backup", metavar="BACKUP")
     show.add_argument("--path", metavar="P", help="only this item, or what lies below this folder")
     _secret(show, "device", "a sealed device")

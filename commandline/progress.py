@@ -5,8 +5,6 @@ import sys
 import time
 from typing import Any
 
-from tqdm import tqdm
-
 from core.units import iec
 
 _LINE_EVERY_SECONDS = 5.0
@@ -29,6 +27,8 @@ class Meter:
                 # some terminals say that they have no size; then this says 80 by 24
                 columns, lines = shutil.get_terminal_size()
                 size: Any = {"ncols": columns, "nrows": lines}
+                from tqdm import tqdm  # only where there is a terminal: most calls never need it
+
                 self._bar = tqdm(total=total_bytes, desc=self._what, unit="B", unit_scale=True, unit_divisor=1024, file=sys.stderr, **size)
             self._bar.update(done_bytes - self._bar.n)
             return

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from commandline import stores
 from commandline.answers import DAMAGE, DONE, answer, remark
-from commandline.backups import backup_id
+from commandline.looking import backup_id
 from commandline.progress import Meter
 from commandline.secrets import new_passphrase
 from commandline.stores import blobs_of, now, opened, opened_other

@@ -67,7 +67,7 @@ def _alone(command: str, rest: list[str]) -> int:
     """A command that needs only the vault's own packages; its standard output belongs to it."""
     Voice.out = sys.stderr
     set_up_vault()
-    if rest[:1] in (["nights"], ["reliability"]):
+    if rest[:1] in (["nights"], ["reliability"], ["links"]):
         python_packages("requirements.lock", "runtime")
     os.environ["PYTHONPATH"] = str(ROOT)
     os.execv(str(PYTHON), [str(PYTHON), "-m", "commandline" if command == "vault" else "bench", *rest])

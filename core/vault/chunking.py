@@ -1,32 +1,23 @@
-"""Cutting content into chunks and framing them (§5): content-defined cuts, zstd where it pays.
+"""Cutting content into chunks (§5): content-defined cuts, fixed pages for databases.
 
 Edges depend on a secret seed (FastCDC, Xia et al., USENIX ATC 2016), except in SQLite files, which
 change in place: those are cut at fixed page-aligned offsets. Memory is bounded by a piece and the largest
 chunk, whatever the size of the item. Chunks are views into the pieces, not copies.
 """
 
-import threading
 from collections.abc import Iterable, Iterator
 
-import zstandard
 from pyfastcdc import FastCDC
 
 from core.units import KIB, MIB
-from core.vault.errors import Damaged
 
 AVERAGE_CHUNK_BYTES = 256 * KIB
 MIN_CHUNK_BYTES = 64 * KIB
 MAX_CHUNK_BYTES = 2 * MIB
 PAGED_CHUNK_BYTES = 32 * KIB
-MAX_FRAME_BYTES = 16 * MIB
-"""No chunk of any writer is larger when it is opened: a frame that claims more is damaged."""
 
 _PAGED_MAGIC = b"SQLite format 3\x00"
-_RAW, _ZSTD = b"\x00", b"\x01"
-_LEVEL = 3
 _ENOUGH_BYTES = 2 * MAX_CHUNK_BYTES
-
-_local = threading.local()
 
 
 class Cutter:
@@ -73,37 +64,3 @@ class Cutter:
             if end < size or last:
                 yield start, end
             start = end
-
-
-def framed(chunk: bytes | memoryview) -> bytes:
-    """§5.2: a method byte and the content, compressed when that makes it smaller."""
-    compressor = getattr(_local, "compressor", None)
-    if compressor is None:
-        compressor = _local.compressor = zstandard.ZstdCompressor(level=_LEVEL)
-    packed: bytes = compressor.compress(chunk)
-    return b"".join((_ZSTD, packed) if len(packed) < len(chunk) else (_RAW, chunk))
-
-
-def unframed(frame: bytes, *, most_bytes: int = MAX_FRAME_BYTES) -> bytes:
-    """The content of a frame. Raises Damaged for an unknown method or a frame that lies about its size."""
-    method, content = frame[:1], memoryview(frame)[1:]
-    if method == _RAW:
-        return bytes(content)
-    if method == _ZSTD:
-        return decompressed(content, most_bytes)
-    raise Damaged("A chunk is framed in a way that this version does not know.")
-
-
-def decompressed(content: bytes | memoryview, most_bytes: int) -> bytes:
-    """One zstd frame that states its size. Raises Damaged, before anything is allocated, when that is too much."""
-    decompressor = getattr(_local, "decompressor", None)
-    if decompressor is None:
-        decompressor = _local.decompressor = zstandard.ZstdDecompressor()
-    try:
-        size = zstandard.frame_content_size(content)
-        if not 0 <= size <= most_bytes:
-            raise Damaged("A compressed frame claims an impossible size.")
-        opened: bytes = decompressor.decompress(content, max_output_size=most_bytes)
-    except zstandard.ZstdError:
-        raise Damaged("Bytes cannot be decompressed.") from None
-    return opened

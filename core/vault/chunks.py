@@ -12,8 +12,8 @@ from datetime import datetime
 from core.units import HOURS, KIB, MIB, aware
 from core.vault import blobs as names
 from core.vault.blobs import BlobStore, pack_name
-from core.vault.chunking import unframed
 from core.vault.errors import BlobMissing, Damaged, DeviceSealed
+from core.vault.framing import unframed
 from core.vault.index import ChunkIndex, Place
 from core.vault.keys import Keys, Randomness
 from core.vault.manifests import split_ids

@@ -10,8 +10,8 @@ from typing import Any
 from core.units import MIB
 from core.vault import blobs as names
 from core.vault.blobs import BlobStore, id_in
-from core.vault.chunking import framed, unframed
 from core.vault.errors import BlobMissing, Damaged
+from core.vault.framing import framed, unframed
 from core.vault.keys import Keys, Randomness
 from core.vault.sealing import local_place, seal, shared_place, unseal
 

@@ -10,7 +10,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 from core.units import MIB
-from core.vault.chunking import framed
+from core.vault.framing import framed
 from core.vault.keys import Keys
 from core.vault.sealing import chunk_place, inner_seal, seal
 

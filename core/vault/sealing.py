@@ -10,8 +10,8 @@ from blake3 import blake3
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
-from core.vault.chunking import framed
 from core.vault.errors import Damaged
+from core.vault.framing import framed
 from core.vault.keys import Keys
 
 SALT_BYTES = 16

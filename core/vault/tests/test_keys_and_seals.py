@@ -15,8 +15,9 @@ from hypothesis import strategies as st
 from core.errors import BadInput
 from core.vault import keys as keys_module
 from core.vault import sealing
-from core.vault.chunking import MAX_CHUNK_BYTES, PAGED_CHUNK_BYTES, Cutter, framed, unframed
+from core.vault.chunking import MAX_CHUNK_BYTES, PAGED_CHUNK_BYTES, Cutter
 from core.vault.errors import Damaged
+from core.vault.framing import framed, unframed
 from core.vault.keys import Cost, Keys, check_new_passphrase, hkdf, stretched
 from core.vault.recovery_code import ALPHABET, looks_like_code, new_code, secret_of
 from core.vault.sealing import chunk_place, local_place, seal, shared_place, unseal
