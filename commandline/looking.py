@@ -35,7 +35,7 @@ def list_backups(given: argparse.Namespace) -> int:
         for manifest in found
     ]
     lines = [
-        f"{row['backup']}  {row['finished_at']}  {row['items']:>9}  {iec(count(row['bytes'])):>10}  {row['device']}" for row in document
+        f"{row['backup']}  {row['finished_at']}  {row['items']:>9}  {iec(_count(row['bytes'])):>10}  {row['device']}" for row in document
     ]
     answer(document, lines or ["There is no backup here."], as_json=given.json)
     for name, reason in vault.unreadable.items():
@@ -63,8 +63,8 @@ def show(given: argparse.Namespace) -> int:
         "items": items,
     }
     lines = [f"{device_name(manifest)}, {instant(manifest.finished_at)}" + (f", {manifest.note}" if manifest.note else "")]
-    lines += [f"{row['items']:>9}  {iec(count(row['bytes'])):>10}  {kind_of(str(row['kind'])).label}" for row in kinds]
-    lines += [f"{iec(count(row['bytes'])):>10}  {row['modified']}  {row['path']}" for row in items]
+    lines += [f"{row['items']:>9}  {iec(_count(row['bytes'])):>10}  {kind_of(str(row['kind'])).label}" for row in kinds]
+    lines += [f"{iec(_count(row['bytes'])):>10}  {row['modified']}  {row['path']}" for row in items]
     answer(document, lines, as_json=given.json)
     for kind, count in gone.items():
         remark(f"{count} items of {kind} cannot be named: their list is damaged")
@@ -124,5 +124,5 @@ def chosen(vault: Vault, manifest: Manifest, paths: list[str], kinds: list[str],
                 yield summary.kind, path, stored
 
 
-def count(value: Any) -> int:
+def _count(value: Any) -> int:
     return int(value)
