@@ -11,6 +11,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 import rfc8785
+from blake3 import blake3
 
 from core.content.kinds import Shape, kind
 from core.content.records import MAX_RECORD_BYTES
@@ -35,6 +36,20 @@ def digest_of(code: str, pieces: Iterable[bytes]) -> bytes:
     if is_record(code):
         return _record_digest(code, iter(pieces))
     found = hashlib.sha256()
+    for piece in pieces:
+        found.update(piece)
+    return found.digest()
+
+
+def file_digest() -> Any:
+    """A hash for files that are read back here, on both sides of a comparison that never leaves this program: BLAKE3, several times
+    as fast as SHA-256 where the processor has no help for that."""
+    return blake3()
+
+
+def file_digest_of(pieces: Iterable[bytes]) -> bytes:
+    """Of content that comes in pieces."""
+    found = blake3()
     for piece in pieces:
         found.update(piece)
     return found.digest()

@@ -7,7 +7,7 @@ no digest is told of is read back where that is cheap, and is left to its size a
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
-from core.content.digests import digest_of, is_record
+from core.content.digests import digest_of, file_digest_of, is_record
 from core.content.errors import ItemNotTaken
 from core.content.items import Item
 from core.content.link import DeviceLink, HoldsFiles, ReadsAhead, TellsDigests
@@ -22,8 +22,8 @@ from core.vault.vault import Vault
 READ_BACK_BYTES = 64 * 1024
 """Items of a device that tells no digests are read back up to this size."""
 _AT_ONCE = 500
-FILE = "documents"
-"""A kind whose content is compared byte for byte."""
+FILES = "files"
+"""Stands for every kind in a place that keeps files: compared byte for byte, both sides here."""
 
 
 class Comparison:
@@ -89,7 +89,8 @@ def _read_back(link: DeviceLink, code: str, items: Sequence[Item], on_item: Call
     for item in items:
         on_item()
         try:
-            found[item.id] = link_digest(item) if link_of(item) is not None else digest_of(code, _noticed(link.read(item), on_item))
+            pieces = _noticed(link.read(item), on_item)
+            found[item.id] = link_digest(item) if link_of(item) is not None else _digest_of(code, pieces)
         except ItemNotTaken:
             found[item.id] = None  # what cannot be read back is not proven
     return found
@@ -107,8 +108,8 @@ def digests_stored(
             place = (stored.item.kind, stored.item.id)
             try:
                 pieces = _noticed(stream.pieces(stored), on_item)
-                code = FILE if raw else stored.item.kind
-                found[place] = link_digest(stored.item) if link_of(stored.item) is not None else digest_of(code, pieces)
+                code = FILES if raw else stored.item.kind
+                found[place] = link_digest(stored.item) if link_of(stored.item) is not None else _digest_of(code, pieces)
             except Damaged:
                 found[place] = None
     finally:
@@ -118,7 +119,11 @@ def digests_stored(
 
 def link_digest(item: Item) -> bytes:
     """A symbolic link is what it points to."""
-    return digest_of(FILE, [b"link ", (link_of(item) or "").encode("utf-8", "surrogateescape")])
+    return file_digest_of([b"link ", (link_of(item) or "").encode("utf-8", "surrogateescape")])
+
+
+def _digest_of(code: str, pieces: Iterable[bytes]) -> bytes:
+    return file_digest_of(pieces) if code == FILES else digest_of(code, pieces)
 
 
 def _noticed(pieces: Iterable[bytes], on_item: Callable[[], None]) -> Iterable[bytes]:

@@ -3,17 +3,17 @@
 Folders come last, with their times, so that no later write changes them.
 """
 
-import hashlib
 from collections.abc import Callable, Iterator, Sequence
-from typing import Protocol
+from typing import Any, Protocol
 
+from core.content.digests import file_digest, file_digest_of
 from core.content.errors import PlaceRefuses, PlaceTaken
 from core.content.items import Item
 from core.content.kinds import FOLDERS
 from core.content.link import DeviceLink, HoldsFiles
 from core.content.paths import item_id, link_of, path_of, shown_path
 from core.exchange.filenames import UniqueNames
-from core.recovery.comparing import FILE, digests_stored, digests_there, link_digest
+from core.recovery.comparing import FILES, digests_stored, digests_there, link_digest
 from core.recovery.conflicts import STEPS, Step, WhenThere
 from core.recovery.placing import Wanted, converted, fitted, is_file, variant, wanted
 from core.recovery.report import KindReport, Report
@@ -80,7 +80,7 @@ class IntoFiles:
             if alike:
                 asked.append(one)
                 back |= {item.id: item for item in alike}
-        told = digests_there(self._link, FILE, list(back.values()), on_item=self._going)
+        told = digests_there(self._link, FILES, list(back.values()), on_item=self._going)
         self._back |= {path_of(item): told[item.id] for item in back.values()}
         self._learn(asked)
 
@@ -92,7 +92,7 @@ class IntoFiles:
             place = _place(one.stored)
             if one.converts and place not in self._digests:
                 content = self._content_of(one.stored)
-                self._digests[place] = None if content is None else hashlib.sha256(content).digest()
+                self._digests[place] = None if content is None else file_digest_of([content])
                 self._sizes[place] = 0 if content is None else len(content)
 
     def _content_of(self, stored: Stored) -> bytes | None:
@@ -151,7 +151,7 @@ class IntoFiles:
             tries += 1
             # what was taken from the stream is gone: another try reads the item by itself
             pieces = stream.pieces(one.stored) if tries == 1 else self._vault.read(one.stored)
-            hashed = hashlib.sha256()
+            hashed = file_digest()
             where = self._link.put(path, item, _hashing(noticed(pieces, self._going), hashed), over=over)
             self._digests[place] = hashed.digest()
             return where
@@ -168,7 +168,7 @@ class IntoFiles:
         if content is None:
             return None
         content = converted(item, content)
-        self._digests[place], self._sizes[place] = hashlib.sha256(content).digest(), len(content)
+        self._digests[place], self._sizes[place] = file_digest_of([content]), len(content)
         return self._settled(one, lambda path, over: self._link.put(path, item, iter((content,)), over=over), counts)
 
     def _settled(self, one: Planned, put: Callable[[str, bool], str], counts: KindReport) -> str | None:
@@ -204,7 +204,7 @@ class IntoFiles:
             return
         self._there = None
         items = [item for item in self._listed().values() if item.id in expected]
-        digests = digests_there(self._link, FILE, items, on_item=self._going)
+        digests = digests_there(self._link, FILES, items, on_item=self._going)
         for id, told in expected.items():
             is_there = told.digest is not None and digests.get(id) == told.digest
             counts.found += is_there
@@ -226,7 +226,7 @@ def _place(stored: Stored) -> tuple[str, str]:
     return (stored.item.kind, stored.item.id)
 
 
-def _hashing(pieces: Iterator[bytes], hashed: "hashlib._Hash") -> Iterator[bytes]:
+def _hashing(pieces: Iterator[bytes], hashed: Any) -> Iterator[bytes]:
     for piece in pieces:
         hashed.update(piece)
         yield piece
