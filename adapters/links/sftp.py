@@ -193,14 +193,16 @@ class SftpLink:
     def _read_from(self, item: Item, start: int) -> Iterator[bytes]:
         session = self._session()
         if self._reading is None:
-            self._reading = Reading(session.client, self._following, lambda one, at: self._fetch(session, one, at))
+            with wrapped(self._where.host):
+                most = session.most_read_bytes()
+            self._reading = Reading(session.client, self._following, lambda one, at: self._fetch(session, one, at, most))
         with wrapped(self._where.host):
             yield from self._reading.pieces(item, start)
 
     @staticmethod
-    def _fetch(session: Session, item: Item, start: int) -> Fetch:
+    def _fetch(session: Session, item: Item, start: int, most: int) -> Fetch:
         path = _below(session.root, path_bytes(path_of(item)))
-        return Fetch(session.client, path, start=start, size_bytes=item.size_bytes, tag=item.tag)
+        return Fetch(session.client, path, start=start, size_bytes=item.size_bytes, tag=item.tag, request_bytes=most)
 
     # -- writing
 

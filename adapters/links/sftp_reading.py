@@ -16,8 +16,6 @@ from paramiko.sftp import CMD_ATTRS, CMD_CLOSE, CMD_DATA, CMD_FSTAT, CMD_HANDLE,
 from core.content.errors import ItemNotTaken
 from core.content.items import Item
 
-REQUEST_BYTES = 32 * 1024
-"""What every server gives in one answer."""
 AHEAD_BYTES = 8 << 20
 AHEAD_FILES = 12
 Facts: Any = paramiko.SFTPAttributes
@@ -26,12 +24,13 @@ Facts: Any = paramiko.SFTPAttributes
 class Fetch:
     """One file on its way. Its methods are called as answers come in."""
 
-    def __init__(self, client: Any, path: bytes, *, start: int, size_bytes: int, tag: str) -> None:
+    def __init__(self, client: Any, path: bytes, *, start: int, size_bytes: int, tag: str, request_bytes: int) -> None:
+        """`request_bytes`: what the server gives in one answer."""
         self.path, self.tag = path, tag
         self.error: Exception | None = None
         self.handle: bytes | None = None
         self.at, self._asked, self._end = start, start, size_bytes
-        self._client = client
+        self._client, self._request_bytes = client, request_bytes
         self._waiting: dict[int, tuple[int, int]] = {}
         self._came: dict[int, bytes] = {}
         self._looks = 0
@@ -49,7 +48,7 @@ class Fetch:
 
     def ask(self) -> int:
         """For how many bytes more."""
-        length = min(REQUEST_BYTES, self._end - self._asked)
+        length = min(self._request_bytes, self._end - self._asked)
         self._read(self._asked, length)
         self._asked += length
         return length

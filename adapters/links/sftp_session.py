@@ -29,6 +29,7 @@ logging.getLogger("paramiko").setLevel(logging.CRITICAL)  # what it has to say i
 CIPHERS = ("aes128-gcm@openssh.com", "aes256-gcm@openssh.com")
 """Asked for first: they seal and prove in one pass."""
 WINDOW_BYTES = 16 << 20
+LEAST_READ_BYTES, MOST_READ_BYTES = 32 * 1024, 192 * 1024
 Facts: Any = paramiko.SFTPAttributes
 
 
@@ -81,7 +82,7 @@ class Session:
                 self._transport.start_client(timeout=timeout_seconds)
                 self._check_host(where)
                 _sign_in(self._transport, where)
-                client = paramiko.SFTPClient.from_transport(self._transport, window_size=WINDOW_BYTES)
+                client = paramiko.SFTPClient.from_transport(self._transport, window_size=WINDOW_BYTES, max_packet_size=1 << 18)
                 assert client is not None
                 self.client: Any = client  # its stubs do not tell the requests that are put together here
                 channel = client.get_channel()
@@ -149,6 +150,15 @@ class Session:
     def make_link(self, points_to: bytes, path: bytes) -> None:
         """Raises OSError. The order of both is OpenSSH's, which others follow; the draft has it the other way round."""
         self.client._request(CMD_SYMLINK, points_to, path)
+
+    def most_read_bytes(self) -> int:
+        """What it gives in one answer: as it tells (limits@openssh.com), else what every server gives."""
+        try:
+            _, answer = self.client._request(CMD_EXTENDED, b"limits@openssh.com")
+        except OSError:
+            return LEAST_READ_BYTES  # a server that has no such request
+        _, most = _int64(answer), _int64(answer)
+        return max(LEAST_READ_BYTES, min(most, MOST_READ_BYTES))
 
     def room(self) -> tuple[int, int] | None:
         """(bytes in all, free bytes) of the file system below the root, where the server tells it (statvfs@openssh.com)."""
