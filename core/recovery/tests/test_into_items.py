@@ -1,11 +1,13 @@
 """Restoring to a device that keeps items: the same item is one with the same content, and the report is counted from content."""
 
 import json
+import random
 from dataclasses import replace
 from unittest import TestCase
 
 from core.content.errors import DeviceFull, LinkCut
 from core.recovery.conflicts import WhenThere
+from core.recovery.extract import Unwritable, extract
 from core.recovery.into_items import IntoItems
 from core.recovery.restore import Going, MemoryIntents, restore
 from core.recovery.selection import Selection, chosen
@@ -220,3 +222,27 @@ class _Cut(MemoryDevice):
         self.requests_left -= 1
         if self.requests_left <= 0:
             raise LinkCut("The cable came loose.")
+
+
+class OneThatThePlaceRefuses(TestCase):
+    """Chunks come in the order of the store: whoever follows an item that was given up gets its own."""
+
+    def test_before_it_was_read_takes_nothing_from_its_neighbours(self):
+        content = {
+            ("photos", f"p{n}"): random.Random(n).randbytes(30_000) for n in range(6)
+        }  # of one length: a neighbour's bytes would fit
+        bench = Bench()
+        manifest = bench.capture(MemoryDevice(dict(content))).manifest
+        vault = bench.again()
+        vault.refresh()
+        got: dict[str, bytes] = {}
+
+        class Place:
+            def file(self, path, item, pieces, *, over=False):
+                if path == "p2":
+                    raise Unwritable("not here")
+                got[path] = b"".join(pieces)
+
+        found = extract(vault, [(stored.item.id, stored) for stored in vault.items(manifest, "photos")], [], Place())
+        self.assertEqual([lost.path for lost in found.lost], ["p2"])
+        self.assertEqual(got, {id: held for (_, id), held in content.items() if id != "p2"})
