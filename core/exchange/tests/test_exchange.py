@@ -3,8 +3,14 @@
 import csv
 import io
 import json
+import random
+import stat
+import struct
+import subprocess
+import tempfile
 import zipfile
 from datetime import UTC, datetime
+from pathlib import Path
 from unittest import TestCase
 
 import vobject
@@ -151,3 +157,59 @@ class AnArchiveHoldsEverything(TestCase):
         archive.add_kind("photos", [(item, broken), *self.items("photos", {"y.jpg": b"y"})])
         report = archive.close()
         self.assertEqual((report.damaged, report.written), ([("photos", "x.jpg")], {"photos": 1}))
+
+
+class FilesInAnArchive(TestCase):
+    def entry(self, name: str, content: bytes, *, breaks: bool = False, **attributes: int | str):
+        item = Item(
+            kind="documents", id=name, name=name, size_bytes=len(content), modified=datetime(2019, 3, 31, 1, 59, 58, tzinfo=UTC), tag="t",
+            attributes={"mode": 0o640} | attributes,
+        )  # fmt: skip
+
+        def pieces():
+            yield content
+            if breaks:
+                raise Damaged("The store cannot give the rest.")
+
+        return item, pieces
+
+    def made(self, *entries, folders=()):
+        file = io.BytesIO()
+        archive = Archive(file, now=datetime(2026, 1, 1, tzinfo=UTC))
+        archive.add_kind("documents", entries)
+        archive.add_folders(folders)
+        return archive.close(), file
+
+    def test_a_damaged_one_leaves_no_half_file_and_the_archive_whole(self):
+        half = random.Random(1).randbytes(1_000_000)
+        for entries in ((("a", False), ("half", True), ("b", False)), (("a", False), ("half", True))):
+            told = [self.entry(name, half if breaks else b"whole", breaks=breaks) for name, breaks in entries]
+            report, file = self.made(*told)
+            self.assertEqual(report.damaged, [("documents", "half")])
+            self.assertLess(len(file.getvalue()), 10_000)
+            with zipfile.ZipFile(file) as found:
+                self.assertIsNone(found.testzip())
+                whole = [f"Documents/{name}" for name, breaks in entries if not breaks]
+                self.assertEqual([name for name in found.namelist() if name != "contents.json"], whole)
+
+    def test_depth_modes_times_links_and_empty_folders_are_kept_for_whoever_unpacks(self):
+        deep = "/".join(f"d{n:02}" for n in range(60)) + "/bottom.txt"
+        folder = Item(
+            kind="folders", id="empty", name="empty", size_bytes=0, modified=datetime(2019, 1, 1, tzinfo=UTC), tag="folder",
+            attributes={"mode": 0o750},
+        )  # fmt: skip
+        entries = [self.entry(deep, b"deep"), self.entry(".profile", b"dot"), self.entry("to", b"", link=".profile")]
+        _, file = self.made(*entries, folders=[folder])
+        with tempfile.TemporaryDirectory() as into:
+            (Path(into) / "a.zip").write_bytes(file.getvalue())
+            unpacked = subprocess.run(["python3", "-m", "zipfile", "-l", f"{into}/a.zip"], capture_output=True, text=True, check=True)
+            self.assertIn(f"Documents/{deep}", unpacked.stdout)
+        with zipfile.ZipFile(file) as found:
+            told = {info.filename: info for info in found.infolist()}
+            self.assertEqual(
+                {name for name in told if name != "contents.json"}, {f"Documents/{name}" for name in (deep, ".profile", "to", "empty/")}
+            )
+            self.assertEqual(stat.S_IMODE(told["Documents/.profile"].external_attr >> 16), 0o640)
+            self.assertTrue(stat.S_ISLNK(told["Documents/to"].external_attr >> 16))
+            self.assertEqual(found.read("Documents/to"), b".profile")
+            self.assertEqual(struct.unpack("<HHBi", told["Documents/.profile"].extra), (0x5455, 5, 1, 1553997598))

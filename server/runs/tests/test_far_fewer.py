@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 
+from core.coverage.oddities import far_fewer
 from server.oversight.actions.oddities import look_for_oddities
 from server.oversight.models import Oddity
 from server.retention.actions.apply_rule import apply_rule
@@ -55,6 +56,11 @@ class FarFewer(OfficeTestCase):
         self.outside.devices["p1"].content.update(content)
         whole = self.run_it()
         self.assertEqual((whole.suspect, self.newest()["newest_id"]), (False, str(whole.id)))
+
+    def test_two_left_of_four_stops_nothing(self):
+        self.assertEqual(far_fewer({"contacts": 4, "photos": 100}, {"contacts": 2, "photos": 99}), [])
+        self.assertEqual([one.kind for one in far_fewer({"contacts": 40, "photos": 100}, {"contacts": 2, "photos": 99})], ["contacts"])
+        self.assertEqual([one.kind for one in far_fewer({"contacts": 4}, {})], ["contacts"], "nothing at all is no handful less")
 
     def test_a_handful_less_and_a_kind_that_the_plan_takes_no_more_are_nobodys_concern(self):
         self.lose(down_to=31)
