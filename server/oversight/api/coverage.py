@@ -1,5 +1,6 @@
 """Coverage of a device, a look at it, and the answer before a wipe."""
 
+from collections import Counter
 from typing import Any
 from uuid import UUID
 
@@ -23,6 +24,7 @@ from server.oversight.queries import wipe_answer, wipe_answers
 from server.oversight.wipe import answer
 from server.runs.actions.look_at import look_at
 from server.runs.api.bringing import LargeItemSerializer
+from server.runs.left_out import left_out_of
 from server.runs.models import Occasion
 from server.runs.queries import id_of_active_run
 from server.storage.queries import stores
@@ -61,6 +63,7 @@ class KindCoverSerializer(serializers.Serializer):
     stores = serializers.ListField(child=serializers.CharField())
     accounts = AccountSerializer(many=True)
     planned = serializers.SerializerMethodField(help_text="Whether its plan takes it.")
+    left_out = serializers.SerializerMethodField(help_text="Things of it that its newest backup lacks and nobody has accepted.")
     secret = serializers.SerializerMethodField(help_text="Only travels in encrypted backups.")
     largest = serializers.SerializerMethodField()
 
@@ -69,6 +72,9 @@ class KindCoverSerializer(serializers.Serializer):
 
     def get_planned(self, one: KindCover) -> bool:
         return one.kind in self.context["planned"]
+
+    def get_left_out(self, one: KindCover) -> int:
+        return int(self.context["left_out"].get(one.kind, 0))
 
     def get_secret(self, one: KindCover) -> bool:
         return KINDS[one.kind].secret
@@ -226,6 +232,7 @@ class WipeAnswerView(APIView):
 
 def _coverage(device: Device) -> Any:
     look = look_of(device)
-    context = {"planned": planned_kinds(device), "look": look}
+    lacks = Counter(one["kind"] for one in left_out_of(device)[1] if one["counts"])
+    context = {"planned": planned_kinds(device), "look": look, "left_out": lacks}
     told = {"looked_at": look.at if look else None, "kinds": covered(device, look)}
     return CoverageSerializer(told, context=context).data

@@ -87,6 +87,21 @@ class WhatIsLeftOut(OfficeTestCase):
             self.assertEqual((answer.status_code, answer.json()["field"]), (400, field), body)
         self.assertFalse(Omission.objects.exists())
 
+    def test_coverage_counts_what_is_left_out_of_a_kind(self):
+        (self.root / "a.txt").chmod(0o000)
+        real = os.open
+
+        def refuse(path, *more, **names):
+            if str(path).endswith("a.txt"):
+                raise PermissionError(13, "Permission denied")
+            return real(path, *more, **names)
+
+        self.refused = set()
+        with mock.patch("os.open", refuse):
+            self.assertEqual(self.run_it().state, "partial")
+        kinds = {one["kind"]: one["left_out"] for one in self.api.get(f"/api/devices/{self.id}/coverage").json()["kinds"]}
+        self.assertEqual(kinds["documents"], 1)
+
     def test_the_answer_before_a_wipe_knows_it(self):
         run = self.run_it()
         codes = {one["code"] for one in self.api.get(f"/api/devices/{self.id}/wipe").json()["reasons"]}

@@ -2500,6 +2500,8 @@ export interface components {
             accounts: components["schemas"]["Account"][];
             /** @description Whether its plan takes it. */
             readonly planned: boolean;
+            /** @description Things of it that its newest backup lacks and nobody has accepted. */
+            readonly left_out: number;
             /** @description Only travels in encrypted backups. */
             readonly secret: boolean;
             readonly largest: components["schemas"]["LargeItem"][];

@@ -165,6 +165,7 @@ function Row({ one, total }: { one: KindCover; total: number }) {
       </td>
       <td className="nowrap" title={one.says}>
         <span className={cover.tone} aria-hidden="true">{cover.sign}</span> {cover.word}
+        {one.left_out > 0 && <span className="tone-late"> · {counted(one.left_out, 'thing')} left out</span>}
       </td>
       <td className="num">{one.live ? grouped(one.live.items) : '–'}</td>
       <td className="num">

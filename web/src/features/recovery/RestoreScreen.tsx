@@ -84,8 +84,7 @@ function Moment({ device, backup, onChoose }: { device: string; backup: string; 
             <li key={one.id}>
               <button type="button" aria-pressed={one.id === backup} onClick={() => onChoose({ device, backup: one.id })}>
                 <When at={one.finished_at} withAge /> {n === 0 && <strong>newest</strong>}
-                {one.note && <em className="d-block">{one.note}</em>}
-                <br />
+                {one.note ? <em className="d-block">{one.note}</em> : <br />}
                 <span className="quiet">
                   {counted(one.items, 'item')}, {iec(one.size_bytes)}
                   {one.hold_reason && `, on hold: ${one.hold_reason}`}

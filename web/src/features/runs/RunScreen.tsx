@@ -203,7 +203,7 @@ function Stages({ run }: { run: Run }) {
   return (
     <section>
       <h2>
-        Stages <small>{run.expected_seconds ? `expected to take ${spoken(run.expected_seconds)}` : ''}{run.worked_seconds ? `, took ${spoken(Math.max(1, run.worked_seconds))}` : ''}</small>
+        Stages <small>{[run.expected_seconds && `expected to take ${spoken(run.expected_seconds)}`, run.worked_seconds && `took ${spoken(Math.max(1, run.worked_seconds))}`].filter(Boolean).join(', ')}</small>
       </h2>
       <ol className="stages sheet pad">
         {run.stages.map((stage) => (
