@@ -91,7 +91,7 @@ def after_damage(test: BrowserTestCase, page: Page) -> None:
 
     def opened() -> list[dict[str, Any]]:
         hooked = test.control("mailbox.json")["hooked"]
-        return [entry for entry in hooked if '"matter.opened"' in entry["body"] and "damage" in entry["body"]]
+        return [entry for entry in hooked if '"matter.opened"' in entry["body"] and "A check found damage" in entry["body"]]
 
     test.assertTrue(eventually(lambda: len(opened()) == 1, 20), opened())
     test.assertIn("signature", opened()[0]["headers"])
