@@ -1,9 +1,10 @@
-"""Byte counts, durations and instants: how they are checked and how they are written for people.
+"""Byte counts, durations, instants and lists: how they are checked and how they are written for people.
 
 Bytes are whole numbers. Instants are aware and in UTC; a naive one is refused here, at the border,
 so that nothing further in has to ask.
 """
 
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 
 KIB = 1024
@@ -49,3 +50,8 @@ def aware(instant: datetime) -> datetime:
     if instant.tzinfo is None:
         raise ValueError("an instant needs a time zone")
     return instant.astimezone(UTC)
+
+
+def listed(words: Sequence[str]) -> str:
+    """`a`, `a and b`, `a, b and c`."""
+    return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)

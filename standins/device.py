@@ -185,6 +185,7 @@ class SimulatedDevice:
         card = {"present": False} if persona.card_bytes is None else {"present": True, "size_bytes": persona.card_bytes}
         return {
             "make": persona.make, "model": persona.model, "family": persona.family, "os_version": persona.os_version,
+            "update_pending": knobs.update_pending or persona.update_pending,
             "serial": self.serial, "accepted": self.accepted, "protocol": knobs.protocol,
             "storage_total_bytes": total, "storage_used_bytes": total if knobs.full else total // 5 + self.life.used_bytes(),
             "battery_percent": knobs.battery_percent, "on_power": knobs.on_power,

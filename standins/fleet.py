@@ -44,6 +44,8 @@ class Persona:
     serial: str
     storage_total_bytes: int
     habits: Habits
+    update_pending: str = ""
+    """The version that waits to be installed."""
     accounts: tuple[Account, ...] = ()
     card_bytes: int | None = None
     """Size of its removable card; None for none."""
@@ -75,6 +77,7 @@ def _one(
         family="brenta" if brenta else "orlo",
         model=model,
         os_version=os_version,
+        update_pending={"4.0": "4.1", "8.7": "9.0"}.get(os_version, ""),
         holder=holder,
         team=team,
         serial=f"{'BX' if brenta else 'OR'}-{number:06}",

@@ -42,6 +42,8 @@ class Knobs:
     """Keeps the members and lists of a record in another order than they were written in, as many devices do."""
     account_off: bool = False
     """Its work account is switched off by policy."""
+    update_pending: str = ""
+    """The version of its software that waits to be installed."""
 
 
 def checked(changes: dict[str, Any]) -> dict[str, Any]:
@@ -58,7 +60,7 @@ CALM: dict[str, Any] = {
     "full": False,
     "in_use": False, "card_encrypted": False, "clock_off_seconds": 0, "slow_bytes_per_second": 0, "drop_at_byte": 0, "unplug_at_byte": 0,
     "lie_about_sizes": False, "strange_names": False, "announce_twice": False, "other_serial": "", "account_off": False,
-    "reorders": False, "protocol": 2,
+    "update_pending": "", "reorders": False, "protocol": 2,
 }  # fmt: skip
 
 SCENARIOS: dict[str, tuple[str, dict[str, dict[str, Any]]]] = {

@@ -87,6 +87,7 @@ class AgentLink:
             card=_card(told.get("card")),
             clock=_clock(told.get("clock")),
             last_used_at=_clock(told.get("last_used")),
+            update_pending=_short(told.get("update_pending")),
         )
 
     def kinds(self) -> list[str]:

@@ -51,6 +51,8 @@ class DeviceState:
     """Its own idea of now; aware."""
     last_used_at: datetime | None = None
     """When somebody touched it last; aware."""
+    update_pending: str = ""
+    """The version of its software that waits to be installed; empty when none does or it does not tell."""
 
 
 class DeviceLink(Protocol):

@@ -1,4 +1,4 @@
-"""Coverage of one device, kind by kind: in which backups and stores, kept in step by whom, or covered by nothing.
+"""Coverage of one device, kind by kind: in which backups and stores, synchronised by whom, or covered by nothing.
 
 An account that keeps a kind in step never counts as cover, because a deletion travels too; it is named. The
 newest item of a kind is named beside the newest one in a backup, so that a person can do the spot check:
@@ -122,7 +122,7 @@ def _says(code: str, cover: Cover, accounts: list[Account]) -> str:
             return "Covered by nothing."
         case Cover.IN_STEP_ONLY:
             names = " and ".join(one.service for one in accounts if _works(one))
-            return f"Only kept in step by {names}: a deletion would travel there too."
+            return f"Only synchronised by {names}: a deletion would travel there too."
         case Cover.BEHIND:
             return "Backed up; the device holds some that are not in its newest backup."
         case Cover.BACKED_UP:

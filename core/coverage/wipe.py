@@ -149,7 +149,7 @@ def _contents(evidence: Evidence) -> list[Reason]:
     for code in evidence.uncovered:
         says = f"{KINDS[code].label} on this device are in no backup."
         if code in evidence.in_step_only:
-            says += " An outside account keeps them in step, which a deletion would follow."
+            says += " An outside account synchronises them, which a deletion would follow."
         found.append(_reason("uncovered", says, "Take them into its plan and run it, or export them.", Remedy.PLAN))
     if evidence.link_cannot_tell:
         says = "Its link sees files only: contacts, messages or settings may be on the device and nobody would know."

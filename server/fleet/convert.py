@@ -2,9 +2,10 @@
 
 import logging
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
+from core.content.accounts import Account
 from core.content.classify import FileRule
 from core.content.errors import DeviceAway, NotPaired
 from core.content.link import DeviceLink
@@ -94,6 +95,21 @@ def told_card(told: Told) -> dict[str, Any]:
         return {}
     card = told.card
     return {"present": card.present, "size_bytes": card.size_bytes, "used_bytes": card.used_bytes, "encrypted": card.encrypted}
+
+
+def told_account(account: Account) -> dict[str, Any]:
+    """As rows keep it."""
+    synced = account.last_sync.isoformat() if account.last_sync else None
+    told = {"kind": account.kind, "service": account.service, "is_default": account.is_default, "last_sync": synced}
+    return told | {"off_by_policy": account.off_by_policy}
+
+
+def account_of(entry: dict[str, Any]) -> Account:
+    last = entry["last_sync"]
+    return Account(
+        kind=entry["kind"], service=entry["service"], is_default=entry["is_default"],
+        last_sync=datetime.fromisoformat(last) if last else None, off_by_policy=entry["off_by_policy"],
+    )  # fmt: skip
 
 
 def register_values(device: Device) -> dict[str, str]:

@@ -60,6 +60,8 @@ class Device(models.Model):
     purchased_on = models.DateField(null=True, blank=True)
     handed_over_on = models.DateField(null=True, blank=True, help_text="To its present holder.")
     note = models.CharField(max_length=2000, blank=True)
+    update_pending = models.CharField(max_length=100, blank=True, help_text="The version that waits to be installed, as it said last.")
+    accounts = models.JSONField(default=list, help_text="[{kind, service, is_default, last_sync, off_by_policy}] as it said last.")
     card = models.JSONField(default=dict, help_text="{present, size_bytes, used_bytes, encrypted} as it said last; empty when untold.")
     storage_total_bytes = models.BigIntegerField(null=True)
     storage_used_bytes = models.BigIntegerField(null=True)
@@ -96,7 +98,6 @@ class Look(models.Model):
     device = models.OneToOneField(Device, on_delete=models.CASCADE, related_name="look")
     at = models.DateTimeField()
     kinds = models.JSONField(help_text="[{kind, items, size_bytes, newest_name, newest_at, largest: [{name, size_bytes}]}]")
-    accounts = models.JSONField(default=list, help_text="[{kind, service, is_default, last_sync, off_by_policy}]")
     missing = models.JSONField(default=list, help_text="[{kind, items, examples}]: what was in no backup then.")
     state = models.JSONField(default=dict, help_text="What it said of itself.")
 

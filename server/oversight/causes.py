@@ -7,15 +7,17 @@ from uuid import UUID
 from django.db.models import Count, Q
 
 from core.content.errors import LinkError
+from core.content.kinds import KINDS
 from core.schedule.nights import coming_night
 from core.schedule.promise import Standing
-from core.units import iec, spoken
+from core.units import iec, listed, spoken
 from server.fleet.queries import seen_on_network, unpaired_offers
 from server.outside import outside
 from server.oversight.models import Oddity
 from server.oversight.standing import Standings
 from server.people.clock import clock_state, clock_words
 from server.people.queries import office_zone
+from server.plans.choices import choices, undecided
 from server.runs.actions.beat import last_beat
 from server.runs.models import Copy, CopyState, LinedUp
 from server.storage.models import Store
@@ -33,7 +35,7 @@ class Cause:
     """late, never, due_soon, no_plan, odd, store: which mark stands beside it."""
     says: str
     step: str
-    """The next step: run, open, plan, storage, pair, oddities, night, restart, clock."""
+    """The next step: run, open, plan, storage, pair, oddities, night, restart, clock, coverage."""
     step_label: str
     devices: list[Standings] = field(default_factory=list)
     store: Store | None = None
@@ -62,9 +64,10 @@ def causes(*, now: datetime, rows: list[Standings]) -> list[Cause]:
         if cause is not None:
             found.setdefault(cause.code, cause).devices.append(row)
     order = ["late", "never", "due_soon", "no_plan"]
-    listed = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
+    by_device = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
-    return [*_key(), *_clock(), *_silent(now), *_store_causes(), *listed, *_odd(by_id), *_not_fitting(now, by_id), *_offers()]
+    office = [*_key(), *_clock(), *_silent(now), *_store_causes()]
+    return [*office, *by_device, *_odd(by_id), *_undecided(rows), *_not_fitting(now, by_id), *_offers()]
 
 
 def silent_since(now: datetime) -> datetime | None:
@@ -115,6 +118,28 @@ def _odd(rows: dict[UUID, Standings]) -> list[Cause]:
         )
         if row not in cause.devices:
             cause.devices.append(row)
+    return list(found.values())
+
+
+def _undecided(rows: list[Standings]) -> list[Cause]:
+    """Accounts that their administrators switched off on devices: nobody has said whether this office keeps those kinds."""
+    told = [row for row in rows if any(entry["off_by_policy"] for entry in row.device.accounts)]
+    if not told:
+        return []
+    found: dict[str, Cause] = {}
+    kinds: dict[str, set[str]] = {}
+    chosen = choices()
+    for row in told:
+        if row.state.standing in (Standing.LOST, Standing.RETIRED):
+            continue
+        for service, kind in undecided(row.device, chosen):
+            cause = found.setdefault(service, Cause(code=f"account {service}", mark="odd", says="", step="coverage", step_label="Decide"))
+            kinds.setdefault(service, set()).add(kind)
+            if row not in cause.devices:
+                cause.devices.append(row)
+    for service, cause in found.items():
+        names = listed([KINDS[code].label.lower() for code in KINDS if code in kinds[service]])
+        cause.says = f"{service or 'An account'} is switched off by its administrator: nobody has decided who keeps {names}"
     return list(found.values())
 
 

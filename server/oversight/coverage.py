@@ -3,11 +3,11 @@
 from datetime import datetime
 from typing import Any
 
-from core.content.accounts import Account
 from core.content.families import FAMILIES
 from core.coverage.kinds import Held, KindCover, Live, coverage
+from server.fleet.convert import account_of
 from server.fleet.models import Device, Look
-from server.plans.convert import taken_kinds
+from server.plans.choices import Choices, kinds_taken
 from server.plans.queries import assignment_of
 from server.plans.soundness import or_else
 from server.runs.models import Backup, Copy
@@ -23,7 +23,7 @@ def look_of(device: Device) -> Look | None:
 def covered(device: Device, look: Look | None) -> list[KindCover]:
     """One line a kind; two queries, whatever the number of backups."""
     live = None if look is None else {entry["kind"]: _live(entry) for entry in look.kinds}
-    accounts = [] if look is None else [account_of(entry) for entry in look.accounts]
+    accounts = [account_of(entry) for entry in device.accounts]
     held: dict[str, list[Held]] = {}
     for backup in present_backups().filter(device=device, suspect=False)[:COUNTED_BACKUPS]:
         for entry in backup.kinds:
@@ -32,18 +32,12 @@ def covered(device: Device, look: Look | None) -> list[KindCover]:
     return coverage(live, held, accounts, offered=offered)
 
 
-def planned_kinds(device: Device) -> frozenset[str]:
-    """Kinds that the device's plan takes; none without a plan."""
+def planned_kinds(device: Device, chosen: Choices) -> frozenset[str]:
+    """Kinds that are taken of the device, by its plan and by what somebody chose for it; none without a plan."""
     assignment = assignment_of(device)
-    return frozenset(or_else(assignment.plan, lambda: taken_kinds(assignment.plan), ())) if assignment else frozenset()
-
-
-def account_of(entry: dict[str, Any]) -> Account:
-    last = entry["last_sync"]
-    return Account(
-        kind=entry["kind"], service=entry["service"], is_default=entry["is_default"],
-        last_sync=datetime.fromisoformat(last) if last else None, off_by_policy=entry["off_by_policy"],
-    )  # fmt: skip
+    if assignment is None:
+        return frozenset()
+    return frozenset(or_else(assignment.plan, lambda: kinds_taken(assignment.plan, device, chosen), ()))
 
 
 def _live(entry: dict[str, Any]) -> Live:

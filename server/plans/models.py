@@ -56,6 +56,24 @@ class Assignment(models.Model):
     since = models.DateTimeField(help_text="Occurrences before this are not owed.")
 
 
+class KindChoice(models.Model):
+    """That a kind is left out of a device's backups on purpose, or taken although its plan does not."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="kind_choices")
+    kind = models.CharField(max_length=20)
+    taken = models.BooleanField()
+    service = models.CharField(max_length=100, blank=True, help_text="The account that synchronises it, where that was the reason.")
+    alike = models.BooleanField(default=False, help_text="For every device of which that account synchronises the kind, too.")
+    why = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["ended_at", "kind"])]
+
+
 class Pause(models.Model):
     """Nothing starts by itself: of a plan, of a device, or of everything when both are empty."""
 

@@ -12,6 +12,7 @@ from server.oversight.api import people as held
 from server.oversight.api import views as oversight
 from server.people.api import clock, closed_days, server_key
 from server.people.api import views as people
+from server.plans.api import choices
 from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import views as recovery
@@ -118,6 +119,8 @@ api = [
     path("runs/<uuid:one>/with/<uuid:two>", run_history.CompareView.as_view()),
     path("runs/<uuid:id>", runs.RunView.as_view()),
     path("runs/<uuid:id>/stop", runs.StopRunView.as_view()),
+    path("devices/<uuid:id>/kinds", choices.ChooseKindsView.as_view()),
+    path("kind-choices/<int:id>", choices.KindChoiceView.as_view()),
     path("runs/<uuid:id>/accept", omissions.AcceptView.as_view()),
     path("omissions/<int:id>", omissions.OmissionView.as_view()),
     path("devices/<uuid:id>/omissions", omissions.DeviceOmissionsView.as_view()),

@@ -10,7 +10,7 @@ from uuid import UUID
 from core.schedule.duration import OWN_RUNS, Expected, Ran, expected, office_speed
 from core.schedule.estimate import OWN_TRUST_SECONDS, Cost, RemainingTime
 from server.fleet.models import Device, Look
-from server.plans.convert import taken_kinds
+from server.plans.choices import Choices, choices, kinds_taken
 from server.plans.models import Plan
 from server.plans.soundness import or_else
 from server.runs.models import CAME, Run
@@ -22,16 +22,19 @@ ENOUGH_READ_BYTES = 256 * 1024
 
 @dataclass(frozen=True, slots=True)
 class Expectations:
-    """What the last weeks tell; two queries, whatever the number of devices."""
+    """What the last weeks tell; three queries, whatever the number of devices."""
 
     own: dict[UUID, list[Ran]]
     sizes: dict[UUID, dict[str, int]]
     speed: float
     typical_seconds: float | None
+    choices: Choices
 
     def of(self, device: Device, plan: Plan) -> Expected:
         sizes = self.sizes.get(device.id)
-        to_read = sum(sizes.get(kind, 0) for kind in or_else(plan, lambda: taken_kinds(plan), ())) if sizes is not None else None
+        to_read = None
+        if sizes is not None:
+            to_read = sum(sizes.get(kind, 0) for kind in or_else(plan, lambda: kinds_taken(plan, device, self.choices), ()))
         return expected(self.own.get(device.id, []), to_read_bytes=to_read, speed=self.speed, typical_seconds=self.typical_seconds)
 
 
@@ -46,7 +49,7 @@ def expectations(*, now: datetime) -> Expectations:
         device: {entry["kind"]: entry["size_bytes"] for entry in kinds} for device, kinds in Look.objects.values_list("device_id", "kinds")
     }
     typical = median(ran.seconds for ran in every) if every else None
-    return Expectations(own=dict(own), sizes=sizes, speed=office_speed(every), typical_seconds=typical)
+    return Expectations(own=dict(own), sizes=sizes, speed=office_speed(every), typical_seconds=typical, choices=choices())
 
 
 def rest_of(device: Device) -> RemainingTime:

@@ -186,6 +186,7 @@ class Backup(models.Model):
     kinds = models.JSONField(help_text="[{kind, items, size_bytes, newest_name, newest_at}]")
     family = models.CharField(max_length=20)
     os_version = models.CharField(max_length=100, blank=True)
+    update_pending = models.CharField(max_length=100, blank=True, help_text="The version that waited to be installed then.")
     encrypted = models.BooleanField(default=True)
     in_doubt = models.BooleanField(
         default=False,

@@ -4,6 +4,7 @@ import random
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime, timedelta
 
+from core.content.accounts import Account
 from core.content.digests import digest
 from core.content.errors import LinkCut
 from core.content.items import Item
@@ -37,12 +38,16 @@ class MemoryDevice:
         self.cut_after: int | None = None
         self.lies: dict[str, int] = {}
         self.told = DeviceState(make="Harrow", model="H1", family="orlo", os_version="9", locked=False, data_access=True)
+        self.told_accounts: list[Account] = []
         self.sent_bytes = self.requests = 0
         self.protocol = 2
         self.takes_at_once = 100
 
     def state(self) -> DeviceState:
         return self.told
+
+    def accounts(self) -> list[Account]:
+        return self.told_accounts
 
     def kinds(self) -> list[str]:
         return sorted({kind for kind, _ in self.content})

@@ -118,6 +118,7 @@ def note_told(device: Device, told: Told, *, now: datetime) -> None:
         make=told.make or device.make,
         model=(told.model if device.link == LinkType.AGENT else "") or device.model,
         os_version=told.os_version or device.os_version,
+        update_pending=told.update_pending,
         serial=serial,
         accepted=told.accepted,
         card=told_card(told),

@@ -10,6 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from core.content.accounts import Account
 from core.content.kinds import KINDS
 from core.coverage.kinds import Cover, KindCover
 from core.coverage.wipe import Remedy
@@ -22,6 +23,8 @@ from server.oversight.coverage import covered, look_of, planned_kinds
 from server.oversight.models import WipeAnswer
 from server.oversight.queries import wipe_answer, wipe_answers
 from server.oversight.wipe import answer
+from server.plans.api.choices import KindChoiceSerializer
+from server.plans.choices import choices, synchronised
 from server.runs.actions.look_at import look_at
 from server.runs.api.bringing import LargeItemSerializer
 from server.runs.left_out import left_out_of
@@ -37,6 +40,10 @@ class AccountSerializer(serializers.Serializer):
     is_default = serializers.BooleanField()
     last_sync = serializers.DateTimeField(allow_null=True)
     off_by_policy = serializers.BooleanField()
+    devices = serializers.SerializerMethodField(help_text="How many say that it synchronises this kind, this one included.")
+
+    def get_devices(self, account: Account) -> int:
+        return int(self.context["synchronised"][account.service, account.kind])
 
 
 class LiveSerializer(serializers.Serializer):
@@ -62,7 +69,8 @@ class KindCoverSerializer(serializers.Serializer):
     backups = serializers.IntegerField()
     stores = serializers.ListField(child=serializers.CharField())
     accounts = AccountSerializer(many=True)
-    planned = serializers.SerializerMethodField(help_text="Whether its plan takes it.")
+    planned = serializers.SerializerMethodField(help_text="Whether it is taken: by its plan, or because somebody chose so.")
+    choice = serializers.SerializerMethodField(help_text="What somebody chose for it beside the plan.")
     left_out = serializers.SerializerMethodField(help_text="Things of it that its newest backup lacks and nobody has accepted.")
     secret = serializers.SerializerMethodField(help_text="Only travels in encrypted backups.")
     largest = serializers.SerializerMethodField()
@@ -72,6 +80,11 @@ class KindCoverSerializer(serializers.Serializer):
 
     def get_planned(self, one: KindCover) -> bool:
         return one.kind in self.context["planned"]
+
+    @extend_schema_field(KindChoiceSerializer(allow_null=True))
+    def get_choice(self, one: KindCover) -> Any:
+        found = self.context["chosen"].get(one.kind)
+        return KindChoiceSerializer(found).data if found else None
 
     def get_left_out(self, one: KindCover) -> int:
         return int(self.context["left_out"].get(one.kind, 0))
@@ -231,8 +244,9 @@ class WipeAnswerView(APIView):
 
 
 def _coverage(device: Device) -> Any:
-    look = look_of(device)
+    look, found = look_of(device), choices()
     lacks = Counter(one["kind"] for one in left_out_of(device)[1] if one["counts"])
-    context = {"planned": planned_kinds(device), "look": look, "left_out": lacks}
+    chosen = {kind: found.of(device, kind) for kind in KINDS}
+    context = {"planned": planned_kinds(device, found), "look": look, "left_out": lacks, "chosen": chosen, "synchronised": synchronised()}
     told = {"looked_at": look.at if look else None, "kinds": covered(device, look)}
     return CoverageSerializer(told, context=context).data

@@ -40,6 +40,7 @@ class DeviceRowSerializer(serializers.Serializer):
     make = serializers.CharField(source="device.make")
     model = serializers.CharField(source="device.model")
     os_version = serializers.CharField(source="device.os_version")
+    update_pending = serializers.CharField(source="device.update_pending")
     serial = serializers.CharField(source="device.serial")
     asset_tag = serializers.CharField(source="device.asset_tag")
     purchased_on = DayField(source="device.purchased_on", allow_null=True)

@@ -37,6 +37,8 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "runs/<uuid:id>/accept",
         "backups/<uuid:id>/note",
         "omissions/<int:id>",
+        "devices/<uuid:id>/kinds",
+        "kind-choices/<int:id>",
         "backups/<uuid:id>/hold",
         "stores/<uuid:id>/check",
         "preflight",

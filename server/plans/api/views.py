@@ -203,7 +203,7 @@ class KindSerializer(serializers.Serializer):
     secret = serializers.BooleanField(help_text="Only travels in encrypted backups.")
     crosses = serializers.BooleanField(help_text="The other family can take it.")
     leaves_as = serializers.CharField(help_text="The open format of its export.")
-    often_in_step = serializers.BooleanField(help_text="Commonly kept in step by an outside account.")
+    often_in_step = serializers.BooleanField(help_text="Commonly synchronised by an outside account.")
     regained = serializers.BooleanField(help_text="Can be had again from where it came.")
 
 

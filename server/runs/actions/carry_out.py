@@ -21,7 +21,8 @@ from server.fleet.convert import link_to, put_away
 from server.live import tell
 from server.outside import outside
 from server.people.queries import office_zone
-from server.plans.convert import leave_out_of, taken_kinds
+from server.plans.choices import choices, kinds_taken
+from server.plans.convert import leave_out_of
 from server.runs.actions.end_run import ended_badly, ended_well, give_up
 from server.runs.actions.take_place import WAIT_SECONDS, took_place
 from server.runs.actions.watch_run import Watch
@@ -75,7 +76,7 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
     request = Request(
         device=str(device.id),
         device_told=told,
-        kinds=taken_kinds(plan),
+        kinds=kinds_taken(plan, device, choices()),
         note=run.note,
         zone=office_zone().key,
         leave_out=leave_out_of(plan),
@@ -86,7 +87,7 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
         request,
         clock=clock,
         admit=lambda changed: watch.admitted(changed, admit(changed, room, history=history, store=run.store.name)),
-        on_state=watch.met,
+        on_state=lambda state: watch.met(state, link),
         on_progress=watch.tell,
         should_stop=watch.should_stop,
     )

@@ -21,7 +21,7 @@ from core.vault.errors import Stopped
 from server.jobs import defer_after_run, defer_tick
 from server.live import tell
 from server.people.clock import in_doubt
-from server.plans.convert import taken_kinds
+from server.plans.choices import choices, kinds_taken
 from server.runs.convert import told_kinds
 from server.runs.left_out import MOST_NAMED, accepted_of, told_skipped
 from server.runs.models import OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
@@ -47,6 +47,7 @@ def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost:
     backup = Backup.objects.create(
         id=UUID(bytes=manifest.id), device=run.device, run=run if going else None, finished_at=manifest.finished_at, items=manifest.items,
         size_bytes=manifest.size_bytes, kinds=told_kinds(manifest), family=run.device.family, os_version=captured.state.os_version,
+        update_pending=captured.state.update_pending,
         occasion=run.occasion, note=run.note, in_doubt=in_doubt(), lacking=lacking, suspect=bool(lacking), **_hold_of(run),
     )  # fmt: skip
     Copy.objects.create(backup=backup, store=run.store)
@@ -82,7 +83,7 @@ def _lacking(run: Run, captured: Captured) -> list[dict[str, Any]]:
     before = trusted_before(run.device)
     if before is None or run.plan is None:
         return []
-    wanted = set(taken_kinds(run.plan))
+    wanted = set(kinds_taken(run.plan, run.device, choices()))
     counts = {summary.kind: summary.items for summary in captured.manifest.kinds}
     for one in captured.left_out:
         counts[one.kind] = counts.get(one.kind, 0) + one.items

@@ -10,15 +10,15 @@ from typing import Any
 
 from django.db import transaction
 
-from core.content.accounts import Account
 from core.content.errors import DataAccessOff, DeviceLocked, NotAccepted
 from core.content.items import Item
 from core.content.kinds import FOLDERS
-from core.content.link import DeviceLink, DeviceState, TellsAccounts
+from core.content.link import DeviceLink, DeviceState
 from core.errors import AtticError
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from server.fleet.actions.change_device import note_told
+from server.fleet.actions.note_accounts import note_accounts
 from server.fleet.convert import link_to, told_card
 from server.fleet.models import Device, Look
 from server.live import tell
@@ -37,7 +37,7 @@ def look_at(device: Device) -> Look:
         state = link.state()
         note_told(device, state, now=outside().now())
         _refuse(state)
-        accounts = link.accounts() if isinstance(link, TellsAccounts) else []
+        note_accounts(device, link)
         held = newest_held(device)
         missing: list[dict[str, Any]] = []
         kinds, _ = kinds_in(link, link.kinds(), lambda kind, items: missing.extend(_missing(kind, items, held)))
@@ -47,7 +47,7 @@ def look_at(device: Device) -> Look:
         look, _ = Look.objects.update_or_create(
             device=device,
             defaults={
-                "at": outside().now(), "kinds": kinds, "accounts": [_told_account(one) for one in accounts], "missing": missing,
+                "at": outside().now(), "kinds": kinds, "missing": missing,
                 "state": {"finder_lock": state.finder_lock, "card": told_card(state), "locked": state.locked},
             },
         )  # fmt: skip
@@ -119,9 +119,3 @@ def _refuse(state: DeviceState) -> None:
         raise DeviceLocked("The device is locked.")
     if state.data_access is False:
         raise DataAccessOff("Data access is switched off on the device.")
-
-
-def _told_account(account: Account) -> dict[str, Any]:
-    synced = account.last_sync.isoformat() if account.last_sync else None
-    told = {"kind": account.kind, "service": account.service, "is_default": account.is_default, "last_sync": synced}
-    return told | {"off_by_policy": account.off_by_policy}

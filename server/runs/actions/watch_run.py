@@ -4,12 +4,14 @@ import time
 from collections.abc import Callable
 from datetime import datetime
 
-from core.content.link import DeviceState
+from core.content.errors import DeviceLied
+from core.content.link import DeviceLink, DeviceState
 from core.content.readiness import Level, readiness
 from core.schedule.conditions import unmet
 from core.units import iec
 from core.vault.capture import Progress
 from server.fleet.actions.change_device import note_told
+from server.fleet.actions.note_accounts import note_accounts
 from server.live import tell
 from server.outside import outside
 from server.plans.convert import conditions_of
@@ -41,7 +43,7 @@ class Watch:
         found = self._rest.cost
         return {} if found is None else {"item": found.seconds_an_item, "byte": found.seconds_a_byte}
 
-    def met(self, state: DeviceState) -> None:
+    def met(self, state: DeviceState, link: DeviceLink) -> None:
         """The device has answered: keep what it says of itself, and write down what is not as it should be."""
         device, now = self._run.device, self._clock()
         present = outside().now()  # a clock that plays the past says nothing of the device's
@@ -56,6 +58,10 @@ class Watch:
         for finding in found:
             if finding.level == Level.WARNS and finding.code not in ("finder_lock", "card"):
                 self._log(f"{finding.says} {finding.step}")
+        try:
+            note_accounts(device, link)
+        except DeviceLied as error:  # no reason to go without a backup
+            self._log(error.message)
 
     def admitted(self, changed_bytes: int, expected_bytes: int) -> None:
         self._log(f"{iec(changed_bytes)} have changed; about {iec(expected_bytes)} will be stored.")

@@ -361,6 +361,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{id}/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["choose_kinds"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{id}/link": {
         parameters: {
             query?: never;
@@ -846,6 +862,22 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kind-choices/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["leave_to_plan"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1809,6 +1841,8 @@ export interface components {
             /** Format: date-time */
             last_sync: string | null;
             off_by_policy: boolean;
+            /** @description How many say that it synchronises this kind, this one included. */
+            readonly devices: number;
         };
         Added: {
             /** Format: uuid */
@@ -1970,6 +2004,23 @@ export interface components {
         CheckRequest: {
             percent: number;
         };
+        ChooseKindsRequest: {
+            kinds: string[];
+            /** @description Taken into its backups, or left out of them on purpose. */
+            taken: boolean;
+            /**
+             * @description The account that synchronises them.
+             * @default
+             */
+            service: string;
+            /**
+             * @description For every device of which that account synchronises them.
+             * @default false
+             */
+            alike: boolean;
+            /** @default  */
+            why: string;
+        };
         ChosenItemRequest: {
             kind: components["schemas"]["KindEnum"];
             id: string;
@@ -2123,6 +2174,7 @@ export interface components {
             make: string;
             model: string;
             os_version: string;
+            update_pending: string;
             serial: string;
             asset_tag: string;
             /** Format: date */
@@ -2471,6 +2523,8 @@ export interface components {
             /** @description It lacks so much that somebody has to look: restorable; no promise, coverage and no rule counts it until then. */
             readonly suspect: boolean;
             readonly os_version: string;
+            /** @description The version that waited to be installed then. */
+            readonly update_pending: string;
             copies: components["schemas"]["Copy"][];
             readonly kept: components["schemas"]["Kept"][];
         };
@@ -2483,10 +2537,26 @@ export interface components {
             crosses: boolean;
             /** @description The open format of its export. */
             leaves_as: string;
-            /** @description Commonly kept in step by an outside account. */
+            /** @description Commonly synchronised by an outside account. */
             often_in_step: boolean;
             /** @description Can be had again from where it came. */
             regained: boolean;
+        };
+        KindChoice: {
+            readonly id: number;
+            /** Format: uuid */
+            readonly device_id: string;
+            device_name: string;
+            readonly kind: string;
+            readonly taken: boolean;
+            /** @description The account that synchronises it, where that was the reason. */
+            readonly service: string;
+            /** @description For every device of which that account synchronises the kind, too. */
+            readonly alike: boolean;
+            readonly why: string;
+            readonly by_name: string;
+            /** Format: date-time */
+            readonly at: string;
         };
         KindCover: {
             kind: string;
@@ -2498,8 +2568,10 @@ export interface components {
             backups: number;
             stores: string[];
             accounts: components["schemas"]["Account"][];
-            /** @description Whether its plan takes it. */
+            /** @description Whether it is taken: by its plan, or because somebody chose so. */
             readonly planned: boolean;
+            /** @description What somebody chose for it beside the plan. */
+            readonly choice: components["schemas"]["KindChoice"] | null;
             /** @description Things of it that its newest backup lacks and nobody has accepted. */
             readonly left_out: number;
             /** @description Only travels in encrypted backups. */
@@ -5173,6 +5245,39 @@ export interface operations {
             };
         };
     };
+    choose_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseKindsRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindChoice"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     link: {
         parameters: {
             query?: never;
@@ -6223,6 +6328,34 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PaginatedJournalList"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leave_to_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

@@ -110,7 +110,7 @@ function Standing({ row }: { row: Row }) {
             <Bytes count={row.held_bytes} /> in all stores
           </dd>
           <dt>Device</dt>
-          <dd>{[row.make, row.model, `${row.family_label} ${row.os_version}`.trim()].filter(Boolean).join(', ')}</dd>
+          <dd>{[row.make, row.model, `${row.family_label} ${row.os_version}`.trim(), row.update_pending && `${row.update_pending} waits to be installed`].filter(Boolean).join(', ')}</dd>
           <dt>Serial</dt>
           <dd>{[row.serial, row.asset_tag].filter(Boolean).join(', asset ') || '–'}</dd>
           <dt>Storage</dt>

@@ -42,6 +42,12 @@ export function Moments({ id }: { id: string }) {
                     </Link>
                     {backup.brought_in_from && <span className="quiet"> brought in</span>}
                     {backup.suspect && <span className="tone-late"> far fewer items</span>}
+                    {backup.update_pending && (
+                      <span className="quiet" title={`Taken from version ${backup.os_version}, while ${backup.update_pending} waited to be installed.`}>
+                        {' '}
+                        before {backup.update_pending}
+                      </span>
+                    )}
                     {backup.note && <em className="d-block text-wrap">{backup.note}</em>}
                   </td>
                   <td className="nowrap">{backup.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}</td>

@@ -1,5 +1,6 @@
 /** What of a device is safe where, kind by kind; and what lies on it now, before anything is read. */
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useParams } from 'react-router';
 
@@ -10,13 +11,14 @@ import { DeviceTabs } from '../../ui/DeviceTabs';
 import { counted, grouped, iec } from '../../ui/format';
 import { Age, When } from '../../ui/Office';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
+import { Chosen, Decide } from './Decide';
 
 type KindCover = Schemas['KindCover'];
 
 const COVERS: Record<KindCover['cover'], { sign: string; word: string; tone: string }> = {
   backed_up: { sign: '●', word: 'backed up', tone: 'tone-ok' },
   behind: { sign: '◐', word: 'some not saved yet', tone: 'tone-soon' },
-  in_step_only: { sign: '◇', word: 'only in step', tone: 'tone-late' },
+  in_step_only: { sign: '◇', word: 'only synchronised', tone: 'tone-late' },
   nothing: { sign: '□', word: 'covered by nothing', tone: 'tone-late' },
   empty: { sign: '–', word: 'none there', tone: 'tone-off' },
 };
@@ -26,6 +28,7 @@ export function CoverageScreen() {
   const device = useDevice(id);
   const me = useMe();
   const queries = useQueryClient();
+  const [asked, setAsked] = useState<{ kind: string; service: string } | null>(null);
   const coverage = useQuery({ queryKey: ['coverage', id], queryFn: () => told(client.GET('/api/devices/{id}/coverage', { params: { path: { id } } })) });
   const look = useMutation({
     mutationFn: () => told(client.POST('/api/devices/{id}/look', { params: { path: { id } } })),
@@ -38,6 +41,7 @@ export function CoverageScreen() {
   if (coverage.isError) return <Failed problem={problemOf(coverage.error)} onRetry={() => void coverage.refetch()} />;
   if (device.isError) return <Failed problem={problemOf(device.error)} />;
   const { kinds, looked_at: lookedAt } = coverage.data;
+  const mayChange = me.data?.user?.role !== 'auditor';
   const total = kinds.reduce((sum, one) => sum + (one.live?.size_bytes ?? 0), 0);
   return (
     <>
@@ -49,7 +53,7 @@ export function CoverageScreen() {
           <span className="quiet" role="status">
             {lookedAt ? <>looked at <Age at={lookedAt} />: {iec(total)} on it</> : 'nobody has looked at it yet'}
           </span>
-          {me.data?.user?.role !== 'auditor' && device.data.link !== 'none' && (
+          {mayChange && device.data.link !== 'none' && (
             <Button variant="outline-primary" disabled={look.isPending} onClick={() => look.mutate()}>
               {look.isPending ? 'Looking at the device …' : 'Look at it now'}
             </Button>
@@ -71,18 +75,29 @@ export function CoverageScreen() {
                 <th scope="col" className="num">In the backup</th>
                 <th scope="col">How old, where</th>
                 <th scope="col">Its newest, to check by eye</th>
-                <th scope="col">Kept in step by</th>
+                <th scope="col">Synchronised by</th>
               </tr>
             </thead>
             <tbody>
-              {kinds.map((one) => <Row key={one.kind} one={one} total={total} />)}
+              {kinds.map((one) => (
+                <Row key={one.kind} one={one} total={total} mayChange={mayChange} onDecide={(service) => setAsked({ kind: one.kind, service })} />
+              ))}
             </tbody>
           </table>
         )}
       </div>
       <LeftOutOf id={id} />
+      {asked && (
+        <Decide
+          id={id}
+          name={`${device.data.name}, ${device.data.holder}`}
+          kinds={kinds.filter((one) => one.accounts.some((account) => account.service === asked.service))}
+          {...asked}
+          onDone={() => setAsked(null)}
+        />
+      )}
       <p className="quiet mt-2">
-        Kept in step is not backed up: a deletion or a damage travels too, and nobody can say up front which account it is. The test is to look for the entry added last.
+        Synchronised is not backed up: a deletion or a damage travels too, and nobody can say up front which account it is. The test is to look for the entry added last.
       </p>
     </>
   );
@@ -154,14 +169,14 @@ function LeftOutOf({ id }: { id: string }) {
   );
 }
 
-function Row({ one, total }: { one: KindCover; total: number }) {
+function Row({ one, total, mayChange, onDecide }: { one: KindCover; total: number; mayChange: boolean; onDecide: (service: string) => void }) {
   const cover = COVERS[one.cover];
   return (
     <tr>
       <td>
         <strong>{one.label}</strong>
         {one.secret && <span className="quiet" title="Only travels in encrypted backups; every store here is encrypted."> encrypted only</span>}
-        {!one.planned && one.cover !== 'empty' && <span className="quiet"> not in its plan</span>}
+        {!one.planned && !one.choice && one.cover !== 'empty' && <span className="quiet"> not in its plan</span>}
       </td>
       <td className="nowrap" title={one.says}>
         <span className={cover.tone} aria-hidden="true">{cover.sign}</span> {cover.word}
@@ -219,8 +234,17 @@ function Row({ one, total }: { one: KindCover; total: number }) {
             ) : (
               <span className="tone-late">, has never synchronised</span>
             )}
+            {mayChange && (
+              <>
+                {' '}
+                <button type="button" className="linklike" aria-label={`Decide whether ${one.label}, synchronised by ${account.service}, go into backups`} onClick={() => onDecide(account.service)}>
+                  {one.planned ? 'leave out …' : 'take in …'}
+                </button>
+              </>
+            )}
           </div>
         ))}
+        <Chosen one={one} mayChange={mayChange} />
       </td>
     </tr>
   );

@@ -135,6 +135,7 @@ function CauseRow({ cause, onProblem }: { cause: Cause; onProblem: (problem: Pro
   const act = () => {
     if (cause.step === 'run') runAll.mutate();
     else if (cause.step === 'open') void navigate(`/devices/${first}`);
+    else if (cause.step === 'coverage') void navigate(`/devices/${first}/coverage`);
     else if (cause.step === 'plan') void navigate('/plans');
     else if (cause.step === 'pair') void navigate('/devices/add');
     else if (cause.step === 'oddities') void navigate('/oddities');

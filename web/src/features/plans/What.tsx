@@ -21,7 +21,7 @@ export function What({ draft, set, change, problem }: Part & { change: (next: Pa
       {draft.reach !== 'everything' && (
         <div className="kinds-grid">
           {kinds.data?.map((kind) => (
-            <label key={kind.code} className="check" title={[`Leaves as ${kind.leaves_as}.`, kind.often_in_step && 'Often kept in step by an account; that is no backup.', kind.regained && 'Can be downloaded again.', !kind.crosses && 'Stays within its family.'].filter(Boolean).join(' ')}>
+            <label key={kind.code} className="check" title={[`Leaves as ${kind.leaves_as}.`, kind.often_in_step && 'Often synchronised by an account; that is no backup.', kind.regained && 'Can be downloaded again.', !kind.crosses && 'Stays within its family.'].filter(Boolean).join(' ')}>
               <input type="checkbox" checked={chosen.includes(kind.code)} onChange={() => set('kinds', toggled(draft.kinds, kind.code))} />
               <span>
                 {kind.label}

@@ -39,6 +39,7 @@ export function BackupScreen() {
             {found.holder} · {counted(found.items, 'item')}, <Bytes count={found.size_bytes} /> · {found.encrypted ? 'encrypted' : 'not encrypted'} · in{' '}
             {found.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}
             {found.os_version && ` · taken from version ${found.os_version}`}
+            {found.update_pending && `, while ${found.update_pending} waited to be installed`}
           </p>
         </div>
         <div className="row-end">

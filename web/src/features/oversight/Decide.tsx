@@ -1,0 +1,128 @@
+/** Whether kinds that an account synchronises go into backups: left out on purpose, or taken in; one device, or all alike. */
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import Modal from 'react-bootstrap/Modal';
+
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { Field } from '../../ui/Field';
+import { counted } from '../../ui/format';
+import { Refused } from '../../ui/States';
+
+type KindCover = Schemas['KindCover'];
+
+interface Props {
+  id: string;
+  name: string;
+  /** Every kind that the account synchronises on this device. */
+  kinds: KindCover[];
+  service: string;
+  /** The kind on whose line it was asked. */
+  kind: string;
+  onDone: () => void;
+}
+
+export function Decide({ id, name, kinds, service, kind, onDone }: Props) {
+  const queries = useQueryClient();
+  const open = kinds.filter((one) => one.choice === null && one.accounts.some((account) => account.service === service && account.off_by_policy));
+  const [chosen, setChosen] = useState(() => [...new Set([kind, ...open.map((one) => one.kind)])]);
+  const [taken, setTaken] = useState(kinds.find((one) => one.kind === kind)?.planned ?? true);
+  const [alike, setAlike] = useState(false);
+  const [why, setWhy] = useState('');
+  const devices = Math.max(1, ...kinds.filter((one) => chosen.includes(one.kind)).flatMap((one) => one.accounts.filter((account) => account.service === service).map((account) => account.devices)));
+  const decide = useMutation({
+    mutationFn: () => told(client.POST('/api/devices/{id}/kinds', { params: { path: { id } }, body: { kinds: chosen, taken, service, alike, why } })),
+    onSuccess: async () => {
+      await queries.invalidateQueries();
+      onDone();
+    },
+  });
+  const problem = decide.error ? problemOf(decide.error) : null;
+  return (
+    <Modal show onHide={onDone} centered aria-labelledby="decide-title" animation={false}>
+      <Modal.Header>
+        <Modal.Title id="decide-title" as="h2">
+          What {service} synchronises
+        </Modal.Title>
+      </Modal.Header>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          decide.mutate();
+        }}
+      >
+        <Modal.Body>
+          <Refused problem={problem} />
+          <fieldset className="mb-2">
+            <legend className="form-label">Kinds</legend>
+            {kinds.map((one) => (
+              <label className="check" key={one.kind}>
+                <input
+                  type="checkbox"
+                  checked={chosen.includes(one.kind)}
+                  onChange={() => setChosen(chosen.includes(one.kind) ? chosen.filter((code) => code !== one.kind) : [...chosen, one.kind])}
+                />{' '}
+                <span>{one.label}</span>
+              </label>
+            ))}
+          </fieldset>
+          <fieldset className="mb-2">
+            <legend className="form-label">In backups</legend>
+            <label className="check">
+              <input type="radio" name="taken" checked={taken} onChange={() => setTaken(true)} /> <span>taken: this office keeps them, whatever the account does</span>
+            </label>
+            <label className="check">
+              <input type="radio" name="taken" checked={!taken} onChange={() => setTaken(false)} /> <span>left out on purpose</span>
+            </label>
+          </fieldset>
+          <fieldset className="mb-2">
+            <legend className="form-label">For</legend>
+            <label className="check">
+              <input type="radio" name="whom" checked={!alike} onChange={() => setAlike(false)} /> <span>{name} only</span>
+            </label>
+            <label className="check">
+              <input type="radio" name="whom" checked={alike} onChange={() => setAlike(true)} />{' '}
+              <span>
+                every device that {service} synchronises, {counted(devices, 'device')} today
+              </span>
+            </label>
+          </fieldset>
+          <Field label={taken ? 'Why (may be empty)' : 'Why they may be missing'} value={why} onChange={setWhy} problem={problem} field="why" maxLength={200} required={!taken} />
+          <p className="hint mb-0">It counts from the next run on, before the plan, and can be taken back here.</p>
+        </Modal.Body>
+        <Modal.Footer>
+          <Button variant="outline-primary" onClick={onDone}>
+            Cancel
+          </Button>
+          <Button type="submit" disabled={decide.isPending || chosen.length === 0}>
+            {taken ? 'Take them in' : 'Leave them out'}
+          </Button>
+        </Modal.Footer>
+      </form>
+    </Modal>
+  );
+}
+
+/** What somebody chose for a kind, beside the plan. */
+export function Chosen({ one, mayChange }: { one: KindCover; mayChange: boolean }) {
+  const queries = useQueryClient();
+  const back = useMutation({
+    mutationFn: (choice: number) => told(client.DELETE('/api/kind-choices/{id}', { params: { path: { id: choice } } })),
+    onSettled: () => queries.invalidateQueries(),
+  });
+  const choice = one.choice;
+  if (!choice) return null;
+  return (
+    <div className="quiet">
+      {choice.taken ? 'taken in' : 'left out on purpose'}
+      {choice.alike && ' for all alike'}
+      {choice.why && `: ${choice.why}`} ({choice.by_name}){' '}
+      {mayChange && (
+        <button type="button" className="linklike" disabled={back.isPending} onClick={() => back.mutate(choice.id)} aria-label={`Let the plan decide about ${one.label} again`}>
+          take back
+        </button>
+      )}
+      <Refused problem={back.error ? problemOf(back.error) : null} />
+    </div>
+  );
+}
