@@ -134,6 +134,28 @@ class ANewFleet(BrowserTestCase):
         expect(page.get_by_role("row").filter(has_text="Contacts")).to_contain_text("Saltmarsh groupware, default")
         self.accessible("coverage")
         self.fits("coverage")
+        self._a_synchronised_kind_left_out()
+
+    def _a_synchronised_kind_left_out(self):
+        page = self.page
+        self.control(f"control/{DEVICE}", account_off=True)
+        page.get_by_role("button", name="Look at it now").click()
+        expect(page.get_by_role("row").filter(has_text="Contacts")).to_contain_text("switched off by its administrator")
+        self.open("/")
+        expect(page.get_by_role("main")).to_contain_text("Saltmarsh groupware is switched off by its administrator")
+        page.get_by_role("button", name="Decide").click()
+        page.get_by_role("button", name="decide … Contacts").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label("Calendar", exact=True).uncheck()
+        dialog.get_by_label("left out on purpose").check()
+        dialog.get_by_label("Why they may be missing").fill("kept by the groupware's own people")
+        self.accessible("deciding about an account")
+        dialog.get_by_role("button", name="Leave them out").click()
+        row = page.get_by_role("row").filter(has_text="Contacts")
+        expect(row).to_contain_text("left out on purpose: kept by the groupware's own people")
+        page.get_by_role("button", name="take back what was chosen for Contacts").click()
+        expect(row).not_to_contain_text("left out on purpose")
+        self.control(f"control/{DEVICE}", account_off=False)
 
     def _not_yet_safe(self):
         page = self.page

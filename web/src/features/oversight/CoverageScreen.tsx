@@ -237,8 +237,12 @@ function Row({ one, total, mayChange, onDecide }: { one: KindCover; total: numbe
             {mayChange && (
               <>
                 {' '}
-                <button type="button" className="linklike" aria-label={`Decide whether ${one.label}, synchronised by ${account.service}, go into backups`} onClick={() => onDecide(account.service)}>
-                  {one.planned ? 'leave out …' : 'take in …'}
+                <button type="button" className="linklike" onClick={() => onDecide(account.service)}>
+                  {account.off_by_policy && !one.choice ? 'decide …' : one.planned ? 'leave out …' : 'take in …'}
+                  <span className="visually-hidden">
+                    {' '}
+                    {one.label}, synchronised by {account.service}
+                  </span>
                 </button>
               </>
             )}

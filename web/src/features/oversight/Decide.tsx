@@ -26,7 +26,8 @@ export function Decide({ id, name, kinds, service, kind, onDone }: Props) {
   const queries = useQueryClient();
   const open = kinds.filter((one) => one.choice === null && one.accounts.some((account) => account.service === service && account.off_by_policy));
   const [chosen, setChosen] = useState(() => [...new Set([kind, ...open.map((one) => one.kind)])]);
-  const [taken, setTaken] = useState(kinds.find((one) => one.kind === kind)?.planned ?? true);
+  // what is on its own line was asked for; an account that is switched off asks the person
+  const [taken, setTaken] = useState(open.length > 0 || !kinds.some((one) => one.kind === kind && one.planned));
   const [alike, setAlike] = useState(false);
   const [why, setWhy] = useState('');
   const devices = Math.max(1, ...kinds.filter((one) => chosen.includes(one.kind)).flatMap((one) => one.accounts.filter((account) => account.service === service).map((account) => account.devices)));
@@ -118,8 +119,8 @@ export function Chosen({ one, mayChange }: { one: KindCover; mayChange: boolean 
       {choice.alike && ' for all alike'}
       {choice.why && `: ${choice.why}`} ({choice.by_name}){' '}
       {mayChange && (
-        <button type="button" className="linklike" disabled={back.isPending} onClick={() => back.mutate(choice.id)} aria-label={`Let the plan decide about ${one.label} again`}>
-          take back
+        <button type="button" className="linklike" disabled={back.isPending} onClick={() => back.mutate(choice.id)}>
+          take back <span className="visually-hidden">what was chosen for {one.label}</span>
         </button>
       )}
       <Refused problem={back.error ? problemOf(back.error) : null} />
