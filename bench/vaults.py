@@ -12,9 +12,10 @@ from core.content.kinds import KIND_CODES
 from core.recovery.extract import extract
 from core.vault.capture import Capture, Captured, Request
 from core.vault.chunks import VaultLimits
+from core.vault.key_slots import Policy
 from core.vault.keys import Cost
 from core.vault.manifests import Manifest
-from core.vault.opening import Policy, create_vault
+from core.vault.opening import create_vault
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 

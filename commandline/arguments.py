@@ -50,7 +50,7 @@ def parser() -> argparse.ArgumentParser:
     backup.add_argument("--note", default="", metavar="TEXT")
     _secret(backup, "device", "a sealed device")
 
-    found = _command(commands, "list", _does("looking.list_backups"), "every backup, newest first", "list /srv/store --json")
+    found = _command(commands, "list", _does("listing.list_backups"), "every backup, newest first", "list /srv/store --json")
     found.add_argument("--device", metavar="NAME", help="only this device's")
 
     show = _command(commands, "show", _does("looking.show"), "what is in a backup", "show /srv/store newest --path photos")

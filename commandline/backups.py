@@ -7,9 +7,11 @@ from pathlib import Path
 from adapters.destinations.folder import FolderDestination
 from adapters.links.tree import TreeLink
 from commandline.answers import DAMAGE, DONE, answer, remark
-from commandline.looking import chosen, newest_of, ready
+from commandline.listing import newest_of
+from commandline.looking import chosen, ready
 from commandline.progress import Meter
-from commandline.stores import now, opened, unlocked
+from commandline.stores import now, unlocked
+from commandline.vaults import opened
 from core.content.kinds import KIND_CODES
 from core.content.kinds import kind as kind_of
 from core.content.left_out import matters, reason_of

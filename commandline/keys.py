@@ -5,15 +5,15 @@ import argparse
 from commandline import stores
 from commandline.answers import DONE, answer, instant
 from commandline.secrets import new_passphrase, passphrase
-from commandline.stores import now, opened, unlocked
+from commandline.stores import now, opened_backups, unlocked
 from core.errors import BadInput
-from core.vault.opening import add_passphrase, add_recovery_code, change_passphrase, remove_slot, slots
+from core.vault.key_slots import add_passphrase, add_recovery_code, change_passphrase, remove_slot, slots
 from core.vault.sealed_devices import key_of, seal_device
 
 
 def list_slots(given: argparse.Namespace) -> int:
     """Every slot, without its secret."""
-    found = slots(opened(given))
+    found = slots(opened_backups(given))
     document = [
         {"slot": told.id.hex(), "kind": told.kind.value, "label": told.label, "device": told.device, "made_at": instant(told.made_at)}
         for told in found
@@ -28,7 +28,7 @@ def list_slots(given: argparse.Namespace) -> int:
 
 def add(given: argparse.Namespace) -> int:
     """Another passphrase, another recovery code, or a key of its own for a device."""
-    vault = opened(given)
+    vault = opened_backups(given)
     keys = None
     if given.device:
         if key_of(vault, given.device) is None:
@@ -56,7 +56,7 @@ def add(given: argparse.Namespace) -> int:
 
 def change(given: argparse.Namespace) -> int:
     """Another passphrase instead of the one that was given."""
-    vault = opened(given)
+    vault = opened_backups(given)
     file, descriptor = given.passphrase_file, given.passphrase_fd
     if given.device:
         file, descriptor = given.device_passphrase_file, given.device_passphrase_fd
@@ -71,7 +71,7 @@ def change(given: argparse.Namespace) -> int:
 
 def remove(given: argparse.Namespace) -> int:
     """A slot goes."""
-    vault = opened(given)
+    vault = opened_backups(given)
     found = [told.id for told in slots(vault) if told.id.hex().startswith(given.slot.lower()) and given.slot]
     if len(found) != 1:
         raise BadInput(f"{len(found)} slots begin with {given.slot}.", field="slot", remedy="Look with `keys list` which there are.")

@@ -1,4 +1,4 @@
-"""list and show; and finding backups and items, for whoever works with them. Loads little, since it is called often."""
+"""show; and finding items, for whoever works with them."""
 
 import argparse
 from collections.abc import Iterator
@@ -6,41 +6,18 @@ from functools import partial
 from typing import Any
 
 from commandline.answers import DAMAGE, DONE, answer, instant, remark
-from commandline.stores import opened, unlocked
+from commandline.listing import backup_id, device_name
+from commandline.stores import unlocked
+from commandline.vaults import opened
 from core.content.kinds import kind as kind_of
 from core.content.paths import path_of, shown_path
-from core.errors import BadInput
 from core.exchange.filenames import UniqueNames, safe_path
 from core.units import iec
-from core.vault.errors import NoSuchBackup
 from core.vault.manifests import Manifest, Stored
 from core.vault.vault import Vault
 
 FAMILY = "folder"
 """Of backups that were made of a folder: their items have paths."""
-
-
-def list_backups(given: argparse.Namespace) -> int:
-    """Every backup, newest first."""
-    vault = opened(given)
-    found = [manifest for manifest in vault.manifests() if given.device is None or given.device in names_of(manifest)]
-    document = [
-        {
-            "backup": manifest.id.hex(),
-            "device": device_name(manifest),
-            "finished_at": instant(manifest.finished_at),
-            "items": manifest.items,
-            "bytes": manifest.size_bytes,
-        }
-        for manifest in found
-    ]
-    lines = [
-        f"{row['backup']}  {row['finished_at']}  {row['items']:>9}  {iec(_count(row['bytes'])):>10}  {row['device']}" for row in document
-    ]
-    answer(document, lines or ["There is no backup here."], as_json=given.json)
-    for name, reason in vault.unreadable.items():
-        remark(f"cannot be read: {name}: {reason}")
-    return DAMAGE if vault.unreadable else DONE
 
 
 def show(given: argparse.Namespace) -> int:
@@ -69,37 +46,6 @@ def show(given: argparse.Namespace) -> int:
     for kind, count in gone.items():
         remark(f"{count} items of {kind} cannot be named: their list is damaged")
     return DAMAGE if gone else DONE
-
-
-# -- finding backups and items
-
-
-def device_name(manifest: Manifest) -> str:
-    return manifest.device_told.get("name") or manifest.device
-
-
-def names_of(manifest: Manifest) -> set[str]:
-    return {manifest.device, device_name(manifest)}
-
-
-def newest_of(vault: Vault, device: str) -> Manifest | None:
-    """The last backup of a device."""
-    return next((manifest for manifest in vault.manifests() if device in names_of(manifest)), None)
-
-
-def backup_id(vault: Vault, told: str) -> bytes:
-    """From a whole id, a beginning that only one has, or `newest`. Raises NoSuchBackup, BadInput."""
-    if told == "newest":
-        found = vault.manifests()
-        if not found:
-            raise NoSuchBackup("There is no backup here.")
-        return found[0].id
-    ids = [id for id in vault.backup_ids() if told and id.hex().startswith(told.lower())]
-    if len(ids) > 1:
-        raise BadInput(f"{len(ids)} backups begin with {told}.", field="backup", remedy="Give more of its id.")
-    if not ids:
-        raise NoSuchBackup(f"The store holds no backup {told}.", remedy="Look with `list` which there are.")
-    return ids[0]
 
 
 def ready(vault: Vault, told: str, given: argparse.Namespace) -> Manifest:

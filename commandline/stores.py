@@ -9,13 +9,13 @@ from urllib.parse import urlsplit
 from adapters.stores.folder import FolderBlobs
 from commandline.secrets import passphrase
 from core.errors import BadInput
+from core.vault.backups import Backups
 from core.vault.blobs import BlobStore
-from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreReadOnly
-from core.vault.opening import STRICT, open_vault, read_header
+from core.vault.key_slots import STRICT
 from core.vault.sealed_devices import key_of, unlock_device
 from core.vault.slots import Secret
-from core.vault.vault import Vault
+from core.vault.unlocking import open_backups, read_header
 
 POLICY = STRICT
 """What a passphrase must cost."""
@@ -45,27 +45,15 @@ def blobs_of(store: str, endpoint: str | None, *, make: bool = False) -> BlobSto
     return FolderBlobs(folder)
 
 
-def opened(given: argparse.Namespace) -> Vault:
-    """The STORE of the command. Raises StoreError, VaultError, BadInput."""
+def opened_backups(given: argparse.Namespace) -> Backups:
+    """Of the STORE of the command, without any content: opens at once. Raises StoreError, VaultError, BadInput."""
     blobs = blobs_of(given.store, given.endpoint)
     read_header(blobs)  # before anybody is asked for a passphrase
     secret = passphrase(given.passphrase_file, given.passphrase_fd, ask="Passphrase or recovery code")
-    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits(), policy=POLICY)
+    return open_backups(blobs, passphrase=secret, random=secrets.token_bytes, policy=POLICY)
 
 
-def opened_other(
-    store: str, endpoint: str | None, file: Path | None, descriptor: int | None, given: argparse.Namespace, *, ask: str
-) -> Vault:
-    """A second store; without a passphrase of its own that of the first is tried."""
-    blobs = blobs_of(store, endpoint or given.endpoint)
-    read_header(blobs)
-    if file is None and descriptor is None and given.passphrase_file is not None:
-        file = given.passphrase_file
-    secret = passphrase(file, descriptor, ask=ask)
-    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits(), policy=POLICY)
-
-
-def unlocked(vault: Vault, device: str, given: argparse.Namespace) -> None:
+def unlocked(vault: Backups, device: str, given: argparse.Namespace) -> None:
     """Have the key of a sealed device at hand; asks only when it is sealed. Raises DeviceSealed, WrongPassphrase."""
     if key_of(vault, device) is not None:
         secret = passphrase(given.device_passphrase_file, given.device_passphrase_fd, ask=f"Passphrase of {device}")

@@ -6,10 +6,11 @@ from dataclasses import replace
 
 from commandline import stores
 from commandline.answers import DAMAGE, DONE, answer, remark
-from commandline.looking import backup_id
+from commandline.listing import backup_id
 from commandline.progress import Meter
 from commandline.secrets import new_passphrase
-from commandline.stores import blobs_of, now, opened, opened_other
+from commandline.stores import blobs_of, now
+from commandline.vaults import opened, opened_other
 from core.errors import BadInput
 from core.units import iec
 from core.vault.accounting import Accounts

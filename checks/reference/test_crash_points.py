@@ -13,9 +13,10 @@ from core.errors import AtticError
 from core.vault.check import check
 from core.vault.copying import copy
 from core.vault.errors import WrongPassphrase
+from core.vault.key_slots import add_passphrase, add_recovery_code, change_passphrase, remove_slot, slots
 from core.vault.manifests import Manifest
 from core.vault.memory import MemoryBlobs
-from core.vault.opening import add_passphrase, add_recovery_code, change_passphrase, open_vault, remove_slot, slots
+from core.vault.opening import open_vault
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE, SMALL, Bench, MemoryDevice, contents
 from core.vault.tests.faults import Fault, Faulty, Killed

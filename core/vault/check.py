@@ -19,12 +19,13 @@ from core.vault import blobs as names
 from core.vault.blobs import pack_name
 from core.vault.errors import BlobMissing, Damaged, Stopped
 from core.vault.index import ChunkIndex
+from core.vault.key_slots import slots
 from core.vault.keys import ID_BYTES
 from core.vault.manifests import ID, NAME, Manifest, decode_rows, parted_branch
 from core.vault.needs import Needs, needs_of
-from core.vault.opening import read_header, slots
 from core.vault.packs import Entries, decode_entries, ids_of, pack_bytes
 from core.vault.parallel import at_once
+from core.vault.unlocking import read_header
 from core.vault.vault import Vault
 
 _PACKS_AHEAD = 3

@@ -11,13 +11,13 @@ from datetime import datetime
 
 from core.units import HOURS, KIB, MIB, aware
 from core.vault import blobs as names
+from core.vault.backups import Backups
 from core.vault.blobs import BlobStore, pack_name
-from core.vault.errors import BlobMissing, Damaged, DeviceSealed
+from core.vault.errors import BlobMissing, Damaged
 from core.vault.framing import unframed
 from core.vault.index import ChunkIndex, Place
 from core.vault.keys import Keys, Randomness
 from core.vault.manifests import split_ids
-from core.vault.objects import Objects
 from core.vault.packs import FOOTER_SUFFIX, LENGTH_BYTES, Entries, decode_entries, decode_index, ids_of, pack_bytes
 from core.vault.parallel import at_once
 from core.vault.sealing import chunk_place, unseal
@@ -57,15 +57,13 @@ class Mark:
     """When a sweep saw it again, a grace period or more after it was made; None until then."""
 
 
-class Chunks(Objects):
+class Chunks(Backups):
     """The chunks of one store, looked up and opened. One object a thread."""
 
     def __init__(self, blobs: BlobStore, keys: Keys, *, store: bytes, random: Randomness, limits: VaultLimits) -> None:
         super().__init__(blobs, keys, store=store, random=random)
         self.limits = limits
         self.index = ChunkIndex()
-        self.device_keys: dict[bytes, Keys] = {}
-        """Keys of sealed devices that are at hand, by their id."""
         self.lost: dict[bytes, Entries] = {}
         """Packs that index objects name and that are not there: swept, or lost."""
         self._cache: OrderedDict[bytes, bytes] = OrderedDict()
@@ -230,13 +228,3 @@ class Chunks(Objects):
         if self.keys.chunk_id(content) != chunk:
             raise Damaged(f"Chunk {chunk.hex()} holds other content than its id says.")
         return content
-
-    # -- sealed devices (§3.6)
-
-    def inner_open(self, sealed: bytes | None, content: bytes) -> bytes:
-        """What lies below the second seal of a sealed device. Raises DeviceSealed, Damaged."""
-        if sealed is None:
-            return content
-        if (keys := self.device_keys.get(sealed)) is None:
-            raise DeviceSealed("This device is sealed: its content opens with a passphrase of its own.")
-        return unframed(unseal(keys, chunk_place(sealed), content))

@@ -11,10 +11,10 @@ from dataclasses import dataclass, replace
 from core.vault import blobs as names
 from core.vault.errors import Damaged, Stopped
 from core.vault.fetching import fetch, in_pack_order
+from core.vault.key_slots import live_slots
 from core.vault.keys import ID_BYTES
 from core.vault.manifests import KindSummary, Manifest, decode_manifest, joined_branch, parted_branch, split_ids
 from core.vault.needs import Needs, needs_of
-from core.vault.opening import live_slots
 from core.vault.packs import ids_of
 from core.vault.pipeline import Spans
 from core.vault.sealing import local_place, seal, unseal

@@ -6,15 +6,15 @@ them. Content is sealed with the device's key first and then stored like any oth
 
 from datetime import datetime
 
+from core.vault.backups import Backups
 from core.vault.errors import DeviceSealed, WrongPassphrase
+from core.vault.key_slots import STRICT, Policy, add_key_file, add_passphrase, add_recovery_code, live_slots, slots
 from core.vault.keys import Keys
-from core.vault.opening import STRICT, Policy, add_key_file, add_passphrase, add_recovery_code, live_slots, slots
 from core.vault.slots import Secret, first_that_opens
-from core.vault.vault import Vault
 
 
 def seal_device(
-    vault: Vault, device: str, passphrase: str, *, now: datetime, key_file: bytes | None = None, policy: Policy = STRICT
+    vault: Backups, device: str, passphrase: str, *, now: datetime, key_file: bytes | None = None, policy: Policy = STRICT
 ) -> tuple[Keys, str]:
     """Give a device a key of its own from now on: (the key, its recovery code).
 
@@ -29,14 +29,14 @@ def seal_device(
     return keys, code
 
 
-def key_of(vault: Vault, device: str) -> bytes | None:
+def key_of(vault: Backups, device: str) -> bytes | None:
     """Id of the device's key; None for a device that is not sealed. Of two, the one that was made first."""
     mine = {told.id: told.made_at for told in slots(vault) if told.device == device and device}
     found = sorted((mine[slot.id], slot.id, slot.opens) for slot in live_slots(vault) if slot.id in mine)
     return found[0][2] if found else None
 
 
-def unlock_device(vault: Vault, device: str, secret: Secret) -> Keys | None:
+def unlock_device(vault: Backups, device: str, secret: Secret) -> Keys | None:
     """Have the device's key at hand; None for a device that is not sealed. Raises DeviceSealed, WrongPassphrase."""
     id = key_of(vault, device)
     if id is None:

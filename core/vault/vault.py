@@ -3,17 +3,12 @@
 Opening is `opening`'s, chunks and their index `chunks`', writing `writer`'s, removal `sweep`'s, proof `check`'s.
 """
 
-import json
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 
-from core.vault import blobs as names
 from core.vault.chunks import Chunks
-from core.vault.errors import BlobMissing, Damaged, NoSuchBackup
+from core.vault.errors import Damaged
 from core.vault.fetching import fetch
-from core.vault.ledger import Ledger, read_ledger, remove_backup
-from core.vault.manifests import KindSummary, Manifest, Span, Stored, decode_manifest, decode_rows, parted_branch, split_ids, stored_of
-from core.vault.parallel import at_once
+from core.vault.manifests import KindSummary, Manifest, Span, Stored, decode_rows, parted_branch, split_ids, stored_of
 
 
 class Vault(Chunks):
@@ -33,54 +28,7 @@ class Vault(Chunks):
     def _part(self, span: Span, sealed: bytes | None) -> bytes:
         return part_of(self.inner_open(sealed, self.chunk(span.chunk)), span)
 
-    # -- backups
-
-    def ledger(self) -> Ledger:
-        """Which backups and slots were there and were removed (§9.4)."""
-        return read_ledger(self)
-
-    def backup_ids(self) -> list[bytes]:
-        """Backups that exist: a manifest that was removed and came back is none."""
-        found = self.ids(names.MANIFESTS)
-        removed = self.ledger().removed if found else set()
-        return [id for id in found if id not in removed]
-
-    def manifest(self, id: bytes) -> Manifest:
-        """The root of a backup. Raises NoSuchBackup, Damaged."""
-        try:
-            manifest = decode_manifest(self.read_object(names.MANIFESTS + id.hex()), id=id)
-        except BlobMissing:
-            raise NoSuchBackup(f"The store holds no backup {id.hex()}.") from None
-        return self._with_private(manifest)
-
-    def manifests(self) -> list[Manifest]:
-        """Every readable backup, newest first; unreadable ones are named in `unreadable`."""
-        found = []
-        for id, told in at_once(self._manifest_or_why, self.backup_ids(), self.blobs.parallel):
-            if isinstance(told, str):
-                self.unreadable[names.MANIFESTS + id.hex()] = told
-            elif told is not None:
-                found.append(told)
-        return sorted(found, key=lambda manifest: (manifest.finished_at, manifest.id), reverse=True)
-
-    def _manifest_or_why(self, id: bytes) -> Manifest | str | None:
-        try:
-            return self.manifest(id)
-        except NoSuchBackup:
-            return None
-        except Damaged as error:
-            return error.message
-
-    def _with_private(self, manifest: Manifest) -> Manifest:
-        """A sealed device's note and names, when its key is at hand."""
-        if manifest.sealed is None or manifest.sealed not in self.device_keys:
-            return manifest
-        try:
-            told = json.loads(self.inner_open(manifest.sealed, bytes.fromhex(manifest.rest["private"])))
-            kinds = tuple(replace(found, newest_name=str(told["newest_names"].get(found.kind, ""))) for found in manifest.kinds)
-            return replace(manifest, note=str(told["note"]), kinds=kinds)
-        except (ValueError, KeyError, TypeError, AttributeError):
-            raise Damaged(f"The manifest of backup {manifest.id.hex()} cannot be read.") from None
+    # -- trees
 
     def branches(self, summary: KindSummary, *, whole: bool = True) -> list[bytes]:
         """Ids of the branches of a tree, in order. Raises Damaged, or leaves out what cannot be read unless it has to be whole."""
@@ -144,14 +92,6 @@ class Vault(Chunks):
             else:
                 low = middle + 1
         return None
-
-    def remove(self, id: bytes) -> None:
-        """Forget a backup at once; its bytes go with a later sweep. Nothing happens when it is gone. Raises StoreError."""
-        remove_backup(self, id)
-
-    def stored_bytes(self) -> int:
-        """Everything that lies in the store, down to headers and keys."""
-        return sum(size for _, size in self.blobs.list(""))
 
 
 def part_of(content: bytes, span: Span) -> bytes:

@@ -32,7 +32,8 @@ from core.schedule.clock import Ticks
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreReadOnly, WrongPassphrase
-from core.vault.opening import add_key_file, create_vault, open_vault
+from core.vault.key_slots import add_key_file
+from core.vault.opening import create_vault, open_vault
 from core.vault.vault import Vault
 from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace
 from server.people.queries import key_fingerprint

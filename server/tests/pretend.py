@@ -22,8 +22,9 @@ from core.schedule.clock import Ticks
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreMissing
+from core.vault.key_slots import add_key_file
 from core.vault.memory import MemoryBlobs
-from core.vault.opening import add_key_file, create_vault, open_vault
+from core.vault.opening import create_vault, open_vault
 from core.vault.tests.bench_of_one import LENIENT, MemoryDevice, phone
 from core.vault.vault import Vault
 from server.fleet.models import Device

@@ -13,10 +13,11 @@ from core.content.link import DeviceState, SmallItem
 from core.vault.blobs import BlobStore
 from core.vault.capture import Capture, Captured, Request
 from core.vault.chunks import VaultLimits
+from core.vault.key_slots import Policy
 from core.vault.keys import Cost
 from core.vault.manifests import Manifest
 from core.vault.memory import MemoryBlobs
-from core.vault.opening import Policy, create_vault
+from core.vault.opening import create_vault
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 

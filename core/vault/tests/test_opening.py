@@ -13,20 +13,10 @@ from core.vault.capture import Capture, Captured, Request
 from core.vault.check import check
 from core.vault.copying import copy
 from core.vault.errors import Damaged, DeviceSealed, LastSlot, NewerVault, NotAVault, VaultExists, WrongPassphrase
+from core.vault.key_slots import PERSONAL, STRICT, add_key_file, add_passphrase, add_recovery_code, change_passphrase, remove_slot, slots
 from core.vault.keys import Cost
 from core.vault.memory import MemoryBlobs
-from core.vault.opening import (
-    PERSONAL,
-    STRICT,
-    add_key_file,
-    add_passphrase,
-    add_recovery_code,
-    change_passphrase,
-    create_vault,
-    open_vault,
-    remove_slot,
-    slots,
-)
+from core.vault.opening import create_vault, open_vault
 from core.vault.repair import repair
 from core.vault.sealed_devices import key_of, seal_device, unlock_device
 from core.vault.slots import Secret, SlotKind

@@ -1,0 +1,32 @@
+"""A STORE opened whole, for what reads or writes content: takes a moment longer to load than its backups alone."""
+
+import argparse
+import secrets
+from pathlib import Path
+
+from commandline import stores
+from commandline.secrets import passphrase
+from core.vault.chunks import VaultLimits
+from core.vault.opening import open_vault
+from core.vault.unlocking import read_header
+from core.vault.vault import Vault
+
+
+def opened(given: argparse.Namespace) -> Vault:
+    """The STORE of the command. Raises StoreError, VaultError, BadInput."""
+    blobs = stores.blobs_of(given.store, given.endpoint)
+    read_header(blobs)  # before anybody is asked for a passphrase
+    secret = passphrase(given.passphrase_file, given.passphrase_fd, ask="Passphrase or recovery code")
+    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits(), policy=stores.POLICY)
+
+
+def opened_other(
+    store: str, endpoint: str | None, file: Path | None, descriptor: int | None, given: argparse.Namespace, *, ask: str
+) -> Vault:
+    """A second store; without a passphrase of its own that of the first is tried."""
+    blobs = stores.blobs_of(store, endpoint or given.endpoint)
+    read_header(blobs)
+    if file is None and descriptor is None and given.passphrase_file is not None:
+        file = given.passphrase_file
+    secret = passphrase(file, descriptor, ask=ask)
+    return open_vault(blobs, passphrase=secret, random=secrets.token_bytes, limits=VaultLimits(), policy=stores.POLICY)

@@ -1,0 +1,92 @@
+"""The header of a vault (§3.1), and whose secret opens it.
+
+Opening tries every slot that was not removed, and says one thing when none opens.
+"""
+
+import json
+from datetime import datetime
+from typing import Any
+
+from blake3 import blake3
+
+from core.vault import blobs as names
+from core.vault.backups import Backups
+from core.vault.blobs import BlobStore, id_in
+from core.vault.errors import BlobMissing, Damaged, NewerVault, NotAVault, WrongPassphrase
+from core.vault.key_slots import STRICT, Policy
+from core.vault.keys import Keys, Randomness
+from core.vault.slots import Secret, decode_slot, first_that_opens
+
+FORMAT, VERSION = "old-attic-vault", 2
+MAX_HEADER_BYTES = 4096
+
+
+def open_backups(
+    blobs: BlobStore,
+    *,
+    passphrase: str | None = None,
+    key_file: bytes | None = None,
+    random: Randomness,
+    policy: Policy = STRICT,
+) -> Backups:
+    """Open with a passphrase, a recovery code or a key file. Raises NotAVault, NewerVault, WrongPassphrase, Damaged."""
+    told = read_header(blobs)
+    id, store = bytes.fromhex(told["vault"]), bytes.fromhex(told["store"])
+    mine, damaged = [], None
+    for name, _ in sorted(blobs.list(names.KEYS)):
+        if (slot_id := id_in(name)) is None:
+            continue
+        try:
+            slot = decode_slot(blobs.read(name), id=slot_id, floor=policy.floor)
+        except BlobMissing:
+            continue
+        except NotAVault as error:
+            damaged = error  # somebody else's slot may be broken; mine may be whole
+            continue
+        if slot.opens == id:
+            mine.append(slot)
+    found = first_that_opens(mine, Secret(passphrase=passphrase, key_file=key_file))
+    if found is None:
+        if damaged is not None and not mine:
+            raise damaged
+        raise WrongPassphrase
+    slot, keys = found
+    if seal_of(keys, told).hex() != told["seal"]:
+        raise Damaged("The header of this vault was changed.")
+    backups = Backups(blobs, keys, store=store, random=random)
+    if slot.id in backups.ledger().removed:
+        raise WrongPassphrase  # a slot that was removed and has been put back
+    return backups
+
+
+def read_header(blobs: BlobStore) -> dict[str, Any]:
+    """The header's fields, not yet proven. Raises NotAVault, NewerVault."""
+    try:
+        content = blobs.read(names.HEADER, length=MAX_HEADER_BYTES)
+        told = json.loads(content)
+        if not isinstance(told, dict) or told.get("format") != FORMAT:
+            raise NotAVault("There is no vault here.")
+        version = told["version"]
+        if type(version) is not int or version != VERSION:
+            told_version = version if type(version) is int else "unknown"
+            remedy = "It was written by a draft of this program. Prepare a new store." if version == 1 else None
+            raise NewerVault(f"This vault is of version {told_version}; this program reads version {VERSION}.", remedy=remedy)
+        if {len(bytes.fromhex(told[name])) for name in ("vault", "store")} != {16} or len(bytes.fromhex(told["seal"])) != 32:
+            raise NotAVault("The header of this vault cannot be read.")
+        if json.dumps(told, sort_keys=True).encode() != content:
+            raise NotAVault("The header of this vault was changed.")
+    except BlobMissing:
+        raise NotAVault("There is no vault here.") from None
+    except (ValueError, KeyError, TypeError, RecursionError):
+        raise NotAVault("The header of this vault cannot be read.") from None
+    return told
+
+
+def header_of(keys: Keys, store: bytes, now: datetime) -> bytes:
+    told = {"format": FORMAT, "version": VERSION, "vault": keys.id.hex(), "store": store.hex(), "created_at": now.isoformat()}
+    return json.dumps(told | {"seal": seal_of(keys, told).hex()}, sort_keys=True).encode()
+
+
+def seal_of(keys: Keys, told: dict[str, Any]) -> bytes:
+    content = json.dumps({name: value for name, value in told.items() if name != "seal"}, sort_keys=True).encode()
+    return blake3(content, key=keys.header).digest()
