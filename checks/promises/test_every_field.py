@@ -74,6 +74,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "change_device": (f"devices/{device}/change", {"values": {"name": "Orlo H1", "purchased_on": "2020-01-01", "storage_total_bytes": "5"}}),
             "change_devices": ("devices/many", {"devices": [str(device)], "values": {"note": "x"}}),
             "ask_run": (f"devices/{device}/run", {"note": "n", "occasion": "before_repair", "hold_until": "2027-01-01"}),
+            "choose_kinds": (f"devices/{device}/kinds", {"kinds": ["contacts"], "taken": False, "service": "Groupware", "alike": False, "why": "w"}),
             "accept_omission": (f"runs/{self.backup.run_id}/accept", {"path": "a", "code": "denied", "alike": True, "why": "w"}),
             "note_backup": (f"backups/{backup}/note", {"note": "n"}),
             "hold_backup": (f"backups/{backup}/hold", {"reason": "r", "until": "2027-01-01"}),
