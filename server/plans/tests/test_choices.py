@@ -116,8 +116,24 @@ class AllAlike(Choosing):
         self.assertNotIn("contacts", self.kinds_of_next_backup(self.one))
 
 
+    def test_of_two_services_the_one_chosen_last_counts(self):
+        self.outside.devices["p2"].told_accounts += self.outside.devices["p3"].told_accounts
+        self.kinds_of_next_backup(self.two)
+        self.choose(self.one, "contacts", service=SERVICE, alike=True)
+        self.choose(self.other, "contacts", service="Another service", alike=True, taken=True)
+        self.assertIn("contacts", self.kinds_of_next_backup(self.two))
+        self.choose(self.one, "contacts", service=SERVICE, alike=True)
+        self.assertNotIn("contacts", self.kinds_of_next_backup(self.two))
+
+
 class SwitchedOff(Choosing):
     CODE = f"account {SERVICE}"
+
+    def test_an_account_that_is_on_needs_nobody(self):
+        self.says("p1", "contacts", "calendar")
+        self.kinds_of_next_backup(self.one)
+        self.assertTrue(Device.objects.get(id=self.one.id).accounts)
+        self.assertNotIn(self.CODE, self.causes())
 
     def test_it_needs_a_person_until_somebody_has_decided_about_every_kind(self):
         self.assertNotIn(self.CODE, self.causes())
