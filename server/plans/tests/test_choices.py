@@ -129,11 +129,14 @@ class AllAlike(Choosing):
 class SwitchedOff(Choosing):
     CODE = f"account {SERVICE}"
 
-    def test_an_account_that_is_on_needs_nobody(self):
-        self.says("p1", "contacts", "calendar")
+    def test_an_account_that_is_on_needs_nobody_also_beside_one_that_is_off(self):
+        self.says("p1", "contacts", off=True)
+        switched_off = self.outside.devices["p1"].told_accounts
+        self.says("p1", "calendar", service="Another service")
+        self.outside.devices["p1"].told_accounts += switched_off
         self.kinds_of_next_backup(self.one)
-        self.assertTrue(Device.objects.get(id=self.one.id).accounts)
-        self.assertNotIn(self.CODE, self.causes())
+        self.assertIn(self.CODE, self.causes())
+        self.assertNotIn("account Another service", self.causes())
 
     def test_it_needs_a_person_until_somebody_has_decided_about_every_kind(self):
         self.assertNotIn(self.CODE, self.causes())
