@@ -10,9 +10,11 @@ import errno
 import os
 import re
 import secrets
+import stat
 from collections.abc import Iterable
 from pathlib import Path
 
+from adapters.handles import Handles, parted
 from core.content.items import Item
 from core.content.paths import link_of
 from core.recovery.extract import Occupied, Unwritable
@@ -21,6 +23,8 @@ from core.vault.errors import StoreError, StoreFull, StoreReadOnly, StoreUnreach
 _HOLE_BYTES = 64 * 1024
 _ZEROS = bytes(16 << 20)
 _MOST_NAME_BYTES = 255
+_MOST_PATH = 100_000
+"""Letters. What is longer than the system takes in one piece is written all the same; this only bounds what a hostile backup asks for."""
 _OURS = re.compile(r"\.attic-[0-9a-f]{16}")
 UNFINISHED = ".attic-"
 """How a file is called while it is written; 16 hexadecimal digits follow. The walker of folders knows them."""
@@ -31,7 +35,7 @@ class FolderDestination:
 
     def __init__(self, root: Path) -> None:
         self._root = os.fspath(root)
-        self._made: set[str] = set()
+        self._handles = Handles(self._root)
 
     def prepare(self) -> None:
         """Raises FileExistsError when there is anything in it, StoreError when it cannot be made."""
@@ -43,10 +47,10 @@ class FolderDestination:
                 raise FileExistsError(f"The folder {self._root} is not empty.")
 
     def file(self, path: str, item: Item, pieces: Iterable[bytes], *, over: bool = False) -> None:
-        target = self._target(path)
-        unfinished = self._beside(target)
+        folder, name, unfinished = self._place(path)
         with _wrapped(self._root):
-            descriptor = os.open(unfinished, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
+            flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+            descriptor = os.open(unfinished, flags, 0o600, dir_fd=folder)
             try:
                 try:
                     self._write(descriptor, pieces, item)
@@ -55,57 +59,60 @@ class FolderDestination:
                     os.utime(descriptor, ns=_times(item))
                 finally:
                     os.close(descriptor)
-                self._move(unfinished, target, over=over)
+                self._move(folder, unfinished, name, over=over)
             except BaseException:
                 with contextlib.suppress(OSError):
-                    os.unlink(unfinished)
+                    os.unlink(unfinished, dir_fd=folder)
                 raise
 
     def link(self, path: str, item: Item, *, over: bool = False) -> None:
-        target, points_to = self._target(path), link_of(item) or ""
+        folder, name, unfinished = self._place(path)
+        points_to = link_of(item) or ""
         if not points_to or "\x00" in points_to or len(os.fsencode(points_to)) > 4095:
             raise Unwritable("The symbolic link points to nothing that can exist.")
-        unfinished = self._beside(target)
         with _wrapped(self._root):
-            os.symlink(points_to, unfinished)
+            os.symlink(points_to, unfinished, dir_fd=folder)
             try:
-                os.utime(unfinished, ns=_times(item), follow_symlinks=False)
-                self._move(unfinished, target, over=over)
+                os.utime(unfinished, ns=_times(item), dir_fd=folder, follow_symlinks=False)
+                self._move(folder, unfinished, name, over=over)
             except BaseException:
                 with contextlib.suppress(OSError):
-                    os.unlink(unfinished)
+                    os.unlink(unfinished, dir_fd=folder)
                 raise
 
     @staticmethod
-    def _beside(target: str) -> str:
-        return f"{os.path.dirname(target)}/{UNFINISHED}{secrets.token_hex(8)}"
-
-    @staticmethod
-    def _move(unfinished: str, target: str, *, over: bool) -> None:
+    def _move(folder: int, unfinished: str, name: str, *, over: bool) -> None:
         """Raises Occupied. Over a folder nothing is ever written."""
-        if os.path.lexists(target) and (not over or (os.path.isdir(target) and not os.path.islink(target))):
+        try:
+            there = os.stat(name, dir_fd=folder, follow_symlinks=False)
+        except FileNotFoundError:
+            there = None
+        if there is not None and (not over or stat.S_ISDIR(there.st_mode)):
             raise Occupied("Something of this name is there already.")
-        os.rename(unfinished, target)
+        os.rename(unfinished, name, src_dir_fd=folder, dst_dir_fd=folder)
 
     def folder(self, path: str, item: Item) -> None:
-        target = self._target(path)
+        above, name, _ = self._place(path)
         with _wrapped(self._root):
             try:
-                os.mkdir(target)
+                os.mkdir(name, dir_fd=above)
             except FileExistsError:
-                if os.path.islink(target) or not os.path.isdir(target):
+                if not stat.S_ISDIR(os.stat(name, dir_fd=above, follow_symlinks=False).st_mode):
                     raise Unwritable("Something else of this name is there already.") from None
-            descriptor = os.open(target, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
+            descriptor = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=above)
             try:
                 os.utime(descriptor, ns=_times(item))
                 os.fchmod(descriptor, int((item.attributes or {}).get("mode", 0o700)) & 0o777)
             finally:
                 os.close(descriptor)
 
-    def _target(self, path: str) -> str:
-        """Where the path lies below the root, its folders made. Raises Unwritable."""
-        parts = path.split("/")
-        for part in parts:
+    def close(self) -> None:
+        """Let go of every folder: nothing holds a drive any more."""
+        self._handles.close()
+
+    def _place(self, path: str) -> tuple[int, str, str]:
+        """(its folder, made where it was missing; its name there; its name until it is whole). Raises Unwritable."""
+        for part in path.split("/"):
             if part in ("", ".", "..") or "\x00" in part or _OURS.fullmatch(part):
                 raise Unwritable("Its path would lead out of the folder, or nowhere.")
             try:
@@ -113,25 +120,17 @@ class FolderDestination:
                     raise Unwritable(f"A part of its path is longer than {_MOST_NAME_BYTES} bytes.")
             except UnicodeEncodeError:
                 raise Unwritable("Its path is not valid text.") from None
-        if len(os.fsencode(path)) > 4000:
+        if len(path) > _MOST_PATH:
             raise Unwritable("Its path is too long.")
-        folder = "/".join(parts[:-1])
-        if folder and folder not in self._made:
-            self._make(parts[:-1])
-        return f"{self._root}/{path}"
-
-    def _make(self, parts: list[str]) -> None:
-        for count in range(1, len(parts) + 1):
-            folder = "/".join(parts[:count])
-            if folder in self._made:
-                continue
-            with _wrapped(self._root):
-                try:
-                    os.mkdir(f"{self._root}/{folder}")
-                except FileExistsError:
-                    if os.path.islink(f"{self._root}/{folder}") or not os.path.isdir(f"{self._root}/{folder}"):
-                        raise Unwritable("A file lies where its folder would have to be.") from None
-            self._made.add(folder)
+        folder, name = parted(path)
+        with _wrapped(self._root):
+            try:
+                above = self._handles.folder(folder, make=True)
+            except OSError as error:
+                if error.errno in (errno.ENOTDIR, errno.ELOOP):
+                    raise Unwritable("A file lies where its folder would have to be.") from None
+                raise
+        return above, name, f"{UNFINISHED}{secrets.token_hex(8)}"
 
     def _write(self, descriptor: int, pieces: Iterable[bytes], item: Item) -> None:
         hole = False

@@ -48,6 +48,10 @@ class FolderLink(TreeLink):
     def put_folder(self, path: str, item: Item) -> None:
         self._written(path, lambda: self._destination.folder(path, item))
 
+    def close(self) -> None:
+        super().close()
+        self._destination.close()
+
     def _written(self, path: str, write: Callable[[], None]) -> str:
         """The id under which the walker will meet it. What the destination says becomes the link's own errors."""
         try:

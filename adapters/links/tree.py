@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import overload
 
 from adapters.guard import port
+from adapters.handles import Handles, parted
 from core.content.classify import NOTHING, FileRule, kind_below, kind_of_name, ruled
 from core.content.errors import DataAccessOff, DeviceAway, ItemNotTaken, LinkCut, LinkFault
 from core.content.items import Item
@@ -28,6 +29,10 @@ PIECE_BYTES = 4 << 20
 FAMILY = "folder"
 OURS = re.compile(r"\.attic-[0-9a-f]{16}")
 """Names of files that a restore was writing when it was killed."""
+_NO_FOLDER_NOW = (errno.ENOTDIR, errno.ELOOP)
+"""What the system says of a folder in whose place something else lies by now."""
+_NO_FILE_NOW = (*_NO_FOLDER_NOW, errno.ENXIO, errno.ENODEV, errno.EINVAL)
+"""The same of a file or a link: a socket has no opening, a device no driver, a file no target."""
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 
@@ -38,6 +43,7 @@ class TreeLink:
     def __init__(self, root: Path, *, leave_out: Iterable[Path] = (), rules: Sequence[FileRule] = ()) -> None:
         """`leave_out`: folders below it that are not to be read, such as the store itself."""
         self._root, self._rules = os.fspath(root), rules
+        self._handles = Handles(self._root)
         self._leave_out = {os.path.realpath(path) for path in leave_out}
         self._found: dict[str, Files] | None = None
         self._ruled_out: list[tuple[str, int]] = []
@@ -68,6 +74,7 @@ class TreeLink:
 
     def read(self, item: Item) -> Iterator[bytes]:
         if item.kind == FOLDERS or (item.attributes and "link" in item.attributes):
+            self._is_still(item)
             return
         descriptor = self._open(path_of(item))
         try:
@@ -86,6 +93,7 @@ class TreeLink:
 
     def close(self) -> None:
         self._found = None
+        self._handles.close()
 
     # -- walking
 
@@ -93,6 +101,7 @@ class TreeLink:
         if self._found is None:
             self.state()
             self._not_read, self._ruled_out = [], []
+            self._handles.close()  # another drive may lie there by now
             found = self._walk()
             for files in found.values():
                 files.sort()
@@ -105,20 +114,30 @@ class TreeLink:
         while waiting:
             folder, above = waiting.pop()
             try:
-                with os.scandir(f"{self._root}/{folder}" if folder else self._root) as entries:
+                handle = self._handles.folder(folder)
+                with os.scandir(handle) as entries:
                     for entry in entries:
-                        self._take(entry, folder, above, found, waiting)
+                        self._take(entry, handle, folder, above, found, waiting)
             except FileNotFoundError:
                 if not os.path.isdir(self._root):
                     raise DeviceAway(f"The folder {self._root} is not there any more.") from None
             except OSError as error:
                 if not folder:
                     raise DataAccessOff(f"The folder {self._root} cannot be read: {error.strerror}.") from None
-                self._lacks(FOLDERS, folder, error)
+                if error.errno in _NO_FOLDER_NOW:
+                    self._not_read.append(NotRead(kind=FOLDERS, name=shown_path(folder), code="changed"))
+                else:
+                    self._lacks(FOLDERS, folder, error)
         return found
 
     def _take(
-        self, entry: "os.DirEntry[str]", folder: str, above: str | None, found: "dict[str, Files]", waiting: list[tuple[str, str | None]]
+        self,
+        entry: "os.DirEntry[str]",
+        handle: int,
+        folder: str,
+        above: str | None,
+        found: "dict[str, Files]",
+        waiting: list[tuple[str, str | None]],
     ) -> None:
         name = entry.name
         path = f"{folder}/{name}" if folder else name
@@ -131,7 +150,7 @@ class TreeLink:
             return
         sort = stat.S_IFMT(facts.st_mode)
         if sort == stat.S_IFDIR:
-            if self._leave_out and os.path.realpath(entry.path) in self._leave_out:
+            if self._leave_out and os.path.realpath(f"{self._root}/{path}") in self._leave_out:
                 self._not_read.append(NotRead(kind=FOLDERS, name=shown_path(path), code="own", detail="it is the store itself"))
                 return
             waiting.append((path, kind_below(above, name)))
@@ -150,13 +169,13 @@ class TreeLink:
             else:
                 _files(found, kind).add(path, facts.st_size, facts)
         elif sort == stat.S_IFLNK:
-            self._add_link(path, kind, facts, found)
+            self._add_link(path, handle, kind, facts, found)
         else:
             self._not_read.append(NotRead(kind=kind, name=shown_path(path), code="special"))
 
-    def _add_link(self, path: str, kind: str, facts: os.stat_result, found: "dict[str, Files]") -> None:
+    def _add_link(self, path: str, handle: int, kind: str, facts: os.stat_result, found: "dict[str, Files]") -> None:
         try:
-            target = os.readlink(f"{self._root}/{path}")
+            target = os.readlink(parted(path)[1], dir_fd=handle)
         except OSError as error:
             self._lacks(kind, path, error)
             return
@@ -170,19 +189,48 @@ class TreeLink:
 
     # -- reading
 
-    def _open(self, relative: str) -> int:
-        parts = relative.split("/")
-        if not relative or "\x00" in relative or {"", ".", ".."} & set(parts):
-            raise ItemNotTaken("Its path lies outside of the folder.", why="lied")
+    def _open(self, path: str) -> int:
+        """A descriptor of the file, if it still is one: what became a pipe meanwhile would never answer."""
+        folder, name = self._checked(path)
         try:
-            return os.open(f"{self._root}/{relative}", os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
-        except FileNotFoundError:
-            if not os.path.isdir(self._root):
-                raise DeviceAway(f"The folder {self._root} is not there any more.") from None
-            raise ItemNotTaken("It vanished before it could be read.", why="gone") from None
+            # not waiting for a pipe's other end, and not becoming anybody's terminal
+            flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_NOCTTY | os.O_CLOEXEC
+            descriptor = os.open(name, flags, dir_fd=self._handles.folder(folder))
         except OSError as error:
-            code, detail = _why(error)
-            raise ItemNotTaken(f"It cannot be read: {detail}.", why=code) from None
+            raise self._why_not(error) from None
+        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+            os.close(descriptor)
+            raise _changed()
+        return descriptor
+
+    def _is_still(self, item: Item) -> None:
+        """That a folder is one, and that a link points where it did. Raises ItemNotTaken."""
+        folder, name = self._checked(path_of(item))
+        try:
+            above = self._handles.folder(folder)
+            if item.kind == FOLDERS:
+                same = stat.S_ISDIR(os.stat(name, dir_fd=above, follow_symlinks=False).st_mode)
+            else:
+                same = item.tag == _link_tag(os.readlink(name, dir_fd=above))
+        except OSError as error:
+            raise self._why_not(error) from None
+        if not same:
+            raise _changed()
+
+    def _checked(self, path: str) -> tuple[str, str]:
+        if not path or "\x00" in path or {"", ".", ".."} & set(path.split("/")):
+            raise ItemNotTaken("Its path lies outside of the folder.", why="lied")
+        return parted(path)
+
+    def _why_not(self, error: OSError) -> DeviceAway | ItemNotTaken:
+        if error.errno == errno.ENOENT:
+            if not os.path.isdir(self._root):
+                return DeviceAway(f"The folder {self._root} is not there any more.")
+            return ItemNotTaken("It vanished before it could be read.", why="gone")
+        if error.errno in _NO_FILE_NOW:
+            return _changed()
+        code, detail = _why(error)
+        return ItemNotTaken(f"It cannot be read: {detail}.", why=code)
 
     def _piece(self, descriptor: int, most: int, item: Item) -> bytes:
         try:
@@ -191,6 +239,14 @@ class TreeLink:
             if error.errno in (errno.EIO, errno.EBADMSG) and os.path.isdir(self._root):
                 raise ItemNotTaken(f"It cannot be read: {error.strerror}.", why="fault") from None
             raise LinkCut(f"Reading {item.name} ended in the middle: {error.strerror}.") from None
+
+
+def _changed() -> ItemNotTaken:
+    return ItemNotTaken("It became something else while the folder was read.", why="changed")
+
+
+def _link_tag(target: str) -> str:
+    return "link " + shown_path(target)
 
 
 def _files(found: "dict[str, Files]", kind: str) -> "Files":
@@ -274,7 +330,7 @@ class Files(Sequence[Item]):
     def _tag(self, id: str, ns: int, size: int) -> str:
         if self._kind == FOLDERS:
             return "folder"
-        return f"{ns:x}-{size:x}" if id not in self.links else "link " + shown_path(self.links[id])
+        return f"{ns:x}-{size:x}" if id not in self.links else _link_tag(self.links[id])
 
     def _attributes(self, id: str, ns: int, mode: int) -> dict[str, int | str]:
         attributes: dict[str, int | str] = {"mode": mode}

@@ -183,8 +183,8 @@ class Trouble(Scene):
         self.assertEqual((code, told["items"]), (0, 4))
         self.assertEqual([(row["path"], row["code"]) for row in told["skipped"]], [("pipe", "special")])
         (self.phone / "shut").mkdir()
-        real = os.scandir
-        with mock.patch("os.scandir", lambda path: _refused(path) if str(path).endswith("shut") else real(path)):
+        real = os.open
+        with mock.patch("os.open", lambda path, *more, **names: _refused(path) if path == "shut" else real(path, *more, **names)):
             code, told = self.run_json("backup", self.store, str(self.phone), "--device", "Shore 3")
         self.assertEqual(code, 1)
         self.assertEqual(

@@ -115,7 +115,6 @@ class AllAlike(Choosing):
         self.assertIn("contacts", self.kinds_of_next_backup(self.two))
         self.assertNotIn("contacts", self.kinds_of_next_backup(self.one))
 
-
     def test_of_two_services_the_one_chosen_last_counts(self):
         self.outside.devices["p2"].told_accounts += self.outside.devices["p3"].told_accounts
         self.kinds_of_next_backup(self.two)
