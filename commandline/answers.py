@@ -8,6 +8,7 @@ from typing import Any
 from core.content.errors import LinkError
 from core.errors import AtticError, BadInput
 from core.vault.errors import (
+    AlreadySealed,
     Damaged,
     DeviceSealed,
     LastSlot,
@@ -31,6 +32,7 @@ _CODES: tuple[tuple[type[AtticError], int], ...] = (
     (NoSuchBackup, USAGE),
     (VaultExists, USAGE),
     (LastSlot, USAGE),
+    (AlreadySealed, USAGE),
     (LinkError, USAGE),
     (NotAVault, NO_STORE),
     (NewerVault, NO_STORE),

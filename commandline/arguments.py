@@ -127,8 +127,10 @@ def _keys(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> No
         "change",
         _does("keys.change"),
         "another passphrase instead of the given one",
-        "keys change /srv/store --passphrase-file old --new-passphrase-file new",
+        "keys change /srv/store --new-passphrase-file new --passphrase-file old",
+        own_secret=True,
     )
+    change.add_argument("--slot", metavar="SLOT", help="only this one, where the same passphrase opens several")
     change.add_argument("--device", metavar="NAME", help="that of a sealed device")
     _secret(change, "new", "the new one")
     _secret(change, "device", "the sealed device")
@@ -136,9 +138,20 @@ def _keys(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> No
     remove.add_argument("slot", metavar="SLOT")
 
 
-def _command(commands, name: str, run, what: str, example: str, *, first: str = "STORE") -> argparse.ArgumentParser:  # type: ignore[no-untyped-def]
+def _command(
+    commands: "argparse._SubParsersAction[argparse.ArgumentParser]",
+    name: str,
+    run: Callable[[argparse.Namespace], int],
+    what: str,
+    example: str,
+    *,
+    first: str = "STORE",
+    own_secret: bool = False,
+) -> argparse.ArgumentParser:
+    """`own_secret`: the example says itself where the passphrase comes from."""
+    shown = example if own_secret else f"{example} --passphrase-file pass"
     found: argparse.ArgumentParser = commands.add_parser(
-        name, help=what, description=f"{what[0].upper()}{what[1:]}.", epilog=f"example: ./attic vault {example} --passphrase-file pass"
+        name, help=what, description=f"{what[0].upper()}{what[1:]}.", epilog=f"example: ./attic vault {shown}"
     )
     found.set_defaults(run=run)
     found.add_argument("store", metavar=first, help="a folder, or s3://bucket/prefix")

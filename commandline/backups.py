@@ -20,7 +20,6 @@ from core.errors import BadInput
 from core.recovery.extract import extract
 from core.units import iec
 from core.vault.capture import Capture, Captured, Progress, Request
-from core.vault.sealed_devices import key_of
 from core.vault.writer import Writer
 
 _MOST_SHOWN = 20
@@ -32,11 +31,10 @@ def backup(given: argparse.Namespace) -> int:
         raise BadInput("The device has no usable name.", field="device", remedy="Give --device a name of up to 200 characters.")
     began = time.monotonic()
     vault = opened(given)
-    unlocked(vault, given.device, given)
+    inner = unlocked(vault, given.device, given)
     folder = Path(given.folder)
     link = TreeLink(folder, leave_out=[] if given.store.startswith("s3://") else [Path(given.store)])
-    key = key_of(vault, given.device)
-    writer = Writer(vault, inner=vault.device_keys[key] if key else None)
+    writer = Writer(vault, inner=inner)
     previous = newest_of(vault, given.device)
     request = Request(
         device=previous.device if previous else given.device,

@@ -7,6 +7,7 @@ from commandline.answers import DONE, answer, instant
 from commandline.secrets import new_passphrase, passphrase
 from commandline.stores import now, opened_backups, unlocked
 from core.errors import BadInput
+from core.vault.backups import Backups
 from core.vault.key_slots import add_passphrase, add_recovery_code, change_passphrase, remove_slot, slots
 from core.vault.sealed_devices import key_of, seal_device
 
@@ -40,8 +41,7 @@ def add(given: argparse.Namespace) -> int:
             ]
             answer({"device": given.device, "recovery_code": code}, lines, as_json=given.json)
             return DONE
-        unlocked(vault, given.device, given)
-        keys = next(iter(vault.device_keys.values()))
+        keys = unlocked(vault, given.device, given)
     if given.recovery_code:
         code = add_recovery_code(vault, label=given.label or "recovery code", now=now(), keys=keys, device=given.device or "")
         answer({"recovery_code": code}, [f"Recovery code: {code}"], as_json=given.json)
@@ -62,19 +62,34 @@ def change(given: argparse.Namespace) -> int:
         file, descriptor = given.device_passphrase_file, given.device_passphrase_fd
     if descriptor is not None and not given.device:
         raise BadInput("A descriptor can be read only once.", field="passphrase_fd", remedy="Use --passphrase-file for this command.")
+    slot = _slot(vault, given.slot) if given.slot else None
     old = passphrase(file, descriptor, ask="Old passphrase")
     new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask="New passphrase")
-    id = change_passphrase(vault, old, new, now=now(), policy=stores.POLICY)
-    answer({"slot": id.hex()}, ["The passphrase is changed. The old one opens nothing any more."], as_json=given.json)
+    changed = change_passphrase(vault, old, new, now=now(), device=given.device or "", slot=slot, policy=stores.POLICY)
+    whose = f"of {given.device}" if given.device else "of this store"
+    lines = [f"The passphrase {whose} is changed."]
+    if changed.still_opens:
+        lines.append("The old one opens it still, through another slot: look with `keys list`, and change that one with --slot.")
+    elif given.device:
+        lines.append("The old one opens nothing here any more. Where its backups were copied to, it does until the next `copy` to there.")
+    else:
+        lines.append("The old one opens this store no more. Other stores have passphrases of their own.")
+    answer({"slot": changed.slot.hex(), "old_still_opens": changed.still_opens}, lines, as_json=given.json)
     return DONE
 
 
 def remove(given: argparse.Namespace) -> int:
     """A slot goes."""
     vault = opened_backups(given)
-    found = [told.id for told in slots(vault) if told.id.hex().startswith(given.slot.lower()) and given.slot]
-    if len(found) != 1:
-        raise BadInput(f"{len(found)} slots begin with {given.slot}.", field="slot", remedy="Look with `keys list` which there are.")
-    remove_slot(vault, found[0])
-    answer({"removed": found[0].hex()}, ["The slot is removed."], as_json=given.json)
+    id = _slot(vault, given.slot)
+    remove_slot(vault, id)
+    answer({"removed": id.hex()}, ["The slot is removed."], as_json=given.json)
     return DONE
+
+
+def _slot(vault: Backups, told: str) -> bytes:
+    """From the beginning of an id. Raises BadInput."""
+    found = [one.id for one in slots(vault) if one.id.hex().startswith(told.lower()) and told]
+    if len(found) != 1:
+        raise BadInput(f"{len(found)} slots begin with {told}.", field="slot", remedy="Look with `keys list` which there are.")
+    return found[0]

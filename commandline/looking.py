@@ -7,7 +7,7 @@ from typing import Any
 
 from commandline.answers import DAMAGE, DONE, answer, instant, remark
 from commandline.listing import backup_id, device_name
-from commandline.stores import unlocked
+from commandline.stores import unlocked_backup
 from commandline.vaults import opened
 from core.content.kinds import kind as kind_of
 from core.content.paths import path_of, shown_path
@@ -52,8 +52,7 @@ def ready(vault: Vault, told: str, given: argparse.Namespace) -> Manifest:
     """The backup, with the index at hand and its device unlocked."""
     vault.refresh()
     manifest = vault.manifest(backup_id(vault, told))
-    if manifest.sealed is not None:
-        unlocked(vault, device_name(manifest), given)
+    unlocked_backup(vault, manifest, device_name(manifest), given)
     return vault.manifest(manifest.id)
 
 

@@ -47,7 +47,7 @@ def _text(content: bytes, what: str) -> str:
     if len(content) > _MOST_BYTES:
         raise _bad(f"{what} holds more than any passphrase.", "Give a file that holds nothing but the passphrase.")
     try:
-        text = content.decode()
+        text = content.decode("utf-8-sig")  # some editors put a mark before the first letter
     except UnicodeDecodeError:
         raise _bad(f"{what} is not UTF-8 text.", "Save the passphrase as UTF-8.") from None
     text = text.removesuffix("\n").removesuffix("\r")

@@ -13,7 +13,9 @@ from core.vault.backups import Backups
 from core.vault.blobs import BlobStore
 from core.vault.errors import StoreReadOnly
 from core.vault.key_slots import STRICT
-from core.vault.sealed_devices import key_of, unlock_device
+from core.vault.keys import Keys
+from core.vault.manifests import Manifest
+from core.vault.sealed_devices import key_of, unlock_backup, unlock_device
 from core.vault.slots import Secret
 from core.vault.unlocking import open_backups, read_header
 
@@ -53,8 +55,16 @@ def opened_backups(given: argparse.Namespace) -> Backups:
     return open_backups(blobs, passphrase=secret, random=secrets.token_bytes, policy=POLICY)
 
 
-def unlocked(vault: Backups, device: str, given: argparse.Namespace) -> None:
-    """Have the key of a sealed device at hand; asks only when it is sealed. Raises DeviceSealed, WrongPassphrase."""
-    if key_of(vault, device) is not None:
-        secret = passphrase(given.device_passphrase_file, given.device_passphrase_fd, ask=f"Passphrase of {device}")
-        unlock_device(vault, device, Secret(passphrase=secret))
+def unlocked(vault: Backups, device: str, given: argparse.Namespace) -> Keys | None:
+    """The key of a sealed device, at hand from now on; asks only when it is sealed. Raises DeviceSealed, WrongPassphrase."""
+    return unlock_device(vault, device, _secret_of(device, given)) if key_of(vault, device) is not None else None
+
+
+def unlocked_backup(vault: Backups, manifest: Manifest, device: str, given: argparse.Namespace) -> None:
+    """Have the key at hand with which this backup is sealed; asks only when it is. Raises DeviceSealed, WrongPassphrase."""
+    if manifest.sealed is not None:
+        unlock_backup(vault, manifest, _secret_of(device, given))
+
+
+def _secret_of(device: str, given: argparse.Namespace) -> Secret:
+    return Secret(passphrase=passphrase(given.device_passphrase_file, given.device_passphrase_fd, ask=f"Passphrase of {device}"))

@@ -15,6 +15,7 @@ import json
 import os
 import re
 import sys
+import unicodedata
 from pathlib import Path
 
 import zstandard
@@ -65,16 +66,17 @@ def unframe(frame: bytes, most: int = 16 << 20) -> bytes:
         raise Broken("a frame cannot be decompressed") from None
 
 
-def wrapping_key(slot: dict, secret: str) -> bytes | None:
+def wrapping_keys(slot: dict, secret: str) -> list[bytes]:
     """§3.3, for what a person can type."""
     salt = bytes.fromhex(slot["salt"])
     if slot["kind"] == "passphrase":
         cost = (slot["passes"], slot["memory_bytes"] // 1024, slot["lanes"])
-        return hash_secret_raw(secret.encode(), salt, *cost, 32, Type.ID, version=0x13)
+        spelt = dict.fromkeys((unicodedata.normalize("NFC", secret), secret))
+        return [hash_secret_raw(each.encode(), salt, *cost, 32, Type.ID, version=0x13) for each in spelt]
     code = re.sub(r"[\s-]", "", secret).upper()
     if slot["kind"] == "recovery_code" and len(code) == 30 and all(letter in ALPHABET for letter in code):
-        return derive(code.encode(), salt, "old attic recovery code slot 2")
-    return None
+        return [derive(code.encode(), salt, "old attic recovery code slot 2")]
+    return []
 
 
 class Store:
@@ -100,15 +102,13 @@ class Store:
     def unlock(self, id: str, secret: str) -> Keys | None:
         """§3.2."""
         for slot in self.slots:
-            key = wrapping_key(slot, secret) if slot["opens"] == id else None
-            if key is None:
-                continue
-            bound = {name: value for name, value in slot.items() if name not in ("wrapped", "told", "id")}
-            try:
-                master = AESGCM(key).decrypt(ZERO_NONCE, bytes.fromhex(slot["wrapped"]), json.dumps(bound, sort_keys=True).encode())
-            except InvalidTag:
-                continue
-            return Keys(bytes.fromhex(id), master)
+            for key in wrapping_keys(slot, secret) if slot["opens"] == id else []:
+                bound = {name: value for name, value in slot.items() if name not in ("wrapped", "told", "id")}
+                try:
+                    master = AESGCM(key).decrypt(ZERO_NONCE, bytes.fromhex(slot["wrapped"]), json.dumps(bound, sort_keys=True).encode())
+                except InvalidTag:
+                    continue
+                return Keys(bytes.fromhex(id), master)
         return None
 
     def object(self, name: str) -> bytes:

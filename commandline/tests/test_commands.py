@@ -1,5 +1,7 @@
 """Every command as a script uses it: the document on standard output, the exit code, what stays on disk."""
 
+import contextlib
+import io
 import os
 import random
 import subprocess
@@ -8,6 +10,7 @@ import tempfile
 from pathlib import Path
 from unittest import TestCase
 
+from commandline.arguments import parser
 from commandline.tests.scene import Scene
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -133,6 +136,32 @@ class Commands(Scene):
         for row in slots[:-1]:
             self.run_json("keys", "remove", self.store, row["slot"], passphrase=last)
         self.fails(2, "keys", "remove", self.store, slots[-1]["slot"], passphrase=last)
+
+    def test_a_change_is_of_the_store_or_of_the_device_as_was_said_and_says_what_it_did(self):
+        new, newer = self.secret("new", "ropes and a quiet harbour"), self.secret("newer", "a buoy beyond the bar")
+        _, other = self.run_json("keys", "add", self.store, "--new-passphrase-file", self.pass_file, "--label", "Piet")
+        self.run_json("keys", "add", self.store, "--device", "Shore 3", "--new-passphrase-file", self.pass_file)
+        _, changed = self.run_json("keys", "change", self.store, "--new-passphrase-file", new, "--slot", other["slot"][:8])
+        self.assertTrue(changed["old_still_opens"])
+        _, changed = self.run_json("keys", "change", self.store, "--new-passphrase-file", new)
+        self.assertFalse(changed["old_still_opens"])
+        self.fails(3, "list", self.store)
+        own = ["--device-passphrase-file", self.pass_file]
+        backup = ["backup", self.store, str(self.phone), "--device", "Shore 3"]
+        self.run_json(*backup, *own, passphrase=new)
+        self.run_json("keys", "change", self.store, "--device", "Shore 3", *own, "--new-passphrase-file", newer, passphrase=new)
+        self.fails(3, *backup, *own, passphrase=new)
+        self.run_json(*backup, "--device-passphrase-file", newer, passphrase=new)
+        self.fails(2, "keys", "change", self.store, "--slot", "zz", "--new-passphrase-file", newer, passphrase=new)
+        self.fails(2, "keys", "add", self.store, "--device", "Shore 3", passphrase=new)
+
+    def test_the_example_of_a_changed_passphrase_names_each_file_once(self):
+        with contextlib.redirect_stdout(io.StringIO()) as said, self.assertRaises(SystemExit):
+            parser().parse_args(["keys", "change", "--help"])
+        example = said.getvalue().partition("example: ./attic vault ")[2].split()
+        self.assertEqual(example.count("--passphrase-file"), 1)
+        given = parser().parse_args(example)
+        self.assertEqual((str(given.passphrase_file), str(given.new_passphrase_file)), ("old", "new"))
 
     def test_a_sealed_device_needs_its_own_passphrase(self):
         own = self.secret("own", "the captain's own words")

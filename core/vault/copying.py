@@ -17,8 +17,7 @@ from core.vault.manifests import KindSummary, Manifest, decode_manifest, joined_
 from core.vault.needs import Needs, needs_of
 from core.vault.packs import ids_of
 from core.vault.pipeline import Spans
-from core.vault.sealing import local_place, seal, unseal
-from core.vault.slots import encode_slot, told_of
+from core.vault.sealed_devices import bring_slots
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
@@ -51,6 +50,7 @@ def copy(
     """The chosen backups, or all. Those that the target has are left. Raises NoSuchBackup, StoreError, Stopped."""
     writer = Writer(target)
     try:
+        _same_slots(source, target)
         there = set(target.backup_ids())
         wanted = source.backup_ids() if backups is None else list(backups)
         manifests = sorted(
@@ -75,6 +75,13 @@ def copy(
         return CopyReport(copied=copied, sent_bytes=writer.stored_bytes, damaged=damaged)
     finally:
         writer.close()
+
+
+def _same_slots(source: Vault, target: Vault) -> None:
+    """What became of the slots of sealed devices that both stores know is carried along, also when no backup is new."""
+    both = {slot.opens for slot in live_slots(source)} & {slot.opens for slot in live_slots(target)}
+    for key in sorted(both - {source.keys.id, target.keys.id}):
+        bring_slots(source, target, key)
 
 
 def send_chunks(source: Vault, target: Vault, writer: Writer, chunks: Iterable[bytes]) -> list[bytes]:
@@ -114,7 +121,7 @@ class _Copy:
     def take(self, manifest: Manifest) -> None:
         """One backup with everything that it needs. Raises Damaged when it is not whole."""
         if manifest.sealed is not None:
-            _copy_slots(self._source, self._target, manifest.sealed)
+            bring_slots(self._source, self._target, manifest.sealed)
         if (self._needs.damaged.keys() & self._needs.trees[manifest.id]) or self._lacks(manifest):
             raise Damaged("A part of this backup is damaged or missing.")
         if same_key(self._source, self._target):
@@ -181,15 +188,3 @@ def raw_manifest(vault: Vault, id: bytes) -> Manifest:
     """The manifest with its private part still sealed. Raises NoSuchBackup, Damaged."""
     found = vault.manifest(id)
     return found if found.sealed is None else decode_manifest(vault.read_object(names.MANIFESTS + id.hex()), id=id)
-
-
-def _copy_slots(source: Vault, target: Vault, key: bytes) -> None:
-    """Whoever could unlock a sealed device here can do so there."""
-    known = {slot.fields["wrapped"] for slot in live_slots(target)}
-    for slot in live_slots(source):
-        if slot.opens != key or slot.fields["wrapped"] in known:
-            continue
-        told = unseal(source.keys, local_place(source.store, names.KEYS + slot.id.hex()), told_of(slot))
-        name = names.KEYS + target.random(16).hex()
-        fields = {field: value for field, value in slot.fields.items() if field != "told"}
-        target.blobs.create(name, encode_slot(fields, seal(target.keys, local_place(target.store, name), told)))

@@ -16,10 +16,12 @@ AtticError
     ├── NewerVault          a later version of the format
     ├── VaultExists         the store already holds a vault
     ├── WrongPassphrase     no key slot opens; one message whatever the reason
+    │   └── MistypedCode    what was offered is a recovery code with a slip in it, as its own checksum says
     ├── Damaged             bytes are not what was sealed
     ├── NoSuchBackup        the store holds no backup of this id
     ├── RunTooLong          packs that this run relied on are gone
     ├── DeviceSealed        the key of a sealed device is not at hand
+    ├── AlreadySealed       the device has a key of its own already
     └── LastSlot            nobody could open the store any more
 Stopped                     somebody asked for the work to end (not an error of anything)
 """
@@ -101,8 +103,12 @@ class WrongPassphrase(VaultError):
     remedy = "Type it again; mind capitals and the keyboard's language. Without it nobody can open this store."
     field = "passphrase"
 
-    def __init__(self) -> None:
-        super().__init__("This passphrase does not open the store.")
+    def __init__(self, message: str = "This passphrase does not open the store.", *, remedy: str | None = None) -> None:
+        super().__init__(message, remedy=remedy)
+
+
+class MistypedCode(WrongPassphrase):
+    code = "vault.mistyped_code"
 
 
 class Damaged(VaultError):
@@ -112,7 +118,7 @@ class Damaged(VaultError):
 
 class NoSuchBackup(VaultError):
     code = "vault.no_such_backup"
-    remedy = "Choose another moment: this one has been removed."
+    remedy = "Choose one that is listed; this one was removed, or never was."
 
 
 class RunTooLong(VaultError):
@@ -124,6 +130,11 @@ class DeviceSealed(VaultError):
     code = "vault.device_sealed"
     remedy = "Give the passphrase of this device, or its recovery code."
     field = "device_passphrase"
+
+
+class AlreadySealed(VaultError):
+    code = "vault.already_sealed"
+    remedy = "Add another passphrase to its key instead, with the one that it has."
 
 
 class LastSlot(VaultError):

@@ -13,9 +13,10 @@ from core.units import aware
 from core.vault import blobs as names
 from core.vault.backups import Backups
 from core.vault.blobs import id_in
-from core.vault.errors import BlobMissing, Damaged, LastSlot, NotAVault, WrongPassphrase
+from core.vault.errors import BlobMissing, Damaged, LastSlot, NotAVault
 from core.vault.keys import LOWEST_COST, Cost, Keys
 from core.vault.ledger import note
+from core.vault.manifests import split_ids
 from core.vault.recovery_code import new_code
 from core.vault.sealing import local_place, seal, unseal
 from core.vault.slots import (
@@ -29,9 +30,11 @@ from core.vault.slots import (
     key_file_slot,
     passphrase_slot,
     recovery_slot,
+    refused,
     told_of,
 )
 
+_MOST_REPLACED = 64
 PERSONAL = (SlotKind.PASSPHRASE, SlotKind.RECOVERY_CODE)
 
 
@@ -48,22 +51,43 @@ STRICT = Policy()
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SlotTold:
-    """A slot as people see it."""
+    """A slot as people see it, and what its sealed part says of where it came from."""
 
     id: bytes
     kind: SlotKind
+    opens: bytes
+    """Id of the key that it opens."""
     label: str
     device: str
     """The sealed device whose key it opens; empty for the store's."""
     made_at: datetime
+    instead_of: tuple[bytes, ...] = ()
+    """Slots that it took the place of: they count as removed, whatever else is said."""
+    origins: tuple[bytes, ...] = ()
+    """Store and slot, one behind the other, of each slot that this one is a copy of; none for one that was made here."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Changed:
+    slot: bytes
+    still_opens: bool
+    """Whether the old passphrase opens the same key through another slot."""
 
 
 def add_passphrase(
-    vault: Backups, passphrase: str, *, label: str, now: datetime, policy: Policy = STRICT, keys: Keys | None = None, device: str = ""
+    vault: Backups,
+    passphrase: str,
+    *,
+    label: str,
+    now: datetime,
+    policy: Policy = STRICT,
+    keys: Keys | None = None,
+    device: str = "",
+    instead_of: tuple[bytes, ...] = (),
 ) -> bytes:
     """Give somebody a passphrase of their own; the slot's id. `keys`: those of a sealed device."""
     fields = passphrase_slot(keys or vault.keys, passphrase, random=vault.random, cost=policy.cost, floor=policy.floor)
-    return _add(vault, fields, label=label, device=device, now=now)
+    return _add(vault, fields, label=label, device=device, now=now, instead_of=instead_of)
 
 
 def add_recovery_code(vault: Backups, *, label: str, now: datetime, keys: Keys | None = None, device: str = "") -> str:
@@ -80,25 +104,27 @@ def add_key_file(vault: Backups, key_file: bytes, *, now: datetime, keys: Keys |
 
 def slots(vault: Backups) -> list[SlotTold]:
     """Every slot that was not removed; damaged ones are named in `vault.unreadable`."""
-    found = []
-    for slot in live_slots(vault):
-        name = names.KEYS + slot.id.hex()
-        try:
-            told = json.loads(unseal(vault.keys, local_place(vault.store, name), told_of(slot)))
-            if told["slot"] != digest_of(slot.fields):
-                raise Damaged("The slot is another one than was written.")
-            made_at = datetime.fromisoformat(told["made_at"])
-            found.append(SlotTold(id=slot.id, kind=slot.kind, label=told["label"], device=told["device"], made_at=made_at))
-        except (Damaged, ValueError, KeyError, TypeError):
-            vault.unreadable[name] = f"Key slot {slot.id.hex()} does not belong to this store, or is damaged."
+    found = [told for slot in live_slots(vault) if (told := _told(vault, slot)) is not None]
     return sorted(found, key=lambda told: (told.made_at, told.id))
 
 
 def live_slots(vault: Backups) -> list[Slot]:
     """Slots as they lie in the store, those left out that were removed."""
-    removed, found = vault.ledger().removed, []
+    lying = _lying(vault)
+    closed = closed_slots(vault, lying)
+    return [slot for slot in lying if slot.id not in closed]
+
+
+def closed_slots(vault: Backups, lying: Iterable[Slot] | None = None) -> set[bytes]:
+    """Slots that open nothing any more even where they lie in the store: removed (§9.4), or replaced by another one (§3.2)."""
+    told = (_told(vault, slot) for slot in (_lying(vault) if lying is None else lying))
+    return vault.ledger().removed | {id for one in told if one is not None for id in one.instead_of}
+
+
+def _lying(vault: Backups) -> list[Slot]:
+    found = []
     for name, _ in sorted(vault.blobs.list(names.KEYS)):
-        if (id := id_in(name)) is None or id in removed:
+        if (id := id_in(name)) is None or not names.is_ours(name):
             continue
         try:
             found.append(decode_slot(vault.blobs.read(name), id=id, floor=Cost(passes=1, memory_bytes=1, lanes=1)))
@@ -109,46 +135,104 @@ def live_slots(vault: Backups) -> list[Slot]:
     return found
 
 
+def _told(vault: Backups, slot: Slot) -> SlotTold | None:
+    """What the sealed part of a slot says; one that is not what was written is named in `vault.unreadable`."""
+    name = names.KEYS + slot.id.hex()
+    try:
+        told = json.loads(unseal(vault.keys, local_place(vault.store, name), told_of(slot)))
+        if told["slot"] != digest_of(slot.fields):
+            raise Damaged("The slot is another one than was written.")
+        return SlotTold(
+            id=slot.id,
+            kind=slot.kind,
+            opens=slot.opens,
+            label=told["label"],
+            device=told["device"],
+            made_at=datetime.fromisoformat(told["made_at"]),
+            instead_of=tuple(split_ids(bytes.fromhex(told.get("instead_of", "")))),
+            origins=_origins(told.get("origins", "")),
+        )
+    except (Damaged, ValueError, KeyError, TypeError):
+        vault.unreadable[name] = f"Key slot {slot.id.hex()} does not belong to this store, or is damaged."
+        return None
+
+
+def _origins(told: str) -> tuple[bytes, ...]:
+    ids = split_ids(bytes.fromhex(told))
+    return tuple(store + slot for store, slot in zip(ids[::2], ids[1::2], strict=True))
+
+
 def remove_slot(vault: Backups, id: bytes) -> None:
-    """Nobody opens the store with it any more. Raises LastSlot when nobody could type anything that opens it."""
+    """Nobody opens the store with it any more. Raises LastSlot when nobody could type anything that opens what is sealed."""
     present = slots(vault)
     going = next((told for told in present if told.id == id), None)
     if going is None:
         vault.blobs.delete(names.KEYS + id.hex())
         return
-    _left_after(present, {id}, going.device)
+    needed = _is_needed(vault, going)
+    if needed:
+        _left_after(present, going)
     note(vault, names.REMOVED, id)
     try:
         # somebody else may just have removed the other one: whoever looks last finds that nothing is left
-        _left_after(slots(vault), {id}, going.device)
+        if needed:
+            _left_after(slots(vault), going)
     except LastSlot:
         vault.blobs.delete(names.REMOVED + id.hex())
         raise
     vault.blobs.delete(names.KEYS + id.hex())
+    left = [told for told in present if told.opens == going.opens and told.id != id]
+    if not needed and not any(told.kind in PERSONAL for told in left):
+        for told in left:  # a key that opens nothing, and that nobody could type anything for
+            note(vault, names.REMOVED, told.id)
+            vault.blobs.delete(names.KEYS + told.id.hex())
 
 
-def change_passphrase(vault: Backups, old: str, new: str, *, now: datetime, policy: Policy = STRICT) -> bytes:
-    """The new slot comes first, so that the store can be opened at every moment. Raises WrongPassphrase."""
-    found = first_that_opens([slot for slot in live_slots(vault) if slot.kind is SlotKind.PASSPHRASE], Secret(passphrase=old))
+def _is_needed(vault: Backups, going: SlotTold) -> bool:
+    """Whether anything is sealed with the key that the slot opens; a device that was sealed in vain may be unsealed."""
+    if going.opens == vault.keys.id:
+        return True
+    sealed = {manifest.sealed for manifest in vault.manifests()}
+    return going.opens in sealed or any(name.startswith(names.MANIFESTS) for name in vault.unreadable)
+
+
+def change_passphrase(
+    vault: Backups, old: str, new: str, *, now: datetime, device: str = "", slot: bytes | None = None, policy: Policy = STRICT
+) -> Changed:
+    """Of the store, or of one of a device's keys; only that of `slot` where one is named. The new slot comes first, so that
+    the store can be opened at every moment. Raises WrongPassphrase."""
+    told = {one.id: one for one in slots(vault) if one.device == device and one.kind is SlotKind.PASSPHRASE}
+    order = sorted(told.values(), key=lambda one: (bool(one.origins), one.made_at, one.id))
+    by_id = {one.id: one for one in live_slots(vault)}
+    mine = [by_id[one.id] for one in order if one.id in by_id]
+    found = first_that_opens([one for one in mine if slot is None or one.id == slot], Secret(passphrase=old))
     if found is None:
-        raise WrongPassphrase
-    slot, keys = found
-    told = next((entry for entry in slots(vault) if entry.id == slot.id), None)
-    label, device = (told.label, told.device) if told else ("", "")
-    id = add_passphrase(vault, new, label=label, now=now, policy=policy, keys=keys, device=device)
-    remove_slot(vault, slot.id)
-    return id
+        raise refused(Secret(passphrase=old), device)
+    going, keys = found
+    gone = (*told[going.id].instead_of, going.id)[-_MOST_REPLACED:]
+    made = add_passphrase(vault, new, label=told[going.id].label, now=now, policy=policy, keys=keys, device=device, instead_of=gone)
+    remove_slot(vault, going.id)
+    rest = [one for one in mine if one.id != going.id and one.opens == going.opens]
+    return Changed(slot=made, still_opens=first_that_opens(rest, Secret(passphrase=old)) is not None)
 
 
-def _left_after(present: Iterable[SlotTold], going: set[bytes], device: str) -> None:
-    if not any(told.kind in PERSONAL and told.device == device and told.id not in going for told in present):
-        whose = f"the key of {device}" if device else "this store"
+def _left_after(present: Iterable[SlotTold], going: SlotTold) -> None:
+    if not any(told.kind in PERSONAL and told.opens == going.opens and told.id != going.id for told in present):
+        whose = f"the key of {going.device}" if going.device else "this store"
         raise LastSlot(f"This is the last passphrase or recovery code that opens {whose}.")
 
 
-def _add(vault: Backups, fields: dict[str, Any], *, label: str, device: str, now: datetime) -> bytes:
+def _add(vault: Backups, fields: dict[str, Any], *, label: str, device: str, now: datetime, instead_of: tuple[bytes, ...] = ()) -> bytes:
+    told = {"label": label, "device": device, "made_at": aware(now).isoformat()}
+    if instead_of:
+        told["instead_of"] = b"".join(instead_of).hex()
+    return write_slot(vault, fields, told)
+
+
+def write_slot(vault: Backups, fields: dict[str, Any], told: dict[str, str]) -> bytes:
+    """Store a slot with what its sealed part says; its id. Raises StoreError."""
     id = vault.random(16)
     name = names.KEYS + id.hex()
-    told = json.dumps({"label": label, "device": device, "made_at": aware(now).isoformat(), "slot": digest_of(fields)}).encode()
-    vault.blobs.create(name, encode_slot(fields, seal(vault.keys, local_place(vault.store, name), told)))
+    sealed = seal(vault.keys, local_place(vault.store, name), json.dumps(told | {"slot": digest_of(fields)}).encode())
+    vault.blobs.create(name, encode_slot(fields, sealed))
     return id

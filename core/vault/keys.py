@@ -4,6 +4,7 @@ A store has one random master key; a sealed device has one of its own. Both are 
 key is wrapped for somebody is `slots`' business. Nothing here reads or writes, and nothing here is ever printed.
 """
 
+import unicodedata
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
@@ -81,6 +82,11 @@ def hkdf(secret: bytes, *, salt: bytes, info: bytes) -> bytes:
     return HKDF(algorithm=SHA256(), length=KEY_BYTES, salt=salt, info=info).derive(secret)
 
 
+def one_form(passphrase: str) -> str:
+    """The passphrase in Unicode's form NFC: keyboards and systems spell the same letters differently (Unicode Annex 15)."""
+    return unicodedata.normalize("NFC", passphrase)
+
+
 def stretched(passphrase: str, *, salt: bytes, cost: Cost) -> bytes:
     """Argon2id version 1.3 (RFC 9106) of the passphrase in UTF-8, 32 bytes."""
     return hash_secret_raw(passphrase.encode(), salt, cost.passes, cost.memory_bytes // KIB, cost.lanes, KEY_BYTES, Type.ID, version=19)
@@ -88,9 +94,9 @@ def stretched(passphrase: str, *, salt: bytes, cost: Cost) -> bytes:
 
 def check_new_passphrase(passphrase: str, repeated: str) -> None:
     """Raises BadInput when a new passphrase is too short or was not typed the same twice."""
-    if len(passphrase) < MIN_PASSPHRASE_CHARACTERS:
+    if len(passphrase.strip()) < MIN_PASSPHRASE_CHARACTERS:
         raise BadInput(
-            f"The passphrase has {len(passphrase)} characters.",
+            f"The passphrase has {len(passphrase.strip())} characters.",
             field="passphrase",
             remedy=f"Use at least {MIN_PASSPHRASE_CHARACTERS}; four or five unrelated words are easy to keep.",
         )

@@ -5,6 +5,8 @@ Reed–Solomon code over the field of 31 elements with distance 3, so that any o
 and any two that changed places, are noticed before a key is tried.
 """
 
+import re
+
 from core.errors import BadInput
 from core.vault.keys import Randomness
 
@@ -12,6 +14,8 @@ ALPHABET = "23456789ABCDEFGHJKMNPQRSTUVWXYZ"
 _BASE = 31
 _DATA, _GROUP = 28, 5
 _SYMBOLS = _DATA + 2
+_IN_GROUPS = re.compile(r"(?:[0-9A-Za-z]{4,6}[\s-]+){5}[0-9A-Za-z]{4,6}")
+"""Six groups of about five: nobody's passphrase by accident."""
 assert len(ALPHABET) == _BASE
 
 
@@ -36,9 +40,21 @@ def secret_of(code: str) -> bytes:
 
 
 def looks_like_code(text: str) -> bool:
-    """Whether somebody who typed this meant a recovery code; it may still be mistyped."""
+    """Whether this can be a recovery code; it may still be mistyped."""
     bare = _bare(text)
     return len(bare) == _SYMBOLS and all(letter in ALPHABET for letter in bare)
+
+
+def slip_in(text: str) -> BadInput | None:
+    """What is wrong with a recovery code, as the code itself tells, whatever the store; None for a code without a slip and
+    for what nobody would take for a code."""
+    if not looks_like_code(text) and not _IN_GROUPS.fullmatch(text.strip()):
+        return None
+    try:
+        secret_of(text)
+    except BadInput as error:
+        return error
+    return None
 
 
 def _checks(data: list[int]) -> list[int]:

@@ -7,44 +7,100 @@ them. Content is sealed with the device's key first and then stored like any oth
 from datetime import datetime
 
 from core.vault.backups import Backups
-from core.vault.errors import DeviceSealed, WrongPassphrase
-from core.vault.key_slots import STRICT, Policy, add_key_file, add_passphrase, add_recovery_code, live_slots, slots
+from core.vault.errors import AlreadySealed, DeviceSealed
+from core.vault.key_slots import (
+    STRICT,
+    Policy,
+    add_key_file,
+    add_passphrase,
+    add_recovery_code,
+    closed_slots,
+    live_slots,
+    remove_slot,
+    slots,
+    write_slot,
+)
 from core.vault.keys import Keys
-from core.vault.slots import Secret, first_that_opens
+from core.vault.manifests import Manifest
+from core.vault.slots import Secret, first_that_opens, refused
 
 
 def seal_device(
     vault: Backups, device: str, passphrase: str, *, now: datetime, key_file: bytes | None = None, policy: Policy = STRICT
 ) -> tuple[Keys, str]:
-    """Give a device a key of its own from now on: (the key, its recovery code).
+    """Give a device a key of its own from now on: (the key, its recovery code). Raises AlreadySealed.
 
-    With the server's key file a run needs nobody to type the passphrase, and the server can read the device.
+    One object seals it, and that opens with what the person has just typed: whatever ends the work at any moment, nothing
+    is sealed with a key that nobody has. With the server's key file a run needs nobody to type the passphrase, and the
+    server can read the device.
     """
+    if key_of(vault, device) is not None:
+        raise AlreadySealed(f"{device} is sealed already.")
     keys = Keys(id=vault.random(16), master=vault.random(32))
-    code = add_recovery_code(vault, label="recovery code", now=now, keys=keys, device=device)
+    mine = add_passphrase(vault, passphrase, label="passphrase of the device", now=now, policy=policy, keys=keys, device=device)
+    if key_of(vault, device) != keys.id:  # two people at the same moment: the same one of them gives way for both
+        remove_slot(vault, mine)
+        raise AlreadySealed(f"Somebody else has just sealed {device}.")
     if key_file is not None:
         add_key_file(vault, key_file, now=now, keys=keys, device=device)
-    add_passphrase(vault, passphrase, label="passphrase of the device", now=now, policy=policy, keys=keys, device=device)
+    code = add_recovery_code(vault, label="recovery code", now=now, keys=keys, device=device)
     vault.device_keys[keys.id] = keys
     return keys, code
 
 
+def keys_of(vault: Backups, device: str) -> list[bytes]:
+    """Ids of the keys that the device has or had here, those that were made here before those that copies brought along,
+    older ones first: the first is the one for its next backup."""
+    mine = [told for told in slots(vault) if told.device == device and device]
+    order = sorted(mine, key=lambda told: (bool(told.origins), told.made_at, told.id))
+    return list(dict.fromkeys(told.opens for told in order))
+
+
 def key_of(vault: Backups, device: str) -> bytes | None:
-    """Id of the device's key; None for a device that is not sealed. Of two, the one that was made first."""
-    mine = {told.id: told.made_at for told in slots(vault) if told.device == device and device}
-    found = sorted((mine[slot.id], slot.id, slot.opens) for slot in live_slots(vault) if slot.id in mine)
-    return found[0][2] if found else None
+    """Id of the device's key; None for a device that is not sealed."""
+    return next(iter(keys_of(vault, device)), None)
 
 
 def unlock_device(vault: Backups, device: str, secret: Secret) -> Keys | None:
-    """Have the device's key at hand; None for a device that is not sealed. Raises DeviceSealed, WrongPassphrase."""
-    id = key_of(vault, device)
-    if id is None:
-        return None
+    """Have a key of the device at hand, to back it up or to add to its slots: the first one that the secret opens; None for a
+    device that is not sealed. Raises DeviceSealed, WrongPassphrase."""
+    known = keys_of(vault, device)
+    return _unlocked(vault, known, secret, device) if known else None
+
+
+def unlock_backup(vault: Backups, manifest: Manifest, secret: Secret) -> Keys | None:
+    """Have the key at hand with which a backup is sealed, whatever key its device has by now; None for one that is not sealed.
+    Raises DeviceSealed, WrongPassphrase."""
+    return (
+        None
+        if manifest.sealed is None
+        else _unlocked(vault, [manifest.sealed], secret, manifest.device_told.get("name") or manifest.device)
+    )
+
+
+def _unlocked(vault: Backups, keys: list[bytes], secret: Secret, device: str) -> Keys:
     if secret.passphrase is None and secret.key_file is None:
         raise DeviceSealed("This device is sealed: its content opens with a passphrase of its own.")
-    found = first_that_opens([slot for slot in live_slots(vault) if slot.opens == id], secret)
+    lying = live_slots(vault)
+    found = first_that_opens([slot for key in keys for slot in lying if slot.opens == key], secret)
     if found is None:
-        raise WrongPassphrase
-    vault.device_keys[id] = found[1]
+        raise refused(secret, device)
+    vault.device_keys[found[1].id] = found[1]
     return found[1]
+
+
+def bring_slots(source: Backups, target: Backups, key: bytes) -> None:
+    """Whoever can unlock a sealed device here can do so in the other store; whoever no longer can here, no longer there."""
+    known = {slot.fields["wrapped"] for slot in live_slots(target)}
+    here = {told.id: told for told in slots(source) if told.opens == key}
+    for slot in live_slots(source):
+        told = here.get(slot.id)
+        if told is None or slot.fields["wrapped"] in known:
+            continue
+        says = {"label": told.label, "device": told.device, "made_at": told.made_at.isoformat()}
+        origins = b"".join((*told.origins, source.store + slot.id)).hex()
+        write_slot(target, {field: value for field, value in slot.fields.items() if field != "told"}, says | {"origins": origins})
+    closed = {source.store + id for id in closed_slots(source)}
+    for told in slots(target):
+        if told.opens == key and closed & set(told.origins):
+            remove_slot(target, told.id)

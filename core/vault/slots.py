@@ -1,11 +1,11 @@
 """Key slots (§3.2, §3.3): a master key wrapped for a passphrase, a recovery code, or a server's key file.
 
 Pure: content of slots in and out. Where slots lie, which of them were removed, and that the last one stays
-is `keyring`'s to say. Whoever does not open a slot learns the same, whatever the reason: WrongPassphrase.
+is `key_slots`' to say. Whoever does not open a slot learns the same, whatever the reason: WrongPassphrase.
 """
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
@@ -16,9 +16,9 @@ from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
 from core.errors import BadInput
-from core.vault.errors import Damaged, NotAVault
-from core.vault.keys import HIGHEST_COST, LOWEST_COST, Cost, Keys, Randomness, hkdf, stretched
-from core.vault.recovery_code import looks_like_code, secret_of
+from core.vault.errors import Damaged, MistypedCode, NotAVault, WrongPassphrase
+from core.vault.keys import HIGHEST_COST, LOWEST_COST, Cost, Keys, Randomness, hkdf, one_form, stretched
+from core.vault.recovery_code import looks_like_code, secret_of, slip_in
 
 
 class SlotKind(StrEnum):
@@ -60,7 +60,7 @@ def passphrase_slot(keys: Keys, passphrase: str, *, random: Randomness, cost: Co
         raise BadInput("The cost of a guess is out of range.", field="cost", remedy="Leave it at its default.")
     salt = random(16)
     told = {"passes": cost.passes, "memory_bytes": cost.memory_bytes, "lanes": cost.lanes}
-    return _wrapped(keys, SlotKind.PASSPHRASE, salt, stretched(passphrase, salt=salt, cost=cost), told)
+    return _wrapped(keys, SlotKind.PASSPHRASE, salt, stretched(one_form(passphrase), salt=salt, cost=cost), told)
 
 
 def recovery_slot(keys: Keys, code: str, *, random: Randomness) -> dict[str, Any]:
@@ -77,26 +77,40 @@ def key_file_slot(keys: Keys, key_file: bytes, *, random: Randomness) -> dict[st
 
 def open_slot(slot: Slot, secret: Secret) -> Keys | None:
     """The keys that this slot holds; None when the secret is not the one."""
-    salt, wrapping = bytes.fromhex(slot.fields["salt"]), None
+    for wrapping in _wrapping_keys(slot, secret):
+        try:
+            master = AESGCM(wrapping).decrypt(bytes(12), bytes.fromhex(slot.fields["wrapped"]), _bound(slot.fields))
+        except InvalidTag:
+            continue
+        return Keys(id=slot.opens, master=master)
+    return None
+
+
+def _wrapping_keys(slot: Slot, secret: Secret) -> Iterator[bytes]:
+    """Those that the secret makes for this kind of slot; slots of earlier programs took a passphrase as it was typed."""
+    salt = bytes.fromhex(slot.fields["salt"])
     if slot.kind is SlotKind.PASSPHRASE and secret.passphrase is not None:
-        try:
-            wrapping = stretched(secret.passphrase, salt=salt, cost=slot.cost)
-        except HashingError:
-            return None  # a cost that cannot be paid here: more memory than there is, or less than its lanes need
+        for passphrase in dict.fromkeys((one_form(secret.passphrase), secret.passphrase)):
+            try:
+                yield stretched(passphrase, salt=salt, cost=slot.cost)
+            except HashingError:
+                return  # a cost that cannot be paid here: more memory than there is, or less than its lanes need
     elif slot.kind is SlotKind.RECOVERY_CODE and secret.passphrase is not None and looks_like_code(secret.passphrase):
-        try:
-            wrapping = _from_code(secret.passphrase, salt)
-        except BadInput:
-            return None
+        if slip_in(secret.passphrase) is None:
+            yield _from_code(secret.passphrase, salt)
     elif slot.kind is SlotKind.KEY_FILE and secret.key_file is not None:
-        wrapping = _from_key_file(secret.key_file, salt)
-    if wrapping is None:
-        return None
-    try:
-        master = AESGCM(wrapping).decrypt(bytes(12), bytes.fromhex(slot.fields["wrapped"]), _bound(slot.fields))
-    except InvalidTag:
-        return None
-    return Keys(id=slot.opens, master=master)
+        yield _from_key_file(secret.key_file, salt)
+
+
+def refused(secret: Secret, whose: str = "") -> WrongPassphrase:
+    """What to tell somebody whose secret opens nothing; `whose`: the sealed device whose key was meant. A slip in a recovery
+    code is told, since the code itself knows: a stranger learns nothing of the store."""
+    if secret.passphrase is not None and (slip := slip_in(secret.passphrase)) is not None:
+        return MistypedCode(slip.message, remedy=slip.remedy)
+    if whose:
+        remedy = "Type the passphrase of the device, which is not the store's; its recovery code opens it, too."
+        return WrongPassphrase(f"This passphrase does not open what {whose} is sealed with.", remedy=remedy)
+    return WrongPassphrase()
 
 
 def encode_slot(fields: dict[str, Any], told: bytes) -> bytes:

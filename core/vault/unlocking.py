@@ -12,10 +12,10 @@ from blake3 import blake3
 from core.vault import blobs as names
 from core.vault.backups import Backups
 from core.vault.blobs import BlobStore, id_in
-from core.vault.errors import BlobMissing, Damaged, NewerVault, NotAVault, WrongPassphrase
-from core.vault.key_slots import STRICT, Policy
+from core.vault.errors import BlobMissing, Damaged, NewerVault, NotAVault
+from core.vault.key_slots import STRICT, Policy, closed_slots
 from core.vault.keys import Keys, Randomness
-from core.vault.slots import Secret, decode_slot, first_that_opens
+from core.vault.slots import Secret, decode_slot, open_slot, refused
 
 FORMAT, VERSION = "old-attic-vault", 2
 MAX_HEADER_BYTES = 4096
@@ -45,18 +45,20 @@ def open_backups(
             continue
         if slot.opens == id:
             mine.append(slot)
-    found = first_that_opens(mine, Secret(passphrase=passphrase, key_file=key_file))
-    if found is None:
-        if damaged is not None and not mine:
-            raise damaged
-        raise WrongPassphrase
-    slot, keys = found
-    if seal_of(keys, told).hex() != told["seal"]:
-        raise Damaged("The header of this vault was changed.")
-    backups = Backups(blobs, keys, store=store, random=random)
-    if slot.id in backups.ledger().removed:
-        raise WrongPassphrase  # a slot that was removed and has been put back
-    return backups
+    secret = Secret(passphrase=passphrase, key_file=key_file)
+    for slot in mine:
+        keys = open_slot(slot, secret)
+        if keys is None:
+            continue
+        if seal_of(keys, told).hex() != told["seal"]:
+            raise Damaged("The header of this vault was changed.")
+        backups = Backups(blobs, keys, store=store, random=random)
+        if slot.id not in closed_slots(backups):
+            return backups
+        # a slot that was removed and has been put back: another one may open with the same secret
+    if damaged is not None and not mine:
+        raise damaged
+    raise refused(secret)
 
 
 def read_header(blobs: BlobStore) -> dict[str, Any]:
