@@ -71,15 +71,21 @@ def parser() -> argparse.ArgumentParser:
     how = check.add_mutually_exclusive_group()
     how.add_argument("--sample", type=float, metavar="N", help="read N per cent of the packs, chosen at random")
     how.add_argument("--full", action="store_true", help="read everything")
+    check.add_argument(
+        "--remember",
+        type=Path,
+        metavar="FILE",
+        help="keep here, outside of the store, what was there: finds a store that was put back whole",
+    )
 
     repair = _command(
         commands,
         "repair",
         _does("upkeep.repair_store"),
-        "mend from another store what a check found",
+        "mend what a check found, from another store or from what is there",
         "repair /srv/store --from /mnt/copy",
     )
-    repair.add_argument("--from", dest="source", required=True, metavar="OTHER")
+    repair.add_argument("--from", dest="source", metavar="OTHER", help="a store that has the same backups")
     repair.add_argument("--from-endpoint", metavar="URL")
     _secret(repair, "from", "the other store")
 

@@ -3,6 +3,7 @@
 import argparse
 import secrets
 from dataclasses import replace
+from pathlib import Path
 
 from commandline import stores
 from commandline.answers import DAMAGE, DONE, answer, remark
@@ -14,12 +15,14 @@ from commandline.vaults import opened, opened_other
 from core.errors import BadInput
 from core.units import iec
 from core.vault.accounting import Accounts
+from core.vault.chain import Notes, gone, memory, remembered
 from core.vault.check import CheckReport, check, note_damage
 from core.vault.chunks import VaultLimits
 from core.vault.copying import copy
 from core.vault.errors import StoreReadOnly
+from core.vault.mending import mend_notes
 from core.vault.opening import create_vault
-from core.vault.repair import repair
+from core.vault.repair import damaged_backups, repair
 from core.vault.sweep import plan_sweep, sweep
 
 _MOST_SHOWN = 20
@@ -52,17 +55,44 @@ def check_store(given: argparse.Namespace) -> int:
     percent = 100.0 if given.full else given.sample or 0.0
     if not 0 <= percent <= 100:
         raise BadInput("A sample is between 0 and 100 per cent.", field="sample", remedy="Give --sample 10, for example.")
+    kept = _remembered(given.remember, vault.store) if given.remember else None
     meter = Meter("Checking")
     try:
-        report = check(vault, percent=percent, on_progress=meter)
+        report = check(vault, percent=percent, remembered=kept, on_progress=meter)
     finally:
         meter.close()
     try:
         note_damage(vault, report)
     except StoreReadOnly:
         remark("The store may not be written: what was found could not be noted in it.")
+    if given.remember:
+        if kept and gone(vault, kept):
+            remark(f"{given.remember} stays as it is. If you put an older state back yourself, delete it and check again.")
+        else:
+            _remember(given.remember, memory(vault))
     answer(_document(report), _lines(report, percent), as_json=given.json)
     return DONE if report.ok else DAMAGE
+
+
+def _remembered(file: Path, store: bytes) -> Notes | None:
+    """What an earlier check wrote down; None where there was none. Raises BadInput."""
+    try:
+        return remembered(file.read_text(), store=store)
+    except FileNotFoundError:
+        return None
+    except (OSError, UnicodeDecodeError):
+        raise BadInput(f"The file {file} cannot be read.", field="remember", remedy="Correct its path or its rights.") from None
+
+
+def _remember(file: Path, content: str) -> None:
+    """There whole or as it was. Raises BadInput."""
+    unfinished = file.with_name(f".{file.name}.unfinished")
+    try:
+        unfinished.write_text(content)
+        unfinished.replace(file)
+    except OSError as error:
+        says = f"The file {file} cannot be written: {error.strerror}."
+        raise BadInput(says, field="remember", remedy="Name a file in a folder that may be written.") from None
 
 
 def _document(report: CheckReport) -> dict[str, object]:
@@ -91,21 +121,40 @@ def _lines(report: CheckReport, percent: float) -> list[str]:
 
 
 def repair_store(given: argparse.Namespace) -> int:
-    """Mend from another store."""
+    """Mend from another store, and what can be mended without one."""
     vault = opened(given)
-    other = opened_other(
-        given.source, given.from_endpoint, given.from_passphrase_file, given.from_passphrase_fd, given, ask=f"Passphrase of {given.source}"
-    )
-    report = repair(vault, other)
-    document = {
-        "mended_chunks": report.mended_chunks,
-        "mended_manifests": report.mended_manifests,
-        "left": [id.hex() for id in report.left],
+    lines: list[str] = []
+    if given.source is None:
+        notes, left = mend_notes(vault), damaged_backups(vault)
+        document: dict[str, object] = {"mended_chunks": 0, "mended_manifests": 0}
+    else:
+        other = opened_other(
+            given.source,
+            given.from_endpoint,
+            given.from_passphrase_file,
+            given.from_passphrase_fd,
+            given,
+            ask=f"Passphrase of {given.source}",
+        )
+        report = repair(vault, other)
+        notes, left = report.notes, report.left
+        document = {"mended_chunks": report.mended_chunks, "mended_manifests": report.mended_manifests}
+        lines.append(f"{report.mended_chunks} chunks and {report.mended_manifests} manifests were fetched from {given.source}.")
+    document |= {
+        "notes_fetched": notes.fetched,
+        "notes_anew": notes.anew,
+        "known_elsewhere_only": [id.hex() for id in notes.elsewhere],
+        "left": [id.hex() for id in left],
     }
-    lines = [f"{report.mended_chunks} chunks and {report.mended_manifests} manifests were fetched from {given.source}."]
-    lines += [f"still incomplete: {id.hex()}" for id in report.left]
-    answer(document, lines, as_json=given.json)
-    return DAMAGE if report.left else DONE
+    lines += [f"{name} was fetched." for name in notes.fetched] + [
+        f"{name}: the ledger was written anew without it." for name in notes.anew
+    ]
+    if notes.lost:
+        lines.append("It can no longer be told which backups and key slots were removed before: what somebody puts back may count again.")
+    lines += [f"not known here: {id.hex()}: `copy` brings it, if it was not removed on purpose" for id in notes.elsewhere]
+    lines += [f"still incomplete: {id.hex()}" for id in left]
+    answer(document, lines or ["There was nothing to mend."], as_json=given.json)
+    return DAMAGE if left else DONE
 
 
 def remove(given: argparse.Namespace) -> int:

@@ -5,6 +5,7 @@ from unittest import mock
 
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from core.vault.check import check
 from core.vault.memory import MemoryBlobs
 from core.vault.vault import Vault
 from server.people.models import JournalEntry
@@ -100,6 +101,30 @@ class TwoDrives(OfficeTestCase):
         compare_store(self.red, now=self.outside.now())
         self.assertEqual(Copy.objects.get(backup=second).state, CopyState.MISSING)
         self.assertEqual(self.run_now(self.one).state, "complete")
+
+    def test_notes_that_vanish_are_told_by_what_this_server_remembers_of_them(self):
+        self.change()
+        self.run_now(self.one)
+        held, manifest = self.outside.stores[self.red.path].held, f"manifests/{self.first.id.hex}"
+        content = held[manifest]
+        self.outside.open_vault(self.red.path).remove(self.first.id.bytes)
+        compare_store(self.red, now=self.outside.now())
+        held[manifest] = content
+        del held[f"removed/{self.first.id.hex}"]  # the last note of all: nothing in the store itself knows of it
+        self.assertEqual(check(self.outside.open_vault(self.red.path)).damaged, [])
+        for _ in range(2):
+            self.red.refresh_from_db()
+            compare_store(self.red, now=self.outside.now())
+            self.red.refresh_from_db()
+            self.assertEqual(self.red.trouble_code, "store.older_copy")
+            self.assertIn("vanished", str(self.api.get("/api/today").json()["causes"]))
+        self.assertIn("1 of", check_store(self.red, percent=0, by=self.ines).check_says)
+        self.assertEqual(self.api.post(f"/api/stores/{self.red.id}/accept").status_code, 200)
+        self.red.refresh_from_db()
+        compare_store(self.red, now=self.outside.now())
+        self.red.refresh_from_db()
+        self.assertEqual(self.red.trouble, "")
+        self.assertIn("are intact", check_store(self.red, percent=0, by=self.ines).check_says)
 
     def test_only_the_store_itself_can_be_accepted_or_moved_to(self):
         self.swapped()

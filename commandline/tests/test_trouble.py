@@ -5,6 +5,7 @@ import errno
 import io
 import os
 import random
+import shutil
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -190,6 +191,40 @@ class Trouble(Scene):
         self.assertEqual(
             [(row["path"], row["reason"]) for row in told["skipped"] if row["code"] != "special"], [("shut", "it may not be read")]
         )
+
+    def test_a_store_that_was_put_back_is_found_by_a_check_that_remembers(self):
+        self.backup()
+        kept, here = self.here / "kept.json", Path(self.store)
+        older = self.here / "older"
+        shutil.copytree(here, older)
+        self.backup()
+        self.assertEqual(self.run_json("check", self.store, "--remember", str(kept))[0], 0)
+        told = kept.read_text()
+        shutil.rmtree(here)
+        shutil.copytree(older, here)
+        self.assertEqual(self.run_json("check", self.store)[0], 0)
+        for _ in range(2):
+            code, found = self.run_json("check", self.store, "--remember", str(kept))
+            self.assertEqual((code, len(found["damaged"]), kept.read_text()), (1, 1, told))
+        kept.unlink()
+        self.assertEqual(self.run_json("check", self.store, "--remember", str(kept))[0], 0)
+        kept.write_text("no json")
+        self.fails(2, "check", self.store, "--remember", str(kept))
+        self.fails(2, "check", self.store, "--remember", str(self.here / "nowhere" / "kept"))
+
+    def test_a_damaged_note_is_mended_without_another_store_and_what_it_told_is_said(self):
+        told = self.backup()
+        self.backup()
+        self.run_json("remove", self.store, told["backup"])
+        self.run_json("sweep", self.store, "--grace", "0")
+        (roll,) = (Path(self.store) / "rolls").iterdir()
+        roll.write_bytes(roll.read_bytes()[:-1] + b"x")
+        for command in (["list"], ["check"]):
+            self.assertEqual(self.run_json(command[0], self.store)[0], 1)
+        code, mended = self.run_json("repair", self.store)
+        self.assertEqual((code, mended["notes_anew"], mended["left"]), (0, [f"rolls/{roll.name}"], []))
+        for command in (["list"], ["check"]):
+            self.assertEqual(self.run_json(command[0], self.store)[0], 0)
 
     def test_a_store_inside_the_folder_is_not_backed_up_into_itself(self):
         inside = str(self.phone / "store")

@@ -17,6 +17,7 @@ from core.errors import AtticError
 from core.units import MIB
 from core.vault import blobs as names
 from core.vault.blobs import pack_name
+from core.vault.chain import Notes, gone, taken_away
 from core.vault.errors import BlobMissing, Damaged, Stopped
 from core.vault.index import ChunkIndex
 from core.vault.key_slots import slots
@@ -67,17 +68,19 @@ def check(
     *,
     percent: float = 0,
     expected: Set[bytes] = frozenset(),
+    remembered: Notes | None = None,
     on_progress: Callable[[int, int], None] = lambda done_bytes, total_bytes: None,
     should_stop: Callable[[], bool] = lambda: False,
     without: Set[bytes] = frozenset(),
     should_pause: Callable[[], bool] = lambda: False,
 ) -> CheckReport:
-    """`percent` of the packs are read. `expected`: backups that somebody outside remembers. Raises StoreError, Stopped.
+    """`percent` of the packs are read. `expected`, `remembered`: backups and notes that somebody outside remembers. Raises
+    StoreError, Stopped.
 
     In pieces: `without` are packs that earlier pieces have read; `should_pause` ends a piece after a pack, with
     everything that it has found.
     """
-    return _Check(vault, expected).run(percent, on_progress, should_stop, without, should_pause)
+    return _Check(vault, expected, remembered).run(percent, on_progress, should_stop, without, should_pause)
 
 
 def note_damage(vault: Vault, report: CheckReport) -> None:
@@ -107,8 +110,8 @@ class _Reading:
 
 
 class _Check:
-    def __init__(self, vault: Vault, expected: Set[bytes]) -> None:
-        self.vault, self.expected = vault, expected
+    def __init__(self, vault: Vault, expected: Set[bytes], remembered: Notes | None) -> None:
+        self.vault, self.expected, self.remembered = vault, expected, remembered
         self.found: dict[str, DamagedObject] = {}
         self.bad: dict[bytes, set[bytes]] = {}
         self.healed: dict[bytes, set[bytes]] = {}
@@ -182,8 +185,11 @@ class _Check:
                 raise Damaged("The header is another one than when the store was opened.")
         except AtticError as error:
             self.damaged(names.HEADER, error.message)
-        vault.ledger()
+        self.vault.ledger()
+        away = taken_away(self.vault) | (gone(self.vault, self.remembered) if self.remembered else set())
         self._unreadable()
+        for name in away:
+            self.damaged(name, "It was written here, and somebody has taken it away or put an older state of the store back.")
 
     def _unreadable(self) -> None:
         for name, reason in self.vault.unreadable.items():

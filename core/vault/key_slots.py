@@ -35,6 +35,7 @@ from core.vault.slots import (
 )
 
 _MOST_REPLACED = 64
+_ANY_COST = Cost(passes=1, memory_bytes=1, lanes=1)
 PERSONAL = (SlotKind.PASSPHRASE, SlotKind.RECOVERY_CODE)
 
 
@@ -127,7 +128,7 @@ def _lying(vault: Backups) -> list[Slot]:
         if (id := id_in(name)) is None or not names.is_ours(name):
             continue
         try:
-            found.append(decode_slot(vault.blobs.read(name), id=id, floor=Cost(passes=1, memory_bytes=1, lanes=1)))
+            found.append(decode_slot(vault.blobs.read(name), id=id, floor=_ANY_COST))
         except BlobMissing:
             continue
         except NotAVault as error:
@@ -178,7 +179,7 @@ def remove_slot(vault: Backups, id: bytes) -> None:
         if needed:
             _left_after(slots(vault), going)
     except LastSlot:
-        vault.blobs.delete(names.REMOVED + id.hex())
+        _give_back(vault, id, going)
         raise
     vault.blobs.delete(names.KEYS + id.hex())
     left = [told for told in present if told.opens == going.opens and told.id != id]
@@ -186,6 +187,18 @@ def remove_slot(vault: Backups, id: bytes) -> None:
         for told in left:  # a key that opens nothing, and that nobody could type anything for
             note(vault, names.REMOVED, told.id)
             vault.blobs.delete(names.KEYS + told.id.hex())
+
+
+def _give_back(vault: Backups, id: bytes, going: SlotTold) -> None:
+    """The same slot under another id: a note of a removal stays for ever, since later notes name it."""
+    name = names.KEYS + id.hex()
+    fields = decode_slot(vault.blobs.read(name), id=id, floor=_ANY_COST).fields
+    told = {"label": going.label, "device": going.device, "made_at": going.made_at.isoformat()}
+    for field, ids in (("instead_of", going.instead_of), ("origins", going.origins)):
+        if ids:
+            told[field] = b"".join(ids).hex()
+    write_slot(vault, {field: value for field, value in fields.items() if field != "told"}, told)
+    vault.blobs.delete(name)
 
 
 def _is_needed(vault: Backups, going: SlotTold) -> bool:

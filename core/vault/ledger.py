@@ -3,7 +3,7 @@
 A manifest that lies in the store although it was removed has been put back and counts for nothing; one that
 was seen and lies there no more, without having been removed, is missing and a check names it. A backup that left
 the store can come back: each time that it is there is a stay with a number, and numbers only grow. Each commit and
-each removal writes a small object of its own; the sweep puts them together.
+each removal writes a small object of its own that names those before it (`chain`); the sweep puts them together.
 """
 
 import json
@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 
 from core.vault import blobs as names
 from core.vault.blobs import id_in
+from core.vault.chain import after, put_with
 from core.vault.errors import BlobExists, BlobMissing, Damaged
 from core.vault.keys import ID_BYTES
 from core.vault.manifests import split_ids
@@ -144,16 +145,18 @@ def remove_backup(store: Objects, id: bytes) -> None:
 def note(store: Objects, prefix: str, id: bytes) -> None:
     """Write a single note; a second one does nothing."""
     name = prefix + id.hex()
+    content = json.dumps({"after": after(store, besides=name)}).encode()
     try:
-        store.blobs.create(name, store.sealed_object(name, b"", compress=False))
+        store.blobs.create(name, store.sealed_object(name, content, compress=False))
     except BlobExists:
         if not _is_true(store, name):
             store.blobs.delete(name)
-            store.blobs.create(name, store.sealed_object(name, b"", compress=False))
+            store.blobs.create(name, store.sealed_object(name, content, compress=False))
 
 
 def _note_stay(store: Objects, what: str, id: bytes, stay: int) -> None:
-    store.write_object(names.STAYS, json.dumps({"backup": id.hex(), "stay": stay, "what": what}).encode())
+    told = {"backup": id.hex(), "stay": stay, "what": what, "after": after(store)}
+    store.write_object(names.STAYS, json.dumps(told).encode())
 
 
 def put_together(store: Objects) -> None:
@@ -168,13 +171,18 @@ def put_together(store: Objects) -> None:
     single = (names.SEEN, names.REMOVED, names.STAYS)
     if len(ledger.objects) <= 1 and not any(name.startswith(single) for name in ledger.objects):
         return
+    write_roll(store, ledger, put_with(store, ledger.objects))
+
+
+def write_roll(store: Objects, ledger: Ledger, put: dict[str, object]) -> None:
+    """One object that says all that the ledger does; what said it before goes."""
     several = {id for numbers in (ledger.begun, ledger.seen, ledger.ended) for id, stay in numbers.items() if stay > 1}
-    told = {
+    told: dict[str, object] = {
         "seen": b"".join(sorted(ledger.expected - several)).hex(),
         "removed": b"".join(sorted(ledger.ended)).hex(),
         "stays": {id.hex(): [ledger.begun.get(id, 0), ledger.seen.get(id, 0), ledger.ended.get(id, 0)] for id in sorted(several)},
     }
-    store.write_object(names.ROLLS, json.dumps(told).encode())
+    store.write_object(names.ROLLS, json.dumps(told | put).encode())
     for name in ledger.objects:
         store.blobs.delete(name)
 

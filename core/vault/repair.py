@@ -16,6 +16,7 @@ from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.keys import ID_BYTES
 from core.vault.ledger import note_seen
 from core.vault.manifests import parted_branch
+from core.vault.mending import NotesReport, mend_notes
 from core.vault.needs import needs_of
 from core.vault.vault import Vault
 from core.vault.writer import Writer
@@ -29,13 +30,14 @@ class RepairReport:
     mended_manifests: int = 0
     left: list[bytes] = field(default_factory=list)
     """Backups of which something is still missing."""
+    notes: NotesReport = field(default_factory=NotesReport)
 
 
 def repair(vault: Vault, other: Vault) -> RepairReport:
     """Mend `vault` from `other`. Damage must have been noted first. Raises StoreError."""
     other.refresh()
     vault.refresh()
-    report = RepairReport()
+    report = RepairReport(notes=mend_notes(vault, other))
     writer = Writer(vault, fresh=False)
     try:
         _mend_manifests(vault, other, writer, report)

@@ -33,6 +33,10 @@ class Store(models.Model):
     newest_note = models.CharField(
         max_length=32, blank=True, help_text="Hex id of the backup that this server noted there last: what lacks it is an older copy."
     )
+    remembered = models.JSONField(
+        default=dict,
+        help_text="Notes that lay there when it was compared last, as the vault tells them: one that vanishes is found out.",
+    )
     compared_at = models.DateTimeField(null=True, help_text="When the list and the store were compared last.")
     swept_at = models.DateTimeField(null=True)
     ruled_on = models.DateField(null=True, help_text="The office's day on which the rules were applied last.")

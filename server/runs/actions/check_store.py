@@ -12,6 +12,7 @@ from uuid import UUID
 
 from django.db import transaction
 
+from core.vault.chain import notes_in
 from core.vault.check import CheckReport, check, note_damage
 from core.vault.damage import damaged_kinds
 from core.vault.errors import Damaged, DeviceSealed, NoSuchBackup, StoreReadOnly
@@ -71,7 +72,14 @@ def _damage(vault: Vault, ids: list[str]) -> dict[str, Any]:
 
 def _checked(vault: Vault, store: Store, percent: int, without: set[bytes], should_pause: Callable[[], bool]) -> CheckReport:
     expected = Copy.objects.filter(store=store, state__in=(CopyState.PRESENT, CopyState.MISSING)).values_list("backup_id", flat=True)
-    report = check(vault, percent=percent, expected={id.bytes for id in expected}, without=without, should_pause=should_pause)
+    report = check(
+        vault,
+        percent=percent,
+        expected={id.bytes for id in expected},
+        remembered=notes_in(store.remembered),
+        without=without,
+        should_pause=should_pause,
+    )
     try:
         note_damage(vault, report)
     except StoreReadOnly:

@@ -12,6 +12,8 @@ from uuid import UUID
 
 from django.db import transaction
 
+from core.vault.chain import gone, lying_notes, notes_in, told_of
+from core.vault.errors import OlderCopy
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from server.fleet.models import Device
@@ -60,14 +62,25 @@ def compare_store(store: Store, *, now: datetime) -> Compared | None:
         missing = sum(_missing(id, store, now) for id in absent)
         back = sum(_back(id) for id in _returned(store, there))
         strays = _strays(store, vault, there, now)
+        remembered, away = told_of(lying_notes(vault)), gone(vault, notes_in(store.remembered))
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         return None
-    Store.objects.filter(id=store.id).update(compared_at=now)
-    note_well(store.id)
+    if away:
+        Store.objects.filter(id=store.id).update(compared_at=now)
+        note_trouble(store.id, _taken_away(store, away))
+    else:
+        Store.objects.filter(id=store.id).update(compared_at=now, remembered=remembered)
+        note_well(store.id)
     if missing or back or strays:
         tell("changed", "stores")
     return Compared(missing=missing, back=back, strays=strays)
+
+
+def _taken_away(store: Store, away: set[str]) -> OlderCopy:
+    """What this server remembers of the store and the store no longer has."""
+    says = f"{len(away)} {'notes' if len(away) > 1 else 'note'} of what was stored and removed in {store.name} vanished: first {min(away)}."
+    return OlderCopy(f"{says} Somebody removed them, or put an older state back.")
 
 
 def _absent(store: Store, there: set[UUID], *, of: list[int] | None = None) -> list[int]:

@@ -16,7 +16,7 @@ def accept_store(store: Store, *, by: User) -> Store:
     if vault.store.hex() != store.vault_id:
         raise AnotherVault(f"Another vault lies where {store.name} should be: at {store.path}.")
     with transaction.atomic():
-        Store.objects.filter(id=store.id).update(newest_note="", trouble="", trouble_code="", trouble_remedy="")
+        Store.objects.filter(id=store.id).update(newest_note="", remembered={}, trouble="", trouble_code="", trouble_remedy="")
         says = f"An older copy of {store.name} at {store.path} is used from now on; what it lacks is missing."
         write_journal(who=by, what="store.accepted", says=says, at=outside().now(), store=store.id)
         defer_compare(store.id)

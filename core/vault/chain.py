@@ -1,0 +1,162 @@
+"""Notes that name those before them (§9.6): who takes one away takes a name away from every later one.
+
+A note tells up to so many of the notes that lay there when it was written; a roll tells which it put together. What is
+told of and is neither there nor in a roll is gone, and a check names it. The same list kept outside of the store, as
+`check --remember` and the server do, finds a store that was put back whole.
+"""
+
+import json
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from core.errors import BadInput
+from core.vault import blobs as names
+from core.vault.errors import BlobMissing, Damaged
+from core.vault.manifests import split_ids
+from core.vault.objects import Objects
+from core.vault.parallel import at_once
+
+Notes = dict[str, set[bytes]]
+"""Prefix → ids of the notes below it."""
+PREFIXES = (names.SEEN, names.REMOVED, names.STAYS, names.ROLLS)
+_MOST_TOLD = 64
+MOST_PUT = 1024
+_LOOKS = 3
+
+
+@dataclass(slots=True)
+class Rolled:
+    """What rolls say of notes that were put together."""
+
+    told: Notes = field(default_factory=lambda: {prefix: set() for prefix in PREFIXES})
+    put: list[bytes] = field(default_factory=list)
+    """Stays and rolls, older ones first."""
+    gone: set[str] = field(default_factory=set)
+    """Names of notes that had been taken away when their successors were put together."""
+    whole: bool = True
+    """Whether every roll can be read and tells what it put together; those of earlier programs do not."""
+
+
+def lying_notes(store: Objects) -> Notes:
+    """Those that lie in the store now."""
+    return {prefix: set(store.ids(prefix)) for prefix in PREFIXES}
+
+
+def told_of(notes: Mapping[str, Iterable[bytes]]) -> dict[str, str]:
+    """As a note, and a memory outside, tells them."""
+    return {prefix.rstrip("/"): b"".join(sorted(notes[prefix])).hex() for prefix in PREFIXES}
+
+
+def notes_in(told: Mapping[str, Any]) -> Notes:
+    """Raises ValueError, TypeError, Damaged."""
+    return {prefix: set(split_ids(bytes.fromhex(told.get(prefix.rstrip("/"), "")))) for prefix in PREFIXES}
+
+
+def after(store: Objects, *, besides: str = "") -> dict[str, str]:
+    """What a new note tells of those before it: all of them, or a chance few of very many."""
+    notes = lying_notes(store)
+    several = sorted((prefix, id) for prefix, ids in notes.items() for id in ids if prefix + id.hex() != besides)
+    if len(several) > _MOST_TOLD:
+        salt = store.random(8)
+        several = sorted(several, key=lambda one: store.keys.chunk_id(salt + one[1]))[:_MOST_TOLD]
+    return told_of({prefix: {id for of, id in several if of == prefix} for prefix in PREFIXES})
+
+
+def before(store: Objects, notes: Notes) -> Notes:
+    """All that these notes tell of. One that cannot be read, or tells nothing, tells of none."""
+    found: Notes = {prefix: set() for prefix in PREFIXES}
+    wanted = sorted(prefix + id.hex() for prefix in (names.SEEN, names.REMOVED, names.STAYS) for id in notes[prefix])
+    for told in _all_told(store, wanted):
+        try:
+            for prefix, ids in notes_in(told["after"]).items():
+                found[prefix] |= ids
+        except (ValueError, KeyError, TypeError, AttributeError, Damaged):
+            continue  # of an earlier program; whether it is what was sealed, its reader has said
+    return found
+
+
+def _all_told(store: Objects, wanted: list[str]) -> Iterator[Any]:
+    def read(name: str) -> bytes | None:
+        try:
+            return store.read_object(name)
+        except BlobMissing:
+            return None  # put together with others a moment ago
+        except Damaged as error:
+            store.unreadable[name] = error.message
+            return None
+
+    for _, content in at_once(read, wanted, store.blobs.parallel):
+        if content:
+            try:
+                yield json.loads(content)
+            except (ValueError, RecursionError):
+                continue
+
+
+def rolled(store: Objects) -> Rolled:
+    """What the rolls tell. Damaged ones are named in `unreadable`."""
+    found = Rolled()
+    for told in store.told(names.ROLLS).values():
+        try:
+            for what in ("seen", "removed"):
+                found.told[what + "/"] |= set(split_ids(bytes.fromhex(told[what])))
+            found.told[names.SEEN] |= found.told[names.REMOVED]
+            for backup, (_, _, ended) in told.get("stays", {}).items():
+                found.told[names.SEEN].add(bytes.fromhex(backup))
+                if ended:
+                    found.told[names.REMOVED].add(bytes.fromhex(backup))
+            found.put += split_ids(bytes.fromhex(told.get("put", "")))
+            found.gone |= {str(one) for one in told.get("gone", ())}
+            found.whole = found.whole and "put" in told
+        except (ValueError, KeyError, TypeError, AttributeError, Damaged):
+            found.whole = False
+    found.whole = found.whole and not any(name.startswith(names.ROLLS) for name in store.unreadable)
+    found.told[names.STAYS] |= set(found.put)
+    found.told[names.ROLLS] |= set(found.put)
+    return found
+
+
+def gone(store: Objects, told: Notes) -> set[str]:
+    """Names of notes that somebody tells of, and that neither lie there nor stand in a roll."""
+    missing: set[str] = set()
+    for _ in range(_LOOKS):  # a sweep may be putting them together just now
+        lying, rolls = lying_notes(store), rolled(store)
+        sure = PREFIXES if rolls.whole else ()
+        missing = {prefix + id.hex() for prefix in sure for id in told[prefix] - lying[prefix] - rolls.told[prefix]}
+        if not missing:
+            break
+    return missing
+
+
+def taken_away(store: Objects) -> set[str]:
+    """Names of notes that were there and that nobody can have taken away but on purpose."""
+    return gone(store, before(store, lying_notes(store))) | rolled(store).gone
+
+
+def put_with(store: Objects, swallowed: Iterable[str]) -> dict[str, Any]:
+    """What a roll tells of the notes that it puts together, beside what they say."""
+    rolls, ids = rolled(store), [names.id_in(name) for name in swallowed if name.startswith((names.STAYS, names.ROLLS))]
+    put = list(dict.fromkeys([*rolls.put, *sorted(id for id in ids if id is not None)]))[-MOST_PUT:]
+    told: dict[str, Any] = {"put": b"".join(put).hex()}
+    if lost := sorted(taken_away(store)):
+        told["gone"] = lost
+    return told
+
+
+def remembered(content: str, *, store: bytes) -> Notes:
+    """Notes as somebody outside wrote them down for this store. Raises BadInput."""
+    try:
+        told = json.loads(content)
+        if told["store"] != store.hex():
+            raise BadInput("What is remembered is of another store.", field="remember", remedy="Use one file for each store.")
+        return notes_in(told["notes"])
+    except (ValueError, KeyError, TypeError, AttributeError, Damaged, RecursionError):
+        raise BadInput(
+            "What is remembered cannot be read.", field="remember", remedy="Name a file that an earlier check wrote, or a new one."
+        ) from None
+
+
+def memory(store: Objects) -> str:
+    """What to remember outside: JSON with the notes that lie there now."""
+    return json.dumps({"store": store.store.hex(), "notes": told_of(lying_notes(store))}, sort_keys=True)
