@@ -5,20 +5,24 @@
     python3 rescue.py list STORE                       what backups there are
     python3 rescue.py restore STORE BACKUP FOLDER      write one into a new folder
 
-STORE is a folder (copy a bucket into one first). The passphrase or the recovery code is asked for, or read from the file
-that --passphrase-file names; --device-passphrase-file is that of a sealed device. Damaged items are named and left out.
+STORE is a folder (copy a bucket into one first, object by object). The passphrase or the recovery code is asked for, or read from
+the file that --passphrase-file names; --device-passphrase-file is that of a sealed device. What is damaged is named and left
+out. Exit code 0: everything that was asked for is there; 1: something is lost, and named; 2: usage.
 """
 
 import argparse
+import contextlib
 import getpass
 import json
 import os
 import re
 import sys
 import unicodedata
+from collections import OrderedDict
 from pathlib import Path
 
 import zstandard
+from argon2.exceptions import HashingError
 from argon2.low_level import Type, hash_secret_raw
 from blake3 import blake3
 from cryptography.exceptions import InvalidTag
@@ -28,6 +32,11 @@ from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 
 ALPHABET = "23456789ABCDEFGHJKMNPQRSTUVWXYZ"
 ZERO_NONCE = bytes(12)
+KEPT_CHUNKS, KEPT_HANDLES = 64, 100
+
+
+def say(text: str) -> None:
+    print(text, file=sys.stderr)
 
 
 class Broken(Exception):
@@ -82,43 +91,78 @@ def wrapping_keys(slot: dict, secret: str) -> list[bytes]:
 class Store:
     def __init__(self, folder: Path, secret: str) -> None:
         self.folder = folder
-        header = json.loads((folder / "header").read_bytes())
-        if header.get("format") != "old-attic-vault" or header.get("version") != 2:
-            raise SystemExit("This is no Old Attic store of version 2.")
-        self.store = bytes.fromhex(header["store"])
-        self.slots = [json.loads(path.read_bytes()) | {"id": path.name} for path in sorted((folder / "keys").iterdir())]
+        try:
+            header = json.loads((folder / "header").read_bytes())
+            if header["format"] != "old-attic-vault" or header["version"] != 2:
+                raise ValueError
+            self.store, told = bytes.fromhex(header["store"]), {name: header[name] for name in header if name != "seal"}
+        except (OSError, ValueError, KeyError, TypeError):
+            raise SystemExit("This is no Old Attic store of version 2, or its header is damaged.") from None
+        self.slots = [slot for name in self.names("keys") if (slot := self.slot(name))]
         keys = self.unlock(header["vault"], secret)
         if keys is None:
             raise SystemExit("This passphrase does not open the store.")
         self.keys = keys
-        told = json.dumps({name: value for name, value in header.items() if name != "seal"}, sort_keys=True)
-        if blake3(told.encode(), key=keys.header).hexdigest() != header["seal"]:
+        if blake3(json.dumps(told, sort_keys=True).encode(), key=keys.header).hexdigest() != header["seal"]:
             raise SystemExit("The header of this store was changed.")
-        self.removed = self.read_removed()
+        self.broken = 0
+        """Objects that could not be read and of which a list of backups depends."""
         self.device: Keys | None = None
+        self.opened: OrderedDict[bytes, bytes] = OrderedDict()
+        self.files: OrderedDict[Path, int] = OrderedDict()
+        self.removed = self.read_removed()
         self.damaged = self.read_damage()
         self.places = self.read_footers()
+
+    def slot(self, name: str) -> dict | None:
+        """§3.2. One that cannot be read keeps nobody else out."""
+        try:
+            slot = json.loads((self.folder / "keys" / name).read_bytes())
+            if {"kind", "opens", "salt", "wrapped"} <= slot.keys():
+                return slot
+        except (OSError, ValueError, AttributeError):
+            pass
+        say(f"keys/{name} is damaged")
+        return None
 
     def unlock(self, id: str, secret: str) -> Keys | None:
         """§3.2."""
         for slot in self.slots:
-            for key in wrapping_keys(slot, secret) if slot["opens"] == id else []:
-                bound = {name: value for name, value in slot.items() if name not in ("wrapped", "told", "id")}
-                try:
-                    master = AESGCM(key).decrypt(ZERO_NONCE, bytes.fromhex(slot["wrapped"]), json.dumps(bound, sort_keys=True).encode())
-                except InvalidTag:
-                    continue
-                return Keys(bytes.fromhex(id), master)
+            try:
+                found = wrapping_keys(slot, secret) if slot["opens"] == id else []
+                bound = {name: value for name, value in slot.items() if name not in ("wrapped", "told")}
+                for key in found:
+                    try:
+                        master = AESGCM(key).decrypt(ZERO_NONCE, bytes.fromhex(slot["wrapped"]), json.dumps(bound, sort_keys=True).encode())
+                    except InvalidTag:
+                        continue
+                    return Keys(bytes.fromhex(id), master)
+            except (ValueError, TypeError, KeyError, HashingError):
+                say("a key slot is damaged")
         return None
 
     def object(self, name: str) -> bytes:
         """§4.2, §4.3."""
         place = b"shared " + name.encode() if name.startswith("manifests/") else b"local " + self.store + name.encode()
-        return unframe(self.keys.open(place, (self.folder / name).read_bytes()), 256 << 20)
+        try:
+            return unframe(self.keys.open(place, (self.folder / name).read_bytes()), 256 << 20)
+        except OSError as error:
+            raise Broken(f"{name} cannot be read: {error.strerror}") from None
+
+    def told(self, kind: str):
+        """JSON objects of a kind; those that are damaged are said."""
+        for name in self.names(kind):
+            try:
+                yield name, json.loads(self.object(f"{kind}/{name}"))
+            except (Broken, ValueError):
+                say(f"{kind}/{name} is damaged")
+                self.broken += 1
 
     def names(self, kind: str) -> list[str]:
+        """Of objects; whatever else lies there is not ours."""
         folder = self.folder / kind
-        return sorted(path.name for path in folder.iterdir() if re.fullmatch("[0-9a-f]{32}", path.name)) if folder.is_dir() else []
+        found = folder.iterdir() if folder.is_dir() else ()
+        return sorted(path.name for path in found if re.fullmatch("[0-9a-f]{32}", path.name) and path.is_file())
 
     def read_removed(self) -> set[str]:
         """§9.4, §9.5: what was removed and has not come back."""
@@ -128,15 +172,13 @@ class Store:
         def tell(numbers: dict[str, int], id: str, stay: int) -> None:
             numbers[id] = max(stay, numbers.get(id, 0))
 
-        for name in self.names("rolls"):
-            roll = json.loads(self.object(f"rolls/{name}"))
+        for _, roll in self.told("rolls"):
             for at in range(0, len(roll["removed"]), 32):
                 tell(ended, roll["removed"][at : at + 32], 1)
             for id, (first, _, last) in roll.get("stays", {}).items():
                 tell(begun, id, first)
                 tell(ended, id, last)
-        for name in self.names("stays"):
-            note = json.loads(self.object(f"stays/{name}"))
+        for _, note in self.told("stays"):
             if note["what"] != "seen":
                 tell(begun if note["what"] == "begun" else ended, note["backup"], note["stay"])
         for name in self.names("removed"):
@@ -144,52 +186,82 @@ class Store:
                 self.object(f"removed/{name}")
                 tell(ended, name, 1)
             except Broken:
-                print(f"removed/{name} is damaged and not believed", file=sys.stderr)
+                say(f"removed/{name} is damaged and not believed")
+                self.broken += 1
         return {id for id, stay in ended.items() if stay >= max(1, begun.get(id, 1))}
 
     def read_damage(self) -> set[tuple[str, bytes]]:
         """§10.2. Only a hint where two packs have a chunk: a chunk that opens is whole."""
         found = set()
-        for name in self.names("damage"):
-            for pack, text in json.loads(self.object(f"damage/{name}"))["packs"].items():
+        for _, told in self.told("damage"):
+            for pack, text in told["packs"].items():
                 found |= {(pack, bytes.fromhex(text[at : at + 32])) for at in range(0, len(text), 32)}
         return found
 
     def read_footers(self) -> dict[bytes, list[tuple[Path, int, int]]]:
-        """§6.1: where each chunk lies. The index objects are not needed."""
+        """§6.1: where each chunk lies. The index objects are asked only for packs whose footer is damaged."""
         places: dict[bytes, list[tuple[Path, int, int]]] = {}
+        indexed: dict[str, bytes] | None = None
         for path in sorted((self.folder / "packs").glob("*/*")) if (self.folder / "packs").is_dir() else []:
-            if not re.fullmatch("[0-9a-f]{32}", path.name):
+            if not re.fullmatch("[0-9a-f]{32}", path.name) or not path.is_file():
                 continue
             name = f"packs/{path.parent.name}/{path.name}"
-            with path.open("rb") as file:
-                size = file.seek(0, os.SEEK_END)
-                file.seek(max(0, size - 4))
-                length = int.from_bytes(file.read(4), "big")
-                file.seek(max(0, size - 4 - length))
-                try:
-                    footer = self.keys.open(b"local " + self.store + name.encode() + b"#footer", file.read(length))
-                except Broken:
-                    print(f"the footer of {name} is damaged", file=sys.stderr)
-                    continue
+            try:
+                size = path.stat().st_size
+                length = int.from_bytes(self.read(path, max(0, size - 4), 4), "big")
+                sealed = self.read(path, max(0, size - 4 - length), length)
+                footer = self.keys.open(b"local " + self.store + name.encode() + b"#footer", sealed)
+            except (Broken, OSError):
+                indexed = self.read_indexes() if indexed is None else indexed
+                footer = indexed.get(path.name, b"")
+                say(f"the footer of {name} is damaged" + ("; an index object knows it" if footer else ""))
             offset = 0
             for at in range(0, len(footer), 20):
-                chunk, sealed = footer[at : at + 16], int.from_bytes(footer[at + 16 : at + 20], "big")
+                chunk, sealed_bytes = footer[at : at + 16], int.from_bytes(footer[at + 16 : at + 20], "big")
                 if (path.name, chunk) not in self.damaged:
-                    places.setdefault(chunk, []).append((path, offset, sealed))
-                offset += sealed
+                    places.setdefault(chunk, []).append((path, offset, sealed_bytes))
+                offset += sealed_bytes
         return places
+
+    def read_indexes(self) -> dict[str, bytes]:
+        """§6.2: what footers of packs say, once more."""
+        found, at = {}, 0
+        for name in self.names("indexes"):
+            try:
+                content, at = self.object(f"indexes/{name}"), 0
+            except Broken:
+                say(f"indexes/{name} is damaged")
+                continue
+            while at + 20 <= len(content):
+                end = at + 20 + 20 * int.from_bytes(content[at + 16 : at + 20], "big")
+                found[content[at : at + 16].hex()], at = content[at + 20 : end], end
+        return found
+
+    def read(self, path: Path, offset: int, length: int) -> bytes:
+        """A part of a pack; the last few stay open."""
+        if path not in self.files:
+            self.files[path] = os.open(path, os.O_RDONLY)
+            if len(self.files) > KEPT_HANDLES:
+                os.close(self.files.popitem(last=False)[1])
+        return os.pread(self.files[path], length, offset)
 
     def chunk(self, id: bytes) -> bytes:
         """§4.1, §5.2."""
         for path, offset, length in self.places.get(id, []):
-            with path.open("rb") as file:
-                file.seek(offset)
-                try:
-                    return unframe(self.keys.open(b"chunk " + id, file.read(length)))
-                except Broken:
-                    continue
+            try:
+                return unframe(self.keys.open(b"chunk " + id, self.read(path, offset, length)))
+            except (Broken, OSError):
+                continue
         raise Broken(f"chunk {id.hex()} is damaged or missing")
+
+    def content(self, id: bytes) -> bytes:
+        """§3.6: of an item's chunk; the last few stay at hand, since tiny items share one (§5.3)."""
+        found = self.opened.get(id)
+        if found is None:
+            found = self.opened[id] = self.inner(self.chunk(id))
+            if len(self.opened) > KEPT_CHUNKS:
+                self.opened.popitem(last=False)
+        return found
 
     def inner(self, content: bytes) -> bytes:
         """§3.6."""
@@ -203,8 +275,9 @@ class Store:
                 continue
             try:
                 found.append((name, json.loads(self.object(f"manifests/{name}"))))
-            except Broken:
-                print(f"backup {name} cannot be read", file=sys.stderr)
+            except (Broken, ValueError):
+                say(f"backup {name} cannot be read")
+                self.broken += 1
         return sorted(found, key=lambda entry: entry[1]["finished_at"], reverse=True)
 
     def items(self, tree: dict):
@@ -215,8 +288,7 @@ class Store:
             for fork in ids:
                 try:
                     text = self.chunk(bytes.fromhex(fork)).hex()
-                except Broken as error:
-                    print(f"a part of {tree['kind']} is lost: {error}", file=sys.stderr)
+                except Broken:
                     continue
                 below += [text[at : at + 32] for at in range(0, len(text), 32)]
             ids = below
@@ -226,18 +298,46 @@ class Store:
                 count = int.from_bytes(content[:4], "big")
                 chunks = [content[4 + 16 * n : 20 + 16 * n] for n in range(count)]
                 rows = json.loads(self.inner(content[4 + 16 * count :]))
-            except Broken as error:
-                print(f"a part of {tree['kind']} is lost: {error}", file=sys.stderr)
+            except (Broken, ValueError):
                 continue
             for id, name, _, modified, _, flat, attributes in rows:
                 spans = [(chunks[flat[at]], flat[at + 1], flat[at + 2]) for at in range(0, len(flat), 3)]
                 yield id, name or id, spans, modified, attributes or {}
 
 
-def safe(path: bytes) -> bytes | None:
-    """A path below the folder, or nothing: a store is not trusted to name places on this machine."""
-    parts = path.split(b"/")
-    return None if b"\0" in path or any(part in (b"", b".", b"..") or len(part) > 255 for part in parts) else path
+class Into:
+    """The folder that is written: by handles, one name at a time, so that no path is too long and none leads through a link."""
+
+    def __init__(self, root: Path) -> None:
+        root.mkdir(parents=True)
+        self.root, self.open = root, OrderedDict()
+
+    def folder(self, path: bytes) -> int:
+        at = path
+        while at not in self.open and at:
+            at = at.rpartition(b"/")[0]
+        if at not in self.open:
+            self.keep(b"", os.open(self.root, os.O_RDONLY | os.O_DIRECTORY))
+        handle = self.open[at]
+        self.open.move_to_end(at)
+        for name in path[len(at) :].strip(b"/").split(b"/") if at != path else ():
+            with contextlib.suppress(FileExistsError):
+                os.mkdir(name, dir_fd=handle)
+            handle, at = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=handle), at + b"/" + name if at else name
+            self.keep(at, handle)
+        return handle
+
+    def keep(self, path: bytes, handle: int) -> None:
+        self.open[path] = handle
+        if len(self.open) > KEPT_HANDLES:
+            os.close(self.open.popitem(last=False)[1])
+
+    def place(self, path: bytes) -> tuple[int, bytes]:
+        """A path below the folder, or an error: a store is not trusted to name places on this machine."""
+        if b"\0" in path or any(part in (b"", b".", b"..") or len(part) > 255 for part in path.split(b"/")):
+            raise OSError("its path leads nowhere")
+        above, _, name = path.rpartition(b"/")
+        return self.folder(above), name
 
 
 def bytes_of(attributes: dict, name: str, text: str) -> bytes:
@@ -245,56 +345,93 @@ def bytes_of(attributes: dict, name: str, text: str) -> bytes:
     return bytes.fromhex(attributes[name]) if name in attributes else text.encode("utf-8", "replace")
 
 
-def set_facts(target: Path, modified: int, attributes: dict, usual: int) -> None:
+def set_facts(handle: int, modified: int, attributes: dict, usual: int) -> None:
     ns = modified * 1000 + attributes.get("ns", 0)
-    os.chmod(target, attributes.get("mode", usual) & 0o777)
-    os.utime(target, ns=(ns, ns))
+    os.fchmod(handle, attributes.get("mode", usual) & 0o777)
+    os.utime(handle, ns=(ns, ns))
 
 
-def write(store: Store, manifest: dict, into: Path) -> int:
+def write_file(store: Store, folder: int, name: bytes, spans: list, modified: int, attributes: dict) -> None:
+    handle = os.open(name, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600, dir_fd=folder)
+    try:
+        for chunk, offset, length in spans:
+            rest = memoryview(store.content(chunk))[offset : offset + length]
+            if len(rest) != length:
+                raise Broken("a chunk is shorter than it should be")
+            while rest:
+                rest = rest[os.write(handle, rest) :]
+        set_facts(handle, modified, attributes, 0o600)
+    except Broken:
+        os.unlink(name, dir_fd=folder)
+        raise
+    finally:
+        os.close(handle)
+
+
+def write(store: Store, manifest: dict, into: Into) -> int:
     """How many items were lost."""
-    lost, links = 0, []
+    lost, links, taken = 0, [], set()
     from_folder = manifest["device_told"].get("family") == "folder"
     for tree in manifest["kinds"]:
+        seen = 0
         for id, name, spans, modified, attributes in store.items(tree):
-            shown = f"{tree['kind']}/{name.replace('/', '_')}"
-            own = bytes_of(attributes, "name_bytes", id) if from_folder else shown.encode("utf-8", "replace")
-            path = safe(own)
-            target = into / os.fsdecode(path or b"")
-            if path is None or target.exists():
-                print(f"left out: {name!r}", file=sys.stderr)
-                lost += 1
-                continue
-            target.parent.mkdir(parents=True, exist_ok=True)
+            seen += 1
+            path = bytes_of(attributes, "name_bytes", id) if from_folder else unique(f"{tree['kind']}/{name.replace('/', '_')}", taken)
             if "link" in attributes:
-                links.append((target, bytes_of(attributes, "link_bytes", attributes["link"])))
+                links.append((path, bytes_of(attributes, "link_bytes", attributes["link"]), modified, attributes))
                 continue
             try:
-                with target.open("xb") as file:
-                    for chunk, offset, length in spans:
-                        content = store.inner(store.chunk(chunk))
-                        if offset + length > len(content):
-                            raise Broken("a chunk is shorter than it should be")
-                        file.write(content[offset : offset + length])
-            except Broken as error:
-                target.unlink()
-                print(f"lost: {name!r}: {error}", file=sys.stderr)
+                write_file(store, *into.place(path), spans, modified, attributes)
+            except (Broken, OSError) as error:
+                say(f"lost: {name!r}: {error}")
                 lost += 1
-                continue
-            set_facts(target, modified, attributes, 0o600)
-    for target, points_to in links:  # last, so that nothing is written through one
-        target.symlink_to(os.fsdecode(points_to))
-    folders = list(store.items(manifest["folders"])) if manifest["folders"] else []
-    for id, _, _, modified, attributes in sorted(folders, key=lambda row: bytes_of(row[4], "name_bytes", row[0]), reverse=True):
-        path = safe(bytes_of(attributes, "name_bytes", id))
-        if path is not None and not any(part.is_symlink() for part in (into / os.fsdecode(path), *(into / os.fsdecode(path)).parents)):
-            (into / os.fsdecode(path)).mkdir(parents=True, exist_ok=True)
-            set_facts(into / os.fsdecode(path), modified, attributes, 0o700)
+        if seen < tree["items"]:
+            say(f"lost: {tree['items'] - seen} of {tree['items']} items of {tree['kind']}, which cannot even be named")
+            lost += tree["items"] - seen
+    for path, points_to, modified, attributes in links:  # last, so that nothing is written through one
+        try:
+            folder, name = into.place(path)
+            os.symlink(points_to, name, dir_fd=folder)
+            ns = modified * 1000 + attributes.get("ns", 0)
+            os.utime(name, ns=(ns, ns), dir_fd=folder, follow_symlinks=False)
+        except OSError as error:
+            say(f"lost: {path!r}: {error}")
+            lost += 1
+    return lost + write_folders(store, manifest, into)
+
+
+def write_folders(store: Store, manifest: dict, into: Into) -> int:
+    """Deepest first, so that nothing changes their times afterwards."""
+    tree, lost = manifest.get("folders"), 0
+    found = [(bytes_of(entry[4], "name_bytes", entry[0]), *entry[3:]) for entry in store.items(tree)] if tree else []
+    for path, modified, attributes in sorted(found, key=lambda entry: entry[0], reverse=True):
+        try:
+            into.place(path)
+            set_facts(into.folder(path), modified, attributes, 0o700)
+        except OSError as error:
+            say(f"lost: the folder {path!r}: {error}")
+            lost += 1
+    if tree and len(found) < tree["items"]:
+        say(f"lost: times and modes of {tree['items'] - len(found)} folders")
+        lost += tree["items"] - len(found)
     return lost
 
 
+def unique(path: str, taken: set[str]) -> bytes:
+    """Names of phones need not differ."""
+    stem, dot, ending = path.rpartition(".")
+    number, found = 1, path
+    while found in taken:
+        number += 1
+        found = f"{stem} ({number}){dot}{ending}" if stem else f"{path} ({number})"
+    taken.add(found)
+    return found.encode("utf-8", "replace")
+
+
 def secret_from(file: str | None, ask: str) -> str:
-    return Path(file).read_text().removesuffix("\n") if file else getpass.getpass(f"{ask}: ")
+    if file is None:
+        return getpass.getpass(f"{ask}: ")
+    return Path(file).read_bytes().decode("utf-8-sig").removesuffix("\n").removesuffix("\r")
 
 
 def main() -> int:
@@ -312,7 +449,7 @@ def main() -> int:
         for id, manifest in found:
             items, size = (sum(tree[field] for tree in manifest["kinds"]) for field in ("items", "bytes"))
             print(f"{id}  {manifest['finished_at']}  {items:>8} items  {size:>14} bytes  {manifest['device_told'].get('name')}")
-        return 0
+        return 1 if store.broken else 0
     if given.folder is None or given.folder.exists():
         parser.error("restore needs a BACKUP and a FOLDER that does not exist yet")
     wanted = [manifest for id, manifest in found if given.backup and id.startswith(given.backup)]
@@ -322,8 +459,10 @@ def main() -> int:
         store.device = store.unlock(wanted[0]["sealed"], secret_from(given.device_passphrase_file, "Passphrase of the device"))
         if store.device is None:
             raise SystemExit("This passphrase does not open the device.")
-    given.folder.mkdir(parents=True)
-    return 1 if write(store, wanted[0], given.folder) else 0
+    lost = write(store, wanted[0], Into(given.folder))
+    if lost:
+        say(f"{lost} items are lost; everything else is in {given.folder}")
+    return 1 if lost else 0
 
 
 if __name__ == "__main__":

@@ -1,6 +1,7 @@
 """The rescue reader against stores that the product wrote: two programs that share nothing but the format page."""
 
 import ast
+import json
 import os
 import random
 import secrets
@@ -13,12 +14,14 @@ from unittest import TestCase
 
 from adapters.links.tree import TreeLink
 from adapters.stores.folder import FolderBlobs
+from commandline.tests.scene import Scene
 from core.content.kinds import KIND_CODES
+from core.vault import blobs as names
 from core.vault.capture import Capture, Request
 from core.vault.chunks import VaultLimits
 from core.vault.copying import copy
 from core.vault.manifests import Manifest
-from core.vault.opening import create_vault
+from core.vault.opening import create_vault, open_vault
 from core.vault.sealed_devices import seal_device
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE
@@ -155,3 +158,113 @@ class TheRescueReader(TestCase):
         told = self.rescue("restore", "store", manifest.id.hex(), "out", code=1)
         self.assertEqual(told.count("lost:"), 1)
         self.assertEqual(len(list((self.here / "out" / "notes").iterdir())), 406)
+
+
+class OneBrokenObject(Scene):
+    """A damaged byte in an object of every kind, and strangers everywhere: the two programs list and give back the same."""
+
+    def setUp(self):
+        super().setUp()
+        source = random.Random(2)
+        for n in range(60):
+            (self.phone / "notes" / f"{n:02}.txt").write_text(f"note {n} " + "and more " * source.randrange(40))
+        self.deep = ["d" * 100] * 50
+        at = os.open(self.phone, os.O_RDONLY)
+        for name in self.deep:
+            os.mkdir(name, dir_fd=at)
+            at, above = os.open(name, os.O_RDONLY, dir_fd=at), at
+            os.close(above)
+        os.close(at)
+        self.addCleanup(subprocess.run, ["rm", "-rf", self.phone, self.here / "ours", self.here / "theirs"], check=True)
+        first = self.backup()["backup"]
+        (self.phone / "photos" / "b.jpg").write_bytes(source.randbytes(200_000))
+        self.backup()
+        self.run_json("remove", self.store, first)
+        self.run_json("sweep", self.store, "--grace", "0")
+        (self.phone / "photos" / "b.jpg").write_bytes(source.randbytes(200_000))
+        (self.phone / "notes" / "07.txt").write_text("another note")
+        self.newest = self.backup()["backup"]
+        (self.phone / "photos" / "c.jpg").write_bytes(source.randbytes(50_000))
+        last = self.backup()["backup"]
+        self.run_json("remove", self.store, last)
+        self.run_json("sweep", self.store)  # leaves a mark
+        vault = open_vault(FolderBlobs(Path(self.store)), passphrase="tide and chalk and rope", random=secrets.token_bytes,
+                           limits=VaultLimits(), policy=LENIENT)  # fmt: skip
+        vault.write_object(names.DAMAGE, json.dumps({"packs": {"00" * 16: ""}}).encode())
+        self.backup()
+        self.run_json("remove", self.store, self.run_json("list", self.store)[1][0]["backup"])
+        for at, kind in enumerate(("keys", "packs", "packs/00", "manifests", "rolls", "removed", "seen", "marks", "indexes", ".")):
+            folder = Path(self.store) / kind
+            folder.mkdir(exist_ok=True)
+            (folder / "Thumbs.db").write_bytes(b"x" * at)
+            (folder / ".tmp-copy").write_bytes(b"")
+            (folder / ("f" * 31)).mkdir()
+
+    def rescue(self, *arguments: str) -> tuple[int, str, str]:
+        command = [sys.executable, "-P", str(RESCUE), *arguments, "--passphrase-file", self.pass_file]
+        env = {name: value for name, value in os.environ.items() if name != "PYTHONPATH"}
+        done = subprocess.run(command, cwd=self.here, env=env, capture_output=True, text=True, check=False)
+        self.assertNotIn("Traceback", done.stderr)
+        return done.returncode, done.stdout, done.stderr
+
+    def tree(self, folder: Path) -> dict[str, tuple]:
+        link = TreeLink(folder)
+        items = [item for kind in link.kinds() for item in link.inventory(kind)]
+        found = {item.id: (item.kind, item.modified, item.attributes, b"".join(link.read(item))) for item in items}
+        link.close()
+        return found
+
+    def answers(self, broken: str) -> tuple[int, int]:
+        """Both programs list and restore; their answers are the same. Exit codes of the rescue reader."""
+        _, ours = self.run_json("list", self.store)
+        code, theirs, _ = self.rescue("list", "store")
+        self.assertEqual({row["backup"] for row in ours}, {line.split()[0] for line in theirs.splitlines()}, broken)
+        for folder in ("ours", "theirs"):
+            subprocess.run(["rm", "-rf", self.here / folder], check=True)
+        if not any(row["backup"] == self.newest for row in ours):
+            return code, 2
+        done, told, _ = self.run_command("restore", self.store, self.newest, str(self.here / "ours"))
+        status, _, said = self.rescue("restore", "store", self.newest, "theirs")
+        self.assertEqual((status, self.tree(self.here / "ours")), (done, self.tree(self.here / "theirs")), f"{broken}: {told} {said}")
+        return code, status
+
+    def test_of_every_kind(self):
+        store = Path(self.store)
+        self.assertEqual(self.answers("nothing"), (0, 0))
+        self.assertIn("/".join(self.deep), self.tree(self.here / "theirs"))
+        objects = {path.relative_to(store).as_posix() for path in store.rglob("*") if path.is_file()}
+        kinds: dict[str, list[str]] = {}
+        for name in sorted(objects):
+            if names.is_ours(name):
+                kinds.setdefault(name.partition("/")[0], []).append(name)
+        expected = {"header", "keys", "packs", "indexes", "manifests", "marks", "seen", "removed", "rolls", "damage"}
+        self.assertEqual(set(kinds), expected)
+        outcomes: dict[str, set[tuple[int, int]]] = {}
+        for kind in expected - {"header", "keys"}:
+            for name in kinds[kind]:
+                path = store / name
+                content = path.read_bytes()
+                for at in (len(content) // 2, len(content) - 30) if kind == "packs" else (len(content) // 2,):
+                    with self.subTest(name=name, at=at):
+                        path.write_bytes(content[:at] + bytes([content[at] ^ 1]) + content[at + 1 :])
+                        outcomes.setdefault(kind, set()).add(self.answers(name))
+                path.write_bytes(content)
+        lost = {code for codes in outcomes["packs"] for code in codes[1:]}
+        self.assertEqual(lost, {0, 1})  # of some packs nothing is needed
+        self.assertIn((1, 2), outcomes["manifests"])
+        self.assertEqual(outcomes["rolls"], {(1, 0)})
+        for kind in ("indexes", "marks", "seen"):
+            self.assertEqual(outcomes[kind], {(0, 0)}, kind)
+
+    def test_of_the_slots_the_others_open_and_a_broken_header_is_told(self):
+        store = Path(self.store)
+        for path in [path for path in (store / "keys").iterdir() if names.is_ours(f"keys/{path.name}")]:
+            content = path.read_bytes()
+            for broken in (b"", b"[]", b"garbage", content.replace(b'"salt": "', b'"salt": "zz'), content.replace(b'"kind"', b'"find"')):
+                path.write_bytes(broken)
+                code, _, _ = self.run_command("list", self.store)
+                found, _, said = self.rescue("list", "store")
+                self.assertEqual((found == 0) or b"passphrase" in content, (code == 0) or b"passphrase" in content, said)
+            path.write_bytes(content)
+        (store / "header").write_bytes(b"garbage")
+        self.assertEqual(self.rescue("list", "store")[0], 1)

@@ -52,9 +52,8 @@ def open_backups(
             continue
         if seal_of(keys, told).hex() != told["seal"]:
             raise Damaged("The header of this vault was changed.")
-        backups = Backups(blobs, keys, store=store, random=random)
-        if slot.id not in closed_slots(backups):
-            return backups
+        if slot.id not in closed_slots(Backups(blobs, keys, store=store, random=random)):
+            return Backups(blobs, keys, store=store, random=random)
         # a slot that was removed and has been put back: another one may open with the same secret
     if damaged is not None and not mine:
         raise damaged
