@@ -2,6 +2,7 @@
 
 import argparse
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 from adapters.destinations.folder import FolderDestination
@@ -20,6 +21,7 @@ from core.errors import BadInput
 from core.recovery.extract import extract
 from core.units import iec
 from core.vault.capture import Capture, Captured, Progress, Request
+from core.vault.manifests import Stored
 from core.vault.writer import Writer
 
 _MOST_SHOWN = 20
@@ -87,15 +89,27 @@ def restore(given: argparse.Namespace) -> int:
         kind_of(code)
     paths = [path.strip("/") for path in given.path or ()]
     gone: dict[str, int] = {}
-    items = [(path, stored) for _, path, stored in chosen(vault, manifest, paths, given.kind or [], gone)]
     whole = not paths and not given.kind
-    if not items and not whole and not gone:
-        raise BadInput("Nothing in this backup fits.", field="path", remedy="Look with `show` what is in it.")
-    trees = [manifest.folders] if manifest.folders else []
-    folders = [(path_of(stored.item), stored) for tree in trees for stored in vault.items(manifest, tree.kind, lost=lambda count: None)]
+    above: set[str] = set()
+    """Folders of what was chosen."""
+
+    def files() -> Iterator[tuple[str, Stored]]:
+        for _, path, stored in chosen(vault, manifest, paths, given.kind or [], gone):
+            if not whole:
+                above.update(path[:at] for at, letter in enumerate(path) if letter == "/")
+            yield path, stored
+
+    def folders() -> Iterator[tuple[str, Stored]]:
+        for stored in vault.items(manifest, manifest.folders.kind, lost=lambda count: None) if manifest.folders else ():
+            if whole or path_of(stored.item) in above:
+                yield path_of(stored.item), stored
+
+    total_bytes = manifest.size_bytes
     if not whole:
-        needed = {path[:at] for path, _ in items for at, letter in enumerate(path) if letter == "/"}
-        folders = [entry for entry in folders if entry[0] in needed]
+        sizes = [stored.item.size_bytes for _, stored in files()]
+        if not sizes and not gone:
+            raise BadInput("Nothing in this backup fits.", field="path", remedy="Look with `show` what is in it.")
+        total_bytes = sum(sizes)
     destination = FolderDestination(Path(given.dest))
     try:
         destination.prepare()
@@ -103,7 +117,7 @@ def restore(given: argparse.Namespace) -> int:
         raise BadInput(str(error), field="dest", remedy="Choose an empty folder, or one that does not exist yet.") from None
     meter = Meter("Restoring")
     try:
-        found = extract(vault, items, folders, destination, on_progress=meter)
+        found = extract(vault, files(), folders(), destination, total_bytes=total_bytes, on_progress=meter)
     finally:
         meter.close()
     damaged = [{"kind": lost.kind, "path": shown_path(lost.path), "reason": lost.reason} for lost in found.lost]

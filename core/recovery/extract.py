@@ -5,8 +5,9 @@ Symbolic links come after every file and folders get their times last, so that n
 a link that a backup brought along.
 """
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from itertools import islice
 from typing import Protocol
 
 from core.content.items import Item
@@ -16,6 +17,9 @@ from core.recovery.stream import Stream, in_store_order
 from core.vault.errors import Damaged, Stopped
 from core.vault.manifests import Stored
 from core.vault.vault import Vault
+
+_AT_ONCE = 20_000
+"""Items whose order in the store is sought at a time."""
 
 
 class Unwritable(AtticError):
@@ -63,32 +67,36 @@ class Extracted:
 
 def extract(
     vault: Vault,
-    items: Sequence[tuple[str, Stored]],
-    folders: Sequence[tuple[str, Stored]],
+    items: Iterable[tuple[str, Stored]],
+    folders: Iterable[tuple[str, Stored]],
     destination: Destination,
     *,
+    total_bytes: int = 0,
     on_progress: Callable[[int, int], None] = lambda done_bytes, total_bytes: None,
     should_stop: Callable[[], bool] = lambda: False,
 ) -> Extracted:
-    """(path, item) of each. Raises StoreError, DeviceSealed, Stopped."""
+    """(path, item) of each; `folders` are asked for last. Holds some thousand items at a time, however many there are.
+    Raises StoreError, DeviceSealed, Stopped."""
     found = Extracted()
-    links = [entry for entry in items if _is_link(entry[1])]
-    files = [entry for entry in items if not _is_link(entry[1])]
-    order = in_store_order(vault, [stored for _, stored in files])
-    total = sum(stored.item.size_bytes for _, stored in files)
-    stream = Stream.of(vault, [files[at][1] for at in order])
-    try:
-        for at in order:
-            path, stored = files[at]
-            if should_stop():
-                raise Stopped("The restore was stopped.")
-            with _noted(found, path, stored):
-                destination.file(path, stored.item, stream.pieces(stored))
-                found.items += 1
-                found.size_bytes += stored.item.size_bytes
-            on_progress(found.size_bytes, total)
-    finally:
-        stream.close()
+    links = list[tuple[str, Stored]]()
+    source = iter(items)
+    while window := list(islice(source, _AT_ONCE)):
+        links += [entry for entry in window if _is_link(entry[1])]
+        files = [entry for entry in window if not _is_link(entry[1])]
+        order = in_store_order(vault, [stored for _, stored in files])
+        stream = Stream.of(vault, [files[at][1] for at in order])
+        try:
+            for at in order:
+                path, stored = files[at]
+                if should_stop():
+                    raise Stopped("The restore was stopped.")
+                with _noted(found, path, stored):
+                    destination.file(path, stored.item, stream.pieces(stored))
+                    found.items += 1
+                    found.size_bytes += stored.item.size_bytes
+                on_progress(found.size_bytes, max(total_bytes, found.size_bytes))
+        finally:
+            stream.close()
     for path, stored in links:
         with _noted(found, path, stored):
             destination.link(path, stored.item)

@@ -53,10 +53,10 @@ def notes_in(told: Mapping[str, Any]) -> Notes:
     return {prefix: set(split_ids(bytes.fromhex(told.get(prefix.rstrip("/"), "")))) for prefix in PREFIXES}
 
 
-def after(store: Objects, *, besides: str = "") -> dict[str, str]:
+def after(store: Objects) -> dict[str, str]:
     """What a new note tells of those before it: all of them, or a chance few of very many."""
     notes = lying_notes(store)
-    several = sorted((prefix, id) for prefix, ids in notes.items() for id in ids if prefix + id.hex() != besides)
+    several = sorted((prefix, id) for prefix, ids in notes.items() for id in ids)
     if len(several) > _MOST_TOLD:
         salt = store.random(8)
         several = sorted(several, key=lambda one: store.keys.chunk_id(salt + one[1]))[:_MOST_TOLD]

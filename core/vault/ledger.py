@@ -145,7 +145,7 @@ def remove_backup(store: Objects, id: bytes) -> None:
 def note(store: Objects, prefix: str, id: bytes) -> None:
     """Write a single note; a second one does nothing."""
     name = prefix + id.hex()
-    content = json.dumps({"after": after(store, besides=name)}).encode()
+    content = json.dumps({"after": after(store)}).encode()
     try:
         store.blobs.create(name, store.sealed_object(name, content, compress=False))
     except BlobExists:

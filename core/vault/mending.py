@@ -35,7 +35,7 @@ def mend_notes(vault: Backups, other: Backups | None = None) -> NotesReport:
     """Nothing happens to a ledger that is whole. Raises StoreError."""
     report = NotesReport()
     broken = _broken(vault)
-    if other is not None and other.store == vault.store:
+    if other is not None:
         report.fetched = [name for name in sorted(broken) if _fetched(vault, other, name)]
     broken = _broken(vault) if report.fetched else broken
     if not broken:
@@ -65,6 +65,7 @@ def _broken(vault: Backups) -> set[str]:
 
 
 def _fetched(vault: Backups, other: Backups, name: str) -> bool:
+    """Only what opens here is taken: notes are sealed for their own store, which the other one may be a copy of."""
     try:
         sealed = other.blobs.read(name)
         json.loads(vault.opened(name, sealed) or b"null")

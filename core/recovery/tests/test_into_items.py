@@ -3,7 +3,7 @@
 import json
 import random
 from dataclasses import replace
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from core.content.errors import DeviceFull, LinkCut
 from core.recovery.conflicts import WhenThere
@@ -222,6 +222,31 @@ class _Cut(MemoryDevice):
         self.requests_left -= 1
         if self.requests_left <= 0:
             raise LinkCut("The cable came loose.")
+
+
+class ManyItems(TestCase):
+    def test_no_more_than_some_are_held_at_a_time(self):
+        bench = Bench()
+        content = {("documents", f"d{n:03}"): f"document {n}".encode() for n in range(95)}
+        manifest = bench.capture(MemoryDevice(content)).manifest
+        vault = bench.again()
+        vault.refresh()
+        asked, most, got = 0, 0, dict[str, bytes]()
+
+        def items():
+            nonlocal asked, most
+            for stored in vault.items(manifest, "documents"):
+                asked += 1
+                most = max(most, asked - len(got))
+                yield stored.item.id, stored
+
+        class Place:
+            def file(self, path, item, pieces, *, over=False):
+                got[path] = b"".join(pieces)
+
+        with mock.patch("core.recovery.extract._AT_ONCE", 10):
+            self.assertEqual(extract(vault, items(), [], Place()).items, 95)
+        self.assertEqual((got, most), ({id: held for (_, id), held in content.items()}, 10))
 
 
 class OneThatThePlaceRefuses(TestCase):
