@@ -4,6 +4,7 @@ What opens quickly opens this: a list of backups, the slots of a key, the header
 """
 
 import json
+from collections.abc import Callable
 from dataclasses import replace
 
 from core.vault import blobs as names
@@ -15,6 +16,7 @@ from core.vault.ledger import Ledger, read_ledger, remove_backup
 from core.vault.manifests import Manifest, decode_manifest
 from core.vault.objects import Objects
 from core.vault.parallel import at_once
+from core.vault.revisions import Revision, Revisions, revised
 from core.vault.sealing import chunk_place, unseal
 
 
@@ -25,6 +27,7 @@ class Backups(Objects):
         super().__init__(blobs, keys, store=store, random=random)
         self.device_keys: dict[bytes, Keys] = {}
         """Keys of sealed devices that are at hand, by their id."""
+        self.revisions = Revisions(self)
 
     def ledger(self) -> Ledger:
         """Which backups and slots were there and were removed (§9.4)."""
@@ -38,29 +41,35 @@ class Backups(Objects):
 
     def manifest(self, id: bytes) -> Manifest:
         """The root of a backup. Raises NoSuchBackup, Damaged."""
+        return self._read_manifest(id, self.revisions.now().get(id), lambda: self.ledger().stay(id))
+
+    def _read_manifest(self, id: bytes, revision: Revision | None, stay: Callable[[], int]) -> Manifest:
         try:
             manifest = decode_manifest(self.read_object(names.MANIFESTS + id.hex()), id=id)
         except BlobMissing:
             raise NoSuchBackup(f"The store holds no backup {id.hex()}.") from None
-        return self._with_private(manifest)
+        return self._with_private(revised(manifest, revision, stay))
 
     def manifests(self) -> list[Manifest]:
         """Every readable backup, newest first; unreadable ones are named in `unreadable`."""
-        found = []
-        for id, told in at_once(self._manifest_or_why, self.backup_ids(), self.blobs.parallel):
+        found, ids = [], self.backup_ids()
+        revisions = self.revisions.now() if ids else {}
+        stays = self.ledger().begun if revisions else {}
+
+        def read(id: bytes) -> Manifest | str | None:
+            try:
+                return self._read_manifest(id, revisions.get(id), lambda: stays.get(id, 1))
+            except NoSuchBackup:
+                return None
+            except Damaged as error:
+                return error.message
+
+        for id, told in at_once(read, ids, self.blobs.parallel):
             if isinstance(told, str):
                 self.unreadable[names.MANIFESTS + id.hex()] = told
             elif told is not None:
                 found.append(told)
         return sorted(found, key=lambda manifest: (manifest.finished_at, manifest.id), reverse=True)
-
-    def _manifest_or_why(self, id: bytes) -> Manifest | str | None:
-        try:
-            return self.manifest(id)
-        except NoSuchBackup:
-            return None
-        except Damaged as error:
-            return error.message
 
     def _with_private(self, manifest: Manifest) -> Manifest:
         """A sealed device's note and names, when its key is at hand."""

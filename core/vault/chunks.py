@@ -35,7 +35,7 @@ class VaultLimits:
     """Items up to this size are tiny."""
     grace_seconds: float = 24 * HOURS
     """How long a marked pack stays before it is removed; longer than any run takes."""
-    waste_percent: float = 40
+    waste_percent: float = 33
     """A pack with more unneeded bytes than this is rewritten."""
     most_small_packs: int = 64
     """When there are more packs below a quarter of `pack_bytes`, they are put together."""

@@ -94,6 +94,14 @@ def send_chunks(source: Vault, target: Vault, writer: Writer, chunks: Iterable[b
     return arrived
 
 
+def moved(source: Vault, target: Vault, manifest: Manifest, writer: Writer) -> Manifest:
+    """The same backup in a store with the same key, with the trees that it has in the other one; nothing is committed. Raises
+    Damaged."""
+    job = _Copy(source, target, writer, needs_of(source, [manifest]))
+    job.move(manifest)
+    return manifest
+
+
 def resealed(source: Vault, target: Vault, manifest: Manifest, writer: Writer) -> Manifest:
     """The same backup under the target's key; nothing is committed. Raises Damaged."""
     job = _Copy(source, target, writer, needs_of(source, [manifest]))
@@ -125,8 +133,8 @@ class _Copy:
         if (self._needs.damaged.keys() & self._needs.trees[manifest.id]) or self._lacks(manifest):
             raise Damaged("A part of this backup is damaged or missing.")
         if same_key(self._source, self._target):
-            self._move(manifest)
-            self._writer.commit_copy(manifest.id, self._source.blobs.read(names.MANIFESTS + manifest.id.hex()))
+            self.move(manifest)
+            self._writer.commit(manifest, again=True)
         else:
             self._writer.commit(self.sealed_anew(manifest), again=True)
 
@@ -138,7 +146,7 @@ class _Copy:
         """Everything the backup needs, in the order in which it lies."""
         return ids_of(self._entries[self._needs.of(manifest.id)])
 
-    def _move(self, manifest: Manifest) -> None:
+    def move(self, manifest: Manifest) -> None:
         chunks = self._chunks(manifest)
         there = self._target.index.numbers(b"".join(chunks)) >= 0
         self._writer.rely_on(b"".join(chunk for chunk, is_there in zip(chunks, there, strict=True) if is_there))
@@ -187,4 +195,8 @@ def _new_id(spans: Spans) -> bytes:
 def raw_manifest(vault: Vault, id: bytes) -> Manifest:
     """The manifest with its private part still sealed. Raises NoSuchBackup, Damaged."""
     found = vault.manifest(id)
-    return found if found.sealed is None else decode_manifest(vault.read_object(names.MANIFESTS + id.hex()), id=id)
+    if found.sealed is None:
+        return found
+    raw = decode_manifest(vault.read_object(names.MANIFESTS + id.hex()), id=id)
+    kinds = tuple(replace(one, tops=now.tops) for one, now in zip(raw.kinds, found.kinds, strict=True))
+    return replace(raw, kinds=kinds, folders=found.folders)

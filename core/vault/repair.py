@@ -11,13 +11,14 @@ import numpy as np
 
 from core.errors import AtticError
 from core.vault import blobs as names
-from core.vault.copying import raw_manifest, resealed, same_key, send_chunks
+from core.vault.copying import moved, raw_manifest, resealed, same_key, send_chunks
 from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.keys import ID_BYTES
 from core.vault.ledger import note_seen
-from core.vault.manifests import parted_branch
+from core.vault.manifests import encode_manifest, parted_branch
 from core.vault.mending import NotesReport, mend_notes
 from core.vault.needs import needs_of
+from core.vault.revisions import Revision, encoded
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
@@ -50,11 +51,32 @@ def repair(vault: Vault, other: Vault) -> RepairReport:
                 writer.flush()
         else:
             _mend_from_another_key(vault, other, writer)
+        _take_their_trees(vault, other, writer)
         report.mended_chunks = writer.stored_chunks
     finally:
         writer.close()
     report.left = damaged_backups(vault)
     return report
+
+
+def _take_their_trees(vault: Vault, other: Vault, writer: Writer) -> None:
+    """Where a sweep of one of the two has bundled items anew, the same items lie in other chunks there: what cannot be mended
+    chunk by chunk is had with the other store's trees, as a revision."""
+    revisions, told = vault.revisions.now(), dict[bytes, Revision]()
+    for id in damaged_backups(vault):
+        try:
+            raw = raw_manifest(other, id)
+            theirs = moved(other, vault, raw, writer) if same_key(vault, other) else resealed(other, vault, raw, writer)
+        except (NoSuchBackup, Damaged):
+            continue
+        number = 1 + (revisions[id].number if id in revisions else 0)
+        told[id] = Revision(number=number, stay=vault.ledger().stay(id), tops={summary.kind: summary.tops for summary in theirs.trees})
+    if told:
+        writer.commit_revisions(encoded(told))
+    if not damaged_backups(vault):
+        vault.revisions.now()
+        for name in [name for name in vault.unreadable if name.startswith(names.REVISIONS)]:
+            vault.blobs.delete(name)  # nothing needs it any more
 
 
 def missing_chunks(vault: Vault) -> set[bytes]:
@@ -89,10 +111,10 @@ def _mend_manifests(vault: Vault, other: Vault, writer: Writer, report: RepairRe
         try:
             manifest = raw_manifest(other, id)
             if same_key(vault, other):
-                sealed = other.blobs.read(names.MANIFESTS + id.hex())
-                vault.opened(names.MANIFESTS + id.hex(), sealed)
-                vault.blobs.delete(names.MANIFESTS + id.hex())
-                vault.blobs.create(names.MANIFESTS + id.hex(), sealed)
+                name = names.MANIFESTS + id.hex()
+                sealed = vault.sealed_object(name, encode_manifest(manifest))
+                vault.blobs.delete(name)
+                vault.blobs.create(name, sealed)
                 note_seen(vault, id, ledger.stay(id))
             else:
                 anew = resealed(other, vault, manifest, writer)

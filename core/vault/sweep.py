@@ -8,7 +8,7 @@ first. A second sweep at the same time does no harm, it only does the work twice
 
 import contextlib
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Set
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
@@ -17,13 +17,16 @@ import numpy as np
 
 from core.vault import blobs as names
 from core.vault.blobs import pack_name
+from core.vault.bundles import Bundles, bundle_anew, bundles_of
 from core.vault.chunks import Mark
+from core.vault.dry import DryBlobs
 from core.vault.errors import BlobMissing, Damaged, Stopped
 from core.vault.fetching import fetch
 from core.vault.ledger import put_together
 from core.vault.manifests import Manifest
 from core.vault.needs import Needs, needs_of
-from core.vault.packs import encode_index, footer_bytes, ids_of
+from core.vault.packs import ENTRY, Entries, encode_index, footer_bytes, ids_of
+from core.vault.revisions import encoded
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
@@ -40,6 +43,15 @@ class SweepReport:
     """Everything in the store afterwards."""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Look:
+    """What every backup needs, and the index that knows it."""
+
+    manifests: list[Manifest]
+    needs: Needs
+    bundles: Bundles
+
+
 @dataclass(slots=True, kw_only=True)
 class Plan:
     """What a sweep would do now."""
@@ -49,6 +61,8 @@ class Plan:
     moving: list[bytes] = field(default_factory=list)
     """Chunks in them that are needed, in the order in which they lie."""
     doomed_bytes: int = 0
+    moved: list[int] = field(default_factory=list)
+    """How many chunks each of the new packs will hold."""
     moved_bytes: int = 0
     """What the new packs will occupy."""
 
@@ -58,12 +72,31 @@ class Plan:
 
 
 def plan_sweep(vault: Vault) -> SweepReport:
-    """A dry run: exactly what a sweep frees once it is carried through. Raises Damaged."""
-    plan = _plan(vault, set(vault.ids(names.PACKS)))
-    moved_before = sum(mark.moved_bytes for mark in vault.marks().values())
-    return SweepReport(
-        freed_bytes=plan.freed_bytes - moved_before, marked_bytes=plan.doomed_bytes, kept_bytes=vault.stored_bytes() - plan.freed_bytes
-    )
+    """A dry run: exactly what a sweep frees once it is carried through, and what stays. Raises Damaged."""
+    dry = Vault(DryBlobs(vault.blobs), vault.keys, store=vault.store, random=vault.random, limits=vault.limits)
+    marks = dry.marks().values()
+    already = sum(mark.moved_bytes for mark in marks)
+    dry.refresh()
+    added = _bundle_anew(dry, dry.ids(names.PACKS).keys() - dry.index.marked, lambda: False)
+    plan = _plan(dry, set(dry.ids(names.PACKS)), look(dry))
+    marked = sum(size for pack, size in dry.ids(names.PACKS).items() if pack in plan.doomed)
+    if plan.doomed:
+        _carry_through(dry, plan)
+    put_together(dry)
+    kept = dry.stored_bytes() + (plan.moved_bytes if plan.doomed else 0)
+    return SweepReport(freed_bytes=plan.freed_bytes - already - added, marked_bytes=marked, kept_bytes=kept)
+
+
+def _carry_through(dry: Vault, plan: Plan) -> None:
+    """On a store that only seems to be: everything that both phases would leave, but for the packs that would be written."""
+    coming = [(bytes(16), np.zeros(count, dtype=ENTRY)) for count in plan.moved]
+    _replace_index(dry, set(plan.doomed), coming)
+    for pack in plan.doomed:
+        dry.blobs.delete(pack_name(pack))
+    for name in dry.marks():
+        dry.blobs.delete(name)
+    _forget_damage(dry, set(plan.doomed))
+    _put_revisions_together(dry)
 
 
 def sweep(
@@ -83,17 +116,17 @@ def all_manifests(vault: Vault) -> list[Manifest]:
     """Every backup. Raises Damaged when one cannot be read: nobody can tell then what it needs."""
     vault.unreadable.clear()  # what could not be read some time ago may have been mended since
     manifests = vault.manifests()
-    unreadable = [name for name in vault.unreadable if name.startswith(names.MANIFESTS)]
+    unreadable = [name for name in vault.unreadable if name.startswith((names.MANIFESTS, names.REVISIONS))]
     if unreadable:
         raise Damaged(
-            f"Manifest {unreadable[0]} cannot be read, so nobody can tell what it needs. Nothing was removed.",
-            remedy="Repair or remove that backup, then sweep again.",
+            f"Object {unreadable[0]} cannot be read, so nobody can tell what its backups need. Nothing was removed.",
+            remedy="Repair the store or remove that backup, then sweep again.",
         )
     return manifests
 
 
-def all_needs(vault: Vault) -> Needs:
-    """What all backups need, and the index that knows it. Raises Damaged when that cannot be told."""
+def look(vault: Vault) -> Look:
+    """What all backups need. Raises Damaged when that cannot be told."""
     for _ in range(_MOST_LOOKS):
         # manifests first: what they need was there before them
         manifests = all_manifests(vault)
@@ -108,15 +141,21 @@ def all_needs(vault: Vault) -> Needs:
             f"A part of backup {touched.hex()} cannot be read, so nobody can tell what it needs. Nothing was removed.",
             remedy="Repair or remove that backup, then sweep again.",
         )
-    return needs
-
-
-def _plan(vault: Vault, among: set[bytes]) -> Plan:
-    """Which of these packs go; the same for the same store. One that was marked while its backup was being made stays."""
-    needs = all_needs(vault)
     vault.index.settle()
+    return Look(manifests=manifests, needs=needs, bundles=bundles_of(vault, manifests, needs))
+
+
+def all_needs(vault: Vault) -> Needs:
+    """What all backups need, and the index that knows it. Raises Damaged when that cannot be told."""
+    return look(vault).needs
+
+
+def _plan(vault: Vault, among: Set[bytes], found: Look) -> Plan:
+    """Which of these packs go; the same for the same store. One that was marked while its backup was being made stays."""
+    needs = found.needs
     index, sizes = vault.index, vault.ids(names.PACKS)
     live, entries, limits = needs.live(len(index.lengths)), index.all_entries(), vault.limits
+    worth = found.bundles.kept(index.lengths, live)
     # marked ones are put together already, and only wait
     small = {pack for pack in index.pack_ids if pack not in index.marked and sizes.get(pack, 0) < limits.pack_bytes // 4}
     if len(small) <= limits.most_small_packs:
@@ -126,7 +165,7 @@ def _plan(vault: Vault, among: set[bytes]) -> Plan:
         if pack not in among:
             continue
         needed = np.flatnonzero(live[first:last]) + first
-        held, kept = int(index.lengths[first:last].sum(dtype=np.int64)), int(index.lengths[needed].sum(dtype=np.int64))
+        held, kept = int(index.lengths[first:last].sum(dtype=np.int64)), int(worth[first:last].sum())
         wasteful = (held - kept) * 100 > held * limits.waste_percent
         if wasteful or first == last or pack in small or pack in index.damage:
             plan.doomed.append(pack)
@@ -136,18 +175,44 @@ def _plan(vault: Vault, among: set[bytes]) -> Plan:
         # what cannot be read at all, and nothing is missing without it
         plan.doomed += [pack for pack in sorted(among) if pack not in index and pack_name(pack) in vault.unreadable]
     plan.doomed_bytes = sum(sizes.get(pack, 0) for pack in plan.doomed)
-    plan.moved_bytes = _packed_bytes(lengths, limits.pack_bytes)
+    plan.moved = _packed(lengths, limits.pack_bytes)
+    plan.moved_bytes = sum(lengths) + sum(map(footer_bytes, plan.moved))
     return plan
 
 
-def _packed_bytes(lengths: list[int], pack_bytes: int) -> int:
-    """What a writer makes of chunks of these sealed lengths, footers included."""
-    total = held = count = 0
+def _packed(lengths: list[int], pack_bytes: int) -> list[int]:
+    """How many chunks each pack holds that a writer makes of chunks of these sealed lengths."""
+    counts, held, count = list[int](), 0, 0
     for length in lengths:
         held, count = held + length, count + 1
         if held >= pack_bytes:
-            total, held, count = total + held + footer_bytes(count), 0, 0
-    return total + (held + footer_bytes(count) if count else 0)
+            counts.append(count)
+            held = count = 0
+    return [*counts, count] if count else counts
+
+
+def _bundle_anew(vault: Vault, among: Set[bytes], should_stop: Callable[[], bool]) -> int:
+    """Bundles of packs that would go, and of which more than the threshold is dead, are bundled anew: what that occupies."""
+    found = look(vault)
+    wasteful = found.bundles.wasteful(vault.limits.waste_percent)
+    if not wasteful:
+        return 0
+    doomed = set(_plan(vault, among, found).doomed)
+    going = [number for number in wasteful if vault.index.pack_at(number) in doomed]
+    return bundle_anew(vault, found.manifests, found.needs, going, should_stop=should_stop)
+
+
+def _put_revisions_together(vault: Vault) -> None:
+    """One object of those that count, instead of all that were."""
+    ids, revisions, ledger = set(vault.backup_ids()), vault.revisions.now(), vault.ledger()
+    staying = {backup: one for backup, one in revisions.items() if backup in ids and one.stay == ledger.stay(backup)}
+    old = vault.revisions.objects()
+    if len(old) <= 1 and len(staying) == len(revisions):
+        return
+    if staying:
+        vault.write_object(names.REVISIONS, encoded(staying))
+    for name in old:
+        vault.blobs.delete(name)
 
 
 def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> None:
@@ -158,11 +223,13 @@ def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> No
             vault.read_object(name)
             continue
         vault.blobs.delete(name)  # it only told what some sweep meant to do; this one decides anew
-    plan = _plan(vault, vault.ids(names.PACKS).keys() - vault.index.marked)
+    added = _bundle_anew(vault, vault.ids(names.PACKS).keys() - vault.index.marked, should_stop)
+    found = look(vault)
+    plan = _plan(vault, vault.ids(names.PACKS).keys() - vault.index.marked, found)
     if not plan.doomed:
         return
     moved = _move(vault, plan.moving, should_stop)
-    _write_mark(vault, Mark(at=now, packs=tuple(sorted(plan.doomed)), moved_bytes=moved))
+    _write_mark(vault, Mark(at=now, packs=tuple(sorted(plan.doomed)), moved_bytes=moved + added))
 
 
 def _write_mark(vault: Vault, mark: Mark) -> str:
@@ -200,7 +267,8 @@ def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: C
     if not due:
         return 0
     sizes = vault.ids(names.PACKS)
-    plan = _plan(vault, {pack for mark in due.values() for pack in mark.packs if pack in sizes})
+    found = look(vault)
+    plan = _plan(vault, {pack for mark in due.values() for pack in mark.packs if pack in sizes}, found)
     moved = _move(vault, plan.moving, should_stop) + sum(mark.moved_bytes for mark in due.values())
     going = set(plan.doomed)
     _replace_index(vault, going)
@@ -209,6 +277,7 @@ def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: C
     for name in due:
         vault.blobs.delete(name)
     _forget_damage(vault, going)
+    _put_revisions_together(vault)
     vault.refresh()
     return sum(sizes[pack] for pack in going) - moved
 
@@ -231,11 +300,12 @@ def _move(vault: Vault, chunks: list[bytes], should_stop: Callable[[], bool]) ->
     return writer.packed_bytes
 
 
-def _replace_index(vault: Vault, going: set[bytes]) -> None:
+def _replace_index(vault: Vault, going: set[bytes], coming: Iterable[tuple[bytes, Entries]] = ()) -> None:
     """One index object of what stays instead of all that were."""
     old = vault.index_objects()
     vault.index.settle()
     staying = [(pack, entries) for pack, entries in vault.index.packs() if pack not in going and pack not in vault.index.damage]
+    staying += coming
     written = vault.write_object(names.INDEXES, encode_index(staying), compress=False) if staying else ""
     for name in old:
         if name != written:

@@ -192,6 +192,12 @@ class Writer:
         self._pipeline.put(plain, [(spans, 0, len(plain))])
         return spans
 
+    def store_whole(self, plain: bytes) -> bytes:
+        """Store a chunk by itself, at once; its id."""
+        found = sealed_chunk(self.vault.keys, self.inner, self._known, plain)
+        self._take(found)
+        return found[0]
+
     def drain(self) -> None:
         """Until everything has an id."""
         self._pipeline.drain()
@@ -275,11 +281,16 @@ class Writer:
         sealed = self.vault.sealed_object(name, encode_manifest(self._without_private(manifest)))
         self._publish(manifest.id, sealed, again=again)
 
-    def commit_copy(self, id: bytes, sealed_manifest: bytes) -> None:
-        """The same for a manifest that is sealed already, of a backup that may have been here before."""
+    def commit_revisions(self, told: bytes) -> None:
+        """Other trees for backups that are there (§7.4). Raises RunTooLong, having changed nothing; StoreError."""
         self.flush()
         self._secure()
-        self._publish(id, sealed_manifest, again=True)
+        name = self.vault.write_object(names.REVISIONS, told)
+        try:
+            self._secure()
+        except RunTooLong:
+            self.vault.blobs.delete(name)
+            raise
 
     def _publish(self, id: bytes, sealed_manifest: bytes, *, again: bool) -> None:
         stay = begin_stay(self.vault, id) if again else 1
