@@ -98,7 +98,7 @@ def parser() -> argparse.ArgumentParser:
         "--grace", type=float, metavar="SECONDS", help="how long marked packs stay (default a day); 0 only while nobody else writes"
     )
 
-    sweep.add_argument("--waste", type=float, metavar="N", help="rewrite packs of which more than N per cent is not needed (default 40)")
+    sweep.add_argument("--waste", type=float, metavar="N", help="rewrite packs of which more than N per cent is not needed (default 33)")
 
     copy = _command(
         commands, "copy", _does("upkeep.copy_store"), "copy backups to another store", "copy /srv/store /mnt/drive", first="FROM"

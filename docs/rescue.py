@@ -110,7 +110,8 @@ class Store:
         self.device: Keys | None = None
         self.opened: OrderedDict[bytes, bytes] = OrderedDict()
         self.files: OrderedDict[Path, int] = OrderedDict()
-        self.removed = self.read_removed()
+        self.removed, self.stays = self.read_ledger()
+        self.revisions = self.read_revisions()
         self.damaged = self.read_damage()
         self.places = self.read_footers()
 
@@ -164,8 +165,8 @@ class Store:
         found = folder.iterdir() if folder.is_dir() else ()
         return sorted(path.name for path in found if re.fullmatch("[0-9a-f]{32}", path.name) and path.is_file())
 
-    def read_removed(self) -> set[str]:
-        """§9.4, §9.5: what was removed and has not come back."""
+    def read_ledger(self) -> tuple[set[str], dict[str, int]]:
+        """§9.4, §9.5: what was removed and has not come back; and the present stay of what came back."""
         begun: dict[str, int] = {}
         ended: dict[str, int] = {}
 
@@ -188,7 +189,16 @@ class Store:
             except Broken:
                 say(f"removed/{name} is damaged and not believed")
                 self.broken += 1
-        return {id for id, stay in ended.items() if stay >= max(1, begun.get(id, 1))}
+        return {id for id, stay in ended.items() if stay >= max(1, begun.get(id, 1))}, begun
+
+    def read_revisions(self) -> dict[str, dict]:
+        """§7.4."""
+        found: dict[str, dict] = {}
+        for _, told in self.told("revisions"):
+            for id, revision in told["backups"].items():
+                if revision["stay"] == max(1, self.stays.get(id, 1)) and revision["number"] >= found.get(id, {"number": 0})["number"]:
+                    found[id] = revision
+        return found
 
     def read_damage(self) -> set[tuple[str, bytes]]:
         """§10.2. Only a hint where two packs have a chunk: a chunk that opens is whole."""
@@ -274,10 +284,15 @@ class Store:
             if name in self.removed:
                 continue
             try:
-                found.append((name, json.loads(self.object(f"manifests/{name}"))))
+                manifest = json.loads(self.object(f"manifests/{name}"))
             except (Broken, ValueError):
                 say(f"backup {name} cannot be read")
                 self.broken += 1
+                continue
+            tops = self.revisions[name]["tops"] if name in self.revisions else {}
+            for tree in (*manifest["kinds"], *([manifest["folders"]] if manifest.get("folders") else [])):
+                tree["tops"] = tops.get(tree["kind"], tree["tops"])
+            found.append((name, manifest))
         return sorted(found, key=lambda entry: entry[1]["finished_at"], reverse=True)
 
     def items(self, tree: dict):

@@ -11,6 +11,7 @@ from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.ledger import begin_stay
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import open_vault
+from core.vault.revisions import Revision, encoded
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE, SMALL, Bench, MemoryDevice, phone
 
@@ -36,6 +37,8 @@ class EveryFlippedBit(TestCase):
         begin_stay(self.bench.again(), last.id)
         newest = self.bench.capture(device, second).manifest
         self.held[newest.id] = dict(device.content)
+        tops = {summary.kind: summary.tops for summary in newest.kinds}
+        self.bench.again().write_object(names.REVISIONS, encoded({newest.id: Revision(number=1, stay=1, tops=tops)}))
         self.state = dict(self.bench.blobs.held)
 
     def hurt_and_note(self):
@@ -50,7 +53,9 @@ class EveryFlippedBit(TestCase):
 
     def test_every_kind_of_object_is_there(self):
         kinds = {name.partition("/")[0] for name in self.state}
-        self.assertEqual(kinds, {"header", "keys", "packs", "indexes", "manifests", "marks", "seen", "removed", "rolls", "stays", "damage"})
+        self.assertEqual(
+            kinds, {"header", "keys", "packs", "indexes", "manifests", "marks", "seen", "removed", "rolls", "stays", "damage", "revisions"}
+        )
 
     def test_is_found_and_harms_nothing(self):
         self.assertEqual([entry.object for entry in check(self.bench.again(), percent=100).damaged], [])

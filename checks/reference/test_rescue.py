@@ -8,6 +8,7 @@ import secrets
 import subprocess
 import sys
 import tempfile
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from unittest import TestCase
@@ -137,6 +138,21 @@ class TheRescueReader(TestCase):
         self.rescue("restore", "store", second.id.hex(), "out")
         self.same("out")
 
+    def test_reads_backups_whose_small_items_were_bundled_anew(self):
+        first = self.backup()
+        for n in range(400):
+            if n % 9:
+                (self.phone / "notes" / f"{n:03}.txt").unlink()
+        (self.phone / "notes" / "001.txt").write_text("one")
+        os.utime(self.phone / "notes" / "001.txt", ns=(1, 1_650_000_000_123_456_789))
+        second = self.backup(first)
+        self.vault.remove(first.id)
+        self.vault.limits = replace(self.vault.limits, waste_percent=0)
+        sweep(self.vault, now=datetime.now(UTC), grace_seconds=0)
+        self.assertTrue(list((self.here / "store" / "revisions").iterdir()))
+        self.rescue("restore", "store", second.id.hex(), "out")
+        self.same("out")
+
     def test_opens_a_sealed_device_with_its_passphrase(self):
         keys, _ = seal_device(self.vault, "captain", "the captain's own words", now=datetime.now(UTC), policy=LENIENT)
         manifest = self.backup(device="captain", inner=keys)
@@ -176,11 +192,16 @@ class OneBrokenObject(Scene):
             os.close(above)
         os.close(at)
         self.addCleanup(subprocess.run, ["rm", "-rf", self.phone, self.here / "ours", self.here / "theirs"], check=True)
+        passing = [self.phone / "notes" / f"x{n}.txt" for n in range(150)]
+        for path in passing:
+            path.write_text("gone tomorrow, and as long as others")
         first = self.backup()["backup"]
+        for path in passing:
+            path.unlink()
         (self.phone / "photos" / "b.jpg").write_bytes(source.randbytes(200_000))
         self.backup()
         self.run_json("remove", self.store, first)
-        self.run_json("sweep", self.store, "--grace", "0")
+        self.run_json("sweep", self.store, "--grace", "0", "--waste", "0")  # bundles the notes anew
         (self.phone / "photos" / "b.jpg").write_bytes(source.randbytes(200_000))
         (self.phone / "notes" / "07.txt").write_text("another note")
         self.newest = self.backup()["backup"]
@@ -237,7 +258,7 @@ class OneBrokenObject(Scene):
         for name in sorted(objects):
             if names.is_ours(name):
                 kinds.setdefault(name.partition("/")[0], []).append(name)
-        expected = {"header", "keys", "packs", "indexes", "manifests", "marks", "seen", "removed", "rolls", "damage"}
+        expected = {"header", "keys", "packs", "indexes", "manifests", "marks", "seen", "removed", "rolls", "damage", "revisions"}
         self.assertEqual(set(kinds), expected)
         outcomes: dict[str, set[tuple[int, int]]] = {}
         for kind in expected - {"header", "keys"}:
@@ -253,6 +274,7 @@ class OneBrokenObject(Scene):
         self.assertEqual(lost, {0, 1})  # of some packs nothing is needed
         self.assertIn((1, 2), outcomes["manifests"])
         self.assertEqual(outcomes["rolls"], {(1, 0)})
+        self.assertEqual({code for code, _ in outcomes["revisions"]}, {1})
         for kind in ("indexes", "marks", "seen"):
             self.assertEqual(outcomes[kind], {(0, 0)}, kind)
 

@@ -145,11 +145,6 @@ def look(vault: Vault) -> Look:
     return Look(manifests=manifests, needs=needs, bundles=bundles_of(vault, manifests, needs))
 
 
-def all_needs(vault: Vault) -> Needs:
-    """What all backups need, and the index that knows it. Raises Damaged when that cannot be told."""
-    return look(vault).needs
-
-
 def _plan(vault: Vault, among: Set[bytes], found: Look) -> Plan:
     """Which of these packs go; the same for the same store. One that was marked while its backup was being made stays."""
     needs = found.needs
@@ -202,6 +197,23 @@ def _bundle_anew(vault: Vault, among: Set[bytes], should_stop: Callable[[], bool
     return bundle_anew(vault, found.manifests, found.needs, going, should_stop=should_stop)
 
 
+def _made_ready(vault: Vault, should_stop: Callable[[], bool]) -> tuple[Plan, int]:
+    """What goes, when all that is needed of it lies elsewhere; and what that occupies. Raises Damaged."""
+
+    def once() -> tuple[Plan, int]:
+        vault.refresh()
+        added = _bundle_anew(vault, vault.ids(names.PACKS).keys() - vault.index.marked, should_stop)
+        plan = _plan(vault, vault.ids(names.PACKS).keys() - vault.index.marked, look(vault))
+        return plan, added + _move(vault, plan.moving, should_stop)
+
+    for _ in range(_MOST_LOOKS - 1):
+        try:
+            return once()
+        except Damaged:
+            continue  # another sweep may have moved it meanwhile; the last try says what is wrong
+    return once()
+
+
 def _put_revisions_together(vault: Vault) -> None:
     """One object of those that count, instead of all that were."""
     ids, revisions, ledger = set(vault.backup_ids()), vault.revisions.now(), vault.ledger()
@@ -223,13 +235,9 @@ def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> No
             vault.read_object(name)
             continue
         vault.blobs.delete(name)  # it only told what some sweep meant to do; this one decides anew
-    added = _bundle_anew(vault, vault.ids(names.PACKS).keys() - vault.index.marked, should_stop)
-    found = look(vault)
-    plan = _plan(vault, vault.ids(names.PACKS).keys() - vault.index.marked, found)
-    if not plan.doomed:
-        return
-    moved = _move(vault, plan.moving, should_stop)
-    _write_mark(vault, Mark(at=now, packs=tuple(sorted(plan.doomed)), moved_bytes=moved + added))
+    plan, moved = _made_ready(vault, should_stop)
+    if plan.doomed:
+        _write_mark(vault, Mark(at=now, packs=tuple(sorted(plan.doomed)), moved_bytes=moved))
 
 
 def _write_mark(vault: Vault, mark: Mark) -> str:

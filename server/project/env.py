@@ -69,7 +69,7 @@ def read_env() -> Env:
         roots=tuple(Path(part) for part in os.environ.get("ATTIC_ROOTS", "").split(":") if part),
         pack_bytes=_number("ATTIC_PACK_BYTES", 24 * 1024 * 1024),
         grace_seconds=_number("ATTIC_GRACE_SECONDS", 24 * 3600),
-        waste_percent=_number("ATTIC_WASTE_PERCENT", 40),
+        waste_percent=_number("ATTIC_WASTE_PERCENT", 33),
     )
 
 

@@ -2,10 +2,11 @@
 
 import random
 from datetime import timedelta
-from unittest import TestCase, mock
+from unittest import TestCase
 
 from core.vault import blobs as names
 from core.vault.bundles import bundles_of
+from core.vault.capture import Capture, Request
 from core.vault.check import check
 from core.vault.chunks import VaultLimits
 from core.vault.copying import copy
@@ -17,9 +18,9 @@ from core.vault.repair import repair
 from core.vault.sealed_devices import seal_device
 from core.vault.sweep import plan_sweep, sweep
 from core.vault.tests.bench_of_one import LENIENT, Bench, MemoryDevice, contents
+from core.vault.writer import Writer
 
 LIMITS = VaultLimits(pack_bytes=64 * 1024, bundle_bytes=8 * 1024, tiny_bytes=1024, grace_seconds=3600)
-NAMED = (names.REVISIONS,)
 
 
 def items(source: random.Random, day: int, count: int = 200, size: int = 200) -> dict[tuple[str, str], bytes]:
@@ -156,14 +157,25 @@ class SpaceComesBack(Scene):
         for number, held in found.held.items():
             self.assertGreaterEqual(held - found.live[number], held // 2)
 
-    def test_a_sealed_device_is_left_as_it_is(self):
+    def test_a_sealed_device_is_left_as_it_is_and_reads_back(self):
         keys, _ = seal_device(self.bench.vault, "captain", "the captain's own words", now=self.bench.now, policy=LENIENT)
+        device, made, previous = MemoryDevice(items(self.source, 50)), [], None
+        for keep in (50, 1):
+            vault = self.bench.again()
+            vault.device_keys[keys.id] = keys
+            request = Request(device="captain", device_told={}, kinds=("messages",), note="", zone="UTC")
+            previous = Capture(device, Writer(vault, inner=keys), request, clock=lambda: self.bench.now).run(previous).manifest
+            made.append(previous.id)
+            content = dict(device.content)
+            device.content = {key: held for n, (key, held) in enumerate(sorted(content.items())) if n % keep == 0}
+        self.bench.again().remove(made[0])
+        before = self.revised()
+        sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
+        self.assertEqual(self.revised(), before)
         vault = self.bench.again()
         vault.device_keys[keys.id] = keys
-        manifests = vault.manifests()
-        vault.refresh()
-        with mock.patch.object(type(manifests[0]), "sealed", keys.id, create=True):
-            self.assertEqual(bundles_of(vault, manifests, needs_of(vault, manifests)).live, {})
+        self.assertEqual(contents(vault, vault.manifest(made[1])), content)
+        self.assertEqual(check(self.bench.again(), percent=100).damaged, [])
 
 
 class DryRuns(Scene):
