@@ -66,6 +66,8 @@ class SlotTold:
     """Slots that it took the place of: they count as removed, whatever else is said."""
     origins: tuple[bytes, ...] = ()
     """Store and slot, one behind the other, of each slot that this one is a copy of; none for one that was made here."""
+    replaces: tuple[bytes, ...] = ()
+    """Store and slot of those that the ones it is a copy of took the place of: copies of them count as removed, too."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -118,8 +120,9 @@ def live_slots(vault: Backups) -> list[Slot]:
 
 def closed_slots(vault: Backups, lying: Iterable[Slot] | None = None) -> set[bytes]:
     """Slots that open nothing any more even where they lie in the store: removed (§9.4), or replaced by another one (§3.2)."""
-    told = (_told(vault, slot) for slot in (_lying(vault) if lying is None else lying))
-    return vault.ledger().removed | {id for one in told if one is not None for id in one.instead_of}
+    told = [one for slot in (_lying(vault) if lying is None else lying) if (one := _told(vault, slot)) is not None]
+    replaced = {pair for one in told for pair in one.replaces}
+    return vault.ledger().removed | {id for one in told for id in one.instead_of} | {one.id for one in told if replaced & set(one.origins)}
 
 
 def _lying(vault: Backups) -> list[Slot]:
@@ -151,14 +154,15 @@ def _told(vault: Backups, slot: Slot) -> SlotTold | None:
             device=told["device"],
             made_at=datetime.fromisoformat(told["made_at"]),
             instead_of=tuple(split_ids(bytes.fromhex(told.get("instead_of", "")))),
-            origins=_origins(told.get("origins", "")),
+            origins=_pairs(told.get("origins", "")),
+            replaces=_pairs(told.get("replaces", "")),
         )
     except (Damaged, ValueError, KeyError, TypeError):
         vault.unreadable[name] = f"Key slot {slot.id.hex()} does not belong to this store, or is damaged."
         return None
 
 
-def _origins(told: str) -> tuple[bytes, ...]:
+def _pairs(told: str) -> tuple[bytes, ...]:
     ids = split_ids(bytes.fromhex(told))
     return tuple(store + slot for store, slot in zip(ids[::2], ids[1::2], strict=True))
 
@@ -194,7 +198,7 @@ def _give_back(vault: Backups, id: bytes, going: SlotTold) -> None:
     name = names.KEYS + id.hex()
     fields = decode_slot(vault.blobs.read(name), id=id, floor=_ANY_COST).fields
     told = {"label": going.label, "device": going.device, "made_at": going.made_at.isoformat()}
-    for field, ids in (("instead_of", going.instead_of), ("origins", going.origins)):
+    for field, ids in (("instead_of", going.instead_of), ("origins", going.origins), ("replaces", going.replaces)):
         if ids:
             told[field] = b"".join(ids).hex()
     write_slot(vault, {field: value for field, value in fields.items() if field != "told"}, told)

@@ -90,17 +90,22 @@ def _unlocked(vault: Backups, keys: list[bytes], secret: Secret, device: str) ->
 
 
 def bring_slots(source: Backups, target: Backups, key: bytes) -> None:
-    """Whoever can unlock a sealed device here can do so in the other store; whoever no longer can here, no longer there."""
+    """Whoever can unlock a sealed device here can do so in the other store; whoever no longer can here, no longer there. What
+    was closed there already is not brought back."""
+    there = slots(target)
     known = {slot.fields["wrapped"] for slot in live_slots(target)}
+    shut = {target.store + id for id in closed_slots(target)} | {pair for told in there for pair in told.replaces}
     here = {told.id: told for told in slots(source) if told.opens == key}
     for slot in live_slots(source):
         told = here.get(slot.id)
-        if told is None or slot.fields["wrapped"] in known:
+        if told is None or slot.fields["wrapped"] in known or shut & set(told.origins):
             continue
         says = {"label": told.label, "device": told.device, "made_at": told.made_at.isoformat()}
-        origins = b"".join((*told.origins, source.store + slot.id)).hex()
-        write_slot(target, {field: value for field, value in slot.fields.items() if field != "told"}, says | {"origins": origins})
+        says["origins"] = b"".join((*told.origins, source.store + slot.id)).hex()
+        if replaces := (*told.replaces, *(source.store + id for id in told.instead_of)):
+            says["replaces"] = b"".join(replaces).hex()
+        write_slot(target, {field: value for field, value in slot.fields.items() if field != "told"}, says)
     closed = {source.store + id for id in closed_slots(source)}
-    for told in slots(target):
+    for told in there:
         if told.opens == key and closed & set(told.origins):
             remove_slot(target, told.id)

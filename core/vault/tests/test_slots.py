@@ -178,6 +178,19 @@ class SealedApart(TestCase):
                 read(bench, self.first, OURS)
             self.assertEqual(read(bench, self.second, THEIRS), self.device.content)
 
+    def test_an_old_passphrase_does_not_come_back_with_a_copy_from_where_it_was_never_changed(self):
+        third, fourth = Bench(seed=17), Bench(seed=19)
+        for bench in (self.two, third):
+            copy(self.one.again(), bench.again())
+        copy(self.two.again(), fourth.again())
+        change_passphrase(self.one.vault, OURS, NEW, now=self.one.now, device="captain", policy=LENIENT)
+        copy(self.one.again(), self.two.again())
+        for stale, fresh in ((third, self.one), (third, self.two), (fourth, self.one), (fourth, self.two)):
+            copy(stale.again(), fresh.again())
+            self.assertEqual(read(fresh, self.first, NEW), self.device.content)
+            with self.assertRaises(WrongPassphrase):
+                read(fresh, self.first, OURS)
+
 
 class TheSlotThatIsMeant(TestCase):
     def test_one_passphrase_for_store_and_device_changes_only_the_one_that_was_meant(self):
