@@ -1,4 +1,4 @@
-"""One process of several that use a store at once: a writer, or a sweeper. Tells what it did, a JSON line each.
+"""One process of several that use a store at once: a writer, a sweeper, a checker, a copier. Tells what it did, a JSON line each.
 
 Writers take their content from the same small pool, so that each relies on what the other has stored and on
 what the sweeper is just about to remove.
@@ -17,7 +17,9 @@ from adapters.stores.folder import FolderBlobs
 from checks.contracts.s3_servers import KEY, SECRET
 from core.vault.blobs import BlobStore
 from core.vault.capture import Capture, Request
+from core.vault.check import check
 from core.vault.chunks import VaultLimits
+from core.vault.copying import copy
 from core.vault.errors import RunTooLong
 from core.vault.manifests import Manifest
 from core.vault.opening import open_vault
@@ -26,7 +28,7 @@ from core.vault.tests.bench_of_one import LENIENT, PASSPHRASE, MemoryDevice
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
-LIMITS = VaultLimits(pack_bytes=128 * 1024, most_small_packs=8)
+LIMITS = VaultLimits(pack_bytes=128 * 1024, bundle_bytes=1024, tiny_bytes=512, most_small_packs=8)
 GRACE_SECONDS = 1.0
 MOST_ROUNDS_AFTER = 100
 POOL = [random.Random(n).randbytes(30_000) for n in range(14)]
@@ -70,8 +72,8 @@ def write(where: str, seed: int, backups: int) -> None:
         tell({"made": captured.manifest.id.hex(), "digest": digest(content)})
         while len(mine) > 3:
             gone = mine.pop(source.randrange(len(mine) - 1))
+            tell({"removed": gone.id.hex()})  # before it is done: whoever is killed in between may or may not have done it
             vault.remove(gone.id)
-            tell({"removed": gone.id.hex()})
 
 
 def clean(where: str, done: Path) -> None:
@@ -85,6 +87,20 @@ def clean(where: str, done: Path) -> None:
         time.sleep(0.1)
 
 
+def prove(where: str) -> None:
+    """Checks for ever."""
+    while True:
+        report = check(opened(where), percent=50)
+        tell({"damaged": [f"{entry.object}: {entry.reason}" for entry in report.damaged]})
+
+
+def carry(where: str, to: str) -> None:
+    """Copies for ever."""
+    while True:
+        report = copy(opened(where), opened(to))
+        tell({"copied": len(report.copied)})
+
+
 def tell(what: dict[str, object]) -> None:
     print(json.dumps(what), flush=True)
 
@@ -93,5 +109,9 @@ if __name__ == "__main__":
     if sys.argv[1] == "write":
         _, _, where, seed, backups = sys.argv
         write(where, int(seed), int(backups))
+    elif sys.argv[1] == "check":
+        prove(sys.argv[2])
+    elif sys.argv[1] == "copy":
+        carry(sys.argv[2], sys.argv[3])
     else:
         clean(sys.argv[2], Path(sys.argv[3]))

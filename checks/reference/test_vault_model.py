@@ -118,7 +118,8 @@ class Stores:
         blobs.heal()
         if what == "put old slots back":
             blobs.below.held |= self.slots[number]  # type: ignore[attr-defined]
-        if what == "change the captain's passphrase" and not _unlock(bench.again(), keys[0], self.words[keys[0]][-1]):
+        changed = what == "change the captain's passphrase" and self.homes[keys[0]] == number
+        if changed and not _unlock(bench.again(), keys[0], self.words[keys[0]][-1]):
             self.words[keys[0]].pop()  # killed before there was a new one
         if what == "damage":
             self._damage_and_mend(number, int(argument))  # type: ignore[call-overload]

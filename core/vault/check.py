@@ -225,7 +225,7 @@ class _Check:
         self.read_bytes += len(content)
         known = vault.index.entries(pack) if pack in vault.index else None
         try:
-            entries = vault.footer(pack, len(content))
+            entries = vault.footer(pack, len(content), content)  # the pack itself may be gone by now
             if known is not None and not vault.index.damaged_in(pack) and known.tobytes() != entries.tobytes():
                 raise Damaged("Its footer tells of other chunks than the index.")
         except Damaged as error:

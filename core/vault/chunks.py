@@ -125,10 +125,11 @@ class Chunks(Backups):
         """Names of the index objects that the last refresh could read."""
         return list(self._index_objects)
 
-    def footer(self, pack: bytes, size_bytes: int) -> Entries:
-        """The entries of a pack, from its own footer (§6.1). Raises Damaged, BlobMissing."""
+    def footer(self, pack: bytes, size_bytes: int, content: bytes | None = None) -> Entries:
+        """The entries of a pack, from its own footer (§6.1); from the pack's whole content where that is at hand. Raises Damaged,
+        BlobMissing."""
         name = pack_name(pack)
-        tail = self.blobs.read(name, offset=max(0, size_bytes - 16 * KIB))
+        tail = self.blobs.read(name, offset=max(0, size_bytes - 16 * KIB)) if content is None else content
         length = int.from_bytes(tail[-LENGTH_BYTES:], "big")
         if len(tail) < LENGTH_BYTES or length > size_bytes - LENGTH_BYTES:
             raise Damaged(f"Pack {name} is cut short.")

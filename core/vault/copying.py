@@ -5,11 +5,11 @@ Every chunk is opened before it is passed on, so that damage does not spread. Se
 unlocked: their content moves below their own seal, and their key slots move with it.
 """
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Iterator, Set
 from dataclasses import dataclass, replace
 
 from core.vault import blobs as names
-from core.vault.errors import Damaged, Stopped
+from core.vault.errors import Damaged, NoSuchBackup, Stopped
 from core.vault.fetching import fetch, in_pack_order
 from core.vault.key_slots import live_slots
 from core.vault.keys import ID_BYTES
@@ -52,10 +52,7 @@ def copy(
     try:
         _same_slots(source, target)
         there = set(target.backup_ids())
-        wanted = source.backup_ids() if backups is None else list(backups)
-        manifests = sorted(
-            (raw_manifest(source, id) for id in wanted if id not in there), key=lambda manifest: (manifest.finished_at, manifest.id)
-        )
+        manifests = sorted(_wanted(source, backups, there), key=lambda manifest: (manifest.finished_at, manifest.id))
         source.refresh()  # after the manifests: what they need was there before them
         needs = needs_of(source, manifests)
         totals = [int(source.index.lengths[needs.of(manifest.id)].sum(dtype="i8")) for manifest in manifests]
@@ -75,6 +72,18 @@ def copy(
         return CopyReport(copied=copied, sent_bytes=writer.stored_bytes, damaged=damaged)
     finally:
         writer.close()
+
+
+def _wanted(source: Vault, backups: Collection[bytes] | None, there: Set[bytes]) -> Iterator[Manifest]:
+    """Raises NoSuchBackup for one that was chosen; of all, one that somebody has just removed is none."""
+    for id in source.backup_ids() if backups is None else backups:
+        if id in there:
+            continue
+        try:
+            yield raw_manifest(source, id)
+        except NoSuchBackup:
+            if backups is not None:
+                raise
 
 
 def _same_slots(source: Vault, target: Vault) -> None:

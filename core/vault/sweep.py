@@ -76,9 +76,8 @@ def plan_sweep(vault: Vault) -> SweepReport:
     dry = Vault(DryBlobs(vault.blobs), vault.keys, store=vault.store, random=vault.random, limits=vault.limits)
     marks = dry.marks().values()
     already = sum(mark.moved_bytes for mark in marks)
-    dry.refresh()
-    added = _bundle_anew(dry, dry.ids(names.PACKS).keys() - dry.index.marked, lambda: False)
-    plan = _plan(dry, set(dry.ids(names.PACKS)), look(dry))
+    found, added = _bundled(dry, lambda: False)
+    plan = _plan(dry, set(dry.ids(names.PACKS)), found)
     marked = sum(size for pack, size in dry.ids(names.PACKS).items() if pack in plan.doomed)
     if plan.doomed:
         _carry_through(dry, plan)
@@ -186,24 +185,29 @@ def _packed(lengths: list[int], pack_bytes: int) -> list[int]:
     return [*counts, count] if count else counts
 
 
-def _bundle_anew(vault: Vault, among: Set[bytes], should_stop: Callable[[], bool]) -> int:
-    """Bundles of packs that would go, and of which more than the threshold is dead, are bundled anew: what that occupies."""
+def _bundled(vault: Vault, should_stop: Callable[[], bool]) -> tuple[Look, int]:
+    """Bundles of packs that would go, and of which more than the threshold is dead, are bundled anew: what is needed then, and
+    what the new ones occupy."""
     found = look(vault)
     wasteful = found.bundles.wasteful(vault.limits.waste_percent)
-    if not wasteful:
-        return 0
-    doomed = set(_plan(vault, among, found).doomed)
+    doomed = set(_plan(vault, _unmarked(vault), found).doomed) if wasteful else set()
     going = [number for number in wasteful if vault.index.pack_at(number) in doomed]
-    return bundle_anew(vault, found.manifests, found.needs, going, should_stop=should_stop)
+    if not going:
+        return found, 0
+    added = bundle_anew(vault, found.manifests, found.needs, going, should_stop=should_stop)
+    return look(vault), added
+
+
+def _unmarked(vault: Vault) -> Set[bytes]:
+    return vault.ids(names.PACKS).keys() - vault.index.marked
 
 
 def _made_ready(vault: Vault, should_stop: Callable[[], bool]) -> tuple[Plan, int]:
     """What goes, when all that is needed of it lies elsewhere; and what that occupies. Raises Damaged."""
 
     def once() -> tuple[Plan, int]:
-        vault.refresh()
-        added = _bundle_anew(vault, vault.ids(names.PACKS).keys() - vault.index.marked, should_stop)
-        plan = _plan(vault, vault.ids(names.PACKS).keys() - vault.index.marked, look(vault))
+        found, added = _bundled(vault, should_stop)
+        plan = _plan(vault, _unmarked(vault), found)
         return plan, added + _move(vault, plan.moving, should_stop)
 
     for _ in range(_MOST_LOOKS - 1):

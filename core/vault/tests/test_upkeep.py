@@ -2,7 +2,7 @@
 
 import random
 from datetime import timedelta
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from core.vault import blobs as names
 from core.vault.accounting import Accounts
@@ -14,6 +14,7 @@ from core.vault.memory import MemoryBlobs
 from core.vault.repair import missing_chunks, repair
 from core.vault.sweep import plan_sweep, sweep
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents, phone
+from core.vault.vault import Vault
 
 
 class Scene(TestCase):
@@ -110,6 +111,14 @@ class Copies(Scene):
             self.assertEqual((report.copied, set(report.damaged)), ([self.first.id, self.second.id], {self.third.id}))
             self.assert_same(target, [self.first.id, self.second.id])
             self.assertTrue(check(target.again(), percent=100).ok)
+
+    def test_one_that_is_removed_while_all_are_copied_is_passed_over(self):
+        twin = Bench(MemoryBlobs(), seed=5, same_key_as=self.bench.vault)
+        source = self.bench.again()
+        listed = source.backup_ids()
+        self.bench.again().remove(self.first.id)
+        with mock.patch.object(Vault, "backup_ids", lambda vault: listed if vault is source else []):
+            self.assertEqual(set(copy(source, twin.again()).copied), {self.second.id, self.third.id})
 
     def test_a_backup_that_is_not_there(self):
         with self.assertRaises(NoSuchBackup):
