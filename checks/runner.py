@@ -1,5 +1,13 @@
-"""Django's test runner on machines of any speed: property tests are judged by what they find, not by how long a draw takes."""
+"""Django's test runner on machines of any speed: property tests are judged by what they find, not by how long a draw takes.
 
+Whoever makes a temporary folder removes it: what lies there after the last test is a failure.
+"""
+
+import os
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
 from typing import Any
 
 from django.test.runner import DiscoverRunner
@@ -19,3 +27,29 @@ class Runner(DiscoverRunner):
             suppress_health_check=[HealthCheck.too_slow],
         )
         settings.load_profile("any speed")
+
+    def setup_test_environment(self, **options: Any) -> None:
+        super().setup_test_environment(**options)
+        self._before = (tempfile.tempdir, os.environ.get("TMPDIR"))
+        self._folder = tempfile.mkdtemp(prefix="attic-run-")
+        os.chmod(self._folder, 0o755)  # PostgreSQL and servers under test run as somebody else
+        tempfile.tempdir = os.environ["TMPDIR"] = self._folder
+
+    def run_suite(self, suite: unittest.TestSuite, **options: Any) -> unittest.TestResult:
+        result: unittest.TestResult = super().run_suite(suite, **options)
+        self._left = sorted(path.name for path in Path(self._folder).iterdir() if path.name.startswith(("attic-", "tmp")))
+        return result
+
+    def suite_result(self, suite: unittest.TestSuite, result: unittest.TestResult, **options: Any) -> int:
+        if self._left:
+            print(f"\nFAILED: {len(self._left)} temporary folders are left by whoever made them: {', '.join(self._left[:20])}")
+        failed: int = super().suite_result(suite, result, **options)
+        return failed + len(self._left)
+
+    def teardown_test_environment(self, **options: Any) -> None:
+        tempfile.tempdir, before = self._before
+        os.environ.pop("TMPDIR")
+        if before is not None:
+            os.environ["TMPDIR"] = before
+        shutil.rmtree(self._folder, ignore_errors=True)
+        super().teardown_test_environment(**options)

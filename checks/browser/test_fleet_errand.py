@@ -1,5 +1,6 @@
 """A new fleet, from a list in a spreadsheet to devices that may be wiped: real devices, real bytes, in the browser."""
 
+import shutil
 import tempfile
 import zipfile
 from pathlib import Path
@@ -33,6 +34,7 @@ class ANewFleet(BrowserTestCase):
             now=datetime.now(UTC),
         )
         self.files = Path(tempfile.mkdtemp(prefix="attic-errand-"))
+        self.addCleanup(shutil.rmtree, self.files, ignore_errors=True)
         self.control(f"control/{DEVICE}", asks_holder=True)
         self.errand(
             lambda: self.sign_in("ines", PASSWORD), self._a_store, self._import_and_take_back, self._pair_by_picture, self._the_holder_says_yes,

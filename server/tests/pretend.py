@@ -68,6 +68,11 @@ class PretendOutside:
         self.deaf_hooks: set[str] = set()
         self._random = random.Random(11)
 
+    def forget(self) -> None:
+        """Remove its folders."""
+        for folder in self._folders:
+            folder.cleanup()
+
     def now(self) -> datetime:
         self.at += timedelta(milliseconds=250)
         return self.at
@@ -218,6 +223,7 @@ class Furnished(SimpleTestCase):
         forget_readers()
         self.addCleanup(outside.cache_clear)
         self.outside = outside()  # type: ignore[assignment]
+        self.addCleanup(self.outside.forget)
         self.ines = set_up_office(
             office_name="Saltmarsh & Pike", zone="Europe/Berlin", username="ines", full_name="Ines", password=PASSWORD, now=MORNING
         )
