@@ -44,7 +44,7 @@ class TreeLink:
         """`leave_out`: folders below it that are not to be read, such as the store itself."""
         self._root, self._rules = os.fspath(root), rules
         self._handles = Handles(self._root)
-        self._leave_out = {os.path.realpath(path) for path in leave_out}
+        self._leave_out = {(facts.st_dev, facts.st_ino) for path in leave_out if (facts := _facts(path)) is not None}
         self._found: dict[str, Files] | None = None
         self._ruled_out: list[tuple[str, int]] = []
         self._not_read: list[NotRead] = []
@@ -150,7 +150,7 @@ class TreeLink:
             return
         sort = stat.S_IFMT(facts.st_mode)
         if sort == stat.S_IFDIR:
-            if self._leave_out and os.path.realpath(f"{self._root}/{path}") in self._leave_out:
+            if (facts.st_dev, facts.st_ino) in self._leave_out:
                 self._not_read.append(NotRead(kind=FOLDERS, name=shown_path(path), code="own", detail="it is the store itself"))
                 return
             waiting.append((path, kind_below(above, name)))
@@ -239,6 +239,13 @@ class TreeLink:
             if error.errno in (errno.EIO, errno.EBADMSG) and os.path.isdir(self._root):
                 raise ItemNotTaken(f"It cannot be read: {error.strerror}.", why="fault") from None
             raise LinkCut(f"Reading {item.name} ended in the middle: {error.strerror}.") from None
+
+
+def _facts(path: Path) -> os.stat_result | None:
+    try:
+        return path.stat()
+    except FileNotFoundError:
+        return None
 
 
 def _changed() -> ItemNotTaken:

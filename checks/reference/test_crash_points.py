@@ -89,11 +89,14 @@ class EveryCrashPoint(TestCase):
         done: Callable[[], None],
         without: set[bytes] | None = None,
         reorder: bool = False,
+        step: int = 1,
     ) -> None:
-        """`work` with every fault at every operation; `done` says that it has succeeded when done again."""
+        """`work` with every fault at every operation; `done` says that it has succeeded when done again. `step`: the process is
+        killed at every operation, other faults come at one of so many, each fault at others."""
         points = 0
-        for fault in Fault:
-            for at in range(_MOST):
+        for number, fault in enumerate(Fault):
+            every = 1 if fault in (Fault.KILL, Fault.KILL_AFTER) else step
+            for at in range(number % every, _MOST, every):
                 self.scene.reset()
                 blobs.set(fault, at)
                 with suppress(Killed, AtticError):
@@ -174,7 +177,7 @@ class EveryCrashPoint(TestCase):
             needed = sum(len(content) for id, held in self.scene.held.items() if id != gone for content in held.values())
             self.assertLess(packs, needed)
 
-        self.at_every_point(self.scene.blobs, work, done=done, without={gone}, reorder=True)
+        self.at_every_point(self.scene.blobs, work, done=done, without={gone}, reorder=True, step=3)
 
     def test_copy_with_the_same_key(self):
         self._copies(self.scene.twin)
@@ -190,7 +193,7 @@ class EveryCrashPoint(TestCase):
             self.assertTrue(check(target.again(), percent=100).ok)
 
         blobs: Faulty = target.blobs  # type: ignore[assignment]
-        self.at_every_point(blobs, lambda: copy(self.scene.bench.again(), target.again()), done=done)
+        self.at_every_point(blobs, lambda: copy(self.scene.bench.again(), target.again()), done=done, step=3)
 
     def test_keys(self):
         bench = self.scene.bench

@@ -1,8 +1,9 @@
 """Space that dead items hold inside bundles comes back, and every backup stays what it was."""
 
 import random
+from dataclasses import replace
 from datetime import timedelta
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from core.vault import blobs as names
 from core.vault.bundles import bundles_of
@@ -11,10 +12,11 @@ from core.vault.check import check
 from core.vault.chunks import VaultLimits
 from core.vault.copying import copy
 from core.vault.dry import DryBlobs
-from core.vault.errors import BlobExists, BlobMissing, Damaged
+from core.vault.errors import BlobExists, BlobMissing, Damaged, RunTooLong
 from core.vault.memory import MemoryBlobs
 from core.vault.needs import needs_of
 from core.vault.repair import repair
+from core.vault.revisions import Revision, encoded
 from core.vault.sealed_devices import seal_device
 from core.vault.sweep import plan_sweep, sweep
 from core.vault.tests.bench_of_one import LENIENT, Bench, MemoryDevice, contents
@@ -113,6 +115,67 @@ class SpaceComesBack(Scene):
         self.assertEqual(self.revised(), set(self.kept))
         self.assertLess(self.stored(), before - 10_000)
         self.whole()
+        vault = self.bench.again()
+        vault.limits = replace(LIMITS, waste_percent=0)
+        manifests = vault.manifests()
+        vault.refresh()
+        found = bundles_of(vault, manifests, needs_of(vault, manifests))
+        self.assertLess(sum(found.held.values()) - sum(found.live.values()), 2_000)  # nothing is stored twice
+
+    def test_another_kind_is_bundled_anew_later_and_the_newest_trees_count(self):
+        for seed in range(6):
+            self.bench = Bench(limits=LIMITS, seed=seed)
+            notes = {("notes", f"n{n:03}"): self.source.randbytes(200) for n in range(200)}
+            messages = {("messages", f"m{n:03}"): self.source.randbytes(200) for n in range(200)}
+            photo, thin = {("photos", "p"): self.source.randbytes(20_000)}, lambda held: dict(list(held.items())[::9])
+            self.device, self.manifest, self.kept = MemoryDevice(photo | notes | messages), None, {}
+            first = self.take()
+            self.device.content = photo | thin(notes) | messages
+            second = self.take()
+            self.remove(first)
+            sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
+            (self.device.content, self.manifest) = (photo | thin(notes) | thin(messages), self.bench.again().manifest(second))
+            third = self.take()
+            self.device.content = photo | thin(notes) | thin(messages) | {("messages", "new"): b"one more"}
+            self.take()
+            self.remove(second)
+            for hours in (0, 2, 4):
+                sweep(self.bench.again(), now=self.bench.now + timedelta(hours=hours))
+                self.whole()
+            self.assertIn(third, self.revised())
+
+    def test_a_backup_that_is_revised_twice_keeps_what_did_not_change(self):
+        for seed in range(8):
+            self.bench = Bench(limits=LIMITS, seed=seed)
+            held = {kind: {(kind, f"i{n:03}"): self.source.randbytes(200) for n in range(200)} for kind in ("messages", "notes")}
+            photo, thin = {("photos", "p"): self.source.randbytes(20_000)}, lambda held: dict(list(held.items())[::9])
+            few, notes = thin(held["messages"]), held["notes"]
+            content = [photo | held["messages"], photo | few | notes, photo | few | thin(notes)]
+            self.kept, self.manifest, made = {}, None, []
+            for one in content:
+                self.device = MemoryDevice(one)
+                made.append(self.take())
+            for gone in made[:2]:
+                self.remove(gone)
+                sweep(self.bench.again(), now=self.bench.now)  # the first one's revision lies there still
+                self.whole()
+            numbers = self.bench.again().revisions.now()[made[2]]
+            self.assertEqual((numbers.number, set(numbers.tops) >= {"messages", "notes"}), (2, True))
+
+    def test_a_dry_run_reads_trees_and_doubtful_bundles_and_no_large_items(self):
+        class Watched(MemoryBlobs):
+            read_bytes = 0
+
+            def read(self, name, *, offset=0, length=None):
+                found = super().read(name, offset=offset, length=length)
+                self.read_bytes += len(found)
+                return found
+
+        bench = Bench(Watched(), limits=VaultLimits(pack_bytes=1 << 20, bundle_bytes=8 * 1024, tiny_bytes=1024))
+        bench.capture(MemoryDevice({("photos", f"p{n:03}"): self.source.randbytes(40_000) for n in range(60)} | items(self.source, 0)))
+        bench.blobs.read_bytes = 0
+        plan_sweep(bench.again())
+        self.assertLess(bench.blobs.read_bytes, 150_000)  # of 2.4 MB
 
     def test_nothing_is_rewritten_twice_and_an_unchanged_device_stores_next_to_nothing_afterwards(self):
         first = self.manifest.id
@@ -176,6 +239,47 @@ class SpaceComesBack(Scene):
         vault.device_keys[keys.id] = keys
         self.assertEqual(contents(vault, vault.manifest(made[1])), content)
         self.assertEqual(check(self.bench.again(), percent=100).damaged, [])
+
+
+class InTheMoment(Scene):
+    """What others do just before a revision counts, and while revisions are read."""
+
+    def setUp(self):
+        super().setUp()
+        first = self.manifest.id
+        self.thin(8)
+        self.take()
+        self.remove(first)
+
+    def test_a_revision_whose_chunks_another_sweep_has_marked_does_not_count(self):
+        for looks in ([RunTooLong("swept meanwhile")], [None, RunTooLong("swept meanwhile")]):
+            with mock.patch.object(Writer, "_secure", side_effect=looks) as secured:
+                sweep(self.bench.again(), now=self.bench.now)
+            self.assertEqual(secured.call_count, len(looks))
+            self.assertEqual([name for name in self.bench.blobs.held if name.startswith(names.REVISIONS)], [])
+            self.whole()
+        sweep(self.bench.again(), now=self.bench.now)
+        self.assertEqual(self.revised(), set(self.kept))
+
+    def test_revisions_that_are_put_together_while_somebody_reads_them_are_all_there(self):
+        sweep(self.bench.again(), now=self.bench.now)
+        vault, told = self.bench.again(), self.bench.again().revisions.now()
+        other = bytes(16)
+        vault.write_object(names.REVISIONS, encoded({other: Revision(number=1, stay=1, tops={})}))
+        real, acted = self.bench.blobs.read, []
+
+        def read(name, **more):
+            if name.startswith(names.REVISIONS) and not acted:
+                acted.append(name)
+                old = [one for one in self.bench.blobs.held if one.startswith(names.REVISIONS)]
+                vault.write_object(names.REVISIONS, encoded(told | {other: Revision(number=1, stay=1, tops={})}))
+                for one in old:
+                    del self.bench.blobs.held[one]
+            return real(name, **more)
+
+        with mock.patch.object(self.bench.blobs, "read", read):
+            self.assertEqual(self.revised(), {other, *self.kept})
+        self.assertTrue(acted)
 
 
 class DryRuns(Scene):
