@@ -8,12 +8,14 @@ from unittest import TestCase
 from core.vault import blobs as names
 from core.vault.bundles import bundles_of
 from core.vault.capture import Capture, Request
-from core.vault.check import check
+from core.vault.check import check, note_damage
 from core.vault.chunks import VaultLimits
+from core.vault.copying import copy
 from core.vault.dry import DryBlobs
 from core.vault.errors import BlobExists, BlobMissing
 from core.vault.memory import MemoryBlobs
 from core.vault.needs import needs_of
+from core.vault.repair import repair
 from core.vault.sealed_devices import seal_device
 from core.vault.sweep import plan_sweep, sweep
 from core.vault.tests.bench_of_one import LENIENT, Bench, MemoryDevice, contents
@@ -270,6 +272,19 @@ class DryRuns(Scene):
         self.assertEqual(sweep(self.bench.again(), now=self.bench.now + timedelta(hours=4)).freed_bytes, told.freed_bytes)
         self.assertEqual((before - self.packed(), self.stored()), (told.freed_bytes, told.kept_bytes))
         self.whole()
+
+    def test_notes_of_damage_that_go_with_their_pack_are_counted(self):
+        twin = Bench(MemoryBlobs(), limits=LIMITS, seed=5, same_key_as=self.bench.vault)
+        copy(self.bench.again(), twin.again())
+        name = next(name for name in self.bench.blobs.held if name.startswith(names.PACKS))
+        self.bench.blobs.held[name] = self.bench.blobs.held[name][:200] + b"x" * 50 + self.bench.blobs.held[name][250:]
+        note_damage(vault := self.bench.again(), check(vault, percent=100))
+        self.assertEqual(repair(self.bench.again(), twin.again()).left, [])
+        self.assertTrue([name for name in self.bench.blobs.held if name.startswith(names.DAMAGE)])
+        told = plan_sweep(self.bench.again())
+        found = sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
+        self.assertEqual((found.freed_bytes, found.kept_bytes, self.stored()), (told.freed_bytes, told.kept_bytes, told.kept_bytes))
+        self.assertEqual([name for name in self.bench.blobs.held if name.startswith(names.DAMAGE)], [])
 
     def test_a_dry_store_is_one(self):
         below = MemoryBlobs()
