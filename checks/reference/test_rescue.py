@@ -146,12 +146,25 @@ class TheRescueReader(TestCase):
         (self.phone / "notes" / "001.txt").write_text("one")
         os.utime(self.phone / "notes" / "001.txt", ns=(1, 1_650_000_000_123_456_789))
         second = self.backup(first)
+        (self.here / "twin").mkdir()
+        twin, _ = create_vault(
+            FolderBlobs(self.here / "twin"), passphrase=PASSPHRASE, now=datetime.now(UTC), random=secrets.token_bytes,
+            limits=self.vault.limits, policy=LENIENT, same_key_as=self.vault,
+        )  # fmt: skip
+        copy(self.vault, twin)
         self.vault.remove(first.id)
         self.vault.limits = replace(self.vault.limits, waste_percent=0)
         sweep(self.vault, now=datetime.now(UTC), grace_seconds=0)
-        self.assertTrue(list((self.here / "store" / "revisions").iterdir()))
+        (revision,) = (self.here / "store" / "revisions").iterdir()
         self.rescue("restore", "store", second.id.hex(), "out")
         self.same("out")
+        content = revision.read_bytes()
+        self.vault.remove(second.id)
+        sweep(self.vault, now=datetime.now(UTC), grace_seconds=0)
+        copy(twin, self.vault, backups=[second.id])
+        revision.write_bytes(content)  # put back: it speaks of the stay before
+        self.rescue("restore", "store", second.id.hex(), "back")
+        self.same("back")
 
     def test_opens_a_sealed_device_with_its_passphrase(self):
         keys, _ = seal_device(self.vault, "captain", "the captain's own words", now=datetime.now(UTC), policy=LENIENT)

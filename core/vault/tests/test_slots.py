@@ -179,13 +179,15 @@ class SealedApart(TestCase):
             self.assertEqual(read(bench, self.second, THEIRS), self.device.content)
 
     def test_an_old_passphrase_does_not_come_back_with_a_copy_from_where_it_was_never_changed(self):
-        third, fourth = Bench(seed=17), Bench(seed=19)
+        third, fourth, fifth = Bench(seed=17), Bench(seed=19), Bench(seed=23)
         for bench in (self.two, third):
             copy(self.one.again(), bench.again())
         copy(self.two.again(), fourth.again())
         change_passphrase(self.one.vault, OURS, NEW, now=self.one.now, device="captain", policy=LENIENT)
         copy(self.one.again(), self.two.again())
-        for stale, fresh in ((third, self.one), (third, self.two), (fourth, self.one), (fourth, self.two)):
+        copy(third.again(), fifth.again())
+        copy(self.two.again(), fifth.again())
+        for stale, fresh in ((third, self.one), (third, self.two), (fourth, self.one), (fourth, self.two), (fourth, fifth)):
             copy(stale.again(), fresh.again())
             self.assertEqual(read(fresh, self.first, NEW), self.device.content)
             with self.assertRaises(WrongPassphrase):
