@@ -19,10 +19,12 @@ from django.db import connection, connections
 from django.test import TransactionTestCase
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from launcher.console import StepFailed
 from launcher.processes import Processes, free_port
 from launcher.setup import PYTHON, ROOT, WEB
 from launcher.start import POOLS, start_workers, wait_for
 
+PORTS_TRIED = 5
 ARGUMENTS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -55,7 +57,7 @@ class BrowserTestCase(TransactionTestCase):
         (cls.data / "keys" / "server").write_bytes(os.urandom(32))  # what a first start makes
         cls.processes = Processes(cls.data / "logs")
         cls.addClassCleanup(cls.processes.stop)
-        cls.port, cls.control_port, mail_port = free_port(), free_port(), free_port()
+        cls.control_port, mail_port = free_port(), free_port()
         cls.env = {
             **os.environ,
             "PYTHONPATH": str(ROOT),
@@ -81,11 +83,21 @@ class BrowserTestCase(TransactionTestCase):
 
     @classmethod
     def start_server(cls) -> None:
-        """Web server and workers; called by each test, since every test leaves an empty database behind."""
-        web = [PYTHON, "-m", "uvicorn", "server.project.asgi:application", "--host", "127.0.0.1", "--port", str(cls.port)]
-        cls.processes.start("web", [*web, "--lifespan", "off", "--log-level", "warning"], cls.env)
-        start_workers(cls.processes, cls.env)
-        wait_for(f"{cls.base()}/healthz", cls.processes)
+        """Web server and workers; called by each test, since every test leaves an empty database behind. A port that was free may be
+        somebody else's a moment later: then another one is taken."""
+        for left in reversed(range(PORTS_TRIED)):
+            cls.port = free_port()
+            web = [PYTHON, "-m", "uvicorn", "server.project.asgi:application", "--host", "127.0.0.1", "--port", str(cls.port)]
+            cls.processes.start("web", [*web, "--lifespan", "off", "--log-level", "warning"], cls.env)
+            start_workers(cls.processes, cls.env)
+            try:
+                wait_for(f"{cls.base()}/healthz", cls.processes)
+                return
+            except StepFailed as error:
+                if not left or "address already in use" not in str(error):
+                    raise
+            for name in ("web", *POOLS):
+                cls.processes.stop_one(name)
 
     def setUp(self) -> None:
         self.start_server()
