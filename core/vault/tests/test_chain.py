@@ -98,6 +98,15 @@ class TakenAway(Scene):
         self.bench.blobs.held = self.held = before
         self.assertEqual(len(self.named(remembered=kept)), 2)
 
+    def test_a_roll_that_was_put_together_several_times_is_still_accounted_for(self):
+        self.sweeps()
+        kept = remembered(memory(self.bench.again()), store=self.bench.vault.store)
+        self.assertTrue(kept[names.ROLLS])
+        for _ in range(3):
+            self.bench.capture(self.device)
+            self.sweeps()
+            self.assertEqual(self.named(remembered=kept), [])
+
     def test_of_very_many_notes_each_is_told_by_some_later_ones(self):
         with mock.patch("core.vault.chain._MOST_TOLD", 8):
             many = [self.bench.capture(self.device).manifest.id.hex() for _ in range(40)]
