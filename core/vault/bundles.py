@@ -64,9 +64,14 @@ def bundles_of(vault: Vault, manifests: Sequence[Manifest], needs: Needs) -> Bun
     for branch, content in fetch(vault, in_pack_order(vault, branches)):
         if isinstance(content, Damaged):
             continue  # named by whoever asked what backups need
-        flat = [number for row in numbered_rows(parted_branch(content)[1]) if row[SIZE] <= tiny for number in row[SPANS]]
-        spans = np.array(flat, dtype=np.int64).reshape(-1, 3)
-        numbers = needs.branches[branch].astype(np.int64)[spans[:, 0]]
+        try:
+            flat = [number for row in numbered_rows(parted_branch(content)[1]) if row[SIZE] <= tiny for number in row[SPANS]]
+            spans = np.array(flat, dtype=np.int64).reshape(-1, 3)
+            numbers = needs.branches[branch].astype(np.int64)[spans[:, 0]]
+        except (ValueError, TypeError, IndexError, OverflowError):
+            raise Damaged(
+                "A branch cannot be read.", remedy="Run a full check of the store, then sweep again. Nothing was removed."
+            ) from None
         known = numbers >= 0
         keys.append((numbers[known] << _OFFSET_BITS) | spans[known, 1])
         lengths.append(spans[known, 2])

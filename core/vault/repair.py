@@ -62,21 +62,23 @@ def repair(vault: Vault, other: Vault) -> RepairReport:
 def _take_their_trees(vault: Vault, other: Vault, writer: Writer) -> None:
     """Where a sweep of one of the two has bundled items anew, the same items lie in other chunks there: what cannot be mended
     chunk by chunk is had with the other store's trees, as a revision."""
-    revisions, told = vault.revisions.now(), dict[bytes, Revision]()
-    for id in damaged_backups(vault):
+    told, ledger = dict[bytes, Revision](), vault.ledger()
+    damaged = damaged_backups(vault)
+    revisions = vault.revisions.now()
+    unreadable = [name for name in vault.unreadable if name.startswith(names.REVISIONS)]
+    for id in damaged:
         try:
             raw = raw_manifest(other, id)
             theirs = moved(other, vault, raw, writer) if same_key(vault, other) else resealed(other, vault, raw, writer)
         except (NoSuchBackup, Damaged):
             continue
         number = 1 + (revisions[id].number if id in revisions else 0)
-        told[id] = Revision(number=number, stay=vault.ledger().stay(id), tops={summary.kind: summary.tops for summary in theirs.trees})
+        told[id] = Revision(number=number, stay=ledger.stay(id), tops={summary.kind: summary.tops for summary in theirs.trees})
     if told:
         writer.commit_revisions(encoded(told))
-    if not damaged_backups(vault):
-        vault.revisions.now()
-        for name in [name for name in vault.unreadable if name.startswith(names.REVISIONS)]:
-            vault.blobs.delete(name)  # nothing needs it any more
+    if unreadable and not damaged_backups(vault):
+        for name in unreadable:  # nothing needs them any more
+            vault.blobs.delete(name)
 
 
 def missing_chunks(vault: Vault) -> set[bytes]:

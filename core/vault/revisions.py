@@ -33,7 +33,6 @@ class Revisions:
 
     def __init__(self, store: Objects) -> None:
         self._store = store
-        self._names: frozenset[str] = frozenset()
         self._read: dict[str, dict[bytes, Revision]] = {}
 
     def now(self) -> dict[bytes, Revision]:

@@ -1,12 +1,17 @@
 """Revisions: other trees for the same backups, in the worst moment, in other stores, damaged, and after a backup left and came back."""
 
+import json
+from dataclasses import replace
 from unittest import mock
 
 from core.vault import blobs as names
+from core.vault.bundles import bundles_of
 from core.vault.check import check
 from core.vault.copying import copy
 from core.vault.errors import Damaged, RunTooLong
+from core.vault.manifests import joined_branch
 from core.vault.memory import MemoryBlobs
+from core.vault.needs import needs_of
 from core.vault.repair import repair
 from core.vault.revisions import Revision, encoded
 from core.vault.sweep import sweep
@@ -121,6 +126,25 @@ class Elsewhere(Scene):
         self.whole()
         sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
         self.whole()
+
+    def test_a_branch_whose_items_lie_nowhere_stops_the_sweep_by_name(self):
+        def row(*spans):
+            return [["m", None, 3, 0, "t", list(spans), None]]
+
+        for spans in ((9, 0, 3), (0, 0), ("x", 0, 3), (1 << 70, 0, 3)):
+            vault = self.bench.again()
+            vault.refresh()
+            writer = Writer(vault)
+            branch = writer.store_tree_chunk(joined_branch(b"", json.dumps(row(*spans)).encode()))
+            writer.flush()
+            writer.close()
+            manifest = self.bench.again().manifest(self.manifest.id)
+            kinds = tuple(replace(one, depth=0, tops=(branch,)) for one in manifest.kinds)
+            found = replace(manifest, kinds=kinds)
+            vault = self.bench.again()
+            vault.refresh()
+            with self.subTest(spans=spans), self.assertRaises(Damaged):
+                bundles_of(vault, [found], needs_of(vault, [found]))
 
     def test_a_backup_that_left_and_came_back_does_not_get_its_old_trees(self):
         self.bench.again().remove(self.manifest.id)
