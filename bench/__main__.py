@@ -1,4 +1,4 @@
-"""`./attic bench vault`, `nights`, `reliability` and `links`: a table on standard output, the same as JSON with `--json FILE`."""
+"""`./attic bench vault`, `nights`, `reliability`, `links`, `screens`: a table on standard output, the same as JSON with `--json FILE`."""
 
 import argparse
 import json
@@ -15,7 +15,7 @@ from bench.table import table
 
 def main(argv: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="attic bench", description="Measure. Each figure stands beside a baseline of the same run.")
-    parser.add_argument("what", choices=["vault", "nights", "reliability", "links"])
+    parser.add_argument("what", choices=["vault", "nights", "reliability", "links", "screens"])
     parser.add_argument("--json", type=Path, metavar="FILE", help="write the figures as JSON; - for standard output instead of the table")
     parser.add_argument("--only", action="append", metavar="NAME", help="only figures whose name begins so; may be repeated")
     parser.add_argument("--megabytes", type=int, default=1000, help="vault: size of the generated content (default 1000)")
@@ -25,7 +25,8 @@ def main(argv: list[str]) -> int:
         default=3,
         help="vault, links: repetitions of what is timed, best of each side (default 3); reliability: kills",
     )
-    parser.add_argument("--devices", type=int, default=500, help="reliability: devices that are due while stores hang (default 500)")
+    parser.add_argument("--devices", type=int, default=500, help="reliability, screens: devices (default 500)")
+    parser.add_argument("--nights", type=int, default=1100, help="screens: nights of history (default 1100)")
     parser.add_argument("--days", type=int, default=365, help="nights: length of the simulated year (default 365)")
     parser.add_argument(
         "--folder", type=Path, help="where to work; needs ten times the content's size (default: the system's temporary folder)"
@@ -59,6 +60,12 @@ def _measured(given: argparse.Namespace) -> Iterator[Figure]:
         return
     folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=given.folder))
     try:
+        if given.what == "screens":
+            from bench.screens import screens
+
+            folder.chmod(0o755)
+            yield from screens(folder, devices=given.devices, nights=given.nights)
+            return
         if given.what == "links":
             yield from links(folder, rounds=given.rounds, only=given.only or [])
             return

@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from launcher.console import StepFailed, Voice, fail
-from launcher.setup import PYTHON, ROOT, python_packages, set_up_vault
+from launcher.setup import PYTHON, ROOT, python_packages, set_up, set_up_vault
 
 _ABOUT = """Old Attic: recurring backups of staff phones and tablets.
 
@@ -17,6 +17,7 @@ _ABOUT = """Old Attic: recurring backups of staff phones and tablets.
   ./attic test core             only the tests below one folder
   ./attic vault COMMAND …       the vault by itself: init, backup, list, show, restore, check, repair, remove, sweep, copy, usage, keys
   ./attic bench vault           measure the vault against its limits and against general tools
+  ./attic bench screens         measure the interface in a slow browser, with 500 devices and three years of nights
   ./attic manage COMMAND …      Django's own commands
 """
 
@@ -69,6 +70,8 @@ def _alone(command: str, rest: list[str]) -> int:
     set_up_vault()
     if rest[:1] in (["nights"], ["reliability"], ["links"]):
         python_packages("requirements.lock", "runtime")
+    if rest[:1] == ["screens"]:  # the interface in a browser, as the tests have it
+        set_up(for_tests=True)
     os.environ["PYTHONPATH"] = str(ROOT)
     os.execv(str(PYTHON), [str(PYTHON), "-m", "commandline" if command == "vault" else "bench", *rest])
 

@@ -149,7 +149,7 @@ def front_end_packages() -> None:
 def build_front_end() -> None:
     """The static files that the server hands out; built anew when a source has changed."""
     sources = sorted(path for path in (WEB / "src").rglob("*") if path.is_file())
-    wanted = _digest([*sources, WEB / "package-lock.json", WEB / "index.html", WEB / "vite.config.ts"])
+    wanted = _digest([*sources, WEB / "package-lock.json", WEB / "index.html", WEB / "vite.config.ts", WEB / "budget.ts"])
     stamp = WEB / "dist" / ".stamp"
     if stamp.exists() and stamp.read_text() == wanted:
         return

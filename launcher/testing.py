@@ -31,7 +31,7 @@ SIDES = (
         "checks.reference",
         "checks.promises",
     ),
-    ("checks.contracts", "checks.processes", "checks.browser"),
+    ("checks.web", "checks.contracts", "checks.processes", "checks.browser"),
 )
 """Run side by side, each on a database of its own: the second waits for sockets and browsers most of the time."""
 LABELS = tuple(label for side in SIDES for label in side)
@@ -65,6 +65,7 @@ def _linters() -> list[tuple[str, list[str], Path]]:
         ("import-linter", [str(bin_ / "lint-imports"), "--no-cache"], ROOT),
         ("tsc --strict", ["npx", "tsc", "--noEmit"], WEB),
         ("eslint", ["npx", "eslint", "--max-warnings", "0", "."], WEB),
+        ("prettier", ["npx", "prettier", "--check", "--log-level", "warn", "."], WEB),
     ]
 
 

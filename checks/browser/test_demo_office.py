@@ -5,10 +5,12 @@ import re
 import time
 from datetime import timedelta
 
+from django.contrib.sessions.models import Session
 from django.core.management import call_command
 from django.test import override_settings
 from playwright.sync_api import expect
 
+from checks.browser import by_keyboard
 from checks.browser.harness import BrowserTestCase, eventually
 from core.vault.check import check
 from demo.office import PASSWORD
@@ -38,7 +40,17 @@ class TheDemoOffice(BrowserTestCase):
 
     def test_the_office_as_it_stands_in_the_morning(self):
         self._history_is_real()
-        self.errand(lambda: self.sign_in("ines", PASSWORD), self._every_screen, self._by_keyboard, self._an_auditor_only_reads)
+        self.errand(
+            lambda: by_keyboard.from_the_door_to_a_restore(self, self.page, PASSWORD),
+            lambda: self.open("/"),
+            self._every_screen,
+            self._by_keyboard,
+            lambda: by_keyboard.in_the_persons_own_colours(self, self.page),
+            lambda: by_keyboard.no_letter_is_lost_on_a_slow_machine(self, self.page),
+            lambda: by_keyboard.a_plan_half_written(self, self.page),
+        )
+        Session.objects.all().delete()
+        self.errand(lambda: by_keyboard.the_session_ended_meanwhile(self, self.page, PASSWORD), self._an_auditor_only_reads)
         self._the_schedule_runs_by_itself()
         self._a_killed_worker()
 

@@ -166,7 +166,7 @@ class FromNothingToARestore(BrowserTestCase):
         page.goto(self.device_address)
         page.get_by_role("link", name="in all stores").or_(page.locator("table a.title-link")).first.click()
         expect(page.get_by_label("Why it is kept")).to_contain_text("one of the newest: 1 of 3")
-        expect(page.get_by_label("Why it is kept")).to_contain_text("falls out on")
+        expect(page.get_by_label("Why it is kept")).to_contain_text("is removed on")
         told = self.told_contacts()
         self.contact = told[0]
         page.get_by_label("Search in contacts").fill(self.contact["display"])
@@ -266,7 +266,7 @@ class FromNothingToARestore(BrowserTestCase):
         page.get_by_role("link", name="Storage").click()
         page.get_by_role("link", name="Server room").click()
         expect(page.get_by_role("main").get_by_role("table")).to_contain_text("Orlo P5")
-        page.get_by_label("Allowance in GiB").fill("0.0005")
+        page.get_by_label("Allowance", exact=True).fill("0.0005 GiB")
         page.get_by_role("button", name="Save").click()
         expect(page.locator(".gauge.full")).to_be_visible()
         self.accessible("a full store")

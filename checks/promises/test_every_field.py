@@ -88,6 +88,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "add_plan": ("plans", plan | {"name": "Other", "devices": [str(device)]}),
             "change_plan": (f"plans/{self.nightly.id}", plan | {"devices": [str(device)]}),
             "preview_plan": ("plans/preview", plan),
+            "run_cause": ("causes/run", {"code": "late"}),
             "pause": ("pauses", {"plan": None, "device": str(device), "until": "2026-12-01", "reason": "r"}),
             "add_closed_day": ("closed-days", {"day": "2026-12-24", "name": "Eve"}),
             "read_calendar": ("closed-days/read", {"calendar": "BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n", "confirmed": False}),

@@ -1,5 +1,6 @@
 """Reading devices."""
 
+from collections.abc import Collection
 from uuid import UUID
 
 from django.db.models import Q, QuerySet
@@ -28,9 +29,10 @@ def matching(found: QuerySet[Device], words: str) -> QuerySet[Device]:
     return found
 
 
-def unpaired_offers() -> list[NetworkOffer]:
-    """Devices on the office network that Old Attic does not know yet. Raises LinkError."""
-    known = set(Device.objects.exclude(agent_id="").values_list("agent_id", flat=True))
+def unpaired_offers(known: Collection[str] | None = None) -> list[NetworkOffer]:
+    """Devices on the office network that Old Attic does not know yet; `known`: agent ids that were read before. Raises LinkError."""
+    if known is None:
+        known = set(Device.objects.exclude(agent_id="").values_list("agent_id", flat=True))
     return [offer for offer in outside().offers() if offer.device not in known]
 
 

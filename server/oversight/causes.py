@@ -2,9 +2,11 @@
 
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from typing import Literal
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
-from django.db.models import Count, Q
+from django.db.models import Count, OuterRef, Subquery
 
 from core.content.errors import LinkError
 from core.content.kinds import KINDS
@@ -55,8 +57,12 @@ _FAILED_STEPS = {
 }
 
 
-def causes(*, now: datetime, rows: list[Standings]) -> list[Cause]:
-    """Worst first."""
+def causes(
+    *, now: datetime, rows: list[Standings], zone: ZoneInfo | None = None, silent: datetime | Literal["ask"] | None = "ask"
+) -> list[Cause]:
+    """Worst first. `zone` and `silent` (since when the scheduler is) are asked for when they are not known yet."""
+    zone = zone or office_zone()
+    silent = silent_since(now) if silent == "ask" else silent
     found: dict[str, Cause] = {}
     on_network = seen_on_network()
     for row in rows:
@@ -66,8 +72,8 @@ def causes(*, now: datetime, rows: list[Standings]) -> list[Cause]:
     order = ["late", "never", "due_soon", "no_plan"]
     by_device = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
-    office = [*_key(), *_clock(), *_silent(now), *_store_causes()]
-    return [*office, *by_device, *_odd(by_id), *_undecided(rows), *_not_fitting(now, by_id), *_offers()]
+    office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes()]
+    return [*office, *by_device, *_odd(by_id), *_undecided(rows), *_not_fitting(now, by_id, zone), *_offers(rows)]
 
 
 def silent_since(now: datetime) -> datetime | None:
@@ -76,8 +82,7 @@ def silent_since(now: datetime) -> datetime | None:
     return last if last is not None and now - last > SILENT_AFTER else None
 
 
-def _silent(now: datetime) -> list[Cause]:
-    last = silent_since(now)
+def _silent(now: datetime, last: datetime | None) -> list[Cause]:
     if last is None:
         return []
     says = f"The scheduler has given no sign for {spoken(now - last)}: nothing starts by itself"
@@ -143,8 +148,8 @@ def _undecided(rows: list[Standings]) -> list[Cause]:
     return list(found.values())
 
 
-def _not_fitting(now: datetime, rows: dict[UUID, Standings]) -> list[Cause]:
-    night = coming_night(now, office_zone())
+def _not_fitting(now: datetime, rows: dict[UUID, Standings], zone: ZoneInfo) -> list[Cause]:
+    night = coming_night(now, zone)
     outside_window = LinedUp.objects.filter(night=night, fits=False, planned_for__gt=now - timedelta(hours=1)).order_by(
         "-late", "starts_at"
     )
@@ -184,8 +189,10 @@ def _cause_of(row: Standings, on_network: set[str], now: datetime) -> Cause | No
 
 def _store_causes() -> list[Cause]:
     found = []
-    stores = {store.id: store for store in Store.objects.all()}
-    for store in stores.values():
+    lacking = Copy.objects.filter(store=OuterRef("pk")).order_by().values("store").annotate(count=Count("id")).values("count")
+    damaged, missing = lacking.filter(state=CopyState.PRESENT, intact=False), lacking.filter(state=CopyState.MISSING)
+    stores = Store.objects.annotate(damaged=Subquery(damaged), missing=Subquery(missing))
+    for store in stores:
         if store.trouble:
             found.append(
                 Cause(
@@ -201,23 +208,24 @@ def _store_causes() -> list[Cause]:
             left = iec(max(0, store.allowance_bytes - store.stored_bytes))
             says = f"{store.name} has {left} left of its allowance of {iec(store.allowance_bytes)}"
             found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="storage", step_label="Make room", store=store))
-    lacking = Copy.objects.filter(Q(state=CopyState.PRESENT, intact=False) | Q(state=CopyState.MISSING))
-    counts = lacking.order_by("store__name", "state").values_list("store", "state").annotate(Count("id"))
-    for id, state, count in counts:
-        if id not in stores:
-            continue  # prepared since they were read: the next look tells
-        store, backups = stores[id], f"{count} backup{'' if count == 1 else 's'}"
-        if state == CopyState.MISSING:
-            code, says = f"lost {id}", f"{backups} that should lie in {store.name} {'is' if count == 1 else 'are'} missing there"
-        else:
-            code, says = f"damaged {id}", f"A check found damage in {store.name}; {backups} cannot be restored whole"
-        found.append(Cause(code=code, mark="store", says=says, step="storage", step_label="Look", store=store))
+    for store in stores:
+        if store.damaged:
+            says = f"A check found damage in {store.name}; {_backups(store.damaged)} cannot be restored whole"
+            found.append(Cause(code=f"damaged {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
+        if store.missing:
+            is_or_are = "is" if store.missing == 1 else "are"
+            says = f"{_backups(store.missing)} that should lie in {store.name} {is_or_are} missing there"
+            found.append(Cause(code=f"lost {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
     return found
 
 
-def _offers() -> list[Cause]:
+def _backups(count: int) -> str:
+    return f"{count} backup{'' if count == 1 else 's'}"
+
+
+def _offers(rows: list[Standings]) -> list[Cause]:
     try:
-        count = len(unpaired_offers())
+        count = len(unpaired_offers({row.device.agent_id for row in rows}))
     except LinkError:
         return []
     if not count:

@@ -7,6 +7,7 @@ from typing import Any
 from uuid import UUID
 
 from core.schedule.promise import Standing
+from server.oversight.causes import causes
 from server.oversight.standing import Standings
 
 
@@ -22,6 +23,8 @@ class Wanted:
     plan: UUID | None = None
     family: str | None = None
     link: str | None = None
+    cause: frozenset[UUID] | None = None
+    """The devices of what needs a person."""
     order: str = "lateness"
     fold: bool = False
 
@@ -55,6 +58,14 @@ ORDERS: dict[str, Callable[[Standings], Any] | None] = {
     "full": lambda row: (-_full(row), _name(row)),
 }
 """Name of an order → its key; None keeps what came, worst first."""
+
+
+def devices_of(code: str | None, *, now: datetime, rows: list[Standings]) -> dict[str, frozenset[UUID] | None]:
+    """The part of `Wanted` that a cause is: its devices now; none when it is gone."""
+    if not code:
+        return {"cause": None}
+    found = next((cause for cause in causes(now=now, rows=rows) if cause.code == code), None)
+    return {"cause": frozenset(row.device.id for row in found.devices) if found else frozenset()}
 
 
 def listed(rows: Iterable[Standings], wanted: Wanted) -> list[Standings]:
@@ -91,6 +102,8 @@ def _fits(row: Standings, wanted: Wanted) -> bool:
         (wanted.link, device.link), (wanted.plan, row.plan.id if row.plan else None),
     )  # fmt: skip
     if any(want is not None and want != have for want, have in asked):
+        return False
+    if wanted.cause is not None and device.id not in wanted.cause:
         return False
     if wanted.team is not None and wanted.team != (device.team_id or 0):
         return False

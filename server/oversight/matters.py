@@ -1,9 +1,12 @@
 """What is remembered of the causes that are there now."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from django.db.models import Q
 
 from server.oversight.models import Matter
 from server.people.queries import office_zone
@@ -20,10 +23,22 @@ class Known:
     put_off_why: str
 
 
+BACK_TO_NORMAL = timedelta(hours=24)
+
+
+def remembered(*, now: datetime, zone: ZoneInfo) -> tuple[dict[str, Known], list[Matter]]:
+    """Code → its open matter; and what closed within a day, the newest first. One query."""
+    asked = Q(closed_at__isnull=True) | Q(closed_at__gte=now - BACK_TO_NORMAL)
+    rows = list(Matter.objects.filter(asked).select_related("store").order_by("-closed_at"))
+    return _known([row for row in rows if row.closed_at is None], now.astimezone(zone).date()), [row for row in rows if row.closed_at]
+
+
 def known_matters(codes: Sequence[str], *, now: datetime) -> dict[str, Known]:
-    """Code → its open matter. One query."""
-    day = now.astimezone(office_zone()).date()
-    rows = Matter.objects.filter(code__in=codes, closed_at__isnull=True)
+    """Code → its open matter. One query, beside the office's zone."""
+    return _known(Matter.objects.filter(code__in=codes, closed_at__isnull=True), now.astimezone(office_zone()).date())
+
+
+def _known(rows: Iterable[Matter], day: date) -> dict[str, Known]:
     return {
         row.code: Known(
             id=row.id,
@@ -34,3 +49,9 @@ def known_matters(codes: Sequence[str], *, now: datetime) -> dict[str, Known]:
         )
         for row in rows
     }
+
+
+def needing(*, now: datetime) -> int:
+    """How many matters are open and not put off. One query."""
+    day = now.astimezone(office_zone()).date()
+    return Matter.objects.filter(closed_at__isnull=True).exclude(put_off_until__gt=day).count()

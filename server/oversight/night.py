@@ -1,14 +1,20 @@
-"""The chart of a night: what was lined up, and what came of it. Before the night a plan, afterwards its record."""
+"""A night: what was lined up, and what came of it. Before the night a plan, afterwards its record.
 
+The sums are of the whole night; its rows are cut into pages, what needs a look first. Two queries, whatever the number of
+devices, and no model instances: a night of a large office has more than a thousand rows.
+"""
+
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime
 from uuid import UUID
 
-from core.schedule.nights import bounds
+from core.schedule.nights import bounds, busy
 from server.people.queries import office_zone
-from server.runs.models import LinedUp, Run
+from server.runs.models import ACTIVE, CAME, LinedUp, Run
 
-MOST_ROWS = 600
+SHOWS = ("did_not", "under_way", "to_come", "succeeded")
+"""What a row can be, in the order in which they are shown."""
 
 
 @dataclass(slots=True, kw_only=True)
@@ -34,48 +40,106 @@ class Row:
     finished_at: datetime | None = None
     cause: str = ""
 
+    @property
+    def shows(self) -> str:
+        """One of SHOWS."""
+        if self.state in CAME:
+            return "succeeded"
+        if self.state in ACTIVE:
+            return "under_way"
+        return "did_not" if self.state or not self.fits else "to_come"
+
+    @property
+    def begins(self) -> datetime | None:
+        return self.planned_start or self.started_at or self.planned_for
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class NightChart:
+class NightSums:
+    """The whole night in figures."""
+
     night: date
     opens: datetime
+    """Of everything in it, runs by hand too: the width of a chart of it."""
     closes: datetime
-    rows: list[Row]
-    planned_finish: datetime | None
+    lined_up: int
+    succeeded: int
+    did_not: int
+    """Runs that ended without a backup."""
+    under_way: int
     does_not_fit: int
+    rows: int
+    planned_finish: datetime | None
+    busy_opens: datetime
+    """First planned start; `busy` begins there."""
+    busy_closes: datetime
+    busy: list[int]
+    """The most planned runs at the same time, in equal slices of the time from `busy_opens` to `busy_closes`."""
 
 
-def night_chart(night: date) -> NightChart:
-    """Two queries, whatever the number of devices."""
-    zone = office_zone()
-    first, last = bounds(night, zone)
+LINED_UP = ("device_id", "planned_for", "closes_at", "device__name", "device__holder__name", "store__name", "plan__name", "starts_at",
+            "ends_at", "basis", "late", "fits")  # fmt: skip
+RAN = ("device_id", "planned_for", "gives_up_at", "device__name", "device__holder__name", "store__name", "plan__name", "id", "state",
+       "started_at", "finished_at", "cause")  # fmt: skip
+
+
+def night_rows(night: date) -> list[Row]:
+    """Every row of a night, what needs a look first, then by time."""
     rows: dict[tuple[UUID, datetime | None, UUID | None], Row] = {}
-    lined = LinedUp.objects.filter(night=night).select_related("device__holder", "plan", "store").order_by("starts_at")
-    for entry in lined[:MOST_ROWS]:
-        rows[entry.device_id, entry.planned_for, None] = Row(
-            device_id=entry.device_id, device_name=entry.device.name, holder=entry.device.holder.name, store=entry.store.name,
-            plan=entry.plan.name, planned_for=entry.planned_for, closes_at=entry.closes_at, planned_start=entry.starts_at,
-            planned_end=entry.ends_at, basis=entry.basis, late=entry.late, fits=entry.fits,
+    for device, planned, closes, name, holder, store, plan, starts, ends, basis, late, fits in LinedUp.objects.filter(
+        night=night
+    ).values_list(*LINED_UP):
+        rows[device, planned, None] = Row(
+            device_id=device, device_name=name, holder=holder, store=store, plan=plan, planned_for=planned, closes_at=closes,
+            planned_start=starts, planned_end=ends, basis=basis, late=late, fits=fits,
         )  # fmt: skip
-    runs = Run.objects.filter(night=night).select_related("device__holder", "plan", "store").order_by("asked_at")
-    for run in runs[:MOST_ROWS]:
-        key = (run.device_id, run.planned_for, None)
-        if run.planned_for is None or key not in rows:
-            key = (run.device_id, run.planned_for, run.id)
+    runs = Run.objects.filter(night=night).order_by("asked_at").values_list(*RAN)
+    for device, planned, closes, name, holder, store, ran_by, id, state, started, finished, cause in runs:
+        key: tuple[UUID, datetime | None, UUID | None] = (device, planned, None)
+        if planned is None or key not in rows:
+            key = (device, planned, id)
             rows[key] = Row(
-                device_id=run.device_id, device_name=run.device.name, holder=run.device.holder.name, store=run.store.name,
-                plan=run.plan.name if run.plan else "", planned_for=run.planned_for, closes_at=run.gives_up_at,
-            )  # fmt: skip
+                device_id=device, device_name=name, holder=holder, store=store, plan=ran_by or "", planned_for=planned, closes_at=closes
+            )
         row = rows[key]
-        row.run_id, row.state, row.started_at, row.finished_at, row.cause = run.id, run.state, run.started_at, run.finished_at, run.cause
-    held = sorted(rows.values(), key=lambda row: row.planned_start or row.started_at or row.planned_for or first)
-    moments = [at for row in held for at in (row.planned_for, row.planned_start, row.started_at) if at is not None]
-    ends = [at for row in held for at in (row.closes_at, row.planned_end, row.finished_at) if at is not None and at <= last]
-    return NightChart(
+        row.run_id, row.state, row.started_at, row.finished_at, row.cause = id, state, started, finished, cause
+    first, _ = bounds(night, office_zone())
+    return sorted(rows.values(), key=lambda row: (SHOWS.index(row.shows), row.begins or first, row.device_name, str(row.device_id)))
+
+
+def fitting(rows: Iterable[Row], *, shows: str | None, words: str) -> list[Row]:
+    """Those of one of SHOWS, and with all of the words in device, holder, plan or store."""
+    asked = words.casefold().split()
+    return [
+        row
+        for row in rows
+        if (shows is None or row.shows == shows)
+        and all(word in f"{row.device_name} {row.holder} {row.plan} {row.store}".casefold() for word in asked)
+    ]
+
+
+def summed(night: date, rows: list[Row]) -> NightSums:
+    """The figures of all of a night's rows."""
+    first, last = bounds(night, office_zone())
+    moments = [at for row in rows for at in (row.planned_for, row.planned_start, row.started_at) if at is not None]
+    ends = [at for row in rows for at in (row.closes_at, row.planned_end, row.finished_at) if at is not None and at <= last]
+    lined = [(row.planned_start, row.planned_end) for row in rows if row.planned_start and row.planned_end]
+    opens, closes = min(moments, default=first), max(ends, default=last)
+    busy_opens = min((start for start, _ in lined), default=opens)
+    planned_closes = [row.closes_at for row in rows if row.planned_start and row.closes_at and row.closes_at <= last]
+    busy_closes = max([*(end for _, end in lined), *planned_closes], default=closes)
+    return NightSums(
         night=night,
-        opens=min(moments, default=first),
-        closes=max(ends, default=last),
-        rows=held,
-        planned_finish=max((row.planned_end for row in held if row.planned_end), default=None),
-        does_not_fit=sum(not row.fits for row in held),
+        opens=opens,
+        closes=closes,
+        lined_up=len(lined),
+        succeeded=sum(row.shows == "succeeded" for row in rows),
+        did_not=sum(bool(row.state) and row.shows == "did_not" for row in rows),
+        under_way=sum(row.shows == "under_way" for row in rows),
+        does_not_fit=sum(not row.fits for row in rows),
+        rows=len(rows),
+        planned_finish=max((end for _, end in lined), default=None),
+        busy_opens=busy_opens,
+        busy_closes=busy_closes,
+        busy=busy(lined, opens=busy_opens, closes=busy_closes),
     )

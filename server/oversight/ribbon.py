@@ -1,8 +1,11 @@
 """The ribbon: what was due in each of the last fourteen nights, what came, what did not; tonight and tomorrow."""
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from functools import partial
+from uuid import UUID
+from zoneinfo import ZoneInfo
 
 from django.db.models import Count, F, Q
 
@@ -39,9 +42,9 @@ def past_nights(*, now: datetime) -> list[Night]:
     return nights_between(tonight - timedelta(days=NIGHTS), tonight)
 
 
-def last_night(*, now: datetime) -> Night:
+def last_night(*, now: datetime, zone: ZoneInfo) -> Night:
     """The night before the coming one."""
-    tonight = coming_night(now, office_zone())
+    tonight = coming_night(now, zone)
     return nights_between(tonight - timedelta(days=1), tonight)[0]
 
 
@@ -74,13 +77,17 @@ def nights_between(first: date, end: date) -> list[Night]:
 
 def planned_on(night: date, *, now: datetime) -> int:
     """Devices in use whose plan has an occurrence in that night and is not paused then. A fixed number of queries."""
-    told = Present.read(now)
+    followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).values_list("plan_id", "device_id")
+    return planned_of(night, list(followed), Plan.objects.in_bulk(), Present.read(now))
+
+
+def planned_of(night: date, followed: Iterable[tuple[UUID, UUID]], plans: Mapping[UUID, Plan], told: Present) -> int:
+    """How many of those (plan, device) have an occurrence in that night and are not paused then."""
     start, end = bounds(night, told.zone)
     moment = timedelta(microseconds=1)
     count = 0
-    due: dict[object, datetime | None] = {}
-    plans = Plan.objects.in_bulk()
-    for plan_id, device_id in Assignment.objects.filter(device__state=DeviceState.IN_USE).values_list("plan_id", "device_id"):
+    due: dict[UUID, datetime | None] = {}
+    for plan_id, device_id in followed:
         if plan_id not in due:
             due[plan_id] = or_else(plans[plan_id], partial(_last_in, plans[plan_id], told, start - moment, end - moment), None)
         last, pause = due[plan_id], told.held.of(plan_id, device_id)

@@ -2,19 +2,21 @@
 
 from collections import defaultdict
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from core.schedule.nights import coming_night
 from core.schedule.promise import KEPT, OWED
+from server.fleet.models import DeviceState
 from server.oversight.causes import Cause, causes, silent_since
-from server.oversight.matters import Known, known_matters
+from server.oversight.matters import Known, remembered
 from server.oversight.models import Matter
-from server.oversight.ribbon import last_night, planned_on
+from server.oversight.ribbon import Night, last_night, planned_of
 from server.oversight.standing import Standings, standings
-from server.people.queries import office_zone
 from server.plans.models import Pause
+from server.plans.present import Present
 
-BACK_TO_NORMAL = timedelta(hours=24)
+BACK_SHOWN = 12
+"""Of what came back to normal; the rest is among the matters."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,40 +40,42 @@ class Today:
 
 
 def today(*, now: datetime) -> Today:
-    rows = standings(now=now)
+    """A fixed number of queries, whatever the number of devices: each thing is read once and handed on."""
+    told, silent = Present.read(now), silent_since(now)
+    rows = standings(now=now, present=told)
     owed = [row for row in rows if row.state.standing in OWED]
     inside = sum(row.state.standing in KEPT for row in owed)
-    found = causes(now=now, rows=rows)
-    known = known_matters([cause.code for cause in found], now=now)
+    found = causes(now=now, rows=rows, zone=told.zone, silent=silent)
+    known, closed = remembered(now=now, zone=told.zone)
     put_off = [cause for cause in found if cause.code in known and known[cause.code].put_off]
     needing = [cause for cause in found if cause not in put_off]
     counts: dict[str, int] = defaultdict(int)
     for row in rows:
         counts[row.state.standing] += 1
-    tonight = planned_on(coming_night(now, office_zone()), now=now)
-    closed = list(Matter.objects.filter(closed_at__gte=now - BACK_TO_NORMAL).select_related("store").order_by("-closed_at")[:12])
+    followed = [(row.plan.id, row.device.id) for row in rows if row.plan is not None and row.device.state == DeviceState.IN_USE]
+    plans = {row.plan.id: row.plan for row in rows if row.plan is not None}
+    everything = told.held.lasting.get(None)
     return Today(
         promised=len(owed),
         inside=inside,
-        says=_sentence(now, needing, rows),
+        says=_sentence(last_night(now=now, zone=told.zone), needing, rows),
         causes=needing,
         put_off=put_off,
         known=known,
-        back_to_normal=closed,
+        back_to_normal=closed[:BACK_SHOWN],
         standing_counts=dict(counts),
-        tonight=tonight,
+        tonight=planned_of(coming_night(now, told.zone), followed, plans, told),
         turns_at=min((row.state.turns_at for row in owed if row.state.turns_at), default=None),
-        everything_paused=Pause.objects.filter(plan=None, device=None, ended_at__isnull=True).select_related("by").first(),
-        silent_since=silent_since(now),
+        everything_paused=everything,
+        silent_since=silent,
     )
 
 
-def _sentence(now: datetime, found: list[Cause], rows: list[Standings]) -> str:
+def _sentence(last: Night, found: list[Cause], rows: list[Standings]) -> str:
     if not rows:
         return "No device has been added yet."
-    last = last_night(now=now)
     came = last.came + last.came_late
-    parts = [f"Last night {came} {'device' if came == 1 else 'devices'} came"]
+    parts = [f"Last night {came} {'device' if came == 1 else 'devices'} succeeded"]
     if last.came_late:
         parts.append(f"{last.came_late} of them late")
     if last.missing or not last.under_way:

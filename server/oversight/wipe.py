@@ -34,8 +34,8 @@ def answer(device: Device, *, now: datetime) -> tuple[Answer, list[KindCover], L
 
 def _newest(device: Device) -> Backup | None:
     """With an intact copy; where there is none, one that is damaged in some place."""
-    whole, damaged = with_newest(Device.objects.filter(id=device.id)).values_list("newest_id", "damaged_id").get()
-    found = whole or damaged
+    told = with_newest(Device.objects.all(), only=[device.id])[0]
+    found = told.newest_id or told.damaged_id
     return present_backups().filter(id=found).first() if found else None
 
 

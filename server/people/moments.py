@@ -1,4 +1,4 @@
-"""A date and time as somebody types it: without an offset it is in the office's zone."""
+"""Dates and times as people type and read them: by the clocks of the office."""
 
 from datetime import UTC, datetime
 
@@ -17,3 +17,8 @@ def moment_of(text: str, *, field: str) -> datetime:
     if not FIRST_YEAR <= found.year <= LAST_YEAR:
         raise BadInput("This date is impossible here.", field=field, remedy=BEYOND)
     return found
+
+
+def written(moment: datetime) -> str:
+    """`2026-11-24 18:05`, by the clocks of the office, as every other time on a screen."""
+    return f"{moment.astimezone(office_zone()):%Y-%m-%d %H:%M}"

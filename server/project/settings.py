@@ -50,6 +50,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "server.api.compressed.CompressedJson",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -110,6 +111,8 @@ STATIC_URL = "/static/"
 STATICFILES_DIRS = [WEB_DIST] if WEB_DIST.is_dir() else []
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
+# the name of a built file carries a digest of what is in it: another content has another name
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8}\.\w+$"
 
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
@@ -132,6 +135,7 @@ SPECTACULAR_SETTINGS = {
         "RestoreStateEnum": "server.recovery.models.RestoreState",
         "DeviceStateEnum": "server.fleet.models.DeviceState",
         "KindEnum": "core.content.kinds.KIND_CODES",
+        "MayEnum": "server.api.permissions.MAY_CODES",
     },
 }
 LOGGING = {

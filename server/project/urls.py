@@ -158,9 +158,11 @@ api = [
     path("oddities", watch.OdditiesView.as_view()),
     path("oddities/<uuid:id>/settle", watch.SettleView.as_view()),
     path("night", watch.NightView.as_view()),
+    path("night/rows", watch.NightRowsView.as_view()),
     path("promises", watch.PromisesView.as_view()),
     path("report", watch.ReportView.as_view()),
     path("today", oversight.TodayView.as_view()),
+    path("causes/run", oversight.RunCauseView.as_view()),
     path("ribbon", oversight.RibbonView.as_view()),
 ]
 urlpatterns = [

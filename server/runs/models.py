@@ -254,6 +254,7 @@ class Copy(models.Model):
         constraints = [models.UniqueConstraint(fields=["backup", "store"], name="copy_once")]
         indexes = [
             models.Index(fields=["store"], condition=models.Q(state="present"), name="copies_present"),
+            models.Index(fields=["backup"], condition=models.Q(state="present", intact=False), name="copies_damaged"),
             models.Index(fields=["state"], condition=~models.Q(state__in=["present", "removed"]), name="copies_under_way"),
         ]
 

@@ -1,5 +1,6 @@
 """Reading runs, backups and copies."""
 
+from collections.abc import Iterable
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -47,36 +48,49 @@ def newest_good(device: str = "pk") -> QuerySet[Backup]:
     return Backup.objects.filter(Exists(intact), device=OuterRef(device), in_doubt=False, suspect=False).order_by("-finished_at")
 
 
-def newest_damaged(device: str = "pk") -> QuerySet[Backup]:
-    """The same of backups of which every copy is damaged in some place."""
+def newest_damaged(devices: Iterable[UUID] | None = None) -> dict[UUID, tuple[UUID, datetime]]:
+    """Device → id and date of its newest backup of which every copy is damaged in some place; of all devices, or of those.
+
+    One query, which begins at the damaged copies: there are few of them, and backups are many.
+    """
     present = Copy.objects.filter(backup=OuterRef("pk"), state=CopyState.PRESENT)
-    trusted = Backup.objects.filter(device=OuterRef(device), in_doubt=False, suspect=False)
-    return trusted.filter(Exists(present), ~Exists(present.filter(intact=True))).order_by("-finished_at")
+    damaged = Copy.objects.filter(state=CopyState.PRESENT, intact=False).values("backup")
+    found = Backup.objects.filter(id__in=damaged, in_doubt=False, suspect=False).exclude(Exists(present.filter(intact=True)))
+    if devices is not None:
+        found = found.filter(device__in=list(devices))
+    rows = found.order_by("device_id", "-finished_at").distinct("device_id").values_list("device_id", "id", "finished_at")
+    return {device: (id, at) for device, id, at in rows}
 
 
 _LAST = ("id", "state", "cause", "cause_code", "remedy")
 
 
-def with_newest(devices: QuerySet[Device]) -> QuerySet[Device]:
-    """Devices with `newest_at`, `newest_id`, `newest_bytes` of their newest good backup, `damaged_at` and `damaged_id` of the newest that
-    is damaged in some place; `told_active` and `told_last` are what `unpacked` takes apart."""
-    newest, damaged = newest_good(), newest_damaged()
+def with_newest(devices: QuerySet[Device], *, only: Iterable[UUID] | None = None) -> list[Any]:
+    """Devices, all or those, with what is newest of each. Two queries.
+
+    Each has `newest_at`, `newest_id`, `newest_bytes` of its newest good backup, `damaged_at` and `damaged_id` of the newest that
+    is damaged in some place, `active_run` and `active_cause`, and `last_run`, `last_state`, `last_cause`, `last_cause_code`,
+    `last_remedy` of the last that ended.
+    """
+    only = None if only is None else list(only)
+    found = devices if only is None else devices.filter(id__in=only)
     active = Run.objects.filter(device=OuterRef("pk"), state__in=ACTIVE)
     last = Run.objects.filter(device=OuterRef("pk")).exclude(state__in=ACTIVE).order_by("-asked_at")
-    return devices.annotate(
-        newest_at=Subquery(newest.values("finished_at")[:1]),
-        newest_id=Subquery(newest.values("id")[:1]),
-        newest_bytes=Subquery(newest.values("size_bytes")[:1]),
-        damaged_at=Subquery(damaged.values("finished_at")[:1]),
-        damaged_id=Subquery(damaged.values("id")[:1]),
+    told = found.annotate(
+        told_newest=Subquery(newest_good().values(packed=JSONObject(id="id", at="finished_at", size="size_bytes"))[:1]),
         told_active=Subquery(active.values(packed=JSONObject(id="id", cause="cause"))[:1]),
         told_last=Subquery(last.values(packed=JSONObject(**{name: name for name in _LAST}))[:1]),
     )
+    damaged = newest_damaged(only)
+    return [_unpacked(device, damaged.get(device.id)) for device in told]
 
 
-def unpacked(device: Any) -> Any:
-    """The same device with `active_run`, `active_cause`, and `last_run`, `last_state`, `last_cause`, `last_cause_code`, `last_remedy`."""
-    active, last = device.told_active or {}, device.told_last or {}
+def _unpacked(device: Any, damaged: tuple[UUID, datetime] | None) -> Any:
+    newest, active, last = device.told_newest or {}, device.told_active or {}, device.told_last or {}
+    device.newest_id = UUID(newest["id"]) if newest else None
+    device.newest_at = datetime.fromisoformat(newest["at"]) if newest else None
+    device.newest_bytes = newest.get("size")
+    device.damaged_id, device.damaged_at = damaged or (None, None)
     device.active_run, device.active_cause = active.get("id"), active.get("cause")
     device.last_run = last.get("id")
     for name in _LAST[1:]:

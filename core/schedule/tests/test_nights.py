@@ -1,8 +1,9 @@
 from datetime import UTC, date, datetime, timedelta
+from random import Random
 from unittest import TestCase
 from zoneinfo import ZoneInfo
 
-from core.schedule.nights import bounds, night_of
+from core.schedule.nights import bounds, busy, night_of
 
 BERLIN = ZoneInfo("Europe/Berlin")
 
@@ -29,3 +30,33 @@ class NightsLastFromNoonToNoon(TestCase):
         # IANA data: Berlin goes from UTC+1 to UTC+2 on 2026-03-29
         start, end = bounds(date(2026, 3, 28), BERLIN)
         self.assertEqual(end - start, timedelta(hours=23))
+
+
+class HowManyAtATime(TestCase):
+    OPENS, CLOSES = datetime(2026, 3, 2, 20, tzinfo=UTC), datetime(2026, 3, 2, 22, tzinfo=UTC)
+
+    def at(self, minutes: float) -> datetime:
+        return self.OPENS + timedelta(minutes=minutes)
+
+    def told(self, *spans: tuple[float, float]) -> list[int]:
+        return busy([(self.at(a), self.at(b)) for a, b in spans], opens=self.OPENS, closes=self.CLOSES, slices=4)
+
+    def test_each_slice_has_the_most_that_go_on_in_it(self):
+        self.assertEqual(self.told((0, 30), (0, 60), (10, 20)), [3, 1, 0, 0])
+
+    def test_one_that_begins_as_another_ends_never_meets_it(self):
+        self.assertEqual(self.told((0, 30), (30, 60), (60, 90)), [1, 1, 1, 0])
+
+    def test_what_lies_outside_is_not_drawn(self):
+        self.assertEqual(self.told((-30, 15), (110, 200)), [1, 0, 0, 1])
+
+    def test_nothing_and_no_time_are_nothing(self):
+        self.assertEqual(self.told(), [])
+        self.assertEqual(busy([(self.at(0), self.at(1))], opens=self.OPENS, closes=self.OPENS), [])
+
+    def test_it_is_as_a_slow_count_at_every_minute_says(self):
+        draw = Random(7)
+        for _ in range(30):
+            spans = [(start, start + draw.randint(1, 60)) for start in (draw.randint(-20, 119) for _ in range(12))]
+            slow = [max(sum(a <= minute < b for a, b in spans) for minute in range(30 * n, 30 * n + 30)) for n in range(4)]
+            self.assertEqual(self.told(*spans), slow)

@@ -15,7 +15,7 @@ from core.content.kinds import KINDS
 from core.content.link import DeviceState as Told
 from core.content.links import LINKS
 from core.content.readiness import Level, readiness
-from server.api.permissions import OPERATOR
+from server.api.permissions import May
 from server.fleet.actions.change_device import note_told
 from server.fleet.actions.change_link import change_link, preview_rules
 from server.fleet.api.pairing import SftpPlaceSerializer
@@ -115,7 +115,7 @@ class ReadinessView(APIView):
     """Reaches for the device; takes as long as that takes."""
 
     own_transactions = True
-    read_roles = OPERATOR
+    reads = May.RUN
 
     @extend_schema(operation_id="readiness", responses=ReadinessSerializer)
     def get(self, request: Request, id: UUID) -> Response:

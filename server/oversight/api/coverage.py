@@ -14,7 +14,7 @@ from core.content.accounts import Account
 from core.content.kinds import KINDS
 from core.coverage.kinds import Cover, KindCover
 from core.coverage.wipe import Remedy
-from server.api.permissions import OPERATOR
+from server.api.permissions import May
 from server.fleet.models import Device, Look
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
@@ -192,7 +192,7 @@ class LookView(APIView):
     """Reads the device's inventories now; takes as long as that takes."""
 
     own_transactions = True
-    write_roles = OPERATOR
+    writes = May.ANSWER
 
     @extend_schema(operation_id="look_at", request=None, responses=CoverageSerializer)
     def post(self, request: Request, id: UUID) -> Response:
@@ -226,7 +226,7 @@ class WipeView(APIView):
         signed = sign_off(device_by_id(id), **given.validated_data, by=request.user)
         return Response(WipeAnswerSerializer(signed).data, status=201)
 
-    write_roles = OPERATOR
+    writes = May.ANSWER
 
 
 class WipeAnswersView(APIView):

@@ -12,11 +12,11 @@ from core.content.families import FAMILIES
 from core.content.links import LINKS
 from core.schedule.promise import Standing
 from server.api.fields import DayField
-from server.api.paging import Pages
+from server.api.paging import PageQuery, Pages
 from server.fleet.models import DeviceState, LinkType
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
-from server.oversight.listing import ORDERS, Wanted, listed, summed
+from server.oversight.listing import ORDERS, Wanted, devices_of, listed, summed
 from server.oversight.standing import Standings, standing_of, standings
 from server.plans.api.views import PauseSerializer
 from server.runs.models import RunState
@@ -109,6 +109,7 @@ class DevicesFilter(serializers.Serializer):
     plan = serializers.UUIDField(required=False)
     family = serializers.ChoiceField(choices=list(FAMILIES), required=False)
     link = serializers.ChoiceField(choices=LinkType.choices, required=False)
+    cause = serializers.CharField(required=False, max_length=120, help_text="Code of what needs a person: only its devices.")
     order = serializers.ChoiceField(choices=list(ORDERS), required=False, default="lateness")
     fold = serializers.BooleanField(required=False, default=False, help_text="Leave out what is on time: it is in the sums of its team.")
 
@@ -127,12 +128,7 @@ class TeamSumSerializer(serializers.Serializer):
 class DevicesView(APIView):
     @extend_schema(
         operation_id="devices",
-        parameters=[
-            DevicesFilter,
-            inline_serializer(
-                "PageQuery", {"page": serializers.IntegerField(required=False), "page_size": serializers.IntegerField(required=False)}
-            ),
-        ],
+        parameters=[DevicesFilter, PageQuery],
         responses=inline_serializer(
             "DevicesPage",
             {
@@ -146,8 +142,9 @@ class DevicesView(APIView):
     def get(self, request: Request) -> Response:
         given = DevicesFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
-        wanted = Wanted(**given.validated_data)
-        rows = standings(now=outside().now())
+        now = outside().now()
+        rows = standings(now=now)
+        wanted = Wanted(**given.validated_data | devices_of(given.validated_data.get("cause"), now=now, rows=rows))
         counts: dict[str, int] = {}
         for row in rows:
             counts[row.state.standing] = counts.get(row.state.standing, 0) + 1

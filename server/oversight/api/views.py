@@ -13,13 +13,18 @@ from rest_framework.views import APIView
 
 from core.schedule.nights import coming_night
 from server.api.fields import DayField
+from server.api.permissions import May
 from server.outside import outside
+from server.oversight.actions.run_cause import run_cause
 from server.oversight.health import doubts, silences, troubles
-from server.oversight.matters import Known
+from server.oversight.matters import Known, needing
 from server.oversight.ribbon import past_nights, planned_on
 from server.oversight.today import today
 from server.people.queries import office_zone
 from server.plans.api.views import PauseSerializer
+
+NAMED = 12
+"""Devices of a cause that Today names; the others are one step away."""
 
 
 class CauseSerializer(serializers.Serializer):
@@ -33,7 +38,11 @@ class CauseSerializer(serializers.Serializer):
     opened_at = serializers.SerializerMethodField()
     put_off_until = serializers.SerializerMethodField()
     put_off_why = serializers.SerializerMethodField()
-    devices = serializers.SerializerMethodField()
+    count = serializers.SerializerMethodField(help_text="All of its devices.")
+    devices = serializers.SerializerMethodField(help_text="The first few of them.")
+
+    def get_count(self, cause: Any) -> int:
+        return len(cause.devices)
 
     @extend_schema_field(serializers.UUIDField(allow_null=True))
     def get_matter_id(self, cause: Any) -> Any:
@@ -73,7 +82,7 @@ class CauseSerializer(serializers.Serializer):
         )
     )
     def get_devices(self, cause: Any) -> list[dict[str, str]]:
-        rows = [row.device for row in cause.devices[:50]]
+        rows = [row.device for row in cause.devices[:NAMED]]
         return [
             {"id": str(found.id), "name": found.name, "holder": found.holder.name, "team": found.team.name if found.team else ""}
             for found in rows
@@ -115,6 +124,16 @@ class RibbonSerializer(serializers.Serializer):
     tonight_planned = serializers.IntegerField()
     tomorrow_planned = serializers.IntegerField()
     devices = serializers.IntegerField()
+    needing = serializers.IntegerField(help_text="How many things need a person, as far as is remembered.")
+
+
+class RunCauseSerializer(serializers.Serializer):
+    code = serializers.CharField(max_length=120)
+
+
+class AskedSerializer(serializers.Serializer):
+    asked = serializers.IntegerField()
+    refused = inline_serializer("NotAsked", {"says": serializers.CharField(), "devices": serializers.IntegerField()}, many=True)
 
 
 class TodayView(APIView):
@@ -122,6 +141,20 @@ class TodayView(APIView):
     def get(self, request: Request) -> Response:
         found = today(now=outside().now())
         return Response(TodaySerializer(found, context={"known": found.known}).data)
+
+
+class RunCauseView(APIView):
+    """Asks a run of every device of a cause."""
+
+    writes = May.RUN
+
+    @extend_schema(operation_id="run_cause", request=RunCauseSerializer, responses=AskedSerializer)
+    def post(self, request: Request) -> Response:
+        given = RunCauseSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        found = run_cause(given.validated_data["code"], by=request.user, now=outside().now())
+        refused = [{"says": says, "devices": devices} for says, devices in found.refused]
+        return Response(AskedSerializer({"asked": found.asked, "refused": refused}).data)
 
 
 class RibbonView(APIView):
@@ -134,7 +167,7 @@ class RibbonView(APIView):
         highest = max([planned, tomorrow, *(n.came + n.came_late + n.missing + n.under_way for n in nights)])
         told = {
             "nights": nights, "tonight": tonight, "tomorrow": tonight + timedelta(days=1), "tonight_planned": planned,
-            "tomorrow_planned": tomorrow, "devices": highest,
+            "tomorrow_planned": tomorrow, "devices": highest, "needing": needing(now=now),
         }  # fmt: skip
         return Response(RibbonSerializer(told).data)
 

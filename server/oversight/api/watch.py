@@ -4,7 +4,7 @@ from datetime import date, timedelta
 from typing import Any
 from uuid import UUID
 
-from drf_spectacular.utils import extend_schema, extend_schema_field
+from drf_spectacular.utils import extend_schema, extend_schema_field, inline_serializer
 from rest_framework import generics, serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -13,13 +13,14 @@ from rest_framework.views import APIView
 from core.content.kinds import KINDS
 from core.schedule.nights import coming_night
 from server.api.fields import DayField
-from server.api.permissions import OPERATOR
+from server.api.paging import PageQuery, Pages
+from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.oversight.actions.matters import put_off, take_up
 from server.oversight.actions.oddities import settle
 from server.oversight.models import Matter, Oddity
-from server.oversight.night import night_chart
+from server.oversight.night import SHOWS, fitting, night_rows, summed
 from server.oversight.promises import days_of, shares_by_month
 from server.oversight.queries import matter as matter_by_id
 from server.oversight.queries import matters, oddities, oddity
@@ -101,6 +102,15 @@ class OpenFilter(serializers.Serializer):
 class NightFilter(serializers.Serializer):
     night = DayField(required=False, help_text="Without: the coming one.")
 
+    def wanted(self) -> date:
+        asked: date | None = self.validated_data.get("night")
+        return asked or coming_night(outside().now(), office_zone())
+
+
+class NightRowsFilter(NightFilter):
+    shows = serializers.ChoiceField(choices=SHOWS, required=False)
+    words = serializers.CharField(max_length=200, required=False, allow_blank=True, default="", help_text="In device, holder, plan, store.")
+
 
 class NightRowSerializer(serializers.Serializer):
     device_id = serializers.UUIDField()
@@ -122,13 +132,20 @@ class NightRowSerializer(serializers.Serializer):
     cause = serializers.CharField()
 
 
-class NightChartSerializer(serializers.Serializer):
+class NightSumsSerializer(serializers.Serializer):
     night = DayField()
     opens = serializers.DateTimeField()
     closes = serializers.DateTimeField()
-    rows = NightRowSerializer(many=True)
-    planned_finish = serializers.DateTimeField(allow_null=True)
+    lined_up = serializers.IntegerField()
+    succeeded = serializers.IntegerField()
+    did_not = serializers.IntegerField()
+    under_way = serializers.IntegerField()
     does_not_fit = serializers.IntegerField()
+    rows = serializers.IntegerField(help_text="Of all of them, whatever the page.")
+    planned_finish = serializers.DateTimeField(allow_null=True)
+    busy_opens = serializers.DateTimeField()
+    busy_closes = serializers.DateTimeField()
+    busy = serializers.ListField(child=serializers.IntegerField(), help_text="Most planned runs at a time, in equal slices of the window.")
 
 
 class ShareSerializer(serializers.Serializer):
@@ -222,7 +239,7 @@ class MatterView(APIView):
 
 
 class PutOffView(APIView):
-    write_roles = OPERATOR
+    writes = May.SETTLE
 
     @extend_schema(operation_id="put_off", request=PutOffSerializer, responses=MatterDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
@@ -251,7 +268,7 @@ class OdditiesView(generics.ListAPIView):
 
 
 class SettleView(APIView):
-    write_roles = OPERATOR
+    writes = May.SETTLE
 
     @extend_schema(operation_id="settle_oddity", request=WhySerializer, responses=OddSerializer)
     def post(self, request: Request, id: UUID) -> Response:
@@ -263,12 +280,28 @@ class SettleView(APIView):
 
 
 class NightView(APIView):
-    @extend_schema(operation_id="night", parameters=[NightFilter], responses=NightChartSerializer)
+    @extend_schema(operation_id="night", parameters=[NightFilter], responses=NightSumsSerializer)
     def get(self, request: Request) -> Response:
         given = NightFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
-        night = given.validated_data.get("night") or coming_night(outside().now(), office_zone())
-        return Response(NightChartSerializer(night_chart(night)).data)
+        night = given.wanted()
+        return Response(NightSumsSerializer(summed(night, night_rows(night))).data)
+
+
+class NightRowsView(APIView):
+    """The rows of a night, what needs a look first."""
+
+    @extend_schema(
+        operation_id="night_rows",
+        parameters=[NightRowsFilter, PageQuery],
+        responses=inline_serializer("NightRowsPage", {"count": serializers.IntegerField(), "results": NightRowSerializer(many=True)}),
+    )
+    def get(self, request: Request) -> Response:
+        given = NightRowsFilter(data=request.query_params)
+        given.is_valid(raise_exception=True)
+        found = fitting(night_rows(given.wanted()), shows=given.validated_data.get("shows"), words=given.validated_data["words"])
+        page = Pages().paginate_queryset(found, request, view=self)  # type: ignore[arg-type]
+        return Response({"count": len(found), "results": NightRowSerializer(page, many=True).data})
 
 
 class PromisesView(APIView):

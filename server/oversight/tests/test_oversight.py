@@ -2,13 +2,20 @@ from datetime import UTC, date, datetime, timedelta
 from uuid import uuid4
 from zoneinfo import ZoneInfo
 
+from django.db import connection
 from django.urls import URLPattern
 from rest_framework.test import APIClient
 
 from core.schedule.nights import coming_night
+from server.api.permissions import May
+from server.fleet.models import Device
+from server.oversight.models import Matter
 from server.oversight.ribbon import past_nights, planned_on
 from server.project.urls import api
-from server.runs.models import Run
+from server.runs.actions.ask_run import ask_run_by_hand
+from server.runs.models import Copy, Run
+from server.runs.queries import with_newest
+from server.telling.actions.watch_office import watch_office
 from server.tests.pretend import OfficeTestCase
 
 
@@ -23,6 +30,7 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
                           "preflight", "restores/<uuid:id>/archive"}  # fmt: skip
     WRITES_OF_OPERATORS = {
         "devices/<uuid:id>/run",
+        "causes/run",
         "pauses",
         "pauses/<uuid:id>",
         "matters/<uuid:id>/put-off",
@@ -80,6 +88,18 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         for route, method, status in self.calls(self.api):
             self.assertNotIn(status, (401, 403), f"{method} {route}")
 
+    def test_who_is_signed_in_is_told_what_they_may_do(self):
+        told = {name: self.signed_in(name).get("/api/me").json()["may"] for name in ("ulla", "piet", "ines")}
+        self.assertEqual(told["ulla"], ["read"])
+        self.assertEqual(set(told["ines"]) - set(told["piet"]), {"set_up", "see_keys", "pause_everything"})
+        self.assertEqual(APIClient().get("/api/me").json()["may"], [])
+
+    def test_every_permission_is_asked_for_somewhere(self):
+        asked = {getattr(pattern.callback.cls, side, None) for pattern in api for side in ("reads", "writes")}
+        # reading is what everybody who is signed in may; everything is paused inside of the action that pauses one thing
+        self.assertEqual(set(May) - asked, {May.PAUSE_EVERYTHING, May.SET_UP} - asked)
+        self.assertIn(May.READ, asked)
+
     def test_the_live_line_is_closed_to_strangers(self):
         self.assertEqual(self.client.get("/api/live").status_code, 401)
 
@@ -127,6 +147,61 @@ class TodayAndDevices(OfficeTestCase):
         self.assertEqual([(cause["says"], len(cause["devices"]), cause["step"]) for cause in causes],
                          [("Not seen on the office network", 2, "open"), ("Never backed up", 1, "run")])  # fmt: skip
 
+    def test_a_cause_counts_all_of_its_devices_and_names_the_first_few(self):
+        self.plan(*[self.device(f"p{n}", content={}) for n in range(15)])
+        cause = self.api.get("/api/today").json()["causes"][0]
+        self.assertEqual((cause["says"], cause["count"], len(cause["devices"])), ("Never backed up", 15, 12))
+        self.assertEqual(self.devices(f"cause={cause['code']}&page_size=50")["count"], 15)
+        self.assertEqual(self.devices("cause=of yesterday")["count"], 0)
+
+    def test_one_act_asks_a_run_of_every_device_of_a_cause_and_says_why_not_of_the_others(self):
+        held = [self.device(f"p{n}", content={}) for n in range(14)]
+        self.plan(*held)
+        ask_run_by_hand(held[3], note="", by=self.ines)
+        code = self.api.get("/api/today").json()["causes"][0]["code"]
+        told = self.api.post("/api/causes/run", {"code": code}, format="json").json()
+        self.assertEqual(told, {"asked": 13, "refused": [{"says": "A run of this device is under way already.", "devices": 1}]})
+        self.assertEqual(Run.objects.filter(state="waiting").values("device").distinct().count(), 14)
+        self.assertEqual(set(Run.objects.values_list("by__username", flat=True)), {"ines"})
+
+    def test_a_cause_that_is_gone_or_needs_something_else_asks_no_run(self):
+        self.device("p1")
+        for code, says in (("never", "This does not need anybody any more."), ("no_plan", "A run is not what this needs.")):
+            answer = self.api.post("/api/causes/run", {"code": code}, format="json")
+            self.assertEqual((answer.status_code, answer.json()["title"]), (409, says))
+        self.assertFalse(Run.objects.exists())
+
+    def test_the_ribbon_tells_how_many_things_need_a_person_and_are_not_put_off(self):
+        self.device("p1")
+        watch_office(now=self.outside.at)
+        self.assertEqual(self.api.get("/api/ribbon").json()["needing"], 1)
+        Matter.objects.update(put_off_until=self.outside.at.date() + timedelta(days=2), put_off_why="later")
+        self.assertEqual(self.api.get("/api/ribbon").json()["needing"], 0)
+        self.outside.at += timedelta(days=2)
+        self.assertEqual(self.api.get("/api/ribbon").json()["needing"], 1)
+
+    def test_today_costs_fifteen_queries_for_two_devices_and_for_twenty(self):
+        self.plan(*[self.device(f"p{n}", content={}) for n in range(2)])
+        with self.assertNumQueries(15):
+            self.api.get("/api/today")
+        self.plan(*[self.device(f"q{n}", content={}) for n in range(18)], name="More")
+        with self.assertNumQueries(15):
+            self.assertEqual(self.api.get("/api/today").json()["promised"], 20)
+
+    def test_what_is_damaged_is_found_at_the_damaged_copies_and_not_by_walking_the_history(self):
+        one, two = self.device("p1"), self.device("p2")
+        self.plan(one, two)
+        whole, broken = self.run_now(one).backup, self.run_now(two).backup
+        Copy.objects.filter(backup=broken).update(intact=False)
+        rows = {row.id: row for row in with_newest(Device.objects.all())}
+        self.assertEqual((rows[one.id].newest_id, rows[one.id].damaged_id), (whole.id, None))
+        self.assertEqual((rows[two.id].newest_id, rows[two.id].damaged_id, rows[two.id].damaged_at), (None, broken.id, broken.finished_at))
+        self.assertEqual([row.id for row in with_newest(Device.objects.all(), only=[two.id])], [two.id])
+        with connection.cursor() as cursor:
+            cursor.execute("set local enable_seqscan = off")
+            cursor.execute("explain select backup_id from runs_copy where state = 'present' and not intact")
+            self.assertIn("copies_damaged", str(cursor.fetchall()))
+
     def test_a_store_that_is_nearly_full_needs_a_person(self):
         from server.storage.models import Store
 
@@ -136,10 +211,10 @@ class TodayAndDevices(OfficeTestCase):
 
     def test_the_list_costs_the_same_queries_for_two_devices_and_for_twenty(self):
         self.plan(*[self.device(f"p{n}", content={}) for n in range(2)])
-        with self.assertNumQueries(9):
+        with self.assertNumQueries(8):
             self.devices()
         self.plan(*[self.device(f"q{n}", content={}) for n in range(18)], name="More")
-        with self.assertNumQueries(9):
+        with self.assertNumQueries(8):
             self.assertEqual(self.devices()["count"], 20)
 
 

@@ -6,7 +6,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.api.permissions import ADMINISTRATOR
+from server.api.permissions import May
 from server.outside import outside
 
 
@@ -20,7 +20,7 @@ class ServerKeySerializer(serializers.Serializer):
 
 
 class ServerKeyView(APIView):
-    read_roles = ADMINISTRATOR
+    reads = May.SEE_KEYS
 
     @extend_schema(operation_id="server_key", responses=ServerKeySerializer)
     def get(self, request: Request) -> Response:

@@ -14,7 +14,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.api.address import address_of
-from server.api.permissions import ANYBODY
+from server.api.permissions import May, may
 from server.live import tell
 from server.outside import outside
 from server.people.actions.accounts import change_own_password, change_user, end_sessions, reset_password
@@ -49,6 +49,7 @@ class MeSerializer(serializers.Serializer):
     user = UserSerializer(allow_null=True)
     office = OfficeSerializer(allow_null=True)
     needs_first_administrator = serializers.BooleanField()
+    may = serializers.ListField(child=serializers.ChoiceField(choices=[one.value for one in May]))
 
 
 class SignInSerializer(serializers.Serializer):
@@ -85,7 +86,8 @@ class JournalSerializer(serializers.ModelSerializer):
 
 def _me(request: Request) -> dict[str, Any]:
     user = request.user if request.user.is_authenticated else None
-    return MeSerializer({"user": user, "office": office(), "needs_first_administrator": needs_first_administrator()}).data
+    told = {"user": user, "office": office(), "needs_first_administrator": needs_first_administrator(), "may": may(user)}
+    return MeSerializer(told).data
 
 
 @method_decorator(ensure_csrf_cookie, name="dispatch")
@@ -115,7 +117,7 @@ class SignInView(APIView):
 
 
 class SignOutView(APIView):
-    write_roles = ANYBODY
+    writes = May.READ
 
     @extend_schema(operation_id="sign_out", request=None, responses={204: None})
     def post(self, request: Request) -> Response:
@@ -217,7 +219,7 @@ class SessionsView(APIView):
 class OwnPasswordView(APIView):
     """Everybody decides this for themselves."""
 
-    write_roles = ANYBODY
+    writes = May.READ
 
     @extend_schema(operation_id="change_own_password", request=OwnPasswordSerializer, responses={204: None})
     def put(self, request: Request) -> Response:

@@ -7,11 +7,12 @@ from django.core.exceptions import PermissionDenied
 from django.db import transaction
 
 from core.errors import BadInput
+from server.api.permissions import May, may
 from server.fleet.models import Device
 from server.jobs import defer_line_up
 from server.outside import outside
 from server.people.actions.journal import write_journal
-from server.people.models import Role, User
+from server.people.models import User
 from server.people.queries import office_zone
 from server.plans.models import Pause, Plan
 from server.plans.queries import begins_again
@@ -22,7 +23,7 @@ class NotYours(PermissionDenied):
 
 
 def _may(by: User, plan: Plan | None, device: Device | None) -> None:
-    if plan is None and device is None and by.role != Role.ADMINISTRATOR:
+    if plan is None and device is None and May.PAUSE_EVERYTHING not in may(by):
         raise NotYours
 
 

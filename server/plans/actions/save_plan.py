@@ -122,7 +122,9 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     if planned_before is not None and _times(found) != planned_before:
         Assignment.objects.filter(plan=found).update(since=now)  # nights that were not planned then are not owed now
     count = len(wanted)
-    says = f"The plan {found.name} was {'made' if is_new else 'changed'}; {count} device{'' if count == 1 else 's'} follow it."
+    says = (
+        f"The plan {found.name} was {'made' if is_new else 'changed'}; {count} {'device follows' if count == 1 else 'devices follow'} it."
+    )
     write_journal(who=by, what="plan.saved", says=says, at=now)
     defer_line_up()
     return found

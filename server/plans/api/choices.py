@@ -9,7 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.api.permissions import OPERATOR
+from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
 from server.plans.actions.choose_kinds import choose_kinds, leave_to_plan
 from server.plans.choices import choice as choice_by_id
@@ -38,7 +38,7 @@ class ChooseKindsSerializer(serializers.Serializer):
 
 
 class ChooseKindsView(APIView):
-    write_roles = OPERATOR
+    writes = May.RUN
 
     @extend_schema(operation_id="choose_kinds", request=ChooseKindsSerializer, responses={201: KindChoiceSerializer(many=True)})
     def post(self, request: Request, id: UUID) -> Response:
@@ -49,7 +49,7 @@ class ChooseKindsView(APIView):
 
 
 class KindChoiceView(APIView):
-    write_roles = OPERATOR
+    writes = May.RUN
 
     @extend_schema(operation_id="leave_to_plan", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:

@@ -13,7 +13,7 @@ from rest_framework.views import APIView
 from core.exchange.office_days import plan_feed
 from core.schedule.window import slots
 from server.api.fields import DayField
-from server.api.permissions import OPERATOR
+from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
 from server.plans.actions.feed import close_feed, digest_of, open_feed
 from server.plans.actions.pause import pause, resume
@@ -49,7 +49,7 @@ class LastingPauseSerializer(PauseSerializer):
 
 
 class PausesView(APIView):
-    write_roles = OPERATOR
+    writes = May.PAUSE
 
     @extend_schema(operation_id="pauses", responses=LastingPauseSerializer(many=True))
     def get(self, request: Request) -> Response:
@@ -67,7 +67,7 @@ class PausesView(APIView):
 
 
 class PauseView(APIView):
-    write_roles = OPERATOR
+    writes = May.PAUSE
 
     @extend_schema(operation_id="resume", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:

@@ -9,6 +9,7 @@ from server.locks import lock_alone
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import JournalEntry, User
+from server.people.moments import written
 from server.recovery.models import Restore
 from server.runs.models import Backup
 
@@ -34,7 +35,7 @@ def note_fetched(restore: Restore, *, by: User) -> None:
 
 
 def _which(backup: Backup) -> str:
-    return f"the backup of {backup.device.name}, {backup.device.holder.name}, of {backup.finished_at:%Y-%m-%d %H:%M} UTC"
+    return f"the backup of {backup.device.name}, {backup.device.holder.name}, of {written(backup.finished_at)}"
 
 
 @transaction.atomic

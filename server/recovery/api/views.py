@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 from core.content.kinds import KINDS, Shape, kind
 from core.recovery.conflicts import WhenThere
 from core.recovery.selection import Selection
-from server.api.permissions import OPERATOR
+from server.api.permissions import May
 from server.api.streaming import pieces_of
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
@@ -170,7 +170,7 @@ class RestoreSerializer(serializers.ModelSerializer):
 class InsideView(APIView):
     """What is in a backup, kind by kind. Reading content is a matter for operators."""
 
-    read_roles = OPERATOR
+    reads = May.LOOK_INSIDE
 
     @extend_schema(operation_id="inside", parameters=[InsideFilter], responses=InsideSerializer)
     def get(self, request: Request, id: UUID) -> Response:
@@ -186,7 +186,7 @@ class InsideView(APIView):
 class ItemView(APIView):
     """The bytes of one item. Pictures are shown; everything else is only ever saved as a file."""
 
-    read_roles = OPERATOR
+    reads = May.LOOK_INSIDE
 
     @extend_schema(operation_id="item", parameters=[ItemFilter], responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> StreamingHttpResponse:
@@ -205,7 +205,7 @@ class ItemView(APIView):
 
 
 class ThumbnailView(APIView):
-    read_roles = OPERATOR
+    reads = May.LOOK_INSIDE
 
     @extend_schema(operation_id="thumbnail", parameters=[ItemFilter], responses={(200, "image/jpeg"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> HttpResponse:
@@ -223,7 +223,7 @@ class ThumbnailView(APIView):
 
 class PreflightView(APIView):
     own_transactions = True
-    read_roles = write_roles = OPERATOR
+    reads = writes = May.RESTORE
 
     @extend_schema(operation_id="preflight", request=RestoreRequestSerializer, responses=FindingSerializer(many=True))
     def post(self, request: Request) -> Response:
@@ -239,7 +239,7 @@ class PreflightView(APIView):
 class RestoresView(generics.ListAPIView):
     own_transactions = True
     serializer_class = RestoreSerializer
-    write_roles = OPERATOR
+    writes = May.RESTORE
 
     def get_queryset(self) -> Any:
         return restores()
@@ -272,7 +272,7 @@ class RestoreView(APIView):
 
 
 class StopRestoreView(APIView):
-    write_roles = OPERATOR
+    writes = May.RESTORE
 
     @extend_schema(operation_id="stop_restore", request=None, responses=RestoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
@@ -283,7 +283,7 @@ class StopRestoreView(APIView):
 class ArchiveView(APIView):
     """The ZIP of a finished restore."""
 
-    read_roles = OPERATOR
+    reads = May.RESTORE
 
     @extend_schema(operation_id="archive", responses={(200, "application/zip"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> StreamingHttpResponse:

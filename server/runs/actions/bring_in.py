@@ -31,6 +31,7 @@ from server.live import tell
 from server.outside import OldLink, outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.people.moments import written
 from server.people.queries import office_zone
 from server.runs.actions.look_at import kinds_in
 from server.runs.convert import told_kinds
@@ -216,7 +217,7 @@ def _recorded(bringing: Bringing, captured: Captured) -> Bringing:
         "left_aside_count": row.found.get("left_aside_count", 0) + len(captured.skipped),
     }
     move(row, BringingState.DONE, backup=backup, found=found, cause="", remedy="", reference="")
-    says = f"{row.name} was brought in as a backup of {backup.device.name} of {manifest.finished_at:%Y-%m-%d %H:%M} UTC."
+    says = f"{row.name} was brought in as a backup of {backup.device.name} of {written(manifest.finished_at)}."
     write_journal(who=row.by, what="backup.brought_in", says=says, at=outside().now(), device=backup.device_id, store=row.store_id)
     return row
 

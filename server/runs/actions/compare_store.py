@@ -23,6 +23,7 @@ from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.people.moments import written
 from server.runs.convert import told_kinds
 from server.runs.models import Backup, Copy, CopyState, Run, RunState, Stray
 from server.storage.actions.note_trouble import note_trouble, note_well
@@ -101,7 +102,7 @@ def _missing(id: int, store: Store, now: datetime) -> bool:
     if row.state != CopyState.PRESENT:
         return False
     move(row, CopyState.MISSING, **MISSING)
-    says = f"{store.name} does not list the backup of {copy.backup.device.name} of {copy.backup.finished_at:%Y-%m-%d %H:%M} UTC any more."
+    says = f"{store.name} does not list the backup of {copy.backup.device.name} of {written(copy.backup.finished_at)} any more."
     write_journal(who=None, what="backup.missing", says=says, at=now, device=copy.backup.device_id, store=store.id)
     return True
 
@@ -154,7 +155,7 @@ def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
             Copy.objects.create(backup=backup, store=stray.store)
         elif row.state in (CopyState.MISSING, CopyState.REMOVED):
             move(row, CopyState.PRESENT, intact=True, damaged={}, removed_at=None, removed_why="", cause="", remedy="")
-        says = f"A backup of {device.name} of {manifest.finished_at:%Y-%m-%d %H:%M} UTC was found in {stray.store.name} and taken in."
+        says = f"A backup of {device.name} of {written(manifest.finished_at)} was found in {stray.store.name} and taken in."
         write_journal(who=by, what="backup.adopted", says=says, at=now, device=device.id, store=stray.store_id)
         Stray.objects.filter(id=stray.id).delete()
     tell("changed", "devices")

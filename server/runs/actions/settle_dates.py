@@ -10,6 +10,7 @@ from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import ClockState, User
+from server.people.moments import written
 from server.runs.models import Backup
 
 
@@ -38,7 +39,7 @@ def settle_date(backup: Backup, *, at: datetime | None, by: User) -> Backup:
         raise BadInput("Its date lies in the future.", field="at", remedy="Correct it: give the moment at which it was made.")
     row.finished_at, row.in_doubt = at or row.finished_at, False
     row.save(update_fields=["finished_at", "in_doubt"])
-    says = f"The backup of {backup.device.name} is of {row.finished_at:%Y-%m-%d %H:%M} UTC."
+    says = f"The backup of {backup.device.name} is of {written(row.finished_at)}."
     write_journal(who=by, what="backup.date_settled", says=says, at=now, device=backup.device_id)
     tell("changed", "devices")
     return row

@@ -9,7 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.api.permissions import OPERATOR
+from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
 from server.runs.actions.compare_store import adopt, ask_compare, give_up_missing
 from server.runs.models import Copy, Stray
@@ -58,7 +58,7 @@ class DeviceChoiceSerializer(serializers.Serializer):
 
 
 class DifferencesView(APIView):
-    write_roles = OPERATOR
+    writes = May.KEEP
 
     @extend_schema(operation_id="differences", responses=DifferencesSerializer)
     def get(self, request: Request, id: UUID) -> Response:
@@ -86,7 +86,7 @@ class AcceptStoreView(APIView):
 
 class AdoptView(APIView):
     own_transactions = True
-    write_roles = OPERATOR
+    writes = May.KEEP
 
     @extend_schema(operation_id="adopt_stray", request=DeviceChoiceSerializer, responses={204: None})
     def post(self, request: Request, id: int) -> Response:

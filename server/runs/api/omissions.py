@@ -10,7 +10,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.content.left_out import reason_of
-from server.api.permissions import OPERATOR
+from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
 from server.runs.actions.accept_omission import accept_omission, take_back_omission
 from server.runs.api.serializers import RunDetailSerializer, SkippedSerializer
@@ -55,7 +55,7 @@ class DeviceOmissionsSerializer(serializers.Serializer):
 
 
 class AcceptView(APIView):
-    write_roles = OPERATOR
+    writes = May.RUN
 
     @extend_schema(operation_id="accept_omission", request=AcceptSerializer, responses=RunDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
@@ -66,7 +66,7 @@ class AcceptView(APIView):
 
 
 class OmissionView(APIView):
-    write_roles = OPERATOR
+    writes = May.RUN
 
     @extend_schema(operation_id="take_back_omission", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:

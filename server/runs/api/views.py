@@ -12,7 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.api.fields import DayField
-from server.api.permissions import OPERATOR
+from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
 from server.live import hub
 from server.people.moments import moment_of
@@ -59,7 +59,7 @@ class RunView(APIView):
 
 
 class AskRunView(APIView):
-    write_roles = OPERATOR
+    writes = May.RUN
 
     @extend_schema(operation_id="ask_run", request=AskRunSerializer, responses={201: RunDetailSerializer})
     def post(self, request: Request, id: UUID) -> Response:
@@ -70,7 +70,7 @@ class AskRunView(APIView):
 
 
 class StopRunView(APIView):
-    write_roles = OPERATOR
+    writes = May.RUN
 
     @extend_schema(operation_id="stop_run", request=None, responses=RunDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
@@ -79,7 +79,7 @@ class StopRunView(APIView):
 
 
 class HoldView(APIView):
-    write_roles = OPERATOR
+    writes = May.KEEP
 
     @extend_schema(operation_id="hold_backup", request=ReasonSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
@@ -99,7 +99,7 @@ class NoteSerializer(serializers.Serializer):
 
 
 class NoteBackupView(APIView):
-    write_roles = OPERATOR
+    writes = May.KEEP
 
     @extend_schema(operation_id="note_backup", request=NoteSerializer, responses={204: None})
     def put(self, request: Request, id: UUID) -> Response:
@@ -134,7 +134,7 @@ class CopyToSerializer(serializers.Serializer):
 class CopyBackupView(APIView):
     """Puts a copy into a second store into the queue."""
 
-    write_roles = OPERATOR
+    writes = May.KEEP
 
     @extend_schema(operation_id="copy_backup", request=CopyToSerializer, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
@@ -147,7 +147,7 @@ class CopyBackupView(APIView):
 class CheckStoreView(APIView):
     """Puts a check into the queue; what it found is shown with the store."""
 
-    write_roles = OPERATOR
+    writes = May.KEEP
 
     @extend_schema(operation_id="check_store", request=CheckSerializer, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:

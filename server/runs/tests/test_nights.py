@@ -144,7 +144,7 @@ class TheLineUp(NightsTestCase):
         line_up_night(now=utc("2026-03-02T13:00"))
         self.outside.at = utc("2026-03-02T13:01")
         night = self.api.get("/api/night").json()
-        self.assertEqual((night["night"], len(night["rows"]), night["does_not_fit"]), ("2026-03-02", 6, 4))
+        self.assertEqual((night["night"], night["rows"], night["does_not_fit"]), ("2026-03-02", 6, 4))
         causes = {cause["code"]: cause for cause in self.api.get("/api/today").json()["causes"]}
         self.assertEqual(len(causes["does_not_fit"]["devices"]), 4)
 
@@ -153,7 +153,7 @@ class TheLineUp(NightsTestCase):
         self.tick("2026-03-02T21:00")
         run = carry_out(Run.objects.filter(state=RunState.WAITING).first().id)
         line_up_night(now=utc("2026-03-03T03:00"))
-        rows = {row["device_id"]: row for row in self.api.get("/api/night?night=2026-03-02").json()["rows"]}
+        rows = {row["device_id"]: row for row in self.api.get("/api/night/rows?night=2026-03-02").json()["results"]}
         self.assertEqual((len(rows), rows[str(run.device_id)]["state"]), (6, "complete"))
         self.assertIsNotNone(rows[str(run.device_id)]["planned_start"])
 

@@ -10,7 +10,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.api.fields import BytesField
-from server.api.permissions import ADMINISTRATOR
+from server.api.permissions import May
 from server.storage.actions.add_store import attach_store, create_store
 from server.storage.actions.change_store import change_store, prove_passphrase
 from server.storage.models import Occupancy, Store
@@ -139,7 +139,7 @@ class StoreView(APIView):
 
 class ProvePassphraseView(APIView):
     own_transactions = True
-    write_roles = ADMINISTRATOR
+    writes = May.SET_UP
 
     @extend_schema(operation_id="prove_passphrase", request=PassphraseSerializer, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:

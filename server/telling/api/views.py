@@ -9,7 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.api.permissions import ADMINISTRATOR, ANYBODY, OPERATOR
+from server.api.permissions import May
 from server.people.actions.wishes import Wishes, change_wishes
 from server.telling.actions.hooks import add_hook, change_hook, remove_hook, try_hook
 from server.telling.models import Message, MessageState, Way
@@ -71,7 +71,7 @@ class MessageFilter(serializers.Serializer):
 
 
 class WishesView(APIView):
-    write_roles = ANYBODY
+    writes = May.READ
 
     @extend_schema(operation_id="wishes", responses=WishesSerializer)
     def get(self, request: Request) -> Response:
@@ -85,7 +85,7 @@ class WishesView(APIView):
 
 
 class HooksView(APIView):
-    read_roles = OPERATOR
+    reads = May.READ_MESSAGES
 
     @extend_schema(operation_id="hooks", responses=HookSerializer(many=True))
     def get(self, request: Request) -> Response:
@@ -127,8 +127,8 @@ class MessagesView(generics.ListAPIView):
     """Bodies name devices and people: for operators and administrators."""
 
     serializer_class = MessageSerializer
-    read_roles = OPERATOR
-    write_roles = ADMINISTRATOR
+    reads = May.READ_MESSAGES
+    writes = May.SET_UP
 
     def get_queryset(self) -> Any:
         given = MessageFilter(data=self.request.query_params)

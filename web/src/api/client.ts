@@ -13,7 +13,12 @@ export class ProblemError extends Error {
 }
 
 function cookie(name: string): string {
-  return document.cookie.split('; ').find((part) => part.startsWith(`${name}=`))?.slice(name.length + 1) ?? '';
+  return (
+    document.cookie
+      .split('; ')
+      .find((part) => part.startsWith(`${name}=`))
+      ?.slice(name.length + 1) ?? ''
+  );
 }
 
 export const client = createClient<paths>({ baseUrl: '/' });
@@ -47,11 +52,17 @@ export async function told<T>(answer: Promise<{ data?: T; error?: unknown; respo
 
 function asProblem(error: unknown, status: number): Problem {
   if (typeof error === 'object' && error !== null && 'title' in error) return error as Problem;
-  return { code: 'server.unexpected', title: `The server answered with status ${status}.`, remedy: 'Try again in a moment.', field: null, status };
+  return {
+    code: 'server.unexpected',
+    title: `The server answered with status ${status}.`,
+    remedy: 'Try again in a moment.',
+    field: null,
+    status,
+  };
 }
 
-/** The problem behind an error of a query or mutation. */
-export function problemOf(error: unknown): Problem {
+/** The problem behind the error of a question. */
+export function problemOf(error: Error): Problem {
   return error instanceof ProblemError
     ? error.problem
     : { code: 'page.unexpected', title: String(error), remedy: 'Load the page again.', field: null, status: 0 };

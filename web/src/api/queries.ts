@@ -3,46 +3,39 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 
 import { client, told, type Schemas } from './client';
+import type { paths } from './schema';
+import { key } from './keys';
 
-export interface DevicesWanted {
-  standing?: string | undefined;
-  words?: string | undefined;
-  team?: string | undefined;
-  plan?: string | undefined;
-  family?: string | undefined;
-  link?: string | undefined;
-  holder?: string | undefined;
-  order?: string | undefined;
-  fold?: boolean | undefined;
-  page?: number | undefined;
-  page_size?: number | undefined;
-}
+export type DevicesWanted = NonNullable<paths['/api/devices']['get']['parameters']['query']>;
 
-export const useMe = () => useQuery({ queryKey: ['me'], queryFn: () => told(client.GET('/api/me')), staleTime: 60_000, retry: 1 });
+export const useMe = () => useQuery({ queryKey: key('me'), queryFn: () => told(client.GET('/api/me')), staleTime: 60_000, retry: 1 });
 
 export const useDevices = (wanted: DevicesWanted = {}) =>
   useQuery({
-    queryKey: ['devices', wanted],
-    queryFn: () => told(client.GET('/api/devices', { params: { query: wanted as never } })),
+    queryKey: key('devices', wanted),
+    queryFn: () => told(client.GET('/api/devices', { params: { query: wanted } })),
     placeholderData: keepPreviousData,
   });
 
 export const useDevice = (id: string) =>
-  useQuery({ queryKey: ['devices', id], queryFn: () => told(client.GET('/api/devices/{id}', { params: { path: { id } } })) });
+  useQuery({ queryKey: key('devices', id), queryFn: () => told(client.GET('/api/devices/{id}', { params: { path: { id } } })) });
 
 /** A device out of all of them, for a picker: found on the server as somebody types, its true value asked for by itself. */
 export function useDeviceChoice(value: string, fits: (row: Schemas['DeviceRow']) => boolean = () => true) {
   const [words, setWords] = useState('');
   const listed = useDevices({ order: 'name', words: words || undefined, page_size: CHOICES });
   const own = useQuery({
-    queryKey: ['devices', value],
+    queryKey: key('devices', value),
     queryFn: () => told(client.GET('/api/devices/{id}', { params: { path: { id: value } } })),
     enabled: value !== '',
   });
   const rows = (listed.data?.results ?? []).filter(fits);
   return {
     shown: own.data && own.data.id === value ? `${own.data.name}, ${own.data.holder}` : '',
-    options: rows.map((row) => ({ value: row.id, label: `${row.name}, ${row.holder}${row.newest_id ? '' : row.damaged_id ? ' · damaged in some place' : ' · no backup'}` })),
+    options: rows.map((row) => ({
+      value: row.id,
+      label: `${row.name}, ${row.holder}${row.newest_id ? '' : row.damaged_id ? ' · damaged in some place' : ' · no backup'}`,
+    })),
     more: Math.max(0, (listed.data?.count ?? 0) - CHOICES),
     busy: listed.isFetching,
     onFind: setWords,
@@ -51,54 +44,37 @@ export function useDeviceChoice(value: string, fits: (row: Schemas['DeviceRow'])
 
 const CHOICES = 20;
 
-export const useStores = () => useQuery({ queryKey: ['stores'], queryFn: () => told(client.GET('/api/stores')) });
+export const useStores = () => useQuery({ queryKey: key('stores'), queryFn: () => told(client.GET('/api/stores')) });
 
-export const usePlans = () => useQuery({ queryKey: ['plans'], queryFn: () => told(client.GET('/api/plans')) });
+export const usePlans = () => useQuery({ queryKey: key('plans'), queryFn: () => told(client.GET('/api/plans')) });
 
-export const useKinds = () => useQuery({ queryKey: ['kinds'], queryFn: () => told(client.GET('/api/kinds')), staleTime: Infinity });
+export const useKinds = () => useQuery({ queryKey: key('kinds'), queryFn: () => told(client.GET('/api/kinds')), staleTime: Infinity });
 
-export const useTeams = () => useQuery({ queryKey: ['teams'], queryFn: () => told(client.GET('/api/teams')) });
+export const useTeams = () => useQuery({ queryKey: key('teams'), queryFn: () => told(client.GET('/api/teams')) });
 
-export const useGuides = () => useQuery({ queryKey: ['guides'], queryFn: () => told(client.GET('/api/guides')), staleTime: Infinity });
+export const useGuides = () => useQuery({ queryKey: key('guides'), queryFn: () => told(client.GET('/api/guides')), staleTime: Infinity });
 
-export const useNames = () => useQuery({ queryKey: ['names'], queryFn: () => told(client.GET('/api/names')) });
+export const useNames = () => useQuery({ queryKey: key('names'), queryFn: () => told(client.GET('/api/names')) });
 
 export const useDeviceBackups = (id: string) =>
   useQuery({
-    queryKey: ['backups', 'of', id],
+    queryKey: key('backups', 'of', id),
     queryFn: () => told(client.GET('/api/devices/{id}/backups', { params: { path: { id } } })),
     enabled: id !== '',
   });
 
-export interface RunsWanted {
-  device?: string | undefined;
-  holder?: string | undefined;
-  team?: string | undefined;
-  plan?: string | undefined;
-  store?: string | undefined;
-  night?: string | undefined;
-  first?: string | undefined;
-  last?: string | undefined;
-  state?: string | undefined;
-  outcome?: string | undefined;
-  trigger?: string | undefined;
-  cause?: string | undefined;
-  at_least_bytes?: string | undefined;
-  words?: string | undefined;
-  page?: number | undefined;
-  page_size?: number | undefined;
-}
+export type RunsWanted = NonNullable<paths['/api/runs']['get']['parameters']['query']>;
 
 export const useRuns = (wanted: RunsWanted) =>
   useQuery({
-    queryKey: ['runs', wanted],
-    queryFn: () => told(client.GET('/api/runs', { params: { query: wanted as never } })),
+    queryKey: key('runs', wanted),
+    queryFn: () => told(client.GET('/api/runs', { params: { query: wanted } })),
     placeholderData: keepPreviousData,
   });
 
-export const useRunTotals = (wanted: RunsWanted) =>
+export const useRunTotals = (wanted: Omit<RunsWanted, 'page' | 'page_size'>) =>
   useQuery({
-    queryKey: ['runs', 'totals', wanted],
-    queryFn: () => told(client.GET('/api/runs/totals', { params: { query: wanted as never } })),
+    queryKey: key('runs', 'totals', wanted),
+    queryFn: () => told(client.GET('/api/runs/totals', { params: { query: wanted } })),
     placeholderData: keepPreviousData,
   });

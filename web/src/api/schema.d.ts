@@ -184,6 +184,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/causes/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Asks a run of every device of a cause. */
+        post: operations["run_cause"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clock": {
         parameters: {
             query?: never;
@@ -1047,6 +1064,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/night/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The rows of a night, what needs a look first. */
+        get: operations["night_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/oddities": {
         parameters: {
             query?: never;
@@ -1869,6 +1903,10 @@ export interface components {
             /** Format: date */
             hold_until?: string | null;
         };
+        Asked: {
+            asked: number;
+            refused: components["schemas"]["NotAsked"][];
+        };
         AttachStoreRequest: {
             name: string;
             path: string;
@@ -1960,6 +1998,9 @@ export interface components {
             /** Format: date */
             readonly put_off_until: string | null;
             readonly put_off_why: string;
+            /** @description All of its devices. */
+            readonly count: number;
+            /** @description The first few of them. */
             readonly devices: components["schemas"]["CauseDevice"][];
         };
         CauseCount: {
@@ -2793,10 +2834,27 @@ export interface components {
             readonly devices: string[];
             events: components["schemas"]["Event"][];
         };
+        /**
+         * @description * `read` - read
+         *     * `run` - run
+         *     * `keep` - keep
+         *     * `pause` - pause
+         *     * `pause_everything` - pause_everything
+         *     * `settle` - settle
+         *     * `answer` - answer
+         *     * `look_inside` - look_inside
+         *     * `restore` - restore
+         *     * `read_messages` - read_messages
+         *     * `set_up` - set_up
+         *     * `see_keys` - see_keys
+         * @enum {string}
+         */
+        MayEnum: "read" | "run" | "keep" | "pause" | "pause_everything" | "settle" | "answer" | "look_inside" | "restore" | "read_messages" | "set_up" | "see_keys";
         Me: {
             user: components["schemas"]["User"] | null;
             office: components["schemas"]["Office"] | null;
             needs_first_administrator: boolean;
+            may: components["schemas"]["MayEnum"][];
         };
         /**
          * @description * `folder` - Folder
@@ -2892,18 +2950,6 @@ export interface components {
             missing: number;
             under_way: number;
         };
-        NightChart: {
-            /** Format: date */
-            night: string;
-            /** Format: date-time */
-            opens: string;
-            /** Format: date-time */
-            closes: string;
-            rows: components["schemas"]["NightRow"][];
-            /** Format: date-time */
-            planned_finish: string | null;
-            does_not_fit: number;
-        };
         NightRow: {
             /** Format: uuid */
             device_id: string;
@@ -2930,6 +2976,37 @@ export interface components {
             /** Format: date-time */
             finished_at: string | null;
             cause: string;
+        };
+        NightRowsPage: {
+            count: number;
+            results: components["schemas"]["NightRow"][];
+        };
+        NightSums: {
+            /** Format: date */
+            night: string;
+            /** Format: date-time */
+            opens: string;
+            /** Format: date-time */
+            closes: string;
+            lined_up: number;
+            succeeded: number;
+            did_not: number;
+            under_way: number;
+            does_not_fit: number;
+            /** @description Of all of them, whatever the page. */
+            rows: number;
+            /** Format: date-time */
+            planned_finish: string | null;
+            /** Format: date-time */
+            busy_opens: string;
+            /** Format: date-time */
+            busy_closes: string;
+            /** @description Most planned runs at a time, in equal slices of the window. */
+            busy: number[];
+        };
+        NotAsked: {
+            says: string;
+            devices: number;
         };
         NoteRequest: {
             note: string;
@@ -3638,6 +3715,8 @@ export interface components {
             tonight_planned: number;
             tomorrow_planned: number;
             devices: number;
+            /** @description How many things need a person, as far as is remembered. */
+            needing: number;
         };
         /**
          * @description * `administrator` - Administrator
@@ -3698,6 +3777,9 @@ export interface components {
             readonly items: number | null;
             readonly size_bytes: number | null;
             readonly encrypted: boolean | null;
+        };
+        RunCauseRequest: {
+            code: string;
         };
         /** @description One line of the history. */
         RunDetail: {
@@ -4825,6 +4907,37 @@ export interface operations {
             };
         };
     };
+    run_cause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunCauseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Asked"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     clock: {
         parameters: {
             query?: never;
@@ -5026,6 +5139,8 @@ export interface operations {
     devices: {
         parameters: {
             query?: {
+                /** @description Code of what needs a person: only its devices. */
+                cause?: string;
                 /**
                  * @description * `orlo` - orlo
                  *     * `brenta` - brenta
@@ -6720,7 +6835,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NightChart"];
+                    "application/json": components["schemas"]["NightSums"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    night_rows: {
+        parameters: {
+            query?: {
+                /** @description Without: the coming one. */
+                night?: string;
+                page?: number;
+                page_size?: number;
+                /**
+                 * @description * `did_not` - did_not
+                 *     * `under_way` - under_way
+                 *     * `to_come` - to_come
+                 *     * `succeeded` - succeeded
+                 */
+                shows?: "did_not" | "under_way" | "to_come" | "succeeded";
+                /** @description In device, holder, plan, store. */
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NightRowsPage"];
                 };
             };
             default: {

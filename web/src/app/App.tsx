@@ -1,23 +1,38 @@
-/** Providers and doors: who is not signed in sees the sign-in, a new installation asks for its first administrator. */
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+/**
+ * Providers and doors: who is not signed in sees the sign-in, a new installation asks for its first administrator. Whoever is
+ * in stays in: when the session ends or the server goes away, the screens stand as they are, with what was typed in them.
+ */
+import { MutationCache, QueryCache, QueryClient, QueryClientProvider, useQueryClient } from '@tanstack/react-query';
+import { lazy, Suspense, useEffect, useState } from 'react';
 import { RouterProvider } from 'react-router';
 
 import { ProblemError, problemOf } from '../api/client';
+import { key } from '../api/keys';
 import { useMe } from '../api/queries';
-import { FirstAdministratorScreen } from '../features/people/FirstAdministratorScreen';
 import { SignInScreen } from '../features/people/SignInScreen';
 import { OfficeTime } from '../ui/Office';
+import { OfficeNamed } from '../ui/Screen';
 import { Failed, Loading } from '../ui/States';
 import { LiveLine } from './LiveLine';
 import { router } from './router';
 
+const FirstAdministratorScreen = lazy(async () => ({
+  default: (await import('../features/people/FirstAdministratorScreen')).FirstAdministratorScreen,
+}));
+
+const SignInAgain = lazy(async () => ({ default: (await import('./SignInAgain')).SignInAgain }));
+
+const refused = (error: unknown): boolean => error instanceof ProblemError && error.problem.status >= 400 && error.problem.status < 500;
+
+/** Whoever is told that the session is over asks who is signed in: the door then shows what to do. */
+const onError = (error: unknown): void => {
+  if (error instanceof ProblemError && error.problem.code === 'access.signed_out') void queries.invalidateQueries({ queryKey: key('me') });
+};
+
 const queries = new QueryClient({
-  defaultOptions: {
-    queries: {
-      staleTime: 5_000,
-      retry: (failures, error) => failures < 2 && !(error instanceof ProblemError && error.problem.status >= 400 && error.problem.status < 500),
-    },
-  },
+  queryCache: new QueryCache({ onError }),
+  mutationCache: new MutationCache({ onError }),
+  defaultOptions: { queries: { staleTime: 5_000, retry: (failures, error) => failures < 2 && !refused(error) } },
 });
 
 export function App() {
@@ -30,14 +45,36 @@ export function App() {
 
 function Door() {
   const me = useMe();
+  const asked = useQueryClient();
+  const user = me.data?.user ?? null;
+  const [inside, setInside] = useState<number | null>(null);
+  if (user && inside === null) setInside(user.id);
+  useEffect(() => {
+    if (!user || inside === null) return;
+    // somebody else: nothing of what the one before saw stays here
+    if (user.id !== inside) window.location.assign('/');
+  }, [user, inside]);
+  if (inside !== null) {
+    return (
+      <OfficeTime zone={me.data?.office?.zone ?? 'UTC'}>
+        <OfficeNamed value={me.data?.office?.name ?? ''}>
+          <LiveLine key={user ? 'in' : 'out'} />
+          <RouterProvider router={router} />
+          {me.data && !user && (
+            <Suspense fallback={null}>
+              <SignInAgain onDone={() => void asked.invalidateQueries()} />
+            </Suspense>
+          )}
+        </OfficeNamed>
+      </OfficeTime>
+    );
+  }
   if (me.isPending) return <Loading what="Old Attic" />;
   if (me.isError) return <Failed problem={problemOf(me.error)} onRetry={() => void me.refetch()} />;
-  if (me.data.needs_first_administrator) return <FirstAdministratorScreen />;
-  if (!me.data.user) return <SignInScreen officeName={me.data.office?.name ?? 'Old Attic'} />;
+  if (!me.data.needs_first_administrator) return <SignInScreen officeName={me.data.office?.name ?? 'Old Attic'} />;
   return (
-    <OfficeTime zone={me.data.office?.zone ?? 'UTC'}>
-      <LiveLine />
-      <RouterProvider router={router} />
-    </OfficeTime>
+    <Suspense fallback={<Loading what="the first page" />}>
+      <FirstAdministratorScreen />
+    </Suspense>
   );
 }

@@ -2,8 +2,10 @@
 import { useQueryClient, type QueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 
-interface LiveEvent {
-  topic: 'run' | 'restore' | 'bringing' | 'changed' | 'again';
+import { key, touch, type Change } from '../api/keys';
+
+export interface LiveEvent {
+  topic: 'run' | 'restore' | 'bringing' | 'changed' | 'again' | 'session';
   id: string;
   state: Record<string, unknown> | null;
 }
@@ -13,23 +15,28 @@ interface Known {
   progress: Record<string, unknown>;
 }
 
-const LISTS = [['runs'], ['devices'], ['today'], ['ribbon'], ['night']];
+/** What the server calls a change → what it is in the register; everything else that changed is the state of devices. */
+const TOLD: Record<string, readonly Change[]> = {
+  stores: ['store'],
+  line_up: ['line_up'],
+  matters: ['matter'],
+};
 
-function take(queries: QueryClient, event: LiveEvent) {
+export function take(queries: QueryClient, event: LiveEvent): void {
   if (event.topic === 'again') {
+    // the line was broken: nobody knows what was missed
     void queries.invalidateQueries();
     return;
   }
-  if (event.topic === 'changed') {
-    if (event.id === 'line_up' || event.id === 'matters') {
-      for (const queryKey of event.id === 'line_up' ? [['night'], ['today']] : [['matters'], ['today'], ['oddities']]) void queries.invalidateQueries({ queryKey });
-      return;
-    }
-    const keys = event.id === 'stores' ? [['stores'], ['backups'], ['today']] : [...LISTS, ['backups'], ['coverage'], ['wipe']];
-    for (const queryKey of keys) void queries.invalidateQueries({ queryKey });
+  if (event.topic === 'session') {
+    void touch(queries, 'account');
     return;
   }
-  const queryKey = [event.topic, event.id];
+  if (event.topic === 'changed') {
+    void touch(queries, ...(TOLD[event.id] ?? (['device', 'run'] as const)));
+    return;
+  }
+  const queryKey = key(event.topic, event.id);
   const known = queries.getQueryData<Known>(queryKey);
   if (event.state && known && event.topic !== 'bringing') {
     queries.setQueryData(queryKey, { ...known, state: 'running', progress: event.state });
@@ -37,8 +44,8 @@ function take(queries: QueryClient, event: LiveEvent) {
     if (entersStage) void queries.invalidateQueries({ queryKey }); // its log and times have grown too
     return;
   }
-  void queries.invalidateQueries({ queryKey });
-  if (!event.state) for (const list of event.topic === 'run' ? LISTS : event.topic === 'bringing' ? [['bringings']] : [['restores']]) void queries.invalidateQueries({ queryKey: list });
+  if (event.state) void queries.invalidateQueries({ queryKey });
+  else void touch(queries, event.topic);
 }
 
 export function LiveLine() {

@@ -1,76 +1,67 @@
+/** Every address and its screen. A screen's script is fetched when it is first opened. */
 import { createBrowserRouter } from 'react-router';
 
-import { AddDeviceScreen } from '../features/fleet/AddDeviceScreen';
-import { ImportScreen } from '../features/fleet/ImportScreen';
-import { LinkScreen } from '../features/fleet/LinkScreen';
-import { DeviceScreen } from '../features/fleet/DeviceScreen';
-import { CoverageScreen } from '../features/oversight/CoverageScreen';
-import { HolderScreen } from '../features/oversight/HolderScreen';
-import { MattersScreen } from '../features/oversight/MattersScreen';
-import { NightScreen } from '../features/oversight/NightScreen';
-import { OdditiesScreen } from '../features/oversight/OdditiesScreen';
-import { ReportScreen } from '../features/oversight/ReportScreen';
-import { SignedScreen } from '../features/oversight/SignedScreen';
-import { TeamsScreen } from '../features/oversight/TeamsScreen';
-import { WipeScreen } from '../features/oversight/WipeScreen';
-import { DevicesScreen } from '../features/oversight/DevicesScreen';
-import { TodayScreen } from '../features/oversight/TodayScreen';
-import { ClosedDaysScreen } from '../features/people/ClosedDaysScreen';
-import { JournalScreen } from '../features/people/JournalScreen';
-import { OfficeScreen } from '../features/people/OfficeScreen';
-import { PlanScreen } from '../features/plans/PlanScreen';
-import { PlansScreen } from '../features/plans/PlansScreen';
-import { BackupScreen } from '../features/recovery/BackupScreen';
-import { RestoreReportScreen } from '../features/recovery/RestoreReportScreen';
-import { RestoreScreen } from '../features/recovery/RestoreScreen';
-import { BringInScreen } from '../features/runs/BringInScreen';
-import { CompareScreen } from '../features/runs/CompareScreen';
-import { HistoryScreen } from '../features/runs/HistoryScreen';
-import { RunScreen } from '../features/runs/RunScreen';
-import { AddStoreScreen } from '../features/storage/AddStoreScreen';
-import { StorageScreen } from '../features/storage/StorageScreen';
-import { StoreScreen } from '../features/storage/StoreScreen';
-import { TellingScreen } from '../features/telling/TellingScreen';
 import { Frame } from './Frame';
 import { Lost } from './Lost';
 
 export const router = createBrowserRouter([
   {
     element: <Frame />,
-    errorElement: <Lost />,
     children: [
-      { path: '/', element: <TodayScreen /> },
-      { path: '/devices', element: <DevicesScreen /> },
-      { path: '/devices/add', element: <AddDeviceScreen /> },
-      { path: '/devices/import', element: <ImportScreen /> },
-      { path: '/devices/:id', element: <DeviceScreen /> },
-      { path: '/devices/:id/coverage', element: <CoverageScreen /> },
-      { path: '/devices/:id/wipe', element: <WipeScreen /> },
-      { path: '/devices/:id/link', element: <LinkScreen /> },
-      { path: '/wipe-answers/:id', element: <SignedScreen /> },
-      { path: '/teams', element: <TeamsScreen /> },
-      { path: '/holders/:id', element: <HolderScreen /> },
-      { path: '/bring-in', element: <BringInScreen /> },
-      { path: '/plans', element: <PlansScreen /> },
-      { path: '/plans/:id', element: <PlanScreen /> },
-      { path: '/history', element: <HistoryScreen /> },
-      { path: '/history/:id', element: <RunScreen /> },
-      { path: '/history/:one/with/:two', element: <CompareScreen /> },
-      { path: '/night', element: <NightScreen /> },
-      { path: '/matters', element: <MattersScreen /> },
-      { path: '/oddities', element: <OdditiesScreen /> },
-      { path: '/report', element: <ReportScreen /> },
-      { path: '/backups/:id', element: <BackupScreen /> },
-      { path: '/storage', element: <StorageScreen /> },
-      { path: '/storage/add', element: <AddStoreScreen /> },
-      { path: '/storage/:id', element: <StoreScreen /> },
-      { path: '/restore', element: <RestoreScreen /> },
-      { path: '/restore/:id', element: <RestoreReportScreen /> },
-      { path: '/journal', element: <JournalScreen /> },
-      { path: '/office', element: <OfficeScreen /> },
-      { path: '/office/days', element: <ClosedDaysScreen /> },
-      { path: '/office/telling', element: <TellingScreen /> },
-      { path: '*', element: <Lost /> },
+      {
+        // below the frame: a screen that breaks leaves the rail and the ribbon standing
+        errorElement: <Lost />,
+        HydrateFallback: () => null,
+        children: [
+          { path: '/', lazy: async () => ({ Component: (await import('../features/oversight/TodayScreen')).TodayScreen }) },
+          { path: '/devices', lazy: async () => ({ Component: (await import('../features/oversight/DevicesScreen')).DevicesScreen }) },
+          { path: '/devices/add', lazy: async () => ({ Component: (await import('../features/fleet/AddDeviceScreen')).AddDeviceScreen }) },
+          { path: '/devices/import', lazy: async () => ({ Component: (await import('../features/fleet/ImportScreen')).ImportScreen }) },
+          { path: '/devices/:id', lazy: async () => ({ Component: (await import('../features/fleet/DeviceScreen')).DeviceScreen }) },
+          {
+            path: '/devices/:id/coverage',
+            lazy: async () => ({ Component: (await import('../features/oversight/CoverageScreen')).CoverageScreen }),
+          },
+          { path: '/devices/:id/wipe', lazy: async () => ({ Component: (await import('../features/oversight/WipeScreen')).WipeScreen }) },
+          { path: '/devices/:id/link', lazy: async () => ({ Component: (await import('../features/fleet/LinkScreen')).LinkScreen }) },
+          {
+            path: '/wipe-answers/:id',
+            lazy: async () => ({ Component: (await import('../features/oversight/SignedScreen')).SignedScreen }),
+          },
+          { path: '/teams', lazy: async () => ({ Component: (await import('../features/oversight/TeamsScreen')).TeamsScreen }) },
+          { path: '/holders/:id', lazy: async () => ({ Component: (await import('../features/oversight/HolderScreen')).HolderScreen }) },
+          { path: '/bring-in', lazy: async () => ({ Component: (await import('../features/runs/BringInScreen')).BringInScreen }) },
+          { path: '/plans', lazy: async () => ({ Component: (await import('../features/plans/PlansScreen')).PlansScreen }) },
+          { path: '/plans/:id', lazy: async () => ({ Component: (await import('../features/plans/PlanScreen')).PlanScreen }) },
+          { path: '/history', lazy: async () => ({ Component: (await import('../features/runs/HistoryScreen')).HistoryScreen }) },
+          { path: '/history/:id', lazy: async () => ({ Component: (await import('../features/runs/RunScreen')).RunScreen }) },
+          {
+            path: '/history/:one/with/:two',
+            lazy: async () => ({ Component: (await import('../features/runs/CompareScreen')).CompareScreen }),
+          },
+          { path: '/night', lazy: async () => ({ Component: (await import('../features/oversight/NightScreen')).NightScreen }) },
+          { path: '/matters', lazy: async () => ({ Component: (await import('../features/oversight/MattersScreen')).MattersScreen }) },
+          { path: '/oddities', lazy: async () => ({ Component: (await import('../features/oversight/OdditiesScreen')).OdditiesScreen }) },
+          { path: '/report', lazy: async () => ({ Component: (await import('../features/oversight/ReportScreen')).ReportScreen }) },
+          { path: '/backups/:id', lazy: async () => ({ Component: (await import('../features/recovery/BackupScreen')).BackupScreen }) },
+          { path: '/storage', lazy: async () => ({ Component: (await import('../features/storage/StorageScreen')).StorageScreen }) },
+          { path: '/storage/add', lazy: async () => ({ Component: (await import('../features/storage/AddStoreScreen')).AddStoreScreen }) },
+          { path: '/storage/:id', lazy: async () => ({ Component: (await import('../features/storage/StoreScreen')).StoreScreen }) },
+          { path: '/restore', lazy: async () => ({ Component: (await import('../features/recovery/RestoreScreen')).RestoreScreen }) },
+          {
+            path: '/restore/:id',
+            lazy: async () => ({ Component: (await import('../features/recovery/RestoreReportScreen')).RestoreReportScreen }),
+          },
+          { path: '/journal', lazy: async () => ({ Component: (await import('../features/people/JournalScreen')).JournalScreen }) },
+          { path: '/office', lazy: async () => ({ Component: (await import('../features/people/OfficeScreen')).OfficeScreen }) },
+          {
+            path: '/office/days',
+            lazy: async () => ({ Component: (await import('../features/people/ClosedDaysScreen')).ClosedDaysScreen }),
+          },
+          { path: '/office/telling', lazy: async () => ({ Component: (await import('../features/telling/TellingScreen')).TellingScreen }) },
+          { path: '*', element: <Lost /> },
+        ],
+      },
     ],
   },
 ]);

@@ -1,29 +1,22 @@
 /** Pause something until a day, or end its pause; used for a plan, a device and everything. */
-import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import Modal from 'react-bootstrap/Modal';
 
-import { client, problemOf, told, type Schemas } from '../api/client';
-import { Field } from '../ui/Field';
-import { plainDay } from '../ui/format';
-import { Refused } from '../ui/States';
-
-export type Pause = Schemas['Pause'];
-
-export const pauseWords = (pause: Pick<Pause, 'until' | 'reason'>): string =>
-  `paused ${pause.until ? `until ${plainDay(pause.until)}` : 'until further notice'}${pause.reason ? `: ${pause.reason}` : ''}`;
+import { useAct } from '../api/act';
+import { client } from '../api/client';
+import { Dialog } from '../ui/forms/Dialog';
+import { DateField } from '../ui/forms/DateField';
+import { Field } from '../ui/forms/Field';
+import { dayIn, nextMonday } from '../ui/forms/dates';
+import type { Pause } from './pauses';
+import { useNow, useZone } from '../ui/Office';
 
 export function PauseButton({ what, plan, device, pause }: { what: string; plan?: string; device?: string; pause: Pause | null }) {
   const [asking, setAsking] = useState(false);
-  const queries = useQueryClient();
-  const end = useMutation({
-    mutationFn: () => told(client.DELETE('/api/pauses/{id}', { params: { path: { id: pause?.id ?? '' } } })),
-    onSettled: () => queries.invalidateQueries(),
-  });
+  const end = useAct(() => client.DELETE('/api/pauses/{id}', { params: { path: { id: pause?.id ?? '' } } }), 'pause');
   if (pause)
     return (
-      <Button variant="outline-primary" disabled={end.isPending} onClick={() => end.mutate()}>
+      <Button variant="outline-primary" disabled={end.busy} onClick={() => end.go()}>
         Go on with {pause.of === 'everything' ? 'everything' : pause.of === 'plan' ? 'the plan' : 'this device'}
       </Button>
     );
@@ -38,51 +31,26 @@ export function PauseButton({ what, plan, device, pause }: { what: string; plan?
 }
 
 function AskPause({ what, plan, device, onDone }: { what: string; plan: string | null; device: string | null; onDone: () => void }) {
-  const [until, setUntil] = useState(nextMonday());
+  const [until, setUntil] = useState(nextMonday(dayIn(useNow(), useZone())));
   const [reason, setReason] = useState('');
-  const queries = useQueryClient();
-  const ask = useMutation({
-    mutationFn: () => told(client.POST('/api/pauses', { body: { plan, device, until: until || null, reason } })),
-    onSuccess: async () => {
-      await queries.invalidateQueries();
-      onDone();
-    },
-  });
-  const problem = ask.error ? problemOf(ask.error) : null;
+  const ask = useAct(() => client.POST('/api/pauses', { body: { plan, device, until: until || null, reason } }), 'pause', onDone);
+  const problem = ask.problem;
   return (
-    <Modal show onHide={onDone} centered aria-labelledby="pause-title" animation={false}>
-      <Modal.Header>
-        <Modal.Title id="pause-title" as="h2">
-          Pause {what}
-        </Modal.Title>
-      </Modal.Header>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          ask.mutate();
-        }}
-      >
-        <Modal.Body>
-          <Refused problem={problem} />
-          <p>Nothing of it starts by itself until then. Runs under way go on to their end; runs by hand are possible at any time. Nights of the pause are not owed.</p>
-          <Field label="Goes on from" type="date" value={until} onChange={setUntil} problem={problem} field="until" hint="Empty: until somebody ends it." />
-          <Field label="Reason" value={reason} onChange={setReason} maxLength={200} problem={problem} field="reason" hint="Somebody else will wonder in a week." required />
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="outline-primary" onClick={onDone}>
-            Leave it
-          </Button>
-          <Button type="submit" disabled={ask.isPending}>
-            Pause {what}
-          </Button>
-        </Modal.Footer>
-      </form>
-    </Modal>
+    <Dialog title={`Pause ${what}`} action={`Pause ${what}`} onSubmit={() => ask.go()} onCancel={onDone} problem={problem} busy={ask.busy}>
+      <p>
+        Nothing of it starts by itself until then. Runs under way go on to their end; runs by hand are possible at any time. Nights of the
+        pause are not owed.
+      </p>
+      <DateField label="Goes on from" value={until} onChange={setUntil} field="until" hint="Empty: until somebody ends it." />
+      <Field
+        label="Reason"
+        value={reason}
+        onChange={setReason}
+        maxLength={200}
+        field="reason"
+        hint="Somebody else will wonder in a week."
+        required
+      />
+    </Dialog>
   );
-}
-
-function nextMonday(): string {
-  const day = new Date();
-  day.setDate(day.getDate() + ((8 - day.getDay()) % 7 || 7));
-  return `${day.getFullYear()}-${String(day.getMonth() + 1).padStart(2, '0')}-${String(day.getDate()).padStart(2, '0')}`;
 }

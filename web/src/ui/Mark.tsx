@@ -38,7 +38,11 @@ export const MESSAGE_STATES: Record<string, Look> = {
   failed: { shape: 'triangle', tone: 'late', word: 'did not go' },
 };
 
-export const CAUSE_MARKS: Record<string, Look> = { ...STANDINGS, odd: { shape: 'broken', tone: 'soon', word: 'looks wrong' }, store: { shape: 'barred', tone: 'soon', word: 'store' } };
+export const CAUSE_MARKS: Record<string, Look> = {
+  ...STANDINGS,
+  odd: { shape: 'broken', tone: 'soon', word: 'looks wrong' },
+  store: { shape: 'barred', tone: 'soon', word: 'store' },
+};
 
 const SHAPES: Record<Shape, ReactNode> = {
   disc: <circle cx="6" cy="6" r="5" fill="currentColor" />,

@@ -17,7 +17,17 @@ export interface Found {
   onFind: (words: string) => void;
 }
 
-export function Picker({ label, value, found, onChoose }: { label: string; value: string; found: Found; onChoose: (value: string) => void }) {
+export function Picker({
+  label,
+  value,
+  found,
+  onChoose,
+}: {
+  label: string;
+  value: string;
+  found: Found;
+  onChoose: (value: string) => void;
+}) {
   const id = useId();
   const input = useRef<HTMLInputElement>(null);
   const [words, setWords] = useState<string | null>(null); // null: not being looked for

@@ -5,7 +5,7 @@ const STEPS = ['KiB', 'MiB', 'GiB', 'TiB', 'PiB'];
 /** `0 bytes`, `1.5 KiB`, `20 MiB`. */
 export function iec(bytes: number): string {
   if (bytes < 0) return `−${iec(-bytes)}`;
-  if (bytes < 1024) return bytes === 1 ? '1 byte' : `${bytes} bytes`;
+  if (bytes < 1024) return counted(bytes, 'byte');
   let value = bytes;
   let step = -1;
   do {
@@ -15,7 +15,13 @@ export function iec(bytes: number): string {
   return `${value.toFixed(value >= 99.5 ? 0 : 1).replace(/\.0$/, '')} ${STEPS[step] ?? ''}`;
 }
 
-export const counted = (count: number, one: string, many = `${one}s`): string => `${grouped(count)} ${count === 1 ? one : many}`;
+const PLURALS = new Intl.PluralRules('en-GB');
+
+/** The word that goes with a number, by the rules of the language. */
+export const plural = (count: number, one: string, many = `${one}s`): string => (PLURALS.select(count) === 'one' ? one : many);
+
+/** `1 device`, `12 000 devices`, `2 boxes`. */
+export const counted = (count: number, one: string, many = `${one}s`): string => `${grouped(count)} ${plural(count, one, many)}`;
 
 export const grouped = (count: number): string => count.toLocaleString('en-GB').replaceAll(',', '\u202f');
 

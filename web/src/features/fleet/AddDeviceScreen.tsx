@@ -1,14 +1,20 @@
 /** Add a device: one that announces itself on the office network, a folder on the server, or one with an SFTP server. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Problem, type Schemas } from '../../api/client';
+import { key } from '../../api/keys';
 import { useGuides, useNames } from '../../api/queries';
-import { Choice, Field } from '../../ui/Field';
+import { Opened } from '../../ui/Opened';
+import { SAVED } from '../../ui/forms/Unsaved';
+import { Form } from '../../ui/forms/Form';
+import { Choice, Field } from '../../ui/forms/Field';
 import { Guide } from '../../ui/Guide';
-import { Empty, Failed, Loading, Refused } from '../../ui/States';
+import { Heading } from '../../ui/Screen';
+import { Empty, Failed, Loading } from '../../ui/States';
 import { ScanCode } from './ScanCode';
 import { SftpForm } from './SftpForm';
 
@@ -16,7 +22,7 @@ type Offer = Schemas['Offer'];
 
 export function AddDeviceScreen() {
   const [params, setParams] = useSearchParams();
-  const offers = useQuery({ queryKey: ['offers'], queryFn: () => told(client.GET('/api/offers')), refetchInterval: 5_000 });
+  const offers = useQuery({ queryKey: key('offers'), queryFn: () => told(client.GET('/api/offers')), refetchInterval: 5_000 });
   const guides = useGuides();
   const registered = params.get('registered') ?? '';
   const chosen = offers.data?.find((offer) => offer.device === params.get('device'));
@@ -24,14 +30,15 @@ export function AddDeviceScreen() {
   const go = (next: Record<string, string>) => setParams(registered ? { ...next, registered } : next);
   return (
     <>
-      <h1 tabIndex={-1}>Add a device</h1>
+      <Heading title="Add a device" />
       <p className="sub">
-        Choose one that is on the office network now, a folder, or a device with an SFTP server. A whole list goes through <Link to="/devices/import">an import</Link>.
+        Choose one that is on the office network now, a folder, or a device with an SFTP server. A whole list goes through{' '}
+        <Link to="/devices/import">an import</Link>.
       </p>
       <div className="halves">
         <section>
           <h2>
-            On the office network <small>looked for every five seconds</small>
+            A folder, a server, or on the office network <small>looked for every five seconds</small>
           </h2>
           <div className="sheet scroll">
             {offers.isPending && <Loading what="the office network" />}
@@ -39,11 +46,22 @@ export function AddDeviceScreen() {
             {offers.data?.length === 0 && <Empty>No device that is not in the list yet.</Empty>}
             <table className="rows">
               <tbody>
-                {offers.data?.map((offer) => (
-                  <Way key={offer.device} title={offer.name} detail={`${offer.make} ${offer.os_version} ${offer.serial}`} on={chosen?.device === offer.device} onChoose={() => go({ device: offer.device })} />
-                ))}
-                <Way title="A folder on the server" detail="mounted, or one that a device synchronises into" on={kind === 'folder'} onChoose={() => go({ kind: 'folder' })} />
+                <Way
+                  title="A folder on the server"
+                  detail="mounted, or one that a device synchronises into"
+                  on={kind === 'folder'}
+                  onChoose={() => go({ kind: 'folder' })}
+                />
                 <Way title="SFTP" detail="a device that runs a server for it" on={kind === 'sftp'} onChoose={() => go({ kind: 'sftp' })} />
+                {offers.data?.map((offer) => (
+                  <Way
+                    key={offer.device}
+                    title={offer.name}
+                    detail={`${offer.make} ${offer.os_version} ${offer.serial}`}
+                    on={chosen?.device === offer.device}
+                    onChoose={() => go({ device: offer.device })}
+                  />
+                ))}
               </tbody>
             </table>
           </div>
@@ -91,15 +109,34 @@ export interface Entry {
 }
 
 /** Either a new entry of the register, or one that has no link yet. */
-export function EntryFields({ entry, onEntry, problem, serial = '' }: { entry: Entry; onEntry: (entry: Entry) => void; problem: Problem | null; serial?: string }) {
+export function EntryFields({
+  entry,
+  onEntry,
+  serial = '',
+}: {
+  entry: Entry;
+  onEntry: (entry: Entry) => void;
+  problem: Problem | null;
+  serial?: string;
+}) {
   const names = useNames();
-  const unlinked = useQuery({ queryKey: ['devices', 'unlinked'], queryFn: () => told(client.GET('/api/devices/unlinked')) });
+  const unlinked = useQuery({ queryKey: key('devices', 'unlinked'), queryFn: () => told(client.GET('/api/devices/unlinked')) });
   const known = unlinked.data ?? [];
   const match = serial && known.find((one) => one.serial.toLowerCase() === serial.toLowerCase());
-  const options = [{ value: '', label: 'a new entry' }, ...known.map((one) => ({ value: one.id, label: `${one.name}, ${one.holder} ${one.serial}`.trim() }))];
+  const options = [
+    { value: '', label: 'a new entry' },
+    ...known.map((one) => ({ value: one.id, label: `${one.name}, ${one.holder} ${one.serial}`.trim() })),
+  ];
   return (
     <>
-      {known.length > 0 && <Choice label="In the register it is" value={entry.registered ?? ''} onChange={(id) => onEntry({ ...entry, registered: id || null })} options={options} />}
+      {known.length > 0 && (
+        <Choice
+          label="In the register it is"
+          value={entry.registered ?? ''}
+          onChange={(id) => onEntry({ ...entry, registered: id || null })}
+          options={options}
+        />
+      )}
       {match && entry.registered !== match.id && (
         <p className="hint">
           The register has this serial: {match.name}, {match.holder}.{' '}
@@ -110,8 +147,15 @@ export function EntryFields({ entry, onEntry, problem, serial = '' }: { entry: E
       )}
       {!entry.registered && (
         <>
-          <Field label="Name of the device" value={entry.name} onChange={(name) => onEntry({ ...entry, name })} problem={problem} field="name" required />
-          <Field label="Holder" value={entry.holder} onChange={(holder) => onEntry({ ...entry, holder })} suggestions={names.data?.holders} problem={problem} field="holder" required />
+          <Field label="Name of the device" value={entry.name} onChange={(name) => onEntry({ ...entry, name })} field="name" required />
+          <Field
+            label="Holder"
+            value={entry.holder}
+            onChange={(holder) => onEntry({ ...entry, holder })}
+            suggestions={names.data?.holders}
+            field="holder"
+            required
+          />
           <Field label="Team" value={entry.team} onChange={(team) => onEntry({ ...entry, team })} suggestions={names.data?.teams} />
         </>
       )}
@@ -121,11 +165,7 @@ export function EntryFields({ entry, onEntry, problem, serial = '' }: { entry: E
 
 export function useAdded() {
   const navigate = useNavigate();
-  const queries = useQueryClient();
-  return async (added: { id: string }) => {
-    await queries.invalidateQueries();
-    void navigate(`/devices/${added.id}`);
-  };
+  return (added: { id: string }) => void navigate(`/devices/${added.id}`, { state: SAVED });
 }
 
 function PairForm({ offer, registered }: { offer: Offer; registered: string }) {
@@ -133,19 +173,12 @@ function PairForm({ offer, registered }: { offer: Offer; registered: string }) {
   const [model = offer.model, holder = ''] = offer.name.split(', ');
   const [entry, setEntry] = useState<Entry>({ name: `${offer.make} ${model}`, holder, team: '', registered: registered || null });
   const [code, setCode] = useState('');
-  const pair = useMutation({ mutationFn: () => told(client.POST('/api/devices/pair', { body: { ...entry, agent_id: offer.device, code } })), onSuccess });
-  const problem = pair.error ? problemOf(pair.error) : null;
+  const pair = useAct(() => client.POST('/api/devices/pair', { body: { ...entry, agent_id: offer.device, code } }), 'device', onSuccess);
+  const problem = pair.problem;
   return (
     <>
-      <h2>Pair {offer.name}</h2>
-      <form
-        className="sheet pad"
-        onSubmit={(event) => {
-          event.preventDefault();
-          pair.mutate();
-        }}
-      >
-        <Refused problem={problem} />
+      <Opened>Pair {offer.name}</Opened>
+      <Form className="sheet pad" onSubmit={() => pair.go()} problem={problem}>
         <ol className="ps-3">
           {offer.first_time.map((line) => (
             <li key={line}>{line}</li>
@@ -156,17 +189,16 @@ function PairForm({ offer, registered }: { offer: Offer; registered: string }) {
           value={code}
           onChange={setCode}
           hint="Eight letters and digits, on the screen of the device. It changes every ten minutes."
-          problem={problem}
           field="code"
           autoComplete="off"
           required
         />
         <ScanCode device={offer.device} onCode={setCode} />
         <EntryFields entry={entry} onEntry={setEntry} problem={problem} serial={offer.serial} />
-        <Button type="submit" disabled={pair.isPending}>
-          {pair.isPending ? 'Pairing …' : 'Pair'}
+        <Button type="submit" disabled={pair.busy}>
+          {pair.busy ? 'Pairing …' : 'Pair'}
         </Button>
-      </form>
+      </Form>
     </>
   );
 }
@@ -175,34 +207,26 @@ function FolderForm({ registered }: { registered: string }) {
   const onSuccess = useAdded();
   const [entry, setEntry] = useState<Entry>({ name: '', holder: '', team: '', registered: registered || null });
   const [path, setPath] = useState('');
-  const add = useMutation({ mutationFn: () => told(client.POST('/api/devices/folder', { body: { ...entry, path } })), onSuccess });
-  const problem = add.error ? problemOf(add.error) : null;
+  const add = useAct(() => client.POST('/api/devices/folder', { body: { ...entry, path } }), 'device', onSuccess);
+  const problem = add.problem;
   return (
     <>
-      <h2>A folder as a device</h2>
-      <form
-        className="sheet pad"
-        onSubmit={(event) => {
-          event.preventDefault();
-          add.mutate();
-        }}
-      >
-        <Refused problem={problem} />
+      <Opened>A folder as a device</Opened>
+      <Form className="sheet pad" onSubmit={() => add.go()} problem={problem}>
         <Field
           label="Path on the server"
           value={path}
           onChange={setPath}
           hint="Its files are sorted into kinds by type and path; rules of your own come afterwards, under Link."
-          problem={problem}
           field="path"
           placeholder="/srv/shared/boat"
           required
         />
         <EntryFields entry={entry} onEntry={setEntry} problem={problem} />
-        <Button type="submit" disabled={add.isPending}>
+        <Button type="submit" disabled={add.busy}>
           Add
         </Button>
-      </form>
+      </Form>
     </>
   );
 }

@@ -1,12 +1,16 @@
 /** Everything that the register says of a device, to be changed. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told } from '../../api/client';
+import { key } from '../../api/keys';
 import { useGuides, useNames } from '../../api/queries';
-import { Choice, Field } from '../../ui/Field';
-import { Failed, Loading, Refused } from '../../ui/States';
+import { Form } from '../../ui/forms/Form';
+import { DateField } from '../../ui/forms/DateField';
+import { Choice, Field } from '../../ui/forms/Field';
+import { Failed, Loading } from '../../ui/States';
 
 const STATES = [
   { value: 'in_use', label: 'in use' },
@@ -18,48 +22,51 @@ const STATES = [
 
 export function ChangeDevice({ id, onDone }: { id: string; onDone: () => void }) {
   const entry = useQuery({
-    queryKey: ['devices', id, 'entry'],
+    queryKey: key('devices', id, 'entry'),
     queryFn: () => told(client.GET('/api/devices/{id}/change', { params: { path: { id } } })),
     gcTime: 0,
   });
   if (entry.isPending) return <Loading what="its entry" />;
   if (entry.isError) return <Failed problem={problemOf(entry.error)} />;
-  return <Form id={id} first={entry.data.values_told} onDone={onDone} />;
+  return <Entry id={id} first={entry.data.values_told} onDone={onDone} />;
 }
 
-function Form({ id, first, onDone }: { id: string; first: Record<string, string>; onDone: () => void }) {
+function Entry({ id, first, onDone }: { id: string; first: Record<string, string>; onDone: () => void }) {
   const names = useNames();
   const guides = useGuides();
-  const queries = useQueryClient();
   const [values, setValues] = useState(first);
   const changed = Object.fromEntries(Object.entries(values).filter(([name, value]) => first[name] !== value));
-  const save = useMutation({
-    mutationFn: () => told(client.PUT('/api/devices/{id}/change', { params: { path: { id } }, body: { values_told: changed } })),
-    onSuccess: async () => {
-      await queries.invalidateQueries();
-      onDone();
-    },
-  });
-  const problem = save.error ? problemOf(save.error) : null;
+  const save = useAct(
+    () => client.PUT('/api/devices/{id}/change', { params: { path: { id } }, body: { values_told: changed } }),
+    ['device', 'people'],
+    onDone,
+  );
+  const problem = save.problem;
   const field = (name: string, label: string, more: object = {}) => (
-    <Field label={label} value={values[name] ?? ''} onChange={(value) => setValues({ ...values, [name]: value })} problem={problem} field={name} {...more} />
+    <Field label={label} value={values[name] ?? ''} onChange={(value) => setValues({ ...values, [name]: value })} field={name} {...more} />
+  );
+  const date = (name: string, label: string) => (
+    <DateField label={label} value={values[name] ?? ''} onChange={(value) => setValues({ ...values, [name]: value })} field={name} />
   );
   return (
-    <form
+    <Form
+      unsaved={Object.keys(changed).length > 0 && save.told === undefined}
       className="sheet pad mb-3"
-      aria-label="Entry of the register"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate();
-      }}
+      label="Entry of the register"
+      onSubmit={() => save.go()}
+      problem={problem}
     >
-      <Refused problem={problem} />
       <div className="quarters">
         {field('name', 'Name')}
         {field('holder', 'Holder', { suggestions: names.data?.holders })}
         {field('team', 'Team', { suggestions: names.data?.teams })}
-        <Choice label="State" value={values['state'] ?? 'in_use'} onChange={(state) => setValues({ ...values, state, away_until: '' })} options={STATES} />
-        {values['state'] === 'away' && field('away_until', 'Away until', { type: 'date' })}
+        <Choice
+          label="State"
+          value={values['state'] ?? 'in_use'}
+          onChange={(state) => setValues({ ...values, state, away_until: '' })}
+          options={STATES}
+        />
+        {values['state'] === 'away' && date('away_until', 'Away until')}
         {field('serial', 'Serial')}
         {field('asset_tag', 'Asset tag')}
         <Choice
@@ -71,18 +78,18 @@ function Form({ id, first, onDone }: { id: string; first: Record<string, string>
         {field('make', 'Make')}
         {field('model', 'Model')}
         {field('os_version', 'Version of its system')}
-        {field('purchased_on', 'Purchased on', { type: 'date' })}
-        {field('handed_over_on', 'Handed over on', { type: 'date' })}
+        {date('purchased_on', 'Purchased on')}
+        {date('handed_over_on', 'Handed over on')}
       </div>
       {field('note', 'Note')}
       <div className="row-end">
-        <Button type="submit" disabled={save.isPending || Object.keys(changed).length === 0}>
+        <Button type="submit" disabled={save.busy || Object.keys(changed).length === 0}>
           Save
         </Button>
         <Button variant="outline-primary" onClick={onDone}>
-          Leave it
+          Cancel
         </Button>
       </div>
-    </form>
+    </Form>
   );
 }

@@ -4,15 +4,18 @@ import Button from 'react-bootstrap/Button';
 import { Link, useNavigate, useParams } from 'react-router';
 
 import { problemOf, type Schemas } from '../../api/client';
-import { useDevice, useMe } from '../../api/queries';
+import { useMay } from '../../api/may';
+import { useDevice } from '../../api/queries';
 import { AgeRuler } from '../../ui/AgeRuler';
 import { Bytes } from '../../ui/Bytes';
 import { DeviceTabs } from '../../ui/DeviceTabs';
 import { iec, plainDay, spoken } from '../../ui/format';
 import { Mark, STANDINGS } from '../../ui/Mark';
 import { useNow, When } from '../../ui/Office';
-import { Failed, Loading } from '../../ui/States';
-import { PauseButton, pauseWords } from '../../parts/Pausing';
+import { FailedScreen, Heading } from '../../ui/Screen';
+import { Loading } from '../../ui/States';
+import { PauseButton } from '../../parts/Pausing';
+import { pauseWords } from '../../parts/pauses';
 import { PromiseKept } from '../../parts/PromiseKept';
 import { AskRun } from './AskRun';
 import { ChangeDevice } from './ChangeDevice';
@@ -24,31 +27,30 @@ type Row = Schemas['DeviceRow'];
 export function DeviceScreen() {
   const { id = '' } = useParams();
   const device = useDevice(id);
-  const me = useMe();
+  const may = useMay();
   const navigate = useNavigate();
   const [changing, setChanging] = useState(false);
   const [asking, setAsking] = useState(false);
   if (device.isPending) return <Loading what="the device" />;
-  if (device.isError) return <Failed problem={problemOf(device.error)} onRetry={() => void device.refetch()} />;
+  if (device.isError) return <FailedScreen problem={problemOf(device.error)} onRetry={() => void device.refetch()} />;
   const row = device.data;
-  const role = me.data?.user?.role;
   return (
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>
+          <Heading title={`${row.name}, ${row.holder}`}>
             {row.name} <span className="quiet fw-normal">{row.holder}</span>
-          </h1>
+          </Heading>
           <p className="sub mb-0">{row.pause ? `It is ${pauseWords(row.pause)}.` : standingSentence(row)}</p>
         </div>
         <div className="row-end">
-          {role === 'administrator' && (
+          {may('set_up') && (
             <Button variant="outline-primary" onClick={() => setChanging(!changing)} aria-expanded={changing}>
               Change
             </Button>
           )}
-          {row.plan_id && role !== 'auditor' && <PauseButton what="this device" device={row.id} pause={row.pause} />}
-          {(row.newest_id ?? row.damaged_id) && role !== 'auditor' && (
+          {row.plan_id && may('pause') && <PauseButton what="this device" device={row.id} pause={row.pause} />}
+          {(row.newest_id ?? row.damaged_id) && may('restore') && (
             <Button variant="outline-primary" onClick={() => void navigate(`/restore?device=${row.id}`)}>
               Restore
             </Button>
@@ -56,7 +58,7 @@ export function DeviceScreen() {
           {row.active_run ? (
             <Button onClick={() => void navigate(`/history/${row.active_run ?? ''}`)}>Watch the run</Button>
           ) : (
-            role !== 'auditor' && <Button onClick={() => setAsking(true)}>Run now</Button>
+            may('run') && <Button onClick={() => setAsking(true)}>Run now</Button>
           )}
         </div>
       </div>
@@ -71,8 +73,8 @@ export function DeviceScreen() {
         <aside className="stack">
           <Standing row={row} />
           <PromiseKept device={row.id} />
-          {role !== 'auditor' && row.link !== 'none' && <Readiness id={row.id} />}
-          {row.link === 'none' && role === 'administrator' && (
+          {may('run') && row.link !== 'none' && <Readiness id={row.id} />}
+          {row.link === 'none' && may('set_up') && (
             <div className="sheet pad">
               It stands in the register only. <Link to={`/devices/add?registered=${row.id}`}>Link it</Link>, so that it can be backed up.
             </div>
@@ -102,15 +104,26 @@ function Standing({ row }: { row: Row }) {
           {row.deadline && (row.standing === 'on_time' || row.standing === 'due_soon') && (
             <>
               <dt>Runs out</dt>
-              <dd><When at={row.deadline} withAge /></dd>
+              <dd>
+                <When at={row.deadline} withAge />
+              </dd>
             </>
           )}
-          <dt>Holds</dt>
+          <dt>Stored</dt>
           <dd>
             <Bytes count={row.held_bytes} /> in all stores
           </dd>
           <dt>Device</dt>
-          <dd>{[row.make, row.model, `${row.family_label} ${row.os_version}`.trim(), row.update_pending && `${row.update_pending} waits to be installed`].filter(Boolean).join(', ')}</dd>
+          <dd>
+            {[
+              row.make,
+              row.model,
+              `${row.family_label} ${row.os_version}`.trim(),
+              row.update_pending && `${row.update_pending} waits to be installed`,
+            ]
+              .filter(Boolean)
+              .join(', ')}
+          </dd>
           <dt>Serial</dt>
           <dd>{[row.serial, row.asset_tag].filter(Boolean).join(', asset ') || '–'}</dd>
           <dt>Storage</dt>
@@ -150,6 +163,6 @@ function standingSentence(row: Row): string {
   if (row.link === 'none') return 'It stands in the register and is not linked yet.';
   if (row.standing === 'never') return row.last_cause ? `Never backed up. ${row.last_cause}` : 'Never backed up.';
   if (row.standing === 'no_plan') return 'It has no plan, so nothing is backed up by itself.';
-  if (row.last_state && !['complete', 'partial'].includes(row.last_state)) return `The last run did not come: ${row.last_cause ?? ''}`;
+  if (row.last_state && !['complete', 'partial'].includes(row.last_state)) return `The last run did not succeed: ${row.last_cause ?? ''}`;
   return row.standing === 'on_time' ? 'It is inside its promise.' : '';
 }

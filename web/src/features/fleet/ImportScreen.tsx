@@ -1,41 +1,41 @@
 /** Import a list of devices: what each row would do is shown first; nothing is applied until it is confirmed. */
-import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useNavigate } from 'react-router';
 
-import { client, problemOf, told, type Schemas } from '../../api/client';
+import { useAct } from '../../api/act';
+import { client, type Schemas } from '../../api/client';
 import { counted } from '../../ui/format';
+import { Heading } from '../../ui/Screen';
 import { Refused } from '../../ui/States';
 
 type Line = Schemas['Line'];
 const WORDS: Record<Line['verdict'], string> = { create: 'new', change: 'changes', same: 'stays as it is', refuse: 'refused' };
-const COLUMNS = 'id, name, holder, team, state, away_until, family, make, model, serial, asset_tag, os_version, storage_total_bytes, purchased_on, handed_over_on, note';
+const COLUMNS =
+  'id, name, holder, team, state, away_until, family, make, model, serial, asset_tag, os_version, storage_total_bytes, purchased_on, handed_over_on, note';
 
 export function ImportScreen() {
   const navigate = useNavigate();
-  const queries = useQueryClient();
   const [content, setContent] = useState('');
   const [name, setName] = useState('');
-  const preview = useMutation({ mutationFn: (text: string) => told(client.POST('/api/devices/import/preview', { body: { content: text, digest: '' } })) });
-  const apply = useMutation({
-    mutationFn: (digest: string) => told(client.POST('/api/devices/import', { body: { content, digest } })),
-    onSuccess: async () => {
-      await queries.invalidateQueries();
-      void navigate('/devices');
-    },
-  });
-  const found = preview.data;
+  const preview = useAct((text: string) => client.POST('/api/devices/import/preview', { body: { content: text, digest: '' } }), []);
+  const apply = useAct(
+    (digest: string) => client.POST('/api/devices/import', { body: { content, digest } }),
+    ['device', 'people'],
+    () => void navigate('/devices'),
+  );
+  const found = preview.told;
   const willDo = (found?.counts['create'] ?? 0) + (found?.counts['change'] ?? 0);
-  const error = preview.error ?? apply.error;
+  const error = preview.problem ?? apply.problem;
   return (
     <>
-      <h1 tabIndex={-1}>Import a list of devices</h1>
+      <Heading title="Import a list of devices" />
       <p className="sub">
-        CSV or JSON, as <a href="/api/devices/export?as=csv">the export</a> writes it. A row finds its device by id, serial, asset tag, or name and holder. Nothing is applied until you confirm.
+        CSV or JSON, as <a href="/api/devices/export?as=csv">the export</a> writes it. A row finds its device by id, serial, asset tag, or
+        name and holder. Nothing is applied until you confirm.
       </p>
       <div className="sheet pad mb-3">
-        <Refused problem={error ? problemOf(error) : null} />
+        <Refused problem={error} />
         <div className="row-end">
           <input
             type="file"
@@ -45,39 +45,47 @@ export function ImportScreen() {
               const file = event.target.files?.[0];
               if (!file) return;
               setName(file.name);
-              apply.reset();
+              apply.clear();
               void file.text().then((text) => {
                 setContent(text);
-                preview.mutate(text);
+                preview.go(text);
               });
             }}
           />
           {found && (
-            <Button disabled={willDo === 0 || apply.isPending} onClick={() => apply.mutate(found.digest)}>
-              {apply.isPending ? 'Importing …' : `Import: create ${found.counts['create'] ?? 0}, change ${found.counts['change'] ?? 0}`}
+            <Button disabled={willDo === 0 || apply.busy} onClick={() => apply.go(found.digest)}>
+              {apply.busy ? 'Importing …' : `Import: create ${found.counts['create'] ?? 0}, change ${found.counts['change'] ?? 0}`}
             </Button>
           )}
-          {apply.error && (
-            <Button variant="outline-primary" onClick={() => { apply.reset(); preview.mutate(content); }}>
+          {apply.problem && (
+            <Button
+              variant="outline-primary"
+              onClick={() => {
+                apply.clear();
+                preview.go(content);
+              }}
+            >
               Preview again
             </Button>
           )}
-          <Link to="/devices">Leave it</Link>
+          <Link to="/devices">Cancel</Link>
         </div>
         <details className="guide">
           <summary>Columns</summary>
           <p className="mb-0">
-            <code>{COLUMNS}</code>. Dates as 2026-03-31, sizes as whole bytes. A column that is left out stays as it is; an empty cell empties its field. A new device needs name, holder and family.
+            <code>{COLUMNS}</code>. Dates as 2026-03-31, sizes as whole bytes. A column that is left out stays as it is; an empty cell
+            empties its field. A new device needs name, holder and family.
           </p>
         </details>
       </div>
-      {preview.isPending && <p role="status">Reading {name} …</p>}
+      {preview.busy && <p role="status">Reading {name} …</p>}
       {found && (
         <section aria-live="polite">
           <h2>
             What {name} would do{' '}
             <small>
-              {counted(found.counts['create'] ?? 0, 'new device')}, {found.counts['change'] ?? 0} changed, {found.counts['same'] ?? 0} as they are, {found.counts['refuse'] ?? 0} refused
+              {counted(found.counts['create'] ?? 0, 'new device')}, {found.counts['change'] ?? 0} changed, {found.counts['same'] ?? 0} as
+              they are, {found.counts['refuse'] ?? 0} refused
             </small>
           </h2>
           {found.ignored_columns.length > 0 && <p className="said">Not read: {found.ignored_columns.join(', ')}.</p>}
@@ -94,7 +102,9 @@ function Lines({ lines, total }: { lines: Line[]; total: number }) {
       <table className="rows">
         <thead>
           <tr>
-            <th scope="col" className="num">Row</th>
+            <th scope="col" className="num">
+              Row
+            </th>
             <th scope="col">Verdict</th>
             <th scope="col">Device</th>
             <th scope="col">What happens, and why</th>
@@ -108,17 +118,24 @@ function Lines({ lines, total }: { lines: Line[]; total: number }) {
               <td>{line.name || <span className="quiet">no name</span>}</td>
               <td>
                 {line.why}
-                {line.verdict !== 'same' && line.changes.filter((change) => change.after || change.before).map((change) => (
-                  <span key={change.column} className="change">
-                    {change.column.replaceAll('_', ' ')}: {change.before && <s>{change.before}</s>} {change.after || '(emptied)'}
-                  </span>
-                ))}
+                {line.verdict !== 'same' &&
+                  line.changes
+                    .filter((change) => change.after || change.before)
+                    .map((change) => (
+                      <span key={change.column} className="change">
+                        {change.column.replaceAll('_', ' ')}: {change.before && <s>{change.before}</s>} {change.after || '(emptied)'}
+                      </span>
+                    ))}
               </td>
             </tr>
           ))}
         </tbody>
       </table>
-      {total > lines.length && <p className="state-note">The first {lines.length} of {total} rows, refused ones first.</p>}
+      {total > lines.length && (
+        <p className="state-note">
+          The first {lines.length} of {total} rows, refused ones first.
+        </p>
+      )}
     </div>
   );
 }

@@ -1,18 +1,25 @@
 /** How a device is reached: what its link cannot do, rules for its files with a preview, speed, and the end of a pairing. */
 import { OwnKey } from './SftpForm';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useDevice, useKinds, useMe } from '../../api/queries';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { useDevice, useKinds } from '../../api/queries';
+import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
-import { Confirm } from '../../ui/Confirm';
+import { Confirm } from '../../ui/forms/Confirm';
 import { DeviceTabs } from '../../ui/DeviceTabs';
 import { counted } from '../../ui/format';
-import { Field } from '../../ui/Field';
-import { Failed, Loading, Refused } from '../../ui/States';
+import { NumberField } from '../../ui/forms/NumberField';
+import { SPEEDS } from '../../ui/forms/numbers';
+import { Field } from '../../ui/forms/Field';
+import { FailedScreen, Heading } from '../../ui/Screen';
+import { Loading, Refused } from '../../ui/States';
 
 type LinkSettings = Schemas['Link'];
 type Rule = Schemas['Rule'];
@@ -20,18 +27,21 @@ type Rule = Schemas['Rule'];
 export function LinkScreen() {
   const { id = '' } = useParams();
   const device = useDevice(id);
-  const link = useQuery({ queryKey: ['links', id], queryFn: () => told(client.GET('/api/devices/{id}/link', { params: { path: { id } } })) });
-  const me = useMe();
+  const link = useQuery({
+    queryKey: key('links', id),
+    queryFn: () => told(client.GET('/api/devices/{id}/link', { params: { path: { id } } })),
+  });
+  const may = useMay();
   if (link.isPending || device.isPending) return <Loading what="the link" />;
-  if (link.isError) return <Failed problem={problemOf(link.error)} onRetry={() => void link.refetch()} />;
-  if (device.isError) return <Failed problem={problemOf(device.error)} />;
+  if (link.isError) return <FailedScreen problem={problemOf(link.error)} onRetry={() => void link.refetch()} />;
+  if (device.isError) return <FailedScreen problem={problemOf(device.error)} />;
   const found = link.data;
-  const mayChange = me.data?.user?.role === 'administrator';
+  const mayChange = may('set_up');
   return (
     <>
-      <h1 tabIndex={-1}>
+      <Heading title={`Link of ${device.data.name}, ${device.data.holder}`}>
         {device.data.name} <span className="quiet fw-normal">{device.data.holder}</span>
-      </h1>
+      </Heading>
       <DeviceTabs id={id} />
       <div className="cols">
         <Settings key={JSON.stringify(found)} id={id} first={found} mayChange={mayChange} />
@@ -40,15 +50,41 @@ export function LinkScreen() {
             <h2>{found.label}</h2>
             <div className="sheet pad">
               <dl className="facts">
-                {found.agent_id && (<><dt>Agent</dt><dd>{found.agent_id}</dd><dt>Last address</dt><dd>{found.address}</dd></>)}
-                {found.folder && (<><dt>Folder</dt><dd>{found.folder}</dd></>)}
-                {found.sftp && (<><dt>SFTP</dt><dd>{found.sftp.host}:{found.sftp.port}{found.sftp.folder}</dd><dt>Pinned key</dt><dd><code>{found.fingerprint}</code></dd></>)}
+                {found.agent_id && (
+                  <>
+                    <dt>Agent</dt>
+                    <dd>{found.agent_id}</dd>
+                    <dt>Last address</dt>
+                    <dd>{found.address}</dd>
+                  </>
+                )}
+                {found.folder && (
+                  <>
+                    <dt>Folder</dt>
+                    <dd>{found.folder}</dd>
+                  </>
+                )}
+                {found.sftp && (
+                  <>
+                    <dt>SFTP</dt>
+                    <dd>
+                      {found.sftp.host}:{found.sftp.port}
+                      {found.sftp.folder}
+                    </dd>
+                    <dt>Pinned key</dt>
+                    <dd>
+                      <code>{found.fingerprint}</code>
+                    </dd>
+                  </>
+                )}
               </dl>
               {found.limits.length > 0 && (
                 <>
                   <h3 className="mt-2">What this link cannot do</h3>
                   <ul className="mb-0 ps-3">
-                    {found.limits.map((limit) => <li key={limit}>{limit}</li>)}
+                    {found.limits.map((limit) => (
+                      <li key={limit}>{limit}</li>
+                    ))}
                   </ul>
                 </>
               )}
@@ -63,60 +99,92 @@ export function LinkScreen() {
 }
 
 function Settings({ id, first, mayChange }: { id: string; first: LinkSettings; mayChange: boolean }) {
-  const queries = useQueryClient();
   const [rules, setRules] = useState<Rule[]>(first.rules);
-  const [kib, setKib] = useState(first.limit_bytes_per_second ? String(first.limit_bytes_per_second / 1024) : '');
+  const [limit, setLimit] = useState(first.limit_bytes_per_second);
   const [folder, setFolder] = useState(first.folder);
   const [sftp, setSftp] = useState(first.sftp ? { ...first.sftp, password: '' } : null);
   const files = first.link === 'folder' || first.link === 'sftp';
-  const body = { rules, limit_bytes_per_second: kib ? Math.round(Number(kib) * 1024) : null, folder, sftp };
-  const save = useMutation({
-    mutationFn: () => told(client.PUT('/api/devices/{id}/link', { params: { path: { id } }, body })),
-    onSuccess: () => queries.invalidateQueries(),
-  });
-  const preview = useMutation({ mutationFn: () => told(client.POST('/api/devices/{id}/link/preview', { params: { path: { id } }, body: { rules } })) });
-  const problem = save.error ? problemOf(save.error) : preview.error ? problemOf(preview.error) : null;
+  const body = { rules, limit_bytes_per_second: limit, folder, sftp };
+  const save = useAct(() => client.PUT('/api/devices/{id}/link', { params: { path: { id } }, body }), 'device');
+  const preview = useAct(() => client.POST('/api/devices/{id}/link/preview', { params: { path: { id } }, body: { rules } }), []);
+  const problem = save.problem ?? preview.problem;
+  const [stored] = useState(() => JSON.stringify(body));
   return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate();
-      }}
-    >
+    <Form unsaved={JSON.stringify(body) !== stored} onSubmit={() => save.go()} problem={problem}>
       <h2>Settings</h2>
       <fieldset className="sheet pad" disabled={!mayChange}>
-        <Refused problem={problem} />
-        <Field label="Speed limit in KiB a second" value={kib} onChange={setKib} inputMode="decimal" hint="For this device alone; empty for none. The limit for all together is under Office." problem={problem} field="limit_bytes_per_second" />
-        {first.link === 'folder' && <Field label="Folder on the server" value={folder} onChange={setFolder} problem={problem} field="path" />}
+        <NumberField
+          label="Speed limit"
+          value={limit}
+          onChange={setLimit}
+          units={SPEEDS}
+          least={1024}
+          optional
+          hint="For this device alone; empty for none. The limit for all together is under Office."
+          field="limit_bytes_per_second"
+        />
+        {first.link === 'folder' && <Field label="Folder on the server" value={folder} onChange={setFolder} field="path" />}
         {sftp && (
           <div className="halves">
-            <Field label="Host" value={sftp.host} onChange={(host) => setSftp({ ...sftp, host })} problem={problem} field="host" />
-            <Field label="Port" value={String(sftp.port)} onChange={(port) => setSftp({ ...sftp, port: Number(port) })} problem={problem} field="port" />
-            <Field label="User name on the device" value={sftp.username} onChange={(username) => setSftp({ ...sftp, username })} autoComplete="off" />
+            <Field label="Host" value={sftp.host} onChange={(host) => setSftp({ ...sftp, host })} field="host" />
+            <NumberField
+              label="Port"
+              value={sftp.port}
+              onChange={(port) => setSftp({ ...sftp, port: port ?? 22 })}
+              least={1}
+              most={65535}
+              field="port"
+            />
+            <Field
+              label="User name on the device"
+              value={sftp.username}
+              onChange={(username) => setSftp({ ...sftp, username })}
+              autoComplete="off"
+            />
             <label className="check mb-2">
-              <input type="checkbox" checked={sftp.use_key} onChange={(event) => setSftp({ ...sftp, use_key: event.target.checked })} /> <span>signed in to with this server&apos;s own key</span>
+              <input type="checkbox" checked={sftp.use_key} onChange={(event) => setSftp({ ...sftp, use_key: event.target.checked })} />{' '}
+              <span>signed in to with this server&apos;s own key</span>
             </label>
             {sftp.use_key ? (
               <OwnKey />
             ) : (
-              <Field label="Password on the device" type="password" value={sftp.password} onChange={(password) => setSftp({ ...sftp, password })} hint="Empty keeps the one that is known." autoComplete="off" problem={problem} field="password" />
+              <Field
+                label="Password on the device"
+                type="password"
+                value={sftp.password}
+                onChange={(password) => setSftp({ ...sftp, password })}
+                hint="Empty keeps the one that is known."
+                autoComplete="off"
+                field="password"
+              />
             )}
-            <Field label="Folder on the device" value={sftp.folder} onChange={(path) => setSftp({ ...sftp, folder: path })} problem={problem} field="folder" />
+            <Field
+              label="Folder on the device"
+              value={sftp.folder}
+              onChange={(path) => setSftp({ ...sftp, folder: path })}
+              field="folder"
+            />
           </div>
         )}
         {files && <Rules rules={rules} onRules={setRules} />}
         <div className="row-end">
-          <Button type="submit" disabled={save.isPending}>{save.isPending ? 'Saving …' : 'Save'}</Button>
+          <Button type="submit" disabled={save.busy}>
+            {save.busy ? 'Saving …' : 'Save'}
+          </Button>
           {files && (
-            <Button variant="outline-primary" disabled={preview.isPending} onClick={() => preview.mutate()}>
-              {preview.isPending ? 'Looking …' : 'Show what these rules would do'}
+            <Button variant="outline-primary" disabled={preview.busy} onClick={() => preview.go()}>
+              {preview.busy ? 'Looking …' : 'Show what these rules would do'}
             </Button>
           )}
-          {save.isSuccess && <span role="status" className="quiet">Saved.</span>}
+          {save.done && (
+            <span role="status" className="quiet">
+              Saved.
+            </span>
+          )}
         </div>
       </fieldset>
-      {preview.data && <Preview sorted={preview.data} />}
-    </form>
+      {preview.told && <Preview sorted={preview.told} />}
+    </Form>
   );
 }
 
@@ -126,19 +194,53 @@ function Rules({ rules, onRules }: { rules: Rule[]; onRules: (rules: Rule[]) => 
   return (
     <fieldset className="field">
       <legend className="form-label fw-bold fs-6 mb-1">Which files are what</legend>
-      <p className="hint">The first rule that fits wins; the rest is sorted by folder and type. <code>DCIM/**</code> is everything below DCIM, <code>*.gpx</code> every such file.</p>
+      <p className="hint">
+        The first rule that fits wins; the rest is sorted by folder and type. <code>DCIM/**</code> is everything below DCIM,{' '}
+        <code>*.gpx</code> every such file.
+      </p>
       {rules.map((rule, at) => (
         <div key={at} className="rule">
-          <input className="form-control form-control-sm" aria-label={`Pattern of rule ${at + 1}`} value={rule.pattern} onChange={(event) => set(at, { pattern: event.target.value })} />
-          <select className="form-select form-select-sm" aria-label={`Kind of rule ${at + 1}`} value={rule.kind} onChange={(event) => set(at, { kind: event.target.value })}>
+          <input
+            className="form-control form-control-sm"
+            aria-label={`Pattern of rule ${at + 1}`}
+            value={rule.pattern}
+            onChange={(event) => set(at, { pattern: event.target.value })}
+          />
+          <select
+            className="form-select form-select-sm"
+            aria-label={`Kind of rule ${at + 1}`}
+            value={rule.kind}
+            onChange={(event) => set(at, { kind: event.target.value })}
+          >
             <option value="">left out</option>
-            {kinds.data?.map((kind) => <option key={kind.code} value={kind.code}>{kind.label}</option>)}
+            {kinds.data?.map((kind) => (
+              <option key={kind.code} value={kind.code}>
+                {kind.label}
+              </option>
+            ))}
           </select>
-          <Button size="sm" variant="outline-primary" disabled={at === 0} aria-label={`Move rule ${at + 1} up`} onClick={() => onRules(moved(rules, at))}>↑</Button>
-          <Button size="sm" variant="outline-danger" aria-label={`Remove rule ${at + 1}`} onClick={() => onRules(rules.filter((_, n) => n !== at))}>Remove</Button>
+          <Button
+            size="sm"
+            variant="outline-primary"
+            disabled={at === 0}
+            aria-label={`Move rule ${at + 1} up`}
+            onClick={() => onRules(moved(rules, at))}
+          >
+            ↑
+          </Button>
+          <Button
+            size="sm"
+            variant="outline-danger"
+            aria-label={`Remove rule ${at + 1}`}
+            onClick={() => onRules(rules.filter((_, n) => n !== at))}
+          >
+            Remove
+          </Button>
         </div>
       ))}
-      <Button size="sm" variant="outline-primary" onClick={() => onRules([...rules, { pattern: '', kind: 'documents' }])}>Add a rule</Button>
+      <Button size="sm" variant="outline-primary" onClick={() => onRules([...rules, { pattern: '', kind: 'documents' }])}>
+        Add a rule
+      </Button>
     </fieldset>
   );
 }
@@ -153,51 +255,87 @@ const moved = (rules: Rule[], at: number): Rule[] => {
 function Preview({ sorted }: { sorted: Schemas['Sorted'][] }) {
   return (
     <section className="mt-3" aria-live="polite">
-      <h2>What these rules would do <small>with the files that are there now; nothing is saved yet</small></h2>
+      <h2>
+        What these rules would do <small>with the files that are there now; nothing is saved yet</small>
+      </h2>
       <div className="sheet scroll">
         <table className="rows">
-          <thead><tr><th scope="col">Rule</th><th scope="col">Kind</th><th scope="col" className="num">Files</th><th scope="col" className="num">Size</th><th scope="col">For example</th></tr></thead>
+          <thead>
+            <tr>
+              <th scope="col">Rule</th>
+              <th scope="col">Kind</th>
+              <th scope="col" className="num">
+                Files
+              </th>
+              <th scope="col" className="num">
+                Size
+              </th>
+              <th scope="col">For example</th>
+            </tr>
+          </thead>
           <tbody>
             {sorted.map((entry) => (
               <tr key={entry.pattern + entry.kind}>
                 <td>{entry.pattern ? <code>{entry.pattern}</code> : <span className="quiet">no rule</span>}</td>
                 <td>{entry.label}</td>
                 <td className="num">{entry.files}</td>
-                <td className="num"><Bytes count={entry.size_bytes} /></td>
+                <td className="num">
+                  <Bytes count={entry.size_bytes} />
+                </td>
                 <td className="quiet">{entry.examples.join(', ') || 'nothing fits'}</td>
               </tr>
             ))}
           </tbody>
         </table>
       </div>
-      <p className="quiet mt-1">{counted(sorted.reduce((sum, entry) => sum + entry.files, 0), 'file')} in all.</p>
+      <p className="quiet mt-1">
+        {counted(
+          sorted.reduce((sum, entry) => sum + entry.files, 0),
+          'file',
+        )}{' '}
+        in all.
+      </p>
     </section>
   );
 }
 
 function Unpair({ id, name, paired }: { id: string; name: string; paired: boolean }) {
-  const queries = useQueryClient();
   const [asking, setAsking] = useState(false);
-  const unpair = useMutation({
-    mutationFn: () => told(client.POST('/api/devices/{id}/unpair', { params: { path: { id } } })),
-    onSuccess: () => queries.invalidateQueries(),
-  });
+  const unpair = useAct(() => client.POST('/api/devices/{id}/unpair', { params: { path: { id } } }), 'device');
   return (
     <section>
       <h2>Pairing</h2>
       <div className="sheet pad">
-        <Refused problem={unpair.error ? problemOf(unpair.error) : null} />
-        {unpair.data && (
+        <Refused problem={unpair.problem} />
+        {unpair.told && (
           <p className="said" role="status">
-            The key is gone here. {unpair.data.told_device ? 'The device has forgotten this server, too.' : 'The device could not be told; it is believed nothing any more all the same.'}
+            The key is gone here.{' '}
+            {unpair.told.told_device
+              ? 'The device has forgotten this server, too.'
+              : 'The device could not be told; it is believed nothing any more all the same.'}
           </p>
         )}
         <p>{paired ? 'Paired: both sides hold keys of their own.' : 'Not paired: pair it again on its page, under “Is it ready?”.'}</p>
-        {paired && <Button size="sm" variant="outline-danger" onClick={() => setAsking(true)}>Unpair</Button>}
+        {paired && (
+          <Button size="sm" variant="outline-danger" onClick={() => setAsking(true)}>
+            Unpair
+          </Button>
+        )}
       </div>
       {asking && (
-        <Confirm title={`Unpair ${name}?`} action="Unpair" onCancel={() => setAsking(false)} onConfirm={() => { setAsking(false); unpair.mutate(); }}>
-          <p>Its key is forgotten at once: no run and no restore reaches it until it is paired again. Its backups stay. A device that is lost is unpaired by itself when its state is set to lost.</p>
+        <Confirm
+          title={`Unpair ${name}?`}
+          action="Unpair"
+          onCancel={() => setAsking(false)}
+          onConfirm={() => {
+            setAsking(false);
+            unpair.go();
+          }}
+        >
+          <p>
+            Its key is forgotten at once: no run and no restore reaches it until it is paired again. Its backups stay. A device that is lost
+            is unpaired by itself when its state is set to lost.
+          </p>
         </Confirm>
       )}
     </section>
@@ -205,33 +343,41 @@ function Unpair({ id, name, paired }: { id: string; name: string; paired: boolea
 }
 
 function NewKey({ id, link }: { id: string; link: LinkSettings }) {
-  const queries = useQueryClient();
   const place = link.sftp;
-  const meet = useMutation({ mutationFn: () => told(client.POST('/api/devices/sftp/meet', { body: { host: place?.host ?? '', port: place?.port ?? 22 } })) });
-  const accept = useMutation({
-    mutationFn: () =>
-      told(
-        client.PUT('/api/devices/{id}/link', {
-          params: { path: { id } },
-          body: { rules: link.rules, limit_bytes_per_second: link.limit_bytes_per_second, folder: '', sftp: place ? { ...place, password: '', host_key: meet.data?.host_key ?? '' } : null },
-        }),
-      ),
-    onSuccess: () => queries.invalidateQueries(),
-  });
-  const error = meet.error ?? accept.error;
-  const other = meet.data && meet.data.fingerprint !== link.fingerprint;
+  const meet = useAct(() => client.POST('/api/devices/sftp/meet', { body: { host: place?.host ?? '', port: place?.port ?? 22 } }), []);
+  const accept = useAct(
+    () =>
+      client.PUT('/api/devices/{id}/link', {
+        params: { path: { id } },
+        body: {
+          rules: link.rules,
+          limit_bytes_per_second: link.limit_bytes_per_second,
+          folder: '',
+          sftp: place ? { ...place, password: '', host_key: meet.told?.host_key ?? '' } : null,
+        },
+      }),
+    'device',
+  );
+  const error = meet.problem ?? accept.problem;
+  const other = meet.told && meet.told.fingerprint !== link.fingerprint ? meet.told : null;
   return (
     <section>
       <h2>Its key</h2>
       <div className="sheet pad" aria-live="polite">
-        <Refused problem={error ? problemOf(error) : null} />
+        <Refused problem={error} />
         <p>After a reset a device has another key. Compare it on its own screen before you accept it.</p>
-        <Button size="sm" variant="outline-primary" disabled={meet.isPending} onClick={() => meet.mutate()}>Look which key answers now</Button>
-        {meet.data && !other && <p className="mt-2 mb-0">The pinned key answers.</p>}
+        <Button size="sm" variant="outline-primary" disabled={meet.busy} onClick={() => meet.go()}>
+          Look which key answers now
+        </Button>
+        {meet.told && !other && <p className="mt-2 mb-0">The pinned key answers.</p>}
         {other && (
           <div className="said bad mt-2">
-            Another key answers: <code>{meet.data.fingerprint}</code>
-            <div className="mt-1"><Button size="sm" variant="outline-danger" disabled={accept.isPending} onClick={() => accept.mutate()}>The device shows this key: accept it</Button></div>
+            Another key answers: <code>{other.fingerprint}</code>
+            <div className="mt-1">
+              <Button size="sm" variant="outline-danger" disabled={accept.busy} onClick={() => accept.go()}>
+                The device shows this key: accept it
+              </Button>
+            </div>
           </div>
         )}
       </div>

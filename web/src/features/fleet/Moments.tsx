@@ -21,7 +21,7 @@ export function Moments({ id }: { id: string }) {
         {backups.isError && <Failed problem={problemOf(backups.error)} onRetry={() => void backups.refetch()} />}
         {backups.data?.length === 0 && <Empty>No backup of this device has finished yet.</Empty>}
         {backups.data && backups.data.length > 0 && (
-          <table className="rows">
+          <table className="rows cards">
             <thead>
               <tr>
                 <th scope="col">Finished</th>
@@ -30,32 +30,39 @@ export function Moments({ id }: { id: string }) {
                   Size
                 </th>
                 <th scope="col">Kept because</th>
-                <th scope="col">Falls out</th>
+                <th scope="col">Is removed on</th>
               </tr>
             </thead>
             <tbody>
               {backups.data.map((backup) => (
                 <tr key={backup.id} className="linked">
-                  <td className="nowrap">
+                  <td className="nowrap" data-label="Finished">
                     <Link className="title-link" to={`/backups/${backup.id}`}>
                       <When at={backup.finished_at} />
                     </Link>
                     {backup.brought_in_from && <span className="quiet"> brought in</span>}
                     {backup.suspect && <span className="tone-late"> far fewer items</span>}
                     {backup.update_pending && (
-                      <span className="quiet" title={`Taken from version ${backup.os_version}, while ${backup.update_pending} waited to be installed.`}>
+                      <span
+                        className="quiet"
+                        title={`Taken from version ${backup.os_version}, while ${backup.update_pending} waited to be installed.`}
+                      >
                         {' '}
                         before {backup.update_pending}
                       </span>
                     )}
                     {backup.note && <em className="d-block text-wrap">{backup.note}</em>}
                   </td>
-                  <td className="nowrap">{backup.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}</td>
-                  <td className="num">
+                  <td className="nowrap" data-label="Where">
+                    {backup.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}
+                  </td>
+                  <td className="num" data-label="Size">
                     <Bytes count={backup.size_bytes} />
                   </td>
-                  <td>{whyShort(backup.kept)}</td>
-                  <td className="nowrap">{backup.kept.map(falls).join(', ')}</td>
+                  <td data-label="Kept because">{whyShort(backup.kept)}</td>
+                  <td className="nowrap" data-label="Is removed on">
+                    {backup.kept.map(falls).join(', ')}
+                  </td>
                 </tr>
               ))}
             </tbody>

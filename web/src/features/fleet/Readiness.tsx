@@ -1,11 +1,15 @@
 /** Is it ready? What the device says now, each finding with its step, in the order of doing. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
 import Button from 'react-bootstrap/Button';
+import { useLocation } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
+import { key } from '../../api/keys';
+import { Form } from '../../ui/forms/Form';
 import { Guide } from '../../ui/Guide';
-import { Failed, Refused } from '../../ui/States';
+import { Failed } from '../../ui/States';
 
 type Finding = Schemas['FindingReady'];
 
@@ -14,21 +18,28 @@ const SIGNS: Record<Finding['level'], string> = { blocks: '■', warns: '◇', f
 
 export function Readiness({ id }: { id: string }) {
   const queries = useQueryClient();
-  const [asked, setAsked] = useState(false);
+  // come to for its steps: they are shown, not offered
+  const called = useLocation().hash === '#ready';
+  const [asked, setAsked] = useState(called);
+  const heading = useRef<HTMLHeadingElement>(null);
+  useEffect(() => {
+    if (called) heading.current?.scrollIntoView({ block: 'center' });
+  }, [called]);
   const ready = useQuery({
-    queryKey: ['readiness', id],
+    queryKey: key('readiness', id),
     queryFn: () => told(client.GET('/api/devices/{id}/readiness', { params: { path: { id } } })),
     enabled: asked,
     retry: false,
     staleTime: Infinity,
     refetchOnWindowFocus: false,
     // somebody may be walking to the device to say yes: look again by itself
-    refetchInterval: (query) => (query.state.data?.findings.some((finding) => finding.code === 'accepted' && finding.level === 'blocks') ? 3_000 : false),
+    refetchInterval: (query) =>
+      query.state.data?.findings.some((finding) => finding.code === 'accepted' && finding.level === 'blocks') ? 3_000 : false,
   });
   const ask = async () => {
     if (asked) await ready.refetch();
     else setAsked(true);
-    await queries.invalidateQueries({ queryKey: ['devices', id] });
+    await queries.invalidateQueries({ queryKey: key('devices', id) });
   };
   const found = ready.data;
   const said = found?.findings.filter((finding) => finding.level !== 'untold') ?? [];
@@ -36,7 +47,9 @@ export function Readiness({ id }: { id: string }) {
   const unpaired = said.some((finding) => finding.code === 'paired' && finding.level === 'blocks');
   return (
     <section>
-      <h2>Is it ready?</h2>
+      <h2 id="ready" ref={heading}>
+        Is it ready?
+      </h2>
       <div className="sheet pad" aria-live="polite">
         <Button size="sm" variant="outline-primary" onClick={() => void ask()} disabled={ready.isFetching}>
           {ready.isFetching ? 'Asking …' : 'Ask the device now'}
@@ -64,30 +77,29 @@ export function Readiness({ id }: { id: string }) {
 
 function PairAgain({ id, steps, onPaired }: { id: string; steps: string[]; onPaired: () => Promise<void> }) {
   const [code, setCode] = useState('');
-  const again = useMutation({
-    mutationFn: () => told(client.POST('/api/devices/{id}/pair-again', { params: { path: { id } }, body: { code } })),
-    onSuccess: () => {
+  const again = useAct(
+    () => client.POST('/api/devices/{id}/pair-again', { params: { path: { id } }, body: { code } }),
+    'device',
+    () => {
       setCode('');
-      return onPaired();
+      void onPaired();
     },
-  });
+  );
   return (
-    <form
-      className="mt-2"
-      onSubmit={(event) => {
-        event.preventDefault();
-        again.mutate();
-      }}
-    >
+    <Form className="mt-2" onSubmit={() => again.go()} problem={again.problem}>
       <h3>Pair again</h3>
       <Guide title="How" steps={steps} />
-      <Refused problem={again.error ? problemOf(again.error) : null} />
       <div className="row-end">
-        <input className="form-control form-control-sm w-auto" aria-label="Pairing code" value={code} onChange={(event) => setCode(event.target.value)} />
-        <Button type="submit" size="sm" variant="outline-primary" disabled={again.isPending || !code}>
+        <input
+          className="form-control form-control-sm w-auto"
+          aria-label="Pairing code"
+          value={code}
+          onChange={(event) => setCode(event.target.value)}
+        />
+        <Button type="submit" size="sm" variant="outline-primary" disabled={again.busy || !code}>
           Pair
         </Button>
       </div>
-    </form>
+    </Form>
   );
 }

@@ -1,12 +1,16 @@
 /** A device with an SFTP server: connect, compare its key with the one that it shows, then sign in. */
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told } from '../../api/client';
+import { key } from '../../api/keys';
 import { useGuides } from '../../api/queries';
-import { Choice, Field } from '../../ui/Field';
-import { Failed, Loading, Refused } from '../../ui/States';
+import { Opened } from '../../ui/Opened';
+import { Form } from '../../ui/forms/Form';
+import { Choice, Field } from '../../ui/forms/Field';
+import { Failed, Loading } from '../../ui/States';
 import { EntryFields, useAdded, type Entry } from './AddDeviceScreen';
 
 export function SftpForm({ registered }: { registered: string }) {
@@ -17,32 +21,62 @@ export function SftpForm({ registered }: { registered: string }) {
   const [useKey, setUseKey] = useState(false);
   const set = (name: keyof typeof place) => (value: string) => setPlace({ ...place, [name]: value });
   const where = { host: place.host.trim(), port: Number(place.port) };
-  const meet = useMutation({ mutationFn: () => told(client.POST('/api/devices/sftp/meet', { body: where })) });
-  const add = useMutation({
-    mutationFn: () => told(client.POST('/api/devices/sftp', { body: { ...entry, ...place, ...where, password: useKey ? '' : place.password, use_key: useKey, host_key: meet.data?.host_key ?? '' } })),
+  const meet = useAct(() => client.POST('/api/devices/sftp/meet', { body: where }), []);
+  const add = useAct(
+    () =>
+      client.POST('/api/devices/sftp', {
+        body: {
+          ...entry,
+          ...place,
+          ...where,
+          password: useKey ? '' : place.password,
+          use_key: useKey,
+          host_key: meet.told?.host_key ?? '',
+        },
+      }),
+    'device',
     onSuccess,
-  });
-  const problem = meet.error ? problemOf(meet.error) : add.error ? problemOf(add.error) : null;
-  const met = meet.data;
+  );
+  const problem = meet.problem ?? add.problem;
+  const met = meet.told;
   return (
     <>
-      <h2>A device with an SFTP server</h2>
-      <form
+      <Opened>A device with an SFTP server</Opened>
+      <Form
         className="sheet pad"
-        onSubmit={(event) => {
-          event.preventDefault();
-          if (met) add.mutate();
-          else meet.mutate();
+        onSubmit={() => {
+          if (met) add.go();
+          else meet.go();
         }}
+        problem={problem}
       >
-        <Refused problem={problem} />
         <div className="wide-narrow">
-          <Field label="Host" value={place.host} onChange={(host) => { set('host')(host); meet.reset(); }} problem={problem} field="host" placeholder="192.0.2.17" required />
-          <Field label="Port" value={place.port} onChange={(port) => { set('port')(port); meet.reset(); }} inputMode="numeric" problem={problem} field="port" required />
+          <Field
+            label="Host"
+            value={place.host}
+            onChange={(host) => {
+              set('host')(host);
+              meet.clear();
+            }}
+            field="host"
+            placeholder="192.0.2.17"
+            required
+          />
+          <Field
+            label="Port"
+            value={place.port}
+            onChange={(port) => {
+              set('port')(port);
+              meet.clear();
+            }}
+            inputMode="numeric"
+            field="port"
+            required
+          />
         </div>
         {!met && (
-          <Button type="submit" disabled={meet.isPending || !place.host}>
-            {meet.isPending ? 'Connecting …' : 'Connect'}
+          <Button type="submit" disabled={meet.busy || !place.host}>
+            {meet.busy ? 'Connecting …' : 'Connect'}
           </Button>
         )}
         {met && (
@@ -52,7 +86,14 @@ export function SftpForm({ registered }: { registered: string }) {
               <br />
               Compare it with the one on the screen of the device. From now on every other key is refused.
             </p>
-            <Field label="User name on the device" value={place.username} onChange={set('username')} autoComplete="off" problem={problem} field="username" required />
+            <Field
+              label="User name on the device"
+              value={place.username}
+              onChange={set('username')}
+              autoComplete="off"
+              field="username"
+              required
+            />
             <fieldset className="mb-2">
               <legend className="form-label">Signed in to with</legend>
               <label className="check">
@@ -65,32 +106,52 @@ export function SftpForm({ registered }: { registered: string }) {
             {useKey ? (
               <OwnKey />
             ) : (
-              <Field label="Password on the device" type="password" value={place.password} onChange={set('password')} autoComplete="off" problem={problem} field="password" required />
+              <Field
+                label="Password on the device"
+                type="password"
+                value={place.password}
+                onChange={set('password')}
+                autoComplete="off"
+                field="password"
+                required
+              />
             )}
-            <Field label="Folder on the device" value={place.folder} onChange={set('folder')} problem={problem} field="folder" required />
-            <Choice label="Family" value={place.family} onChange={set('family')} options={(guides.data ?? []).map((guide) => ({ value: guide.code, label: guide.label }))} />
+            <Field label="Folder on the device" value={place.folder} onChange={set('folder')} field="folder" required />
+            <Choice
+              label="Family"
+              value={place.family}
+              onChange={set('family')}
+              options={(guides.data ?? []).map((guide) => ({ value: guide.code, label: guide.label }))}
+            />
             <EntryFields entry={entry} onEntry={setEntry} problem={problem} />
-            <Button type="submit" disabled={add.isPending}>
-              {add.isPending ? 'Signing in …' : 'The key is right: add it'}
+            <Button type="submit" disabled={add.busy}>
+              {add.busy ? 'Signing in …' : 'The key is right: add it'}
             </Button>
           </>
         )}
-      </form>
+      </Form>
     </>
   );
 }
 
 /** The line that the device has to know; the private half never leaves the server. */
 export function OwnKey() {
-  const key = useQuery({ queryKey: ['ssh-key'], queryFn: () => told(client.POST('/api/ssh-key')), staleTime: Infinity });
-  if (key.isPending) return <Loading what="the key" />;
-  if (key.isError) return <Failed problem={problemOf(key.error)} onRetry={() => void key.refetch()} />;
+  const own = useQuery({ queryKey: key('ssh-key'), queryFn: () => told(client.POST('/api/ssh-key')), staleTime: Infinity });
+  if (own.isPending) return <Loading what="the key" />;
+  if (own.isError) return <Failed problem={problemOf(own.error)} onRetry={() => void own.refetch()} />;
   return (
     <div className="field">
       <label className="form-label" htmlFor="own-key">
         Put this line among the authorized keys of the device
       </label>
-      <textarea id="own-key" className="form-control mono" rows={3} readOnly value={key.data.public} onFocus={(event) => event.target.select()} />
+      <textarea
+        id="own-key"
+        className="form-control mono"
+        rows={3}
+        readOnly
+        value={own.data.public}
+        onFocus={(event) => event.target.select()}
+      />
     </div>
   );
 }

@@ -1,12 +1,16 @@
 /** One change for every chosen device, and the way to take the last one back. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
-import { client, problemOf, told } from '../../api/client';
+import { useAct } from '../../api/act';
+import { client, told } from '../../api/client';
+import { key } from '../../api/keys';
 import { useNames } from '../../api/queries';
+import { Form } from '../../ui/forms/Form';
 import { counted } from '../../ui/format';
-import { Choice, Field } from '../../ui/Field';
+import { DateField } from '../../ui/forms/DateField';
+import { Choice, Field } from '../../ui/forms/Field';
 import { Age, useNow } from '../../ui/Office';
 import { Refused } from '../../ui/States';
 
@@ -22,29 +26,21 @@ const STATES = ['in_use', 'away', 'in_repair', 'lost', 'retired'].map((value) =>
 
 export function ChangeMany({ ids, onAll, onDone }: { ids: string[]; onAll: () => void; onDone: () => void }) {
   const names = useNames();
-  const queries = useQueryClient();
   const [column, setColumn] = useState('team');
   const [value, setValue] = useState('');
   const [until, setUntil] = useState('');
-  const values = { [column]: column === 'state' ? value || 'in_use' : value, ...(column === 'state' && value === 'away' && until ? { away_until: until } : {}) };
-  const save = useMutation({
-    mutationFn: () => told(client.POST('/api/devices/change', { body: { devices: ids, values_told: values } })),
-    onSuccess: async () => {
-      await queries.invalidateQueries();
-      onDone();
-    },
-  });
+  const values = {
+    [column]: column === 'state' ? value || 'in_use' : value,
+    ...(column === 'state' && value === 'away' && until ? { away_until: until } : {}),
+  };
+  const save = useAct(
+    () => client.POST('/api/devices/change', { body: { devices: ids, values_told: values } }),
+    ['device', 'people'],
+    onDone,
+  );
   const suggestions = column === 'team' ? names.data?.teams : column === 'holder' ? names.data?.holders : undefined;
   return (
-    <form
-      className="sheet pad mb-2"
-      aria-label="Change the chosen devices"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate();
-      }}
-    >
-      <Refused problem={save.error ? problemOf(save.error) : null} />
+    <Form className="sheet pad mb-2" label="Change the chosen devices" onSubmit={() => save.go()} problem={save.problem}>
       <div className="row-end align-items-end">
         <strong className="me-2" aria-live="polite">
           {counted(ids.length, 'device')} chosen
@@ -52,37 +48,41 @@ export function ChangeMany({ ids, onAll, onDone }: { ids: string[]; onAll: () =>
         <Button size="sm" variant="outline-primary" onClick={onAll}>
           Choose all shown
         </Button>
-        <Choice label="Change" value={column} onChange={(next) => { setColumn(next); setValue(''); }} options={COLUMNS} />
+        <Choice
+          label="Change"
+          value={column}
+          onChange={(next) => {
+            setColumn(next);
+            setValue('');
+          }}
+          options={COLUMNS}
+        />
         {column === 'state' ? (
           <Choice label="to" value={value || 'in_use'} onChange={setValue} options={STATES} />
         ) : (
           <Field label="to" type={column.endsWith('_on') ? 'date' : 'text'} value={value} onChange={setValue} suggestions={suggestions} />
         )}
-        {column === 'state' && value === 'away' && <Field label="Last day away" type="date" value={until} onChange={setUntil} />}
-        <Button type="submit" className="mb-2" disabled={ids.length === 0 || save.isPending}>
+        {column === 'state' && value === 'away' && <DateField label="Last day away" value={until} onChange={setUntil} />}
+        <Button type="submit" className="mb-2" disabled={ids.length === 0 || save.busy}>
           Change {counted(ids.length, 'device')}
         </Button>
       </div>
-    </form>
+    </Form>
   );
 }
 
 export function LastChange() {
-  const queries = useQueryClient();
-  const last = useQuery({ queryKey: ['devices', 'changes'], queryFn: () => told(client.GET('/api/devices/changes')) });
-  const undo = useMutation({
-    mutationFn: (id: string) => told(client.POST('/api/devices/changes/{id}/undo', { params: { path: { id } } })),
-    onSuccess: () => queries.invalidateQueries(),
-  });
+  const last = useQuery({ queryKey: key('devices', 'changes'), queryFn: () => told(client.GET('/api/devices/changes')) });
+  const undo = useAct((id: string) => client.POST('/api/devices/changes/{id}/undo', { params: { path: { id } } }), ['device', 'people']);
   const now = useNow();
   const [hidden, setHidden] = useState<string | null>(null);
   const found = last.data?.[0];
-  const left = undo.data?.left ?? [];
+  const left = undo.told?.left ?? [];
   const recent = found && now - new Date(found.at).getTime() < 24 * 3_600_000;
   return (
     <>
-      <Refused problem={undo.error ? problemOf(undo.error) : null} />
-      {undo.isSuccess && (
+      <Refused problem={undo.problem} />
+      {undo.done && (
         <p className="said" role="status">
           Taken back.{left.length > 0 && ` Left as it is, because it has been changed since: ${left.join(', ')}.`}
         </p>
@@ -90,9 +90,12 @@ export function LastChange() {
       {recent && hidden !== found.id && (
         <p className="said row-end">
           <span>
-            {found.says} <span className="quiet">by {found.by_name}, <Age at={found.at} /></span>
+            {found.says}{' '}
+            <span className="quiet">
+              by {found.by_name}, <Age at={found.at} />
+            </span>
           </span>
-          <Button size="sm" variant="outline-primary" disabled={undo.isPending} onClick={() => undo.mutate(found.id)}>
+          <Button size="sm" variant="outline-primary" disabled={undo.busy} onClick={() => undo.go(found.id)}>
             Take it back
           </Button>
           <Button size="sm" variant="outline-primary" onClick={() => setHidden(found.id)}>

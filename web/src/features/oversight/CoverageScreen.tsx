@@ -1,15 +1,19 @@
 /** What of a device is safe where, kind by kind; and what lies on it now, before anything is read. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useDevice, useMe } from '../../api/queries';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { useDevice } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
 import { DeviceTabs } from '../../ui/DeviceTabs';
 import { counted, grouped, iec } from '../../ui/format';
 import { Age, When } from '../../ui/Office';
+import { FailedScreen, Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 import { Chosen, Decide } from './Decide';
 
@@ -26,42 +30,44 @@ const COVERS: Record<KindCover['cover'], { sign: string; word: string; tone: str
 export function CoverageScreen() {
   const { id = '' } = useParams();
   const device = useDevice(id);
-  const me = useMe();
-  const queries = useQueryClient();
+  const may = useMay();
   const [asked, setAsked] = useState<{ kind: string; service: string } | null>(null);
-  const coverage = useQuery({ queryKey: ['coverage', id], queryFn: () => told(client.GET('/api/devices/{id}/coverage', { params: { path: { id } } })) });
-  const look = useMutation({
-    mutationFn: () => told(client.POST('/api/devices/{id}/look', { params: { path: { id } } })),
-    onSuccess: (found) => {
-      queries.setQueryData(['coverage', id], found);
-      return queries.invalidateQueries({ queryKey: ['wipe', id] });
-    },
+  const coverage = useQuery({
+    queryKey: key('coverage', id),
+    queryFn: () => told(client.GET('/api/devices/{id}/coverage', { params: { path: { id } } })),
   });
+  const look = useAct(() => client.POST('/api/devices/{id}/look', { params: { path: { id } } }), 'coverage');
   if (coverage.isPending || device.isPending) return <Loading what="the coverage" />;
-  if (coverage.isError) return <Failed problem={problemOf(coverage.error)} onRetry={() => void coverage.refetch()} />;
-  if (device.isError) return <Failed problem={problemOf(device.error)} />;
+  if (coverage.isError) return <FailedScreen problem={problemOf(coverage.error)} onRetry={() => void coverage.refetch()} />;
+  if (device.isError) return <FailedScreen problem={problemOf(device.error)} />;
   const { kinds, looked_at: lookedAt } = coverage.data;
-  const mayChange = me.data?.user?.role !== 'auditor';
+  const mayChange = may('run');
   const total = kinds.reduce((sum, one) => sum + (one.live?.size_bytes ?? 0), 0);
   return (
     <>
       <div className="head mb-1">
-        <h1 tabIndex={-1}>
+        <Heading title={`Coverage of ${device.data.name}, ${device.data.holder}`}>
           {device.data.name} <span className="quiet fw-normal">{device.data.holder}</span>
-        </h1>
+        </Heading>
         <div className="row-end">
           <span className="quiet" role="status">
-            {lookedAt ? <>looked at <Age at={lookedAt} />: {iec(total)} on it</> : 'nobody has looked at it yet'}
+            {lookedAt ? (
+              <>
+                looked at <Age at={lookedAt} />: {iec(total)} on it
+              </>
+            ) : (
+              'nobody has looked at it yet'
+            )}
           </span>
           {mayChange && device.data.link !== 'none' && (
-            <Button variant="outline-primary" disabled={look.isPending} onClick={() => look.mutate()}>
-              {look.isPending ? 'Looking at the device …' : 'Look at it now'}
+            <Button variant="outline-primary" disabled={look.busy} onClick={() => look.go()}>
+              {look.busy ? 'Looking at the device …' : 'Look at it now'}
             </Button>
           )}
         </div>
       </div>
       <DeviceTabs id={id} />
-      <Refused problem={look.error ? problemOf(look.error) : null} />
+      <Refused problem={look.problem} />
       <div className="sheet scroll">
         {kinds.length === 0 && <Empty>Nothing is known of what is on it. Look at it now, or run a backup.</Empty>}
         {kinds.length > 0 && (
@@ -70,9 +76,15 @@ export function CoverageScreen() {
               <tr>
                 <th scope="col">Kind</th>
                 <th scope="col">Covered</th>
-                <th scope="col" className="num">On the device</th>
-                <th scope="col" className="num">Size there</th>
-                <th scope="col" className="num">In the backup</th>
+                <th scope="col" className="num">
+                  On the device
+                </th>
+                <th scope="col" className="num">
+                  Size there
+                </th>
+                <th scope="col" className="num">
+                  In the backup
+                </th>
                 <th scope="col">How old, where</th>
                 <th scope="col">Its newest, to check by eye</th>
                 <th scope="col">Synchronised by</th>
@@ -80,7 +92,13 @@ export function CoverageScreen() {
             </thead>
             <tbody>
               {kinds.map((one) => (
-                <Row key={one.kind} one={one} total={total} mayChange={mayChange} onDecide={(service) => setAsked({ kind: one.kind, service })} />
+                <Row
+                  key={one.kind}
+                  one={one}
+                  total={total}
+                  mayChange={mayChange}
+                  onDecide={(service) => setAsked({ kind: one.kind, service })}
+                />
               ))}
             </tbody>
           </table>
@@ -97,7 +115,8 @@ export function CoverageScreen() {
         />
       )}
       <p className="quiet mt-2">
-        Synchronised is not backed up: a deletion or a damage travels too, and nobody can say up front which account it is. The test is to look for the entry added last.
+        Synchronised is not backed up: a deletion or a damage travels too, and nobody can say up front which account it is. The test is to
+        look for the entry added last.
       </p>
     </>
   );
@@ -105,13 +124,15 @@ export function CoverageScreen() {
 
 /** What its newest backup lacks, and what of that somebody has accepted. */
 function LeftOutOf({ id }: { id: string }) {
-  const me = useMe();
-  const queries = useQueryClient();
-  const found = useQuery({ queryKey: ['omissions', id], queryFn: () => told(client.GET('/api/devices/{id}/omissions', { params: { path: { id } } })) });
-  const takeBack = useMutation({
-    mutationFn: (one: number) => told(client.DELETE('/api/omissions/{id}', { params: { path: { id: one } } })),
-    onSettled: () => queries.invalidateQueries(),
+  const may = useMay();
+  const found = useQuery({
+    queryKey: key('omissions', id),
+    queryFn: () => told(client.GET('/api/devices/{id}/omissions', { params: { path: { id } } })),
   });
+  const takeBack = useAct(
+    (one: number) => client.DELETE('/api/omissions/{id}', { params: { path: { id: one } } }),
+    ['omission', 'coverage'],
+  );
   if (found.isPending) return null;
   if (found.isError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
   const { skipped, accepted, count, run_id: run } = found.data;
@@ -124,11 +145,15 @@ function LeftOutOf({ id }: { id: string }) {
       </h2>
       {count > 0 && run && (
         <p className="mb-1">
-          {open > 0 ? <strong className="tone-late">{counted(open, 'thing')} that nobody has accepted</strong> : 'Nothing that nobody has accepted'}; {counted(count, 'thing')} in all.{' '}
-          <Link to={`/history/${run}`}>See which</Link>
+          {open > 0 ? (
+            <strong className="tone-late">{counted(open, 'thing')} that nobody has accepted</strong>
+          ) : (
+            'Nothing that nobody has accepted'
+          )}
+          ; {counted(count, 'thing')} in all. <Link to={`/history/${run}`}>See which</Link>
         </p>
       )}
-      <Refused problem={takeBack.error ? problemOf(takeBack.error) : null} />
+      <Refused problem={takeBack.problem} />
       {accepted.length > 0 && (
         <div className="sheet scroll">
           <table className="rows">
@@ -153,8 +178,8 @@ function LeftOutOf({ id }: { id: string }) {
                     {one.by_name}, <Age at={one.at} />
                   </td>
                   <td className="num">
-                    {me.data?.user?.role !== 'auditor' && (
-                      <button type="button" className="linklike" disabled={takeBack.isPending} onClick={() => takeBack.mutate(one.id)}>
+                    {may('run') && (
+                      <button type="button" className="linklike" disabled={takeBack.busy} onClick={() => takeBack.go(one.id)}>
                         take back
                       </button>
                     )}
@@ -169,17 +194,35 @@ function LeftOutOf({ id }: { id: string }) {
   );
 }
 
-function Row({ one, total, mayChange, onDecide }: { one: KindCover; total: number; mayChange: boolean; onDecide: (service: string) => void }) {
+function Row({
+  one,
+  total,
+  mayChange,
+  onDecide,
+}: {
+  one: KindCover;
+  total: number;
+  mayChange: boolean;
+  onDecide: (service: string) => void;
+}) {
   const cover = COVERS[one.cover];
   return (
     <tr>
       <td>
         <strong>{one.label}</strong>
-        {one.secret && <span className="quiet" title="Only travels in encrypted backups; every store here is encrypted."> encrypted only</span>}
+        {one.secret && (
+          <span className="quiet" title="Only travels in encrypted backups; every store here is encrypted.">
+            {' '}
+            encrypted only
+          </span>
+        )}
         {!one.planned && !one.choice && one.cover !== 'empty' && <span className="quiet"> not in its plan</span>}
       </td>
       <td className="nowrap" title={one.says}>
-        <span className={cover.tone} aria-hidden="true">{cover.sign}</span> {cover.word}
+        <span className={cover.tone} aria-hidden="true">
+          {cover.sign}
+        </span>{' '}
+        {cover.word}
         {one.left_out > 0 && <span className="tone-late"> · {counted(one.left_out, 'thing')} left out</span>}
       </td>
       <td className="num">{one.live ? grouped(one.live.items) : '–'}</td>
@@ -188,7 +231,9 @@ function Row({ one, total, mayChange, onDecide }: { one: KindCover; total: numbe
           <details className="largest">
             <summary>
               <Bytes count={one.live.size_bytes} />
-              {total > 0 && one.live.size_bytes * 20 > total && <span className="quiet"> {Math.round((one.live.size_bytes * 100) / total)} %</span>}
+              {total > 0 && one.live.size_bytes * 20 > total && (
+                <span className="quiet"> {Math.round((one.live.size_bytes * 100) / total)} %</span>
+              )}
             </summary>
             <ol>
               {one.largest.slice(0, 6).map((item) => (
@@ -206,7 +251,10 @@ function Row({ one, total, mayChange, onDecide }: { one: KindCover; total: numbe
       <td className="where">
         {one.newest ? (
           <>
-            <Link to={`/backups/${one.newest.backup}`}><Age at={one.newest.finished_at} /></Link>, {one.stores.join(', ')}
+            <Link to={`/backups/${one.newest.backup}`}>
+              <Age at={one.newest.finished_at} />
+            </Link>
+            , {one.stores.join(', ')}
           </>
         ) : (
           '–'
@@ -216,10 +264,15 @@ function Row({ one, total, mayChange, onDecide }: { one: KindCover; total: numbe
         {one.live?.newest_name ? (
           <>
             {one.live.newest_name}
-            {one.live.newest_at && <span className="quiet"> <When at={one.live.newest_at} /></span>}
+            {one.live.newest_at && (
+              <span className="quiet">
+                {' '}
+                <When at={one.live.newest_at} />
+              </span>
+            )}
           </>
         ) : (
-          one.newest?.newest_name ?? ''
+          (one.newest?.newest_name ?? '')
         )}
       </td>
       <td className="last-word">
@@ -230,7 +283,9 @@ function Row({ one, total, mayChange, onDecide }: { one: KindCover; total: numbe
             {account.off_by_policy ? (
               <span className="tone-late">, switched off by its administrator</span>
             ) : account.last_sync ? (
-              <span className="quiet">, <Age at={account.last_sync} /></span>
+              <span className="quiet">
+                , <Age at={account.last_sync} />
+              </span>
             ) : (
               <span className="tone-late">, has never synchronised</span>
             )}

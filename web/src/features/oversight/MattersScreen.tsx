@@ -1,14 +1,17 @@
 /** What needed a person, from its first day to its last; one matter opens beside the list. */
-import { useMutation, useQuery, useQueryClient, keepPreviousData } from '@tanstack/react-query';
+import { useQuery, keepPreviousData } from '@tanstack/react-query';
 import Button from 'react-bootstrap/Button';
 import { useSearchParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told } from '../../api/client';
-import { useMe } from '../../api/queries';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
 import { plainDay, spoken } from '../../ui/format';
 import { CAUSE_MARKS, Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { Pager } from '../../ui/Pager';
+import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
 
 const PAGE = 50;
@@ -19,8 +22,9 @@ export function MattersScreen() {
   const open = params.get('open') ?? '';
   const chosen = params.get('matter') ?? '';
   const matters = useQuery({
-    queryKey: ['matters', open, page],
-    queryFn: () => told(client.GET('/api/matters', { params: { query: { ...(open ? { open: open === 'true' } : {}), page, page_size: PAGE } as never } })),
+    queryKey: key('matters', open, page),
+    queryFn: () =>
+      told(client.GET('/api/matters', { params: { query: { ...(open ? { open: open === 'true' } : {}), page, page_size: PAGE } } })),
     placeholderData: keepPreviousData,
   });
   const set = (name: string, value: string) =>
@@ -34,10 +38,15 @@ export function MattersScreen() {
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>What needed a person</h1>
+          <Heading title="What needed a person" />
           <p className="sub mb-0">Each cause from its first day to its last. It closes by itself when it is gone.</p>
         </div>
-        <select className="form-select form-select-sm w-auto" aria-label="Which" value={open} onChange={(event) => set('open', event.target.value)}>
+        <select
+          className="form-select form-select-sm w-auto"
+          aria-label="Which"
+          value={open}
+          onChange={(event) => set('open', event.target.value)}
+        >
           <option value="">open and closed</option>
           <option value="true">open</option>
           <option value="false">closed</option>
@@ -63,16 +72,34 @@ export function MattersScreen() {
                   <tr key={matter.id} className={matter.id === chosen ? 'chosen' : 'linked'}>
                     <td>
                       <Mark look={CAUSE_MARKS[matter.mark]} wordless />{' '}
-                      <button type="button" className="linklike" aria-pressed={matter.id === chosen} onClick={() => set('matter', matter.id === chosen ? '' : matter.id)}>
+                      <button
+                        type="button"
+                        className="linklike"
+                        aria-pressed={matter.id === chosen}
+                        onClick={() => set('matter', matter.id === chosen ? '' : matter.id)}
+                      >
                         {matter.says}
                       </button>
-                      {matter.put_off_until && !matter.closed_at && <div className="tone-off">put off until {plainDay(matter.put_off_until)}: {matter.put_off_why}</div>}
+                      {matter.put_off_until && !matter.closed_at && (
+                        <div className="tone-off">
+                          put off until {plainDay(matter.put_off_until)}: {matter.put_off_why}
+                        </div>
+                      )}
                     </td>
-                    <td className="last-word">{matter.devices.slice(0, 4).join('; ')}{matter.devices.length > 4 ? ` and ${matter.devices.length - 4} more` : ''}</td>
+                    <td className="last-word">
+                      {matter.devices.slice(0, 4).join('; ')}
+                      {matter.devices.length > 4 ? ` and ${matter.devices.length - 4} more` : ''}
+                    </td>
                     <td className="nowrap">
                       <When at={matter.opened_at} />
                     </td>
-                    <td className="nowrap">{matter.closed_at ? spoken((new Date(matter.closed_at).getTime() - new Date(matter.opened_at).getTime()) / 1000) : <b>open</b>}</td>
+                    <td className="nowrap">
+                      {matter.closed_at ? (
+                        spoken((new Date(matter.closed_at).getTime() - new Date(matter.opened_at).getTime()) / 1000)
+                      ) : (
+                        <b>open</b>
+                      )}
+                    </td>
                   </tr>
                 ))}
               </tbody>
@@ -87,11 +114,12 @@ export function MattersScreen() {
 }
 
 function OneMatter({ id }: { id: string }) {
-  const me = useMe();
-  const queries = useQueryClient();
-  const path = { params: { path: { id } } };
-  const matter = useQuery({ queryKey: ['matters', id], queryFn: () => told(client.GET('/api/matters/{id}', path)) });
-  const takeUp = useMutation({ mutationFn: () => told(client.DELETE('/api/matters/{id}/put-off', path)), onSettled: () => queries.invalidateQueries() });
+  const may = useMay();
+  const matter = useQuery({
+    queryKey: key('matters', id),
+    queryFn: () => told(client.GET('/api/matters/{id}', { params: { path: { id } } })),
+  });
+  const takeUp = useAct(() => client.DELETE('/api/matters/{id}/put-off', { params: { path: { id } } }), 'matter');
   if (matter.isPending) return <Loading what="the matter" />;
   if (matter.isError) return <Failed problem={problemOf(matter.error)} />;
   const found = matter.data;
@@ -108,8 +136,8 @@ function OneMatter({ id }: { id: string }) {
           </li>
         ))}
       </ul>
-      {found.put_off_until && !found.closed_at && me.data?.user?.role !== 'auditor' && (
-        <Button size="sm" variant="outline-primary" className="mt-2" disabled={takeUp.isPending} onClick={() => takeUp.mutate()}>
+      {found.put_off_until && !found.closed_at && may('settle') && (
+        <Button size="sm" variant="outline-primary" className="mt-2" disabled={takeUp.busy} onClick={() => takeUp.go()}>
           Take it up again
         </Button>
       )}

@@ -1,102 +1,94 @@
-/** The chart of a night: what was lined up against the window, and what came of it. */
-import { Link, useSearchParams } from 'react-router';
+/** A night: what was lined up against the window, and what came of it; what needs a look first, a page at a time. */
+import Form from 'react-bootstrap/Form';
+import { Link } from 'react-router';
 
 import { problemOf } from '../../api/client';
+import { useAddress } from '../../ui/address';
 import { counted, plainDay } from '../../ui/format';
-import { Mark, RUN_STATES } from '../../ui/Mark';
-import { TimeOnly, useNow } from '../../ui/Office';
+import { Find } from '../../ui/forms/Find';
+import { useNow } from '../../ui/Office';
+import { Pager } from '../../ui/Pager';
+import { Scroll } from '../../ui/Scroll';
+import { FailedScreen, Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
+import { nightSentence, SHOWS, type Sums } from './night';
 import { NightChart } from './NightChart';
-import { nightSentence, type NightRow } from './night';
-import { useNight } from './queries';
+import { NightTable } from './NightTable';
+import { useNight, useNightRows } from './queries';
+
+const PAGE = 50;
 
 export function NightScreen() {
-  const [params] = useSearchParams();
+  const { get } = useAddress();
   const now = useNow();
-  const asked = params.get('night') ?? undefined;
-  const night = useNight(asked);
+  const night = useNight(get('night'));
   if (night.isPending) return <Loading what="the night" />;
-  if (night.isError) return <Failed problem={problemOf(night.error)} onRetry={() => void night.refetch()} />;
-  const { rows } = night.data;
+  if (night.isError) return <FailedScreen problem={problemOf(night.error)} onRetry={() => void night.refetch()} />;
   return (
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>The night of {plainDay(night.data.night)}</h1>
+          <Heading title={`The night of ${plainDay(night.data.night)}`} />
           <p className="sub mb-0">{nightSentence(night.data, now)}</p>
         </div>
-        <Link to={`/history?night=${night.data.night}`}>its runs in the history</Link>
+        <Link to={`/history?night=${night.data.night}`}>The runs of this night in the history</Link>
       </div>
-      {rows.length === 0 ? (
+      {night.data.rows === 0 ? (
         <div className="sheet">
           <Empty>Nothing is lined up for this night, and nothing ran in it.</Empty>
         </div>
       ) : (
-        <>
-          <div className="sheet pad scroll mb-3">
-            <NightChart chart={night.data} now={now} />
-          </div>
-          <NightTable rows={rows} />
-        </>
+        <Rows sums={night.data} />
       )}
     </>
   );
 }
 
-function NightTable({ rows }: { rows: NightRow[] }) {
+function Rows({ sums }: { sums: Sums }) {
+  const { get, set, page, turn } = useAddress();
+  const now = useNow();
+  const shows = SHOWS.find((one) => one.value === get('shows'))?.value;
+  const words = get('words');
+  const rows = useNightRows({ night: sums.night, page, page_size: PAGE, ...(shows ? { shows } : {}), ...(words ? { words } : {}) });
+  if (rows.isPending) return <Loading what="the rows of the night" />;
+  if (rows.isError) return <Failed problem={problemOf(rows.error)} onRetry={() => void rows.refetch()} />;
+  const { results, count } = rows.data;
   return (
-    <section>
-      <h2>
-        The same as a table <small>{counted(rows.length, 'run')}</small>
-      </h2>
-      <div className="sheet scroll">
-        <table className="rows dense">
-          <thead>
-            <tr>
-              <th scope="col">Device</th>
-              <th scope="col">Plan</th>
-              <th scope="col">Lined up</th>
-              <th scope="col">Outcome</th>
-              <th scope="col">Ran</th>
-              <th scope="col">Cause</th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map((row, n) => (
-              <tr key={`${row.device_id} ${n}`}>
-                <td className="nowrap">
-                  <Link className="title-link" to={`/devices/${row.device_id}`}>
-                    {row.device_name}
-                  </Link>{' '}
-                  <span className="quiet">{row.holder}</span>
-                </td>
-                <td className="nowrap">{row.plan}</td>
-                <td className="nowrap">
-                  {row.planned_start && row.planned_end ? (
-                    <>
-                      <TimeOnly at={row.planned_start} /> to <TimeOnly at={row.planned_end} />
-                    </>
-                  ) : (
-                    <span className="quiet">by hand</span>
-                  )}
-                  {!row.fits && <span className="tone-late"> does not fit</span>}
-                </td>
-                <td>{row.state ? row.run_id ? <Link className="quiet-link" to={`/history/${row.run_id}`}><Mark look={RUN_STATES[row.state]} /></Link> : <Mark look={RUN_STATES[row.state]} /> : <span className="quiet">not yet</span>}</td>
-                <td className="nowrap">
-                  {row.started_at && <TimeOnly at={row.started_at} />}
-                  {row.started_at && row.finished_at && (
-                    <>
-                      {' '}
-                      to <TimeOnly at={row.finished_at} />
-                    </>
-                  )}
-                </td>
-                <td className="last-word">{row.cause}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+    <>
+      <div className="filters">
+        <Form.Select size="sm" aria-label="Which runs" value={shows ?? ''} onChange={(event) => set('shows', event.target.value)}>
+          <option value="">All {counted(sums.rows, 'row')}, what needs a look first</option>
+          {SHOWS.map((one) => (
+            <option key={one.value} value={one.value}>
+              {one.label}
+            </option>
+          ))}
+        </Form.Select>
+        <Find
+          label="Find a device, holder, plan or store in this night"
+          value={words ?? ''}
+          onFind={(next) => set('words', next)}
+          found={counted(count, 'row')}
+        />
       </div>
-    </section>
+      {results.length === 0 ? (
+        <div className="sheet">
+          <Empty>Nothing in this night fits. Show all, or look for something else.</Empty>
+        </div>
+      ) : (
+        <>
+          <Scroll className="sheet pad mb-3" label="Chart of the rows">
+            <NightChart span={sums} rows={results} now={now} />
+          </Scroll>
+          <section className="sheet">
+            <h2 className="pad pb-0 mb-1">
+              The same as a table <small>{counted(count, 'row')}</small>
+            </h2>
+            <NightTable rows={results} />
+            <Pager page={page} pageSize={PAGE} count={count} onPage={turn} />
+          </section>
+        </>
+      )}
+    </>
   );
 }

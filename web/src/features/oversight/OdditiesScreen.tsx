@@ -1,14 +1,17 @@
 /** Backups that succeeded and look wrong: the numbers, the two moments to compare, and a word when somebody has looked. */
-import { useMutation, useQuery, useQueryClient, keepPreviousData } from '@tanstack/react-query';
+import { useQuery, keepPreviousData } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useSearchParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useMe } from '../../api/queries';
-import { Confirm } from '../../ui/Confirm';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { Confirm } from '../../ui/forms/Confirm';
 import { When } from '../../ui/Office';
 import { Pager } from '../../ui/Pager';
+import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 
 type Odd = Schemas['Odd'];
@@ -20,16 +23,19 @@ export function OdditiesScreen() {
   const all = params.get('all') === '1';
   const device = params.get('device') ?? undefined;
   const odd = useQuery({
-    queryKey: ['oddities', all, device, page],
-    queryFn: () => told(client.GET('/api/oddities', { params: { query: { ...(all ? {} : { open: true }), device, page, page_size: PAGE } as never } })),
+    queryKey: key('oddities', all, device, page),
+    queryFn: () =>
+      told(client.GET('/api/oddities', { params: { query: { ...(all ? {} : { open: true }), device, page, page_size: PAGE } } })),
     placeholderData: keepPreviousData,
   });
   return (
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>Looks wrong</h1>
-          <p className="sub mb-0">Backups that came and are far off their own device’s habits. Compare the two moments, then say that you have looked.</p>
+          <Heading title="Looks wrong" />
+          <p className="sub mb-0">
+            Backups that succeeded and are far off their own device’s habits. Compare the two moments, then say that you have looked.
+          </p>
         </div>
         <button type="button" className={all ? 'chip on' : 'chip'} aria-pressed={all} onClick={() => setParams(all ? {} : { all: '1' })}>
           looked at, too
@@ -47,22 +53,26 @@ export function OdditiesScreen() {
           <OneOddity key={row.id} row={row} />
         ))}
       </div>
-      <Pager page={page} pageSize={PAGE} count={odd.data?.count ?? 0} onPage={(next) => setParams({ ...(all ? { all: '1' } : {}), page: String(next) })} />
+      <Pager
+        page={page}
+        pageSize={PAGE}
+        count={odd.data?.count ?? 0}
+        onPage={(next) => setParams({ ...(all ? { all: '1' } : {}), page: String(next) })}
+      />
     </>
   );
 }
 
 function OneOddity({ row }: { row: Odd }) {
-  const me = useMe();
-  const queries = useQueryClient();
+  const may = useMay();
   const [asking, setAsking] = useState(false);
-  const settle = useMutation({
-    mutationFn: (why: string) => told(client.POST('/api/oddities/{id}/settle', { params: { path: { id: row.id } }, body: { why } })),
-    onSettled: () => queries.invalidateQueries(),
-  });
+  const settle = useAct(
+    (why: string) => client.POST('/api/oddities/{id}/settle', { params: { path: { id: row.id } }, body: { why } }),
+    'matter',
+  );
   return (
     <section className="sheet pad">
-      <Refused problem={settle.error ? problemOf(settle.error) : null} />
+      <Refused problem={settle.problem} />
       <div className="head mb-0">
         <div>
           <h2 className="mb-1">
@@ -79,11 +89,11 @@ function OneOddity({ row }: { row: Odd }) {
           </p>
         </div>
         <div className="row-end">
-          <Link to={`/backups/${row.backup_id}`}>this one</Link>
+          <Link to={`/backups/${row.backup_id}`}>This backup</Link>
           {row.before && <Link to={`/backups/${row.before}`}>the one before</Link>}
-          {row.run_id && <Link to={`/history/${row.run_id}`}>its run</Link>}
-          {!row.settled_at && me.data?.user?.role !== 'auditor' && (
-            <Button size="sm" disabled={settle.isPending} onClick={() => setAsking(true)}>
+          {row.run_id && <Link to={`/history/${row.run_id}`}>Its run</Link>}
+          {!row.settled_at && may('settle') && (
+            <Button size="sm" disabled={settle.busy} onClick={() => setAsking(true)}>
               I have looked
             </Button>
           )}
@@ -97,7 +107,7 @@ function OneOddity({ row }: { row: Odd }) {
           onCancel={() => setAsking(false)}
           onConfirm={(why) => {
             setAsking(false);
-            settle.mutate(why);
+            settle.go(why);
           }}
         >
           <p>It does not need a person any more. If it was damage, hold the backup before first, so that no rule removes it.</p>

@@ -4,16 +4,22 @@ import Button from 'react-bootstrap/Button';
 import { Link, useParams } from 'react-router';
 
 import { client, problemOf, told } from '../../api/client';
+import { key } from '../../api/keys';
 import { grouped, iec } from '../../ui/format';
 import { occasionWord } from '../../ui/occasions';
 import { When } from '../../ui/Office';
-import { Failed, Loading } from '../../ui/States';
+import { FailedScreen, Heading } from '../../ui/Screen';
+import { Loading } from '../../ui/States';
 
 export function SignedScreen() {
   const { id = '' } = useParams();
-  const signed = useQuery({ queryKey: ['signed', id], queryFn: () => told(client.GET('/api/wipe-answers/{id}', { params: { path: { id } } })), staleTime: Infinity });
+  const signed = useQuery({
+    queryKey: key('signed', id),
+    queryFn: () => told(client.GET('/api/wipe-answers/{id}', { params: { path: { id } } })),
+    staleTime: Infinity,
+  });
   if (signed.isPending) return <Loading what="the record" />;
-  if (signed.isError) return <Failed problem={problemOf(signed.error)} />;
+  if (signed.isError) return <FailedScreen problem={problemOf(signed.error)} />;
   const { told: page, ...found } = signed.data;
   const device = page.device;
   const rows: [string, string][] = [
@@ -25,7 +31,7 @@ export function SignedScreen() {
   return (
     <article className="record">
       <div className="head">
-        <h1 tabIndex={-1}>May this device be wiped? {found.safe ? 'Yes' : 'No'}</h1>
+        <Heading title={`May this device be wiped? ${found.safe ? 'Yes' : 'No'}`} />
         <div className="row-end not-printed">
           <Link to={`/devices/${found.device_id}/wipe`}>Back to the device</Link>
           <Button onClick={() => window.print()}>Print</Button>
@@ -73,8 +79,12 @@ export function SignedScreen() {
         <thead>
           <tr>
             <th scope="col">Kind</th>
-            <th scope="col" className="num">On the device</th>
-            <th scope="col" className="num">In the backup</th>
+            <th scope="col" className="num">
+              On the device
+            </th>
+            <th scope="col" className="num">
+              In the backup
+            </th>
             <th scope="col">Answer</th>
           </tr>
         </thead>

@@ -1,40 +1,43 @@
 /** Teams with what is in their hands, and the holders in them. */
-import { useMutation, useQuery, useQueryClient, keepPreviousData } from '@tanstack/react-query';
+import { useQuery, keepPreviousData } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import Form from 'react-bootstrap/Form';
-import { Link, useSearchParams } from 'react-router';
+import { Link } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useMe, useTeams } from '../../api/queries';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { useTeams } from '../../api/queries';
 import { PromiseKept } from '../../parts/PromiseKept';
+import { Field } from '../../ui/forms/Field';
+import { Find } from '../../ui/forms/Find';
+import { Form } from '../../ui/forms/Form';
+import { useAddress } from '../../ui/address';
 import { Bytes } from '../../ui/Bytes';
 import { counted } from '../../ui/format';
 import { Pager } from '../../ui/Pager';
-import { Empty, Failed, Loading, Refused } from '../../ui/States';
+import { Heading } from '../../ui/Screen';
+import { Empty, Failed, Loading } from '../../ui/States';
 
 const PAGE = 50;
 
 export function TeamsScreen() {
-  const [params, setParams] = useSearchParams();
-  const team = params.get('team') ?? undefined;
-  const words = params.get('words') ?? '';
-  const page = Number(params.get('page') ?? 1);
+  const address = useAddress();
+  const { page } = address;
+  const team = address.number('team');
+  const words = address.get('words') ?? '';
   const teams = useTeams();
   const holders = useQuery({
-    queryKey: ['holders', team, words, page],
-    queryFn: () => told(client.GET('/api/holders', { params: { query: { team, words, page, page_size: PAGE } as never } })),
+    queryKey: key('holders', team, words, page),
+    queryFn: () => told(client.GET('/api/holders', { params: { query: { team, words, page, page_size: PAGE } } })),
     placeholderData: keepPreviousData,
   });
-  const me = useMe();
-  const chosen = teams.data?.find((one) => String(one.id) === team);
-  const go = (next: Record<string, string | undefined>) => {
-    const all = { team, words: words || undefined, ...next };
-    setParams(Object.fromEntries(Object.entries(all).filter(([, value]) => value)) as Record<string, string>, { replace: true });
-  };
+  const may = useMay();
+  const chosen = teams.data?.find((one) => one.id === team);
   return (
     <>
-      <h1 tabIndex={-1}>Teams and holders</h1>
+      <Heading title="Teams and holders" />
       <p className="sub">Who carries the devices. Choose a team to see its holders only.</p>
       <div className="halves">
         <section>
@@ -47,16 +50,25 @@ export function TeamsScreen() {
               <thead>
                 <tr>
                   <th scope="col">Team</th>
-                  <th scope="col" className="num">Devices</th>
+                  <th scope="col" className="num">
+                    Devices
+                  </th>
                   <th scope="col">Inside their promise</th>
-                  <th scope="col" className="num">Holds</th>
+                  <th scope="col" className="num">
+                    Holds
+                  </th>
                 </tr>
               </thead>
               <tbody>
                 {teams.data?.map((one) => (
-                  <tr key={one.id} className={String(one.id) === team ? 'linked chosen' : 'linked'}>
+                  <tr key={one.id} className={one.id === team ? 'linked chosen' : 'linked'}>
                     <td>
-                      <button type="button" className="chip" aria-pressed={String(one.id) === team} onClick={() => go({ team: String(one.id) === team ? undefined : String(one.id), page: undefined })}>
+                      <button
+                        type="button"
+                        className="chip"
+                        aria-pressed={one.id === team}
+                        onClick={() => address.set('team', one.id === team ? undefined : String(one.id))}
+                      >
                         {one.name}
                       </button>
                     </td>
@@ -64,20 +76,31 @@ export function TeamsScreen() {
                       <Link to={`/devices?team=${one.id}`}>{one.devices}</Link>
                     </td>
                     <td>{one.promised ? `${one.inside} of ${one.promised}` : '–'}</td>
-                    <td className="num"><Bytes count={one.held_bytes} /></td>
+                    <td className="num">
+                      <Bytes count={one.held_bytes} />
+                    </td>
                   </tr>
                 ))}
               </tbody>
             </table>
           </div>
-          {chosen && <div className="mt-3"><PromiseKept team={chosen.id} /></div>}
-          {chosen && me.data?.user?.role === 'administrator' && <ChangeTeam key={chosen.id} team={chosen} onGone={() => go({ team: undefined })} />}
+          {chosen && (
+            <div className="mt-3">
+              <PromiseKept team={chosen.id} />
+            </div>
+          )}
+          {chosen && may('set_up') && <ChangeTeam key={chosen.id} team={chosen} onGone={() => address.set('team', undefined)} />}
         </section>
         <section>
           <h2>
             Holders <small>{chosen ? `of ${chosen.name}` : 'of every team'}</small>
           </h2>
-          <Form.Control size="sm" type="search" className="mb-2" aria-label="Find a holder" placeholder="Find" value={words} onChange={(event) => go({ words: event.target.value || undefined, page: undefined })} />
+          <Find
+            label="Find a holder"
+            value={words}
+            onFind={(next) => address.set('words', next)}
+            found={holders.data && counted(holders.data.count, 'holder')}
+          />
           <div className="sheet scroll">
             {holders.isPending && <Loading what="holders" />}
             {holders.isError && <Failed problem={problemOf(holders.error)} />}
@@ -87,7 +110,9 @@ export function TeamsScreen() {
                 {holders.data?.results.map((holder) => (
                   <tr key={holder.id} className="linked">
                     <td>
-                      <Link className="title-link" to={`/holders/${holder.id}`}>{holder.name}</Link>
+                      <Link className="title-link" to={`/holders/${holder.id}`}>
+                        {holder.name}
+                      </Link>
                     </td>
                     <td>{holder.team}</td>
                     <td className="num">{counted(holder.devices, 'device')}</td>
@@ -95,7 +120,7 @@ export function TeamsScreen() {
                 ))}
               </tbody>
             </table>
-            <Pager page={page} pageSize={PAGE} count={holders.data?.count ?? 0} onPage={(next) => go({ page: String(next) })} />
+            <Pager page={page} pageSize={PAGE} count={holders.data?.count ?? 0} onPage={address.turn} />
           </div>
         </section>
       </div>
@@ -104,34 +129,24 @@ export function TeamsScreen() {
 }
 
 function ChangeTeam({ team, onGone }: { team: Schemas['Team']; onGone: () => void }) {
-  const queries = useQueryClient();
   const [name, setName] = useState(team.name);
   const path = { params: { path: { id: team.id } } };
-  const save = useMutation({ mutationFn: () => told(client.PUT('/api/teams/{id}', { ...path, body: { name } })), onSuccess: () => queries.invalidateQueries() });
-  const remove = useMutation({
-    mutationFn: () => told(client.DELETE('/api/teams/{id}', path)),
-    onSuccess: async () => {
-      onGone();
-      await queries.invalidateQueries();
-    },
-  });
-  const error = save.error ?? remove.error;
+  const save = useAct(() => client.PUT('/api/teams/{id}', { ...path, body: { name } }), ['people', 'device']);
+  const remove = useAct(() => client.DELETE('/api/teams/{id}', path), 'people', onGone);
+  const error = save.problem ?? remove.problem;
   return (
-    <form
-      className="sheet pad mt-2"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate();
-      }}
-    >
-      <Refused problem={error ? problemOf(error) : null} />
+    <Form className="sheet pad mt-2" onSubmit={() => save.go()} problem={error}>
       <div className="row-end">
-        <Form.Control size="sm" className="w-auto" aria-label="Name of the team" value={name} onChange={(event) => setName(event.target.value)} />
-        <Button type="submit" size="sm" variant="outline-primary" disabled={save.isPending}>Rename</Button>
+        <Field compact label="Name of the team" value={name} onChange={setName} field="name" required />
+        <Button type="submit" size="sm" variant="outline-primary" disabled={save.busy}>
+          Rename
+        </Button>
         {team.devices === 0 && (
-          <Button size="sm" variant="outline-danger" disabled={remove.isPending} onClick={() => remove.mutate()}>Remove the empty team</Button>
+          <Button size="sm" variant="outline-danger" disabled={remove.busy} onClick={() => remove.go()}>
+            Remove the empty team
+          </Button>
         )}
       </div>
-    </form>
+    </Form>
   );
 }

@@ -1,16 +1,21 @@
 /** May this device be wiped? One answer, every reason against it, and what starts what is missing. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useNavigate, useParams } from 'react-router';
 
-import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useDevice, useMe } from '../../api/queries';
+import { useAct } from '../../api/act';
+import { client, problemOf, told, type Problem, type Schemas } from '../../api/client';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { useDevice } from '../../api/queries';
+import { Form } from '../../ui/forms/Form';
 import { DeviceTabs } from '../../ui/DeviceTabs';
-import { Choice, Field } from '../../ui/Field';
+import { Choice, Field } from '../../ui/forms/Field';
 import { OCCASIONS, occasionWord } from '../../ui/occasions';
 import { Age, When } from '../../ui/Office';
-import { Failed, Loading, Refused } from '../../ui/States';
+import { FailedScreen, Heading } from '../../ui/Screen';
+import { Loading, Refused } from '../../ui/States';
 
 type Wipe = Schemas['Wipe'];
 type Reason = Schemas['Reason'];
@@ -18,18 +23,22 @@ type Reason = Schemas['Reason'];
 export function WipeScreen() {
   const { id = '' } = useParams();
   const device = useDevice(id);
-  const me = useMe();
-  const wipe = useQuery({ queryKey: ['wipe', id], queryFn: () => told(client.GET('/api/devices/{id}/wipe', { params: { path: { id } } })), refetchInterval: 5_000 });
+  const may = useMay();
+  const wipe = useQuery({
+    queryKey: key('wipe', id),
+    queryFn: () => told(client.GET('/api/devices/{id}/wipe', { params: { path: { id } } })),
+    refetchInterval: 5_000,
+  });
   if (wipe.isPending || device.isPending) return <Loading what="the answer" />;
-  if (wipe.isError) return <Failed problem={problemOf(wipe.error)} onRetry={() => void wipe.refetch()} />;
-  if (device.isError) return <Failed problem={problemOf(device.error)} />;
+  if (wipe.isError) return <FailedScreen problem={problemOf(wipe.error)} onRetry={() => void wipe.refetch()} />;
+  if (device.isError) return <FailedScreen problem={problemOf(device.error)} />;
   const found = wipe.data;
-  const mayAct = me.data?.user?.role !== 'auditor';
+  const mayAct = may('answer');
   return (
     <>
-      <h1 tabIndex={-1}>
+      <Heading title={`May ${device.data.name}, ${device.data.holder}, be wiped?`}>
         {device.data.name} <span className="quiet fw-normal">{device.data.holder}</span>
-      </h1>
+      </Heading>
       <DeviceTabs id={id} />
       <div className="cols">
         <section>
@@ -39,7 +48,21 @@ export function WipeScreen() {
               <strong>May this device be wiped?</strong> {found.says}
               <br />
               <span className="quiet">
-                {found.backup_at ? <>Newest backup <Age at={found.backup_at} /></> : 'No backup'} · {found.looked_at ? <>device looked at <Age at={found.looked_at} /></> : 'device not looked at yet'}
+                {found.backup_at ? (
+                  <>
+                    Newest backup <Age at={found.backup_at} />
+                  </>
+                ) : (
+                  'No backup'
+                )}{' '}
+                ·{' '}
+                {found.looked_at ? (
+                  <>
+                    device looked at <Age at={found.looked_at} />
+                  </>
+                ) : (
+                  'device not looked at yet'
+                )}
               </span>
             </span>
           </div>
@@ -67,26 +90,31 @@ export function WipeScreen() {
 
 function Act({ id, wipe, reason, planId }: { id: string; wipe: Wipe; reason: Reason; planId: string | null }) {
   const navigate = useNavigate();
-  const queries = useQueryClient();
   const target = wipe.stores.find((store) => !store.holds_newest);
   const home = wipe.stores.find((store) => store.holds_newest);
-  const again = { onSuccess: () => queries.invalidateQueries() };
-  const run = useMutation({
-    mutationFn: () => told(client.POST('/api/devices/{id}/run', { params: { path: { id } }, body: { note: 'before the device is wiped', occasion: 'before_reset' } })),
-    ...again,
-  });
-  const look = useMutation({ mutationFn: () => told(client.POST('/api/devices/{id}/look', { params: { path: { id } } })), ...again });
-  const check = useMutation({ mutationFn: () => told(client.POST('/api/stores/{id}/check', { params: { path: { id: home?.id ?? '' } }, body: { percent: 100 } })), ...again });
-  const copy = useMutation({
-    mutationFn: () => told(client.POST('/api/backups/{id}/copy', { params: { path: { id: wipe.backup_id ?? '' } }, body: { store: target?.id ?? '' } })),
-    ...again,
-  });
-  const button = (label: string, busy: string, step: { mutate: () => void; isPending: boolean; isSuccess: boolean; error: Error | null }) => (
+  const run = useAct(
+    () =>
+      client.POST('/api/devices/{id}/run', {
+        params: { path: { id } },
+        body: { note: 'before the device is wiped', occasion: 'before_reset' },
+      }),
+    'run',
+  );
+  const look = useAct(() => client.POST('/api/devices/{id}/look', { params: { path: { id } } }), 'coverage');
+  const check = useAct(
+    () => client.POST('/api/stores/{id}/check', { params: { path: { id: home?.id ?? '' } }, body: { percent: 100 } }),
+    'store',
+  );
+  const copy = useAct(
+    () => client.POST('/api/backups/{id}/copy', { params: { path: { id: wipe.backup_id ?? '' } }, body: { store: target?.id ?? '' } }),
+    'store',
+  );
+  const button = (label: string, busy: string, step: { go: () => void; busy: boolean; problem: Problem | null; done: boolean }) => (
     <div className="text-end">
-      <Button size="sm" variant="outline-primary" disabled={step.isPending || step.isSuccess} onClick={() => step.mutate()}>
-        {step.isPending ? busy : step.isSuccess ? 'Started' : label}
+      <Button size="sm" variant="outline-primary" disabled={step.busy || step.done} onClick={step.go}>
+        {step.busy ? busy : step.done ? 'Started' : label}
       </Button>
-      {step.error && <Refused problem={problemOf(step.error)} />}
+      <Refused problem={step.problem} />
     </div>
   );
   switch (reason.remedy) {
@@ -113,40 +141,39 @@ function Act({ id, wipe, reason, planId }: { id: string; wipe: Wipe; reason: Rea
 
 function SignOff({ id, wipe }: { id: string; wipe: Wipe }) {
   const navigate = useNavigate();
-  const queries = useQueryClient();
   const [body, setBody] = useState<Schemas['SignOffRequest']>({ occasion: 'before_reset', note: '' });
-  const sign = useMutation({
-    mutationFn: () => told(client.POST('/api/devices/{id}/wipe', { params: { path: { id } }, body })),
-    onSuccess: async (signed) => {
-      await queries.invalidateQueries({ queryKey: ['wipe', id] });
-      void navigate(`/wipe-answers/${signed.id}`);
-    },
-  });
-  const problem = sign.error ? problemOf(sign.error) : null;
+  const sign = useAct(
+    () => client.POST('/api/devices/{id}/wipe', { params: { path: { id } }, body }),
+    'answer',
+    (signed) => void navigate(`/wipe-answers/${signed.id}`),
+  );
+  const problem = sign.problem;
   return (
     <section>
       <h2>Sign it off</h2>
-      <form
-        className="sheet pad"
-        onSubmit={(event) => {
-          event.preventDefault();
-          sign.mutate();
-        }}
-      >
+      <Form className="sheet pad" onSubmit={() => sign.go()} problem={problem}>
         <p>Writes the answer of this moment into the journal, in your name, as it stands: {wipe.safe ? 'yes' : 'no, with its reasons'}.</p>
-        <Refused problem={problem} />
-        <Choice label="Occasion" value={body.occasion} onChange={(occasion) => setBody({ ...body, occasion: occasion as typeof body.occasion })} options={OCCASIONS.filter((one) => one.value)} problem={problem} field="occasion" />
+        <Choice
+          label="Occasion"
+          value={body.occasion}
+          onChange={(occasion) => setBody({ ...body, occasion: occasion as typeof body.occasion })}
+          options={OCCASIONS.filter((one) => one.value)}
+          field="occasion"
+        />
         <Field label="Note" value={body.note} onChange={(note) => setBody({ ...body, note })} maxLength={300} />
-        <Button type="submit" disabled={sign.isPending}>
+        <Button type="submit" disabled={sign.busy}>
           Sign and print
         </Button>
-      </form>
+      </Form>
     </section>
   );
 }
 
 function Signed({ id }: { id: string }) {
-  const signed = useQuery({ queryKey: ['wipe', id, 'signed'], queryFn: () => told(client.GET('/api/devices/{id}/wipe/answers', { params: { path: { id } } })) });
+  const signed = useQuery({
+    queryKey: key('wipe', id, 'signed'),
+    queryFn: () => told(client.GET('/api/devices/{id}/wipe/answers', { params: { path: { id } } })),
+  });
   if (!signed.data?.length) return null;
   return (
     <section>

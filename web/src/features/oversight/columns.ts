@@ -11,7 +11,9 @@ export interface Column {
 }
 
 const full = (row: DeviceRow): string =>
-  row.storage_total_bytes ? `${Math.round(((row.storage_used_bytes ?? 0) * 100) / row.storage_total_bytes)} % of ${iec(row.storage_total_bytes)}` : '–';
+  row.storage_total_bytes
+    ? `${Math.round(((row.storage_used_bytes ?? 0) * 100) / row.storage_total_bytes)} % of ${iec(row.storage_total_bytes)}`
+    : '–';
 
 export const EXTRA_COLUMNS: Column[] = [
   { code: 'system', label: 'System', text: (row) => `${row.family_label} ${row.os_version}`.trim() },
@@ -25,13 +27,15 @@ export const EXTRA_COLUMNS: Column[] = [
   { code: 'note', label: 'Note', text: (row) => row.note },
 ];
 
-export const ORDERS = [
+export const DEVICE_ORDERS = ['lateness', 'name', 'holder', 'team', 'age', 'held', 'full', 'seen'] as const;
+
+export const ORDERS: { value: (typeof DEVICE_ORDERS)[number]; label: string }[] = [
   { value: 'lateness', label: 'by lateness' },
   { value: 'name', label: 'by name' },
   { value: 'holder', label: 'by holder' },
   { value: 'team', label: 'by team' },
   { value: 'age', label: 'oldest backup first' },
-  { value: 'held', label: 'what it holds, most first' },
+  { value: 'held', label: 'most stored first' },
   { value: 'full', label: 'fullest first' },
   { value: 'seen', label: 'longest unseen first' },
 ];

@@ -14,8 +14,8 @@ export function byTeam(rows: DeviceRow[], teams: TeamSum[]): TeamGroup[] {
   return teams.map((sum) => ({ sum, rows: rows.filter((row) => row.team_id === sum.id) }));
 }
 
-/** The last thing that is known of a device, in a few words. */
-export function lastWord(row: DeviceRow): string {
+/** What the last run, or the lack of one, says of a device, in a few words; nothing when it simply succeeded. */
+export function lastRun(row: DeviceRow): string {
   if (row.active_run) return row.active_cause ? `tries again: ${row.active_cause}` : 'a run is under way';
   if (row.standing === 'lost') return 'lost';
   if (row.standing === 'retired') return 'retired';

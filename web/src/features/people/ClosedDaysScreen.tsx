@@ -1,36 +1,37 @@
 /** Days on which the office is closed: one by one, or from a calendar file that is shown before it is taken. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useMe } from '../../api/queries';
-import { Field } from '../../ui/Field';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { Form } from '../../ui/forms/Form';
+import { DateField } from '../../ui/forms/DateField';
+import { Field } from '../../ui/forms/Field';
 import { counted, plainDay } from '../../ui/format';
 import { OfficeTabs } from '../../ui/OfficeTabs';
+import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 
 type Read = Schemas['ReadCalendar'];
 
 export function ClosedDaysScreen() {
-  const me = useMe();
-  const queries = useQueryClient();
-  const days = useQuery({ queryKey: ['closed-days'], queryFn: () => told(client.GET('/api/closed-days')) });
-  const mayChange = me.data?.user?.role === 'administrator';
-  const again = () => queries.invalidateQueries();
+  const may = useMay();
+  const days = useQuery({ queryKey: key('closed-days'), queryFn: () => told(client.GET('/api/closed-days')) });
+  const mayChange = may('set_up');
   const [body, setBody] = useState({ day: '', name: '' });
-  const add = useMutation({
-    mutationFn: () => told(client.POST('/api/closed-days', { body })),
-    onSuccess: () => {
-      setBody({ day: '', name: '' });
-      return again();
-    },
-  });
-  const remove = useMutation({ mutationFn: (day: string) => told(client.DELETE('/api/closed-days/{day}', { params: { path: { day } } })), onSuccess: again });
-  const problem = add.error ? problemOf(add.error) : remove.error ? problemOf(remove.error) : null;
+  const add = useAct(
+    () => client.POST('/api/closed-days', { body }),
+    'office',
+    () => setBody({ day: '', name: '' }),
+  );
+  const remove = useAct((day: string) => client.DELETE('/api/closed-days/{day}', { params: { path: { day } } }), 'office');
+  const problem = add.problem ?? remove.problem;
   return (
     <>
-      <h1 tabIndex={-1}>Office</h1>
+      <Heading title="Closed days">Office</Heading>
       <p className="sub">Each plan says whether it runs on these days, and whether they count towards its promise.</p>
       <OfficeTabs />
       <div className="halves">
@@ -49,7 +50,12 @@ export function ClosedDaysScreen() {
                       <td>{one.name}</td>
                       <td className="num">
                         {mayChange && (
-                          <button type="button" className="linklike" aria-label={`open again: ${plainDay(one.day)}`} onClick={() => remove.mutate(one.day)}>
+                          <button
+                            type="button"
+                            className="linklike"
+                            aria-label={`open again: ${plainDay(one.day)}`}
+                            onClick={() => remove.go(one.day)}
+                          >
                             open again
                           </button>
                         )}
@@ -63,24 +69,17 @@ export function ClosedDaysScreen() {
         </section>
         {mayChange && (
           <div className="stack">
-            <FromCalendar onTaken={again} />
-            <form
-              className="sheet pad"
-              onSubmit={(event) => {
-                event.preventDefault();
-                add.mutate();
-              }}
-            >
+            <FromCalendar />
+            <Form className="sheet pad" onSubmit={() => add.go()} problem={problem}>
               <h2>One day</h2>
-              <Refused problem={problem} />
               <div className="halves">
-                <Field label="Day" type="date" value={body.day} onChange={(day) => setBody({ ...body, day })} problem={problem} field="day" required />
+                <DateField label="Day" value={body.day} onChange={(day) => setBody({ ...body, day })} field="day" required />
                 <Field label="Why" value={body.name} onChange={(name) => setBody({ ...body, name })} maxLength={120} />
               </div>
-              <Button type="submit" size="sm" disabled={add.isPending}>
+              <Button type="submit" size="sm" disabled={add.busy}>
                 Closed on that day
               </Button>
-            </form>
+            </Form>
           </div>
         )}
       </div>
@@ -88,30 +87,33 @@ export function ClosedDaysScreen() {
   );
 }
 
-function FromCalendar({ onTaken }: { onTaken: () => Promise<void> }) {
+function FromCalendar() {
   const [text, setText] = useState('');
   const [read, setRead] = useState<Read | null>(null);
-  const ask = useMutation({
-    mutationFn: ({ calendar, confirmed }: { calendar: string; confirmed: boolean }) => told(client.POST('/api/closed-days/read', { body: { calendar, confirmed } })),
-    onSuccess: async (found, { confirmed }) => {
-      setRead(confirmed ? null : found);
-      if (confirmed) await onTaken();
-    },
-    onError: () => setRead(null),
-  });
+  const ask = useAct(
+    ({ calendar, confirmed }: { calendar: string; confirmed: boolean }) =>
+      client.POST('/api/closed-days/read', { body: { calendar, confirmed } }),
+    'office',
+    (found, { confirmed }) => setRead(confirmed ? null : found),
+  );
   const choose = async (file: File | undefined) => {
     if (!file) return;
     const calendar = await file.slice(0, 2 * 1024 * 1024).text();
     setText(calendar);
-    ask.mutate({ calendar, confirmed: false });
+    ask.go({ calendar, confirmed: false });
   };
   return (
     <section className="sheet pad">
       <h2>From a calendar file</h2>
-      <Refused problem={ask.error ? problemOf(ask.error) : null} />
+      <Refused problem={ask.problem} />
       <label className="form-label">
         A file with holidays (.ics)
-        <input className="form-control form-control-sm" type="file" accept=".ics,text/calendar" onChange={(event) => void choose(event.target.files?.[0])} />
+        <input
+          className="form-control form-control-sm"
+          type="file"
+          accept=".ics,text/calendar"
+          onChange={(event) => void choose(event.target.files?.[0])}
+        />
       </label>
       {read && (
         <>
@@ -125,7 +127,7 @@ function FromCalendar({ onTaken }: { onTaken: () => Promise<void> }) {
               </li>
             ))}
           </ul>
-          <Button size="sm" disabled={ask.isPending} onClick={() => ask.mutate({ calendar: text, confirmed: true })}>
+          <Button size="sm" disabled={ask.busy} onClick={() => ask.go({ calendar: text, confirmed: true })}>
             Take these days
           </Button>
         </>

@@ -2,8 +2,10 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 
 import { client, problemOf, told } from '../../api/client';
+import { key } from '../../api/keys';
 import { When } from '../../ui/Office';
 import { Pager } from '../../ui/Pager';
+import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
 
 const PAGE = 50;
@@ -13,13 +15,13 @@ export function JournalScreen() {
   const [params, setParams] = useSearchParams();
   const page = Number(params.get('page') ?? 1);
   const journal = useQuery({
-    queryKey: ['journal', page],
+    queryKey: key('journal', page),
     queryFn: () => told(client.GET('/api/journal', { params: { query: { page, page_size: PAGE } } })),
     placeholderData: keepPreviousData,
   });
   return (
     <>
-      <h1 tabIndex={-1}>Journal</h1>
+      <Heading title="Journal" />
       <p className="sub">Who did what, when. Lines are only ever added.</p>
       <div className="sheet">
         {journal.isPending && <Loading what="the journal" />}

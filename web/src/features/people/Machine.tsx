@@ -1,24 +1,23 @@
 /** What the server trusts of itself: its clock, and where its key lies. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told } from '../../api/client';
+import { key } from '../../api/keys';
 import { When } from '../../ui/Office';
 import { Failed, Loading, Refused } from '../../ui/States';
 import { heard, keyPlaceWords, offWords } from './words';
 
 export function Clock({ mayChange }: { mayChange: boolean }) {
-  const queries = useQueryClient();
   const [sure, setSure] = useState(false);
-  const clock = useQuery({ queryKey: ['clock'], queryFn: () => told(client.GET('/api/clock')), refetchInterval: 10_000 });
-  const settle = useMutation({
-    mutationFn: () => told(client.POST('/api/clock/settle')),
-    onSuccess: () => {
-      setSure(false);
-      return queries.invalidateQueries();
-    },
-  });
+  const clock = useQuery({ queryKey: key('clock'), queryFn: () => told(client.GET('/api/clock')), refetchInterval: 10_000 });
+  const settle = useAct(
+    () => client.POST('/api/clock/settle'),
+    'clock',
+    () => setSure(false),
+  );
   if (clock.isPending) return <Loading what="the clock" />;
   if (clock.isError) return <Failed problem={problemOf(clock.error)} onRetry={() => void clock.refetch()} />;
   const found = clock.data;
@@ -31,8 +30,8 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
         </p>
         {found.doubt_since ? (
           <div className="said bad" role="status">
-            <strong>{found.says}.</strong> Until that is settled nothing is removed, swept, or planned far ahead. Set the clock right, wait until two others agree with it, or
-            compare it with a watch.
+            <strong>{found.says}.</strong> Until that is settled nothing is removed, swept, or planned far ahead. Set the clock right, wait
+            until two others agree with it, or compare it with a watch.
             {mayChange && (
               <p className="mt-2 mb-0">
                 {!sure && (
@@ -43,7 +42,7 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
                 {sure && (
                   <>
                     Rules and sweeps go by it again at once.{' '}
-                    <Button size="sm" variant="danger" disabled={settle.isPending} onClick={() => settle.mutate()}>
+                    <Button size="sm" variant="danger" disabled={settle.busy} onClick={() => settle.go()}>
                       I have compared it: it is right
                     </Button>{' '}
                     <Button size="sm" variant="outline-secondary" onClick={() => setSure(false)}>
@@ -57,7 +56,7 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
         ) : (
           <p className="mb-1">It is believed. {found.settled_at && <span className="quiet">{found.settled_why}</span>}</p>
         )}
-        <Refused problem={settle.error ? problemOf(settle.error) : null} />
+        <Refused problem={settle.problem} />
         {found.witnesses.length > 0 ? (
           <table className="rows">
             <thead>
@@ -68,19 +67,23 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
               </tr>
             </thead>
             <tbody>
-              {heard(found.witnesses).slice(0, 8).map((witness) => (
-                <tr key={witness.name}>
-                  <td>{witness.name}</td>
-                  <td>{offWords(witness.off_seconds)}</td>
-                  <td className="nowrap">
-                    <When at={witness.at} withAge />
-                  </td>
-                </tr>
-              ))}
+              {heard(found.witnesses)
+                .slice(0, 8)
+                .map((witness) => (
+                  <tr key={witness.name}>
+                    <td>{witness.name}</td>
+                    <td>{offWords(witness.off_seconds)}</td>
+                    <td className="nowrap">
+                      <When at={witness.at} withAge />
+                    </td>
+                  </tr>
+                ))}
             </tbody>
           </table>
         ) : (
-          <p className="hint mb-0">Nobody else has told the time yet. Devices, the mail server, buckets and the system's own time service are asked.</p>
+          <p className="hint mb-0">
+            Nobody else has told the time yet. Devices, the mail server, buckets and the system's own time service are asked.
+          </p>
         )}
       </div>
     </section>
@@ -88,10 +91,10 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
 }
 
 export function ServerKey() {
-  const key = useQuery({ queryKey: ['server-key'], queryFn: () => told(client.GET('/api/server-key')) });
-  if (key.isPending) return <Loading what="the key" />;
-  if (key.isError) return <Failed problem={problemOf(key.error)} onRetry={() => void key.refetch()} />;
-  const found = key.data;
+  const own = useQuery({ queryKey: key('server-key'), queryFn: () => told(client.GET('/api/server-key')) });
+  if (own.isPending) return <Loading what="the key" />;
+  if (own.isError) return <Failed problem={problemOf(own.error)} onRetry={() => void own.refetch()} />;
+  const found = own.data;
   return (
     <section className="mt-3">
       <h2>The server's key</h2>
@@ -118,8 +121,8 @@ export function ServerKey() {
           )}
         </dl>
         <p className="hint mb-0">
-          It opens the stores for runs at night. Another place is chosen when the server starts: <code>--key file:/PATH</code>, <code>credential:NAME</code>, or{' '}
-          <code>typed</code>.
+          It opens the stores for runs at night. Another place is chosen when the server starts: <code>--own file:/PATH</code>,{' '}
+          <code>credential:NAME</code>, or <code>typed</code>.
         </p>
       </div>
     </section>

@@ -1,23 +1,30 @@
 /** The office itself and who may sign in. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
-import { client, problemOf, told, type Schemas } from '../../api/client';
+import { useAct } from '../../api/act';
+import { client, told, type Schemas } from '../../api/client';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
 import { useMe } from '../../api/queries';
-import { Choice, Field } from '../../ui/Field';
+import { Form } from '../../ui/forms/Form';
+import { Heading } from '../../ui/Screen';
+import { NumberField } from '../../ui/forms/NumberField';
+import { SPEEDS } from '../../ui/forms/numbers';
+import { Choice, Field } from '../../ui/forms/Field';
 import { OfficeTabs } from '../../ui/OfficeTabs';
-import { Refused } from '../../ui/States';
 import { Accounts, OwnPassword } from './Accounts';
 import { Clock, ServerKey } from './Machine';
 import { ROLES } from './words';
 
 export function OfficeScreen() {
   const me = useMe();
-  const mayChange = me.data?.user?.role === 'administrator';
+  const may = useMay();
+  const mayChange = may('set_up');
   return (
     <>
-      <h1 tabIndex={-1}>Office</h1>
+      <Heading title="Office" />
       <p className="sub">Where its nights begin and end, and who may sign in.</p>
       <OfficeTabs />
       <div className="halves">
@@ -25,7 +32,7 @@ export function OfficeScreen() {
           <h2>The office</h2>
           {me.data?.office && <OfficeForm key={me.data.office.zone + me.data.office.name} office={me.data.office} mayChange={mayChange} />}
           <Clock mayChange={mayChange} />
-          {mayChange && <ServerKey />}
+          {may('see_keys') && <ServerKey />}
         </section>
         <section>
           <h2>People who sign in</h2>
@@ -41,107 +48,83 @@ export function OfficeScreen() {
 }
 
 function OfficeForm({ office, mayChange }: { office: Schemas['Office']; mayChange: boolean }) {
-  const queries = useQueryClient();
-  const zones = useQuery({ queryKey: ['zones'], queryFn: () => told(client.GET('/api/zones')) });
+  const zones = useQuery({ queryKey: key('zones'), queryFn: () => told(client.GET('/api/zones')) });
   const [body, setBody] = useState(office);
-  const save = useMutation({
-    mutationFn: () => told(client.PUT('/api/office', { body })),
-    onSuccess: () => queries.invalidateQueries(),
-  });
-  const problem = save.error ? problemOf(save.error) : null;
+  const save = useAct(() => client.PUT('/api/office', { body }), 'office');
+  const problem = save.problem;
   return (
-    <form
-      className="sheet pad"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate();
-      }}
-    >
-      <Refused problem={problem} />
-      <Field label="Name" value={body.name} onChange={(name) => setBody({ ...body, name })} problem={problem} field="name" disabled={!mayChange} />
+    <Form className="sheet pad" unsaved={JSON.stringify(body) !== JSON.stringify(office)} onSubmit={() => save.go()} problem={problem}>
+      <Field label="Name" value={body.name} onChange={(name) => setBody({ ...body, name })} field="name" disabled={!mayChange} />
       <Field
         label="Time zone"
         value={body.zone}
         onChange={(zone) => setBody({ ...body, zone })}
         suggestions={zones.data}
-        problem={problem}
         field="zone"
         disabled={!mayChange}
         hint="All nights, days, weeks and months are counted in it."
       />
       <div className="halves">
-        <Field
+        <NumberField
           label="Runs at a time"
-          type="number"
-          min={1}
-          max={32}
-          value={String(body.max_runs ?? '')}
-          onChange={(value) => setBody({ ...body, max_runs: Number(value) || null })}
-          problem={problem}
+          value={body.max_runs ?? null}
+          onChange={(max_runs) => setBody({ ...body, max_runs })}
+          least={1}
+          most={32}
           field="max_runs"
           disabled={!mayChange}
           hint="More wait for their turn."
         />
-        <Field
-          label="Speed limit for all together, in KiB a second"
-          value={body.limit_bytes_per_second ? String(body.limit_bytes_per_second / 1024) : ''}
-          onChange={(value) => setBody({ ...body, limit_bytes_per_second: Number(value) > 0 ? Math.round(Number(value) * 1024) : null })}
-          inputMode="decimal"
-          problem={problem}
+        <NumberField
+          label="Speed limit for all together"
+          value={body.limit_bytes_per_second ?? null}
+          onChange={(limit_bytes_per_second) => setBody({ ...body, limit_bytes_per_second })}
+          units={SPEEDS}
+          least={1024}
+          optional
           field="limit_bytes_per_second"
           disabled={!mayChange}
           hint="Divided among the runs under way; empty for none."
         />
       </div>
       {mayChange && (
-        <Button type="submit" disabled={save.isPending}>
+        <Button type="submit" disabled={save.busy}>
           Save
         </Button>
       )}
-    </form>
+    </Form>
   );
 }
 
 function AddUser() {
-  const queries = useQueryClient();
   const empty = { username: '', full_name: '', password: '', role: 'operator' };
   const [body, setBody] = useState(empty);
-  const add = useMutation({
-    mutationFn: () => told(client.POST('/api/users', { body })),
-    onSuccess: () => {
-      setBody(empty);
-      return queries.invalidateQueries({ queryKey: ['users'] });
-    },
-  });
-  const problem = add.error ? problemOf(add.error) : null;
+  const add = useAct(
+    () => client.POST('/api/users', { body }),
+    'account',
+    () => setBody(empty),
+  );
+  const problem = add.problem;
   const set = (name: keyof typeof body) => (value: string) => setBody({ ...body, [name]: value });
   return (
-    <form
-      className="sheet pad mt-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        add.mutate();
-      }}
-    >
+    <Form className="sheet pad mt-3" onSubmit={() => add.go()} problem={problem}>
       <h3>Let somebody else sign in</h3>
-      <Refused problem={problem} />
       <Field label="Full name" value={body.full_name} onChange={set('full_name')} autoComplete="off" />
-      <Field label="New user name" value={body.username} onChange={set('username')} autoComplete="off" problem={problem} field="username" required />
+      <Field label="New user name" value={body.username} onChange={set('username')} autoComplete="off" field="username" required />
       <Field
         label="First password"
         type="password"
         value={body.password}
         onChange={set('password')}
         autoComplete="new-password"
-        problem={problem}
         field="password"
         hint="At least ten characters."
         required
       />
       <Choice label="Role" value={body.role} onChange={set('role')} options={ROLES} />
-      <Button type="submit" disabled={add.isPending}>
+      <Button type="submit" disabled={add.busy}>
         Add account
       </Button>
-    </form>
+    </Form>
   );
 }

@@ -1,4 +1,5 @@
 /** Words of the office's pages. */
+import { counted } from '../../ui/format';
 
 export const ROLES = [
   { value: 'operator', label: 'operator: runs and restores' },
@@ -6,13 +7,19 @@ export const ROLES = [
   { value: 'administrator', label: 'administrator: everything' },
 ];
 
+const unitOf = (seconds: number): [number, string] => {
+  if (seconds >= 86_400) return [seconds / 86_400, 'day'];
+  if (seconds >= 3600) return [seconds / 3600, 'hour'];
+  return seconds >= 60 ? [seconds / 60, 'minute'] : [seconds, 'second'];
+};
+
 /** `3 seconds ahead of ours`, `2 hours behind ours`, `as ours`: how far another clock is from the server's. */
 export function offWords(seconds: number): string {
   const size = Math.abs(seconds);
   if (size < 1) return 'as ours';
-  const [count, unit] = size >= 86_400 ? [size / 86_400, 'day'] : size >= 3600 ? [size / 3600, 'hour'] : size >= 60 ? [size / 60, 'minute'] : [size, 'second'];
+  const [count, unit] = unitOf(size);
   const whole = Math.round(count);
-  return `${whole} ${unit}${whole === 1 ? '' : 's'} ${seconds > 0 ? 'ahead of ours' : 'behind ours'}`;
+  return `${counted(whole, unit)} ${seconds > 0 ? 'ahead of ours' : 'behind ours'}`;
 }
 
 export function keyPlaceWords(kind: string): string {
@@ -40,6 +47,6 @@ export function heard(witnesses: Witness[]): Witness[] {
   const ordered = [...devices].sort((one, other) => one.off_seconds - other.off_seconds);
   const middle = ordered[Math.floor((ordered.length - 1) / 2)];
   const newest = devices.reduce((last, one) => (one.at > last ? one.at : last), '');
-  const name = devices.length === 1 ? '1 device' : `${devices.length} devices, the one in the middle`;
+  const name = `${counted(devices.length, 'device')}${devices.length === 1 ? '' : ', the one in the middle'}`;
   return [...others, { name, kind: 'device', off_seconds: middle?.off_seconds ?? 0, at: newest }];
 }

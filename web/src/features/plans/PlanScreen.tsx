@@ -1,17 +1,29 @@
 /** The editor of a plan; its right half answers at once what the draft means. */
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useDeferredValue, useState } from 'react';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { memo, useCallback, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useNavigate, useParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told } from '../../api/client';
-import { useDevices, useKinds, useMe, useStores } from '../../api/queries';
-import { Confirm } from '../../ui/Confirm';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { useDevices, useKinds, useStores } from '../../api/queries';
+import { Find } from '../../ui/forms/Find';
+import { Form } from '../../ui/forms/Form';
+import { Confirm } from '../../ui/forms/Confirm';
+import { dayIn } from '../../ui/forms/dates';
 import { counted, monthName, plainDay } from '../../ui/format';
-import { Choice, Field } from '../../ui/Field';
-import { Age, TimeOnly, useNow, When } from '../../ui/Office';
-import { PauseButton, pauseWords, type Pause } from '../../parts/Pausing';
-import { Failed, Loading, Refused } from '../../ui/States';
+import { NumberField } from '../../ui/forms/NumberField';
+import { SPANS } from '../../ui/forms/numbers';
+import { SAVED } from '../../ui/forms/Unsaved';
+import { Choice, Field } from '../../ui/forms/Field';
+import { Age, TimeOnly, useNow, useZone, When } from '../../ui/Office';
+import { PauseButton } from '../../parts/Pausing';
+import { pauseWords, type Pause } from '../../parts/pauses';
+import { FailedScreen, Heading } from '../../ui/Screen';
+import { useRested } from '../../ui/rested';
+import { Failed, Loading } from '../../ui/States';
 import { Feed } from './Feed';
 import { DaysThatCount, Schedule } from './Schedule';
 import { What } from './What';
@@ -20,14 +32,14 @@ import { CLOCKS, emptyDraft, keptByMonth, toggled, type Draft, type Part } from 
 export function PlanScreen() {
   const { id = 'new' } = useParams();
   const plan = useQuery({
-    queryKey: ['plans', id],
+    queryKey: key('plans', id),
     queryFn: () => told(client.GET('/api/plans/{id}', { params: { path: { id } } })),
     enabled: id !== 'new',
   });
   const kinds = useKinds();
   const stores = useStores();
-  if (id !== 'new' && plan.isError) return <Failed problem={problemOf(plan.error)} onRetry={() => void plan.refetch()} />;
-  if (kinds.isError) return <Failed problem={problemOf(kinds.error)} onRetry={() => void kinds.refetch()} />;
+  if (id !== 'new' && plan.isError) return <FailedScreen problem={problemOf(plan.error)} onRetry={() => void plan.refetch()} />;
+  if (kinds.isError) return <FailedScreen problem={problemOf(kinds.error)} onRetry={() => void kinds.refetch()} />;
   if ((id !== 'new' && plan.isPending) || kinds.isPending || stores.isPending) return <Loading what="the plan" />;
   const found = plan.data;
   const draft: Draft = found
@@ -44,53 +56,49 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
   const stores = useStores();
   const draft = { ...edited, store: edited.store ?? stores.data?.[0]?.id ?? null };
   const navigate = useNavigate();
-  const queries = useQueryClient();
-  const me = useMe();
-  const mayChange = me.data?.user?.role === 'administrator';
+  const may = useMay();
+  const mayChange = may('set_up');
   const [removing, setRemoving] = useState(false);
-  const after = async () => {
-    await queries.invalidateQueries();
-    void navigate('/plans');
-  };
-  const save = useMutation({
-    mutationFn: () =>
-      id === 'new'
-        ? told(client.POST('/api/plans', { body: draft }))
-        : told(client.PUT('/api/plans/{id}', { params: { path: { id } }, body: draft })),
-    onSuccess: after,
-  });
-  const remove = useMutation({ mutationFn: () => told(client.DELETE('/api/plans/{id}', { params: { path: { id } } })), onSuccess: after });
-  const problem = save.error ? problemOf(save.error) : remove.error ? problemOf(remove.error) : null;
-  const set = <K extends keyof Draft>(name: K, value: Draft[K]) => setDraft({ ...draft, [name]: value });
+  const after = () => void navigate('/plans', { state: SAVED });
+  const save = useAct(
+    () =>
+      id === 'new' ? client.POST('/api/plans', { body: draft }) : client.PUT('/api/plans/{id}', { params: { path: { id } }, body: draft }),
+    'plan',
+    after,
+  );
+  const remove = useAct(() => client.DELETE('/api/plans/{id}', { params: { path: { id } } }), 'plan', after);
+  const problem = save.problem ?? remove.problem;
+  // stable, so that a letter in the name does not draw the list of devices anew
+  const set = useCallback(<K extends keyof Draft>(name: K, value: Draft[K]) => setDraft((before) => ({ ...before, [name]: value })), []);
   return (
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>{id === 'new' ? 'A new plan' : first.name}</h1>
-          <p className="sub mb-0">{pause ? `It is ${pauseWords(pause)}.` : 'What the draft means stands on the right and changes while you edit.'}</p>
+          <Heading title={id === 'new' ? 'A new plan' : first.name} />
+          <p className="sub mb-0">
+            {pause ? `It is ${pauseWords(pause)}.` : 'What the draft means stands on the right and changes while you edit.'}
+          </p>
         </div>
-        {id !== 'new' && me.data?.user?.role !== 'auditor' && <PauseButton what="this plan" plan={id} pause={pause} />}
+        {id !== 'new' && may('pause') && <PauseButton what="this plan" plan={id} pause={pause} />}
       </div>
       <div className="halves">
-        <form
+        <Form
           className="sheet pad"
-          aria-label="Plan"
-          onSubmit={(event) => {
-            event.preventDefault();
-            save.mutate();
-          }}
+          label="Plan"
+          unsaved={mayChange && JSON.stringify(edited) !== JSON.stringify(first)}
+          onSubmit={() => save.go()}
+          problem={problem}
         >
-          <Refused problem={problem} />
           <fieldset disabled={!mayChange}>
-            <Field label="Name" value={draft.name} onChange={(name) => set('name', name)} problem={problem} field="name" />
+            <Field label="Name" value={draft.name} onChange={(name) => set('name', name)} field="name" />
             <Schedule draft={draft} set={set} problem={problem} />
-            <Where draft={draft} set={set} problem={problem} />
+            <Where draft={draft} set={set} />
             <DaysThatCount draft={draft} set={set} />
-            <Keeps draft={draft} set={set} problem={problem} />
-            <What draft={draft} set={set} change={(next) => setDraft({ ...draft, ...next })} problem={problem} />
-            <Devices draft={draft} set={set} />
+            <Keeps draft={draft} set={set} />
+            <What draft={draft} set={set} change={(next) => setDraft((before) => ({ ...before, ...next }))} />
+            <Devices chosen={draft.devices} own={id === 'new' ? '' : first.name} set={set} />
             <div className="row-end">
-              <Button type="submit" disabled={save.isPending}>
+              <Button type="submit" disabled={save.busy}>
                 Save the plan
               </Button>
               {id !== 'new' && (
@@ -100,7 +108,7 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
               )}
             </div>
           </fieldset>
-        </form>
+        </Form>
         <div className="stack">
           <Answer draft={draft} />
           {id !== 'new' && mayChange && <Feed id={id} open={hasFeed} />}
@@ -113,7 +121,7 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
           onCancel={() => setRemoving(false)}
           onConfirm={() => {
             setRemoving(false);
-            remove.mutate();
+            remove.go();
           }}
         >
           <p>Nothing runs by it any more. Backups that were made stay where they are. It works only once no device follows the plan.</p>
@@ -123,20 +131,18 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
   );
 }
 
-function Where({ draft, set, problem }: Part) {
+function Where({ draft, set }: Part) {
   const stores = useStores();
   const options = [{ value: '', label: 'choose a store' }, ...(stores.data ?? []).map((store) => ({ value: store.id, label: store.name }))];
-  const hours = draft.promise_seconds / 3600;
   return (
     <div className="halves">
-      <Choice label="Store" value={draft.store ?? ''} onChange={(store) => set('store', store || null)} options={options} problem={problem ?? null} field="store" />
-      <Field
-        label="Promise, in hours"
-        type="number"
-        min={1}
-        value={String(hours)}
-        onChange={(value) => set('promise_seconds', Math.round(Number(value) * 3600))}
-        problem={problem ?? null}
+      <Choice label="Store" value={draft.store ?? ''} onChange={(store) => set('store', store || null)} options={options} field="store" />
+      <NumberField
+        label="Promise"
+        value={draft.promise_seconds}
+        onChange={(value) => set('promise_seconds', value ?? draft.promise_seconds)}
+        units={SPANS}
+        least={3600}
         field="promise"
         hint="Largest age of the newest good backup."
       />
@@ -151,21 +157,19 @@ const COUNTS: ['keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly', stri
   ['keep_monthly', 'Months'],
 ];
 
-function Keeps({ draft, set, problem }: Part) {
+function Keeps({ draft, set }: Part) {
   return (
     <fieldset className="field">
       <legend className="form-label fw-bold fs-6 mb-1">Keep the newest of each</legend>
       <div className="d-grid gap-2" style={{ gridTemplateColumns: 'repeat(4, minmax(0, 1fr))' }}>
         {COUNTS.map(([name, label]) => (
-          <Field
+          <NumberField
             key={name}
             label={label}
-            type="number"
-            min={0}
-            max={1000}
-            value={String(draft[name])}
-            onChange={(value) => set(name, Number(value))}
-            problem={problem ?? null}
+            value={draft[name]}
+            onChange={(value) => set(name, value ?? 0)}
+            least={0}
+            most={1000}
             field={name}
           />
         ))}
@@ -174,24 +178,30 @@ function Keeps({ draft, set, problem }: Part) {
   );
 }
 
-function Devices({ draft, set }: Part) {
+const Devices = memo(function Devices({ chosen, own, set }: { chosen: string[]; own: string; set: Part['set'] }) {
   const [words, setWords] = useState('');
   const devices = useDevices({ order: 'name', words: words || undefined, page_size: 200 });
   const more = (devices.data?.count ?? 0) - (devices.data?.results.length ?? 0);
   return (
     <fieldset className="field">
       <legend className="form-label fw-bold fs-6 mb-1">
-        Who follows it <span className="quiet fw-normal">{counted(draft.devices.length, 'device')}</span>
+        Who follows it <span className="quiet fw-normal">{counted(chosen.length, 'device')}</span>
       </legend>
-      <input className="form-control form-control-sm mb-1" type="search" aria-label="Find a device" placeholder="Find by name, holder, team or model" value={words} onChange={(event) => setWords(event.target.value)} />
-      <div style={{ maxHeight: 190, overflowY: 'auto' }} className="border rounded p-2 bg-white">
+      <Find
+        label="Find a device"
+        placeholder="Find by name, holder, team or model"
+        value={words}
+        onFind={setWords}
+        found={devices.data && counted(devices.data.count, 'device')}
+      />
+      <div className="boxed">
         {devices.data?.results.length === 0 && <span className="quiet">{words ? 'No device matches.' : 'No device yet.'}</span>}
         {devices.data?.results.map((row) => (
           <label key={row.id} className="check">
-            <input type="checkbox" checked={draft.devices.includes(row.id)} onChange={() => set('devices', toggled(draft.devices, row.id))} />
+            <input type="checkbox" checked={chosen.includes(row.id)} onChange={() => set('devices', toggled(chosen, row.id))} />
             <span>
               {row.name}, {row.holder}
-              {row.plan_name && row.plan_name !== draft.name && <span className="quiet"> now follows {row.plan_name}</span>}
+              {row.plan_name && row.plan_name !== own && <span className="quiet"> now follows {row.plan_name}</span>}
             </span>
           </label>
         ))}
@@ -199,14 +209,15 @@ function Devices({ draft, set }: Part) {
       </div>
     </fieldset>
   );
-}
+});
 
 function Answer({ draft }: { draft: Draft }) {
-  const asked = useDeferredValue(draft);
+  // what it is called changes nothing of what it means
+  const asked = useRested(JSON.stringify({ ...draft, name: 'draft' }));
   const now = useNow();
   const preview = useQuery({
-    queryKey: ['preview', asked],
-    queryFn: () => told(client.POST('/api/plans/preview', { body: { ...asked, name: asked.name || 'draft' } })),
+    queryKey: key('preview', asked),
+    queryFn: ({ signal }) => told(client.POST('/api/plans/preview', { body: JSON.parse(asked) as Draft, signal })),
     placeholderData: keepPreviousData,
     retry: false,
   });
@@ -222,13 +233,19 @@ function Answer({ draft }: { draft: Draft }) {
             <ol className="mb-0 ps-3">
               {preview.data?.next_runs.map((run) => (
                 <li key={run.at}>
-                  <When at={run.at} /> to <TimeOnly at={run.closes} /> <span className="quiet">· <Age at={run.at} /></span>
+                  <When at={run.at} /> to <TimeOnly at={run.closes} />{' '}
+                  <span className="quiet">
+                    · <Age at={run.at} />
+                  </span>
                   {run.clocks && <div className="tone-soon">◑ {CLOCKS[run.clocks]}</div>}
                 </li>
               ))}
             </ol>
             {preview.data && preview.data.skipped_days.length > 0 && (
-              <p className="hint mb-0">Left out: {preview.data.skipped_days.slice(0, 8).map(plainDay).join(', ')}{preview.data.skipped_days.length > 8 ? ' …' : ''}</p>
+              <p className="hint mb-0">
+                Left out: {preview.data.skipped_days.slice(0, 8).map(plainDay).join(', ')}
+                {preview.data.skipped_days.length > 8 ? ' …' : ''}
+              </p>
             )}
             {preview.data?.shortfall && <p className="tone-late mt-2 mb-0">{preview.data.shortfall}</p>}
           </div>
@@ -242,7 +259,9 @@ function Answer({ draft }: { draft: Draft }) {
           <div className="sheet pad">
             <h2>Who is covered</h2>
             <p className="mb-0">
-              {draft.devices.length === 0 ? 'No device follows it yet: choose them on the left.' : `${counted(draft.devices.length, 'device')}, ${counted(preview.data?.runs_a_week ?? 0, 'run')} a week each.`}
+              {draft.devices.length === 0
+                ? 'No device follows it yet: choose them on the left.'
+                : `${counted(draft.devices.length, 'device')}, ${counted(preview.data?.runs_a_week ?? 0, 'run')} a week each.`}
             </p>
           </div>
         </>
@@ -256,10 +275,16 @@ const DAY = 12;
 
 /** A line a month, a dot for each day that still has a backup. */
 function KeptMonths({ kept, now }: { kept: string[]; now: number }) {
-  const months = keptByMonth(kept, new Date(now));
+  const zone = useZone();
+  const months = keptByMonth(kept, dayIn(now, zone));
   const x = (day: number) => 62 + day * DAY;
   return (
-    <svg className="kept-months" viewBox={`0 0 ${x(32)} ${months.length * ROW + 18}`} role="img" aria-label={`${kept.length} days of the last year would have a backup`}>
+    <svg
+      className="kept-months"
+      viewBox={`0 0 ${x(32)} ${months.length * ROW + 18}`}
+      role="img"
+      aria-label={`${kept.length} days of the last year would have a backup`}
+    >
       {[1, 8, 15, 22, 29].map((day) => (
         <g key={day}>
           <line className="tick" x1={x(day)} x2={x(day)} y1="0" y2={months.length * ROW} />

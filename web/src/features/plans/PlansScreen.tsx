@@ -3,36 +3,42 @@ import { Link, useNavigate } from 'react-router';
 import Button from 'react-bootstrap/Button';
 
 import { client, problemOf, told } from '../../api/client';
-import { useMe, usePlans } from '../../api/queries';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { usePlans } from '../../api/queries';
 import { spoken } from '../../ui/format';
 import { When } from '../../ui/Office';
-import { PauseButton, pauseWords } from '../../parts/Pausing';
+import { PauseButton } from '../../parts/Pausing';
+import { pauseWords } from '../../parts/pauses';
+import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
 import { hhmm, keepsSentence } from './words';
 
 /** Every plan: when, where to, how fresh, what is kept, and who follows it. */
 export function PlansScreen() {
   const plans = usePlans();
-  const me = useMe();
-  const pauses = useQuery({ queryKey: ['pauses'], queryFn: () => told(client.GET('/api/pauses')) });
+  const may = useMay();
+  const pauses = useQuery({ queryKey: key('pauses'), queryFn: () => told(client.GET('/api/pauses')) });
   const everything = pauses.data?.find((pause) => pause.of === 'everything');
   const navigate = useNavigate();
   return (
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>Plans</h1>
+          <Heading title="Plans" />
           <p className="sub mb-0">What goes in, when, where to, how fresh it must be, and what is kept.</p>
         </div>
         <div className="row-end">
-          {me.data?.user?.role === 'administrator' && <PauseButton what="everything" pause={everything ?? null} />}
+          {may('pause_everything') && <PauseButton what="everything" pause={everything ?? null} />}
           <Button onClick={() => void navigate('/plans/new')}>Make a plan</Button>
         </div>
       </div>
       <div className="sheet scroll">
         {plans.isPending && <Loading what="plans" />}
         {plans.isError && <Failed problem={problemOf(plans.error)} onRetry={() => void plans.refetch()} />}
-        {plans.data?.length === 0 && <Empty>No plan yet. A plan says what is backed up and when; until there is one, nothing runs by itself.</Empty>}
+        {plans.data?.length === 0 && (
+          <Empty>No plan yet. A plan says what is backed up and when; until there is one, nothing runs by itself.</Empty>
+        )}
         {plans.data && plans.data.length > 0 && (
           <table className="rows">
             <thead>
@@ -55,7 +61,11 @@ export function PlansScreen() {
                     <Link className="title-link" to={`/plans/${plan.id}`}>
                       {plan.name}
                     </Link>
-                    {plan.fault && <div className="tone-late">It cannot be computed, so nothing of it runs: {plan.fault} Open it and save it with other dates.</div>}
+                    {plan.fault && (
+                      <div className="tone-late">
+                        It cannot be computed, so nothing of it runs: {plan.fault} Open it and save it with other dates.
+                      </div>
+                    )}
                   </td>
                   <td>
                     {plan.sentence}, until {hhmm(plan.window_closes)}

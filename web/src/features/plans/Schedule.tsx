@@ -3,7 +3,10 @@ import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
 import { plainDay } from '../../ui/format';
-import { Choice, Field } from '../../ui/Field';
+import { DateField, TimeField } from '../../ui/forms/DateField';
+import { NumberField } from '../../ui/forms/NumberField';
+import { MINUTES, PERCENT } from '../../ui/forms/numbers';
+import { Choice } from '../../ui/forms/Field';
 import { DAY_NAMES, ORDINALS, toggled, WEEKDAYS, type Draft, type Part, type Pattern } from './words';
 
 const SHAPES: { value: Pattern['shape']; label: string }[] = [
@@ -23,7 +26,12 @@ export function Schedule({ draft, set, problem }: Part) {
       <legend className="form-label fw-bold fs-6 mb-1">When</legend>
       <div className="sentence">
         <span>It runs</span>
-        <select className="form-select form-select-sm" aria-label="How often" value={pattern.shape} onChange={(event) => change(begun(event.target.value as Pattern['shape'], pattern))}>
+        <select
+          className="form-select form-select-sm"
+          aria-label="How often"
+          value={pattern.shape}
+          onChange={(event) => change(begun(event.target.value as Pattern['shape'], pattern))}
+        >
           {SHAPES.map((shape) => (
             <option key={shape.value} value={shape.value}>
               {shape.label}
@@ -34,15 +42,24 @@ export function Schedule({ draft, set, problem }: Part) {
         {pattern.shape !== 'working_time' && (
           <>
             <span>at</span>
-            <input className="form-control form-control-sm" type="time" aria-label="Starts at" value={draft.starts_at} onChange={(event) => set('starts_at', event.target.value)} />
+            <TimeField compact label="Starts at" value={draft.starts_at} onChange={(time) => set('starts_at', time)} required />
           </>
         )}
         <span>and may start until</span>
-        <input className="form-control form-control-sm" type="time" aria-label="May start until" value={draft.window_closes} onChange={(event) => set('window_closes', event.target.value)} />
+        <TimeField
+          compact
+          label="May start until"
+          value={draft.window_closes}
+          onChange={(time) => set('window_closes', time)}
+          field="window_closes"
+          required
+        />
       </div>
-      {problem && ['days', 'nth', 'rule', 'hours', 'to_hour', 'window_closes', 'ends_on'].includes(problem.field ?? '') && <p className="tone-late mb-1">{problem.title}</p>}
+      {problem && ['days', 'nth', 'rule', 'hours', 'to_hour'].includes(problem.field ?? '') && (
+        <p className="tone-late mb-1">{problem.title}</p>
+      )}
       <Choice
-        label="A device that could not be had by then"
+        label="A device that could not be reached by then"
         value={draft.catch_up ? 'catch_up' : 'wait'}
         onChange={(value) => set('catch_up', value === 'catch_up')}
         options={[
@@ -50,8 +67,8 @@ export function Schedule({ draft, set, problem }: Part) {
           { value: 'catch_up', label: 'is caught up with as soon as it is there' },
         ]}
       />
-      <Conditions draft={draft} set={set} problem={problem ?? null} />
-      <LeftOut draft={draft} set={set} problem={problem ?? null} />
+      <Conditions draft={draft} set={set} />
+      <LeftOut draft={draft} set={set} />
     </fieldset>
   );
 }
@@ -67,8 +84,8 @@ function begun(shape: Pattern['shape'], before: Pattern): Partial<Pattern> {
 
 function Blanks({ pattern, change }: { pattern: Pattern; change: (next: Partial<Pattern>) => void }) {
   const days = pattern.weekdays ?? [];
-  const number = (label: string, value: number, put: (value: number) => void, max: number) => (
-    <input className="form-control form-control-sm number" type="number" min={1} max={max} aria-label={label} value={value} onChange={(event) => put(Number(event.target.value))} />
+  const number = (label: string, value: number, put: (value: number) => void, most: number) => (
+    <NumberField compact label={label} value={value} onChange={(next) => put(next ?? value)} least={1} most={most} />
   );
   const boxes = (
     <span className="days">
@@ -95,14 +112,24 @@ function Blanks({ pattern, change }: { pattern: Pattern; change: (next: Partial<
       return (
         <>
           <span>: the</span>
-          <select className="form-select form-select-sm" aria-label="Which of the month" value={pattern.nth} onChange={(event) => change({ nth: Number(event.target.value) })}>
+          <select
+            className="form-select form-select-sm"
+            aria-label="Which of the month"
+            value={pattern.nth}
+            onChange={(event) => change({ nth: Number(event.target.value) })}
+          >
             {ORDINALS.map(([nth, word]) => (
               <option key={nth} value={nth}>
                 {word}
               </option>
             ))}
           </select>
-          <select className="form-select form-select-sm" aria-label="Weekday" value={days[0] ?? 0} onChange={(event) => change({ weekdays: [Number(event.target.value)] })}>
+          <select
+            className="form-select form-select-sm"
+            aria-label="Weekday"
+            value={days[0] ?? 0}
+            onChange={(event) => change({ weekdays: [Number(event.target.value)] })}
+          >
             {DAY_NAMES.map((word, day) => (
               <option key={word} value={day}>
                 {word}
@@ -124,13 +151,21 @@ function Blanks({ pattern, change }: { pattern: Pattern; change: (next: Partial<
         </>
       );
     case 'rule':
-      return <input className="form-control form-control-sm wide" aria-label="Rule" placeholder="FREQ=MONTHLY;BYMONTHDAY=1,15" value={pattern.rule} onChange={(event) => change({ rule: event.target.value })} />;
+      return (
+        <input
+          className="form-control form-control-sm wide"
+          aria-label="Rule"
+          placeholder="FREQ=MONTHLY;BYMONTHDAY=1,15"
+          value={pattern.rule}
+          onChange={(event) => change({ rule: event.target.value })}
+        />
+      );
     default:
       return null;
   }
 }
 
-function Conditions({ draft, set, problem }: Part) {
+function Conditions({ draft, set }: Part) {
   return (
     <div className="conditions">
       <span className="form-label fw-bold">Only while the device is</span>
@@ -139,29 +174,59 @@ function Conditions({ draft, set, problem }: Part) {
         <span>on power</span>
       </label>
       <label className="check">
-        <input type="checkbox" checked={draft.needs_office_wireless} onChange={(event) => set('needs_office_wireless', event.target.checked)} />
+        <input
+          type="checkbox"
+          checked={draft.needs_office_wireless}
+          onChange={(event) => set('needs_office_wireless', event.target.checked)}
+        />
         <span>on the office wireless</span>
       </label>
       <div className="halves">
-        <Field label="Battery at least, in %" type="number" min={0} max={100} value={String(draft.needs_battery_percent)} onChange={(value) => set('needs_battery_percent', Number(value))} problem={problem ?? null} field="needs_battery_percent" hint="0 asks for nothing; power counts as full." />
-        <Field label="Not touched for, in minutes" type="number" min={0} max={600} value={String(draft.not_in_use_minutes)} onChange={(value) => set('not_in_use_minutes', Number(value))} problem={problem ?? null} field="not_in_use_minutes" hint="0 asks for nothing." />
+        <NumberField
+          label="Battery at least"
+          value={draft.needs_battery_percent}
+          onChange={(value) => set('needs_battery_percent', value ?? 0)}
+          units={PERCENT}
+          least={0}
+          most={100}
+          whole
+          field="needs_battery_percent"
+          hint="0 asks for nothing; power counts as full."
+        />
+        <NumberField
+          label="Not touched for"
+          value={draft.not_in_use_minutes}
+          onChange={(value) => set('not_in_use_minutes', value ?? 0)}
+          units={MINUTES}
+          least={0}
+          most={600}
+          whole
+          field="not_in_use_minutes"
+          hint="0 asks for nothing."
+        />
       </div>
     </div>
   );
 }
 
-function LeftOut({ draft, set, problem }: Part) {
+function LeftOut({ draft, set }: Part) {
   const [day, setDay] = useState('');
   const exceptions = draft.exceptions ?? [];
   return (
     <details className="drop-open" open={Boolean(draft.starts_on || draft.ends_on || exceptions.length)}>
       <summary>First and last day, exceptions</summary>
       <div className="halves mt-1">
-        <Field label="First day" type="date" value={draft.starts_on ?? ''} onChange={(value) => set('starts_on', value || null)} problem={problem ?? null} field="starts_on" hint="“Every few days” counts from it." />
-        <Field label="Last day" type="date" value={draft.ends_on ?? ''} onChange={(value) => set('ends_on', value || null)} problem={problem ?? null} field="ends_on" />
+        <DateField
+          label="First day"
+          value={draft.starts_on ?? ''}
+          onChange={(value) => set('starts_on', value || null)}
+          field="starts_on"
+          hint="“Every few days” counts from it."
+        />
+        <DateField label="Last day" value={draft.ends_on ?? ''} onChange={(value) => set('ends_on', value || null)} field="ends_on" />
       </div>
       <div className="row-end mb-2">
-        <input className="form-control form-control-sm w-auto" type="date" aria-label="A day without a run" value={day} onChange={(event) => setDay(event.target.value)} />
+        <DateField compact label="A day without a run" value={day} onChange={setDay} />
         <Button
           size="sm"
           variant="outline-primary"
@@ -176,7 +241,18 @@ function LeftOut({ draft, set, problem }: Part) {
       </div>
       <div className="chips mb-2">
         {exceptions.map((one) => (
-          <button key={one} type="button" className="chip" aria-label={`Take ${one} in again`} onClick={() => set('exceptions', exceptions.filter((other) => other !== one))}>
+          <button
+            key={one}
+            type="button"
+            className="chip"
+            aria-label={`Take ${one} in again`}
+            onClick={() =>
+              set(
+                'exceptions',
+                exceptions.filter((other) => other !== one),
+              )
+            }
+          >
             {plainDay(one)} ×
           </button>
         ))}

@@ -1,5 +1,6 @@
 /** Wording and arithmetic of plans. */
 import type { Problem, Schemas } from '../../api/client';
+import { counted } from '../../ui/format';
 
 export const WEEKDAYS = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
 
@@ -14,9 +15,6 @@ export interface Part {
 
 /** The list with the entry put in, or taken out when it is there. */
 export const toggled = <T>(list: T[], entry: T): T[] => (list.includes(entry) ? list.filter((one) => one !== entry) : [...list, entry]);
-
-/** Mebibytes as somebody typed them → bytes; nothing for no limit. */
-export const mebibytes = (written: string): number | null => (written.trim() && Number(written) > 0 ? Math.round(Number(written) * 1024 ** 2) : null);
 
 export const DAY_NAMES = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
 
@@ -38,9 +36,9 @@ export const CLOCKS: Record<string, string> = {
 export function keepsSentence(plan: Pick<Draft, 'keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly'>): string {
   const parts = [
     plan.keep_last && `the last ${plan.keep_last}`,
-    plan.keep_daily && `${plan.keep_daily} days`,
-    plan.keep_weekly && `${plan.keep_weekly} weeks`,
-    plan.keep_monthly && `${plan.keep_monthly} months`,
+    plan.keep_daily && counted(plan.keep_daily, 'day'),
+    plan.keep_weekly && counted(plan.keep_weekly, 'week'),
+    plan.keep_monthly && counted(plan.keep_monthly, 'month'),
   ].filter(Boolean);
   return parts.length ? parts.join(', ') : 'nothing';
 }
@@ -48,9 +46,10 @@ export function keepsSentence(plan: Pick<Draft, 'keep_last' | 'keep_daily' | 'ke
 export const hhmm = (time: string): string => time.slice(0, 5);
 
 /** The months of the last year up to today, oldest first, each with the days of it on which something is kept. */
-export function keptByMonth(kept: string[], today: Date): { month: string; days: number[] }[] {
+export function keptByMonth(kept: string[], today: string): { month: string; days: number[] }[] {
+  const [year = 0, month = 1] = today.split('-').map(Number);
   return Array.from({ length: 13 }, (_, back) => {
-    const first = new Date(Date.UTC(today.getUTCFullYear(), today.getUTCMonth() - 12 + back, 1)).toISOString().slice(0, 7);
+    const first = new Date(Date.UTC(year, month - 13 + back, 1)).toISOString().slice(0, 7);
     return { month: first, days: kept.filter((day) => day.startsWith(first)).map((day) => Number(day.slice(8))) };
   });
 }

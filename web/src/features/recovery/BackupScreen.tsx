@@ -1,18 +1,21 @@
 /** One backup: what it is, why it is kept and until when, and what is in it. */
-import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 
-import { client, problemOf, told } from '../../api/client';
-import { useMe } from '../../api/queries';
+import { useAct } from '../../api/act';
+import { client, problemOf } from '../../api/client';
+import { useMay } from '../../api/may';
+import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
-import { Confirm } from '../../ui/Confirm';
-import { Field } from '../../ui/Field';
+import { Confirm } from '../../ui/forms/Confirm';
+import { DateField } from '../../ui/forms/DateField';
+import { Field } from '../../ui/forms/Field';
 import { counted, plainDay } from '../../ui/format';
 import { useZone } from '../../ui/Office';
 import { clock, day } from '../../ui/format';
-import { Failed, Loading, Refused } from '../../ui/States';
+import { FailedScreen, Heading } from '../../ui/Screen';
+import { Loading, Refused } from '../../ui/States';
 import { DoubtedDate } from './DoubtedDate';
 import { Inside } from './Inside';
 import { useBackup, type Backup, type Kind } from './queries';
@@ -21,44 +24,51 @@ export function BackupScreen() {
   const { id = '' } = useParams();
   const [params, setParams] = useSearchParams();
   const backup = useBackup(id);
-  const me = useMe();
+  const may = useMay();
   const zone = useZone();
   const navigate = useNavigate();
   if (backup.isPending) return <Loading what="the backup" />;
-  if (backup.isError) return <Failed problem={problemOf(backup.error)} onRetry={() => void backup.refetch()} />;
+  if (backup.isError) return <FailedScreen problem={problemOf(backup.error)} onRetry={() => void backup.refetch()} />;
   const found = backup.data;
-  const mayRead = me.data?.user?.role !== 'auditor';
+  const mayRead = may('look_inside');
   return (
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>
+          <Heading title={`Backup of ${found.device_name}, ${day(found.finished_at, zone)}`}>
             {found.device_name}, {day(found.finished_at, zone)} {clock(found.finished_at, zone)}
-          </h1>
+          </Heading>
           <p className="sub mb-0">
-            {found.holder} · {counted(found.items, 'item')}, <Bytes count={found.size_bytes} /> · {found.encrypted ? 'encrypted' : 'not encrypted'} · in{' '}
+            {found.holder} · {counted(found.items, 'item')}, <Bytes count={found.size_bytes} /> ·{' '}
+            {found.encrypted ? 'encrypted' : 'not encrypted'} · in{' '}
             {found.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}
             {found.os_version && ` · taken from version ${found.os_version}`}
             {found.update_pending && `, while ${found.update_pending} waited to be installed`}
           </p>
         </div>
         <div className="row-end">
-          <Link to={`/devices/${found.device_id}`}>the device</Link>
-          {found.run_id && <Link to={`/history/${found.run_id}`}>its run</Link>}
-          {mayRead && <Button onClick={() => void navigate(`/restore?device=${found.device_id}&backup=${found.id}`)}>Restore from it</Button>}
+          <Link to={`/devices/${found.device_id}`}>Device {found.device_name}</Link>
+          {found.run_id && <Link to={`/history/${found.run_id}`}>Run of this backup</Link>}
+          {mayRead && (
+            <Button onClick={() => void navigate(`/restore?device=${found.device_id}&backup=${found.id}`)}>Restore from it</Button>
+          )}
         </div>
       </div>
       <Note backup={found} mayChange={mayRead} />
       {found.suspect && (
         <div className="said bad">
-          <strong>It has far fewer items than the backup before.</strong> It can be restored; until somebody has looked it counts for no promise and makes none leave.{' '}
-          <Link to="/oddities">Look at what is odd</Link>
+          <strong>It has far fewer items than the backup before.</strong> It can be restored; until somebody has looked it counts for no
+          promise and makes none leave. <Link to="/oddities">Look at what is odd</Link>
         </div>
       )}
-      {found.in_doubt && <DoubtedDate backup={found} mayChange={me.data?.user?.role === 'administrator'} />}
+      {found.in_doubt && <DoubtedDate backup={found} mayChange={may('set_up')} />}
       <Kept backup={found} />
       {mayRead ? (
-        <Inside backup={found} kind={(params.get('kind') as Kind | null) ?? undefined} onKind={(kind) => setParams({ kind }, { replace: true })} />
+        <Inside
+          backup={found}
+          kind={(params.get('kind') as Kind | null) ?? undefined}
+          onKind={(kind) => setParams({ kind }, { replace: true })}
+        />
       ) : (
         <p className="state-note">Looking inside backups is for operators and administrators.</p>
       )}
@@ -68,15 +78,12 @@ export function BackupScreen() {
 
 /** For whoever looks for this moment later. */
 function Note({ backup, mayChange }: { backup: Backup; mayChange: boolean }) {
-  const queries = useQueryClient();
   const [typed, setTyped] = useState<string | null>(null);
-  const save = useMutation({
-    mutationFn: (note: string) => told(client.PUT('/api/backups/{id}/note', { params: { path: { id: backup.id } }, body: { note } })),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['backups'] });
-      setTyped(null);
-    },
-  });
+  const save = useAct(
+    (note: string) => client.PUT('/api/backups/{id}/note', { params: { path: { id: backup.id } }, body: { note } }),
+    'backup',
+    () => setTyped(null),
+  );
   if (typed === null)
     return (
       <p>
@@ -89,38 +96,34 @@ function Note({ backup, mayChange }: { backup: Backup; mayChange: boolean }) {
       </p>
     );
   return (
-    <form
-      className="sheet pad mb-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate(typed);
-      }}
-    >
-      <Refused problem={save.error ? problemOf(save.error) : null} />
+    <Form className="sheet pad mb-3" onSubmit={() => save.go(typed)} problem={save.problem}>
       <Field label="Note" value={typed} onChange={setTyped} maxLength={200} />
       <div className="row-end">
         <Button size="sm" variant="outline-primary" onClick={() => setTyped(null)}>
           Cancel
         </Button>
-        <Button size="sm" type="submit" disabled={save.isPending}>
+        <Button size="sm" type="submit" disabled={save.busy}>
           Save the note
         </Button>
       </div>
-    </form>
+    </Form>
   );
 }
 
 function Kept({ backup }: { backup: Backup }) {
-  const queries = useQueryClient();
-  const me = useMe();
+  const may = useMay();
   const [asking, setAsking] = useState(false);
   const [until, setUntil] = useState('');
   const path = { params: { path: { id: backup.id } } };
-  const done = { onSuccess: () => queries.invalidateQueries({ queryKey: ['backups'] }) };
-  const hold = useMutation({ mutationFn: ({ reason, until }: { reason: string; until: string }) => told(client.POST('/api/backups/{id}/hold', { ...path, body: { reason, until: until || null } })), ...done });
-  const release = useMutation({ mutationFn: () => told(client.DELETE('/api/backups/{id}/hold', path)), ...done });
-  const problem = hold.error ? problemOf(hold.error) : release.error ? problemOf(release.error) : null;
-  const mayHold = me.data?.user?.role !== 'auditor';
+  const hold = useAct(
+    ({ reason, until }: { reason: string; until: string }) =>
+      client.POST('/api/backups/{id}/hold', { ...path, body: { reason, until: until || null } }),
+    'backup',
+    () => setAsking(false),
+  );
+  const release = useAct(() => client.DELETE('/api/backups/{id}/hold', path), 'backup');
+  const problem = hold.problem ?? release.problem;
+  const mayHold = may('look_inside');
   return (
     <section className="sheet pad mb-3" aria-label="Why it is kept">
       <Refused problem={problem} />
@@ -130,7 +133,9 @@ function Kept({ backup }: { backup: Backup }) {
             {kept.kept ? (
               <>
                 <strong>In {kept.store_name} it is kept as</strong> {kept.why.join('; ')}.{' '}
-                {kept.falls_out_on ? `If the plan carries on, it falls out on ${plainDay(kept.falls_out_on)}.` : 'It does not fall out by itself.'}
+                {kept.falls_out_on
+                  ? `If the plan goes on as it does, it is removed on ${plainDay(kept.falls_out_on)}.`
+                  : 'It is not removed by itself.'}
               </>
             ) : (
               <strong>No rule keeps it in {kept.store_name} any more: it leaves after the next run.</strong>
@@ -138,7 +143,7 @@ function Kept({ backup }: { backup: Backup }) {
           </div>
           {mayHold &&
             (backup.hold_reason ? (
-              <Button size="sm" variant="outline-primary" onClick={() => release.mutate()}>
+              <Button size="sm" variant="outline-primary" onClick={() => release.go()}>
                 Release the hold
               </Button>
             ) : (
@@ -156,11 +161,11 @@ function Kept({ backup }: { backup: Backup }) {
           onCancel={() => setAsking(false)}
           onConfirm={(reason) => {
             setAsking(false);
-            hold.mutate({ reason, until });
+            hold.go({ reason, until });
           }}
         >
           <p>No retention rule removes it until somebody releases the hold, or until its day is over.</p>
-          <Field label="Until" type="date" value={until} onChange={setUntil} hint="Empty: until it is released." />
+          <DateField label="Until" value={until} onChange={setUntil} hint="Empty: until it is released." />
         </Confirm>
       )}
     </section>

@@ -1,9 +1,9 @@
 /** What is in a backup, kind by kind: searchable, and choosable where somebody wants to restore single items. */
 import { useState } from 'react';
-import Form from 'react-bootstrap/Form';
 
 import { problemOf, type Schemas } from '../../api/client';
 import { counted, grouped, iec } from '../../ui/format';
+import { Find } from '../../ui/forms/Find';
 import { When } from '../../ui/Office';
 import { Pager } from '../../ui/Pager';
 import { Empty, Failed, Loading } from '../../ui/States';
@@ -16,7 +16,17 @@ export interface Choosing {
   toggle: (kind: string, id: string) => void;
 }
 
-export function Inside({ backup, kind, onKind, choosing }: { backup: Backup; kind: Kind | undefined; onKind: (kind: Kind) => void; choosing?: Choosing }) {
+export function Inside({
+  backup,
+  kind,
+  onKind,
+  choosing,
+}: {
+  backup: Backup;
+  kind: Kind | undefined;
+  onKind: (kind: Kind) => void;
+  choosing?: Choosing;
+}) {
   const [words, setWords] = useState('');
   const [page, setPage] = useState(1);
   const chosen = kind ?? (backup.kinds.find((one) => one.items > 0)?.kind as Kind | undefined);
@@ -43,15 +53,13 @@ export function Inside({ backup, kind, onKind, choosing }: { backup: Backup; kin
       </ul>
       <section aria-label={label}>
         <div className="pad pb-1 row-end">
-          <Form.Control
-            size="sm"
-            type="search"
-            className="w-auto"
-            aria-label={`Search in ${label.toLowerCase()}`}
+          <Find
+            key={chosen}
+            label={`Search in ${label.toLowerCase()}`}
             placeholder={`Search in ${label.toLowerCase()}`}
             value={words}
-            onChange={(event) => {
-              setWords(event.target.value);
+            onFind={(next) => {
+              setWords(next);
               setPage(1);
             }}
           />
@@ -69,7 +77,11 @@ export function Inside({ backup, kind, onKind, choosing }: { backup: Backup; kin
             ) : (
               <Lines backup={backup.id} kind={chosen} isFile={inside.data.shape === 'file'} items={inside.data.items} choosing={choosing} />
             )}
-            {inside.data.lost > 0 && <p className="pad mb-0 tone-late">{counted(inside.data.lost, 'item')} more cannot be named: a part of their list is damaged in the store.</p>}
+            {inside.data.lost > 0 && (
+              <p className="pad mb-0 tone-late">
+                {counted(inside.data.lost, 'item')} more cannot be named: a part of their list is damaged in the store.
+              </p>
+            )}
             <Pager page={page} pageSize={inside.data.page_items} count={inside.data.count} onPage={setPage} />
           </>
         )}
@@ -87,7 +99,14 @@ interface ListProps {
 
 function Choose({ kind, item, choosing }: { kind: Kind; item: Shown; choosing: Choosing | undefined }) {
   if (!choosing) return null;
-  return <input type="checkbox" aria-label={`Choose ${item.title}`} checked={choosing.has(kind, item.id)} onChange={() => choosing.toggle(kind, item.id)} />;
+  return (
+    <input
+      type="checkbox"
+      aria-label={`Choose ${item.title}`}
+      checked={choosing.has(kind, item.id)}
+      onChange={() => choosing.toggle(kind, item.id)}
+    />
+  );
 }
 
 function Photos({ backup, kind, items, choosing }: ListProps) {
@@ -132,7 +151,12 @@ function Lines({ backup, kind, items, choosing, isFile }: ListProps & { isFile: 
               </a>
             )
           ) : (
-            <button type="button" className="btn btn-link p-0 title text-start" aria-expanded={open === item.id} onClick={() => setOpen(open === item.id ? null : item.id)}>
+            <button
+              type="button"
+              className="btn btn-link p-0 title text-start"
+              aria-expanded={open === item.id}
+              onClick={() => setOpen(open === item.id ? null : item.id)}
+            >
               {item.title}
             </button>
           )}

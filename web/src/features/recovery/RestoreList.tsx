@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 
 import { client, told } from '../../api/client';
+import { key } from '../../api/keys';
 import { Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { RESTORE_STATES } from './words';
@@ -9,7 +10,7 @@ import { RESTORE_STATES } from './words';
 /** The last restores; nothing while there are none. */
 export function RestoreList() {
   const restores = useQuery({
-    queryKey: ['restores'],
+    queryKey: key('restores'),
     queryFn: () => told(client.GET('/api/restores', { params: { query: { page_size: 8 } } })),
   });
   if (!restores.data || restores.data.results.length === 0) return null;

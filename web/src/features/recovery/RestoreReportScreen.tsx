@@ -1,31 +1,30 @@
 /** One restore: its progress, then its report with counts expected and found. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import Button from 'react-bootstrap/Button';
 import { Link, useParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useMe } from '../../api/queries';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
 import { counted, grouped, iec } from '../../ui/format';
 import { Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
-import { Failed, Loading, Refused } from '../../ui/States';
-import { closing, RESTORE_STATES } from './words';
+import { FailedScreen, Heading } from '../../ui/Screen';
+import { Loading, Refused } from '../../ui/States';
+import { REPORT_COLUMNS, closing, RESTORE_STATES } from './words';
 
 export function RestoreReportScreen() {
   const { id = '' } = useParams();
   const restore = useQuery({
-    queryKey: ['restore', id],
+    queryKey: key('restore', id),
     queryFn: () => told(client.GET('/api/restores/{id}', { params: { path: { id } } })),
     refetchInterval: (query) => (['waiting', 'running'].includes(query.state.data?.state ?? '') ? 5_000 : false),
   });
-  const me = useMe();
-  const queries = useQueryClient();
-  const stop = useMutation({
-    mutationFn: () => told(client.POST('/api/restores/{id}/stop', { params: { path: { id } } })),
-    onSettled: () => queries.invalidateQueries({ queryKey: ['restore', id] }),
-  });
+  const may = useMay();
+  const stop = useAct(() => client.POST('/api/restores/{id}/stop', { params: { path: { id } } }), 'restore');
   if (restore.isPending) return <Loading what="the restore" />;
-  if (restore.isError) return <Failed problem={problemOf(restore.error)} onRetry={() => void restore.refetch()} />;
+  if (restore.isError) return <FailedScreen problem={problemOf(restore.error)} onRetry={() => void restore.refetch()} />;
   const found = restore.data;
   const says = closing(found);
   const active = found.state === 'waiting' || found.state === 'running';
@@ -35,19 +34,20 @@ export function RestoreReportScreen() {
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>
+          <Heading title={`Restore from ${found.source_name}, ${found.source_holder}`}>
             Restore {found.target === 'device' ? `to ${found.device_name}, ${found.device_holder}` : 'into an archive'}{' '}
             <span className="quiet fw-normal">
               from {found.source_name}, {found.source_holder}
             </span>
-          </h1>
+          </Heading>
           <p className="sub mb-0">
-            <Mark look={RESTORE_STATES[found.state]} /> · moment <Link to={`/backups/${found.backup_id}`}>{<When at={found.backup_at} />}</Link> · asked by {found.by_name}{' '}
+            <Mark look={RESTORE_STATES[found.state]} /> · moment{' '}
+            <Link to={`/backups/${found.backup_id}`}>{<When at={found.backup_at} />}</Link> · asked by {found.by_name}{' '}
             <When at={found.asked_at} />
           </p>
         </div>
-        {active && me.data?.user?.role !== 'auditor' && (
-          <Button variant="outline-danger" disabled={stop.isPending || found.stop_asked} onClick={() => stop.mutate()}>
+        {active && may('restore') && (
+          <Button variant="outline-danger" disabled={stop.busy || found.stop_asked} onClick={() => stop.go()}>
             {found.stop_asked ? 'Stopping …' : 'Stop this restore'}
           </Button>
         )}
@@ -57,7 +57,7 @@ export function RestoreReportScreen() {
           </a>
         )}
       </div>
-      <Refused problem={stop.error ? problemOf(stop.error) : null} />
+      <Refused problem={stop.problem} />
       <div role="status">
         {says && (
           <div className={found.state === 'complete' ? 'said' : 'said bad'}>
@@ -70,7 +70,9 @@ export function RestoreReportScreen() {
           <div className="bar-track" role="progressbar" aria-valuenow={percent} aria-valuemin={0} aria-valuemax={100} aria-label="Written">
             <i style={{ width: `${percent}%` }} />
           </div>
-          <p className="hint mb-0">{total ? `${iec(done)} of ${iec(total)} written.` : 'Waiting for its turn.'} Leave the device on power and connected.</p>
+          <p className="hint mb-0">
+            {total ? `${iec(done)} of ${iec(total)} written.` : 'Waiting for its turn.'} Leave the device on power and connected.
+          </p>
         </section>
       )}
       {found.report.length > 0 && (
@@ -78,9 +80,10 @@ export function RestoreReportScreen() {
           <table className="rows">
             <thead>
               <tr>
-                {['Kind', 'Chosen', 'Written', 'Added beside', 'Replaced', 'The same already', 'Left as it is', 'Expected', 'Found'].map((word, n) => (
-                  <th key={word} scope="col" className={n ? 'num' : undefined}>
-                    {word}
+                <th scope="col">Kind</th>
+                {REPORT_COLUMNS.map((column) => (
+                  <th key={column.label} scope="col" className="num">
+                    {column.label}
                   </th>
                 ))}
               </tr>
@@ -88,12 +91,10 @@ export function RestoreReportScreen() {
             <tbody>
               {found.report.map((row) => (
                 <tr key={row.kind}>
-                  <td>
-                    {row.label}
-                  </td>
-                  {[row.chosen, row.written, row.added, row.replaced, row.same, row.left, row.expected, row.found].map((count, n) => (
-                    <td key={n} className="num">
-                      {count === undefined ? <span className="quiet">–</span> : grouped(count)}
+                  <td>{row.label}</td>
+                  {REPORT_COLUMNS.map((column) => (
+                    <td key={column.label} className="num">
+                      {column.count(row) === undefined ? <span className="quiet">–</span> : grouped(column.count(row) ?? 0)}
                     </td>
                   ))}
                 </tr>
@@ -110,10 +111,30 @@ export function RestoreReportScreen() {
 /** By name: what is missing, damaged, refused or called otherwise now. */
 function Lists({ restore }: { restore: Schemas['Restore'] }) {
   const lists = restore.report.flatMap((row) => [
-    { title: `${row.label}: missing, or other than it should be`, rows: (row.missing ?? []).map((name) => [name, ''] as const), count: row.missing_count ?? 0, bad: true },
-    { title: `${row.label}: damaged in the store`, rows: row.damaged.map((name) => [name, 'another backup of the device may have it whole'] as const), count: row.damaged.length, bad: true },
-    { title: `${row.label}: refused by the place`, rows: (row.refused ?? []).map(([name = '', why = '']) => [name, why] as const), count: row.refused?.length ?? 0, bad: true },
-    { title: `${row.label}: under another name, because the place cannot hold its own`, rows: (row.renamed ?? []).map(([name = '', now = '']) => [name, now] as const), count: row.renamed?.length ?? 0, bad: false },
+    {
+      title: `${row.label}: missing, or other than it should be`,
+      rows: (row.missing ?? []).map((name) => [name, ''] as const),
+      count: row.missing_count ?? 0,
+      bad: true,
+    },
+    {
+      title: `${row.label}: damaged in the store`,
+      rows: row.damaged.map((name) => [name, 'another backup of the device may have it whole'] as const),
+      count: row.damaged.length,
+      bad: true,
+    },
+    {
+      title: `${row.label}: refused by the place`,
+      rows: (row.refused ?? []).map(([name = '', why = '']) => [name, why] as const),
+      count: row.refused?.length ?? 0,
+      bad: true,
+    },
+    {
+      title: `${row.label}: under another name, because the place cannot hold its own`,
+      rows: (row.renamed ?? []).map(([name = '', now = '']) => [name, now] as const),
+      count: row.renamed?.length ?? 0,
+      bad: false,
+    },
   ]);
   return (
     <>
@@ -136,7 +157,11 @@ function Lists({ restore }: { restore: Schemas['Restore'] }) {
                 </tbody>
               </table>
             </div>
-            {list.rows.length < list.count && <p className="hint">The first {grouped(list.rows.length)} of {grouped(list.count)} are named.</p>}
+            {list.rows.length < list.count && (
+              <p className="hint">
+                The first {grouped(list.rows.length)} of {grouped(list.count)} are named.
+              </p>
+            )}
           </section>
         ))}
     </>

@@ -1,27 +1,26 @@
 /** Restore, three steps side by side: moment → things → where to. What stands in the way is always in view. */
-import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told } from '../../api/client';
+import { key } from '../../api/keys';
 import { useDeviceBackups, useDeviceChoice } from '../../api/queries';
+import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
 import { counted, grouped, iec } from '../../ui/format';
-import { Choice } from '../../ui/Field';
+import { Choice } from '../../ui/forms/Field';
 import { Mark, STANDINGS } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { Picker } from '../../ui/Picker';
-import { Empty, Failed, Loading, Refused } from '../../ui/States';
+import { Heading } from '../../ui/Screen';
+import { Empty, Failed, Loading } from '../../ui/States';
 import { Inside } from './Inside';
 import { useBackup, type Backup, type Kind, type RestoreRequest } from './queries';
+import { CONFLICTS, LEAST_LOSS } from './words';
 import { RestoreList } from './RestoreList';
-
-const CONFLICTS = [
-  { value: 'keep_both', label: 'keep both' },
-  { value: 'replace', label: 'replace what is there' },
-  { value: 'skip', label: 'skip it, leave what is there' },
-];
 
 interface Things {
   everything: boolean;
@@ -43,7 +42,7 @@ export function RestoreScreen() {
   };
   return (
     <>
-      <h1 tabIndex={-1}>Restore</h1>
+      <Heading title="Restore" />
       <p className="sub">Choose the moment, the things, and where they go. Nothing is written until you press the button on the right.</p>
       <div className="thirds">
         <section>
@@ -101,7 +100,8 @@ function ThingsStep({ backup, things, onThings }: { backup: Backup; things: Thin
   const [kind, setKind] = useState<Kind | undefined>();
   const [single, setSingle] = useState(false);
   const set = (change: Partial<Things>) => onThings({ ...things, everything: false, ...change });
-  const toggleKind = (code: string) => set({ kinds: things.kinds.includes(code) ? things.kinds.filter((one) => one !== code) : [...things.kinds, code] });
+  const toggleKind = (code: string) =>
+    set({ kinds: things.kinds.includes(code) ? things.kinds.filter((one) => one !== code) : [...things.kinds, code] });
   const toggleItem = (of: string, id: string) => {
     const there = things.items.some((one) => one.kind === of && one.id === id);
     set({ items: there ? things.items.filter((one) => one.kind !== of || one.id !== id) : [...things.items, { kind: of, id }] });
@@ -158,7 +158,7 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
   const [target, setTarget] = useState<'device' | 'archive'>('device');
   const [device, setDevice] = useState(backup.device_id);
   const devices = useDeviceChoice(device, (row) => !['lost', 'retired'].includes(row.device_state));
-  const [whenThere, setWhenThere] = useState('keep_both');
+  const [whenThere, setWhenThere] = useState(LEAST_LOSS);
   const body: RestoreRequest = {
     backup: backup.id,
     everything: things.everything,
@@ -166,32 +166,26 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
     items: things.items as { kind: Kind; id: string }[],
     target,
     device: target === 'device' ? device : null,
-    when_there: whenThere as RestoreRequest['when_there'],
+    when_there: whenThere,
   };
   const chosen = things.everything || things.kinds.length > 0 || things.items.length > 0;
   const preflight = useQuery({
-    queryKey: ['preflight', backup.id, device, things.everything, things.kinds, things.items.length],
+    queryKey: key('preflight', body),
     queryFn: () => told(client.POST('/api/preflight', { body })),
     enabled: target === 'device' && chosen,
     placeholderData: keepPreviousData,
     refetchInterval: 15_000,
     retry: false,
   });
-  const ask = useMutation({
-    mutationFn: () => told(client.POST('/api/restores', { body })),
-    onSuccess: (restore) => void navigate(`/restore/${restore.id}`),
-  });
+  const ask = useAct(
+    () => client.POST('/api/restores', { body }),
+    'restore',
+    (restore) => void navigate(`/restore/${restore.id}`),
+  );
   const findings = target === 'device' ? (preflight.data ?? []) : [];
   const blocked = findings.some((finding) => finding.blocks);
   return (
-    <form
-      className="sheet pad"
-      onSubmit={(event) => {
-        event.preventDefault();
-        ask.mutate();
-      }}
-    >
-      <Refused problem={ask.error ? problemOf(ask.error) : null} />
+    <Form className="sheet pad" onSubmit={() => ask.go()} problem={ask.problem}>
       <label className="check">
         <input type="radio" name="target" checked={target === 'device'} onChange={() => setTarget('device')} />
         <strong>A device</strong>
@@ -209,7 +203,9 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
         </span>
       </label>
       <section aria-label="Before it starts" aria-live="polite" className="mb-2">
-        {target === 'archive' && <p className="hint">vCard, iCalendar, CSV and JSON, and the original files. It is not encrypted any more.</p>}
+        {target === 'archive' && (
+          <p className="hint">vCard, iCalendar, CSV and JSON, and the original files. It is not encrypted any more.</p>
+        )}
         {target === 'device' && chosen && preflight.isPending && <p className="hint">Asking the device …</p>}
         {preflight.isError && <Failed problem={problemOf(preflight.error)} />}
         {target === 'device' && preflight.data?.length === 0 && <p className="hint">Nothing stands in the way.</p>}
@@ -222,7 +218,7 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
           </div>
         ))}
       </section>
-      <Button type="submit" disabled={!chosen || blocked || ask.isPending || (target === 'device' && devices.shown === '')}>
+      <Button type="submit" disabled={!chosen || blocked || ask.busy || (target === 'device' && devices.shown === '')}>
         {target === 'device' ? `Write to ${devices.shown || 'the device'}` : 'Make the archive'}
       </Button>
       {!chosen && <p className="hint">Choose some things in the middle first.</p>}
@@ -231,6 +227,6 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
           Resolve what is marked, or <Link to="/devices">look at the devices</Link>.
         </p>
       )}
-    </form>
+    </Form>
   );
 }

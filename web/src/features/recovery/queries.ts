@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 
 import { client, told, type Schemas } from '../../api/client';
+import { key } from '../../api/keys';
 
 export type Kind = Schemas['KindEnum'];
 export type Backup = Schemas['KeptBackup'];
@@ -8,15 +9,18 @@ export type RestoreRequest = Schemas['RestoreRequestRequest'];
 
 export const useBackup = (id: string) =>
   useQuery({
-    queryKey: ['backups', id],
+    queryKey: key('backups', id),
     queryFn: () => told(client.GET('/api/backups/{id}', { params: { path: { id } } })),
     enabled: id !== '',
   });
 
 export const useInside = (id: string, kind: Kind | undefined, words: string, page: number) =>
   useQuery({
-    queryKey: ['inside', id, kind, words, page],
-    queryFn: () => told(client.GET('/api/backups/{id}/inside', { params: { path: { id }, query: { kind: kind as Kind, ...(words && { words }), page } } })),
+    queryKey: key('inside', id, kind, words, page),
+    queryFn: () =>
+      told(
+        client.GET('/api/backups/{id}/inside', { params: { path: { id }, query: { kind: kind as Kind, ...(words && { words }), page } } }),
+      ),
     enabled: kind !== undefined,
     placeholderData: keepPreviousData,
     staleTime: 60_000,

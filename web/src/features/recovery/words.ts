@@ -13,8 +13,31 @@ export const RESTORE_STATES = {
 };
 
 type Restore = Schemas['Restore'];
+type Report = Restore['report'][number];
 
-/** The last word on a restore; empty while it goes on. */
+/** What to do with what differs on the device already. */
+export const CONFLICTS = [
+  { value: 'keep_both', label: 'keep both' },
+  { value: 'replace', label: 'replace what is there' },
+  { value: 'skip', label: 'skip it, leave what is there' },
+] as const;
+
+/** What a restore does unless somebody chooses otherwise: nothing on the device is lost. */
+export const LEAST_LOSS: (typeof CONFLICTS)[number]['value'] = 'keep_both';
+
+/** The columns of a restore's report, each with the count that it shows; nothing where the server tells none. */
+export const REPORT_COLUMNS: { label: string; count: (row: Report) => number | undefined }[] = [
+  { label: 'Chosen', count: (row) => row.chosen },
+  { label: 'Written', count: (row) => row.written },
+  { label: 'Added beside', count: (row) => row.added },
+  { label: 'Replaced', count: (row) => row.replaced },
+  { label: 'The same already', count: (row) => row.same },
+  { label: 'Left as it is', count: (row) => row.left },
+  { label: 'Expected', count: (row) => row.expected },
+  { label: 'Found', count: (row) => row.found },
+];
+
+/** What a restore ended with; empty while it goes on. */
 export function closing(restore: Restore): string {
   if (restore.state === 'failed') return `It failed. ${restore.cause}`;
   if (restore.state === 'stopped') return restore.cause;
@@ -34,7 +57,9 @@ const APPS = ['apps', 'app_data', 'home_screen'];
 function proof(restore: Restore): string {
   if (restore.target === 'archive') return 'each read whole from the store';
   const bySize = restore.report.filter((row) => row.proven_by === 'size').map((row) => row.label.toLowerCase());
-  return bySize.length === 0 ? 'each compared by its content' : `compared by content, ${bySize.join(' and ')} by name and size only, because the device tells no digests`;
+  return bySize.length === 0
+    ? 'each compared by its content'
+    : `compared by content, ${bySize.join(' and ')} by name and size only, because the device tells no digests`;
 }
 
 function lacking(restore: Restore): string {

@@ -1,16 +1,21 @@
 /** Bring in what was backed up before: look into it first, then take it as a backup of a device at its true date. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useSearchParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
+import { key } from '../../api/keys';
 import { useDeviceChoice, useStores } from '../../api/queries';
+import { MomentField } from '../../ui/forms/DateField';
+import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
 import { counted, grouped, iec, wallClock } from '../../ui/format';
-import { Choice, Field } from '../../ui/Field';
+import { Choice, Field } from '../../ui/forms/Field';
 import { Age, useZone, When } from '../../ui/Office';
 import { Picker } from '../../ui/Picker';
+import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 
 type Bringing = Schemas['Bringing'];
@@ -26,11 +31,14 @@ const STATES: Record<Bringing['state'], string> = {
 export function BringInScreen() {
   const [params, setParams] = useSearchParams();
   const chosen = params.get('one') ?? '';
-  const list = useQuery({ queryKey: ['bringings'], queryFn: () => told(client.GET('/api/bring-in')) });
+  const list = useQuery({ queryKey: key('bringings'), queryFn: () => told(client.GET('/api/bring-in')) });
   return (
     <>
-      <h1 tabIndex={-1}>Bring in old backups</h1>
-      <p className="sub">A folder, a ZIP or tar archive, a .vcf, .ics or .mbox file. It is looked into first; nothing is taken until you say so, and what lies there stays as it is.</p>
+      <Heading title="Bring in old backups" />
+      <p className="sub">
+        A folder, a ZIP or tar archive, a .vcf, .ics or .mbox file. It is looked into first; nothing is taken until you say so, and what
+        lies there stays as it is.
+      </p>
       <div className="halves">
         <div className="stack">
           <Begin onBegun={(id) => setParams({ one: id })} />
@@ -49,8 +57,13 @@ export function BringInScreen() {
                           {one.name}
                         </button>
                       </td>
-                      <td>{STATES[one.state]}{one.device_name && ` as ${one.device_name}`}</td>
-                      <td className="nowrap quiet"><Age at={one.at} /></td>
+                      <td>
+                        {STATES[one.state]}
+                        {one.device_name && ` as ${one.device_name}`}
+                      </td>
+                      <td className="nowrap quiet">
+                        <Age at={one.at} />
+                      </td>
                     </tr>
                   ))}
                 </tbody>
@@ -58,65 +71,65 @@ export function BringInScreen() {
             </div>
           </section>
         </div>
-        <section aria-live="polite">{chosen ? <One key={chosen} id={chosen} onGone={() => setParams({})} /> : <Empty>Choose something on the left; what is in it appears here.</Empty>}</section>
+        <section aria-live="polite">
+          {chosen ? (
+            <One key={chosen} id={chosen} onGone={() => setParams({})} />
+          ) : (
+            <Empty>Choose something on the left; what is in it appears here.</Empty>
+          )}
+        </section>
       </div>
     </>
   );
 }
 
+/** A file as a browser sends it: in pieces, and not as JSON. */
+function formWith(file: File): FormData {
+  const form = new FormData();
+  form.append('file', file);
+  return form;
+}
+
 function Begin({ onBegun }: { onBegun: (id: string) => void }) {
-  const queries = useQueryClient();
   const [path, setPath] = useState('');
-  const onSuccess = async (begun: { id: string }) => {
-    await queries.invalidateQueries({ queryKey: ['bringings'] });
-    onBegun(begun.id);
-  };
-  const byPath = useMutation({ mutationFn: () => told(client.POST('/api/bring-in', { body: { path } as never })), onSuccess });
-  const byFile = useMutation({
-    mutationFn: (file: File) => {
-      const form = new FormData();
-      form.append('file', file);
-      return told(client.POST('/api/bring-in', { body: form as never, bodySerializer: (body: unknown) => body as FormData }));
-    },
-    onSuccess,
-  });
-  const problem = byPath.error ? problemOf(byPath.error) : byFile.error ? problemOf(byFile.error) : null;
+  const begun = (found: { id: string }) => onBegun(found.id);
+  const byPath = useAct(() => client.POST('/api/bring-in', { body: { path } }), 'bringing', begun);
+  const byFile = useAct(
+    (file: File) => client.POST('/api/bring-in', { body: { path: '' }, bodySerializer: () => formWith(file) }),
+    'bringing',
+    begun,
+  );
+  const problem = byPath.problem ?? byFile.problem;
   return (
-    <form
-      className="sheet pad"
-      onSubmit={(event) => {
-        event.preventDefault();
-        byPath.mutate();
-      }}
-    >
-      <Refused problem={problem} />
-      <Field label="Path on the server" value={path} onChange={setPath} problem={problem} field="path" placeholder="/srv/old/phone of last year.zip" />
+    <Form className="sheet pad" onSubmit={() => byPath.go()} problem={problem}>
+      <Field label="Path on the server" value={path} onChange={setPath} field="path" placeholder="/srv/old/phone of last year.zip" />
       <div className="row-end">
-        <Button type="submit" disabled={!path || byPath.isPending}>
+        <Button type="submit" disabled={!path || byPath.busy}>
           Look into it
         </Button>
         <span className="quiet">or a file of this computer:</span>
-        <input type="file" aria-label="File to bring in" disabled={byFile.isPending} onChange={(event) => { const file = event.target.files?.[0]; if (file) byFile.mutate(file); }} />
-        {byFile.isPending && <span role="status">Sending …</span>}
+        <input
+          type="file"
+          aria-label="File to bring in"
+          disabled={byFile.busy}
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) byFile.go(file);
+          }}
+        />
+        {byFile.busy && <span role="status">Sending …</span>}
       </div>
-    </form>
+    </Form>
   );
 }
 
 function One({ id, onGone }: { id: string; onGone: () => void }) {
-  const queries = useQueryClient();
   const one = useQuery({
-    queryKey: ['bringing', id],
+    queryKey: key('bringing', id),
     queryFn: () => told(client.GET('/api/bring-in/{id}', { params: { path: { id } } })),
     refetchInterval: (query) => (['looking', 'waiting', 'bringing'].includes(query.state.data?.state ?? '') ? 1_500 : false),
   });
-  const drop = useMutation({
-    mutationFn: () => told(client.DELETE('/api/bring-in/{id}', { params: { path: { id } } })),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['bringings'] });
-      onGone();
-    },
-  });
+  const drop = useAct(() => client.DELETE('/api/bring-in/{id}', { params: { path: { id } } }), 'bringing', onGone);
   if (one.isPending) return <Loading what="what is in it" />;
   if (one.isError) return <Failed problem={problemOf(one.error)} />;
   const found = one.data;
@@ -131,7 +144,14 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
       {found.state === 'failed' && <Failed problem={{ title: found.cause, remedy: found.remedy, field: null }} />}
       {found.state === 'bringing' && progress.to_read_bytes !== undefined && (
         <div className="sheet pad mb-2">
-          <div className="bar-track" role="progressbar" aria-label="Taken" aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(((progress.read_bytes ?? 0) * 100) / Math.max(1, progress.to_read_bytes))}>
+          <div
+            className="bar-track"
+            role="progressbar"
+            aria-label="Taken"
+            aria-valuemin={0}
+            aria-valuemax={100}
+            aria-valuenow={Math.round(((progress.read_bytes ?? 0) * 100) / Math.max(1, progress.to_read_bytes))}
+          >
             <i style={{ width: `${((progress.read_bytes ?? 0) * 100) / Math.max(1, progress.to_read_bytes)}%` }} />
           </div>
           {iec(progress.read_bytes ?? 0)} of {iec(progress.to_read_bytes)}
@@ -139,7 +159,8 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
       )}
       {found.state === 'done' && found.backup_id && (
         <p className="said">
-          It is a backup of {found.device_name} of {found.moment && <When at={found.moment} />} now, on hold until somebody releases it. <Link to={`/backups/${found.backup_id}`}>Look inside</Link>
+          It is a backup of {found.device_name} of {found.moment && <When at={found.moment} />} now, on hold until somebody releases it.{' '}
+          <Link to={`/backups/${found.backup_id}`}>Look inside</Link>
         </p>
       )}
       <div className="sheet scroll">
@@ -148,10 +169,16 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
           <tbody>
             {kinds.map((kind) => (
               <tr key={kind.kind}>
-                <td><strong>{kind.label}</strong></td>
+                <td>
+                  <strong>{kind.label}</strong>
+                </td>
                 <td className="num">{grouped(kind.items)}</td>
-                <td className="num"><Bytes count={kind.size_bytes} /></td>
-                <td className="quiet last-word">newest: {kind.newest_name} {kind.newest_at && <When at={kind.newest_at} />}</td>
+                <td className="num">
+                  <Bytes count={kind.size_bytes} />
+                </td>
+                <td className="quiet last-word">
+                  newest: {kind.newest_name} {kind.newest_at && <When at={kind.newest_at} />}
+                </td>
               </tr>
             ))}
           </tbody>
@@ -160,22 +187,27 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
       {aside.length > 0 && (
         <details className="guide">
           <summary>{counted(found.found.left_aside_count ?? aside.length, 'thing')} left aside</summary>
-          <ul>{aside.map((entry, n) => <li key={`${entry.name} ${n}`}><strong>{entry.name}</strong>: {entry.why}</li>)}</ul>
+          <ul>
+            {aside.map((entry, n) => (
+              <li key={`${entry.name} ${n}`}>
+                <strong>{entry.name}</strong>: {entry.why}
+              </li>
+            ))}
+          </ul>
         </details>
       )}
       {found.state === 'looked' && kinds.length > 0 && <Take one={found} />}
       {['looked', 'done', 'failed'].includes(found.state) && (
-        <Button size="sm" variant="outline-primary" className="mt-2" disabled={drop.isPending} onClick={() => drop.mutate()}>
+        <Button size="sm" variant="outline-primary" className="mt-2" disabled={drop.busy} onClick={() => drop.go()}>
           Forget this entry
         </Button>
       )}
-      {drop.error && <Refused problem={problemOf(drop.error)} />}
+      {drop.problem && <Refused problem={drop.problem} />}
     </>
   );
 }
 
 function Take({ one }: { one: Bringing }) {
-  const queries = useQueryClient();
   const zone = useZone();
   const stores = useStores();
   const [device, setDevice] = useState('');
@@ -183,29 +215,31 @@ function Take({ one }: { one: Bringing }) {
   const [store, setStore] = useState('');
   const [moment, setMoment] = useState(wallClock(one.found.newest_at ?? one.at, zone));
   const body = { device, store: store || (stores.data?.[0]?.id ?? ''), moment };
-  const take = useMutation({
-    mutationFn: () => told(client.POST('/api/bring-in/{id}/take', { params: { path: { id: one.id } }, body })),
-    onSuccess: (found) => queries.setQueryData(['bringing', one.id], found),
-  });
-  const problem = take.error ? problemOf(take.error) : null;
+  const take = useAct(() => client.POST('/api/bring-in/{id}/take', { params: { path: { id: one.id } }, body }), 'bringing');
+  const problem = take.problem;
   return (
-    <form
-      className="sheet pad mt-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        take.mutate();
-      }}
-    >
+    <Form className="sheet pad mt-3" onSubmit={() => take.go()} problem={problem}>
       <h3>Take it as a backup</h3>
-      <Refused problem={problem} />
       <div className="halves">
         <Picker label="Of the device" value={device} found={devices} onChoose={setDevice} />
-        <Choice label="Into the store" value={body.store} onChange={setStore} options={(stores.data ?? []).map((found) => ({ value: found.id, label: found.name }))} problem={problem} field="store" />
-        <Field label="Taken at" type="datetime-local" value={moment} onChange={setMoment} hint="In the office's time. Proposed: the newest thing in it." problem={problem} field="moment" />
+        <Choice
+          label="Into the store"
+          value={body.store}
+          onChange={setStore}
+          options={(stores.data ?? []).map((found) => ({ value: found.id, label: found.name }))}
+          field="store"
+        />
+        <MomentField
+          label="Taken at"
+          value={moment}
+          onChange={setMoment}
+          hint="In the office's time. Proposed: the newest thing in it."
+          field="moment"
+        />
       </div>
-      <Button type="submit" disabled={!device || devices.shown === '' || take.isPending}>
+      <Button type="submit" disabled={!device || devices.shown === '' || take.busy}>
         {devices.shown ? `Bring it in for ${devices.shown}` : 'Bring it in'}
       </Button>
-    </form>
+    </Form>
   );
 }

@@ -1,14 +1,13 @@
 /** What a run could not take: by reason, each thing by name; looked at and accepted here. */
-import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import Modal from 'react-bootstrap/Modal';
 
-import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useMe } from '../../api/queries';
-import { Field } from '../../ui/Field';
+import { useAct } from '../../api/act';
+import { client, type Schemas } from '../../api/client';
+import { useMay } from '../../api/may';
+import { Dialog } from '../../ui/forms/Dialog';
+import { Field } from '../../ui/forms/Field';
 import { counted, grouped } from '../../ui/format';
-import { Refused } from '../../ui/States';
 
 type Run = Schemas['RunDetail'];
 type Skipped = Schemas['Skipped'];
@@ -21,9 +20,9 @@ interface Asked {
 const SHOWN = 50;
 
 export function LeftOut({ run }: { run: Run }) {
-  const me = useMe();
+  const may = useMay();
   const [asked, setAsked] = useState<Asked | null>(null);
-  const may = me.data?.user?.role !== 'auditor';
+  const mayAccept = may('run');
   const open = groups(run.skipped.filter((row) => row.counts));
   const settled = run.skipped.filter((row) => !row.counts);
   return (
@@ -34,13 +33,17 @@ export function LeftOut({ run }: { run: Run }) {
             <h2 className="mb-0">
               Could not be taken <small>{reason}</small>
             </h2>
-            {may && rows[0]?.code && rows.length > 1 && (
-              <Button size="sm" variant="outline-primary" onClick={() => setAsked({ path: '', code: rows[0]?.code ?? '', what: `everything of which is said that ${reason}` })}>
+            {mayAccept && rows[0]?.code && rows.length > 1 && (
+              <Button
+                size="sm"
+                variant="outline-primary"
+                onClick={() => setAsked({ path: '', code: rows[0]?.code ?? '', what: `everything of which is said that ${reason}` })}
+              >
                 Accept all {grouped(rows.length)} …
               </Button>
             )}
           </div>
-          <Names rows={rows} onAccept={may ? (row) => setAsked({ path: row.name, code: '', what: row.name }) : undefined} />
+          <Names rows={rows} onAccept={mayAccept ? (row) => setAsked({ path: row.name, code: '', what: row.name }) : undefined} />
         </section>
       ))}
       {settled.length > 0 && (
@@ -51,13 +54,25 @@ export function LeftOut({ run }: { run: Run }) {
           <Names rows={settled} withReason />
         </section>
       )}
-      {run.skipped_count > run.skipped.length && <p className="hint">The first {grouped(run.skipped.length)} of {grouped(run.skipped_count)} are named.</p>}
+      {run.skipped_count > run.skipped.length && (
+        <p className="hint">
+          The first {grouped(run.skipped.length)} of {grouped(run.skipped_count)} are named.
+        </p>
+      )}
       {asked && <AskAccept run={run} asked={asked} onDone={() => setAsked(null)} />}
     </>
   );
 }
 
-function Names({ rows, withReason = false, onAccept }: { rows: Skipped[]; withReason?: boolean; onAccept?: ((row: Skipped) => void) | undefined }) {
+function Names({
+  rows,
+  withReason = false,
+  onAccept,
+}: {
+  rows: Skipped[];
+  withReason?: boolean;
+  onAccept?: ((row: Skipped) => void) | undefined;
+}) {
   const [all, setAll] = useState(false);
   const shown = all ? rows : rows.slice(0, SHOWN);
   return (
@@ -70,7 +85,12 @@ function Names({ rows, withReason = false, onAccept }: { rows: Skipped[]; withRe
               {withReason && <td className="quiet">{row.reason}</td>}
               {onAccept && row.code && (
                 <td className="num nowrap">
-                  <button type="button" className="linklike" aria-label={`Accept that ${row.name} is left out`} onClick={() => onAccept(row)}>
+                  <button
+                    type="button"
+                    className="linklike"
+                    aria-label={`Accept that ${row.name} is left out`}
+                    onClick={() => onAccept(row)}
+                  >
                     accept
                   </button>
                 </td>
@@ -91,73 +111,56 @@ function Names({ rows, withReason = false, onAccept }: { rows: Skipped[]; withRe
 }
 
 function AskAccept({ run, asked, onDone }: { run: Run; asked: Asked; onDone: () => void }) {
-  const queries = useQueryClient();
   const [path, setPath] = useState(asked.path);
   const [alike, setAlike] = useState(false);
   const [why, setWhy] = useState('');
   const folder = asked.path.includes('/') ? asked.path.slice(0, asked.path.lastIndexOf('/')) : '';
-  const accept = useMutation({
-    mutationFn: () => told(client.POST('/api/runs/{id}/accept', { params: { path: { id: run.id } }, body: { path, code: asked.code, alike, why } })),
-    onSuccess: async () => {
-      await queries.invalidateQueries();
-      onDone();
-    },
-  });
-  const problem = accept.error ? problemOf(accept.error) : null;
+  const accept = useAct(
+    () => client.POST('/api/runs/{id}/accept', { params: { path: { id: run.id } }, body: { path, code: asked.code, alike, why } }),
+    'omission',
+    onDone,
+  );
+  const problem = accept.problem;
   return (
-    <Modal show onHide={onDone} centered aria-labelledby="accept-title" animation={false}>
-      <Modal.Header>
-        <Modal.Title id="accept-title" as="h2">
-          Accept that it is left out
-        </Modal.Title>
-      </Modal.Header>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          accept.mutate();
-        }}
-      >
-        <Modal.Body>
-          <Refused problem={problem} />
-          <p>
-            <strong className="breaks">{asked.what}</strong>
-          </p>
-          <p>It stays counted and named in every run, and no longer makes a backup a partial one. It can be taken back on the coverage page.</p>
-          {folder && (
-            <fieldset className="mb-2">
-              <legend className="form-label">What</legend>
-              <label className="check">
-                <input type="radio" name="what" checked={path === asked.path} onChange={() => setPath(asked.path)} /> <span>this one only</span>
-              </label>
-              <label className="check">
-                <input type="radio" name="what" checked={path === folder} onChange={() => setPath(folder)} /> <span className="breaks">everything below {folder}</span>
-              </label>
-            </fieldset>
-          )}
-          <fieldset className="mb-2">
-            <legend className="form-label">For</legend>
-            <label className="check">
-              <input type="radio" name="whom" checked={!alike} onChange={() => setAlike(false)} />{' '}
-              <span>
-                {run.device_name}, {run.holder} only
-              </span>
-            </label>
-            <label className="check">
-              <input type="radio" name="whom" checked={alike} onChange={() => setAlike(true)} /> <span>all devices of its link, family and model</span>
-            </label>
-          </fieldset>
-          <Field label="Why it may be missing" value={why} onChange={setWhy} problem={problem} field="why" maxLength={200} required />
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="outline-primary" onClick={onDone}>
-            Cancel
-          </Button>
-          <Button type="submit" disabled={accept.isPending}>
-            Accept it
-          </Button>
-        </Modal.Footer>
-      </form>
-    </Modal>
+    <Dialog
+      title="Accept that it is left out"
+      action="Accept it"
+      onSubmit={() => accept.go()}
+      onCancel={onDone}
+      problem={problem}
+      busy={accept.busy}
+    >
+      <p>
+        <strong className="breaks">{asked.what}</strong>
+      </p>
+      <p>It stays counted and named in every run, and no longer makes a backup a partial one. It can be taken back on the coverage page.</p>
+      {folder && (
+        <fieldset className="mb-2">
+          <legend className="form-label">What</legend>
+          <label className="check">
+            <input type="radio" name="what" checked={path === asked.path} onChange={() => setPath(asked.path)} /> <span>this one only</span>
+          </label>
+          <label className="check">
+            <input type="radio" name="what" checked={path === folder} onChange={() => setPath(folder)} />{' '}
+            <span className="breaks">everything below {folder}</span>
+          </label>
+        </fieldset>
+      )}
+      <fieldset className="mb-2">
+        <legend className="form-label">For</legend>
+        <label className="check">
+          <input type="radio" name="whom" checked={!alike} onChange={() => setAlike(false)} />{' '}
+          <span>
+            {run.device_name}, {run.holder} only
+          </span>
+        </label>
+        <label className="check">
+          <input type="radio" name="whom" checked={alike} onChange={() => setAlike(true)} />{' '}
+          <span>all devices of its link, family and model</span>
+        </label>
+      </fieldset>
+      <Field label="Why it may be missing" value={why} onChange={setWhy} field="why" maxLength={200} required />
+    </Dialog>
   );
 }
 

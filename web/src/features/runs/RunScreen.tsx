@@ -1,67 +1,67 @@
 /** One run: watched while it goes on, and its record afterwards. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useKinds, useMe } from '../../api/queries';
-import { Bytes } from '../../ui/Bytes';
-import { Confirm } from '../../ui/Confirm';
-import { counted, grouped, iec, plainDay, spoken } from '../../ui/format';
-import { occasionWord } from '../../ui/occasions';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { useKinds } from '../../api/queries';
+import { Confirm } from '../../ui/forms/Confirm';
+import { counted, grouped, iec, spoken } from '../../ui/format';
 import { Mark, RUN_STATES } from '../../ui/Mark';
 import { TimeOfDay, When } from '../../ui/Office';
-import { Failed, Loading, Refused } from '../../ui/States';
+import { FailedScreen, Heading } from '../../ui/Screen';
+import { Loading, Refused } from '../../ui/States';
 import { LeftOut } from './LeftOut';
+import { Facts, Happened } from './RunFacts';
 
 type Run = Schemas['RunDetail'];
 
 export function RunScreen() {
   const { id = '' } = useParams();
   const run = useQuery({
-    queryKey: ['run', id],
+    queryKey: key('run', id),
     queryFn: () => told(client.GET('/api/runs/{id}', { params: { path: { id } } })),
     refetchInterval: (query) => (['waiting', 'running'].includes(query.state.data?.state ?? '') ? 10_000 : false),
   });
   if (run.isPending) return <Loading what="the run" />;
-  if (run.isError) return <Failed problem={problemOf(run.error)} onRetry={() => void run.refetch()} />;
+  if (run.isError) return <FailedScreen problem={problemOf(run.error)} onRetry={() => void run.refetch()} />;
   return <Filled run={run.data} />;
 }
 
 function Filled({ run }: { run: Run }) {
-  const me = useMe();
-  const queries = useQueryClient();
+  const may = useMay();
   const [asking, setAsking] = useState(false);
-  const stop = useMutation({
-    mutationFn: () => told(client.POST('/api/runs/{id}/stop', { params: { path: { id: run.id } } })),
-    onSettled: () => queries.invalidateQueries({ queryKey: ['run', run.id] }),
-  });
+  const stop = useAct(() => client.POST('/api/runs/{id}/stop', { params: { path: { id: run.id } } }), 'run');
   const active = run.state === 'waiting' || run.state === 'running';
   const good = run.state === 'complete' || run.state === 'partial';
   return (
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>
+          <Heading title={`Run of ${run.device_name}, ${run.holder}`}>
             Run of {run.device_name} <span className="quiet fw-normal">{run.holder}</span>
-          </h1>
+          </Heading>
           <p className="sub mb-0">
-            <Mark look={RUN_STATES[run.state]} /> · {run.trigger === 'by_hand' ? 'by hand' : `plan ${run.plan_name}`} · asked <When at={run.asked_at} />
+            <Mark look={RUN_STATES[run.state]} /> · {run.trigger === 'by_hand' ? 'by hand' : `plan ${run.plan_name}`} · asked{' '}
+            <When at={run.asked_at} />
           </p>
         </div>
         <div className="row-end">
-          <Link to={`/devices/${run.device_id}`}>the device</Link>
+          <Link to={`/devices/${run.device_id}`}>Device {run.device_name}</Link>
           {run.backup_id && <Link to={`/backups/${run.backup_id}`}>look inside the backup</Link>}
           {run.before_id && <Link to={`/history/${run.before_id}/with/${run.id}`}>compare with the one before</Link>}
-          {active && me.data?.user?.role !== 'auditor' && (
-            <Button variant="outline-danger" disabled={run.stop_asked || stop.isPending} onClick={() => setAsking(true)}>
+          {active && may('run') && (
+            <Button variant="outline-danger" disabled={run.stop_asked || stop.busy} onClick={() => setAsking(true)}>
               {run.stop_asked ? 'Stopping …' : 'Stop'}
             </Button>
           )}
         </div>
       </div>
-      <Refused problem={stop.error ? problemOf(stop.error) : null} />
+      <Refused problem={stop.problem} />
       <div role="status">
         {run.says && (
           <div className={good ? 'said' : 'said bad'}>
@@ -77,66 +77,8 @@ function Filled({ run }: { run: Run }) {
           {run.skipped.length > 0 && <LeftOut run={run} />}
         </div>
         <aside className="stack">
-          <section>
-            <h2>Facts</h2>
-            <dl className="facts sheet pad">
-              <dt>Store</dt>
-              <dd>{run.store_name}</dd>
-              <dt>Started</dt>
-              <dd>{run.started_at ? <When at={run.started_at} /> : 'not yet'}</dd>
-              <dt>Finished</dt>
-              <dd>{run.finished_at ? <When at={run.finished_at} /> : '–'}</dd>
-              <dt>Read</dt>
-              <dd>
-                <Bytes count={good ? run.read_bytes : (run.progress.read_bytes ?? 0)} />
-              </dd>
-              <dt>New in the store</dt>
-              <dd>
-                <Bytes count={good ? run.stored_bytes : (run.progress.stored_bytes ?? 0)} />
-              </dd>
-              <dt>Encrypted</dt>
-              <dd>{run.encrypted === null ? '–' : run.encrypted ? 'yes' : 'no'}</dd>
-              <dt>Attempts</dt>
-              <dd>{run.attempts}</dd>
-              {run.occasion && (
-                <>
-                  <dt>Occasion</dt>
-                  <dd>
-                    {occasionWord(run.occasion)}: its backup is on hold {run.hold_until ? `until ${plainDay(run.hold_until)}` : 'until it is released'}
-                  </dd>
-                </>
-              )}
-              {run.left_out.length > 0 && (
-                <>
-                  <dt>Left out on purpose</dt>
-                  <dd>
-                    {run.left_out.map((entry) => (
-                      <div key={entry.kind + entry.reason}>
-                        {counted(entry.items, 'item')} ({iec(entry.size_bytes)}), {entry.reason}
-                      </div>
-                    ))}
-                  </dd>
-                </>
-              )}
-              {run.note && (
-                <>
-                  <dt>Note</dt>
-                  <dd>{run.note}</dd>
-                </>
-              )}
-            </dl>
-          </section>
-          <section>
-            <h2>What happened</h2>
-            <ul className="log sheet pad">
-              {run.log.map((line, n) => (
-                <li key={`${line.at} ${n}`}>
-                  <TimeOfDay at={line.at} />
-                  <span>{line.says}</span>
-                </li>
-              ))}
-            </ul>
-          </section>
+          <Facts run={run} />
+          <Happened run={run} />
         </aside>
       </div>
       {asking && (
@@ -146,7 +88,7 @@ function Filled({ run }: { run: Run }) {
           onCancel={() => setAsking(false)}
           onConfirm={() => {
             setAsking(false);
-            stop.mutate();
+            stop.go();
           }}
         >
           <p>No backup comes of it. What it has stored stays in the store and is used again by the next run.</p>
@@ -174,17 +116,31 @@ function Under({ run }: { run: Run }) {
           )}
         </span>
       </div>
-      <div className="bar-track" role="progressbar" aria-valuenow={percent} aria-valuemin={0} aria-valuemax={100} aria-label="Read of what has changed">
+      <div
+        className="bar-track"
+        role="progressbar"
+        aria-valuenow={percent}
+        aria-valuemin={0}
+        aria-valuemax={100}
+        aria-label="Read of what has changed"
+      >
         <i style={{ width: `${percent}%` }} />
       </div>
       {run.state === 'waiting' && run.next_try_at && (
         <p className="mb-1">
           Tried again <When at={run.next_try_at} withAge />
-          {run.gives_up_at && <>, at the latest until <When at={run.gives_up_at} /></>}.
+          {run.gives_up_at && (
+            <>
+              , at the latest until <When at={run.gives_up_at} />
+            </>
+          )}
+          .
         </p>
       )}
       <p className="hint mb-0">
-        {iec(read)} of {iec(total)}{progress.to_read_items ? `, ${grouped(progress.read_items ?? 0)} of ${counted(progress.to_read_items, 'item')}` : ''} read. Leave the device on power and connected, and do not use it until this says that it is safe to unplug.
+        {iec(read)} of {iec(total)}
+        {progress.to_read_items ? `, ${grouped(progress.read_items ?? 0)} of ${counted(progress.to_read_items, 'item')}` : ''} read. Leave
+        the device on power and connected, and do not use it until this says that it is safe to unplug.
       </p>
     </section>
   );
@@ -194,7 +150,8 @@ function Under({ run }: { run: Run }) {
 function restWords(progress: Run['progress']): string {
   const { remaining_seconds: middle, remaining_least: least, remaining_most: most } = progress;
   if (middle === null || middle === undefined) return '';
-  if (least === null || least === undefined || most === null || most === undefined || most - least < 0.25 * middle || most < 20) return ` · about ${spoken(Math.max(1, middle))} left`;
+  if (least === null || least === undefined || most === null || most === undefined || most - least < 0.25 * middle || most < 20)
+    return ` · about ${spoken(Math.max(1, middle))} left`;
   return ` · ${spoken(Math.max(1, least))} to ${spoken(Math.max(1, most))} left`;
 }
 
@@ -203,7 +160,15 @@ function Stages({ run }: { run: Run }) {
   return (
     <section>
       <h2>
-        Stages <small>{[run.expected_seconds && `expected to take ${spoken(run.expected_seconds)}`, run.worked_seconds && `took ${spoken(Math.max(1, run.worked_seconds))}`].filter(Boolean).join(', ')}</small>
+        Stages{' '}
+        <small>
+          {[
+            run.expected_seconds && `expected to take ${spoken(run.expected_seconds)}`,
+            run.worked_seconds && `took ${spoken(Math.max(1, run.worked_seconds))}`,
+          ]
+            .filter(Boolean)
+            .join(', ')}
+        </small>
       </h2>
       <ol className="stages sheet pad">
         {run.stages.map((stage) => (

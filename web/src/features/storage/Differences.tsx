@@ -1,10 +1,13 @@
 /** What the list and the store tell differently: copies that are missing, on their way or leaving, and backups that nobody knows. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
 import { Bytes } from '../../ui/Bytes';
 import { grouped } from '../../ui/format';
 import { When } from '../../ui/Office';
@@ -14,9 +17,9 @@ import { copyStateWords } from './words';
 type Stray = Schemas['Stray'];
 type CopyInQuestion = Schemas['CopyInQuestion'];
 
-export function Differences({ storeId, storeName, role }: { storeId: string; storeName: string; role: string | undefined }) {
+export function Differences({ storeId, storeName }: { storeId: string; storeName: string }) {
   const found = useQuery({
-    queryKey: ['stores', storeId, 'differences'],
+    queryKey: key('stores', storeId, 'differences'),
     queryFn: () => told(client.GET('/api/stores/{id}/differences', { params: { path: { id: storeId } } })),
   });
   if (found.isError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
@@ -31,10 +34,10 @@ export function Differences({ storeId, storeName, role }: { storeId: string; sto
         <table className="rows">
           <tbody>
             {copies.map((copy) => (
-              <CopyRow key={copy.id} copy={copy} storeId={storeId} role={role} />
+              <CopyRow key={copy.id} copy={copy} />
             ))}
             {strays.map((stray) => (
-              <StrayRow key={stray.id} stray={stray} storeId={storeId} storeName={storeName} role={role} />
+              <StrayRow key={stray.id} stray={stray} storeName={storeName} />
             ))}
           </tbody>
         </table>
@@ -43,13 +46,10 @@ export function Differences({ storeId, storeName, role }: { storeId: string; sto
   );
 }
 
-function CopyRow({ copy, storeId, role }: { copy: CopyInQuestion; storeId: string; role: string | undefined }) {
-  const queries = useQueryClient();
+function CopyRow({ copy }: { copy: CopyInQuestion }) {
+  const may = useMay();
   const [sure, setSure] = useState(false);
-  const giveUp = useMutation({
-    mutationFn: () => told(client.POST('/api/copies/{id}/give-up', { params: { path: { id: copy.id } } })),
-    onSettled: () => queries.invalidateQueries({ queryKey: ['stores', storeId] }),
-  });
+  const giveUp = useAct(() => client.POST('/api/copies/{id}/give-up', { params: { path: { id: copy.id } } }), 'store');
   const missing = copy.state === 'missing';
   return (
     <tr>
@@ -62,10 +62,10 @@ function CopyRow({ copy, storeId, role }: { copy: CopyInQuestion; storeId: strin
         <div className="hint">
           {copy.cause || copy.removed_why} {copy.remedy}
         </div>
-        <Refused problem={giveUp.error ? problemOf(giveUp.error) : null} />
+        <Refused problem={giveUp.problem} />
       </td>
       <td className="num">
-        {missing && role === 'administrator' && !sure && (
+        {missing && may('set_up') && !sure && (
           <Button size="sm" variant="outline-danger" onClick={() => setSure(true)}>
             Give it up …
           </Button>
@@ -73,7 +73,7 @@ function CopyRow({ copy, storeId, role }: { copy: CopyInQuestion; storeId: strin
         {missing && sure && (
           <span className="nowrap">
             It stands in the list as removed then.{' '}
-            <Button size="sm" variant="danger" disabled={giveUp.isPending} onClick={() => giveUp.mutate()}>
+            <Button size="sm" variant="danger" disabled={giveUp.busy} onClick={() => giveUp.go()}>
               Give it up
             </Button>{' '}
             <Button size="sm" variant="outline-secondary" onClick={() => setSure(false)}>
@@ -86,24 +86,27 @@ function CopyRow({ copy, storeId, role }: { copy: CopyInQuestion; storeId: strin
   );
 }
 
-function StrayRow({ stray, storeId, storeName, role }: { stray: Stray; storeId: string; storeName: string; role: string | undefined }) {
-  const queries = useQueryClient();
-  const adopt = useMutation({
-    mutationFn: (device: string) => told(client.POST('/api/strays/{id}/adopt', { params: { path: { id: stray.id } }, body: { device } })),
-    onSettled: () => queries.invalidateQueries({ queryKey: ['stores', storeId] }),
-  });
+function StrayRow({ stray, storeName }: { stray: Stray; storeName: string }) {
+  const may = useMay();
+  const adopt = useAct(
+    (device: string) => client.POST('/api/strays/{id}/adopt', { params: { path: { id: stray.id } }, body: { device } }),
+    ['store', 'backup'],
+  );
   const device = stray.device_id;
   return (
     <tr>
       <td className="nowrap">not in the list</td>
       <td>
-        {storeName} holds a backup of {stray.device_words} of <When at={stray.finished_at} />, {grouped(stray.items)} items, <Bytes count={stray.size_bytes} />.
-        {!device && <div className="hint">Its device is not in the register. Restore from it on the command line, or register the device first.</div>}
-        <Refused problem={adopt.error ? problemOf(adopt.error) : null} />
+        {storeName} holds a backup of {stray.device_words} of <When at={stray.finished_at} />, {grouped(stray.items)} items,{' '}
+        <Bytes count={stray.size_bytes} />.
+        {!device && (
+          <div className="hint">Its device is not in the register. Restore from it on the command line, or register the device first.</div>
+        )}
+        <Refused problem={adopt.problem} />
       </td>
       <td className="num">
-        {device && role !== 'auditor' && (
-          <Button size="sm" variant="outline-primary" disabled={adopt.isPending} onClick={() => adopt.mutate(device)}>
+        {device && may('keep') && (
+          <Button size="sm" variant="outline-primary" disabled={adopt.busy} onClick={() => adopt.go(device)}>
             Take it into the list
           </Button>
         )}
@@ -114,15 +117,11 @@ function StrayRow({ stray, storeId, storeName, role }: { stray: Stray; storeId: 
 
 /** An older copy of a drive in place of the one that is lost for good: asked twice, because what it lacks is given up with it. */
 export function Accept({ store }: { store: Schemas['Store'] }) {
-  const queries = useQueryClient();
   const [sure, setSure] = useState(false);
-  const accept = useMutation({
-    mutationFn: () => told(client.POST('/api/stores/{id}/accept', { params: { path: { id: store.id } } })),
-    onSettled: () => queries.invalidateQueries({ queryKey: ['stores'] }),
-  });
+  const accept = useAct(() => client.POST('/api/stores/{id}/accept', { params: { path: { id: store.id } } }), 'store');
   return (
     <div className="mt-2">
-      <Refused problem={accept.error ? problemOf(accept.error) : null} />
+      <Refused problem={accept.problem} />
       {!sure && (
         <Button size="sm" variant="outline-danger" onClick={() => setSure(true)}>
           The newer drive is lost: use this one …
@@ -131,7 +130,7 @@ export function Accept({ store }: { store: Schemas['Store'] }) {
       {sure && (
         <>
           Every backup that it lacks is listed as missing then.{' '}
-          <Button size="sm" variant="danger" disabled={accept.isPending} onClick={() => accept.mutate()}>
+          <Button size="sm" variant="danger" disabled={accept.busy} onClick={() => accept.go()}>
             Use this one from now on
           </Button>{' '}
           <Button size="sm" variant="outline-secondary" onClick={() => setSure(false)}>

@@ -14,9 +14,7 @@ export function RecoveryCode({ store, code, onDone }: { store: string; code: str
       <h1 tabIndex={-1} ref={heading}>
         Keep this code
       </h1>
-      <p className="sub">
-        {store} is ready. If its passphrase is ever forgotten, this code opens it. It is shown now and never again.
-      </p>
+      <p className="sub">{store} is ready. If its passphrase is ever forgotten, this code opens it. It is shown now and never again.</p>
       <div className="sheet pad" style={{ maxWidth: 560 }}>
         <p className="recovery-code" translate="no">
           {codeGroups(code).map((group) => (
@@ -28,7 +26,13 @@ export function RecoveryCode({ store, code, onDone }: { store: string; code: str
           it. It holds no 0, O, 1, I or L.
         </p>
         <div className="not-printed">
-          <Form.Check id="kept" label="It is printed or written down" checked={kept} onChange={(event) => setKept(event.target.checked)} className="mb-3" />
+          <Form.Check
+            id="kept"
+            aria-label="It is printed or written down"
+            checked={kept}
+            onChange={(event) => setKept(event.target.checked)}
+            className="mb-3"
+          />
           <div className="d-flex gap-2">
             <Button variant="outline-primary" onClick={() => window.print()}>
               Print

@@ -2,25 +2,27 @@ import { Link, useNavigate } from 'react-router';
 import Button from 'react-bootstrap/Button';
 
 import { problemOf } from '../../api/client';
-import { useMe, useStores } from '../../api/queries';
+import { useMay } from '../../api/may';
+import { useStores } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
 import { Gauge } from '../../ui/Gauge';
 import { When } from '../../ui/Office';
+import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
 
 /** Every store: what it holds, what it may hold, when it was last proven. */
 export function StorageScreen() {
   const stores = useStores();
-  const me = useMe();
+  const may = useMay();
   const navigate = useNavigate();
   return (
     <>
       <div className="head">
         <div>
-          <h1 tabIndex={-1}>Storage</h1>
+          <Heading title="Storage" />
           <p className="sub mb-0">Where the bytes are, whose they are, and how much room is left.</p>
         </div>
-        {me.data?.user?.role === 'administrator' && <Button onClick={() => void navigate('/storage/add')}>Add a store</Button>}
+        {may('set_up') && <Button onClick={() => void navigate('/storage/add')}>Add a store</Button>}
       </div>
       <div className="sheet scroll">
         {stores.isPending && <Loading what="stores" />}

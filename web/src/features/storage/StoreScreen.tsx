@@ -1,40 +1,47 @@
 /** One store: totals, whose bytes they are, its check, its passphrase. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useParams } from 'react-router';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { useMe } from '../../api/queries';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
-import { Field } from '../../ui/Field';
+import { NumberField } from '../../ui/forms/NumberField';
+import { SIZES } from '../../ui/forms/numbers';
+import { Field } from '../../ui/forms/Field';
 import { Gauge } from '../../ui/Gauge';
 import { When } from '../../ui/Office';
-import { Empty, Failed, Loading, Refused } from '../../ui/States';
+import { FailedScreen, Heading } from '../../ui/Screen';
+import { Empty, Loading, Refused } from '../../ui/States';
 import { Accept, Differences } from './Differences';
-import { gibToBytes } from './words';
 
 type Store = Schemas['StoreDetail'];
 
 export function StoreScreen() {
   const { id = '' } = useParams();
-  const store = useQuery({ queryKey: ['stores', id], queryFn: () => told(client.GET('/api/stores/{id}', { params: { path: { id } } })) });
-  const me = useMe();
+  const store = useQuery({
+    queryKey: key('stores', id),
+    queryFn: () => told(client.GET('/api/stores/{id}', { params: { path: { id } } })),
+  });
+  const may = useMay();
   if (store.isPending) return <Loading what="the store" />;
-  if (store.isError) return <Failed problem={problemOf(store.error)} onRetry={() => void store.refetch()} />;
+  if (store.isError) return <FailedScreen problem={problemOf(store.error)} onRetry={() => void store.refetch()} />;
   const found = store.data;
-  const role = me.data?.user?.role;
   return (
     <>
-      <h1 tabIndex={-1}>{found.name}</h1>
+      <Heading title={found.name} />
       <p className="sub">{found.path}</p>
       {found.trouble && (
         <div className="said bad">
           <strong>{found.trouble}</strong> {found.trouble_remedy} Nothing is stored there until this is resolved.
-          {found.trouble_code === 'store.older_copy' && role === 'administrator' && <Accept store={found} />}
+          {found.trouble_code === 'store.older_copy' && may('set_up') && <Accept store={found} />}
         </div>
       )}
-      <Differences storeId={found.id} storeName={found.name} role={role} />
+      <Differences storeId={found.id} storeName={found.name} />
       <div className="cols">
         <section>
           <h2>
@@ -70,18 +77,23 @@ export function StoreScreen() {
               </dl>
             </div>
           </section>
-          {role !== 'auditor' && <Check store={found} />}
-          {role === 'administrator' && <Passphrase store={found} />}
-          {role === 'administrator' && <Change key={`${found.name} ${found.path} ${found.allowance_bytes ?? ''}`} store={found} />}
+          {may('keep') && <Check store={found} />}
+          {may('set_up') && <Passphrase store={found} />}
+          {may('set_up') && <Change key={`${found.name} ${found.path} ${found.allowance_bytes ?? ''}`} store={found} />}
         </aside>
       </div>
     </>
   );
 }
 
+/** The words of the columns explained, so that the figures can be used. */
+const COLUMN_WORDS =
+  'Share: what it needs alone, and its part of what several need; all shares add up to what is stored. Needed by it alone: given back when all its backups are removed. Shared: needed by others too.';
+
 function Occupancies({ store }: { store: Store }) {
   return (
     <table className="rows">
+      <caption className="hint">{COLUMN_WORDS}</caption>
       <thead>
         <tr>
           <th scope="col">Device</th>
@@ -90,10 +102,10 @@ function Occupancies({ store }: { store: Store }) {
             Backups
           </th>
           <th scope="col" className="num">
-            Its part
+            Share
           </th>
           <th scope="col" className="num">
-            Only it needs
+            Needed by it alone
           </th>
           <th scope="col" className="num">
             Shared
@@ -128,9 +140,10 @@ function Occupancies({ store }: { store: Store }) {
 }
 
 function Check({ store }: { store: Store }) {
-  const check = useMutation({
-    mutationFn: () => told(client.POST('/api/stores/{id}/check', { params: { path: { id: store.id } }, body: { percent: 100 } })),
-  });
+  const check = useAct(
+    () => client.POST('/api/stores/{id}/check', { params: { path: { id: store.id } }, body: { percent: 100 } }),
+    'store',
+  );
   return (
     <section>
       <h2>Check</h2>
@@ -144,37 +157,28 @@ function Check({ store }: { store: Store }) {
             'Its bytes have never been read again to prove that they are intact.'
           )}
         </p>
-        <Refused problem={check.error ? problemOf(check.error) : null} />
-        <Button size="sm" variant="outline-primary" onClick={() => check.mutate()} disabled={check.isPending}>
+        <Refused problem={check.problem} />
+        <Button size="sm" variant="outline-primary" onClick={() => check.go()} disabled={check.busy}>
           Read and prove everything
         </Button>
-        {check.isSuccess && <span className="quiet ms-2">It is in the queue; the result appears here.</span>}
+        {check.done && <span className="quiet ms-2">It is in the queue; the result appears here.</span>}
       </div>
     </section>
   );
 }
 
 function Passphrase({ store }: { store: Store }) {
-  const queries = useQueryClient();
   const [passphrase, setPassphrase] = useState('');
-  const prove = useMutation({
-    mutationFn: () => told(client.POST('/api/stores/{id}/prove-passphrase', { params: { path: { id: store.id } }, body: { passphrase } })),
-    onSuccess: () => {
-      setPassphrase('');
-      return queries.invalidateQueries({ queryKey: ['stores'] });
-    },
-  });
-  const problem = prove.error ? problemOf(prove.error) : null;
+  const prove = useAct(
+    () => client.POST('/api/stores/{id}/prove-passphrase', { params: { path: { id: store.id } }, body: { passphrase } }),
+    'store',
+    () => setPassphrase(''),
+  );
+  const problem = prove.problem;
   return (
     <section>
       <h2>Passphrase</h2>
-      <form
-        className="sheet pad"
-        onSubmit={(event) => {
-          event.preventDefault();
-          prove.mutate();
-        }}
-      >
+      <Form className="sheet pad" onSubmit={() => prove.go()} problem={problem}>
         <p>
           {store.passphrase_proven_at && (
             <>
@@ -183,51 +187,71 @@ function Passphrase({ store }: { store: Store }) {
           )}{' '}
           Without it, or the recovery code, nobody can open this store once this server is gone.
         </p>
-        <Refused problem={problem} />
-        <Field label="Prove that you still know it" type="password" value={passphrase} onChange={setPassphrase} autoComplete="off" problem={problem} field="passphrase" />
-        <Button type="submit" size="sm" variant="outline-primary" disabled={prove.isPending || !passphrase}>
+        <Field
+          label="Prove that you still know it"
+          type="password"
+          value={passphrase}
+          onChange={setPassphrase}
+          autoComplete="off"
+          field="passphrase"
+        />
+        <Button type="submit" size="sm" variant="outline-primary" disabled={prove.busy || !passphrase}>
           Prove
         </Button>
-      </form>
+      </Form>
     </section>
   );
 }
 
 function Change({ store }: { store: Store }) {
-  const queries = useQueryClient();
   const [name, setName] = useState(store.name);
   const [path, setPath] = useState(store.path);
   const [offSite, setOffSite] = useState(store.off_site);
-  const [writers, setWriters] = useState(String(store.max_writers));
-  const [gib, setGib] = useState(store.allowance_bytes ? String(store.allowance_bytes / 1024 ** 3) : '');
-  const save = useMutation({
-    mutationFn: () => told(client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body: { name, allowance_bytes: gibToBytes(gib), off_site: offSite, max_writers: Number(writers) || null, path } })),
-    onSuccess: () => queries.invalidateQueries(),
-  });
-  const problem = save.error ? problemOf(save.error) : null;
+  const [writers, setWriters] = useState<number | null>(store.max_writers);
+  const [allowance, setAllowance] = useState(store.allowance_bytes);
+  const body = { name, allowance_bytes: allowance, off_site: offSite, max_writers: writers, path };
+  const unsaved = Object.entries(body).some(([field, value]) => store[field as keyof typeof body] !== value);
+  const save = useAct(() => client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body }), 'store');
+  const problem = save.problem;
   return (
     <section>
       <h2>Change</h2>
-      <form
-        className="sheet pad"
-        onSubmit={(event) => {
-          event.preventDefault();
-          save.mutate();
-        }}
-      >
-        <Refused problem={problem} />
-        <Field label="Name" value={name} onChange={setName} problem={problem} field="name" />
-        <Field label="Folder on the server" value={path} onChange={setPath} problem={problem} field="path" hint="Where the drive is mounted now. The store is known by what lies in it, not by this path." />
+      <Form className="sheet pad" unsaved={unsaved} onSubmit={() => save.go()} problem={problem}>
+        <Field label="Name" value={name} onChange={setName} field="name" />
+        <Field
+          label="Folder on the server"
+          value={path}
+          onChange={setPath}
+          field="path"
+          hint="Where the drive is mounted now. The store is known by what lies in it, not by this path."
+        />
         <label className="check mb-2">
           <input type="checkbox" checked={offSite} onChange={(event) => setOffSite(event.target.checked)} />
           <span>It lies outside of the office</span>
         </label>
-        <Field label="Allowance in GiB" value={gib} onChange={setGib} inputMode="decimal" hint="Empty for no limit." problem={problem} field="allowance_bytes" />
-        <Field label="Runs that write into it at a time" type="number" min={1} max={32} value={writers} onChange={setWriters} problem={problem} field="max_writers" hint="A slow drive takes one or two." />
-        <Button type="submit" size="sm" variant="outline-primary" disabled={save.isPending}>
+        <NumberField
+          label="Allowance"
+          value={allowance}
+          onChange={setAllowance}
+          units={SIZES}
+          least={1}
+          optional
+          hint="Empty for no limit."
+          field="allowance_bytes"
+        />
+        <NumberField
+          label="Runs that write into it at a time"
+          value={writers}
+          onChange={setWriters}
+          least={1}
+          most={32}
+          field="max_writers"
+          hint="A slow drive takes one or two."
+        />
+        <Button type="submit" size="sm" variant="outline-primary" disabled={save.busy}>
           Save
         </Button>
-      </form>
+      </Form>
     </section>
   );
 }

@@ -1,11 +1,3 @@
-/** `1.5` → bytes; empty for no limit. What is no number becomes 0, which the server refuses with a reason. */
-export function gibToBytes(text: string): number | null {
-  const trimmed = text.trim().replace(',', '.');
-  if (!trimmed) return null;
-  const value = Number(trimmed);
-  return Number.isFinite(value) ? Math.round(value * 1024 ** 3) : 0;
-}
-
 /** The groups of a recovery code, each with its place, so that they can be laid out and copied by hand. */
 export function codeGroups(code: string): { place: number; text: string }[] {
   return code.split('-').map((text, place) => ({ place, text }));

@@ -1,17 +1,20 @@
 /** Other programs that are told what happens, each with a secret of its own. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
-import { Confirm } from '../../ui/Confirm';
-import { Field } from '../../ui/Field';
+import { key } from '../../api/keys';
+import { Form } from '../../ui/forms/Form';
+import { Confirm } from '../../ui/forms/Confirm';
+import { Field } from '../../ui/forms/Field';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 
 type Hook = Schemas['Hook'];
 
 export function Hooks({ mayChange }: { mayChange: boolean }) {
-  const hooks = useQuery({ queryKey: ['hooks'], queryFn: () => told(client.GET('/api/hooks')) });
+  const hooks = useQuery({ queryKey: key('hooks'), queryFn: () => told(client.GET('/api/hooks')) });
   return (
     <section className="sheet pad">
       <h2>
@@ -29,17 +32,19 @@ export function Hooks({ mayChange }: { mayChange: boolean }) {
 }
 
 function OneHook({ hook, mayChange }: { hook: Hook; mayChange: boolean }) {
-  const queries = useQueryClient();
   const [removing, setRemoving] = useState(false);
   const path = { params: { path: { id: hook.id } } };
-  const again = () => queries.invalidateQueries({ queryKey: ['hooks'] });
-  const change = useMutation({
-    mutationFn: (next: Partial<Hook>) => told(client.PUT('/api/hooks/{id}', { ...path, body: { active: hook.active, inside: hook.inside, signs_of_life: hook.signs_of_life, ...next } })),
-    onSuccess: again,
-  });
-  const remove = useMutation({ mutationFn: () => told(client.DELETE('/api/hooks/{id}', path)), onSuccess: again });
-  const attempt = useMutation({ mutationFn: () => told(client.POST('/api/hooks/{id}/try', path)), onSettled: () => queries.invalidateQueries({ queryKey: ['messages'] }) });
-  const problem = [change, remove, attempt].find((one) => one.error)?.error;
+  const change = useAct(
+    (next: Partial<Hook>) =>
+      client.PUT('/api/hooks/{id}', {
+        ...path,
+        body: { active: hook.active, inside: hook.inside, signs_of_life: hook.signs_of_life, ...next },
+      }),
+    'telling',
+  );
+  const remove = useAct(() => client.DELETE('/api/hooks/{id}', path), 'telling');
+  const attempt = useAct(() => client.POST('/api/hooks/{id}/try', path), 'telling');
+  const problem = change.problem ?? remove.problem ?? attempt.problem;
   return (
     <div className="store">
       <div className="t">
@@ -47,14 +52,18 @@ function OneHook({ hook, mayChange }: { hook: Hook; mayChange: boolean }) {
         <small>{hook.active ? (hook.signs_of_life ? 'on, with signs of life' : 'on') : 'off'}</small>
       </div>
       <code>{hook.address}</code>
-      <Refused problem={problem ? problemOf(problem) : null} />
-      {attempt.isSuccess && <p className="tone-ok mb-1" role="status">It was taken.</p>}
+      <Refused problem={problem} />
+      {attempt.done && (
+        <p className="tone-ok mb-1" role="status">
+          It was taken.
+        </p>
+      )}
       {mayChange && (
         <div className="row-end">
-          <button type="button" className="linklike" disabled={attempt.isPending} onClick={() => attempt.mutate()}>
-            {attempt.isPending ? 'telling …' : 'tell it something now'}
+          <button type="button" className="linklike" disabled={attempt.busy} onClick={() => attempt.go()}>
+            {attempt.busy ? 'telling …' : 'tell it something now'}
           </button>
-          <button type="button" className="linklike" onClick={() => change.mutate({ active: !hook.active })}>
+          <button type="button" className="linklike" onClick={() => change.go({ active: !hook.active })}>
             {hook.active ? 'switch off' : 'switch on'}
           </button>
           <button type="button" className="linklike" onClick={() => setRemoving(true)}>
@@ -63,7 +72,12 @@ function OneHook({ hook, mayChange }: { hook: Hook; mayChange: boolean }) {
         </div>
       )}
       {removing && (
-        <Confirm title={`Tell ${hook.name} nothing any more?`} action="Remove it" onCancel={() => setRemoving(false)} onConfirm={() => remove.mutate()}>
+        <Confirm
+          title={`Tell ${hook.name} nothing any more?`}
+          action="Remove it"
+          onCancel={() => setRemoving(false)}
+          onConfirm={() => remove.go()}
+        >
           <p>Its secret and the record of what it was told go with it.</p>
         </Confirm>
       )}
@@ -74,45 +88,47 @@ function OneHook({ hook, mayChange }: { hook: Hook; mayChange: boolean }) {
 function AddHook() {
   const empty = { name: '', address: '', inside: false, signs_of_life: false, active: true };
   const [body, setBody] = useState(empty);
-  const queries = useQueryClient();
-  const add = useMutation({
-    mutationFn: () => told(client.POST('/api/hooks', { body })),
-    onSuccess: () => {
-      setBody(empty);
-      return queries.invalidateQueries({ queryKey: ['hooks'] });
-    },
-  });
-  const problem = add.error ? problemOf(add.error) : null;
+  const add = useAct(
+    () => client.POST('/api/hooks', { body }),
+    'telling',
+    () => setBody(empty),
+  );
+  const problem = add.problem;
   return (
-    <details className="mt-2" open={add.isSuccess || undefined}>
+    <details className="mt-2" open={add.done || undefined}>
       <summary>Add one</summary>
-      <form
-        className="mt-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          add.mutate();
-        }}
-      >
-        <Refused problem={problem} />
-        {add.data && (
+      <Form className="mt-2" onSubmit={() => add.go()} problem={problem}>
+        {add.told && (
           <div className="said" role="status">
-            Its secret, shown this once: <code>{add.data.secret}</code>
+            Its secret, shown this once: <code>{add.told.secret}</code>
           </div>
         )}
-        <Field label="Name" value={body.name} onChange={(name) => setBody({ ...body, name })} problem={problem} field="name" required />
-        <Field label="Address" type="url" placeholder="https://" value={body.address} onChange={(address) => setBody({ ...body, address })} problem={problem} field="address" required />
+        <Field label="Name" value={body.name} onChange={(name) => setBody({ ...body, name })} field="name" required />
+        <Field
+          label="Address"
+          type="url"
+          placeholder="https://"
+          value={body.address}
+          onChange={(address) => setBody({ ...body, address })}
+          field="address"
+          required
+        />
         <label className="check">
           <input type="checkbox" checked={body.inside} onChange={(event) => setBody({ ...body, inside: event.target.checked })} />
           <span>It lies on the office’s own network</span>
         </label>
         <label className="check mb-2">
-          <input type="checkbox" checked={body.signs_of_life} onChange={(event) => setBody({ ...body, signs_of_life: event.target.checked })} />
+          <input
+            type="checkbox"
+            checked={body.signs_of_life}
+            onChange={(event) => setBody({ ...body, signs_of_life: event.target.checked })}
+          />
           <span>Give it a sign of life every five minutes, so that it notices when Old Attic has stopped</span>
         </label>
-        <Button type="submit" size="sm" disabled={add.isPending}>
+        <Button type="submit" size="sm" disabled={add.busy}>
           Add it
         </Button>
-      </form>
+      </Form>
     </details>
   );
 }

@@ -1,0 +1,108 @@
+/**
+ * The register of what is asked of the server, and of what a change touches.
+ *
+ * Each question's key begins with its subject. An act, and an event of the live line, names the change that it is; the
+ * change names the subjects whose answers are no longer true. Nothing is ever asked again "to be sure".
+ */
+import type { QueryClient } from '@tanstack/react-query';
+
+export const SUBJECTS = [
+  'backups',
+  'bringing',
+  'bringings',
+  'causes',
+  'clock',
+  'closed-days',
+  'compare',
+  'coverage',
+  'devices',
+  'guides',
+  'holders',
+  'hooks',
+  'inside',
+  'journal',
+  'kinds',
+  'links',
+  'matters',
+  'me',
+  'messages',
+  'names',
+  'night',
+  'oddities',
+  'offers',
+  'omissions',
+  'pauses',
+  'plans',
+  'preflight',
+  'preview',
+  'promises',
+  'readiness',
+  'report',
+  'restore',
+  'restores',
+  'ribbon',
+  'run',
+  'runs',
+  'server-key',
+  'signed',
+  'ssh-key',
+  'stores',
+  'teams',
+  'today',
+  'users',
+  'wipe',
+  'wishes',
+  'zones',
+] as const;
+
+export type Subject = (typeof SUBJECTS)[number];
+
+/** A question's key: its subject, then what distinguishes it. */
+export const key = <Rest extends readonly unknown[]>(subject: Subject, ...rest: Rest) => [subject, ...rest] as const;
+
+/** What stands on Today, Devices, the ribbon and the night: each run and each setting of a device moves it. */
+const STANDING: readonly Subject[] = ['devices', 'today', 'matters', 'ribbon', 'night', 'teams', 'holders', 'coverage', 'wipe'];
+
+export const CHANGES = {
+  /** A run was asked, stopped, began or ended. */
+  run: [...STANDING, 'run', 'runs', 'causes', 'backups', 'readiness', 'oddities', 'omissions', 'stores'],
+  /** What a run left out was accepted, or will be taken from now on. */
+  omission: [...STANDING, 'omissions', 'run', 'plans'],
+  /** Something of a device: its register, holder, state, link. */
+  device: [...STANDING, 'links', 'readiness', 'offers', 'names', 'runs', 'plans', 'promises'],
+  plan: [...STANDING, 'plans', 'preview'],
+  pause: [...STANDING, 'pauses', 'plans'],
+  /** A store, what it holds, a copy, a check, its passphrase. */
+  store: ['stores', 'backups', 'today', 'matters', 'coverage', 'wipe'],
+  /** A backup is held, released, doubted, dated anew. */
+  backup: [...STANDING, 'backups', 'runs', 'run', 'stores'],
+  restore: ['restore', 'restores', 'devices', 'today', 'matters'],
+  /** Old backups brought in from elsewhere. */
+  bringing: [...STANDING, 'bringing', 'bringings', 'backups', 'runs', 'stores'],
+  /** A cause was put off or taken up, an oddity settled. */
+  matter: ['matters', 'today', 'oddities', 'devices', 'backups', 'runs', 'run'],
+  /** What an account was found to keep, and how much of it is promised. */
+  coverage: ['coverage', 'wipe', 'devices', 'today', 'matters', 'plans'],
+  /** A signed answer to "safe to wipe?". */
+  answer: ['wipe', 'signed'],
+  /** The coming night was lined up anew. */
+  line_up: ['night', 'today', 'devices'],
+  /** Teams and holders by name. */
+  people: ['teams', 'holders', 'names', 'devices', 'today', 'matters'],
+  /** Accounts that sign in. */
+  account: ['users', 'me'],
+  /** The office's name, zone, limits and closed days: every date on every screen may move. */
+  office: [...STANDING, 'me', 'plans', 'preview', 'closed-days', 'clock', 'zones', 'promises', 'report', 'runs', 'run', 'backups'],
+  /** What is told to whom: mails, hooks, wishes. */
+  telling: ['wishes', 'hooks', 'messages'],
+  clock: ['clock', 'today', 'matters'],
+} as const satisfies Record<string, readonly Subject[]>;
+
+export type Change = keyof typeof CHANGES;
+
+/** Ask again what a change has made untrue; ends when the screens that are open know it. */
+export async function touch(queries: QueryClient, ...changes: readonly Change[]): Promise<void> {
+  if (changes.length === 0) return;
+  const subjects = new Set<Subject>([...changes.flatMap((change) => CHANGES[change] as readonly Subject[]), 'journal']);
+  await Promise.all([...subjects].map((subject) => queries.invalidateQueries({ queryKey: [subject] })));
+}

@@ -1,0 +1,36 @@
+// @vitest-environment node
+
+import { describe, expect, test } from 'vitest';
+
+import { emptyDraft, keepsSentence, keptByMonth, toggled } from './words';
+
+describe('what a plan keeps', () => {
+  test.each([
+    [[0, 0, 0, 0], 'nothing'],
+    [[1, 0, 0, 0], 'the last 1'],
+    [[3, 7, 4, 12], 'the last 3, 7 days, 4 weeks, 12 months'],
+    [[0, 1, 1, 1], '1 day, 1 week, 1 month'],
+  ])('%j', ([keep_last = 0, keep_daily = 0, keep_weekly = 0, keep_monthly = 0], words) =>
+    expect(keepsSentence({ keep_last, keep_daily, keep_weekly, keep_monthly })).toBe(words),
+  );
+});
+
+describe('kept days by month', () => {
+  test('thirteen months that end with the present one, over a change of year', () => {
+    const found = keptByMonth(['2025-03-31', '2026-03-01', '2026-03-31', '2024-12-31'], '2026-03-31');
+    expect(found.map((one) => one.month)).toEqual([
+      '2025-03', '2025-04', '2025-05', '2025-06', '2025-07', '2025-08', '2025-09',
+      '2025-10', '2025-11', '2025-12', '2026-01', '2026-02', '2026-03',
+    ]); // prettier-ignore
+    expect([found[0]?.days, found[12]?.days, found[6]?.days]).toEqual([[31], [1, 31], []]);
+  });
+});
+
+test('an entry is put in or taken out, the others stay in their order', () => {
+  expect([toggled([1, 2, 3], 2), toggled([1, 3], 2), toggled<number>([], 1)]).toEqual([[1, 3], [1, 3, 2], [1]]);
+});
+
+test('a new plan takes everything, and promises two days', () => {
+  const draft = emptyDraft(['photos'], null);
+  expect([draft.reach, draft.promise_seconds, draft.store, draft.devices]).toEqual(['everything', 172_800, null, []]);
+});
