@@ -1,10 +1,14 @@
-import { readdirSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 
 import js from '@eslint/js';
 import query from '@tanstack/eslint-plugin-query';
 import a11y from 'eslint-plugin-jsx-a11y';
 import hooks from 'eslint-plugin-react-hooks';
 import ts from 'typescript-eslint';
+
+/** What is longer than a component should be, as it was when the measure came: may shrink and lose entries, never gain one. */
+const longer = JSON.parse(readFileSync(new URL('longer.json', import.meta.url), 'utf8'));
+const atMost = (max) => ({ 'max-lines-per-function': ['error', { max, skipBlankLines: true, skipComments: true }] });
 
 const features = readdirSync(new URL('src/features', import.meta.url));
 
@@ -20,8 +24,12 @@ export default ts.config(
     rules: {
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
       '@typescript-eslint/no-confusing-void-expression': ['error', { ignoreArrowShorthand: true }],
+      // true also of a question whose older answer is on the screen: what somebody types there would be lost with it
+      'no-restricted-syntax': ['error', { selector: "MemberExpression[property.name='isError']", message: 'Use isLoadingError.' }],
     },
   },
+  { files: ['src/**'], ignores: ['src/**/*.test.*', 'src/testing/**'], rules: atMost(50) },
+  ...Object.entries(longer).map(([file, lines]) => ({ files: [file], rules: atMost(lines) })),
   {
     files: ['src/ui/**'],
     rules: {

@@ -34,6 +34,13 @@ class Conflict(AtticError):
     remedy = "Look at the page again; somebody or something was faster."
 
 
+class ChangedMeanwhile(Conflict):
+    """What is to be saved was read before somebody else changed it: saved as it is, it would undo that in silence."""
+
+    code = "state.changed_meanwhile"
+    remedy = "Nothing of yours is saved yet. Look at what is there now, or save yours over it."
+
+
 class RetryLater(AtticError):
     """It was not looked at; later it will be."""
 

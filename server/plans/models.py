@@ -43,6 +43,9 @@ class Plan(models.Model):
     keep_weekly = models.PositiveSmallIntegerField()
     keep_monthly = models.PositiveSmallIntegerField()
     added_at = models.DateTimeField()
+    revision = models.PositiveIntegerField(default=0, help_text="How often it was changed: whoever saves says which one was read.")
+    changed_at = models.DateTimeField(null=True)
+    changed_by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering = ["name"]

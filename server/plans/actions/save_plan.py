@@ -6,16 +6,18 @@ from datetime import date, datetime, time
 from uuid import UUID
 
 from django.db import transaction
+from django.db.models import F
 
 from core.content.kinds import KINDS
 from core.content.scope import Reach, kinds_of
 from core.errors import BadInput
 from core.schedule.recurrence import checked as checked_rule
-from server.api.problems import Conflict
+from server.api.problems import ChangedMeanwhile, Conflict
 from server.fleet.models import Device
 from server.jobs import defer_line_up
 from server.outside import outside
 from server.people.actions.journal import write_journal
+from server.people.moments import written
 from server.people.models import User
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rule_of, window_of
@@ -31,9 +33,9 @@ TIMING = (
 """Fields of a draft that go into the plan as they are."""
 PLAN_FIELDS = [
     "name", "reach", "kinds", "larger_than_bytes", "exclusions", "rule", "starts_at", "window_closes", "exceptions", "store",
-    "promise_seconds", "keep_last", "keep_daily", "keep_weekly", "keep_monthly", *TIMING,
+    "promise_seconds", "keep_last", "keep_daily", "keep_weekly", "keep_monthly", "revision", "changed_at", "changed_by", *TIMING,
 ]  # fmt: skip
-"""What `checked` may change."""
+"""What saving changes."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,6 +67,8 @@ class Draft:
     reach: str = Reach.ONLY
     larger_than_bytes: int | None = None
     exclusions: tuple[dict[str, str], ...] = ()
+    revision: int | None = None
+    """Of the plan that was read before it was edited; None for whoever saves unseen."""
 
 
 def checked(draft: Draft, into: Plan) -> Plan:
@@ -100,11 +104,13 @@ def checked(draft: Draft, into: Plan) -> Plan:
 
 @transaction.atomic
 def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: Plan | None = None, now: datetime | None = None) -> Plan:
-    """A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput."""
+    """A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile."""
     now = now or outside().now()
     is_new = plan is None
+    plan = None if plan is None else _locked(plan, draft.revision)
     planned_before = None if plan is None else _times(plan)
     found = checked(draft, plan or Plan(added_at=now))
+    found.revision, found.changed_at, found.changed_by = found.revision + 1, now, by
     if Plan.objects.filter(name__iexact=found.name).exclude(id=found.id).exists():
         raise BadInput(f"There is a plan {found.name} already.", field="name", remedy="Choose another name.")
     if is_new:
@@ -117,6 +123,8 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
         raise BadInput("One of the devices does not exist any more.", field="devices", remedy="Load the page again.")
     Assignment.objects.filter(plan=found).exclude(device_id__in=wanted).delete()
     kept = set(Assignment.objects.filter(plan=found).values_list("device_id", flat=True))
+    losing = Plan.objects.filter(assignments__device_id__in=wanted - kept)
+    losing.update(revision=F("revision") + 1, changed_at=now, changed_by=by)
     Assignment.objects.filter(device_id__in=wanted - kept).delete()
     Assignment.objects.bulk_create(Assignment(device_id=id, plan=found, since=now) for id in sorted(wanted - kept))
     if planned_before is not None and _times(found) != planned_before:
@@ -127,6 +135,16 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     )
     write_journal(who=by, what="plan.saved", says=says, at=now)
     defer_line_up()
+    return found
+
+
+def _locked(plan: Plan, read: int | None) -> Plan:
+    """The plan as it is now, if that is the one that was read. Raises ChangedMeanwhile."""
+    found = Plan.objects.select_for_update(of=("self",)).select_related("changed_by").get(id=plan.id)
+    if read is not None and read != found.revision:
+        who = found.changed_by.shown_name if found.changed_by else "Somebody"
+        when = f" on {written(found.changed_at)}" if found.changed_at else ""
+        raise ChangedMeanwhile(f"{who} changed this plan{when}, after you opened it.")
     return found
 
 

@@ -100,6 +100,9 @@ class DraftSerializer(serializers.Serializer):
 
 class SavePlanSerializer(DraftSerializer):
     devices = serializers.ListField(child=serializers.UUIDField(), max_length=5000)
+    revision = serializers.IntegerField(
+        default=None, allow_null=True, min_value=0, help_text="Of the plan that was read: refused when it was changed since."
+    )
 
 
 class PlanSerializer(serializers.ModelSerializer):
@@ -171,7 +174,7 @@ class PlanDetailSerializer(PlanSerializer):
     devices = serializers.SerializerMethodField()
 
     class Meta(PlanSerializer.Meta):
-        fields = (*PlanSerializer.Meta.fields, "devices")
+        fields = (*PlanSerializer.Meta.fields, "devices", "revision")
         read_only_fields = fields
 
     @extend_schema_field(serializers.ListField(child=serializers.UUIDField()))

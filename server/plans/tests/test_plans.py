@@ -45,6 +45,25 @@ class SavingAPlan(PlanTestCase):
         self.assertEqual(Assignment.objects.get().plan_id, uuid.UUID(second["id"]))
         self.assertEqual(self.api.get(f"/api/plans/{first['id']}").json()["devices"], [])
 
+    def test_what_somebody_else_changed_meanwhile_is_not_undone_in_silence(self):
+        id = self.api.post("/api/plans", self.body(), format="json").json()["id"]
+        read = self.api.get(f"/api/plans/{id}").json()["revision"]
+        first = self.api.put(f"/api/plans/{id}", self.body(keep_last=9, revision=read), format="json")
+        self.assertEqual((first.status_code, first.json()["keep_last"]), (200, 9))
+        second = self.api.put(f"/api/plans/{id}", self.body(promise_seconds=90_000, revision=read), format="json")
+        self.assertEqual((second.status_code, second.json()["code"]), (409, "state.changed_meanwhile"))
+        self.assertIn("Ines", second.json()["title"])
+        self.assertEqual(Plan.objects.get().keep_last, 9)
+        over = self.api.put(f"/api/plans/{id}", self.body(revision=first.json()["revision"]), format="json")
+        self.assertEqual((over.status_code, over.json()["keep_last"]), (200, 3))
+
+    def test_a_plan_that_lost_a_device_to_another_one_has_changed_too(self):
+        device = self.device()
+        first = self.api.post("/api/plans", self.body(devices=[str(device.id)]), format="json").json()
+        self.api.post("/api/plans", self.body(name="Other", devices=[str(device.id)]), format="json")
+        again = self.body(devices=[str(device.id)], revision=first["revision"])
+        self.assertEqual(self.api.put(f"/api/plans/{first['id']}", again, format="json").status_code, 409)
+
     def test_a_plan_that_is_followed_cannot_be_removed(self):
         device = self.device()
         id = self.api.post("/api/plans", self.body(devices=[str(device.id)]), format="json").json()["id"]

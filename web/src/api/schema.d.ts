@@ -3477,6 +3477,8 @@ export interface components {
             /** @description Why it cannot be computed; empty when it can. */
             readonly fault: string;
             readonly devices: string[];
+            /** @description How often it was changed: whoever saves says which one was read. */
+            readonly revision: number;
         };
         /** @description A new store; the recovery code is told this once. */
         PreparedStore: {
@@ -3930,6 +3932,8 @@ export interface components {
             /** @default [] */
             exclusions: components["schemas"]["ExclusionRequest"][];
             devices: string[];
+            /** @description Of the plan that was read: refused when it was changed since. */
+            revision?: number | null;
         };
         ServerKey: {
             kind: components["schemas"]["ServerKeyKindEnum"];

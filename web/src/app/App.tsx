@@ -70,7 +70,7 @@ function Door() {
     );
   }
   if (me.isPending) return <Loading what="Old Attic" />;
-  if (me.isError) return <Failed problem={problemOf(me.error)} onRetry={() => void me.refetch()} />;
+  if (me.isLoadingError) return <Failed problem={problemOf(me.error)} onRetry={() => void me.refetch()} />;
   if (!me.data.needs_first_administrator) return <SignInScreen officeName={me.data.office?.name ?? 'Old Attic'} />;
   return (
     <Suspense fallback={<Loading what="the first page" />}>

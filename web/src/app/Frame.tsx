@@ -7,6 +7,7 @@ import { client } from '../api/client';
 import { useMe } from '../api/queries';
 import { useRibbon } from '../features/oversight/queries';
 import { counted } from '../ui/format';
+import { OutOfDate } from './OutOfDate';
 import { Ribbon } from './Ribbon';
 
 const ROOMS: [string, string][] = [
@@ -51,6 +52,7 @@ export function Frame() {
         <Ribbon />
       </div>
       <main id="screen">
+        <OutOfDate />
         <Outlet />
       </main>
     </div>

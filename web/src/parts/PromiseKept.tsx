@@ -12,7 +12,7 @@ export function PromiseKept({ device, team }: { device?: string; team?: number }
     queryKey: key('promises', device, team),
     queryFn: () => told(client.GET('/api/promises', { params: { query: { device, team } } })),
   });
-  if (kept.isError) return <Failed problem={problemOf(kept.error)} />;
+  if (kept.isLoadingError) return <Failed problem={problemOf(kept.error)} />;
   if (!kept.data) return null;
   const { days, months } = kept.data;
   return (

@@ -42,7 +42,7 @@ export function AddDeviceScreen() {
           </h2>
           <div className="sheet scroll">
             {offers.isPending && <Loading what="the office network" />}
-            {offers.isError && <Failed problem={problemOf(offers.error)} onRetry={() => void offers.refetch()} />}
+            {offers.isLoadingError && <Failed problem={problemOf(offers.error)} onRetry={() => void offers.refetch()} />}
             {offers.data?.length === 0 && <Empty>No device that is not in the list yet.</Empty>}
             <table className="rows">
               <tbody>

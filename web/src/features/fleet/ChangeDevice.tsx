@@ -27,7 +27,7 @@ export function ChangeDevice({ id, onDone }: { id: string; onDone: () => void })
     gcTime: 0,
   });
   if (entry.isPending) return <Loading what="its entry" />;
-  if (entry.isError) return <Failed problem={problemOf(entry.error)} />;
+  if (entry.isLoadingError) return <Failed problem={problemOf(entry.error)} />;
   return <Entry id={id} first={entry.data.values_told} onDone={onDone} />;
 }
 

@@ -32,7 +32,7 @@ export function DeviceScreen() {
   const [changing, setChanging] = useState(false);
   const [asking, setAsking] = useState(false);
   if (device.isPending) return <Loading what="the device" />;
-  if (device.isError) return <FailedScreen problem={problemOf(device.error)} onRetry={() => void device.refetch()} />;
+  if (device.isLoadingError) return <FailedScreen problem={problemOf(device.error)} onRetry={() => void device.refetch()} />;
   const row = device.data;
   return (
     <>

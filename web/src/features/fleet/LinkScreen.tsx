@@ -33,8 +33,8 @@ export function LinkScreen() {
   });
   const may = useMay();
   if (link.isPending || device.isPending) return <Loading what="the link" />;
-  if (link.isError) return <FailedScreen problem={problemOf(link.error)} onRetry={() => void link.refetch()} />;
-  if (device.isError) return <FailedScreen problem={problemOf(device.error)} />;
+  if (link.isLoadingError) return <FailedScreen problem={problemOf(link.error)} onRetry={() => void link.refetch()} />;
+  if (device.isLoadingError) return <FailedScreen problem={problemOf(device.error)} />;
   const found = link.data;
   const mayChange = may('set_up');
   return (

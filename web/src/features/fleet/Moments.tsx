@@ -18,7 +18,7 @@ export function Moments({ id }: { id: string }) {
       </h2>
       <div className="sheet scroll" style={{ maxHeight: 420, overflowY: 'auto' }}>
         {backups.isPending && <Loading what="backups" />}
-        {backups.isError && <Failed problem={problemOf(backups.error)} onRetry={() => void backups.refetch()} />}
+        {backups.isLoadingError && <Failed problem={problemOf(backups.error)} onRetry={() => void backups.refetch()} />}
         {backups.data?.length === 0 && <Empty>No backup of this device has finished yet.</Empty>}
         {backups.data && backups.data.length > 0 && (
           <table className="rows cards">

@@ -54,7 +54,7 @@ export function Readiness({ id }: { id: string }) {
         <Button size="sm" variant="outline-primary" onClick={() => void ask()} disabled={ready.isFetching}>
           {ready.isFetching ? 'Asking …' : 'Ask the device now'}
         </Button>
-        {ready.isError && <Failed problem={problemOf(ready.error)} />}
+        {ready.isLoadingError && <Failed problem={problemOf(ready.error)} />}
         <ul className="findings">
           {said.map((finding) => (
             <li key={finding.code} className={`level-${finding.level}`}>

@@ -138,7 +138,7 @@ export function SftpForm({ registered }: { registered: string }) {
 export function OwnKey() {
   const own = useQuery({ queryKey: key('ssh-key'), queryFn: () => told(client.POST('/api/ssh-key')), staleTime: Infinity });
   if (own.isPending) return <Loading what="the key" />;
-  if (own.isError) return <Failed problem={problemOf(own.error)} onRetry={() => void own.refetch()} />;
+  if (own.isLoadingError) return <Failed problem={problemOf(own.error)} onRetry={() => void own.refetch()} />;
   return (
     <div className="field">
       <label className="form-label" htmlFor="own-key">

@@ -38,8 +38,8 @@ export function CoverageScreen() {
   });
   const look = useAct(() => client.POST('/api/devices/{id}/look', { params: { path: { id } } }), 'coverage');
   if (coverage.isPending || device.isPending) return <Loading what="the coverage" />;
-  if (coverage.isError) return <FailedScreen problem={problemOf(coverage.error)} onRetry={() => void coverage.refetch()} />;
-  if (device.isError) return <FailedScreen problem={problemOf(device.error)} />;
+  if (coverage.isLoadingError) return <FailedScreen problem={problemOf(coverage.error)} onRetry={() => void coverage.refetch()} />;
+  if (device.isLoadingError) return <FailedScreen problem={problemOf(device.error)} />;
   const { kinds, looked_at: lookedAt } = coverage.data;
   const mayChange = may('run');
   const total = kinds.reduce((sum, one) => sum + (one.live?.size_bytes ?? 0), 0);
@@ -134,7 +134,7 @@ function LeftOutOf({ id }: { id: string }) {
     ['omission', 'coverage'],
   );
   if (found.isPending) return null;
-  if (found.isError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
+  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
   const { skipped, accepted, count, run_id: run } = found.data;
   const open = skipped.filter((row) => row.counts).length;
   if (count === 0 && accepted.length === 0) return null;

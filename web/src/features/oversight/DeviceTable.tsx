@@ -99,7 +99,7 @@ function OnTime({ team, wanted, columns, choice }: Shared & { team: number; want
     return (
       <tr>
         <td colSpan={columnsInAll}>
-          {devices.isError ? (
+          {devices.isLoadingError ? (
             <Failed problem={problemOf(devices.error)} onRetry={() => void devices.refetch()} />
           ) : (
             <Loading what="what is on time" />

@@ -99,7 +99,7 @@ export function DevicesScreen() {
       {may('set_up') && !choosing && <LastChange />}
       <div className="sheet scroll">
         {devices.isPending && <Loading what="devices" />}
-        {devices.isError && <Failed problem={problemOf(devices.error)} onRetry={() => void devices.refetch()} />}
+        {devices.isLoadingError && <Failed problem={problemOf(devices.error)} onRetry={() => void devices.refetch()} />}
         {devices.data && found === 0 && (
           <Empty>
             {all === 0

@@ -30,7 +30,7 @@ export function HolderScreen() {
     queryFn: () => told(client.GET('/api/holders/{id}', { params: { path: { id: Number(id) } } })),
   });
   if (holder.isPending) return <Loading what="the holder" />;
-  if (holder.isError) return <FailedScreen problem={problemOf(holder.error)} onRetry={() => void holder.refetch()} />;
+  if (holder.isLoadingError) return <FailedScreen problem={problemOf(holder.error)} onRetry={() => void holder.refetch()} />;
   const found = holder.data;
   return (
     <>

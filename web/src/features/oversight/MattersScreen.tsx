@@ -55,7 +55,7 @@ export function MattersScreen() {
       <div className={chosen ? 'cols' : ''}>
         <div className="sheet scroll">
           {matters.isPending && <Loading what="matters" />}
-          {matters.isError && <Failed problem={problemOf(matters.error)} onRetry={() => void matters.refetch()} />}
+          {matters.isLoadingError && <Failed problem={problemOf(matters.error)} onRetry={() => void matters.refetch()} />}
           {matters.data?.results.length === 0 && <Empty>{open ? 'None.' : 'Nothing has needed a person yet.'}</Empty>}
           {matters.data && matters.data.results.length > 0 && (
             <table className="rows">
@@ -121,7 +121,7 @@ function OneMatter({ id }: { id: string }) {
   });
   const takeUp = useAct(() => client.DELETE('/api/matters/{id}/put-off', { params: { path: { id } } }), 'matter');
   if (matter.isPending) return <Loading what="the matter" />;
-  if (matter.isError) return <Failed problem={problemOf(matter.error)} />;
+  if (matter.isLoadingError) return <Failed problem={problemOf(matter.error)} />;
   const found = matter.data;
   return (
     <section aria-label={found.says}>

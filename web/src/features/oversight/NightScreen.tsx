@@ -23,7 +23,7 @@ export function NightScreen() {
   const now = useNow();
   const night = useNight(get('night'));
   if (night.isPending) return <Loading what="the night" />;
-  if (night.isError) return <FailedScreen problem={problemOf(night.error)} onRetry={() => void night.refetch()} />;
+  if (night.isLoadingError) return <FailedScreen problem={problemOf(night.error)} onRetry={() => void night.refetch()} />;
   return (
     <>
       <div className="head">
@@ -51,7 +51,7 @@ function Rows({ sums }: { sums: Sums }) {
   const words = get('words');
   const rows = useNightRows({ night: sums.night, page, page_size: PAGE, ...(shows ? { shows } : {}), ...(words ? { words } : {}) });
   if (rows.isPending) return <Loading what="the rows of the night" />;
-  if (rows.isError) return <Failed problem={problemOf(rows.error)} onRetry={() => void rows.refetch()} />;
+  if (rows.isLoadingError) return <Failed problem={problemOf(rows.error)} onRetry={() => void rows.refetch()} />;
   const { results, count } = rows.data;
   return (
     <>

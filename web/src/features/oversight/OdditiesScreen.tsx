@@ -43,7 +43,7 @@ export function OdditiesScreen() {
       </div>
       <div className="stack">
         {odd.isPending && <Loading what="what looks wrong" />}
-        {odd.isError && <Failed problem={problemOf(odd.error)} onRetry={() => void odd.refetch()} />}
+        {odd.isLoadingError && <Failed problem={problemOf(odd.error)} onRetry={() => void odd.refetch()} />}
         {odd.data?.results.length === 0 && (
           <div className="sheet">
             <Empty>{all ? 'Nothing has ever looked wrong.' : 'Nothing looks wrong.'}</Empty>

@@ -21,7 +21,7 @@ export function ReportScreen() {
     queryFn: () => told(client.GET('/api/report', { params: { query: month ? { month } : {} } })),
   });
   if (report.isPending) return <Loading what="the report" />;
-  if (report.isError) return <FailedScreen problem={problemOf(report.error)} onRetry={() => void report.refetch()} />;
+  if (report.isLoadingError) return <FailedScreen problem={problemOf(report.error)} onRetry={() => void report.refetch()} />;
   const found = report.data;
   const name = monthName(found.first.slice(0, 7));
   return (

@@ -19,7 +19,7 @@ export function SignedScreen() {
     staleTime: Infinity,
   });
   if (signed.isPending) return <Loading what="the record" />;
-  if (signed.isError) return <FailedScreen problem={problemOf(signed.error)} />;
+  if (signed.isLoadingError) return <FailedScreen problem={problemOf(signed.error)} />;
   const { told: page, ...found } = signed.data;
   const device = page.device;
   const rows: [string, string][] = [

@@ -44,7 +44,7 @@ export function TeamsScreen() {
           <h2>Teams</h2>
           <div className="sheet scroll">
             {teams.isPending && <Loading what="teams" />}
-            {teams.isError && <Failed problem={problemOf(teams.error)} onRetry={() => void teams.refetch()} />}
+            {teams.isLoadingError && <Failed problem={problemOf(teams.error)} onRetry={() => void teams.refetch()} />}
             {teams.data?.length === 0 && <Empty>No team yet. A team comes into being when a device is given one.</Empty>}
             <table className="rows">
               <thead>
@@ -103,7 +103,7 @@ export function TeamsScreen() {
           />
           <div className="sheet scroll">
             {holders.isPending && <Loading what="holders" />}
-            {holders.isError && <Failed problem={problemOf(holders.error)} />}
+            {holders.isLoadingError && <Failed problem={problemOf(holders.error)} />}
             {holders.data?.count === 0 && <Empty>{words || team ? 'No holder matches.' : 'No holder yet.'}</Empty>}
             <table className="rows">
               <tbody>

@@ -18,7 +18,7 @@ export function StoresAside() {
         Stores <small>what they hold</small>
       </h2>
       <div className="sheet">
-        {stores.isError && <Failed problem={problemOf(stores.error)} />}
+        {stores.isLoadingError && <Failed problem={problemOf(stores.error)} />}
         {stores.data?.length === 0 && <Empty>No store yet.</Empty>}
         {stores.data?.map((store) => (
           <div className="store" key={store.id}>
@@ -51,7 +51,7 @@ export function TonightAside() {
         Tonight <small>{sums && sums.rows > 0 && <Link to="/night">the line-up</Link>}</small>
       </h2>
       <div className="sheet pad">
-        {night.isError && <Failed problem={problemOf(night.error)} />}
+        {night.isLoadingError && <Failed problem={problemOf(night.error)} />}
         {sums?.rows === 0 && <Empty>Nothing is lined up.</Empty>}
         {sums && sums.rows > 0 && (
           <>

@@ -16,7 +16,7 @@ import { StoresAside, TonightAside } from './TodayAside';
 export function TodayScreen() {
   const today = useToday();
   if (today.isPending) return <Loading what="the state of the office" />;
-  if (today.isError) return <FailedScreen problem={problemOf(today.error)} onRetry={() => void today.refetch()} />;
+  if (today.isLoadingError) return <FailedScreen problem={problemOf(today.error)} onRetry={() => void today.refetch()} />;
   const {
     inside,
     promised,
@@ -132,7 +132,7 @@ function LastRuns() {
         Latest runs <small>{<Link to="/history">the whole history</Link>}</small>
       </h2>
       <div className="sheet scroll">
-        {runs.isError && <Failed problem={problemOf(runs.error)} />}
+        {runs.isLoadingError && <Failed problem={problemOf(runs.error)} />}
         {runs.data?.results.length === 0 && <Empty>No run yet.</Empty>}
         <table className="rows cards">
           <tbody>

@@ -30,8 +30,8 @@ export function WipeScreen() {
     refetchInterval: 5_000,
   });
   if (wipe.isPending || device.isPending) return <Loading what="the answer" />;
-  if (wipe.isError) return <FailedScreen problem={problemOf(wipe.error)} onRetry={() => void wipe.refetch()} />;
-  if (device.isError) return <FailedScreen problem={problemOf(device.error)} />;
+  if (wipe.isLoadingError) return <FailedScreen problem={problemOf(wipe.error)} onRetry={() => void wipe.refetch()} />;
+  if (device.isLoadingError) return <FailedScreen problem={problemOf(device.error)} />;
   const found = wipe.data;
   const mayAct = may('answer');
   return (

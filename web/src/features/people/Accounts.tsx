@@ -23,7 +23,7 @@ export function Accounts() {
   const [open, setOpen] = useState<number | null>(null);
   const mayChange = may('set_up');
   if (users.isPending) return <Loading what="accounts" />;
-  if (users.isError) return <Failed problem={problemOf(users.error)} onRetry={() => void users.refetch()} />;
+  if (users.isLoadingError) return <Failed problem={problemOf(users.error)} onRetry={() => void users.refetch()} />;
   return (
     <table className="rows">
       <thead>

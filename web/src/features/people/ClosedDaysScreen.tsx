@@ -39,7 +39,7 @@ export function ClosedDaysScreen() {
           <h2>Days on which the office is closed</h2>
           <div className="sheet scroll" style={{ maxHeight: 560, overflowY: 'auto' }}>
             {days.isPending && <Loading what="the days" />}
-            {days.isError && <Failed problem={problemOf(days.error)} onRetry={() => void days.refetch()} />}
+            {days.isLoadingError && <Failed problem={problemOf(days.error)} onRetry={() => void days.refetch()} />}
             {days.data?.length === 0 && <Empty>None yet. Take them from a calendar file with the holidays of your region.</Empty>}
             {days.data && days.data.length > 0 && (
               <table className="rows dense">

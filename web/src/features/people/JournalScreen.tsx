@@ -25,7 +25,7 @@ export function JournalScreen() {
       <p className="sub">Who did what, when. Lines are only ever added.</p>
       <div className="sheet">
         {journal.isPending && <Loading what="the journal" />}
-        {journal.isError && <Failed problem={problemOf(journal.error)} onRetry={() => void journal.refetch()} />}
+        {journal.isLoadingError && <Failed problem={problemOf(journal.error)} onRetry={() => void journal.refetch()} />}
         {journal.data?.results.length === 0 && <Empty>Nobody has done anything yet.</Empty>}
         {journal.data && journal.data.results.length > 0 && (
           <div className="scroll">

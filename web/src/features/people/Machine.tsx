@@ -19,7 +19,7 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
     () => setSure(false),
   );
   if (clock.isPending) return <Loading what="the clock" />;
-  if (clock.isError) return <Failed problem={problemOf(clock.error)} onRetry={() => void clock.refetch()} />;
+  if (clock.isLoadingError) return <Failed problem={problemOf(clock.error)} onRetry={() => void clock.refetch()} />;
   const found = clock.data;
   return (
     <section className="mt-3" id="clock">
@@ -93,7 +93,7 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
 export function ServerKey() {
   const own = useQuery({ queryKey: key('server-key'), queryFn: () => told(client.GET('/api/server-key')) });
   if (own.isPending) return <Loading what="the key" />;
-  if (own.isError) return <Failed problem={problemOf(own.error)} onRetry={() => void own.refetch()} />;
+  if (own.isLoadingError) return <Failed problem={problemOf(own.error)} onRetry={() => void own.refetch()} />;
   const found = own.data;
   return (
     <section className="mt-3">

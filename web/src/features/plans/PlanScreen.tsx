@@ -38,8 +38,8 @@ export function PlanScreen() {
   });
   const kinds = useKinds();
   const stores = useStores();
-  if (id !== 'new' && plan.isError) return <FailedScreen problem={problemOf(plan.error)} onRetry={() => void plan.refetch()} />;
-  if (kinds.isError) return <FailedScreen problem={problemOf(kinds.error)} onRetry={() => void kinds.refetch()} />;
+  if (id !== 'new' && plan.isLoadingError) return <FailedScreen problem={problemOf(plan.error)} onRetry={() => void plan.refetch()} />;
+  if (kinds.isLoadingError) return <FailedScreen problem={problemOf(kinds.error)} onRetry={() => void kinds.refetch()} />;
   if ((id !== 'new' && plan.isPending) || kinds.isPending || stores.isPending) return <Loading what="the plan" />;
   const found = plan.data;
   const draft: Draft = found
@@ -61,8 +61,8 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
   const [removing, setRemoving] = useState(false);
   const after = () => void navigate('/plans', { state: SAVED });
   const save = useAct(
-    () =>
-      id === 'new' ? client.POST('/api/plans', { body: draft }) : client.PUT('/api/plans/{id}', { params: { path: { id } }, body: draft }),
+    (body: Draft) =>
+      id === 'new' ? client.POST('/api/plans', { body }) : client.PUT('/api/plans/{id}', { params: { path: { id } }, body }),
     'plan',
     after,
   );
@@ -86,9 +86,19 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
           className="sheet pad"
           label="Plan"
           unsaved={mayChange && JSON.stringify(edited) !== JSON.stringify(first)}
-          onSubmit={() => save.go()}
+          onSubmit={() => save.go(draft)}
           problem={problem}
         >
+          {problem?.code === 'state.changed_meanwhile' && (
+            <p className="row-end">
+              <Button variant="outline-primary" href={`/plans/${id}`} target="_blank" rel="noopener">
+                Look at it in another tab
+              </Button>
+              <Button variant="outline-danger" onClick={() => save.go({ ...draft, revision: first.revision ?? null })}>
+                Save mine over it
+              </Button>
+            </p>
+          )}
           <fieldset disabled={!mayChange}>
             <Field label="Name" value={draft.name} onChange={(name) => set('name', name)} field="name" />
             <Schedule draft={draft} set={set} problem={problem} />
@@ -223,7 +233,7 @@ function Answer({ draft }: { draft: Draft }) {
   });
   return (
     <section aria-live="polite" aria-label="What the draft means" className="stack">
-      {preview.isError ? (
+      {preview.isLoadingError ? (
         <Failed problem={problemOf(preview.error)} />
       ) : (
         <>

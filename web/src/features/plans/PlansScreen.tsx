@@ -35,7 +35,7 @@ export function PlansScreen() {
       </div>
       <div className="sheet scroll">
         {plans.isPending && <Loading what="plans" />}
-        {plans.isError && <Failed problem={problemOf(plans.error)} onRetry={() => void plans.refetch()} />}
+        {plans.isLoadingError && <Failed problem={problemOf(plans.error)} onRetry={() => void plans.refetch()} />}
         {plans.data?.length === 0 && (
           <Empty>No plan yet. A plan says what is backed up and when; until there is one, nothing runs by itself.</Empty>
         )}

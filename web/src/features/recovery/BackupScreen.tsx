@@ -28,7 +28,7 @@ export function BackupScreen() {
   const zone = useZone();
   const navigate = useNavigate();
   if (backup.isPending) return <Loading what="the backup" />;
-  if (backup.isError) return <FailedScreen problem={problemOf(backup.error)} onRetry={() => void backup.refetch()} />;
+  if (backup.isLoadingError) return <FailedScreen problem={problemOf(backup.error)} onRetry={() => void backup.refetch()} />;
   const found = backup.data;
   const mayRead = may('look_inside');
   return (

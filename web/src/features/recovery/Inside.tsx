@@ -68,7 +68,7 @@ export function Inside({
           </span>
         </div>
         {inside.isPending && <Loading what={label.toLowerCase()} />}
-        {inside.isError && <Failed problem={problemOf(inside.error)} onRetry={() => void inside.refetch()} />}
+        {inside.isLoadingError && <Failed problem={problemOf(inside.error)} onRetry={() => void inside.refetch()} />}
         {inside.data?.count === 0 && <Empty>{words ? 'Nothing matches.' : 'The backup holds none of these.'}</Empty>}
         {inside.data && chosen && (
           <>

@@ -24,7 +24,7 @@ export function RestoreReportScreen() {
   const may = useMay();
   const stop = useAct(() => client.POST('/api/restores/{id}/stop', { params: { path: { id } } }), 'restore');
   if (restore.isPending) return <Loading what="the restore" />;
-  if (restore.isError) return <FailedScreen problem={problemOf(restore.error)} onRetry={() => void restore.refetch()} />;
+  if (restore.isLoadingError) return <FailedScreen problem={problemOf(restore.error)} onRetry={() => void restore.refetch()} />;
   const found = restore.data;
   const says = closing(found);
   const active = found.state === 'waiting' || found.state === 'running';

@@ -53,7 +53,7 @@ export function RestoreScreen() {
           <h2>2 · The things</h2>
           {backupId === '' && <Empty>Choose a moment first.</Empty>}
           {backupId !== '' && backup.isPending && <Loading what="the backup" />}
-          {backup.isError && <Failed problem={problemOf(backup.error)} />}
+          {backup.isLoadingError && <Failed problem={problemOf(backup.error)} />}
           {backup.data && <ThingsStep backup={backup.data} things={things} onThings={setThings} />}
         </section>
         <section>
@@ -75,7 +75,7 @@ function Moment({ device, backup, onChoose }: { device: string; backup: string; 
         <Picker label="Device" value={device} found={found} onChoose={(id) => onChoose({ device: id })} />
       </div>
       {device && backups.isPending && <Loading what="moments" />}
-      {backups.isError && <Failed problem={problemOf(backups.error)} />}
+      {backups.isLoadingError && <Failed problem={problemOf(backups.error)} />}
       {backups.data?.length === 0 && <Empty>No backup of this device is left.</Empty>}
       <ul className="moments">
         {device &&
@@ -207,7 +207,7 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
           <p className="hint">vCard, iCalendar, CSV and JSON, and the original files. It is not encrypted any more.</p>
         )}
         {target === 'device' && chosen && preflight.isPending && <p className="hint">Asking the device …</p>}
-        {preflight.isError && <Failed problem={problemOf(preflight.error)} />}
+        {preflight.isLoadingError && <Failed problem={problemOf(preflight.error)} />}
         {target === 'device' && preflight.data?.length === 0 && <p className="hint">Nothing stands in the way.</p>}
         {findings.map((finding) => (
           <div className="finding" key={finding.code}>

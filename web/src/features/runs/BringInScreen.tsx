@@ -46,7 +46,7 @@ export function BringInScreen() {
             <h2>Looked into before</h2>
             <div className="sheet scroll">
               {list.isPending && <Loading what="the list" />}
-              {list.isError && <Failed problem={problemOf(list.error)} />}
+              {list.isLoadingError && <Failed problem={problemOf(list.error)} />}
               {list.data?.count === 0 && <Empty>Nothing yet.</Empty>}
               <table className="rows">
                 <tbody>
@@ -131,7 +131,7 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
   });
   const drop = useAct(() => client.DELETE('/api/bring-in/{id}', { params: { path: { id } } }), 'bringing', onGone);
   if (one.isPending) return <Loading what="what is in it" />;
-  if (one.isError) return <Failed problem={problemOf(one.error)} />;
+  if (one.isLoadingError) return <Failed problem={problemOf(one.error)} />;
   const found = one.data;
   const kinds = found.found.kinds ?? [];
   const aside = found.found.left_aside ?? [];

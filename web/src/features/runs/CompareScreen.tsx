@@ -20,7 +20,7 @@ export function CompareScreen() {
     queryFn: () => told(client.GET('/api/runs/{one}/with/{two}', { params: { path: { one, two } } })),
   });
   if (found.isPending) return <Loading what="both runs" />;
-  if (found.isError) return <FailedScreen problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
+  if (found.isLoadingError) return <FailedScreen problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
   const { kinds } = found.data;
   const [first, second] = [found.data.one, found.data.two].sort((a, b) => a.asked_at.localeCompare(b.asked_at)) as [Run, Run];
   const swapped = first.id !== found.data.one.id;

@@ -128,7 +128,7 @@ export function HistoryScreen() {
       <Filters wanted={wanted} set={set} found={totals.data && counted(totals.data.runs, 'run')} onClear={filtered ? clear : null} />
       <div className="sheet scroll">
         {runs.isPending && <Loading what="the history" />}
-        {runs.isError && <Failed problem={problemOf(runs.error)} onRetry={() => void runs.refetch()} />}
+        {runs.isLoadingError && <Failed problem={problemOf(runs.error)} onRetry={() => void runs.refetch()} />}
         {runs.data?.results.length === 0 && <Empty>{filtered ? 'No run matches these filters.' : 'No run yet.'}</Empty>}
         {runs.data && runs.data.results.length > 0 && (
           <Table

@@ -28,7 +28,7 @@ export function RunScreen() {
     refetchInterval: (query) => (['waiting', 'running'].includes(query.state.data?.state ?? '') ? 10_000 : false),
   });
   if (run.isPending) return <Loading what="the run" />;
-  if (run.isError) return <FailedScreen problem={problemOf(run.error)} onRetry={() => void run.refetch()} />;
+  if (run.isLoadingError) return <FailedScreen problem={problemOf(run.error)} onRetry={() => void run.refetch()} />;
   return <Filled run={run.data} />;
 }
 

@@ -22,7 +22,7 @@ export function Differences({ storeId, storeName }: { storeId: string; storeName
     queryKey: key('stores', storeId, 'differences'),
     queryFn: () => told(client.GET('/api/stores/{id}/differences', { params: { path: { id: storeId } } })),
   });
-  if (found.isError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
+  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
   if (!found.data || found.data.strays.length + found.data.copies.length === 0) return null;
   const { strays, copies } = found.data;
   return (

@@ -26,7 +26,7 @@ export function StorageScreen() {
       </div>
       <div className="sheet scroll">
         {stores.isPending && <Loading what="stores" />}
-        {stores.isError && <Failed problem={problemOf(stores.error)} onRetry={() => void stores.refetch()} />}
+        {stores.isLoadingError && <Failed problem={problemOf(stores.error)} onRetry={() => void stores.refetch()} />}
         {stores.data?.length === 0 && <Empty>No store yet. A store is a folder or drive that holds encrypted backups.</Empty>}
         {stores.data && stores.data.length > 0 && (
           <table className="rows">

@@ -29,7 +29,7 @@ export function StoreScreen() {
   });
   const may = useMay();
   if (store.isPending) return <Loading what="the store" />;
-  if (store.isError) return <FailedScreen problem={problemOf(store.error)} onRetry={() => void store.refetch()} />;
+  if (store.isLoadingError) return <FailedScreen problem={problemOf(store.error)} onRetry={() => void store.refetch()} />;
   const found = store.data;
   return (
     <>

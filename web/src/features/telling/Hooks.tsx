@@ -21,7 +21,7 @@ export function Hooks({ mayChange }: { mayChange: boolean }) {
         Other programs <small>webhooks, signed by RFC 9421</small>
       </h2>
       {hooks.isPending && <Loading what="hooks" />}
-      {hooks.isError && <Failed problem={problemOf(hooks.error)} onRetry={() => void hooks.refetch()} />}
+      {hooks.isLoadingError && <Failed problem={problemOf(hooks.error)} onRetry={() => void hooks.refetch()} />}
       {hooks.data?.length === 0 && <Empty>None. A ticket system or a watcher outside of the office can be told here.</Empty>}
       {hooks.data?.map((hook) => (
         <OneHook key={hook.id} hook={hook} mayChange={mayChange} />

@@ -33,7 +33,7 @@ export function TellingScreen() {
       <OfficeTabs />
       <div className="halves">
         <div className="stack">
-          {wishes.isError && <Failed problem={problemOf(wishes.error)} onRetry={() => void wishes.refetch()} />}
+          {wishes.isLoadingError && <Failed problem={problemOf(wishes.error)} onRetry={() => void wishes.refetch()} />}
           {wishes.data && <MyWishes key={JSON.stringify(wishes.data)} first={wishes.data} />}
           {may('set_up') && <AskHolders />}
         </div>
@@ -130,7 +130,7 @@ function Messages() {
       <h2>What was told</h2>
       <div className="sheet scroll">
         {messages.isPending && <Loading what="messages" />}
-        {messages.isError && <Failed problem={problemOf(messages.error)} onRetry={() => void messages.refetch()} />}
+        {messages.isLoadingError && <Failed problem={problemOf(messages.error)} onRetry={() => void messages.refetch()} />}
         {messages.data?.results.length === 0 && <Empty>Nobody has been told anything yet.</Empty>}
         {messages.data && messages.data.results.length > 0 && (
           <table className="rows">
