@@ -50,5 +50,7 @@ class Sheets(TestCase):
         for path in tracked("web/src/*.ts", "web/src/*.tsx"):
             if ".test." not in path.name:
                 worn |= set(re.findall(r"[\w-]+", path.read_text()))
-        spoken = {name for path in STYLES.glob("_*.scss") for _, selector in selectors(path.read_text()) for name in _CLASS.findall(selector)}
+        spoken = {
+            name for path in STYLES.glob("_*.scss") for _, selector in selectors(path.read_text()) for name in _CLASS.findall(selector)
+        }
         self.assertEqual(sorted(name for name in spoken - worn if not name.startswith(OUTER + BUILT)), [])

@@ -17,8 +17,8 @@ from server.fleet.models import Device
 from server.jobs import defer_line_up
 from server.outside import outside
 from server.people.actions.journal import write_journal
-from server.people.moments import written
 from server.people.models import User
+from server.people.moments import written
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rule_of, window_of
 from server.plans.models import Assignment, Plan
