@@ -22,6 +22,7 @@ def hanging(office: Installation, devices: int) -> Iterator[Figure]:
     from server.people.actions.office import holder_named
     from server.plans.models import Assignment, Plan
     from server.runs.models import Beat, Run
+    from core.vault.address import FolderAddress
     from server.storage.actions.add_store import create_store
     from server.storage.models import Store
 
@@ -41,8 +42,8 @@ def hanging(office: Installation, devices: int) -> Iterator[Figure]:
     Assignment.objects.bulk_create(Assignment(device=device, plan=plan, since=now - timedelta(days=2)) for device in made)
     hung = [
         create_store(
-            name=f"Hanging {n}", path=str(office.data / "stores" / f"hanging{n}"), passphrase="a bench of three stores",
-            passphrase_again="a bench of three stores", allowance_bytes=None, by=None,
+            name=f"Hanging {n}", address=FolderAddress(path=str(office.data / "stores" / f"hanging{n}")),
+            passphrase="a bench of three stores", passphrase_again="a bench of three stores", allowance_bytes=None, by=None,
         ).store
         for n in range(HANGING)
     ]  # fmt: skip

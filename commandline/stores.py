@@ -1,17 +1,14 @@
-"""STORE on the command line: a folder, or `s3://bucket/prefix`. The only place here that names adapters of stores."""
+"""STORE on the command line: a folder, or `s3://bucket/prefix`."""
 
 import argparse
 import secrets
 from datetime import UTC, datetime
-from pathlib import Path
-from urllib.parse import urlsplit
 
-from adapters.stores.folder import FolderBlobs
+from adapters.stores.places import blobs_at, make_room
 from commandline.secrets import passphrase
-from core.errors import BadInput
+from core.vault.address import address_in_words
 from core.vault.backups import Backups
 from core.vault.blobs import BlobStore
-from core.vault.errors import StoreReadOnly
 from core.vault.key_slots import STRICT
 from core.vault.keys import Keys
 from core.vault.manifests import Manifest
@@ -29,22 +26,10 @@ def now() -> datetime:
 
 def blobs_of(store: str, endpoint: str | None, *, make: bool = False) -> BlobStore:
     """Raises StoreError, BadInput."""
-    if store.startswith("s3://"):
-        from adapters.stores.s3 import Bucket, S3Blobs  # only here: it takes a third of a second to import
-
-        parts = urlsplit(store)
-        if not parts.netloc:
-            raise BadInput("The store has no bucket.", field="store", remedy="Write s3://bucket/prefix.")
-        return S3Blobs(Bucket(bucket=parts.netloc, prefix=parts.path, endpoint=endpoint))
-    if "://" in store:
-        raise BadInput(f"{store!r} is neither a folder nor s3://bucket/prefix.", field="store", remedy="Correct it.")
-    folder = Path(store)
+    address = address_in_words(store, endpoint=endpoint or "")
     if make:
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise StoreReadOnly(f"The folder {folder} cannot be made: {error.strerror}.") from None
-    return FolderBlobs(folder)
+        make_room(address)
+    return blobs_at(address)
 
 
 def opened_backups(given: argparse.Namespace) -> Backups:

@@ -21,6 +21,7 @@ from core.exchange.office_days import Holiday
 from core.schedule.nights import coming_night
 from core.schedule.recurrence import zone_named
 from core.units import MIB
+from core.vault.address import FolderAddress
 from demo import office
 from demo.clock import PastClock
 from demo.network import Network
@@ -130,7 +131,12 @@ def _stores(by: User) -> None:
     for name, (folder, allowance) in office.STORES.items():
         path = str(settings.ATTIC_ENV.data / "stores" / folder)
         create_store(
-            name=name, path=path, passphrase=office.PASSPHRASE, passphrase_again=office.PASSPHRASE, allowance_bytes=allowance, by=by
+            name=name,
+            address=FolderAddress(path=path),
+            passphrase=office.PASSPHRASE,
+            passphrase_again=office.PASSPHRASE,
+            allowance_bytes=allowance,
+            by=by,
         )
 
 

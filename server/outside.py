@@ -17,6 +17,7 @@ from django.utils.module_loading import import_string
 from core.content.classify import FileRule
 from core.content.link import DeviceLink
 from core.schedule.clock import Ticks
+from core.vault.address import StoreAddress
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
 from core.vault.vault import Vault
@@ -173,19 +174,19 @@ class Outside(Protocol):
         """A path on this computer that may be chosen, every link in it resolved; in no store but this one. Raises BadInput."""
         ...
 
-    def blobs(self, path: str) -> BlobStore:
+    def blobs(self, address: StoreAddress) -> BlobStore:
         """Raises StoreError."""
         ...
 
-    def create_vault(self, path: str, passphrase: str) -> tuple[Vault, str]:
-        """Prepare a folder, made if it is missing: the vault and its recovery code. Raises StoreError, VaultError."""
+    def create_vault(self, address: StoreAddress, passphrase: str, *, same_key_as: Vault | None = None) -> tuple[Vault, str]:
+        """Prepare a place, a folder made if it is missing: the vault and its recovery code. Raises StoreError, VaultError."""
         ...
 
-    def attach_vault(self, path: str, passphrase: str) -> Vault:
+    def attach_vault(self, address: StoreAddress, passphrase: str) -> Vault:
         """Open an existing vault and give this server a key slot. Raises StoreError, VaultError."""
         ...
 
-    def open_vault(self, path: str) -> Vault:
+    def open_vault(self, address: StoreAddress) -> Vault:
         """Open with the server's key file. Raises StoreError, VaultError."""
         ...
 

@@ -16,7 +16,7 @@ from datetime import datetime
 from pathlib import Path
 
 from adapters.guard import port
-from core.vault.blobs import Content
+from core.vault.blobs import Content, Keeps
 from core.vault.errors import (
     BlobExists,
     BlobMissing,
@@ -112,6 +112,9 @@ class FolderBlobs:
 
     def clock(self) -> datetime | None:
         return None
+
+    def keeps(self) -> Keeps:
+        return Keeps.NOTHING
 
     def free_bytes(self) -> int | None:
         with self._wrapped():

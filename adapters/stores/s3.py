@@ -25,7 +25,9 @@ from botocore.config import Config
 from botocore.exceptions import BotoCoreError, ClientError, NoCredentialsError, ParamValidationError
 
 from adapters.guard import port
-from core.vault.blobs import Content, joined
+from adapters.stores import s3_versions
+from adapters.stores.s3_versions import code_of
+from core.vault.blobs import Content, Keeps, joined
 from core.vault.errors import BlobExists, BlobMissing, StoreError, StoreFault, StoreFull, StoreMissing, StoreReadOnly, StoreUnreachable
 
 if TYPE_CHECKING:
@@ -68,6 +70,7 @@ class S3Blobs:
         self._where = where
         self._prefix = where.prefix.strip("/") + "/" if where.prefix.strip("/") else ""
         self._conditional = True
+        self._keeps: Keeps | None = None
         config = Config(
             connect_timeout=where.connect_seconds,
             read_timeout=where.read_seconds,
@@ -98,7 +101,7 @@ class S3Blobs:
             try:
                 self._put(name, whole)
             except ClientError as error:
-                if not (self._conditional and _code(error) in _UNKNOWN_CONDITION):
+                if not (self._conditional and code_of(error) in _UNKNOWN_CONDITION):
                     raise
                 self._conditional = False
                 self.create(name, whole)
@@ -176,9 +179,15 @@ class S3Blobs:
         try:
             told = self._client.get_object(**asked)
         except ClientError as error:
-            if _code(error) in ("InvalidRange", "416"):
+            if code_of(error) in ("InvalidRange", "416"):
                 return
-            raise
+            if code_of(error) not in _MISSING or not self._has_versions:
+                raise
+            # somebody has laid a marker over it: what it was is still there
+            below = s3_versions.newest(self._client, self._where.bucket, asked["Key"]).get(asked["Key"])
+            if below is None:
+                raise
+            told = self._client.get_object(**asked, VersionId=below.id)
         expected, got = told["ContentLength"], 0
         for piece in told["Body"].iter_chunks(1 << 20):
             got += len(piece)
@@ -188,11 +197,19 @@ class S3Blobs:
 
     def delete(self, name: str) -> None:
         with self._wrapped(name):
-            self._client.delete_object(Bucket=self._where.bucket, Key=self._key(name))
+            if self._has_versions:
+                s3_versions.remove(self._client, self._where.bucket, self._key(name))
+            else:
+                self._client.delete_object(Bucket=self._where.bucket, Key=self._key(name))
 
     def list(self, prefix: str) -> Iterator[tuple[str, int]]:
-        pages = self._client.get_paginator("list_objects_v2").paginate(Bucket=self._where.bucket, Prefix=self._prefix + prefix)
+        where, below = self._where.bucket, self._prefix + prefix
         with self._wrapped(prefix):
+            if self._has_versions:
+                newest = s3_versions.newest(self._client, where, below)
+                yield from [(key[len(self._prefix) :], version.size) for key, version in newest.items()]
+                return
+            pages = self._client.get_paginator("list_objects_v2").paginate(Bucket=where, Prefix=below)
             found = [(entry["Key"][len(self._prefix) :], entry["Size"]) for page in pages for entry in page.get("Contents", [])]
         yield from found
 
@@ -210,6 +227,17 @@ class S3Blobs:
         except (ValueError, TypeError):
             return None
 
+    def keeps(self) -> Keeps:
+        """Asked once; a bucket does not change its kind while it is used."""
+        if self._keeps is None:
+            with self._wrapped(""):
+                self._keeps = s3_versions.keeps(self._client, self._where.bucket)
+        return self._keeps
+
+    @property
+    def _has_versions(self) -> bool:
+        return self.keeps() in (Keeps.VERSIONS, Keeps.LOCKED)
+
     def free_bytes(self) -> int | None:
         return None
 
@@ -218,7 +246,7 @@ class S3Blobs:
             try:
                 self._client.head_object(Bucket=self._where.bucket, Key=self._key(name))
             except ClientError as error:
-                if _code(error) in _MISSING:
+                if code_of(error) in _MISSING:
                     return False
                 raise
             return True
@@ -241,7 +269,7 @@ class S3Blobs:
             raise StoreUnreachable(f"The bucket {self._where.bucket} does not answer as it should: {type(error).__name__}.") from error
 
     def _named(self, error: ClientError, name: str) -> StoreError | BlobMissing | BlobExists:
-        code, bucket = _code(error), self._where.bucket
+        code, bucket = code_of(error), self._where.bucket
         if code == "NoSuchBucket" or (not name and code in _MISSING):
             return StoreMissing(f"There is no bucket {bucket}.", remedy="Make it, or correct its name.")
         if code in _MISSING:
@@ -253,11 +281,6 @@ class S3Blobs:
         if code in _FORBIDDEN:
             return StoreReadOnly(f"The bucket {bucket} does not let us in ({code}).", remedy="Correct the access key, or its rights.")
         return StoreUnreachable(f"The bucket {bucket} answers with an error ({code}).")
-
-
-def _code(error: ClientError) -> str:
-    told = error.response.get("Error", {}).get("Code", "")
-    return str(told or error.response.get("ResponseMetadata", {}).get("HTTPStatusCode", ""))
 
 
 def _md5(content: bytes) -> str:

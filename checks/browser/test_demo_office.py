@@ -57,7 +57,7 @@ class TheDemoOffice(BrowserTestCase):
     def _history_is_real(self):
         """What the stores hold is what the database says, and all of it can be read."""
         for store in Store.objects.all():
-            vault = outside().open_vault(store.path)
+            vault = outside().open_vault(store.where)
             report = check(vault, percent=100)
             self.assertEqual([entry.object for entry in report.damaged], [])
             for _ in range(60):  # the workers go on meanwhile: a backup lies in the store a moment before its row, and a moment after

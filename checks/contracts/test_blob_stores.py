@@ -7,14 +7,15 @@ import errno
 import os
 import tempfile
 import threading
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from unittest import TestCase, mock
 
 from adapters.stores.folder import FolderBlobs
 from adapters.stores.s3 import PART_BYTES, Bucket, S3Blobs
 from checks.contracts.s3_servers import KEY, SECRET, Flaky, Moto, SeaweedFS, a_bucket
-from core.vault.blobs import BlobStore
-from core.vault.errors import BlobExists, BlobMissing, StoreFull, StoreMissing, StoreReadOnly, StoreUnreachable
+from core.vault.blobs import BlobStore, Keeps
+from core.vault.errors import BlobExists, BlobMissing, StoreFull, StoreHolds, StoreMissing, StoreReadOnly, StoreUnreachable
 from core.vault.memory import MemoryBlobs
 
 
@@ -284,3 +285,56 @@ def _fields(where: Bucket) -> dict[str, object]:
 
 
 __all__ = ["KEY", "SECRET"]
+
+
+class WithVersions(TestCase):
+    """A bucket that keeps versions and can lock them, on a real object store."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.server = SeaweedFS()
+        cls.addClassCleanup(cls.server.stop)
+
+    def setUp(self):
+        self.where = a_bucket(self.server, ObjectLockEnabledForBucket=True)
+        self.client, self.blobs = self.server.client(), S3Blobs(self.where)
+
+    def versions(self, name: str) -> list[str]:
+        told = self.client.list_object_versions(Bucket=self.where.bucket, Prefix=f"{self.where.prefix}/{name}")
+        return [one["VersionId"] for one in [*told.get("Versions", []), *told.get("DeleteMarkers", [])]]
+
+    def test_it_says_what_it_keeps(self):
+        self.assertEqual(self.blobs.keeps(), Keeps.LOCKED)
+        self.assertEqual(S3Blobs(a_bucket(self.server)).keeps(), Keeps.NOTHING)
+
+    def test_removing_takes_every_version(self):
+        self.blobs.create("seen/1", b"first")
+        self.client.put_object(Bucket=self.where.bucket, Key=f"{self.where.prefix}/seen/1", Body=b"a stranger's")
+        self.blobs.create("seen/12", b"another")
+        self.blobs.delete("seen/1")
+        self.assertEqual(self.versions("seen/1"), self.versions("seen/12"))
+        self.assertEqual(list(self.blobs.list("seen/")), [("seen/12", 7)])
+        self.blobs.delete("seen/1")
+
+    def test_a_plain_delete_by_somebody_else_hides_nothing(self):
+        self.blobs.create("seen/1", b"first")
+        self.client.delete_object(Bucket=self.where.bucket, Key=f"{self.where.prefix}/seen/1")
+        self.assertEqual(list(self.blobs.list("seen/")), [("seen/1", 5)])
+        self.assertEqual(self.blobs.read("seen/1"), b"first")
+        self.assertEqual(self.blobs.read("seen/1", offset=1, length=2), b"ir")
+        self.blobs.delete("seen/1")
+        self.assertEqual(self.versions("seen/1"), [])
+        with self.assertRaises(BlobMissing):
+            self.blobs.read("seen/1")
+
+    def test_what_is_locked_is_not_said_to_be_gone(self):
+        until = datetime.now(UTC) + timedelta(days=2)
+        key = f"{self.where.prefix}/seen/1"
+        self.client.put_object(
+            Bucket=self.where.bucket, Key=key, Body=b"kept", ObjectLockMode="COMPLIANCE", ObjectLockRetainUntilDate=until
+        )
+        with self.assertRaises(StoreHolds) as caught:
+            self.blobs.delete("seen/1")
+        self.assertIn("lock", caught.exception.remedy)
+        self.assertEqual((self.blobs.read("seen/1"), list(self.blobs.list("seen/"))), (b"kept", [("seen/1", 4)]))

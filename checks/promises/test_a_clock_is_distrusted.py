@@ -65,14 +65,14 @@ class Clocks(OfficeTestCase):
 
 class NothingIsRemoved(Clocks):
     def test_back_in_2001_seven_copies_stay_seven_and_no_byte_goes(self):
-        before = set(self.outside.stores[self.place.path].held)
+        before = set(self.outside.stores[self.place.where].held)
         self.jump(BACK_IN_2001 - self.outside.at)
         self.everything()
         self.assertEqual(self.present(), 7)
         with self.assertRaises(ClockInDoubt):
             apply_rule(self.one, self.place, now=self.outside.now())
-        self.assertLessEqual({name for name in before if name.startswith("packs/")}, set(self.outside.stores[self.place.path].held))
-        self.assertTrue(check(self.outside.open_vault(self.place.path), percent=100).ok)
+        self.assertLessEqual({name for name in before if name.startswith("packs/")}, set(self.outside.stores[self.place.where].held))
+        self.assertTrue(check(self.outside.open_vault(self.place.where), percent=100).ok)
 
     def test_twenty_days_ahead_nothing_either(self):
         self.jump(FORWARD)

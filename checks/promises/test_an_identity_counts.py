@@ -35,7 +35,7 @@ class TwoDrives(OfficeTestCase):
 
     def swapped(self) -> None:
         held = self.outside.stores
-        held[self.red.path], held[self.blue.path] = held[self.blue.path], held[self.red.path]
+        held[self.red.where], held[self.blue.where] = held[self.blue.where], held[self.red.where]
 
     def content(self, path: str) -> dict[str, bytes]:
         return dict(self.outside.stores[path].held)
@@ -45,7 +45,7 @@ class TwoDrives(OfficeTestCase):
 
     def test_swapped_drives_are_named_and_neither_is_touched(self):
         self.swapped()
-        before = [self.content(store.path) for store in (self.red, self.blue)]
+        before = [self.content(store.where) for store in (self.red, self.blue)]
         self.change()
         run = self.run_now(self.one)
         self.assertEqual((run.state, run.cause_code), ("failed", "store.another_vault"))
@@ -58,7 +58,7 @@ class TwoDrives(OfficeTestCase):
         check_store(self.red, percent=100, by=self.ines)
         self.assertIsNone(compare_store(self.red, now=now))
         self.assertFalse(copy_backup(ask_copy(self.first, self.blue, by=self.ines).id, by=self.ines))
-        self.assertEqual([self.content(store.path) for store in (self.red, self.blue)], before)
+        self.assertEqual([self.content(store.where) for store in (self.red, self.blue)], before)
         self.red.refresh_from_db()
         self.assertIn("lies where Red should be", self.red.trouble)
         self.assertTrue(self.red.trouble_remedy)
@@ -80,10 +80,10 @@ class TwoDrives(OfficeTestCase):
 
     def test_an_older_copy_of_the_drive_is_told_by_what_it_lacks(self):
         clone = MemoryBlobs()
-        clone.held = self.content(self.red.path)
+        clone.held = self.content(self.red.where)
         self.change()
         second = self.run_now(self.one).backup
-        newest, self.outside.stores[self.red.path] = self.outside.stores[self.red.path], clone
+        newest, self.outside.stores[self.red.where] = self.outside.stores[self.red.where], clone
         before = dict(clone.held)
         self.change()
         run = self.run_now(self.one)
@@ -92,10 +92,10 @@ class TwoDrives(OfficeTestCase):
         self.assertEqual(clone.held, before)
         self.assertEqual(Copy.objects.filter(state=CopyState.PRESENT).count(), 2)
         # the newer one comes back
-        self.outside.stores[self.red.path] = newest
+        self.outside.stores[self.red.where] = newest
         self.assertEqual(self.run_now(self.one).state, "complete")
         # or it is lost for good, and somebody says so
-        self.outside.stores[self.red.path] = clone
+        self.outside.stores[self.red.where] = clone
         answer = self.api.post(f"/api/stores/{self.red.id}/accept")
         self.assertEqual((answer.status_code, answer.json()["trouble"]), (200, ""))
         compare_store(self.red, now=self.outside.now())
@@ -105,13 +105,13 @@ class TwoDrives(OfficeTestCase):
     def test_notes_that_vanish_are_told_by_what_this_server_remembers_of_them(self):
         self.change()
         self.run_now(self.one)
-        held, manifest = self.outside.stores[self.red.path].held, f"manifests/{self.first.id.hex}"
+        held, manifest = self.outside.stores[self.red.where].held, f"manifests/{self.first.id.hex}"
         content = held[manifest]
-        self.outside.open_vault(self.red.path).remove(self.first.id.bytes)
+        self.outside.open_vault(self.red.where).remove(self.first.id.bytes)
         compare_store(self.red, now=self.outside.now())
         held[manifest] = content
         del held[f"removed/{self.first.id.hex}"]  # the last note of all: nothing in the store itself knows of it
-        self.assertEqual(check(self.outside.open_vault(self.red.path)).damaged, [])
+        self.assertEqual(check(self.outside.open_vault(self.red.where)).damaged, [])
         for _ in range(2):
             self.red.refresh_from_db()
             compare_store(self.red, now=self.outside.now())
@@ -129,19 +129,19 @@ class TwoDrives(OfficeTestCase):
     def test_only_the_store_itself_can_be_accepted_or_moved_to(self):
         self.swapped()
         self.assertEqual(self.api.post(f"/api/stores/{self.red.id}/accept").json()["code"], "store.another_vault")
-        body = {"name": "Red", "allowance_bytes": None, "path": self.blue.path}
+        body = {"name": "Red", "allowance_bytes": None, "path": self.blue.where}
         self.swapped()
         answer = self.api.put(f"/api/stores/{self.red.id}", body, format="json")
         self.assertEqual((answer.status_code, answer.json()["field"]), (400, "path"))
-        self.outside.stores["/media/red"] = self.outside.stores.pop(self.red.path)
+        self.outside.stores["/media/red"] = self.outside.stores.pop(self.red.where)
         self.assertEqual(self.api.put(f"/api/stores/{self.red.id}", body | {"path": "/media/red"}, format="json").status_code, 200)
         self.change()
         self.assertEqual(self.run_now(self.one).state, "complete")
 
     def test_a_vault_of_somebody_else_is_refused_as_well(self):
-        self.outside.stores[self.red.path] = MemoryBlobs()
+        self.outside.stores[self.red.where] = MemoryBlobs()
         self.assertEqual(self.run_now(self.one).cause_code, "vault.none")
-        self.outside.create_vault(self.red.path, PASSPHRASE)
+        self.outside.create_vault(self.red.where, PASSPHRASE)
         self.assertEqual(self.run_now(self.one).cause_code, "store.another_vault")
 
 
@@ -159,7 +159,7 @@ class ListAndStore(OfficeTestCase):
         self.outside.at += SETTLED + timedelta(hours=1)
 
     def held(self) -> dict[str, bytes]:
-        return self.outside.stores[self.place.path].held
+        return self.outside.stores[self.place.where].held
 
     def compare(self):
         return compare_store(self.place, now=self.outside.now())
@@ -233,7 +233,7 @@ class ListAndStore(OfficeTestCase):
         Backup.objects.filter(id=young.id).delete()
         self.assertEqual(self.compare().strays, 0, "a run may be about to record it")
         Copy.objects.filter(backup=self.first).update(state=CopyState.REMOVING)
-        self.outside.open_vault(self.place.path).remove(self.first.id.bytes)
+        self.outside.open_vault(self.place.where).remove(self.first.id.bytes)
         self.assertEqual(self.compare().missing, 0)
 
     def test_no_row_says_that_a_copy_is_there_before_the_store_lists_it(self):
@@ -242,7 +242,7 @@ class ListAndStore(OfficeTestCase):
         real = MemoryBlobs.list
 
         def forgetful(blobs, prefix):
-            return (entry for entry in real(blobs, prefix) if not (blobs is self.outside.stores[shelf.path] and "manifests/" in entry[0]))
+            return (entry for entry in real(blobs, prefix) if not (blobs is self.outside.stores[shelf.where] and "manifests/" in entry[0]))
 
         with mock.patch.object(MemoryBlobs, "list", forgetful):
             self.assertFalse(copy_backup(row.id, by=self.ines))

@@ -183,7 +183,7 @@ class WhoDies(OneBackup):
 
     def test_a_check_that_is_cut_goes_on_where_it_was(self):
         beats = iter([0.0, *[1e9] * 50])
-        packs = [name for name in self.outside.stores[self.place.path].held if name.startswith("packs/")]
+        packs = [name for name in self.outside.stores[self.place.where].held if name.startswith("packs/")]
         self.assertGreater(len(packs), 2)
         check_store(self.place, percent=100, by=self.ines, clock=lambda: next(beats))
         self.place.refresh_from_db()

@@ -8,6 +8,7 @@ after a power failure. Nothing is assumed about the order of what happens at the
 import re
 from collections.abc import Iterator, Sequence
 from datetime import datetime
+from enum import StrEnum
 from typing import Protocol
 
 HEADER = "header"
@@ -28,6 +29,18 @@ _NAME = re.compile(
     r"header|(keys|indexes|manifests|marks|seen|removed|rolls|stays|damage|revisions)/[0-9a-f]{32}|packs/(?P<fan>[0-9a-f]{2})/(?P=fan)[0-9a-f]{30}"
 )
 
+
+class Keeps(StrEnum):
+    """What becomes of what is removed from a place."""
+
+    NOTHING = "nothing"
+    VERSIONS = "versions"
+    """Earlier versions stay until each is removed by itself."""
+    LOCKED = "locked"
+    """Versions, and locks that forbid to remove them before their day."""
+    UNKNOWN = "unknown"
+
+
 Content = bytes | Sequence[bytes]
 """The bytes of an object, in one piece or in several that follow each other."""
 
@@ -47,7 +60,7 @@ class BlobStore(Protocol):
         ...
 
     def delete(self, name: str) -> None:
-        """Remove the object; nothing happens when it is gone already. Raises StoreError."""
+        """Remove the object with all that is kept of it; nothing happens when it is gone already. Raises StoreHolds, StoreError."""
         ...
 
     def list(self, prefix: str) -> Iterator[tuple[str, int]]:
@@ -60,6 +73,10 @@ class BlobStore(Protocol):
 
     def clock(self) -> datetime | None:
         """What time it is by the place itself; None where that is our own clock again. Raises StoreError."""
+        ...
+
+    def keeps(self) -> Keeps:
+        """What becomes of what is removed there. Raises StoreError."""
         ...
 
     def free_bytes(self) -> int | None:

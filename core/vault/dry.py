@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from datetime import datetime
 
-from core.vault.blobs import BlobStore, Content, joined
+from core.vault.blobs import BlobStore, Content, Keeps, joined
 from core.vault.errors import BlobExists, BlobMissing
 
 
@@ -42,6 +42,9 @@ class DryBlobs:
 
     def clock(self) -> datetime | None:
         return self._below.clock()
+
+    def keeps(self) -> Keeps:
+        return self._below.keeps()
 
     def free_bytes(self) -> int | None:
         return self._below.free_bytes()

@@ -6,6 +6,7 @@ AtticError
 │   ├── StoreReadOnly       it may not be written
 │   ├── StoreFull           it took part of what was written, or nothing
 │   ├── StoreUnreachable    it does not answer, or answers nonsense
+│   ├── StoreHolds          what is to be removed is locked there, or may not be removed
 │   ├── StoreFault          it did what no adapter knows
 │   ├── AnotherVault        another store lies where this one should be
 │   └── OlderCopy           an earlier state of this store lies where it should be: a clone, or put back
@@ -51,6 +52,11 @@ class StoreFull(StoreError):
 class StoreUnreachable(StoreError):
     code = "store.unreachable"
     remedy = "Look whether the drive or service is up; the run is tried again by itself."
+
+
+class StoreHolds(StoreError):
+    code = "store.holds"
+    remedy = "Wait until its lock is over, or give the access key the right to remove versions. It counts as stored until then."
 
 
 class StoreFault(StoreError, Unforeseen):

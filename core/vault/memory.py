@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from datetime import datetime
 
-from core.vault.blobs import Content, joined
+from core.vault.blobs import Content, Keeps, joined
 from core.vault.errors import BlobExists, BlobMissing
 
 
@@ -35,6 +35,9 @@ class MemoryBlobs:
 
     def clock(self) -> datetime | None:
         return None
+
+    def keeps(self) -> Keeps:
+        return Keeps.NOTHING
 
     def free_bytes(self) -> int | None:
         return None

@@ -20,7 +20,7 @@ from core.vault.blobs import pack_name
 from core.vault.bundles import Bundles, bundle_anew, bundles_of
 from core.vault.chunks import Mark
 from core.vault.dry import DryBlobs
-from core.vault.errors import BlobMissing, Damaged, Stopped
+from core.vault.errors import BlobMissing, Damaged, Stopped, StoreHolds
 from core.vault.fetching import fetch
 from core.vault.ledger import put_together
 from core.vault.manifests import Manifest
@@ -284,14 +284,18 @@ def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: C
     moved = _move(vault, plan.moving, should_stop) + sum(mark.moved_bytes for mark in due.values())
     going = set(plan.doomed)
     _replace_index(vault, going)
+    held = 0
     for pack in sorted(going):
-        vault.blobs.delete(pack_name(pack))
+        try:
+            vault.blobs.delete(pack_name(pack))
+        except StoreHolds:
+            held += sizes[pack]  # it lies there still, and is looked at again by the next sweep
     for name in due:
         vault.blobs.delete(name)
     _forget_damage(vault, going)
     _put_revisions_together(vault)
     vault.refresh()
-    return sum(sizes[pack] for pack in going) - moved
+    return sum(sizes[pack] for pack in going) - held - moved
 
 
 def _move(vault: Vault, chunks: list[bytes], should_stop: Callable[[], bool]) -> int:

@@ -103,6 +103,7 @@ api = [
     path("stores", storage.StoresView.as_view()),
     path("stores/attach", storage.AttachStoreView.as_view()),
     path("stores/<uuid:id>", storage.StoreView.as_view()),
+    path("stores/<uuid:id>/mode", storage.StoreModeView.as_view()),
     path("stores/<uuid:id>/prove-passphrase", storage.ProvePassphraseView.as_view()),
     path("stores/<uuid:id>/check", runs.CheckStoreView.as_view()),
     path("kinds", plans.KindsView.as_view()),

@@ -23,15 +23,16 @@ from adapters.links.paced import PacedLink
 from adapters.links.sftp import SftpLink
 from adapters.links.sftp_session import Sftp, fingerprint, host_key, new_key
 from adapters.places import Places
-from adapters.stores.folder import FolderBlobs
+from adapters.stores.places import blobs_at, make_room
 from core.content.classify import FileRule
 from core.content.errors import LinkError
 from core.content.link import DeviceLink
-from core.errors import AtticError, BadInput
+from core.errors import AtticError
 from core.schedule.clock import Ticks
+from core.vault.address import StoreAddress
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
-from core.vault.errors import StoreReadOnly, WrongPassphrase
+from core.vault.errors import WrongPassphrase
 from core.vault.key_slots import add_key_file
 from core.vault.opening import create_vault, open_vault
 from core.vault.vault import Vault
@@ -142,26 +143,23 @@ class Wiring:
     def place(self, path: str, *, of_store: UUID | None = None) -> Path:
         return self._places.checked(path, stores=store_paths(besides=of_store))
 
-    def blobs(self, path: str) -> BlobStore:
-        return FolderBlobs(_absolute(path))
+    def blobs(self, address: StoreAddress) -> BlobStore:
+        return blobs_at(address)
 
-    def create_vault(self, path: str, passphrase: str) -> tuple[Vault, str]:
-        folder = _absolute(path)
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise StoreReadOnly(f"The folder {folder} cannot be made: {error.strerror}.", field="path") from None
+    def create_vault(self, address: StoreAddress, passphrase: str, *, same_key_as: Vault | None = None) -> tuple[Vault, str]:
+        make_room(address)
         return create_vault(
-            FolderBlobs(folder),
+            self.blobs(address),
             passphrase=passphrase,
             key_file=self._server_key(),
             now=self.now(),
             random=self.random,
             limits=self.limits,
+            same_key_as=same_key_as,
         )
 
-    def attach_vault(self, path: str, passphrase: str) -> Vault:
-        blobs = self.blobs(path)
+    def attach_vault(self, address: StoreAddress, passphrase: str) -> Vault:
+        blobs = self.blobs(address)
         vault = open_vault(blobs, passphrase=passphrase, random=self.random, limits=self.limits)
         try:
             open_vault(blobs, key_file=self._server_key(), random=self.random, limits=self.limits)
@@ -169,8 +167,8 @@ class Wiring:
             add_key_file(vault, self._server_key(), now=self.now())
         return vault
 
-    def open_vault(self, path: str) -> Vault:
-        return open_vault(self.blobs(path), key_file=self._server_key(), random=self.random, limits=self.limits)
+    def open_vault(self, address: StoreAddress) -> Vault:
+        return open_vault(self.blobs(address), key_file=self._server_key(), random=self.random, limits=self.limits)
 
     def checked_hook(self, address: str) -> str:
         return checked_address(address)
@@ -183,12 +181,3 @@ class Wiring:
 
     def unseal(self, purpose: str, sealed: bytes) -> bytes:
         return self._keys.unseal(purpose, sealed)
-
-
-def _absolute(path: str) -> Path:
-    found = Path(path)
-    if not found.is_absolute() or ".." in found.parts or "\x00" in path:
-        raise BadInput(
-            f"{path!r} is no absolute path.", field="path", remedy="Give the whole path of a folder on the server, beginning with /."
-        )
-    return found

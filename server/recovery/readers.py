@@ -28,7 +28,7 @@ _knowing = threading.Lock()
 class Reader:
     """One opened store."""
 
-    path: str
+    where: str
     vault: Vault
     lock: threading.RLock = field(default_factory=threading.RLock)
     opened_at: float = field(default_factory=time.monotonic)
@@ -97,7 +97,7 @@ def forget_readers() -> None:
 def _reader(store: Store) -> Reader:
     with _knowing:
         known = _known.get(store.id)
-        if known is not None and known.path == store.path and time.monotonic() - known.opened_at < KEPT_SECONDS:
+        if known is not None and known.where == store.where and time.monotonic() - known.opened_at < KEPT_SECONDS:
             return known
-        _known[store.id] = Reader(store.path, opened(store))
+        _known[store.id] = Reader(store.where, opened(store))
         return _known[store.id]

@@ -4,20 +4,38 @@ import uuid
 
 from django.db import models
 
+from core.vault.address import FACTS, Medium
 
-class Medium(models.TextChoices):
-    FOLDER = "folder"
+
+class Mode(models.TextChoices):
+    """What may be done with a store. What lies in it stays in the list, whatever the mode."""
+
+    IN_USE = "in_use"
+    READ_ONLY = "read_only"
+    """Read and checked; nothing is written into it and nothing leaves it."""
+    PAUSED = "paused"
+    """Read for restores only."""
+    DETACHED = "detached"
+    """Not looked for at all: its copies count for nothing until it is back."""
 
 
 class Store(models.Model):
-    """A folder with a vault in it. Its keys are in the vault's slots, not here."""
+    """A place with a vault in it. Its keys are in the vault's slots, not here."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=80, unique=True)
-    medium = models.CharField(max_length=10, choices=Medium, default=Medium.FOLDER)
+    medium = models.CharField(max_length=10, choices=[(one.value, one.value) for one in Medium], default=Medium.FOLDER.value)
+    mode = models.CharField(max_length=10, choices=Mode, default=Mode.IN_USE)
     off_site = models.BooleanField(default=False, help_text="Whether it lies outside of the office.")
-    path = models.CharField(max_length=1000, unique=True)
+    where = models.CharField(max_length=1000, unique=True, help_text="In one line: a path, or which bucket.")
+    address = models.JSONField(default=dict, help_text="Fields of its address by name, but for its secrets.")
+    credentials = models.BinaryField(null=True, help_text="The secrets of its address, sealed under the server's key.")
     vault_id = models.CharField(max_length=32, unique=True)
+    key_id = models.CharField(
+        max_length=32,
+        blank=True,
+        help_text="Of the key its content is sealed with: between stores of one key sealed bytes move as they are.",
+    )
     max_writers = models.PositiveSmallIntegerField(default=3, help_text="Runs that write into it at the same time.")
     allowance_bytes = models.BigIntegerField(null=True, help_text="What it may hold; empty without a limit.")
     stored_bytes = models.BigIntegerField(default=0, help_text="As measured last.")
@@ -45,6 +63,11 @@ class Store(models.Model):
 
     class Meta:
         ordering = ["name"]
+
+    @property
+    def comes_and_goes(self) -> bool:
+        """Whether its absence is nothing out of the ordinary."""
+        return FACTS[Medium(self.medium)].comes_and_goes
 
 
 class Occupancy(models.Model):

@@ -6,9 +6,11 @@ from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.quota.admission import Room
+from core.vault.address import Medium
 from core.vault.errors import AnotherVault, OlderCopy
 from core.vault.vault import Vault
 from server.outside import outside
+from server.storage.convert import address
 from server.storage.models import Occupancy, Store
 
 
@@ -26,14 +28,14 @@ def opened(found: Store) -> Vault:
     It is proven to be the one that the row speaks of, in the state in which this server left it, or a later one: a
     store is known by its identity and never by its place.
     """
-    vault = outside().open_vault(found.path)
+    vault = outside().open_vault(address(found))
     if vault.store.hex() != found.vault_id:
         other = Store.objects.filter(vault_id=vault.store.hex()).first()
         what = f"The store {other.name}" if other else "Another vault"
-        raise AnotherVault(f"{what} lies where {found.name} should be: at {found.path}.")
+        raise AnotherVault(f"{what} lies where {found.name} should be: at {found.where}.")
     note = Store.objects.filter(id=found.id).values_list("newest_note", flat=True).first()  # the row in hand may be older
     if note and not vault.ledger().knows(bytes.fromhex(note)):
-        raise OlderCopy(f"An older copy of {found.name} lies at {found.path}: it lacks what was stored there last.")
+        raise OlderCopy(f"An older copy of {found.name} lies at {found.where}: it lacks what was stored there last.")
     return vault
 
 
@@ -48,4 +50,5 @@ def occupancies(found: Store) -> QuerySet[Occupancy]:
 
 def store_paths(*, besides: UUID | None = None) -> list[str]:
     """Where stores lie on this computer."""
-    return list(Store.objects.exclude(id=besides).values_list("path", flat=True))
+    local = Store.objects.filter(medium__in=(Medium.FOLDER, Medium.DRIVE))
+    return list(local.exclude(id=besides).values_list("where", flat=True))

@@ -19,6 +19,7 @@ from core.content.errors import DeviceAway, PairingRefused
 from core.content.link import DeviceLink
 from core.errors import AtticError
 from core.schedule.clock import Ticks
+from core.vault.address import FolderAddress, StoreAddress, where_words
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreMissing
@@ -169,30 +170,33 @@ class PretendOutside:
 
         return Places(data=Path("/attic/data"), program=Path("/attic/program")).checked(path)
 
-    def blobs(self, path: str) -> BlobStore:
-        if path not in self.stores:
-            raise StoreMissing(f"The folder {path} is not there.")
-        return self.stores[path]
+    def blobs(self, address: StoreAddress | str) -> BlobStore:
+        where = address if isinstance(address, str) else where_words(address)
+        if where not in self.stores:
+            raise StoreMissing(f"The folder {where} is not there.")
+        return self.stores[where]
 
-    def create_vault(self, path: str, passphrase: str) -> tuple[Vault, str]:
-        self.stores[path] = MemoryBlobs()
+    def create_vault(self, address: StoreAddress | str, passphrase: str, *, same_key_as: Vault | None = None) -> tuple[Vault, str]:
+        where = address if isinstance(address, str) else where_words(address)
+        self.stores[where] = MemoryBlobs()
         return create_vault(
-            self.stores[path],
+            self.stores[where],
             passphrase=passphrase,
             key_file=b"k" * 32,
             now=self.now(),
             random=self.random,
             limits=self.limits,
             policy=LENIENT,
+            same_key_as=same_key_as,
         )
 
-    def attach_vault(self, path: str, passphrase: str) -> Vault:
-        vault = open_vault(self.blobs(path), passphrase=passphrase, random=self.random, limits=self.limits, policy=LENIENT)
+    def attach_vault(self, address: StoreAddress | str, passphrase: str) -> Vault:
+        vault = open_vault(self.blobs(address), passphrase=passphrase, random=self.random, limits=self.limits, policy=LENIENT)
         add_key_file(vault, b"k" * 32, now=self.now())
         return vault
 
-    def open_vault(self, path: str) -> Vault:
-        return open_vault(self.blobs(path), key_file=b"k" * 32, random=self.random, limits=self.limits, policy=LENIENT)
+    def open_vault(self, address: StoreAddress | str) -> Vault:
+        return open_vault(self.blobs(address), key_file=b"k" * 32, random=self.random, limits=self.limits, policy=LENIENT)
 
     def checked_hook(self, address: str) -> str:
         from adapters.hooks.http import checked_address
@@ -239,7 +243,12 @@ class Furnished(SimpleTestCase):
     def store(self, name: str = "Server room", allowance_bytes: int | None = None) -> Store:
         path = f"/stores/{name}"
         return create_store(
-            name=name, path=path, passphrase=PASSPHRASE, passphrase_again=PASSPHRASE, allowance_bytes=allowance_bytes, by=self.ines
+            name=name,
+            address=FolderAddress(path=path),
+            passphrase=PASSPHRASE,
+            passphrase_again=PASSPHRASE,
+            allowance_bytes=allowance_bytes,
+            by=self.ines,
         ).store
 
     def device(self, agent_id: str = "p1", content: dict[tuple[str, str], bytes] | None = None) -> Device:

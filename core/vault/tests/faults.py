@@ -5,7 +5,7 @@ from datetime import datetime
 from enum import StrEnum
 from threading import Lock
 
-from core.vault.blobs import BlobStore, Content
+from core.vault.blobs import BlobStore, Content, Keeps
 from core.vault.errors import StoreFull, StoreUnreachable
 
 
@@ -106,6 +106,9 @@ class Faulty:
 
     def clock(self) -> datetime | None:
         return None
+
+    def keeps(self) -> Keeps:
+        return self.below.keeps()
 
     def free_bytes(self) -> int | None:
         return self.below.free_bytes()

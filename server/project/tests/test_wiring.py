@@ -11,6 +11,7 @@ from django.test import SimpleTestCase, override_settings
 
 from adapters.keys.server_key import KeyMissing, OtherKey
 from core.errors import BadInput
+from core.vault.address import FolderAddress, address_of
 from core.vault.errors import NotAVault, StoreMissing, StoreReadOnly, VaultExists, WrongPassphrase
 from launcher.keys import in_memory
 from server.project.env import Env, read_env
@@ -29,7 +30,7 @@ class TheRealOutside(SimpleTestCase):
         self.known = ""
         self.outside = Wiring(lambda: self.known)
         self.outside.make_key()
-        self.path = str(self.folder / "stores" / "one")
+        self.path = FolderAddress(path=str(self.folder / "stores" / "one"))
 
     def test_a_prepared_store_opens_without_anybody_typing_a_passphrase(self):
         made, _ = self.outside.create_vault(self.path, PASSPHRASE)
@@ -114,21 +115,21 @@ class TheRealOutside(SimpleTestCase):
 
     def test_attaching_twice_adds_no_second_slot(self):
         self.outside.create_vault(self.path, PASSPHRASE)
-        count = len(list((Path(self.path) / "keys").iterdir()))
+        count = len(list((Path(self.path.path) / "keys").iterdir()))
         self.outside.attach_vault(self.path, PASSPHRASE)
-        self.assertEqual(len(list((Path(self.path) / "keys").iterdir())), count)
+        self.assertEqual(len(list((Path(self.path.path) / "keys").iterdir())), count)
 
     def test_paths_that_cannot_be_a_store(self):
         occupied = self.folder / "occupied"
         occupied.mkdir()
         (occupied / "holiday.jpg").write_bytes(b"x")
         cases = (
-            (BadInput, lambda: self.outside.create_vault("stores/one", PASSPHRASE)),
-            (BadInput, lambda: self.outside.create_vault("/srv/../etc", PASSPHRASE)),
-            (VaultExists, lambda: self.outside.create_vault(str(occupied), PASSPHRASE)),
-            (StoreReadOnly, lambda: self.outside.create_vault("/proc/attic", PASSPHRASE)),
-            (StoreMissing, lambda: self.outside.open_vault(str(self.folder / "gone"))),
-            (NotAVault, lambda: self.outside.open_vault(str(occupied))),
+            (BadInput, lambda: self.outside.create_vault(address_of("folder", {"path": "stores/one"}), PASSPHRASE)),
+            (BadInput, lambda: self.outside.create_vault(address_of("folder", {"path": "/srv/../etc"}), PASSPHRASE)),
+            (VaultExists, lambda: self.outside.create_vault(FolderAddress(path=str(occupied)), PASSPHRASE)),
+            (StoreReadOnly, lambda: self.outside.create_vault(FolderAddress(path="/proc/attic"), PASSPHRASE)),
+            (StoreMissing, lambda: self.outside.open_vault(FolderAddress(path=str(self.folder / "gone")))),
+            (NotAVault, lambda: self.outside.open_vault(FolderAddress(path=str(occupied)))),
         )
         for error, attempt in cases:
             with self.subTest(error=error), self.assertRaises(error) as caught:

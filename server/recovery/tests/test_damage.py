@@ -19,11 +19,11 @@ class OneDamagedChunk(OfficeTestCase):
 
     def break_one(self, id: str) -> None:
         """Flip a byte of the only chunk of a photo, where it lies."""
-        vault = self.outside.open_vault(self.made.store.path)
+        vault = self.outside.open_vault(self.made.store.where)
         vault.refresh()
         stored = vault.item(vault.manifest(self.backup.id.bytes), "photos", id)
         place = vault.index.place(stored.spans[0].chunk)
-        held = self.outside.stores[self.made.store.path].held
+        held = self.outside.stores[self.made.store.where].held
         name = next(name for name in held if name.endswith(place.pack.hex()))
         bad = bytearray(held[name])
         bad[place.offset + 30] ^= 1

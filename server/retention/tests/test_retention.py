@@ -32,7 +32,7 @@ class LookingAfterThePile(OfficeTestCase):
     def test_what_the_rule_no_longer_keeps_leaves_store_and_list_alike(self):
         self.days(6)
         self.assertEqual(self.present(), ["05", "06", "07"])
-        vault = self.outside.open_vault(self.place.path)
+        vault = self.outside.open_vault(self.place.where)
         self.assertEqual(
             {UUID(bytes=id) for id in vault.backup_ids()}, set(Copy.objects.filter(state="present").values_list("backup", flat=True))
         )
@@ -76,33 +76,33 @@ class LookingAfterThePile(OfficeTestCase):
 
     def test_space_comes_back_after_the_grace_period_and_what_is_left_is_intact(self):
         self.days(2)
-        full = sum(len(content) for content in self.outside.stores[self.place.path].held.values())
+        full = sum(len(content) for content in self.outside.stores[self.place.where].held.values())
         self.outside.devices["p1"].content = {("contacts", "only"): b"one contact is left"}
         self.days(1)
         Backup.objects.filter(suspect=True).update(suspect=False)  # somebody has looked
         self.days(4)
         sweep_store(self.place, now=self.outside.at + timedelta(hours=3))
         sweep_store(self.place, now=self.outside.at + timedelta(hours=6))
-        left = sum(len(content) for content in self.outside.stores[self.place.path].held.values())
+        left = sum(len(content) for content in self.outside.stores[self.place.where].held.values())
         self.assertLess(left, full / 4)
-        self.assertTrue(check(self.outside.open_vault(self.place.path), percent=100).ok)
+        self.assertTrue(check(self.outside.open_vault(self.place.where), percent=100).ok)
 
     def test_interrupted_between_store_and_database_the_next_time_sets_it_right(self):
         self.days(4)
         gone = Copy.objects.filter(state="present").order_by("backup__finished_at").first()
-        self.outside.open_vault(self.place.path).remove(gone.backup_id.bytes)
+        self.outside.open_vault(self.place.where).remove(gone.backup_id.bytes)
         self.days(2)
         gone.refresh_from_db()
         self.assertIsNotNone(gone.removed_at)
 
     def test_a_store_that_is_not_there_keeps_its_list_and_is_in_trouble(self):
         self.days(3)
-        blobs = self.outside.stores.pop(self.place.path)
+        blobs = self.outside.stores.pop(self.place.where)
         self.outside.at += timedelta(days=5)
         look_after(self.place.id)
         self.place.refresh_from_db()
         self.assertIn("not there", self.place.trouble)
-        self.outside.stores[self.place.path] = blobs
+        self.outside.stores[self.place.where] = blobs
         look_after(self.place.id)
         self.place.refresh_from_db()
         self.assertEqual(self.place.trouble, "")
@@ -115,7 +115,7 @@ class ACheckOfAStore(OfficeTestCase):
         one = self.device()
         plan = self.plan(one)
         self.run_now(one)
-        held = self.outside.stores[plan.store.path].held
+        held = self.outside.stores[plan.store.where].held
         name = max((name for name in held if name.startswith("packs/")), key=lambda name: len(held[name]))
         bad = bytearray(held[name])
         bad[500] ^= 1
@@ -133,7 +133,7 @@ class ACheckOfAStore(OfficeTestCase):
         one = self.device()
         plan = self.plan(one)
         self.run_now(one)
-        held = self.outside.stores[plan.store.path].held
+        held = self.outside.stores[plan.store.where].held
         for name in [name for name in held if name.startswith("packs/")]:
             held[name] = held[name][:400] + bytes([held[name][400] ^ 1]) + held[name][401:]
         check_store(plan.store, percent=100, by=self.ines)
@@ -142,7 +142,7 @@ class ACheckOfAStore(OfficeTestCase):
         self.assertEqual(again.state, "complete")
         self.assertGreater(again.read_bytes, 0)
         check_store(plan.store, percent=0, by=self.ines)
-        vault = self.outside.open_vault(plan.store.path)
+        vault = self.outside.open_vault(plan.store.where)
         for id in vault.backup_ids():
             self.assertEqual(contents(vault, vault.manifest(id)), self.outside.devices["p1"].content)
 
@@ -154,7 +154,7 @@ class ACheckOfAStore(OfficeTestCase):
         gone = self.run_now(one).backup
         self.outside.devices["p1"].content["contacts", "c001"] = b"changed"
         self.run_now(one)
-        held = self.outside.stores[plan.store.path].held
+        held = self.outside.stores[plan.store.where].held
         for name in [name for name in held if gone.id.hex in name]:
             del held[name]
         check_store(plan.store, percent=0, by=self.ines)

@@ -159,14 +159,14 @@ class SecondCopies(OfficeTestCase):
         self.assertTrue(copy_backup(Copy.objects.get(store=second).id, by=self.ines))
         self.assertEqual(backup.copies.count(), 2)
         self.assertEqual(self.api.post(f"/api/backups/{backup.id}/copy", {"store": str(second.id)}, format="json").status_code, 409)
-        self.assertIn(backup.id.bytes, self.outside.open_vault(second.path).backup_ids())
+        self.assertIn(backup.id.bytes, self.outside.open_vault(second.where).backup_ids())
 
     def test_a_store_that_is_not_there_is_noted_and_nothing_is_claimed(self):
         one = self.device()
         self.plan(one)
         backup = self.run_now(one).backup
         second = self.store("Safe drive")
-        del self.outside.stores[second.path]
+        del self.outside.stores[second.where]
         row = ask_copy(backup, second, by=self.ines)
         self.assertFalse(copy_backup(row.id, by=None))
         second.refresh_from_db()

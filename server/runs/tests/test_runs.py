@@ -27,7 +27,7 @@ class ARunByHand(OfficeTestCase):
     def test_makes_a_backup_that_holds_what_the_device_held(self):
         run = self.run_now(self.one)
         self.assertEqual(run.state, RunState.COMPLETE)
-        vault = self.outside.open_vault(run.store.path)
+        vault = self.outside.open_vault(run.store.where)
         vault.refresh()
         self.assertEqual(contents(vault, vault.manifest(run.backup.id.bytes)), self.outside.devices["p1"].content)
 
@@ -134,11 +134,11 @@ class WhatGoesWrong(OfficeTestCase):
     def test_a_run_that_would_not_fit_is_stopped_beforehand_and_stores_nothing(self):
         store = self.store(allowance_bytes=4_500_000)
         self.plan(self.one, store=store)
-        before = dict(self.outside.stores[store.path].held)
+        before = dict(self.outside.stores[store.where].held)
         run = self.run_now(self.one)
         self.assertEqual(self.ended(run), ("refused", "quota.does_not_fit"))
         self.assertIn("Nothing was stored", run.cause)
-        self.assertEqual(self.outside.stores[store.path].held, before)
+        self.assertEqual(self.outside.stores[store.where].held, before)
 
     def test_a_worker_that_died_is_followed_by_another_one(self):
         self.plan(self.one)

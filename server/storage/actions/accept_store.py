@@ -7,17 +7,18 @@ from server.jobs import defer_compare
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.storage.convert import address
 from server.storage.models import Store
 
 
 def accept_store(store: Store, *, by: User) -> Store:
     """Raises AnotherVault, StoreError, VaultError. Opens the store before anything is written."""
-    vault = outside().open_vault(store.path)
+    vault = outside().open_vault(address(store))
     if vault.store.hex() != store.vault_id:
-        raise AnotherVault(f"Another vault lies where {store.name} should be: at {store.path}.")
+        raise AnotherVault(f"Another vault lies where {store.name} should be: at {store.where}.")
     with transaction.atomic():
         Store.objects.filter(id=store.id).update(newest_note="", remembered={}, trouble="", trouble_code="", trouble_remedy="")
-        says = f"An older copy of {store.name} at {store.path} is used from now on; what it lacks is missing."
+        says = f"An older copy of {store.name} at {store.where} is used from now on; what it lacks is missing."
         write_journal(who=by, what="store.accepted", says=says, at=outside().now(), store=store.id)
         defer_compare(store.id)
     store.refresh_from_db()

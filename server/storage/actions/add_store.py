@@ -1,10 +1,15 @@
-"""Add a store: prepare an empty folder with a passphrase, or attach one that holds a vault already."""
+"""Add a store: prepare an empty place with a passphrase, or attach one that holds a vault already.
+
+Stores that one office adds are sealed with one key, so that sealed bytes move between them as they are; one that is to
+be opened by others can have a key of its own.
+"""
 
 from dataclasses import dataclass, field
 
 from django.db import transaction
 
-from core.errors import BadInput
+from core.errors import AtticError, BadInput
+from core.vault.address import FACTS, DriveAddress, FolderAddress, StoreAddress, where_words
 from core.vault.keys import check_new_passphrase
 from core.vault.vault import Vault
 from server.api.problems import Conflict
@@ -12,7 +17,9 @@ from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.actions.measure import totals
-from server.storage.models import Store
+from server.storage.convert import columns_of
+from server.storage.models import Mode, Store
+from server.storage.queries import opened
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,44 +31,86 @@ class Prepared:
     """Shown once, to be printed and locked away; kept nowhere."""
 
 
-def create_store(*, name: str, path: str, passphrase: str, passphrase_again: str, allowance_bytes: int | None, by: User | None) -> Prepared:
+def create_store(
+    *,
+    name: str,
+    address: StoreAddress,
+    passphrase: str,
+    passphrase_again: str,
+    allowance_bytes: int | None,
+    by: User | None,
+    own_key: bool = False,
+) -> Prepared:
     """Raises BadInput, StoreError, VaultError, Conflict."""
     check_new_passphrase(passphrase, passphrase_again)
-    path = _checked(name, path, allowance_bytes)
-    vault, code = outside().create_vault(path, passphrase)
-    store = _record(name, path, vault, allowance_bytes, by=by, says=f"The store {name} was prepared in {path}.")
+    address = checked(name, address, allowance_bytes)
+    shared = None if own_key else _with_the_offices_key()
+    vault, code = outside().create_vault(address, passphrase, same_key_as=shared)
+    how = "a key of its own" if own_key else "the office's key"
+    says = f"The store {name} was prepared in {where_words(address)}, with {how}."
+    store = _record(name, address, vault, allowance_bytes, by=by, says=says)
     return Prepared(store=store, recovery_code=code)
 
 
-def attach_store(*, name: str, path: str, passphrase: str, allowance_bytes: int | None, by: User | None) -> Store:
+def attach_store(*, name: str, address: StoreAddress, passphrase: str, allowance_bytes: int | None, by: User | None) -> Store:
     """Raises WrongPassphrase, NotAVault, StoreError, Conflict."""
-    path = _checked(name, path, allowance_bytes)
-    vault = outside().attach_vault(path, passphrase)
-    return _record(name, path, vault, allowance_bytes, by=by, says=f"The store {name} in {path} was attached.")
+    address = checked(name, address, allowance_bytes)
+    vault = outside().attach_vault(address, passphrase)
+    return _record(name, address, vault, allowance_bytes, by=by, says=f"The store {name} in {where_words(address)} was attached.")
 
 
-def _checked(name: str, path: str, allowance_bytes: int | None) -> str:
-    """The path with every link resolved."""
+def _with_the_offices_key() -> Vault | None:
+    """Any store sealed with the key of the office's first one, opened; None for a first store. Raises Conflict when none answers."""
+    first = Store.objects.order_by("added_at", "id").first()
+    if first is None:
+        return None
+    known = Store.objects.exclude(mode=Mode.DETACHED).order_by("medium", "added_at")
+    for store in known.filter(key_id=first.key_id) if first.key_id else [first]:
+        try:
+            return opened(store)
+        except AtticError:  # another one may answer; whether this one does is told on its own page
+            continue
+    raise Conflict(
+        f"No store that has the office's key can be opened now, {first.name} for one.",
+        remedy="Connect it and try again, or prepare this store with a key of its own.",
+    )
+
+
+def checked(name: str, address: StoreAddress, allowance_bytes: int | None) -> StoreAddress:
+    """The address with every link in a path resolved; nothing is opened. Raises BadInput, Conflict."""
     if not name.strip() or len(name) > 80:
         raise BadInput("The store has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
     if allowance_bytes is not None and allowance_bytes <= 0:
         raise BadInput("An allowance is more than nothing.", field="allowance_bytes", remedy="Leave it empty for no limit.")
     if Store.objects.filter(name__iexact=name.strip()).exists():
         raise BadInput(f"There is a store {name} already.", field="name", remedy="Choose another name.")
-    if Store.objects.filter(path=path).exists():
-        raise Conflict("This folder is a store already.", remedy="Choose another folder.")
-    return str(outside().place(path))
+    return checked_place(address)
+
+
+def checked_place(address: StoreAddress, *, of: Store | None = None) -> StoreAddress:
+    """Raises BadInput, Conflict when another store lies there, or around it, or in it."""
+    others = Store.objects.exclude(id=of.id) if of else Store.objects.all()
+    if others.filter(where=where_words(address)).exists():
+        raise Conflict("There is a store already.", remedy="Choose another place.")
+    if isinstance(address, FolderAddress | DriveAddress):
+        return type(address)(path=str(outside().place(address.path, of_store=of.id if of else None)))
+    for other in others.filter(medium=address.medium.value, address__bucket=address.bucket, address__endpoint=address.endpoint):
+        one, two = f"{address.prefix}/".lstrip("/"), f"{other.address['prefix']}/".lstrip("/")
+        if one.startswith(two) or two.startswith(one):
+            remedy = "Choose a prefix that is no part of another one, or another bucket."
+            raise BadInput(f"The store {other.name} lies in the same part of the bucket.", field="prefix", remedy=remedy)
+    return address
 
 
 @transaction.atomic
-def _record(name: str, path: str, vault: Vault, allowance_bytes: int | None, *, by: User | None, says: str) -> Store:
+def _record(name: str, address: StoreAddress, vault: Vault, allowance_bytes: int | None, *, by: User | None, says: str) -> Store:
     now = outside().now()
     vault_id = vault.store.hex()
     if Store.objects.filter(vault_id=vault_id).exists():
-        raise Conflict("This vault is a store already, under another path.", remedy="Correct the path of that store instead.")
+        raise Conflict("This vault is a store already, at another place.", remedy="Correct the place of that store instead.")
     store = Store.objects.create(
-        name=name.strip(), path=path, vault_id=vault_id, allowance_bytes=allowance_bytes, added_at=now, passphrase_proven_at=now,
-        **totals(vault, now=now),
+        name=name.strip(), vault_id=vault_id, allowance_bytes=allowance_bytes, added_at=now, passphrase_proven_at=now,
+        off_site=FACTS[address.medium].outside, **columns_of(address), **totals(vault, now=now),
     )  # fmt: skip
     write_journal(who=by, what="store.added", says=says, at=now, store=store.id)
     return store

@@ -6,6 +6,7 @@ from datetime import datetime
 from core.errors import AtticError
 from server.outside import outside
 from server.people.actions.clock import hear_witness
+from server.storage.convert import address
 from server.storage.models import Store
 
 log = logging.getLogger("attic.storage")
@@ -15,7 +16,7 @@ def ask_stores_clocks(*, now: datetime) -> None:
     """A folder has none; one that does not answer says nothing."""
     for store in Store.objects.all():
         try:
-            there = outside().blobs(store.path).clock()
+            there = outside().blobs(address(store)).clock()
         except AtticError as error:
             log.info("the clock of %s was not heard: %s", store.name, error.message)
             continue

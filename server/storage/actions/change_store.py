@@ -1,19 +1,29 @@
-"""Change a store's name and allowance, and prove that its passphrase is still known."""
+"""Change a store's name, place and limits, what may be done with it, and prove that its passphrase is still known."""
 
 from django.db import transaction
 
 from core.errors import BadInput
 from core.units import iec
+from core.vault.address import StoreAddress
 from core.vault.errors import AnotherVault
+from server.jobs import defer_compare
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.storage.models import Store
+from server.storage.actions.add_store import checked_place
+from server.storage.convert import address as address_of_store
+from server.storage.convert import columns_of
+from server.storage.models import Mode, Store
 
 MOST_WRITERS = 32
+MODE_WORDS = {
+    Mode.IN_USE: "is in use",
+    Mode.READ_ONLY: "is only read from now on",
+    Mode.PAUSED: "is paused: nothing is written, checked or removed",
+    Mode.DETACHED: "is detached: it is not looked for, and its copies count for nothing",
+}
 
 
-@transaction.atomic
 def change_store(
     store: Store,
     *,
@@ -22,9 +32,9 @@ def change_store(
     by: User,
     off_site: bool | None = None,
     max_writers: int | None = None,
-    path: str = "",
+    address: StoreAddress | None = None,
 ) -> Store:
-    """An empty `path` leaves it where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError."""
+    """Without an `address` it stays where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError."""
     if not name.strip() or len(name) > 80:
         raise BadInput("The store has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
     if Store.objects.filter(name__iexact=name.strip()).exclude(id=store.id).exists():
@@ -35,33 +45,51 @@ def change_store(
         raise BadInput(
             f"{max_writers} writers at a time are not possible.", field="max_writers", remedy=f"Use a number from 1 to {MOST_WRITERS}."
         )
-    if path and path != store.path:
-        _move(store, path)
-    store.max_writers = store.max_writers if max_writers is None else max_writers
-    store.name, store.allowance_bytes = name.strip(), allowance_bytes
-    store.off_site = store.off_site if off_site is None else off_site
-    store.save(update_fields=["name", "allowance_bytes", "off_site", "max_writers", "path"])
-    limit = "no limit" if allowance_bytes is None else f"an allowance of {iec(allowance_bytes)}"
-    where = ", and lies outside of the office" if store.off_site else ""
-    write_journal(
-        who=by, what="store.changed", says=f"{store.name}, at {store.path}, has {limit}{where}.", at=outside().now(), store=store.id
-    )
-    return store
+    moved = _proven(store, address) if address is not None else {}  # opens the store, so before anything is locked
+    with transaction.atomic():
+        row = Store.objects.select_for_update().get(id=store.id)
+        changes = {"name": name.strip(), "allowance_bytes": allowance_bytes, **moved}
+        changes |= {} if max_writers is None else {"max_writers": max_writers}
+        changes |= {} if off_site is None else {"off_site": off_site}
+        for column, value in changes.items():
+            setattr(row, column, value)
+        row.save(update_fields=list(changes))
+        limit = "no limit" if allowance_bytes is None else f"an allowance of {iec(allowance_bytes)}"
+        outside_words = ", and lies outside of the office" if row.off_site else ""
+        says = f"{row.name}, at {row.where}, has {limit}{outside_words}."
+        write_journal(who=by, what="store.changed", says=says, at=outside().now(), store=row.id)
+    return row
 
 
-def _move(store: Store, path: str) -> None:
-    """To where its drive is mounted now. It is known by its identity, so another store there is refused."""
-    path = str(outside().place(path, of_store=store.id))
-    if outside().open_vault(path).store.hex() != store.vault_id:
-        raise AnotherVault(
-            "Another store lies there.", field="path", remedy="Give the folder in which this store lies now; its name says nothing of it."
-        )
-    store.path = path
+def _proven(store: Store, address: StoreAddress) -> dict[str, object]:
+    """Its columns for a new place. A store is known by its identity, so that another one there is refused."""
+    address = checked_place(address, of=store)
+    if outside().open_vault(address).store.hex() != store.vault_id:
+        remedy = "Give the place where this store lies now; its name says nothing of it."
+        raise AnotherVault("Another store lies there.", field="path" if hasattr(address, "path") else "bucket", remedy=remedy)
+    return columns_of(address)
+
+
+def set_mode(store: Store, mode: str, *, why: str, by: User) -> Store:
+    """Raises BadInput. From in use to detached and back, at any time: nothing is lost by it."""
+    if mode not in Mode.values:
+        raise BadInput(f"There is no mode {mode!r}.", field="mode", remedy=f"Use one of: {', '.join(Mode.values)}.")
+    with transaction.atomic():
+        row = Store.objects.select_for_update().get(id=store.id)
+        row.mode = mode
+        # whoever detaches knows that it is not there; whoever takes it up again is told anew
+        row.trouble = row.trouble_code = row.trouble_remedy = ""
+        row.save(update_fields=["mode", "trouble", "trouble_code", "trouble_remedy"])
+        says = f"{row.name} {MODE_WORDS[Mode(mode)]}." + (f" {why.strip()[:200]}" if why.strip() else "")
+        write_journal(who=by, what="store.mode", says=says, at=outside().now(), store=row.id)
+        if mode == Mode.IN_USE:
+            defer_compare(row.id)
+    return row
 
 
 def prove_passphrase(store: Store, *, passphrase: str, by: User) -> Store:
     """Open the store with it and note the day. Raises WrongPassphrase, StoreError."""
-    outside().attach_vault(store.path, passphrase)
+    outside().attach_vault(address_of_store(store), passphrase)
     with transaction.atomic():
         store.passphrase_proven_at = outside().now()
         store.save(update_fields=["passphrase_proven_at"])

@@ -18,7 +18,7 @@ from server.storage.queries import opened
 
 def totals(vault: Vault, *, now: datetime) -> dict[str, Any]:
     """Today's totals, by column."""
-    return {"stored_bytes": vault.stored_bytes(), "free_bytes": vault.blobs.free_bytes(), "measured_at": now}
+    return {"stored_bytes": vault.stored_bytes(), "free_bytes": vault.blobs.free_bytes(), "measured_at": now, "key_id": vault.keys.id.hex()}
 
 
 def measure_store(store: Store, *, now: datetime) -> Store:

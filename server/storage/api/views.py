@@ -9,22 +9,34 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from core.vault.address import Medium, address_of
 from server.api.fields import BytesField
 from server.api.permissions import May
 from server.storage.actions.add_store import attach_store, create_store
-from server.storage.actions.change_store import change_store, prove_passphrase
-from server.storage.models import Occupancy, Store
+from server.storage.actions.change_store import change_store, prove_passphrase, set_mode
+from server.storage.convert import changed_address
+from server.storage.models import Mode, Occupancy, Store
 from server.storage.queries import occupancies, stores
 from server.storage.queries import store as store_by_id
 
 SHOWN_OCCUPANCIES = 200
 
 
+class AddressField(serializers.DictField):
+    """Fields of an address by name: {path}, or {bucket, prefix, endpoint, region, access_key, secret_key}."""
+
+    def __init__(self, **told: Any) -> None:
+        super().__init__(child=serializers.CharField(max_length=1000, allow_blank=True, trim_whitespace=False), **told)
+
+
 class StoreSerializer(serializers.ModelSerializer):
+    medium = serializers.ChoiceField(choices=[(one.value, one.value) for one in Medium])
+    address = AddressField(help_text="Without its secrets.")
+
     class Meta:
         model = Store
         fields = (
-            "id", "name", "medium", "off_site", "path", "max_writers",
+            "id", "name", "medium", "mode", "off_site", "where", "address", "key_id", "max_writers",
             "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
             "checked_at",
             "check_says", "trouble", "trouble_code", "trouble_remedy", "compared_at", "passphrase_proven_at", "added_at",
@@ -69,17 +81,30 @@ class StoreDetailSerializer(StoreSerializer):
         return OccupancySerializer(occupancies(store)[:SHOWN_OCCUPANCIES], many=True).data
 
 
-class NewStoreSerializer(serializers.Serializer):
+class PlaceSerializer(serializers.Serializer):
+    """Where a store is to lie: a medium and its address, or in short the path of a folder."""
+
+    medium = serializers.ChoiceField(choices=[(one.value, one.value) for one in Medium], default=Medium.FOLDER.value)
+    address = AddressField(required=False, default=dict)
+    path = serializers.CharField(max_length=1000, required=False, allow_blank=True, default="", help_text="Short for {path} of a folder.")
+
+    def told(self) -> dict[str, Any]:
+        """The validated fields, with an address in place of what says it."""
+        data = dict(self.validated_data)
+        medium, settings, path = data.pop("medium"), dict(data.pop("address")), data.pop("path")
+        return data | {"address": address_of(medium, settings | ({"path": path} if path else {}))}
+
+
+class NewStoreSerializer(PlaceSerializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
-    path = serializers.CharField(max_length=1000)
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
     passphrase_again = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
     allowance_bytes = BytesField(allow_null=True)
+    own_key = serializers.BooleanField(default=False, help_text="Whether it is sealed with a key of its own, not the office's.")
 
 
-class AttachStoreSerializer(serializers.Serializer):
+class AttachStoreSerializer(PlaceSerializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
-    path = serializers.CharField(max_length=1000)
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
     allowance_bytes = BytesField(allow_null=True)
 
@@ -89,7 +114,18 @@ class ChangeStoreSerializer(serializers.Serializer):
     allowance_bytes = BytesField(allow_null=True)
     off_site = serializers.BooleanField(required=False, allow_null=True, default=None)
     max_writers = serializers.IntegerField(required=False, allow_null=True, default=None)
-    path = serializers.CharField(max_length=1000, required=False, allow_blank=True, default="")
+    path = serializers.CharField(max_length=1000, required=False, allow_blank=True, default="", help_text="Short for {path}.")
+    address = AddressField(required=False, default=dict, help_text="Empty leaves it where it is; a secret that is empty stays as it was.")
+
+    def told(self, store: Store) -> dict[str, Any]:
+        data = dict(self.validated_data)
+        settings, path = dict(data.pop("address")), data.pop("path")
+        return data | {"address": changed_address(store, settings | ({"path": path} if path else {}))}
+
+
+class ModeSerializer(serializers.Serializer):
+    mode = serializers.ChoiceField(choices=Mode.choices)
+    why = serializers.CharField(max_length=200, allow_blank=True, default="")
 
 
 class PassphraseSerializer(serializers.Serializer):
@@ -107,7 +143,7 @@ class StoresView(APIView):
     def post(self, request: Request) -> Response:
         given = NewStoreSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        prepared = create_store(**given.validated_data, by=request.user)
+        prepared = create_store(**given.told(), by=request.user)
         answer = Response({**StoreSerializer(prepared.store).data, "recovery_code": prepared.recovery_code}, status=201)
         answer["Cache-Control"] = "no-store"
         return answer
@@ -120,7 +156,7 @@ class AttachStoreView(APIView):
     def post(self, request: Request) -> Response:
         given = AttachStoreSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(StoreSerializer(attach_store(**given.validated_data, by=request.user)).data, status=201)
+        return Response(StoreSerializer(attach_store(**given.told(), by=request.user)).data, status=201)
 
 
 class StoreView(APIView):
@@ -134,7 +170,18 @@ class StoreView(APIView):
     def put(self, request: Request, id: UUID) -> Response:
         given = ChangeStoreSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(StoreSerializer(change_store(store_by_id(id), **given.validated_data, by=request.user)).data)
+        store = store_by_id(id)
+        return Response(StoreSerializer(change_store(store, **given.told(store), by=request.user)).data)
+
+
+class StoreModeView(APIView):
+    writes = May.SET_UP
+
+    @extend_schema(operation_id="set_store_mode", request=ModeSerializer, responses=StoreSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = ModeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(StoreSerializer(set_mode(store_by_id(id), **given.validated_data, by=request.user)).data)
 
 
 class ProvePassphraseView(APIView):

@@ -1,0 +1,32 @@
+"""Between the rows of stores and the words of the core."""
+
+import json
+from typing import Any
+
+from core.vault.address import FACTS, StoreAddress, address_of, secrets_of, settings_of, where_words
+from server.outside import outside
+from server.storage.models import Store
+
+PURPOSE = "store credentials"
+
+
+def address(store: Store) -> StoreAddress:
+    """With its secrets, for whoever opens it. Raises KeyMissing, BadInput."""
+    secrets = json.loads(outside().unseal(PURPOSE, bytes(store.credentials))) if store.credentials else {}
+    return address_of(store.medium, store.address | secrets)
+
+
+def columns_of(told: StoreAddress) -> dict[str, Any]:
+    """The address as the row keeps it: what is secret is sealed."""
+    secrets = secrets_of(told)
+    sealed = outside().seal(PURPOSE, json.dumps(secrets).encode()) if secrets else None
+    return {"medium": told.medium.value, "where": where_words(told), "address": settings_of(told), "credentials": sealed}
+
+
+def changed_address(store: Store, settings: dict[str, Any]) -> StoreAddress | None:
+    """The store's address with these fields changed; None when nothing is. A secret that is left empty stays. Raises BadInput."""
+    now = address(store)
+    secrets = secrets_of(now)
+    told = {name: value for name, value in settings.items() if not (name in FACTS[now.medium].secrets and not value)}
+    found = address_of(store.medium, settings_of(now) | secrets | told)
+    return None if found == now else found
