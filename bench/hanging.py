@@ -16,13 +16,13 @@ def hanging(office: Installation, devices: int) -> Iterator[Figure]:
     """Three stores hang: whatever works on them waits for a row that somebody holds. Meanwhile many devices are due."""
     from django.db import connections, transaction
 
+    from core.vault.address import FolderAddress
     from server.fleet.models import Device, LinkType
     from server.jobs import defer_check, defer_measure, defer_sweep
     from server.outside import outside
     from server.people.actions.office import holder_named
     from server.plans.models import Assignment, Plan
     from server.runs.models import Beat, Run
-    from core.vault.address import FolderAddress
     from server.storage.actions.add_store import create_store
     from server.storage.models import Store
 

@@ -112,7 +112,7 @@ def _filled(devices: int, nights: int) -> int:
     from server.fleet.models import Device
     from server.people.actions.office import set_up_office
     from server.people.models import Holder, Team
-    from server.plans.models import Assignment, Plan
+    from server.plans.models import Assignment, Plan, PlanTarget
     from server.runs.actions.line_up_night import line_up_night
     from server.runs.models import Backup, Copy, Run
     from server.storage.models import Store
@@ -122,14 +122,20 @@ def _filled(devices: int, nights: int) -> int:
     begin = now - timedelta(days=nights)
     set_up_office(office_name="Bench", zone="Europe/Berlin", username="ines", full_name="Ines", password="a long bench password", now=begin)
     teams = [Team.objects.create(name=f"Team {number}") for number in range(8)]
-    stores = [Store.objects.create(name=f"Store {n}", path=f"/nowhere/{n}", vault_id=f"{n:032}", added_at=begin) for n in range(2)]
+    stores = [
+        Store.objects.create(
+            name=f"Store {n}", where=f"/nowhere/{n}", address={"path": f"/nowhere/{n}"}, vault_id=f"{n:032}", added_at=begin
+        )
+        for n in range(2)
+    ]
     plans = [
         Plan.objects.create(
-            name=f"Plan {n}", kinds=[], reach="everything", starts_at=f"2{n}:00", window_closes="06:00", store=stores[n % 2],
+            name=f"Plan {n}", kinds=[], reach="everything", starts_at=f"2{n}:00", window_closes="06:00",
             promise_seconds=48 * 3600, keep_last=3, keep_daily=7, keep_weekly=4, keep_monthly=6, added_at=begin,
         )
         for n in range(3)
     ]  # fmt: skip
+    PlanTarget.objects.bulk_create(PlanTarget(plan=plan, store=stores[n % 2], order=0) for n, plan in enumerate(plans))
     holders = Holder.objects.bulk_create(Holder(name=f"Holder {n}", team=teams[n % 8]) for n in range(devices))
     made = Device.objects.bulk_create(
         Device(name=f"Orlo P{n % 7}", holder=holders[n], team=teams[n % 8], link="agent", agent_id=f"a{n}", family="orlo", added_at=begin)

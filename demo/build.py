@@ -38,6 +38,7 @@ from server.people.actions.office import add_user, set_up_office
 from server.people.models import Holder, User
 from server.plans.actions.save_plan import Draft, save_plan
 from server.plans.models import Assignment, Plan
+from server.plans.queries import WITH_TARGETS
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import sweep_store
@@ -236,10 +237,11 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     for run in Run.objects.filter(state=RunState.WAITING):
         Run.objects.filter(id=run.id).update(attempts=14, next_try_at=None)
         carry_out(run.id, clock=clock)
-    for plan in Plan.objects.select_related("store"):
-        for device in Device.objects.filter(assignment__plan=plan):
-            apply_rule(device, plan.store, now=clock())
-        finish_removals(plan.store, now=clock())
+    for plan in Plan.objects.prefetch_related(WITH_TARGETS):
+        for target in plan.targets.all():
+            for device in Device.objects.filter(assignment__plan=plan):
+                apply_rule(device, target.store, now=clock())
+            finish_removals(target.store, now=clock())
     morning = evening + timedelta(hours=12, minutes=10)
     if morning < outside().now():
         clock.set(morning)

@@ -18,6 +18,7 @@ from server.oversight.standing import absences, left_out_days
 from server.people.queries import closed_days
 from server.plans.convert import recurrence_of
 from server.plans.models import Assignment, Plan
+from server.plans.queries import OF_THEIR_PLANS
 from server.runs.models import Backup, Copy, CopyState, Run, RunState, Trigger
 from server.runs.sentences import log_line
 
@@ -41,7 +42,7 @@ def remember(nights: list[date], zone: ZoneInfo) -> None:
     """Put runs and removed copies of these nights on record."""
     runs: list[Run] = []
     backups: list[Backup] = []
-    for assignment in Assignment.objects.select_related("plan__store", "device"):
+    for assignment in Assignment.objects.select_related("plan", "device").prefetch_related(OF_THEIR_PLANS):
         model = Backup.objects.filter(device=assignment.device).order_by("finished_at").first()
         due = _due(assignment.plan, nights, zone)
         for night in nights:

@@ -70,7 +70,8 @@ CARRY_OUT_RUN = _job("carry_out_run", Pool.RUNS, "run_id")
 CARRY_OUT_RESTORE = _job("carry_out_restore", Pool.RUNS, "restore_id")
 TAKE_IMPORT = _job("bring_in_old", Pool.RUNS, "bringing_id")
 SCAN_IMPORT = _job("look_into_old", Pool.RUNS, "bringing_id")
-COPY_BACKUP = _job("copy_backup", Pool.MAINTENANCE, "copy_id", "by")
+OWE_COPIES = _job("owe_copies", Pool.MAINTENANCE)
+CARRY_COPIES = _job("carry_copies", Pool.MAINTENANCE, "store_id")
 CHECK_STORE = _job("check_store", Pool.MAINTENANCE, "store_id", "percent", "by")
 APPLY_RULES = _job("apply_rules", Pool.MAINTENANCE, "store_id")
 FINISH_REMOVALS = _job("finish_removals", Pool.MAINTENANCE, "store_id")
@@ -128,8 +129,14 @@ def defer_import_scan(bringing_id: UUID) -> None:
     _put(SCAN_IMPORT, bringing_id=str(bringing_id))
 
 
-def defer_copy(copy_id: int, store_id: UUID, *, by: int | None) -> bool:
-    return _once(COPY_BACKUP, str(copy_id), lock=_store(store_id), copy_id=copy_id, by=by)
+def defer_owed_copies() -> bool:
+    """Find out anew which copies are owed."""
+    return _once(OWE_COPIES)
+
+
+def defer_copies(store_id: UUID) -> bool:
+    """Carry out what a store is owed. A writer like any other, so nothing else of the store waits for it."""
+    return _once(CARRY_COPIES, str(store_id), lock=f"copies {store_id}", store_id=str(store_id))
 
 
 def defer_check(store_id: UUID, *, percent: int, by: int | None) -> bool:

@@ -175,10 +175,13 @@ class WhoDies(OneBackup):
 
     def test_imports_and_copies(self):
         Bringing.objects.create(name="old", path="/srv/old", at=self.outside.at)
-        ask_copy(self.backup, self.store("Shelf"), by=self.ines)
+        row = ask_copy(self.backup, self.store("Shelf"), by=self.ines)
+        past = self.outside.at - timedelta(minutes=5)
+        Copy.objects.filter(id=row.id).update(state=CopyState.COPYING, due_at=past)  # its worker died in the middle
         self.quiet()
         self.assertEqual(requeue_lost(now=self.outside.now()), 2)
-        self.assertEqual((self.queued("look_into_old"), self.queued("copy_backup")), (1, 1))
+        row.refresh_from_db()
+        self.assertEqual((self.queued("look_into_old"), row.state), (1, CopyState.OWED))
         self.assertEqual(requeue_lost(now=self.outside.now()), 0, "what waits in the queue is asked for again")
 
     def test_a_check_that_is_cut_goes_on_where_it_was(self):
@@ -209,7 +212,8 @@ class PoolsByUrgency(OfficeTestCase):
     def test_what_must_be_quick_is_never_in_a_pool_with_what_may_be_slow(self):
         slow = {
             "check_store",
-            "copy_backup",
+            "owe_copies",
+            "carry_copies",
             "apply_rules",
             "finish_removals",
             "sweep_store",

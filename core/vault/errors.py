@@ -6,6 +6,7 @@ AtticError
 │   ├── StoreReadOnly       it may not be written
 │   ├── StoreFull           it took part of what was written, or nothing
 │   ├── StoreUnreachable    it does not answer, or answers nonsense
+│   ├── StoreClosed         somebody has decided that nothing goes there
 │   ├── StoreHolds          what is to be removed is locked there, or may not be removed
 │   ├── StoreFault          it did what no adapter knows
 │   ├── AnotherVault        another store lies where this one should be
@@ -52,6 +53,11 @@ class StoreFull(StoreError):
 class StoreUnreachable(StoreError):
     code = "store.unreachable"
     remedy = "Look whether the drive or service is up; the run is tried again by itself."
+
+
+class StoreClosed(StoreError):
+    code = "store.closed"
+    remedy = "Take the store into use again on its page, or give the plan another one."
 
 
 class StoreHolds(StoreError):

@@ -57,7 +57,7 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None, present: Pre
     told = present or Present.read(now)
     held = Occupancy.objects.filter(device=OuterRef("pk")).order_by().values("device").annotate(sum=Sum("fair_bytes")).values("sum")
     found = with_newest(devices().annotate(plan_id=F("assignment__plan_id"), held_bytes=Subquery(held)), only=only)
-    known = Plan.objects.select_related("store").in_bulk()
+    known = Plan.objects.in_bulk()
     plans = {device.id: known[device.plan_id] for device in found if device.plan_id is not None}
     faults = {plan.id: fault_of(plan, zone=told.zone, closed=told.closed, now=now) for plan in known.values()}
     sound = [plan for plan in known.values() if not faults[plan.id]]

@@ -5,6 +5,7 @@ from uuid import UUID
 from server.jobs import AFTER_RUN, defer_watch, fulfils
 from server.outside import outside
 from server.oversight.actions.oddities import look_for_oddities
+from server.retention.actions.owe_copies import owe_copies_of
 from server.runs.queries import backup_of_run
 
 
@@ -14,4 +15,5 @@ def after_run(run_id: str) -> None:
     backup = backup_of_run(UUID(run_id))
     if backup is not None:
         look_for_oddities(backup, now=outside().now())
+        owe_copies_of(backup.device_id, now=outside().now())
     defer_watch()

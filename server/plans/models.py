@@ -36,7 +36,6 @@ class Plan(models.Model):
     feed_digest = models.CharField(
         max_length=64, blank=True, db_index=True, help_text="SHA-256 of its feed's secret; empty without a feed."
     )
-    store = models.ForeignKey(Store, on_delete=models.PROTECT, related_name="plans")
     promise_seconds = models.PositiveIntegerField(help_text="Largest allowed age of the newest good backup.")
     keep_last = models.PositiveSmallIntegerField()
     keep_daily = models.PositiveSmallIntegerField()
@@ -49,6 +48,39 @@ class Plan(models.Model):
 
     class Meta:
         ordering = ["name"]
+
+    @property
+    def first_target(self) -> "PlanTarget":
+        """Where its runs go. Lists ask for the targets of all their plans at once: `plans.queries.WITH_TARGETS`."""
+        return self.targets.all()[0]
+
+    @property
+    def store(self) -> Store:
+        return self.first_target.store
+
+    @property
+    def store_id(self) -> uuid.UUID:
+        return self.first_target.store_id
+
+
+class PlanTarget(models.Model):
+    """One of the stores that are to hold what a plan's rule keeps. Runs go to the first; the others get copies."""
+
+    plan = models.ForeignKey(Plan, on_delete=models.CASCADE, related_name="targets")
+    store = models.ForeignKey(Store, on_delete=models.PROTECT, related_name="targets")
+    order = models.PositiveSmallIntegerField(help_text="0 is where runs go.")
+    delay_minutes = models.PositiveIntegerField(default=0, help_text="A copy is owed so long after its backup.")
+    copies_from = models.TimeField(null=True, help_text="Copies go there only from this time of the office's day; empty at any time.")
+    copies_until = models.TimeField(null=True)
+    limit_bytes_per_second = models.BigIntegerField(null=True, help_text="For each copy; empty without a limit.")
+    falls_over = models.BooleanField(default=False, help_text="Whether a run goes here when the stores before it cannot take it.")
+
+    class Meta:
+        ordering = ["order"]
+        constraints = [
+            models.UniqueConstraint(fields=["plan", "store"], name="target_once"),
+            models.UniqueConstraint(fields=["plan", "order"], name="target_order", deferrable=models.Deferrable.DEFERRED),
+        ]
 
 
 class Assignment(models.Model):

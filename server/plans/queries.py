@@ -5,18 +5,23 @@ from datetime import datetime, time, timedelta
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from django.db.models import Count, Q, QuerySet
+from django.db.models import Count, Prefetch, Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from server.fleet.models import Device
-from server.plans.models import Assignment, Pause, Plan
+from server.plans.models import Assignment, Pause, Plan, PlanTarget
 
 REMEMBERED = timedelta(days=70)
 """Pauses that ended longer ago have no bearing on what is owed: windows and catching up reach back less far."""
 
 
+WITH_TARGETS = Prefetch("targets", PlanTarget.objects.select_related("store"))
+"""For plans; `OF_THEIR_PLANS` is the same for what has a plan."""
+OF_THEIR_PLANS = Prefetch("plan__targets", PlanTarget.objects.select_related("store"))
+
+
 def plans() -> QuerySet[Plan]:
-    return Plan.objects.select_related("store").annotate(device_count=Count("assignments")).order_by("name")
+    return Plan.objects.prefetch_related(WITH_TARGETS).annotate(device_count=Count("assignments")).order_by("name")
 
 
 def plan(id: UUID) -> Plan:
@@ -32,7 +37,7 @@ def device_ids_of(found: Plan) -> list[UUID]:
 
 
 def assignment_of(device: Device) -> Assignment | None:
-    return Assignment.objects.select_related("plan__store").filter(device=device).first()
+    return Assignment.objects.select_related("plan").prefetch_related(OF_THEIR_PLANS).filter(device=device).first()
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,7 +32,7 @@ def keeping(device: Device, store_id: UUID, *, now: datetime) -> dict[UUID, Keep
     copies = Copy.objects.filter(backup__device=device, store_id=store_id, state=CopyState.PRESENT).select_related("backup")
     moments = [moment_of(copy) for copy in copies]
     assignment = assignment_of(device)
-    if assignment is None or assignment.plan.store_id != store_id:
+    if assignment is None or store_id not in {target.store_id for target in assignment.plan.targets.all()}:
         return {UUID(moment.id): Keeping(kept=True, why=["no plan's rule applies to it"], falls_out_on=None) for moment in moments}
     unknown = {UUID(moment.id): Keeping(kept=True, why=["its plan cannot be computed"], falls_out_on=None) for moment in moments}
     return or_else(assignment.plan, lambda: judged(moments, rule_of(assignment.plan), assignment.plan, now=now), unknown)

@@ -2,11 +2,12 @@
 
 from uuid import UUID
 
-from server.jobs import APPLY_RULES, FINISH_REMOVALS, MEASURE_STORE, OWE_MAINTENANCE, SWEEP_STORE, fulfils
+from server.jobs import APPLY_RULES, FINISH_REMOVALS, MEASURE_STORE, OWE_COPIES, OWE_MAINTENANCE, SWEEP_STORE, fulfils
 from server.outside import outside
 from server.people.clock import in_doubt
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import look_after, sweep_store
+from server.retention.actions.owe_copies import owe_copies
 from server.retention.actions.owe_maintenance import owe_maintenance
 from server.storage.actions.measure import measure_store
 from server.storage.queries import store
@@ -16,6 +17,11 @@ from server.storage.queries import store
 def owe_maintenance_job(timestamp: int) -> None:
     """What the clock finds to be due in the stores is put into the queue."""
     owe_maintenance(now=outside().now())
+
+
+@fulfils(OWE_COPIES)
+def owe_copies_job() -> None:
+    owe_copies(now=outside().now())
 
 
 @fulfils(APPLY_RULES)

@@ -66,6 +66,13 @@ class Run(models.Model):
     device = models.ForeignKey(Device, on_delete=models.PROTECT, related_name="runs")
     plan = models.ForeignKey(Plan, null=True, on_delete=models.SET_NULL, related_name="runs")
     store = models.ForeignKey(Store, on_delete=models.PROTECT, related_name="runs")
+    fell_over_from = models.ForeignKey(
+        Store,
+        null=True,
+        on_delete=models.SET_NULL,
+        related_name="+",
+        help_text="The store that could not take it; empty when it went where its plan says.",
+    )
     trigger = models.CharField(max_length=10, choices=Trigger)
     by = models.ForeignKey(User, null=True, on_delete=models.PROTECT)
     note = models.CharField(max_length=200, blank=True)
@@ -212,16 +219,19 @@ class Backup(models.Model):
 class CopyState(models.TextChoices):
     """Moves, read by `server.transition`. Decisions about a device's copies are taken under the lock of the device.
 
-    copying → present, failed
-    failed → copying
+    owed → copying, failed, removed
+    copying → present, failed, owed
+    failed → copying, owed
     present → removing, missing
-    missing → present, removed, copying
+    missing → present, removed, copying, owed
     removing → removed
-    removed → copying, present
+    removed → copying, present, owed
     """
 
+    OWED = "owed"
+    """Its plan, or somebody, wants it there; nothing of it is under way."""
     COPYING = "copying"
-    """Asked for; the store has not listed it yet."""
+    """Under way; the store has not listed it yet."""
     FAILED = "failed"
     """It was to be copied and is not there."""
     PRESENT = "present"
@@ -243,7 +253,13 @@ class Copy(models.Model):
     cause = models.CharField(max_length=600, blank=True, help_text="Why it failed, or is missing.")
     remedy = models.CharField(max_length=600, blank=True)
     reference = models.CharField(max_length=16, blank=True)
-    asked_at = models.DateTimeField(null=True, help_text="When it was asked for; empty for what a run stored.")
+    asked_at = models.DateTimeField(null=True, help_text="Since when it is owed; empty for what a run stored.")
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+", help_text="Who asked for it; empty: its plan.")
+    due_at = models.DateTimeField(null=True, help_text="Not before this: its delay, or the next try.")
+    attempts = models.PositiveSmallIntegerField(default=0)
+    progress = models.JSONField(default=dict, help_text="{done_bytes, total_bytes, bytes_per_second} while it is under way.")
+    sent_bytes = models.BigIntegerField(default=0, help_text="Sealed bytes that were written for it.")
+    copied_at = models.DateTimeField(null=True, help_text="When the store listed it; empty for what a run stored.")
     intact = models.BooleanField(default=True, help_text="False once a check found it damaged.")
     damaged = models.JSONField(default=dict, help_text="{kind: {items, names}}: what of it cannot be given back, where it is not intact.")
     checked_at = models.DateTimeField(null=True)
@@ -256,6 +272,7 @@ class Copy(models.Model):
             models.Index(fields=["store"], condition=models.Q(state="present"), name="copies_present"),
             models.Index(fields=["backup"], condition=models.Q(state="present", intact=False), name="copies_damaged"),
             models.Index(fields=["state"], condition=~models.Q(state__in=["present", "removed"]), name="copies_under_way"),
+            models.Index(fields=["store", "due_at"], condition=models.Q(state="owed"), name="copies_owed"),
         ]
 
 

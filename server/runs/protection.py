@@ -2,6 +2,8 @@
 
 from uuid import UUID
 
+from django.db.models import Q
+
 from server.api.problems import Conflict
 from server.runs.models import Backup, Copy, CopyState
 
@@ -27,5 +29,6 @@ def in_use(device: UUID) -> set[UUID]:
     backups = Backup.objects.filter(device=device)
     # through the column's own name: restores belong to an app further right
     restoring = backups.filter(restores__state__in=("waiting", "running")).values_list("id", flat=True)
-    copying = backups.filter(copies__state=CopyState.COPYING).values_list("id", flat=True)
+    asked = Q(copies__state=CopyState.COPYING) | Q(copies__state=CopyState.OWED, copies__by__isnull=False)
+    copying = backups.filter(asked).values_list("id", flat=True)
     return {*restoring, *copying}

@@ -8,10 +8,10 @@ from procrastinate import JobContext
 
 from server.jobs import (
     ASK_CLOCKS,
+    CARRY_COPIES,
     CARRY_OUT_RUN,
     CHECK_STORE,
     COMPARE_STORE,
-    COPY_BACKUP,
     LINE_UP,
     REVIVE,
     SCAN_IMPORT,
@@ -26,10 +26,10 @@ from server.people.clock import time_to_plan_by
 from server.people.queries import user_or_none
 from server.runs.actions.beat import beat, last_beat
 from server.runs.actions.bring_in import bring_in, look_into
+from server.runs.actions.carry_copies import carry_copies
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.compare_store import compare_store
-from server.runs.actions.copy_backup import copy_backup
 from server.runs.actions.line_up_night import line_up_night
 from server.runs.actions.settle_dates import confirm_doubted
 from server.runs.actions.start_due import start_due
@@ -107,6 +107,7 @@ def bring_in_old(bringing_id: str) -> None:
     bring_in(UUID(bringing_id))
 
 
-@fulfils(COPY_BACKUP)
-def copy_backup_job(copy_id: int, by: int | None) -> None:
-    copy_backup(copy_id, by=user_or_none(by))
+@fulfils(CARRY_COPIES)
+def carry_copies_job(store_id: str) -> None:
+    arrived = carry_copies(UUID(store_id))
+    log.info("%s copies arrived in store %s", arrived, store_id)

@@ -10,8 +10,8 @@ from core.vault.address import FACTS, Medium
 class Mode(models.TextChoices):
     """What may be done with a store. What lies in it stays in the list, whatever the mode."""
 
-    IN_USE = "in_use"
-    READ_ONLY = "read_only"
+    IN_USE = "in_use", "In use"
+    READ_ONLY = "read_only", "Read only"
     """Read and checked; nothing is written into it and nothing leaves it."""
     PAUSED = "paused"
     """Read for restores only."""

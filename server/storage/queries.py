@@ -7,11 +7,11 @@ from django.shortcuts import get_object_or_404
 
 from core.quota.admission import Room
 from core.vault.address import Medium
-from core.vault.errors import AnotherVault, OlderCopy
+from core.vault.errors import AnotherVault, OlderCopy, StoreClosed
 from core.vault.vault import Vault
 from server.outside import outside
 from server.storage.convert import address
-from server.storage.models import Occupancy, Store
+from server.storage.models import Mode, Occupancy, Store
 
 
 def stores() -> QuerySet[Store]:
@@ -28,6 +28,8 @@ def opened(found: Store) -> Vault:
     It is proven to be the one that the row speaks of, in the state in which this server left it, or a later one: a
     store is known by its identity and never by its place.
     """
+    if found.mode == Mode.DETACHED:
+        raise StoreClosed(f"{found.name} is detached.")
     vault = outside().open_vault(address(found))
     if vault.store.hex() != found.vault_id:
         other = Store.objects.filter(vault_id=vault.store.hex()).first()
@@ -37,6 +39,13 @@ def opened(found: Store) -> Vault:
     if note and not vault.ledger().knows(bytes.fromhex(note)):
         raise OlderCopy(f"An older copy of {found.name} lies at {found.where}: it lacks what was stored there last.")
     return vault
+
+
+def opened_to_write(found: Store) -> Vault:
+    """The same, for whoever stores something or removes it. Raises StoreClosed, StoreError, VaultError."""
+    if found.mode != Mode.IN_USE:
+        raise StoreClosed(f"{found.name} is {found.get_mode_display().lower()}.")
+    return opened(found)
 
 
 def room_in(found: Store, vault: Vault) -> Room:

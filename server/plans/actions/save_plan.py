@@ -1,7 +1,7 @@
 """Save a plan and who follows it; or remove one that nobody follows."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import date, datetime, time
 from uuid import UUID
 
@@ -12,30 +12,48 @@ from core.content.kinds import KINDS
 from core.content.scope import Reach, kinds_of
 from core.errors import BadInput
 from core.schedule.recurrence import checked as checked_rule
+from core.units import KIB, iec
 from server.api.problems import ChangedMeanwhile, Conflict
 from server.fleet.models import Device
-from server.jobs import defer_line_up
+from server.jobs import defer_line_up, defer_owed_copies
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.moments import written
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rule_of, window_of
-from server.plans.models import Assignment, Plan
+from server.plans.models import Assignment, Plan, PlanTarget
 from server.plans.soundness import fault_of
 from server.storage.models import Store
 
 SHORTEST_PROMISE_SECONDS = 3600
+LOWEST_LIMIT_BYTES = 16 * KIB
 TIMING = (
     "starts_on", "ends_on", "skips_closed_days", "catch_up", "needs_power", "needs_office_wireless", "needs_battery_percent",
     "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
 )  # fmt: skip
 """Fields of a draft that go into the plan as they are."""
 PLAN_FIELDS = [
-    "name", "reach", "kinds", "larger_than_bytes", "exclusions", "rule", "starts_at", "window_closes", "exceptions", "store",
-    "promise_seconds", "keep_last", "keep_daily", "keep_weekly", "keep_monthly", "revision", "changed_at", "changed_by", *TIMING,
+    "name", "reach", "kinds", "larger_than_bytes", "exclusions", "rule", "starts_at", "window_closes", "exceptions", "promise_seconds",
+    "keep_last", "keep_daily", "keep_weekly", "keep_monthly", "revision", "changed_at", "changed_by", *TIMING,
 ]  # fmt: skip
 """What saving changes."""
+
+
+MOST_TARGETS = 8
+LONGEST_DELAY_MINUTES = 31 * 24 * 60
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Target:
+    """A store of a plan, as somebody edits it; what each field means stands at `PlanTarget`."""
+
+    store: UUID | None
+    delay_minutes: int = 0
+    copies_from: time | None = None
+    copies_until: time | None = None
+    limit_bytes_per_second: int | None = None
+    falls_over: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,7 +65,6 @@ class Draft:
     rule: str
     starts_at: time
     window_closes: time
-    store: UUID | None
     promise_seconds: int
     keep_last: int
     keep_daily: int
@@ -67,6 +84,10 @@ class Draft:
     reach: str = Reach.ONLY
     larger_than_bytes: int | None = None
     exclusions: tuple[dict[str, str], ...] = ()
+    store: UUID | None = None
+    """Short for a single target."""
+    targets: tuple[Target, ...] = ()
+    """In their order; runs go to the first."""
     revision: int | None = None
     """Of the plan that was read before it was edited; None for whoever saves unseen."""
 
@@ -95,11 +116,31 @@ def checked(draft: Draft, into: Plan) -> Plan:
     window_of(into), rule_of(into), conditions_of(into)
     if fault := fault_of(into, zone=office_zone(), closed=closed_days(), now=outside().now()):
         raise BadInput(fault, field="starts_on", remedy="Choose other dates: with these nobody can tell when it runs.")
-    store = Store.objects.filter(id=draft.store).first()
-    if store is None:
-        raise BadInput("The plan has no store.", field="store", remedy="Choose one; new ones are added under Storage.")
-    into.store = store
     return into
+
+
+def targets_of(draft: Draft) -> list[PlanTarget]:
+    """Of a plan that is to be saved, without it. Raises BadInput naming the first field that is wrong."""
+    wanted = draft.targets or (Target(store=draft.store),)
+    known = {store.id: store for store in Store.objects.filter(id__in=[one.store for one in wanted if one.store])}
+    made = []
+    if len(wanted) > MOST_TARGETS:
+        raise BadInput(f"A plan has at most {MOST_TARGETS} stores.", field="targets", remedy="Leave some out.")
+    for order, one in enumerate(wanted):
+        store = known.get(one.store) if one.store else None
+        if store is None:
+            raise BadInput("The plan has no store.", field="store", remedy="Choose one; new ones are added under Storage.")
+        if store.id in {other.store_id for other in made}:
+            raise BadInput(f"{store.name} is named twice.", field="targets", remedy="Name each store once.")
+        if not 0 <= one.delay_minutes <= LONGEST_DELAY_MINUTES:
+            raise BadInput("A copy waits a month at the most.", field="targets", remedy="Give a shorter delay.")
+        if (one.copies_from is None) != (one.copies_until is None) or (one.copies_from and one.copies_from == one.copies_until):
+            raise BadInput("The hours of copying need a begin and another end.", field="targets", remedy="Give both, or none for any time.")
+        if one.limit_bytes_per_second is not None and one.limit_bytes_per_second < LOWEST_LIMIT_BYTES:
+            raise BadInput("With that limit no copy would ever end.", field="targets", remedy=f"Allow {iec(LOWEST_LIMIT_BYTES)} a second.")
+        fields = {name: value for name, value in asdict(one).items() if name != "store"}
+        made.append(PlanTarget(store=store, order=order, **fields))
+    return made
 
 
 @transaction.atomic
@@ -110,6 +151,7 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     plan = None if plan is None else _locked(plan, draft.revision)
     planned_before = None if plan is None else _times(plan)
     found = checked(draft, plan or Plan(added_at=now))
+    targets = targets_of(draft)
     found.revision, found.changed_at, found.changed_by = found.revision + 1, now, by
     if Plan.objects.filter(name__iexact=found.name).exclude(id=found.id).exists():
         raise BadInput(f"There is a plan {found.name} already.", field="name", remedy="Choose another name.")
@@ -117,6 +159,10 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
         found.save(force_insert=True)
     else:
         found.save(update_fields=PLAN_FIELDS)
+    found.targets.all().delete()
+    for target in targets:
+        target.plan = found
+    PlanTarget.objects.bulk_create(targets)
     wanted = set(devices)
     known = set(Device.objects.filter(id__in=wanted).values_list("id", flat=True))
     if wanted - known:
@@ -135,6 +181,8 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     )
     write_journal(who=by, what="plan.saved", says=says, at=now)
     defer_line_up()
+    if len(targets) > 1:
+        defer_owed_copies()
     return found
 
 

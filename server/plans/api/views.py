@@ -16,11 +16,11 @@ from core.content.scope import Reach
 from core.schedule.pattern import Pattern, Shape, pattern_of
 from core.schedule.pattern import rule_of as rule_of_pattern
 from core.schedule.recurrence import ClockChange
-from server.api.fields import DayField
+from server.api.fields import BytesField, DayField
 from server.outside import outside
-from server.plans.actions.save_plan import Draft, checked, remove_plan, save_plan
+from server.plans.actions.save_plan import Draft, Target, checked, remove_plan, save_plan
 from server.plans.convert import next_run, sentence_of, taken_kinds
-from server.plans.models import Pause, Plan
+from server.plans.models import Pause, Plan, PlanTarget
 from server.plans.present import Present
 from server.plans.preview import preview
 from server.plans.queries import begins_again, device_ids_of, plans
@@ -63,13 +63,37 @@ class PauseSerializer(serializers.Serializer):
         return "plan" if pause.plan_id else "device" if pause.device_id else "everything"
 
 
+class TargetSerializer(serializers.Serializer):
+    """A store of a plan."""
+
+    store = serializers.UUIDField(allow_null=True)
+    delay_minutes = serializers.IntegerField(default=0, min_value=0)
+    copies_from = serializers.TimeField(default=None, allow_null=True)
+    copies_until = serializers.TimeField(default=None, allow_null=True)
+    limit_bytes_per_second = BytesField(default=None, allow_null=True)
+    falls_over = serializers.BooleanField(default=False)
+
+
+class ShownTargetSerializer(serializers.ModelSerializer):
+    store = serializers.UUIDField(source="store_id")
+    store_name = serializers.CharField(source="store.name")
+
+    class Meta:
+        model = PlanTarget
+        fields = (
+            "store", "store_name", "delay_minutes", "copies_from", "copies_until", "limit_bytes_per_second", "falls_over",
+        )  # fmt: skip
+        read_only_fields = fields
+
+
 class DraftSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
     kinds = serializers.ListField(child=serializers.CharField(max_length=20), max_length=40)
     pattern = PatternSerializer()
     starts_at = serializers.TimeField()
     window_closes = serializers.TimeField()
-    store = serializers.UUIDField(allow_null=True)
+    store = serializers.UUIDField(allow_null=True, default=None, help_text="Short for a single target.")
+    targets = TargetSerializer(many=True, default=list, help_text="In their order; runs go to the first.")
     promise_seconds = serializers.IntegerField(min_value=0, max_value=10 * 366 * 86_400)
     keep_last = serializers.IntegerField(min_value=0, max_value=1000)
     keep_daily = serializers.IntegerField(min_value=0, max_value=1000)
@@ -94,7 +118,12 @@ class DraftSerializer(serializers.Serializer):
         told = {name: value for name, value in self.validated_data.items() if name not in ("devices", "pattern")}
         pattern = dict(self.validated_data["pattern"])
         rule = rule_of_pattern(Pattern(**pattern | {"shape": Shape(pattern["shape"]), "weekdays": tuple(pattern["weekdays"])}))
-        lists = {"exclusions": tuple(dict(entry) for entry in told["exclusions"]), "exceptions": tuple(told["exceptions"])}
+        targets = tuple(Target(**target) for target in told["targets"])
+        lists = {
+            "targets": targets,
+            "exclusions": tuple(dict(entry) for entry in told["exclusions"]),
+            "exceptions": tuple(told["exceptions"]),
+        }
         return Draft(**told | lists, rule=rule)
 
 
@@ -108,6 +137,7 @@ class SavePlanSerializer(DraftSerializer):
 class PlanSerializer(serializers.ModelSerializer):
     store_id = serializers.UUIDField()
     store_name = serializers.CharField(source="store.name")
+    targets = ShownTargetSerializer(many=True)
     device_count = serializers.IntegerField()
     next_run = serializers.SerializerMethodField()
     exclusions = ExclusionSerializer(many=True)
@@ -125,7 +155,7 @@ class PlanSerializer(serializers.ModelSerializer):
             "id", "name", "reach", "kinds", "taken", "larger_than_bytes", "exclusions", "pattern", "sentence", "starts_at",
             "window_closes", "starts_on", "ends_on", "exceptions", "skips_closed_days", "catch_up", "needs_power", "needs_office_wireless",
             "needs_battery_percent", "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
-            "store_id", "store_name", "promise_seconds", "keep_last",
+            "store_id", "store_name", "targets", "promise_seconds", "keep_last",
             "keep_daily", "keep_weekly", "keep_monthly", "pause", "has_feed", "device_count", "next_run", "fault",
         )  # fmt: skip
         read_only_fields = fields

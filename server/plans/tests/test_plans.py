@@ -158,9 +158,9 @@ class WhenAPlanRuns(PlanTestCase):
 
     def test_a_list_of_plans_costs_the_same_queries_however_long_it_is(self):
         self.api.post("/api/plans", self.body(), format="json")
-        with self.assertNumQueries(6):
+        with self.assertNumQueries(7):
             self.api.get("/api/plans")
         for number in range(5):
             self.api.post("/api/plans", self.body(name=f"Plan {number}"), format="json")
-        with self.assertNumQueries(6):
+        with self.assertNumQueries(7):
             self.api.get("/api/plans")

@@ -32,7 +32,7 @@ def apply_rule(device: Device, store: Store, *, now: datetime) -> int:
     believe_clock()
     lock_device(device.id)
     assignment = assignment_of(device)
-    if assignment is None or assignment.plan.store_id != store.id:
+    if assignment is None or store.id not in {target.store_id for target in assignment.plan.targets.all()}:
         return 0
     known = Copy.objects.filter(backup__device=device, backup__in_doubt=False, backup__suspect=False)
     present = known.filter(store=store, state=CopyState.PRESENT).select_related("backup")

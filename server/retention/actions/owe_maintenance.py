@@ -9,21 +9,22 @@ from datetime import datetime, timedelta
 from uuid import UUID
 
 from django.db import transaction
-from django.db.models import F, Max, Q
+from django.db.models import F, Max, Q, QuerySet
 
-from server.jobs import defer_compare, defer_measure, defer_removals, defer_rules, defer_sweep
+from server.jobs import defer_compare, defer_copies, defer_measure, defer_owed_copies, defer_removals, defer_rules, defer_sweep
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
-from server.runs.actions.beat import beat
+from server.runs.actions.beat import beat, last_beat
 from server.runs.actions.compare_store import COMPARED_EVERY
 from server.runs.models import CAME, CopyState
-from server.storage.models import Store
+from server.storage.models import Mode, Store
 
 log = logging.getLogger("attic.retention")
 MORNING = 6
 """The office's hour after which the rules of a night are applied: by then its runs are over."""
 SWEPT_EVERY = timedelta(hours=1)
 """While something waits out its grace period."""
+OWED_EVERY = timedelta(minutes=10)
 MEASURED_AGAIN = timedelta(minutes=10)
 """However many runs end, the whole store is read no more often to tell whose its bytes are."""
 
@@ -32,7 +33,7 @@ def owe_maintenance(*, now: datetime) -> int:
     """How many jobs were put into the queue. Each kind by itself: one that cannot be told holds up no other."""
     found, whole = 0, True
     doubt = in_doubt()
-    for owed in (_measures, _comparisons) if doubt else (_rules, _removals, _sweeps, _measures, _comparisons):
+    for owed in (_measures, _comparisons, _copies) if doubt else (_owed, _copies, _rules, _removals, _sweeps, _measures, _comparisons):
         try:
             with transaction.atomic():
                 found += owed(now)
@@ -44,24 +45,38 @@ def owe_maintenance(*, now: datetime) -> int:
     return found
 
 
+def _owed(now: datetime) -> int:
+    """All plans are looked at now and then; a run that has ended is looked at by itself, at once."""
+    looked = last_beat("copies owed")
+    if looked is not None and looked <= now < looked + OWED_EVERY:
+        return 0
+    beat("copies owed", now=now)
+    return int(defer_owed_copies())
+
+
+def _copies(now: datetime) -> int:
+    due = Store.objects.filter(copies__state=CopyState.OWED, copies__due_at__lte=now, mode=Mode.IN_USE)
+    return _each(defer_copies, due.distinct())
+
+
 def _rules(now: datetime) -> int:
     local = now.astimezone(office_zone())
     if local.hour < MORNING:
         return 0
-    return _each(defer_rules, Store.objects.filter(Q(ruled_on=None) | ~Q(ruled_on=local.date())))
+    return _each(defer_rules, _looked_after().filter(Q(ruled_on=None) | ~Q(ruled_on=local.date())))
 
 
 def _removals(now: datetime) -> int:
-    return _each(defer_removals, Store.objects.filter(copies__state=CopyState.REMOVING, trouble="").distinct())
+    return _each(defer_removals, _looked_after().filter(copies__state=CopyState.REMOVING, trouble="").distinct())
 
 
 def _sweeps(now: datetime) -> int:
-    return _each(defer_sweep, Store.objects.filter(Q(swept_at=None) | Q(swept_at__lt=now - SWEPT_EVERY), waiting_bytes__gt=0))
+    return _each(defer_sweep, _looked_after().filter(Q(swept_at=None) | Q(swept_at__lt=now - SWEPT_EVERY), waiting_bytes__gt=0))
 
 
 def _measures(now: datetime) -> int:
     """Stores that gained a backup since they were measured; a first one is measured at once."""
-    gained = Store.objects.annotate(newest=Max("runs__finished_at", filter=Q(runs__state__in=CAME)))
+    gained = _read().annotate(newest=Max("runs__finished_at", filter=Q(runs__state__in=CAME)))
     changed = gained.filter(Q(measured_at=None) | Q(newest__gt=F("measured_at")))
     return _each(
         defer_measure, changed.filter(Q(occupancies=None) | Q(measured_at=None) | Q(measured_at__lt=now - MEASURED_AGAIN)).distinct()
@@ -69,7 +84,18 @@ def _measures(now: datetime) -> int:
 
 
 def _comparisons(now: datetime) -> int:
-    return _each(defer_compare, Store.objects.filter(Q(compared_at=None) | Q(compared_at__lt=now - COMPARED_EVERY)))
+    return _each(
+        defer_compare,
+        _read().filter(Q(compared_at=None) | Q(compared_at__lt=now - COMPARED_EVERY)),
+    )
+
+
+def _looked_after() -> QuerySet[Store]:
+    return Store.objects.filter(mode=Mode.IN_USE)
+
+
+def _read() -> QuerySet[Store]:
+    return Store.objects.filter(mode__in=(Mode.IN_USE, Mode.READ_ONLY))
 
 
 def _each(defer: Callable[[UUID], bool], stores: Iterable[Store]) -> int:

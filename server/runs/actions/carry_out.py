@@ -11,9 +11,9 @@ from uuid import UUID
 from django.db import transaction
 
 from core.content.link import DeviceLink
-from core.quota.admission import admit
+from core.quota.admission import DoesNotFit, admit
 from core.vault.capture import Capture, Captured, Request
-from core.vault.errors import Damaged, NoSuchBackup, Stopped
+from core.vault.errors import Damaged, NoSuchBackup, Stopped, StoreFull
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from core.vault.writer import Writer
@@ -24,6 +24,7 @@ from server.people.queries import office_zone
 from server.plans.choices import choices, kinds_taken
 from server.plans.convert import leave_out_of
 from server.runs.actions.end_run import ended_badly, ended_well, give_up
+from server.runs.actions.fall_over import fallen_over, opened_for
 from server.runs.actions.take_place import WAIT_SECONDS, took_place
 from server.runs.actions.watch_run import Watch
 from server.runs.models import ACTIVE, Run, RunState
@@ -31,7 +32,7 @@ from server.runs.pace import speed_limit
 from server.runs.queries import previous_backup, read_and_stored
 from server.runs.queries import run as run_by_id
 from server.runs.sentences import log_line
-from server.storage.queries import opened, room_in
+from server.storage.queries import room_in
 from server.transition import held
 
 Clock = Callable[[], datetime]
@@ -54,9 +55,12 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     watch = Watch(run, clock)
     link: DeviceLink | None = None
     try:
-        vault = opened(run.store)
+        vault = opened_for(run)
         link = outside().paced(link_to(run.device), speed_limit(run.device))
-        captured = _capture(run, vault, link, clock, watch)
+        try:
+            captured = _capture(run, vault, link, clock, watch)
+        except (DoesNotFit, StoreFull) as error:
+            captured = _capture(run, fallen_over(run, error), link, clock, watch)
     except Exception as error:  # whatever it is, the run ends with it: `ended_badly` names it, or logs it in full
         watch.flush()
         return ended_badly(run_id, error, began_reading=watch.began_reading, now=clock())

@@ -1,16 +1,23 @@
-"""Copy a backup into a second store: sealed bytes are moved, the device is not read again.
+"""Copy a backup into another store: sealed bytes are moved, the device is not read again.
 
-The copy has a row from the moment in which it is asked for. It is present once the second store lists it; whatever
-goes wrong before ends it as failed, with its cause.
+A copy has a row from the moment in which it is owed, whoever wants it: a plan, or somebody who asked. It is present once
+the other store lists it. What may pass by itself (a store that is away, full, cut off) leaves it owed, with its cause and
+the time of the next try; what will not ends it as failed.
 """
+
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
 
 from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from core.vault.copying import copy
-from core.vault.errors import Damaged, StoreError
+from core.vault.copying import CopyReport, copy
+from core.vault.errors import Damaged, Stopped, StoreError
+from core.vault.vault import Vault
 from server.api.problems import Conflict
-from server.jobs import COPY_BACKUP, SILENT, defer_copy
+from server.jobs import CARRY_COPIES, SILENT, defer_copies
 from server.live import tell
 from server.locks import lock_device
 from server.outside import outside
@@ -20,45 +27,69 @@ from server.runs.models import Backup, Copy, CopyState
 from server.runs.protection import still_there
 from server.storage.actions.note_newest import note_newest
 from server.storage.actions.note_trouble import note_trouble
-from server.storage.models import Store
+from server.storage.models import Mode, Store
 from server.storage.queries import opened
 from server.transition import held, move
 from server.unforeseen import ending_of
 
+FIRST_AGAIN, LAST_AGAIN = timedelta(minutes=1), timedelta(hours=1)
+"""How long a copy waits after its first cut, and after many."""
+MOST_TRIES = 12
+"""Of a copy that somebody asked for; one that a plan wants is owed as long as the plan wants it."""
+CLEARED: dict[str, Any] = {"cause": "", "remedy": "", "reference": "", "progress": {}}
+Pace = Callable[[Copy, int, int], None]
+"""(row, bytes that arrived, bytes of all): tells of it, and holds back where a limit says so. Raises Stopped."""
+
+
+def unhindered(row: Copy, done_bytes: int, total_bytes: int) -> None:
+    """No limit, and nobody watches."""
+
 
 @transaction.atomic
 def ask_copy(backup: Backup, store: Store, *, by: User) -> Copy:
-    """Put it into the queue. From now on no rule removes what it is made from. Raises Conflict when it lies there already."""
+    """From now on no rule removes what it is made from. Raises Conflict when it lies there already, or cannot be put there."""
     lock_device(backup.device_id)
     still_there(backup)
     row = Copy.objects.select_for_update().filter(backup=backup, store=store).first()
+    store.refresh_from_db(fields=["mode"])
+    if store.mode != Mode.IN_USE:
+        raise Conflict(f"{store.name} is {store.get_mode_display().lower()}.", remedy="Choose another store, or take it into use first.")
     if row is not None and row.state == CopyState.REMOVING:
         raise Conflict(f"{store.name} is about to forget this backup.", remedy="Wait until that is done, then copy it again.")
+    if row is not None and row.state == CopyState.OWED and row.by_id is not None and not row.cause:
+        raise Conflict(f"{store.name} is owed this backup already.", remedy="It is carried as soon as it is its turn.")
     if row is not None and (row.state == CopyState.COPYING or (row.state == CopyState.PRESENT and row.intact)):
         done = "holds this backup already" if row.state == CopyState.PRESENT else "is being given this backup already"
         raise Conflict(f"{store.name} {done}.", remedy="Choose another store.")
     now = outside().now()
+    asked: dict[str, Any] = {"asked_at": now, "due_at": now, "by": by, "attempts": 0, **CLEARED}
     if row is None:
-        row = Copy.objects.create(backup=backup, store=store, state=CopyState.COPYING, asked_at=now)
+        row = Copy.objects.create(backup=backup, store=store, state=CopyState.OWED, **asked)
     elif row.state == CopyState.PRESENT:
         raise Conflict(f"{store.name} holds it, damaged.", remedy="Check the store with repair; or copy it into another store.")
+    elif row.state == CopyState.OWED:
+        for name, value in asked.items():
+            setattr(row, name, value)
+        row.save(update_fields=list(asked))
     else:
-        move(row, CopyState.COPYING, asked_at=now, cause="", remedy="", reference="")
-    defer_copy(row.id, store.id, by=by.id)
+        move(row, CopyState.OWED, **asked)
+    defer_copies(store.id)
+    tell("changed", "copies")
     return row
 
 
-def copy_backup(copy_id: int, *, by: User | None) -> bool:
-    """Whether it lies there now. Idempotent: what has arrived is not sent again."""
-    row = Copy.objects.select_related("backup__device", "store").filter(id=copy_id).first()
-    if row is None or row.state != CopyState.COPYING:
-        return row is not None and row.state == CopyState.PRESENT
+def copy_backup(copy_id: int, *, by: User | None = None, vaults: dict[UUID, Vault] | None = None, pace: Pace = unhindered) -> bool:
+    """Whether it lies there now. Idempotent: what has arrived is not sent again. `vaults`: stores that are open already."""
+    row = _begun(copy_id)
+    if row is None:
+        return Copy.objects.filter(id=copy_id, state=CopyState.PRESENT).exists()
     try:
-        source = _copied(row)
-    except Exception as error:  # whatever it is, the copy ends with it
-        _failed(row, error)
+        source, report = _copied(row, {} if vaults is None else vaults, pace)
+    except Exception as error:  # whatever it is, the copy waits or ends with it
+        _cut(row, error)
         return False
     with transaction.atomic():
+        now = outside().now()
         move(
             held(Copy, row.id),
             CopyState.PRESENT,
@@ -67,44 +98,94 @@ def copy_backup(copy_id: int, *, by: User | None) -> bool:
             removed_at=None,
             removed_why="",
             checked_at=None,
-            cause="",
-            remedy="",
+            copied_at=now,
+            due_at=None,
+            sent_bytes=report.sent_bytes,
+            **CLEARED,
         )
         note_newest(row.store_id, row.backup_id)
-        says = f"A backup of {row.backup.device.name} was copied from {source.name} to {row.store.name}."
-        write_journal(who=by, what="backup.copied", says=says, at=outside().now(), device=row.backup.device_id, store=row.store_id)
+        if row.by is not None:  # what plans want is in the list of copies; a line for each would bury what people did
+            says = f"A backup of {row.backup.device.name} was copied from {source.name} to {row.store.name}."
+            write_journal(who=row.by, what="backup.copied", says=says, at=now, device=row.backup.device_id, store=row.store_id)
+        tell("changed", "copies")
         tell("changed", "devices")
     return True
 
 
-def _copied(row: Copy) -> Store:
-    """From where. The second store has listed it when this returns. Raises AtticError."""
-    source = row.backup.copies.filter(state=CopyState.PRESENT, intact=True).exclude(id=row.id).select_related("store").first()
+@transaction.atomic
+def _begun(copy_id: int) -> Copy | None:
+    """The row, marked as under way; None when there is nothing to do."""
+    row = Copy.objects.select_for_update(of=("self",)).select_related("backup__device", "store", "by").filter(id=copy_id).first()
+    if row is None or row.state not in (CopyState.OWED, CopyState.COPYING):
+        return None
+    if row.state == CopyState.OWED:
+        move(row, CopyState.COPYING, attempts=row.attempts + 1, progress={})
+        tell("changed", "copies")
+    return row
+
+
+def _copied(row: Copy, vaults: dict[UUID, Vault], pace: Pace) -> tuple[Store, CopyReport]:
+    """From where. The other store has listed it when this returns. Raises AtticError."""
+    source = _source_of(row)
     if source is None:
         raise Damaged("No store holds this backup intact.", remedy="Choose another moment, or run a check of the stores.")
-    target = opened(row.store)
-    report = copy(opened(source.store), target, backups=[row.backup_id.bytes])
+    for store in (row.store, source):
+        if store.id not in vaults:
+            vaults[store.id] = _opened(store)
+    target = vaults[row.store_id]
+    report = copy(vaults[source.id], target, backups=[row.backup_id.bytes], on_progress=lambda done, total: pace(row, done, total))
     if report.damaged:
         raise Damaged(next(iter(report.damaged.values())))
     if row.backup_id.bytes not in target.backup_ids():
         raise Damaged(f"{row.store.name} does not list the backup after it was written.", remedy="Run a check of this store.")
-    return source.store
+    return source, report
+
+
+def _source_of(row: Copy) -> Store | None:
+    """The nearest store that holds it intact: one of the same key, and no far one where it also lies at hand."""
+    held_in = Store.objects.filter(copies__backup=row.backup_id, copies__state=CopyState.PRESENT, copies__intact=True)
+    found = held_in.exclude(id=row.store_id).exclude(mode=Mode.DETACHED)
+    return min(
+        found, key=lambda store: (store.key_id != row.store.key_id, store.trouble != "", store.off_site, str(store.id)), default=None
+    )
+
+
+def _opened(store: Store) -> Vault:
+    """Raises AtticError; a store that cannot be opened is noted as such."""
+    try:
+        return opened(store)
+    except StoreError as error:
+        note_trouble(store.id, error)
+        raise
 
 
 @transaction.atomic
-def _failed(row: Copy, error: Exception) -> None:
-    ending = ending_of(error, f"copy {row.id}")
-    found = held(Copy, row.id)
-    if found.state == CopyState.COPYING:
-        move(found, CopyState.FAILED, cause=ending.cause, remedy=ending.remedy, reference=ending.reference)
+def _cut(row: Copy, error: Exception) -> None:
+    ending, found = ending_of(error, f"copy {row.id}"), held(Copy, row.id)
     if isinstance(error, StoreError):
         note_trouble(row.store_id, error)
-    tell("changed", "stores")
+    if found.state != CopyState.COPYING:
+        return
+    told = {"cause": ending.cause, "remedy": ending.remedy, "reference": ending.reference, "progress": {}}
+    passes = isinstance(error, StoreError | Stopped)
+    if passes and (found.by_id is None or found.attempts < MOST_TRIES):
+        again = min(FIRST_AGAIN * 2 ** min(found.attempts - 1, 10), LAST_AGAIN)
+        move(found, CopyState.OWED, due_at=outside().now() + again, **told)
+    else:
+        move(found, CopyState.FAILED, due_at=None, **told)
+    tell("changed", "copies")
 
 
 def requeue_lost_copies() -> int:
-    """Copies that no job speaks of any more are asked for again; how many."""
-    rows = Copy.objects.filter(state=CopyState.COPYING, asked_at__lt=outside().now() - SILENT)
-    jobs = ProcrastinateJob.objects.filter(task_name=COPY_BACKUP.name, status__in=("todo", "doing"))
-    known = set(jobs.values_list("args__copy_id", flat=True)) if rows.exists() else set()
-    return sum(defer_copy(row.id, row.store_id, by=None) for row in rows if row.id not in known)
+    """Copies that are under way although no job carries anything into their store: owed again; how many."""
+    rows = list(Copy.objects.filter(state=CopyState.COPYING).select_related("store"))
+    jobs = ProcrastinateJob.objects.filter(task_name=CARRY_COPIES.name, status="doing")
+    known = set(jobs.values_list("args__store_id", flat=True)) if rows else set()
+    lost = [row for row in rows if str(row.store_id) not in known]
+    now: datetime = outside().now()
+    for row in lost:
+        with transaction.atomic():
+            found = held(Copy, row.id)
+            if found.state == CopyState.COPYING and (found.due_at is None or found.due_at < now - SILENT):
+                move(found, CopyState.OWED, due_at=now, progress={})
+    return len(lost)

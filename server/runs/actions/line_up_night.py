@@ -23,7 +23,7 @@ from server.people.models import Office
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import recurrence_of, window_of
 from server.plans.models import Assignment, Plan
-from server.plans.queries import begins_again, pauses
+from server.plans.queries import OF_THEIR_PLANS, begins_again, pauses
 from server.plans.soundness import or_else
 from server.runs.actions.beat import beat
 from server.runs.expectation import Expectations, expectations
@@ -84,7 +84,7 @@ def _wanted(zone: ZoneInfo, now: datetime, until: datetime) -> Wanted:
     """Every occurrence from now on that somebody waits for."""
     closed, held = closed_days(), pauses(now=now)
     newest = newest_good("device_id").values("finished_at")[:1]
-    followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan", "device")
+    followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan", "device").prefetch_related(OF_THEIR_PLANS)
     found: Wanted = {}
     by_plan: dict[Any, list[tuple[Slot, datetime]]] = {}
     for assignment in followed.annotate(newest_at=Subquery(newest)):

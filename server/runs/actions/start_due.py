@@ -24,7 +24,7 @@ from server.people.queries import closed_days, office_zone
 from server.plans.actions.pause import end_pauses
 from server.plans.convert import recurrence_of, window_of
 from server.plans.models import Assignment, Plan
-from server.plans.queries import pauses
+from server.plans.queries import OF_THEIR_PLANS, pauses
 from server.plans.soundness import or_else
 from server.runs.actions.beat import beat
 from server.runs.actions.line_up_night import places
@@ -59,7 +59,7 @@ def _owed(zone: ZoneInfo, now: datetime) -> tuple[list[Owed], list[Owed]]:
     """(what is due now, what was given up), of every device in use whose plan is not paused."""
     closed, held = closed_days(), pauses(now=now)
     handled = handled_until(since=now - OWED_BACK, now=now)
-    followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan__store", "device")
+    followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan", "device").prefetch_related(OF_THEIR_PLANS)
     by_plan: dict[UUID, list[tuple[Assignment, datetime]]] = defaultdict(list)
     for assignment in followed:
         plan_id, device = assignment.plan_id, assignment.device

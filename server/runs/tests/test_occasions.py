@@ -154,7 +154,7 @@ class SecondCopies(OfficeTestCase):
         backup = self.run_now(one).backup
         second = self.store("Safe drive")
         self.assertEqual(self.api.post(f"/api/backups/{backup.id}/copy", {"store": str(second.id)}, format="json").status_code, 202)
-        self.assertEqual(Copy.objects.get(store=second).state, "copying")
+        self.assertEqual(Copy.objects.get(store=second).state, "owed")
         self.assertEqual(self.api.post(f"/api/backups/{backup.id}/copy", {"store": str(second.id)}, format="json").status_code, 409)
         self.assertTrue(copy_backup(Copy.objects.get(store=second).id, by=self.ines))
         self.assertEqual(backup.copies.count(), 2)
@@ -173,7 +173,8 @@ class SecondCopies(OfficeTestCase):
         row.refresh_from_db()
         self.assertTrue(second.trouble)
         self.assertEqual(backup.copies.filter(state="present").count(), 1)
-        self.assertEqual((row.state, bool(row.cause), bool(row.remedy)), ("failed", True, True))
+        self.assertEqual((row.state, bool(row.cause), bool(row.remedy)), ("owed", True, True))
+        self.assertGreater(row.due_at, self.outside.at)
 
 
 class BringingIn(OfficeTestCase):

@@ -90,7 +90,7 @@ def checked(name: str, address: StoreAddress, allowance_bytes: int | None) -> St
 def checked_place(address: StoreAddress, *, of: Store | None = None) -> StoreAddress:
     """Raises BadInput, Conflict when another store lies there, or around it, or in it."""
     others = Store.objects.exclude(id=of.id) if of else Store.objects.all()
-    if others.filter(where=where_words(address)).exists():
+    if of is None and others.filter(where=where_words(address)).exists():
         raise Conflict("There is a store already.", remedy="Choose another place.")
     if isinstance(address, FolderAddress | DriveAddress):
         return type(address)(path=str(outside().place(address.path, of_store=of.id if of else None)))

@@ -47,7 +47,7 @@ class Migration(migrations.Migration):
             "store",
             "mode",
             models.CharField(
-                choices=[("in_use", "In Use"), ("read_only", "Read Only"), ("paused", "Paused"), ("detached", "Detached")],
+                choices=[("in_use", "In use"), ("read_only", "Read only"), ("paused", "Paused"), ("detached", "Detached")],
                 default="in_use",
                 max_length=10,
             ),

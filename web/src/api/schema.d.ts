@@ -1663,6 +1663,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/mode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["set_store_mode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/prove-passphrase": {
         parameters: {
             query?: never;
@@ -1907,9 +1923,19 @@ export interface components {
             asked: number;
             refused: components["schemas"]["NotAsked"][];
         };
+        /** @description Where a store is to lie: a medium and its address, or in short the path of a folder. */
         AttachStoreRequest: {
-            name: string;
+            /** @default folder */
+            medium: components["schemas"]["MediumEnum"];
+            address?: {
+                [key: string]: string;
+            };
+            /**
+             * @description Short for {path} of a folder.
+             * @default
+             */
             path: string;
+            name: string;
             passphrase: string;
             /** Format: int64 */
             allowance_bytes: number | null;
@@ -2034,8 +2060,15 @@ export interface components {
             allowance_bytes: number | null;
             off_site?: boolean | null;
             max_writers?: number | null;
-            /** @default  */
+            /**
+             * @description Short for {path}.
+             * @default
+             */
             path: string;
+            /** @description Empty leaves it where it is; a secret that is empty stays as it was. */
+            address?: {
+                [key: string]: string;
+            };
         };
         ChangeUserRequest: {
             full_name: string;
@@ -2152,7 +2185,8 @@ export interface components {
             holder: string;
         };
         /**
-         * @description * `copying` - Copying
+         * @description * `owed` - Owed
+         *     * `copying` - Copying
          *     * `failed` - Failed
          *     * `present` - Present
          *     * `missing` - Missing
@@ -2160,7 +2194,7 @@ export interface components {
          *     * `removed` - Removed
          * @enum {string}
          */
-        CopyInQuestionStateEnum: "copying" | "failed" | "present" | "missing" | "removing" | "removed";
+        CopyInQuestionStateEnum: "owed" | "copying" | "failed" | "present" | "missing" | "removing" | "removed";
         CopyToRequest: {
             /** Format: uuid */
             store: string;
@@ -2310,8 +2344,13 @@ export interface components {
             starts_at: string;
             /** Format: time */
             window_closes: string;
-            /** Format: uuid */
-            store: string | null;
+            /**
+             * Format: uuid
+             * @description Short for a single target.
+             */
+            store?: string | null;
+            /** @description In their order; runs go to the first. */
+            targets?: components["schemas"]["TargetRequest"][];
             promise_seconds: number;
             keep_last: number;
             keep_daily: number;
@@ -2857,10 +2896,12 @@ export interface components {
             may: components["schemas"]["MayEnum"][];
         };
         /**
-         * @description * `folder` - Folder
+         * @description * `folder` - folder
+         *     * `drive` - drive
+         *     * `bucket` - bucket
          * @enum {string}
          */
-        MediumEnum: "folder";
+        MediumEnum: "folder" | "drive" | "bucket";
         MeetRequest: {
             host: string;
             port: number;
@@ -2899,6 +2940,19 @@ export interface components {
             host_key: string;
             fingerprint: string;
         };
+        /**
+         * @description * `in_use` - In use
+         *     * `read_only` - Read only
+         *     * `paused` - Paused
+         *     * `detached` - Detached
+         * @enum {string}
+         */
+        ModeEnum: "in_use" | "read_only" | "paused" | "detached";
+        ModeRequest: {
+            mode: components["schemas"]["ModeEnum"];
+            /** @default  */
+            why: string;
+        };
         NameRequest: {
             name: string;
         };
@@ -2921,13 +2975,28 @@ export interface components {
             /** @description Base64; shown this once. */
             secret: string;
         };
+        /** @description Where a store is to lie: a medium and its address, or in short the path of a folder. */
         NewStoreRequest: {
-            name: string;
+            /** @default folder */
+            medium: components["schemas"]["MediumEnum"];
+            address?: {
+                [key: string]: string;
+            };
+            /**
+             * @description Short for {path} of a folder.
+             * @default
+             */
             path: string;
+            name: string;
             passphrase: string;
             passphrase_again: string;
             /** Format: int64 */
             allowance_bytes: number | null;
+            /**
+             * @description Whether it is sealed with a key of its own, not the office's.
+             * @default false
+             */
+            own_key: boolean;
         };
         NewUserRequest: {
             username: string;
@@ -3397,6 +3466,7 @@ export interface components {
             /** Format: uuid */
             store_id: string;
             store_name: string;
+            targets: components["schemas"]["ShownTarget"][];
             /** @description Largest allowed age of the newest good backup. */
             readonly promise_seconds: number;
             readonly keep_last: number;
@@ -3463,6 +3533,7 @@ export interface components {
             /** Format: uuid */
             store_id: string;
             store_name: string;
+            targets: components["schemas"]["ShownTarget"][];
             /** @description Largest allowed age of the newest good backup. */
             readonly promise_seconds: number;
             readonly keep_last: number;
@@ -3485,10 +3556,18 @@ export interface components {
             /** Format: uuid */
             readonly id: string;
             readonly name: string;
-            readonly medium: components["schemas"]["MediumEnum"];
+            medium: components["schemas"]["MediumEnum"];
+            readonly mode: components["schemas"]["ModeEnum"];
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
-            readonly path: string;
+            /** @description In one line: a path, or which bucket. */
+            readonly where: string;
+            /** @description Without its secrets. */
+            address: {
+                [key: string]: string;
+            };
+            /** @description Of the key its content is sealed with: between stores of one key sealed bytes move as they are. */
+            readonly key_id: string;
             /** @description Runs that write into it at the same time. */
             readonly max_writers: number;
             /** @description What it may hold; empty without a limit. */
@@ -3897,8 +3976,13 @@ export interface components {
             starts_at: string;
             /** Format: time */
             window_closes: string;
-            /** Format: uuid */
-            store: string | null;
+            /**
+             * Format: uuid
+             * @description Short for a single target.
+             */
+            store?: string | null;
+            /** @description In their order; runs go to the first. */
+            targets?: components["schemas"]["TargetRequest"][];
             promise_seconds: number;
             keep_last: number;
             keep_daily: number;
@@ -4019,6 +4103,24 @@ export interface components {
             }[];
             damaged: boolean;
         };
+        ShownTarget: {
+            /** Format: uuid */
+            store: string;
+            store_name: string;
+            /** @description A copy is owed so long after its backup. */
+            readonly delay_minutes: number;
+            /**
+             * Format: time
+             * @description Copies go there only from this time of the office's day; empty at any time.
+             */
+            readonly copies_from: string | null;
+            /** Format: time */
+            readonly copies_until: string | null;
+            /** @description For each copy; empty without a limit. */
+            readonly limit_bytes_per_second: number | null;
+            /** @description Whether a run goes here when the stores before it cannot take it. */
+            readonly falls_over: boolean;
+        };
         SignInRequest: {
             username: string;
             password: string;
@@ -4080,10 +4182,18 @@ export interface components {
             /** Format: uuid */
             readonly id: string;
             readonly name: string;
-            readonly medium: components["schemas"]["MediumEnum"];
+            medium: components["schemas"]["MediumEnum"];
+            readonly mode: components["schemas"]["ModeEnum"];
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
-            readonly path: string;
+            /** @description In one line: a path, or which bucket. */
+            readonly where: string;
+            /** @description Without its secrets. */
+            address: {
+                [key: string]: string;
+            };
+            /** @description Of the key its content is sealed with: between stores of one key sealed bytes move as they are. */
+            readonly key_id: string;
             /** @description Runs that write into it at the same time. */
             readonly max_writers: number;
             /** @description What it may hold; empty without a limit. */
@@ -4123,10 +4233,18 @@ export interface components {
             /** Format: uuid */
             readonly id: string;
             readonly name: string;
-            readonly medium: components["schemas"]["MediumEnum"];
+            medium: components["schemas"]["MediumEnum"];
+            readonly mode: components["schemas"]["ModeEnum"];
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
-            readonly path: string;
+            /** @description In one line: a path, or which bucket. */
+            readonly where: string;
+            /** @description Without its secrets. */
+            address: {
+                [key: string]: string;
+            };
+            /** @description Of the key its content is sealed with: between stores of one key sealed bytes move as they are. */
+            readonly key_id: string;
             /** @description Runs that write into it at the same time. */
             readonly max_writers: number;
             /** @description What it may hold; empty without a limit. */
@@ -4196,6 +4314,21 @@ export interface components {
          * @enum {string}
          */
         TargetEnum: "device" | "archive";
+        /** @description A store of a plan. */
+        TargetRequest: {
+            /** Format: uuid */
+            store: string | null;
+            /** @default 0 */
+            delay_minutes: number;
+            /** Format: time */
+            copies_from?: string | null;
+            /** Format: time */
+            copies_until?: string | null;
+            /** Format: int64 */
+            limit_bytes_per_second?: number | null;
+            /** @default false */
+            falls_over: boolean;
+        };
         Team: {
             id: number;
             name: string;
@@ -8327,6 +8460,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_store_mode: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Store"];
+                };
             };
             default: {
                 headers: {

@@ -1,0 +1,198 @@
+"""Several stores a plan: which copies are owed, in which order they are carried, and what becomes of a run whose store is away."""
+
+from datetime import time, timedelta
+from itertools import count
+
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from core.vault.memory import MemoryBlobs
+from server.oversight.tasks import after_run
+from server.plans.actions.save_plan import Target, save_plan
+from server.retention.actions.apply_rule import apply_rule
+from server.retention.actions.finish_removals import finish_removals
+from server.retention.actions.owe_copies import owe_copies
+from server.retention.actions.owe_maintenance import owe_maintenance
+from server.runs.actions.carry_copies import Paced, carry_copies
+from server.runs.actions.copy_backup import ask_copy
+from server.runs.models import Copy, CopyState, RunState
+from server.storage.actions.change_store import set_mode
+from server.tests.pretend import OfficeTestCase
+
+
+class SeveralStores(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.room, self.cloud = self.store("Server room"), self.store("Cloud")
+        self.one = self.device()
+        self.nightly = self.follow()
+
+    def follow(self, *devices: object, plan: object = None, **cloud: object):
+        targets = (Target(store=self.room.id), Target(store=self.cloud.id, **cloud))  # type: ignore[arg-type]
+        followers = [device.id for device in (devices or (self.one,))]  # type: ignore[attr-defined]
+        draft = self.draft(self.room, keep_last=2, keep_daily=0, targets=targets)
+        return save_plan(draft, devices=followers, by=self.ines, plan=plan)  # type: ignore[arg-type]
+
+    def night(self, device: object = None):
+        """A run and what follows it, a day later."""
+        self.outside.at += timedelta(days=1)
+        device = device or self.one
+        self.outside.devices[device.agent_id].content["documents", f"d{self.outside.at:%d%H%M}"] = b"new" * 900  # type: ignore[attr-defined]
+        run = self.run_now(device)  # type: ignore[arg-type]
+        if run.state == RunState.COMPLETE:
+            after_run(str(run.id))
+        return run
+
+    def states(self, store: object) -> list[str]:
+        return list(Copy.objects.filter(store=store).order_by("backup__finished_at").values_list("state", flat=True))
+
+
+class Owed(SeveralStores):
+    def test_a_run_goes_to_the_first_store_and_its_copy_is_owed_to_the_other(self):
+        run = self.night()
+        self.assertEqual((self.states(self.room), self.states(self.cloud)), (["present"], ["owed"]))
+        self.assertTrue(ProcrastinateJob.objects.filter(task_name="carry_copies", args__store_id=str(self.cloud.id)).exists())
+        self.outside.away.add("p1")  # the device is not read again
+        self.assertEqual(carry_copies(self.cloud.id), 1)
+        self.assertEqual(self.states(self.cloud), ["present"])
+        self.assertIn(run.backup.id.bytes, self.outside.open_vault(self.cloud.where).backup_ids())
+        copy = Copy.objects.get(store=self.cloud)
+        self.assertGreater(copy.sent_bytes, 0)
+        self.assertIsNotNone(copy.copied_at)
+        self.assertIsNone(copy.checked_at, "it is there, nobody has read it back yet")
+
+    def test_stores_of_one_office_share_a_key_so_that_sealed_bytes_move(self):
+        self.assertEqual(self.room.key_id, self.cloud.key_id)
+        self.assertTrue(self.room.key_id)
+        self.night()
+        carry_copies(self.cloud.id)
+        packs = [{name for name in self.outside.stores[store.where].held if name.startswith("packs/")} for store in (self.room, self.cloud)]
+        vaults = [self.outside.open_vault(store.where) for store in (self.room, self.cloud)]
+        self.assertTrue(all(packs))
+        self.assertEqual(*[sorted(id for _, entries in vault.index.packs() for id in map(bytes, entries["id"])) for vault in vaults])
+
+    def test_what_the_stores_own_rule_would_remove_again_is_not_owed(self):
+        for _ in range(4):
+            self.night()
+        self.assertEqual(self.states(self.cloud), ["owed", "owed"])  # the rule keeps two
+        newest = Copy.objects.filter(store=self.cloud).order_by("-backup__finished_at").first()
+        self.assertEqual(newest.backup, self.one.backups.order_by("-finished_at").first())
+
+    def test_the_rule_holds_in_every_store_of_the_plan(self):
+        for _ in range(4):
+            self.night()
+            carry_copies(self.cloud.id)
+        for store in (self.room, self.cloud):
+            apply_rule(self.one, store, now=self.outside.at)
+            finish_removals(store, now=self.outside.at)
+            self.assertEqual(self.states(store)[-2:], ["present", "present"])
+            self.assertEqual(self.states(store).count("present"), 2)
+        self.assertEqual(owe_copies(now=self.outside.at), 0, "what fell out is not owed again")
+
+    def test_a_new_store_of_a_plan_is_owed_all_that_the_rule_keeps_newest_of_each_device_first(self):
+        two = self.device("p2")
+        self.follow(self.one, two, plan=self.nightly)
+        third = self.store("Third")
+        for device in (self.one, two, self.one, two):
+            self.night(device)
+        targets = (Target(store=self.room.id), Target(store=third.id))
+        draft = self.draft(self.room, keep_last=2, keep_daily=0, targets=targets)
+        save_plan(draft, devices=[self.one.id, two.id], by=self.ines, plan=self.nightly)
+        self.assertEqual(owe_copies(now=self.outside.at), 4)
+        order = []
+        slow = count(0.0, 200.0)
+        while carry_copies(third.id, seconds=lambda: next(slow)):  # one at a time
+            order = list(Copy.objects.filter(store=third, state="present").order_by("copied_at").values_list("backup__device", flat=True))
+        self.assertEqual(len(order), 4)
+        self.assertEqual(set(order[:2]), {self.one.id, two.id}, "the newest of each device comes before the second of any")
+        self.assertFalse(Copy.objects.filter(store=self.cloud, state=CopyState.OWED).exists(), "no plan wants it there any more")
+
+    def test_a_copy_waits_for_its_delay_and_for_the_hours_of_its_store(self):
+        self.follow(plan=self.nightly, delay_minutes=600, copies_from=time(22), copies_until=time(5))
+        self.night()  # at eight in the morning
+        self.assertEqual(carry_copies(self.cloud.id), 0)
+        self.outside.at += timedelta(hours=11)  # its delay is over at six in the evening
+        self.assertEqual(carry_copies(self.cloud.id), 0)
+        row = Copy.objects.get(store=self.cloud)
+        self.assertEqual(f"{row.due_at:%H:%M}", "21:00")  # ten in the evening in Berlin
+        self.outside.at = row.due_at
+        self.assertEqual(carry_copies(self.cloud.id), 1)
+
+    def test_a_limit_holds_a_copy_back(self):
+        self.night()
+        row, clock, slept = Copy.objects.get(store=self.cloud), [100.0], []
+        Copy.objects.filter(id=row.id).update(state=CopyState.COPYING)
+
+        def sleep(seconds: float) -> None:
+            slept.append(seconds)
+            clock[0] += seconds
+
+        pace = Paced(1000, seconds=lambda: clock[0], sleep=sleep)
+        for done in (2_000, 4_000, 10_000):
+            pace(row, done, 10_000)
+        self.assertEqual(slept, [2.0, 2.0, 6.0])
+        row.refresh_from_db()
+        self.assertEqual(row.progress, {"done_bytes": 10_000, "total_bytes": 10_000, "bytes_per_second": 1000})
+
+
+class AwayAndBack(SeveralStores):
+    def test_copies_wait_while_the_store_is_away_and_flow_when_it_is_back(self):
+        taken = self.outside.stores.pop(self.cloud.where)
+        first, second = self.night(), self.night()
+        self.assertEqual(carry_copies(self.cloud.id), 0)
+        self.cloud.refresh_from_db()
+        self.assertTrue(self.cloud.trouble)
+        self.assertEqual(self.states(self.cloud), ["owed", "owed"])
+        self.assertTrue(all(Copy.objects.filter(store=self.cloud).values_list("cause", flat=True)))
+        self.outside.stores[self.cloud.where] = taken
+        self.assertEqual(carry_copies(self.cloud.id), 0, "not asked again at once")
+        self.outside.at += timedelta(minutes=6)
+        ProcrastinateJob.objects.all().delete()
+        owe_maintenance(now=self.outside.at)
+        self.assertTrue(ProcrastinateJob.objects.filter(task_name="carry_copies").exists())
+        self.assertEqual(carry_copies(self.cloud.id), 2)
+        self.cloud.refresh_from_db()
+        self.assertEqual((self.cloud.trouble, self.states(self.cloud)), ("", ["present", "present"]))
+        self.assertEqual({first.state, second.state}, {RunState.COMPLETE})
+
+    def test_a_run_goes_to_the_next_store_that_its_plan_names_and_the_first_is_owed_it(self):
+        self.follow(plan=self.nightly, falls_over=True)
+        self.night()
+        carry_copies(self.cloud.id)
+        taken = self.outside.stores.pop(self.room.where)
+        run = self.night()
+        self.assertEqual((run.state, run.store, run.fell_over_from), (RunState.COMPLETE, self.cloud, self.room))
+        self.assertIn("goes to Cloud instead and builds on the backup", "\n".join(line["says"] for line in run.log))
+        self.assertLess(run.read_bytes, run.backup.size_bytes, "it read anew what lies there already")
+        self.assertEqual((self.states(self.room), self.states(self.cloud)), (["present", "owed"], ["present", "present"]))
+        self.outside.stores[self.room.where] = taken
+        self.outside.at += timedelta(minutes=6)
+        self.assertEqual(carry_copies(self.room.id), 1)
+        self.assertEqual(self.night().store, self.room)
+
+    def test_a_run_falls_over_to_no_store_that_the_plan_does_not_name_for_it(self):
+        self.outside.stores.pop(self.room.where)
+        run = self.run_now(self.one)
+        self.assertEqual((run.store, run.fell_over_from, run.cause_code), (self.room, None, "store.missing"))
+
+    def test_a_run_that_would_not_fit_goes_where_it_fits(self):
+        self.follow(plan=self.nightly, falls_over=True)
+        self.room.allowance_bytes = 1
+        self.room.save(update_fields=["allowance_bytes"])
+        run = self.night()
+        self.assertEqual((run.state, run.store), (RunState.COMPLETE, self.cloud))
+        self.assertIn("left", "\n".join(line["says"] for line in run.log))
+
+    def test_a_paused_store_is_written_by_nobody_and_a_detached_one_is_not_opened(self):
+        self.night()
+        set_mode(self.cloud, "paused", why="moved over the weekend", by=self.ines)
+        self.assertEqual((carry_copies(self.cloud.id), self.states(self.cloud)), (0, ["owed"]))
+        with self.assertRaisesMessage(Exception, "Cloud is paused"):
+            ask_copy(self.one.backups.get(), self.cloud, by=self.ines)
+        set_mode(self.room, "detached", why="", by=self.ines)
+        held = self.outside.stores[self.room.where].held
+        self.outside.stores[self.room.where] = MemoryBlobs()  # whoever opened it now would say that it is no store
+        self.assertEqual(self.run_now(self.one).cause_code, "store.closed")
+        self.outside.stores[self.room.where].held = held
+        set_mode(self.room, "in_use", why="", by=self.ines)
+        set_mode(self.cloud, "in_use", why="", by=self.ines)
+        self.assertEqual(carry_copies(self.cloud.id), 1)

@@ -1,0 +1,103 @@
+"""Carry into a store the copies that it is owed: the newest of each device first, as long as its hours and limits allow.
+
+Works for a while and ends; the clock puts it into the queue again as long as anything is due. While the store is away
+everything waits, and flows when it is back.
+"""
+
+import time
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from django.db.models import F, Window
+from django.db.models.functions import RowNumber
+
+from core.schedule.quiet import not_before
+from core.vault.errors import Stopped, StoreError
+from core.vault.vault import Vault
+from server.live import tell
+from server.outside import outside
+from server.people.queries import office_zone
+from server.plans.models import PlanTarget
+from server.runs.actions.copy_backup import copy_backup
+from server.runs.models import Copy, CopyState
+from server.storage.actions.note_trouble import note_trouble, note_well
+from server.storage.models import Mode, Store
+from server.storage.queries import opened
+
+SLICE_SECONDS = 300.0
+TELL_EVERY_SECONDS = 1.0
+AWAY_FOR = timedelta(minutes=5)
+"""How long nothing is tried again in a store that could not be opened."""
+
+
+def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep) -> int:
+    """How many copies arrived."""
+    store, began, arrived = Store.objects.get(id=store_id), seconds(), 0
+    if store.mode != Mode.IN_USE or due_copies(store, now=outside().now()) is None:
+        return 0
+    vaults: dict[UUID, Vault] = {}
+    try:
+        vaults[store.id] = opened(store)
+    except Exception as error:  # whatever it is, the store's page says it
+        note_trouble(store.id, error)
+        _wait(store, error)
+        return 0
+    note_well(store.id)
+    while seconds() - began < SLICE_SECONDS and (row := due_copies(store, now=outside().now())) is not None:
+        target = _target(store, row)
+        if target is not None and (opens := _opens(target, outside().now())) > outside().now():
+            Copy.objects.filter(id=row.id, state=CopyState.OWED).update(due_at=opens)
+            continue
+        pace = Paced(target.limit_bytes_per_second if target else None, seconds=seconds, sleep=sleep)
+        arrived += copy_backup(row.id, vaults=vaults, pace=pace)
+        if (state := Store.objects.filter(id=store_id).values_list("mode", "trouble").first()) is None or state != (Mode.IN_USE, ""):
+            break
+    return arrived
+
+
+def due_copies(store: Store, *, now: datetime) -> Copy | None:
+    """The copy that is carried next: the newest of each device before the second newest of any."""
+    owed = Copy.objects.filter(store=store, state=CopyState.OWED, due_at__lte=now)
+    ranked = owed.annotate(rank=Window(RowNumber(), partition_by=[F("backup__device_id")], order_by=F("backup__finished_at").desc()))
+    return ranked.select_related("backup").order_by("rank", "-backup__finished_at", "id").first()
+
+
+def _target(store: Store, row: Copy) -> PlanTarget | None:
+    """What the device's plan says of this store; nothing for what somebody asked for."""
+    if row.by_id is not None:
+        return None
+    return PlanTarget.objects.filter(store=store, plan__assignments__device=row.backup.device_id).first()
+
+
+def _opens(target: PlanTarget, now: datetime) -> datetime:
+    """`now`, or when the hours of this target begin."""
+    return not_before(now, quiet_from=target.copies_until, quiet_until=target.copies_from, zone=office_zone())
+
+
+def _wait(store: Store, error: Exception) -> None:
+    """Everything that is owed there waits for the store, and says so."""
+    cause, remedy = (error.message, error.remedy) if isinstance(error, StoreError) else ("It could not be opened.", "")
+    Copy.objects.filter(store=store, state=CopyState.OWED).update(due_at=outside().now() + AWAY_FOR, cause=cause[:600], remedy=remedy[:600])
+    tell("changed", "copies")
+
+
+class Paced:
+    """Tells of a copy's progress, holds it to its limit, and stops it when its store is not to be written any more."""
+
+    def __init__(self, limit: int | None, *, seconds: Callable[[], float], sleep: Callable[[float], None]) -> None:
+        self._limit, self._seconds, self._sleep = limit, seconds, sleep
+        self._began = self._told = seconds()
+
+    def __call__(self, row: Copy, done_bytes: int, total_bytes: int) -> None:
+        """Raises Stopped."""
+        took = self._seconds() - self._began
+        if self._limit and took < (owed := done_bytes / self._limit):
+            self._sleep(owed - took)
+        if (now := self._seconds()) - self._told < TELL_EVERY_SECONDS:
+            return
+        self._told = now
+        told = {"done_bytes": done_bytes, "total_bytes": total_bytes, "bytes_per_second": round(done_bytes / max(0.1, now - self._began))}
+        if not Copy.objects.filter(id=row.id, state=CopyState.COPYING, store__mode=Mode.IN_USE).update(progress=told):
+            raise Stopped("Nothing is written into this store any more.", remedy="Take the store into use again.")
+        tell("changed", "copies")
