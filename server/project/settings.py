@@ -135,6 +135,8 @@ SPECTACULAR_SETTINGS = {
         "RestoreStateEnum": "server.recovery.models.RestoreState",
         "DeviceStateEnum": "server.fleet.models.DeviceState",
         "KindEnum": "core.content.kinds.KIND_CODES",
+        "ComingStateEnum": "server.runs.copies.COMING_CODES",
+        "MediumEnum": "server.storage.models.MEDIUM_CODES",
         "MayEnum": "server.api.permissions.MAY_CODES",
     },
 }

@@ -17,9 +17,10 @@ from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import views as recovery
 from server.retention.api import views as retention
-from server.runs.api import bringing, differences, omissions
+from server.runs.api import bringing, copies, differences, omissions
 from server.runs.api import history as run_history
 from server.runs.api import views as runs
+from server.storage.api import trial
 from server.storage.api import views as storage
 from server.telling.api import views as telling
 from server.telling.api.metrics import metrics
@@ -101,6 +102,7 @@ api = [
     path("devices/<uuid:id>/run", runs.AskRunView.as_view()),
     path("devices/<uuid:id>/backups", retention.DeviceBackupsView.as_view()),
     path("stores", storage.StoresView.as_view()),
+    path("stores/try", trial.TryPlaceView.as_view()),
     path("stores/attach", storage.AttachStoreView.as_view()),
     path("stores/<uuid:id>", storage.StoreView.as_view()),
     path("stores/<uuid:id>/mode", storage.StoreModeView.as_view()),
@@ -140,6 +142,10 @@ api = [
     path("stores/<uuid:id>/differences", differences.DifferencesView.as_view()),
     path("stores/<uuid:id>/accept", differences.AcceptStoreView.as_view()),
     path("strays/<int:id>/adopt", differences.AdoptView.as_view()),
+    path("copies", copies.CopiesView.as_view()),
+    path("copies/sums", copies.CopySumsView.as_view()),
+    path("copies/<int:id>/withdraw", copies.WithdrawCopyView.as_view()),
+    path("stores/<uuid:id>/copies", copies.HurryCopiesView.as_view()),
     path("copies/<int:id>/give-up", differences.GiveUpView.as_view()),
     path("server-key", server_key.ServerKeyView.as_view()),
     path("clock", clock.ClockView.as_view()),

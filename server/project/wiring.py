@@ -143,6 +143,10 @@ class Wiring:
     def place(self, path: str, *, of_store: UUID | None = None) -> Path:
         return self._places.checked(path, stores=store_paths(besides=of_store))
 
+    def blobs_to_try(self, address: StoreAddress) -> BlobStore:
+        make_room(address)
+        return blobs_at(address)
+
     def blobs(self, address: StoreAddress) -> BlobStore:
         return blobs_at(address)
 

@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from server.fleet.models import Device
+from server.runs.copies import COMING
 from server.runs.models import ACTIVE, CAME, Backup, Bringing, Copy, CopyState, Omission, Run, Stray
 from server.storage.models import Store
 
@@ -28,10 +29,17 @@ def omission(id: int) -> Omission:
 
 
 def present_backups() -> QuerySet[Backup]:
-    """Backups with at least one copy, with those copies."""
+    """Backups with at least one copy: `present` are its copies, `coming` those that are to be there as well."""
     present = Copy.objects.filter(state=CopyState.PRESENT).select_related("store")
     has_copy = Exists(present.filter(backup=OuterRef("pk")))
-    return Backup.objects.filter(has_copy).select_related("device__holder", "run").prefetch_related(Prefetch("copies", present, "present"))
+    return (
+        Backup.objects.filter(has_copy)
+        .select_related("device__holder", "run")
+        .prefetch_related(
+            Prefetch("copies", present, "present"),
+            Prefetch("copies", Copy.objects.filter(state__in=COMING).select_related("store"), "coming"),
+        )
+    )
 
 
 def backup_of_run(run: UUID) -> Backup | None:
@@ -166,8 +174,8 @@ def stray(id: int) -> Stray:
 
 
 def copies_in_question(store: Store) -> QuerySet[Copy]:
-    """Copies that are neither simply there nor simply gone, newest backups first."""
-    settled = (CopyState.PRESENT, CopyState.REMOVED)
+    """Copies that are neither simply there, nor on their way, nor simply gone; newest backups first."""
+    settled = (CopyState.PRESENT, CopyState.REMOVED, *COMING)
     found = Copy.objects.filter(store=store).exclude(state__in=settled).select_related("backup__device__holder")
     return found.order_by("-backup__finished_at", "-id")
 

@@ -6,6 +6,8 @@ from django.db import models
 
 from core.vault.address import FACTS, Medium
 
+MEDIUM_CODES = [(one.value, one.value) for one in Medium]
+
 
 class Mode(models.TextChoices):
     """What may be done with a store. What lies in it stays in the list, whatever the mode."""
@@ -24,7 +26,7 @@ class Store(models.Model):
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=80, unique=True)
-    medium = models.CharField(max_length=10, choices=[(one.value, one.value) for one in Medium], default=Medium.FOLDER.value)
+    medium = models.CharField(max_length=10, choices=MEDIUM_CODES, default=Medium.FOLDER.value)
     mode = models.CharField(max_length=10, choices=Mode, default=Mode.IN_USE)
     off_site = models.BooleanField(default=False, help_text="Whether it lies outside of the office.")
     where = models.CharField(max_length=1000, unique=True, help_text="In one line: a path, or which bucket.")

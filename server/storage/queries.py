@@ -22,6 +22,11 @@ def store(id: UUID) -> Store:
     return get_object_or_404(Store, id=id)
 
 
+def store_or_none(id: UUID | None) -> Store | None:
+    """None for no id. Raises Http404 for one that there is not."""
+    return None if id is None else store(id)
+
+
 def opened(found: Store) -> Vault:
     """The store's vault, opened for unattended work. Raises StoreError, VaultError.
 

@@ -170,6 +170,9 @@ class PretendOutside:
 
         return Places(data=Path("/attic/data"), program=Path("/attic/program")).checked(path)
 
+    def blobs_to_try(self, address: StoreAddress) -> BlobStore:
+        return self.stores.get(where_words(address), MemoryBlobs())
+
     def blobs(self, address: StoreAddress | str) -> BlobStore:
         where = address if isinstance(address, str) else where_words(address)
         if where not in self.stores:

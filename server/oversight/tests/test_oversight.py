@@ -49,6 +49,8 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "kind-choices/<int:id>",
         "backups/<uuid:id>/hold",
         "stores/<uuid:id>/check",
+        "stores/<uuid:id>/copies",
+        "copies/<int:id>/withdraw",
         "preflight",
         "restores",
     }
@@ -198,6 +200,8 @@ class TodayAndDevices(OfficeTestCase):
         self.assertEqual((rows[two.id].newest_id, rows[two.id].damaged_id, rows[two.id].damaged_at), (None, broken.id, broken.finished_at))
         self.assertEqual([row.id for row in with_newest(Device.objects.all(), only=[two.id])], [two.id])
         with connection.cursor() as cursor:
+            # what is present lies beside it in a table of two rows, and costs the same there
+            cursor.execute("drop index copies_present")
             cursor.execute("set local enable_seqscan = off")
             cursor.execute("explain select backup_id from runs_copy where state = 'present' and not intact")
             self.assertIn("copies_damaged", str(cursor.fetchall()))

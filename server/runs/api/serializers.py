@@ -6,6 +6,7 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from core.content.kinds import KINDS
+from server.runs.copies import COMING_CODES
 from server.runs.history import stage_lengths
 from server.runs.left_out import accepted_of, read_skipped
 from server.runs.models import Backup, Copy, Run, RunState
@@ -175,7 +176,20 @@ class CopySerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Copy
-        fields = ("store_id", "store_name", "intact", "checked_at")
+        fields = ("store_id", "store_name", "intact", "checked_at", "copied_at")
+        read_only_fields = fields
+
+
+class ComingSerializer(serializers.ModelSerializer):
+    """Where it is to lie as well, and does not yet."""
+
+    store_id = serializers.UUIDField()
+    store_name = serializers.CharField(source="store.name")
+    state = serializers.ChoiceField(choices=COMING_CODES)
+
+    class Meta:
+        model = Copy
+        fields = ("store_id", "store_name", "state", "asked_at", "due_at", "cause")
         read_only_fields = fields
 
 
@@ -186,12 +200,13 @@ class BackupSerializer(serializers.ModelSerializer):
     run_id = serializers.UUIDField(allow_null=True)
     kinds = KindInBackupSerializer(many=True)
     copies = CopySerializer(many=True, source="present")
+    coming = ComingSerializer(many=True)
 
     class Meta:
         model = Backup
         fields = (
             "id", "device_id", "device_name", "holder", "run_id", "finished_at", "items", "size_bytes", "kinds", "family", "encrypted",
             "hold_reason", "hold_until", "occasion", "note", "brought_in_from", "in_doubt", "suspect", "os_version",
-            "update_pending", "copies",
+            "update_pending", "copies", "coming",
         )  # fmt: skip
         read_only_fields = fields

@@ -15,7 +15,7 @@ from server.api.permissions import May
 from server.storage.actions.add_store import attach_store, create_store
 from server.storage.actions.change_store import change_store, prove_passphrase, set_mode
 from server.storage.convert import changed_address
-from server.storage.models import Mode, Occupancy, Store
+from server.storage.models import MEDIUM_CODES, Mode, Occupancy, Store
 from server.storage.queries import occupancies, stores
 from server.storage.queries import store as store_by_id
 
@@ -30,7 +30,7 @@ class AddressField(serializers.DictField):
 
 
 class StoreSerializer(serializers.ModelSerializer):
-    medium = serializers.ChoiceField(choices=[(one.value, one.value) for one in Medium])
+    medium = serializers.ChoiceField(choices=MEDIUM_CODES)
     address = AddressField(help_text="Without its secrets.")
 
     class Meta:
@@ -84,7 +84,7 @@ class StoreDetailSerializer(StoreSerializer):
 class PlaceSerializer(serializers.Serializer):
     """Where a store is to lie: a medium and its address, or in short the path of a folder."""
 
-    medium = serializers.ChoiceField(choices=[(one.value, one.value) for one in Medium], default=Medium.FOLDER.value)
+    medium = serializers.ChoiceField(choices=MEDIUM_CODES, default=Medium.FOLDER.value)
     address = AddressField(required=False, default=dict)
     path = serializers.CharField(max_length=1000, required=False, allow_blank=True, default="", help_text="Short for {path} of a folder.")
 

@@ -14,6 +14,7 @@ export const SUBJECTS = [
   'clock',
   'closed-days',
   'compare',
+  'copies',
   'coverage',
   'devices',
   'guides',
@@ -73,7 +74,9 @@ export const CHANGES = {
   plan: [...STANDING, 'plans', 'preview'],
   pause: [...STANDING, 'pauses', 'plans'],
   /** A store, what it holds, a copy, a check, its passphrase. */
-  store: ['stores', 'backups', 'today', 'matters', 'coverage', 'wipe'],
+  store: ['stores', 'copies', 'backups', 'today', 'matters', 'coverage', 'wipe'],
+  /** A copy became owed, is under way, arrived or failed. */
+  copy: ['copies', 'stores', 'backups', 'coverage', 'wipe', 'today', 'matters'],
   /** A backup is held, released, doubted, dated anew. */
   backup: [...STANDING, 'backups', 'runs', 'run', 'stores'],
   restore: ['restore', 'restores', 'devices', 'today', 'matters'],

@@ -282,6 +282,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["copies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/copies/{id}/give-up": {
         parameters: {
             query?: never;
@@ -292,6 +308,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["give_up_missing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/{id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["withdraw_copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/sums": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["copy_sums"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1647,6 +1695,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["hurry_copies"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/differences": {
         parameters: {
             query?: never;
@@ -1705,6 +1769,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["attach_store"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["try_place"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2153,10 +2233,77 @@ export interface components {
             before: string;
             after: string;
         };
+        /** @description Where it is to lie as well, and does not yet. */
+        Coming: {
+            /** Format: uuid */
+            store_id: string;
+            store_name: string;
+            state: components["schemas"]["ComingStateEnum"];
+            /**
+             * Format: date-time
+             * @description Since when it is owed; empty for what a run stored.
+             */
+            readonly asked_at: string | null;
+            /**
+             * Format: date-time
+             * @description Not before this: its delay, or the next try.
+             */
+            readonly due_at: string | null;
+            /** @description Why it failed, or is missing. */
+            readonly cause: string;
+        };
+        /** @description A copy that is to lie in a store and does not yet. */
+        ComingCopy: {
+            readonly id: number;
+            /** Format: uuid */
+            store_id: string;
+            store_name: string;
+            /** Format: uuid */
+            backup_id: string;
+            /** Format: date-time */
+            backup_at: string;
+            size_bytes: number;
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            /**
+             * @description Who asked for it; empty: its plan.
+             * @default
+             */
+            by: string;
+            state: components["schemas"]["ComingStateEnum"];
+            progress: components["schemas"]["CopyProgress"];
+            /**
+             * Format: date-time
+             * @description Since when it is owed; empty for what a run stored.
+             */
+            readonly asked_at: string | null;
+            /**
+             * Format: date-time
+             * @description Not before this: its delay, or the next try.
+             */
+            readonly due_at: string | null;
+            readonly attempts: number;
+            /** @description Why it failed, or is missing. */
+            readonly cause: string;
+            readonly remedy: string;
+        };
+        /**
+         * @description * `owed` - owed
+         *     * `copying` - copying
+         *     * `failed` - failed
+         * @enum {string}
+         */
+        ComingStateEnum: "owed" | "copying" | "failed";
         Compared: {
             one: components["schemas"]["Run"];
             two: components["schemas"]["Run"];
             kinds: components["schemas"]["Difference"][];
+        };
+        CopiesPage: {
+            count: number;
+            results: components["schemas"]["ComingCopy"][];
         };
         Copy: {
             /** Format: uuid */
@@ -2166,6 +2313,11 @@ export interface components {
             readonly intact: boolean;
             /** Format: date-time */
             readonly checked_at: string | null;
+            /**
+             * Format: date-time
+             * @description When the store listed it; empty for what a run stored.
+             */
+            readonly copied_at: string | null;
         };
         /** @description A copy that is missing, failed, on its way, or about to leave. */
         CopyInQuestion: {
@@ -2195,6 +2347,25 @@ export interface components {
          * @enum {string}
          */
         CopyInQuestionStateEnum: "owed" | "copying" | "failed" | "present" | "missing" | "removing" | "removed";
+        CopyProgress: {
+            done_bytes?: number;
+            total_bytes?: number;
+            bytes_per_second?: number;
+        };
+        /** @description What one store is owed. */
+        CopySums: {
+            /** Format: uuid */
+            store_id: string;
+            owed: number;
+            /** @description Of those owed: what waits for nothing but its turn. */
+            due: number;
+            under_way: number;
+            failed: number;
+            /** Format: date-time */
+            owed_since: string | null;
+            /** @description Content of the backups; most of it may lie there already. */
+            readonly owed_bytes: number;
+        };
         CopyToRequest: {
             /** Format: uuid */
             store: string;
@@ -2529,6 +2700,9 @@ export interface components {
             /** @default true */
             active: boolean;
         };
+        Hurried: {
+            copies: number;
+        };
         Inside: {
             shape: components["schemas"]["InsideShapeEnum"];
             count: number;
@@ -2606,6 +2780,7 @@ export interface components {
             /** @description The version that waited to be installed then. */
             readonly update_pending: string;
             copies: components["schemas"]["Copy"][];
+            coming: components["schemas"]["Coming"][];
             readonly kept: components["schemas"]["Kept"][];
         };
         Kind: {
@@ -4178,6 +4353,21 @@ export interface components {
          * @enum {string}
          */
         StandingEnum: "on_time" | "due_soon" | "late" | "never" | "paused" | "away" | "lost" | "retired" | "no_plan";
+        /**
+         * @description * `reach` - reach
+         *     * `content` - content
+         *     * `write` - write
+         *     * `exclusive` - exclusive
+         *     * `read` - read
+         *     * `list` - list
+         *     * `remove` - remove
+         *     * `speed` - speed
+         *     * `clock` - clock
+         *     * `room` - room
+         *     * `versions` - versions
+         * @enum {string}
+         */
+        StepEnum: "reach" | "content" | "write" | "exclusive" | "read" | "list" | "remove" | "speed" | "clock" | "room" | "versions";
         Store: {
             /** Format: uuid */
             readonly id: string;
@@ -4418,6 +4608,33 @@ export interface components {
             stored_bytes: number;
             /** Format: double */
             average_seconds: number | null;
+        };
+        /** @description Where a store is to lie: a medium and its address, or in short the path of a folder. */
+        TrialRequest: {
+            /** @default folder */
+            medium: components["schemas"]["MediumEnum"];
+            address?: {
+                [key: string]: string;
+            };
+            /**
+             * @description Short for {path} of a folder.
+             * @default
+             */
+            path: string;
+            /**
+             * Format: uuid
+             * @description When it is one already: what is left out stays.
+             */
+            store?: string | null;
+        };
+        /** @description One line of the answer. */
+        TrialResult: {
+            step: components["schemas"]["StepEnum"];
+            well: boolean;
+            says: string;
+            remedy: string;
+            /** @description Whether nothing can be kept there as long as this is not well. */
+            needed: boolean;
         };
         /**
          * @description * `schedule` - Schedule
@@ -5245,6 +5462,44 @@ export interface operations {
             };
         };
     };
+    copies: {
+        parameters: {
+            query?: {
+                page?: number;
+                page_size?: number;
+                /**
+                 * @description * `owed` - owed
+                 *     * `copying` - copying
+                 *     * `failed` - failed
+                 */
+                state?: "owed" | "copying" | "failed";
+                store?: string;
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopiesPage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     give_up_missing: {
         parameters: {
             query?: never;
@@ -5262,6 +5517,61 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    copy_sums: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopySums"][];
+                };
             };
             default: {
                 headers: {
@@ -8414,6 +8724,35 @@ export interface operations {
             };
         };
     };
+    hurry_copies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hurried"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     differences: {
         parameters: {
             query?: never;
@@ -8556,6 +8895,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Store"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TrialRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": components["schemas"]["TrialResult"];
                 };
             };
             default: {

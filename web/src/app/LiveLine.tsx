@@ -18,6 +18,7 @@ interface Known {
 /** What the server calls a change → what it is in the register; everything else that changed is the state of devices. */
 const TOLD: Record<string, readonly Change[]> = {
   stores: ['store'],
+  copies: ['copy'],
   line_up: ['line_up'],
   matters: ['matter'],
 };

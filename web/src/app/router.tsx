@@ -46,6 +46,7 @@ export const router = createBrowserRouter([
           { path: '/backups/:id', lazy: async () => ({ Component: (await import('../features/recovery/BackupScreen')).BackupScreen }) },
           { path: '/storage', lazy: async () => ({ Component: (await import('../features/storage/StorageScreen')).StorageScreen }) },
           { path: '/storage/add', lazy: async () => ({ Component: (await import('../features/storage/AddStoreScreen')).AddStoreScreen }) },
+          { path: '/storage/copies', lazy: async () => ({ Component: (await import('../features/storage/CopiesScreen')).CopiesScreen }) },
           { path: '/storage/:id', lazy: async () => ({ Component: (await import('../features/storage/StoreScreen')).StoreScreen }) },
           { path: '/restore', lazy: async () => ({ Component: (await import('../features/recovery/RestoreScreen')).RestoreScreen }) },
           {

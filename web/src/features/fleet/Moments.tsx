@@ -8,6 +8,17 @@ import { counted, iec, plainDay } from '../../ui/format';
 import { Mark, RUN_STATES } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { Empty, Failed, Loading } from '../../ui/States';
+import { Table, type Column } from '../../ui/Table';
+
+type Backup = Schemas['KeptBackup'];
+
+const COLUMNS: readonly Column<Backup>[] = [
+  { head: 'Finished', className: 'nowrap', cell: (backup) => <Finished backup={backup} /> },
+  { head: 'Where', className: 'nowrap', cell: (backup) => <Where backup={backup} /> },
+  { head: 'Size', number: true, cell: (backup) => <Bytes count={backup.size_bytes} /> },
+  { head: 'Kept because', cell: (backup) => whyShort(backup.kept) },
+  { head: 'Is removed on', className: 'nowrap', cell: (backup) => backup.kept.map(falls).join(', ') },
+];
 
 export function Moments({ id }: { id: string }) {
   const backups = useDeviceBackups(id);
@@ -16,60 +27,51 @@ export function Moments({ id }: { id: string }) {
       <h2>
         Moments <small>what can be restored, why it is kept and until when</small>
       </h2>
-      <div className="sheet scroll" style={{ maxHeight: 420, overflowY: 'auto' }}>
+      <div className="sheet scroll moments-list">
         {backups.isPending && <Loading what="backups" />}
         {backups.isLoadingError && <Failed problem={problemOf(backups.error)} onRetry={() => void backups.refetch()} />}
         {backups.data?.length === 0 && <Empty>No backup of this device has finished yet.</Empty>}
         {backups.data && backups.data.length > 0 && (
-          <table className="rows cards">
-            <thead>
-              <tr>
-                <th scope="col">Finished</th>
-                <th scope="col">Where</th>
-                <th scope="col" className="num">
-                  Size
-                </th>
-                <th scope="col">Kept because</th>
-                <th scope="col">Is removed on</th>
-              </tr>
-            </thead>
-            <tbody>
-              {backups.data.map((backup) => (
-                <tr key={backup.id} className="linked">
-                  <td className="nowrap" data-label="Finished">
-                    <Link className="title-link" to={`/backups/${backup.id}`}>
-                      <When at={backup.finished_at} />
-                    </Link>
-                    {backup.brought_in_from && <span className="quiet"> brought in</span>}
-                    {backup.suspect && <span className="tone-late"> far fewer items</span>}
-                    {backup.update_pending && (
-                      <span
-                        className="quiet"
-                        title={`Taken from version ${backup.os_version}, while ${backup.update_pending} waited to be installed.`}
-                      >
-                        {' '}
-                        before {backup.update_pending}
-                      </span>
-                    )}
-                    {backup.note && <em className="d-block text-wrap">{backup.note}</em>}
-                  </td>
-                  <td className="nowrap" data-label="Where">
-                    {backup.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}
-                  </td>
-                  <td className="num" data-label="Size">
-                    <Bytes count={backup.size_bytes} />
-                  </td>
-                  <td data-label="Kept because">{whyShort(backup.kept)}</td>
-                  <td className="nowrap" data-label="Is removed on">
-                    {backup.kept.map(falls).join(', ')}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <Table columns={COLUMNS} rows={backups.data} keyOf={(backup) => backup.id} rowClass={() => 'linked'} />
         )}
       </div>
     </section>
+  );
+}
+
+function Finished({ backup }: { backup: Backup }) {
+  const before = `Taken from version ${backup.os_version}, while ${backup.update_pending} waited to be installed.`;
+  return (
+    <>
+      <Link className="title-link" to={`/backups/${backup.id}`}>
+        <When at={backup.finished_at} />
+      </Link>
+      {backup.brought_in_from && <span className="quiet"> brought in</span>}
+      {backup.suspect && <span className="tone-late"> far fewer items</span>}
+      {backup.update_pending && (
+        <span className="quiet" title={before}>
+          {' '}
+          before {backup.update_pending}
+        </span>
+      )}
+      {backup.note && <em className="d-block text-wrap">{backup.note}</em>}
+    </>
+  );
+}
+
+const COMING = { owed: 'copy owed', copying: 'copy under way', failed: 'not copied' } as const;
+
+/** Where it lies, and where it is to lie as well. */
+function Where({ backup }: { backup: Backup }) {
+  return (
+    <>
+      {backup.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}
+      {backup.coming.map((copy) => (
+        <span key={copy.store_id} className="d-block quiet" title={copy.cause}>
+          {copy.store_name}: {COMING[copy.state]}
+        </span>
+      ))}
+    </>
   );
 }
 

@@ -17,7 +17,7 @@ import { counted, monthName, plainDay } from '../../ui/format';
 import { NumberField } from '../../ui/forms/NumberField';
 import { SPANS } from '../../ui/forms/numbers';
 import { SAVED } from '../../ui/forms/Unsaved';
-import { Choice, Field } from '../../ui/forms/Field';
+import { Field } from '../../ui/forms/Field';
 import { Age, TimeOnly, useNow, useZone, When } from '../../ui/Office';
 import { PauseButton } from '../../parts/Pausing';
 import { pauseWords, type Pause } from '../../parts/pauses';
@@ -26,6 +26,7 @@ import { useRested } from '../../ui/rested';
 import { Failed, Loading } from '../../ui/States';
 import { Feed } from './Feed';
 import { DaysThatCount, Schedule } from './Schedule';
+import { Targets } from './Targets';
 import { What } from './What';
 import { CLOCKS, emptyDraft, keptByMonth, toggled, type Draft, type Part } from './words';
 
@@ -43,7 +44,13 @@ export function PlanScreen() {
   if ((id !== 'new' && plan.isPending) || kinds.isPending || stores.isPending) return <Loading what="the plan" />;
   const found = plan.data;
   const draft: Draft = found
-    ? { ...found, store: found.store_id, starts_at: found.starts_at.slice(0, 5), window_closes: found.window_closes.slice(0, 5) }
+    ? {
+        ...found,
+        store: null,
+        targets: found.targets.map((target) => ({ ...target })),
+        starts_at: found.starts_at.slice(0, 5),
+        window_closes: found.window_closes.slice(0, 5),
+      }
     : emptyDraft(
         kinds.data.map((kind) => kind.code),
         stores.data?.[0]?.id ?? null,
@@ -52,9 +59,7 @@ export function PlanScreen() {
 }
 
 function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause: Pause | null; hasFeed: boolean }) {
-  const [edited, setDraft] = useState(first);
-  const stores = useStores();
-  const draft = { ...edited, store: edited.store ?? stores.data?.[0]?.id ?? null };
+  const [draft, setDraft] = useState(first);
   const navigate = useNavigate();
   const may = useMay();
   const mayChange = may('set_up');
@@ -85,7 +90,7 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
         <Form
           className="sheet pad"
           label="Plan"
-          unsaved={mayChange && JSON.stringify(edited) !== JSON.stringify(first)}
+          unsaved={mayChange && JSON.stringify(draft) !== JSON.stringify(first)}
           onSubmit={() => save.go(draft)}
           problem={problem}
         >
@@ -102,7 +107,8 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
           <fieldset disabled={!mayChange}>
             <Field label="Name" value={draft.name} onChange={(name) => set('name', name)} field="name" />
             <Schedule draft={draft} set={set} problem={problem} />
-            <Where draft={draft} set={set} />
+            <Targets draft={draft} set={set} />
+            <Promised draft={draft} set={set} />
             <DaysThatCount draft={draft} set={set} />
             <Keeps draft={draft} set={set} />
             <What draft={draft} set={set} change={(next) => setDraft((before) => ({ ...before, ...next }))} />
@@ -141,22 +147,17 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
   );
 }
 
-function Where({ draft, set }: Part) {
-  const stores = useStores();
-  const options = [{ value: '', label: 'choose a store' }, ...(stores.data ?? []).map((store) => ({ value: store.id, label: store.name }))];
+function Promised({ draft, set }: Part) {
   return (
-    <div className="halves">
-      <Choice label="Store" value={draft.store ?? ''} onChange={(store) => set('store', store || null)} options={options} field="store" />
-      <NumberField
-        label="Promise"
-        value={draft.promise_seconds}
-        onChange={(value) => set('promise_seconds', value ?? draft.promise_seconds)}
-        units={SPANS}
-        least={3600}
-        field="promise"
-        hint="Largest age of the newest good backup."
-      />
-    </div>
+    <NumberField
+      label="Promise"
+      value={draft.promise_seconds}
+      onChange={(value) => set('promise_seconds', value ?? draft.promise_seconds)}
+      units={SPANS}
+      least={3600}
+      field="promise"
+      hint="Largest age of the newest good backup."
+    />
   );
 }
 

@@ -12,7 +12,7 @@ import { PauseButton } from '../../parts/Pausing';
 import { pauseWords } from '../../parts/pauses';
 import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
-import { hhmm, keepsSentence } from './words';
+import { hhmm, keepsSentence, targetsWords } from './words';
 
 /** Every plan: when, where to, how fresh, what is kept, and who follows it. */
 export function PlansScreen() {
@@ -72,7 +72,7 @@ export function PlansScreen() {
                     {plan.pause && <div className="tone-soon">{pauseWords(plan.pause)}</div>}
                   </td>
                   <td className="nowrap">{plan.next_run ? <When at={plan.next_run} /> : '–'}</td>
-                  <td>{plan.store_name}</td>
+                  <td>{targetsWords(plan.targets)}</td>
                   <td>{spoken(plan.promise_seconds)}</td>
                   <td>{keepsSentence(plan)}</td>
                   <td className="num">{plan.device_count}</td>

@@ -2,7 +2,7 @@
 
 import { describe, expect, test } from 'vitest';
 
-import { emptyDraft, keepsSentence, keptByMonth, toggled } from './words';
+import { emptyDraft, keepsSentence, keptByMonth, toggled, moved, targetsWords } from './words';
 
 describe('what a plan keeps', () => {
   test.each([
@@ -32,5 +32,19 @@ test('an entry is put in or taken out, the others stay in their order', () => {
 
 test('a new plan takes everything, and promises two days', () => {
   const draft = emptyDraft(['photos'], null);
-  expect([draft.reach, draft.promise_seconds, draft.store, draft.devices]).toEqual(['everything', 172_800, null, []]);
+  expect([draft.reach, draft.promise_seconds, draft.targets, draft.devices]).toEqual(['everything', 172_800, [], []]);
 });
+
+test.each([
+  ['earlier', 1, -1, ['b', 'a', 'c']],
+  ['later', 1, 1, ['a', 'c', 'b']],
+  ['the first earlier', 0, -1, ['a', 'b', 'c']],
+  ['the last later', 2, 1, ['a', 'b', 'c']],
+] as const)('a store of a plan goes %s', (_, n, by, order) => expect(moved(['a', 'b', 'c'], n, by)).toEqual(order));
+
+test.each([
+  [[], 'nowhere'],
+  [['Server room'], 'Server room'],
+  [['Server room', 'Cloud'], 'Server room and Cloud'],
+  [['Server room', 'Cloud', 'Safe'], 'Server room and 2 more'],
+])('where a plan goes: %j', (names, words) => expect(targetsWords(names.map((store_name) => ({ store_name })))).toBe(words));

@@ -7,6 +7,35 @@ export const WEEKDAYS = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
 export type Draft = Schemas['SavePlanRequest'];
 export type Pattern = Draft['pattern'];
 
+export type Target = NonNullable<Draft['targets']>[number];
+
+/** As many stores as one plan may name. */
+export const MOST_TARGETS = 8;
+
+export const newTarget = (store: string | null): Target => ({
+  store,
+  delay_minutes: 0,
+  copies_from: null,
+  copies_until: null,
+  limit_bytes_per_second: null,
+  falls_over: false,
+});
+
+/** The list with one entry a place earlier or later; as it was where there is no such place. */
+export function moved<T>(list: readonly T[], n: number, by: -1 | 1): T[] {
+  const [one, other] = [list[n], list[n + by]];
+  if (one === undefined || other === undefined) return [...list];
+  return list.map((entry, at) => (at === n ? other : at === n + by ? one : entry));
+}
+
+/** Where backups go, in a few words: `Server room`, `Server room and Cloud`, `Server room and 2 more`. */
+export function targetsWords(targets: readonly { store_name: string }[]): string {
+  const [first, second] = targets;
+  if (!first) return 'nowhere';
+  if (!second) return first.store_name;
+  return targets.length === 2 ? `${first.store_name} and ${second.store_name}` : `${first.store_name} and ${targets.length - 1} more`;
+}
+
 export interface Part {
   draft: Draft;
   set: <K extends keyof Draft>(name: K, value: Draft[K]) => void;
@@ -75,7 +104,7 @@ export function emptyDraft(kinds: string[], store: string | null): Draft {
     leaves_out_away_days: false,
     starts_at: '22:00',
     window_closes: '06:00',
-    store,
+    targets: store ? [newTarget(store)] : [],
     promise_seconds: 2 * 86_400,
     keep_last: 3,
     keep_daily: 7,

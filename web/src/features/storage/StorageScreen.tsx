@@ -1,18 +1,27 @@
+/** Every store: what it holds and may hold, what is under way to it and owed, when it was last proven. */
 import { Link, useNavigate } from 'react-router';
 import Button from 'react-bootstrap/Button';
 
-import { problemOf } from '../../api/client';
+import { problemOf, type Schemas } from '../../api/client';
 import { useMay } from '../../api/may';
 import { useStores } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
 import { Gauge } from '../../ui/Gauge';
-import { When } from '../../ui/Office';
+import { Age, When } from '../../ui/Office';
 import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
+import { Table, type Column } from '../../ui/Table';
+import { CopyMark, CopyOf, CopyProgress } from './CopyCells';
+import { useCopies, useCopySums } from './queries';
+import { StoreMark } from './StoreMark';
+import { officeSentence, owedWords, storeLine } from './words';
 
-/** Every store: what it holds, what it may hold, when it was last proven. */
+type Store = Schemas['Store'];
+type Sums = Schemas['CopySums'];
+
 export function StorageScreen() {
   const stores = useStores();
+  const sums = useCopySums();
   const may = useMay();
   const navigate = useNavigate();
   return (
@@ -20,60 +29,96 @@ export function StorageScreen() {
       <div className="head">
         <div>
           <Heading title="Storage" />
-          <p className="sub mb-0">Where the bytes are, whose they are, and how much room is left.</p>
+          <p className="sub mb-0">{stores.data ? officeSentence(stores.data, sums.data ?? []) : ' '}</p>
         </div>
         {may('set_up') && <Button onClick={() => void navigate('/storage/add')}>Add a store</Button>}
       </div>
-      <div className="sheet scroll">
+      <div className="sheet scroll mb-3">
         {stores.isPending && <Loading what="stores" />}
         {stores.isLoadingError && <Failed problem={problemOf(stores.error)} onRetry={() => void stores.refetch()} />}
-        {stores.data?.length === 0 && <Empty>No store yet. A store is a folder or drive that holds encrypted backups.</Empty>}
+        {stores.data?.length === 0 && <Empty>No store yet. A store is a folder, a drive or a bucket that holds encrypted backups.</Empty>}
         {stores.data && stores.data.length > 0 && (
-          <table className="rows">
-            <thead>
-              <tr>
-                <th scope="col">Store</th>
-                <th scope="col" style={{ width: 220 }}>
-                  Used
-                </th>
-                <th scope="col" className="num">
-                  Stored
-                </th>
-                <th scope="col" className="num">
-                  Allowance
-                </th>
-                <th scope="col" className="num">
-                  Free on its medium
-                </th>
-                <th scope="col">Checked</th>
-              </tr>
-            </thead>
-            <tbody>
-              {stores.data.map((store) => (
-                <tr key={store.id} className="linked">
-                  <td>
-                    <Link className="title-link" to={`/storage/${store.id}`}>
-                      {store.name}
-                    </Link>
-                    {store.trouble && <div className="tone-late">{store.trouble}</div>}
-                  </td>
-                  <td>
-                    <Gauge used={store.stored_bytes} waiting={store.waiting_bytes} limit={store.allowance_bytes} label={store.name} />
-                  </td>
-                  <td className="num">
-                    <Bytes count={store.stored_bytes} />
-                  </td>
-                  <td className="num">{store.allowance_bytes ? <Bytes count={store.allowance_bytes} /> : 'none set'}</td>
-                  <td className="num">
-                    <Bytes count={store.free_bytes} />
-                  </td>
-                  <td className="nowrap">{store.checked_at ? <When at={store.checked_at} /> : 'never'}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <Table columns={columnsOf(sums.data ?? [])} rows={stores.data} keyOf={(store) => store.id} rowClass={() => 'linked'} />
         )}
       </div>
+      {stores.data && stores.data.length > 0 && <OnTheirWay />}
     </>
+  );
+}
+
+const columnsOf = (sums: readonly Sums[]): readonly Column<Store>[] => [
+  { head: 'Store', cell: (store) => <Named store={store} /> },
+  { head: 'Used', className: 'gauge-cell', cell: (store) => <Used store={store} /> },
+  { head: 'Stored', number: true, cell: (store) => <Bytes count={store.stored_bytes} /> },
+  { head: 'Allowance', number: true, cell: (store) => (store.allowance_bytes ? <Bytes count={store.allowance_bytes} /> : 'none set') },
+  { head: 'Free on its medium', number: true, cell: (store) => <Bytes count={store.free_bytes} /> },
+  { head: 'Copies', cell: (store) => <Owed sums={sums.find((one) => one.store_id === store.id)} /> },
+  { head: 'Checked', className: 'nowrap', cell: (store) => (store.checked_at ? <When at={store.checked_at} /> : 'never') },
+];
+
+function Named({ store }: { store: Store }) {
+  return (
+    <>
+      <StoreMark medium={store.medium} />{' '}
+      <Link className="title-link" to={`/storage/${store.id}`}>
+        {store.name}
+      </Link>
+      <div className={store.trouble && store.mode === 'in_use' ? 'tone-late' : 'quiet'}>{storeLine(store)}</div>
+    </>
+  );
+}
+
+const Used = ({ store }: { store: Store }) => (
+  <Gauge used={store.stored_bytes} waiting={store.waiting_bytes} limit={store.allowance_bytes} label={store.name} />
+);
+
+function Owed({ sums }: { sums: Sums | undefined }) {
+  if (!sums) return <span className="quiet">all there</span>;
+  return (
+    <Link to={`/storage/copies?store=${sums.store_id}`}>
+      {owedWords(sums)}
+      {sums.owed_since && (
+        <span className="quiet">
+          {' '}
+          since <Age at={sums.owed_since} />
+        </span>
+      )}
+    </Link>
+  );
+}
+
+const SHOWN = 8;
+
+function OnTheirWay() {
+  const copies = useCopies({ page_size: SHOWN });
+  const more = (copies.data?.count ?? 0) - SHOWN;
+  return (
+    <section>
+      <h2>
+        Under way and owed <small>copies, the newest of each device first</small>
+      </h2>
+      <div className="sheet scroll">
+        {copies.isLoadingError && <Failed problem={problemOf(copies.error)} onRetry={() => void copies.refetch()} />}
+        {copies.data?.count === 0 && <Empty>No copy is owed: every backup lies in each store that its plan names.</Empty>}
+        {copies.data && copies.data.count > 0 && (
+          <Table
+            headless
+            columns={[
+              { head: 'Copy of', cell: (copy) => <CopyOf copy={copy} /> },
+              { head: 'To', className: 'nowrap', cell: (copy) => `to ${copy.store_name}` },
+              { head: 'State', className: 'nowrap', cell: (copy) => <CopyMark copy={copy} /> },
+              { head: 'How far', cell: (copy) => <CopyProgress copy={copy} /> },
+            ]}
+            rows={copies.data.results}
+            keyOf={(copy) => String(copy.id)}
+          />
+        )}
+        {more > 0 && (
+          <p className="state-note mb-0">
+            <Link to="/storage/copies">{more} more</Link>
+          </p>
+        )}
+      </div>
+    </section>
   );
 }

@@ -10,14 +10,16 @@ import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
-import { NumberField } from '../../ui/forms/NumberField';
-import { SIZES } from '../../ui/forms/numbers';
 import { Field } from '../../ui/forms/Field';
 import { Gauge } from '../../ui/Gauge';
-import { When } from '../../ui/Office';
+import { Age, When } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Empty, Loading, Refused } from '../../ui/States';
+import { ChangeMode, ChangeStore, ModeNote } from './ChangeStore';
 import { Accept, Differences } from './Differences';
+import { useCopySums } from './queries';
+import { StoreMark } from './StoreMark';
+import { mediumWord, owedWords } from './words';
 
 type Store = Schemas['StoreDetail'];
 
@@ -34,7 +36,10 @@ export function StoreScreen() {
   return (
     <>
       <Heading title={found.name} />
-      <p className="sub">{found.path}</p>
+      <p className="sub">
+        <StoreMark medium={found.medium} /> {mediumWord(found.medium)}, {found.where}
+      </p>
+      <ModeNote store={found} />
       {found.trouble && (
         <div className="said bad">
           <strong>{found.trouble}</strong> {found.trouble_remedy} Nothing is stored there until this is resolved.
@@ -53,36 +58,44 @@ export function StoreScreen() {
           </div>
         </section>
         <aside className="stack">
-          <section>
-            <h2>Room</h2>
-            <div className="sheet pad">
-              <Gauge used={found.stored_bytes} waiting={found.waiting_bytes} limit={found.allowance_bytes} label={found.name} />
-              <dl className="facts">
-                <dt>Stored</dt>
-                <dd>
-                  <Bytes count={found.stored_bytes} />
-                </dd>
-                <dt>Allowance</dt>
-                <dd>{found.allowance_bytes ? <Bytes count={found.allowance_bytes} /> : 'none set'}</dd>
-                <dt>Free on its medium</dt>
-                <dd>
-                  <Bytes count={found.free_bytes} />
-                </dd>
-                <dt>About to be freed</dt>
-                <dd>
-                  <Bytes count={found.waiting_bytes} />
-                </dd>
-                <dt>Measured</dt>
-                <dd>{found.measured_at ? <When at={found.measured_at} /> : '–'}</dd>
-              </dl>
-            </div>
-          </section>
+          <Room store={found} />
+          <Copies store={found} />
           {may('keep') && <Check store={found} />}
           {may('set_up') && <Passphrase store={found} />}
-          {may('set_up') && <Change key={`${found.name} ${found.path} ${found.allowance_bytes ?? ''}`} store={found} />}
+          {may('set_up') && <ChangeStore key={`${found.name} ${found.where} ${found.allowance_bytes ?? ''}`} store={found} />}
+          {may('set_up') && <ChangeMode store={found} />}
         </aside>
       </div>
     </>
+  );
+}
+
+function Room({ store }: { store: Store }) {
+  return (
+    <section>
+      <h2>Room</h2>
+      <div className="sheet pad">
+        <Gauge used={store.stored_bytes} waiting={store.waiting_bytes} limit={store.allowance_bytes} label={store.name} />
+        <dl className="facts">
+          <dt>Stored</dt>
+          <dd>
+            <Bytes count={store.stored_bytes} />
+          </dd>
+          <dt>Allowance</dt>
+          <dd>{store.allowance_bytes ? <Bytes count={store.allowance_bytes} /> : 'none set'}</dd>
+          <dt>Free on its medium</dt>
+          <dd>
+            <Bytes count={store.free_bytes} />
+          </dd>
+          <dt>About to be freed</dt>
+          <dd>
+            <Bytes count={store.waiting_bytes} />
+          </dd>
+          <dt>Measured</dt>
+          <dd>{store.measured_at ? <When at={store.measured_at} /> : '–'}</dd>
+        </dl>
+      </div>
+    </section>
   );
 }
 
@@ -136,6 +149,38 @@ function Occupancies({ store }: { store: Store }) {
         ))}
       </tbody>
     </table>
+  );
+}
+
+function Copies({ store }: { store: Store }) {
+  const sums = useCopySums().data?.find((one) => one.store_id === store.id);
+  const may = useMay();
+  const hurry = useAct(() => client.POST('/api/stores/{id}/copies', { params: { path: { id: store.id } } }), 'copy');
+  return (
+    <section>
+      <h2>Copies</h2>
+      <div className="sheet pad" aria-live="polite">
+        {!sums && <p className="mb-0">Nothing is owed to it: it holds every backup that plans want here.</p>}
+        {sums && (
+          <p>
+            <Link to={`/storage/copies?store=${store.id}`}>{owedWords(sums)}</Link>
+            {sums.owed_since && (
+              <>
+                {' '}
+                since <Age at={sums.owed_since} />
+              </>
+            )}
+            .
+          </p>
+        )}
+        <Refused problem={hurry.problem} />
+        {sums && sums.owed > 0 && store.mode === 'in_use' && may('keep') && (
+          <Button size="sm" variant="outline-primary" onClick={() => hurry.go()} disabled={hurry.busy}>
+            Copy now
+          </Button>
+        )}
+      </div>
+    </section>
   );
 }
 
@@ -197,59 +242,6 @@ function Passphrase({ store }: { store: Store }) {
         />
         <Button type="submit" size="sm" variant="outline-primary" disabled={prove.busy || !passphrase}>
           Prove
-        </Button>
-      </Form>
-    </section>
-  );
-}
-
-function Change({ store }: { store: Store }) {
-  const [name, setName] = useState(store.name);
-  const [path, setPath] = useState(store.path);
-  const [offSite, setOffSite] = useState(store.off_site);
-  const [writers, setWriters] = useState<number | null>(store.max_writers);
-  const [allowance, setAllowance] = useState(store.allowance_bytes);
-  const body = { name, allowance_bytes: allowance, off_site: offSite, max_writers: writers, path };
-  const unsaved = Object.entries(body).some(([field, value]) => store[field as keyof typeof body] !== value);
-  const save = useAct(() => client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body }), 'store');
-  const problem = save.problem;
-  return (
-    <section>
-      <h2>Change</h2>
-      <Form className="sheet pad" unsaved={unsaved} onSubmit={() => save.go()} problem={problem}>
-        <Field label="Name" value={name} onChange={setName} field="name" />
-        <Field
-          label="Folder on the server"
-          value={path}
-          onChange={setPath}
-          field="path"
-          hint="Where the drive is mounted now. The store is known by what lies in it, not by this path."
-        />
-        <label className="check mb-2">
-          <input type="checkbox" checked={offSite} onChange={(event) => setOffSite(event.target.checked)} />
-          <span>It lies outside of the office</span>
-        </label>
-        <NumberField
-          label="Allowance"
-          value={allowance}
-          onChange={setAllowance}
-          units={SIZES}
-          least={1}
-          optional
-          hint="Empty for no limit."
-          field="allowance_bytes"
-        />
-        <NumberField
-          label="Runs that write into it at a time"
-          value={writers}
-          onChange={setWriters}
-          least={1}
-          most={32}
-          field="max_writers"
-          hint="A slow drive takes one or two."
-        />
-        <Button type="submit" size="sm" variant="outline-primary" disabled={save.busy}>
-          Save
         </Button>
       </Form>
     </section>

@@ -2,7 +2,17 @@
 
 import { expect, test } from 'vitest';
 
-import { codeGroups, copyStateWords } from './words';
+import {
+  ADDRESS_PARTS,
+  codeGroups,
+  copyStateWords,
+  officeSentence,
+  owedWords,
+  percentOf,
+  policyFor,
+  secondsLeft,
+  storeLine,
+} from './words';
 
 test('a recovery code is laid out in its groups, each with its place', () => {
   expect(codeGroups('AB23-CD45-EF67')).toEqual([
@@ -13,9 +23,61 @@ test('a recovery code is laid out in its groups, each with its place', () => {
 });
 
 test.each([
-  ['copying', 'being copied'],
+  ['owed', 'owed'],
+  ['copying', 'under way'],
   ['failed', 'not copied'],
   ['missing', 'missing'],
   ['removing', 'being removed'],
   ['present', 'present'],
 ])('a copy that is %s', (state, words) => expect(copyStateWords(state)).toBe(words));
+
+const sums = { store_id: 's', owed: 0, due: 0, under_way: 0, failed: 0, owed_since: null, owed_bytes: 0 };
+
+test.each([
+  ['nothing asked', undefined, ''],
+  ['nothing', {}, ''],
+  ['one owed', { owed: 1 }, '1 copy owed'],
+  ['thousands', { owed: 1200, under_way: 1, failed: 2 }, '1 copy under way, 1\u202f200 copies owed, 2 copies failed'],
+])('what a store is owed: %s', (_, told, words) => expect(owedWords(told && { ...sums, ...told })).toBe(words));
+
+test.each([
+  ['not begun', {}, null, null],
+  ['its size is not known', { done_bytes: 5, total_bytes: 0 }, null, null],
+  ['half', { done_bytes: 512, total_bytes: 1024, bytes_per_second: 100 }, 50, 6],
+  ['almost: no bar stands at 100 before it is there', { done_bytes: 1023, total_bytes: 1024, bytes_per_second: 0 }, 99, null],
+  ['more than was told', { done_bytes: 2048, total_bytes: 1024, bytes_per_second: 10 }, 100, 0],
+])('how far a copy is: %s', (_, progress, percent, left) => {
+  expect(percentOf(progress)).toBe(percent);
+  expect(secondsLeft(progress)).toBe(left);
+});
+
+const store = { medium: 'bucket', mode: 'in_use', off_site: true, trouble: '' } as const;
+test.each([
+  [store, 'bucket in a cloud, off site'],
+  [{ ...store, trouble: 'It does not answer.' }, 'It does not answer.'],
+  [{ ...store, mode: 'paused', trouble: 'It does not answer.' } as const, 'paused'],
+  [{ ...store, medium: 'folder', off_site: false } as const, 'folder'],
+])('the line below a store: %o', (one, words) => expect(storeLine(one)).toBe(words));
+
+test.each([
+  ['none', [], [], 'Nothing can be backed up without a store.'],
+  ['one at home', [{ ...store, off_site: false }], [], '1 store, none off site. Every backup lies in each store that its plan names.'],
+  ['copies', [store, { ...store, off_site: false }], [{ ...sums, owed: 3 }], '2 stores, 1 off site. 3 copies are on the way.'],
+  ['trouble', [{ ...store, trouble: 'x' }], [{ ...sums, failed: 1 }], '1 store, all off site. 1 store cannot be reached. 1 copy failed.'],
+  [
+    'a paused one is not away',
+    [{ ...store, mode: 'paused', trouble: 'x' } as const],
+    [],
+    '1 store, all off site. Every backup lies in each store that its plan names.',
+  ],
+])('the office in a sentence: %s', (_, stores, told, words) => expect(officeSentence(stores, told)).toBe(words));
+
+test('the rights that are asked for name this bucket and this part of it, and the removal of versions', () => {
+  const policy = JSON.parse(policyFor('saltmarsh', 'office')) as { Statement: { Action: string[]; Resource: string[] }[] };
+  expect(policy.Statement.map((one) => one.Resource[0])).toEqual(['arn:aws:s3:::saltmarsh', 'arn:aws:s3:::saltmarsh/office/*']);
+  expect(policy.Statement[1]?.Action).toContain('s3:DeleteObjectVersion');
+});
+
+test('what is secret of an address is typed as a password', () => {
+  expect(ADDRESS_PARTS.bucket.filter((part) => part.secret).map((part) => part.name)).toEqual(['secret_key']);
+});

@@ -1,10 +1,159 @@
+/** Wording and arithmetic of stores, and of copies on their way to them. */
+import type { Schemas } from '../../api/client';
+import { counted } from '../../ui/format';
+
+export type Medium = Schemas['Store']['medium'];
+export type Mode = Schemas['Store']['mode'];
+export type ComingState = Schemas['ComingCopy']['state'];
+
 /** The groups of a recovery code, each with its place, so that they can be laid out and copied by hand. */
 export function codeGroups(code: string): { place: number; text: string }[] {
   return code.split('-').map((text, place) => ({ place, text }));
 }
 
+const STATE_WORDS: Record<string, string> = {
+  owed: 'owed',
+  copying: 'under way',
+  failed: 'not copied',
+  missing: 'missing',
+  removing: 'being removed',
+};
+
 /** A copy that is neither simply there nor simply gone, in a word or two. */
-export function copyStateWords(state: string): string {
-  const words: Record<string, string> = { copying: 'being copied', failed: 'not copied', missing: 'missing', removing: 'being removed' };
-  return words[state] ?? state;
+export const copyStateWords = (state: string): string => STATE_WORDS[state] ?? state;
+
+export const MEDIA: readonly { value: Medium; label: string; explains: string }[] = [
+  { value: 'folder', label: 'Folder', explains: 'A folder on this server, on its own disk or one that is always mounted there.' },
+  {
+    value: 'drive',
+    label: 'Removable drive',
+    explains: 'A drive that may be taken out, also for weeks. It is known by what lies on it; copies for it wait until it is back.',
+  },
+  { value: 'bucket', label: 'Bucket in a cloud', explains: 'A bucket of an S3-compatible service. Everything is sealed before it leaves.' },
+];
+
+export const MODES: readonly { value: Mode; label: string; explains: string }[] = [
+  { value: 'in_use', label: 'In use', explains: 'Runs and copies go there, and rules remove from there.' },
+  { value: 'read_only', label: 'Read only', explains: 'Restores and checks read it. Nothing is written and nothing leaves.' },
+  { value: 'paused', label: 'Paused', explains: 'Restores read it; everything else waits.' },
+  { value: 'detached', label: 'Detached', explains: 'It is not looked for. What lies there stays in the list and counts for nothing.' },
+];
+
+export interface AddressPart {
+  name: string;
+  label: string;
+  placeholder?: string;
+  hint?: string;
+  required?: boolean;
+  secret?: boolean;
+}
+
+const PATH: AddressPart = { name: 'path', label: 'Folder on the server', placeholder: '/srv/backups', required: true };
+
+/** What an address of each medium is made of. */
+export const ADDRESS_PARTS: Record<Medium, readonly AddressPart[]> = {
+  folder: [PATH],
+  drive: [{ ...PATH, placeholder: '/media/drive-blue', hint: 'Where the drive is mounted now. It may be mounted elsewhere later.' }],
+  bucket: [
+    { name: 'endpoint', label: 'Address of the service', placeholder: 'https://s3.example.net', hint: 'Empty for the default of S3.' },
+    { name: 'bucket', label: 'Bucket', placeholder: 'saltmarsh-backups', required: true, hint: 'It has to be there already.' },
+    { name: 'prefix', label: 'Part of the bucket', placeholder: 'office', hint: 'Empty for the whole bucket.' },
+    { name: 'region', label: 'Region', placeholder: 'eu-north-1', hint: 'As the provider names it; often it may be left empty.' },
+    { name: 'access_key', label: 'Access key' },
+    { name: 'secret_key', label: 'Secret key', secret: true, hint: 'It is kept sealed and never shown again.' },
+  ],
+};
+
+/** The rights that a key needs, as a policy that most providers take as it is. */
+export function policyFor(bucket: string, prefix: string): string {
+  const name = bucket || 'BUCKET';
+  const below = prefix ? `${prefix}/*` : '*';
+  const allow = (actions: string[], resource: string) => ({
+    Effect: 'Allow',
+    Action: actions.map((action) => `s3:${action}`),
+    Resource: [`arn:aws:s3:::${resource}`],
+  });
+  return JSON.stringify(
+    {
+      Version: '2012-10-17',
+      Statement: [
+        allow(
+          ['ListBucket', 'ListBucketVersions', 'ListBucketMultipartUploads', 'GetBucketVersioning', 'GetBucketObjectLockConfiguration'],
+          name,
+        ),
+        allow(
+          ['GetObject', 'GetObjectVersion', 'PutObject', 'DeleteObject', 'DeleteObjectVersion', 'AbortMultipartUpload'],
+          `${name}/${below}`,
+        ),
+      ],
+    },
+    null,
+    2,
+  );
+}
+
+export const TRIAL_STEPS: Record<Schemas['TrialResult']['step'], string> = {
+  reach: 'Reach it',
+  content: 'What lies there',
+  write: 'Write',
+  exclusive: 'Never write over',
+  read: 'Read back',
+  list: 'List',
+  remove: 'Remove',
+  speed: 'Speed',
+  clock: 'Clock',
+  room: 'Room',
+  versions: 'Versions',
+};
+
+type Sums = Schemas['CopySums'];
+
+/** What a store is owed, in one line; nothing when it has all it should have. */
+export function owedWords(sums: Sums | undefined): string {
+  if (!sums) return '';
+  const parts = [];
+  if (sums.under_way) parts.push(`${counted(sums.under_way, 'copy', 'copies')} under way`);
+  if (sums.owed) parts.push(`${counted(sums.owed, 'copy', 'copies')} owed`);
+  if (sums.failed) parts.push(`${counted(sums.failed, 'copy', 'copies')} failed`);
+  return parts.join(', ');
+}
+
+/** How far a copy is, from 0 to 100; nothing while its size is not known. */
+export function percentOf(progress: Schemas['CopyProgress']): number | null {
+  const { done_bytes: done, total_bytes: total } = progress;
+  return done === undefined || !total ? null : Math.min(100, Math.floor((done * 100) / total));
+}
+
+/** What remains of a copy, in seconds; nothing while that cannot be told. */
+export function secondsLeft(progress: Schemas['CopyProgress']): number | null {
+  const { done_bytes: done, total_bytes: total, bytes_per_second: speed } = progress;
+  return done === undefined || !total || !speed ? null : Math.max(0, Math.ceil((total - done) / speed));
+}
+
+type Store = Schemas['Store'];
+
+export const mediumWord = (medium: Medium): string => MEDIA.find((one) => one.value === medium)?.label ?? medium;
+
+/** What stands below a store's name: what is wrong, or what it is. */
+export function storeLine(store: Pick<Store, 'medium' | 'mode' | 'off_site' | 'trouble'>): string {
+  if (store.mode !== 'in_use') return MODES.find((one) => one.value === store.mode)?.label.toLowerCase() ?? store.mode;
+  if (store.trouble) return store.trouble;
+  return [mediumWord(store.medium).toLowerCase(), store.off_site && 'off site'].filter(Boolean).join(', ');
+}
+
+/** The state of all stores in a sentence or two. */
+export function officeSentence(stores: readonly Pick<Store, 'mode' | 'off_site' | 'trouble'>[], sums: readonly Sums[]): string {
+  if (stores.length === 0) return 'Nothing can be backed up without a store.';
+  const away = stores.filter((store) => store.mode === 'in_use' && store.trouble).length;
+  const outside = stores.filter((store) => store.off_site).length;
+  const parts = [
+    `${counted(stores.length, 'store')}, ${outside === 0 ? 'none off site' : outside === stores.length ? 'all off site' : `${outside} off site`}.`,
+  ];
+  if (away) parts.push(`${counted(away, 'store')} cannot be reached.`);
+  const owed = sums.reduce((sum, one) => sum + one.owed + one.under_way, 0);
+  const failed = sums.reduce((sum, one) => sum + one.failed, 0);
+  if (owed) parts.push(`${counted(owed, 'copy is', 'copies are')} on the way.`);
+  if (failed) parts.push(`${counted(failed, 'copy', 'copies')} failed.`);
+  if (!owed && !failed) parts.push('Every backup lies in each store that its plan names.');
+  return parts.join(' ');
 }

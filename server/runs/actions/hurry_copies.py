@@ -1,0 +1,48 @@
+"""Have copies carried now that would wait, and withdraw what somebody asked for."""
+
+from django.db import transaction
+
+from server.api.problems import Conflict
+from server.jobs import defer_copies
+from server.live import tell
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.runs.models import Copy, CopyState
+from server.storage.models import Mode, Store
+from server.transition import held, move
+
+
+@transaction.atomic
+def hurry_copies(store: Store, *, by: User) -> int:
+    """How many will be tried at once: all that the store is owed, whatever their delay or the store's trouble. Raises Conflict."""
+    store = Store.objects.select_for_update().get(id=store.id)
+    if store.mode != Mode.IN_USE:
+        raise Conflict(f"{store.name} is {store.get_mode_display().lower()}.", remedy="Take it into use first.")
+    count = Copy.objects.filter(store=store, state=CopyState.OWED).update(due_at=outside().now())
+    if count:
+        defer_copies(store.id)
+        says = f"{count} {'copy' if count == 1 else 'copies'} owed to {store.name} {'is' if count == 1 else 'are'} tried at once."
+        write_journal(who=by, what="copies.hurried", says=says, at=outside().now(), store=store.id)
+        tell("changed", "copies")
+    return count
+
+
+@transaction.atomic
+def withdraw_copy(copy: Copy, *, by: User) -> Copy:
+    """One that somebody asked for, or that failed, is not wanted any more. Raises Conflict for what a plan wants."""
+    row = held(Copy, copy.id, "store", "backup__device")
+    if row.state == CopyState.COPYING or (row.state == CopyState.OWED and row.by_id is None):
+        reason = "is under way" if row.state == CopyState.COPYING else "is owed by its plan"
+        raise Conflict(f"This copy {reason}.", remedy="Pause the store, or take it out of the plan.")
+    if row.state not in (CopyState.OWED, CopyState.FAILED):
+        raise Conflict("This copy is not on its way.", remedy="Load the page again.")
+    says = f"The copy of {row.backup.device.name} to {row.store.name} was withdrawn."
+    write_journal(who=by, what="copy.withdrawn", says=says, at=outside().now(), device=row.backup.device_id, store=row.store_id)
+    if row.state == CopyState.OWED:
+        move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=outside().now(), due_at=None, by=None)
+    else:
+        move(row, CopyState.OWED, by=None)
+        move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=outside().now(), due_at=None)
+    tell("changed", "copies")
+    return row

@@ -1,0 +1,46 @@
+"""Reading copies on their way: what is owed to which store, since when, and how far it is."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.db.models import Count, F, Min, Q, QuerySet, Sum
+
+from server.runs.models import Copy, CopyState
+
+COMING = (CopyState.OWED, CopyState.COPYING, CopyState.FAILED)
+"""Not there, and to be there."""
+COMING_CODES = [(state.value, state.value) for state in COMING]
+
+
+def coming(*, store: UUID | None = None, state: str = "", words: str = "") -> QuerySet[Copy]:
+    """What is under way first, then what failed, then what is owed in the order in which it is carried."""
+    found = Copy.objects.filter(state__in=COMING).select_related("backup__device__holder", "store", "by")
+    if store is not None:
+        found = found.filter(store=store)
+    if state:
+        found = found.filter(state=state)
+    for word in words.split()[:8]:
+        found = found.filter(
+            Q(backup__device__name__icontains=word) | Q(backup__device__holder__name__icontains=word) | Q(store__name__icontains=word)
+        )
+    return found.order_by("state", F("due_at").asc(nulls_first=True), "-backup__finished_at", "id")
+
+
+def sums_by_store(*, now: datetime) -> list[dict[str, Any]]:
+    """[{store, owed, due, under_way, failed, owed_since, owed_bytes, arrived_at}]. One query.
+
+    `owed_bytes` counts the whole content of each backup: what is sent is less, as most of it lies there already.
+    """
+    rows = Copy.objects.filter(state__in=COMING).order_by().values("store")
+    owed = Q(state=CopyState.OWED)
+    return list(
+        rows.annotate(
+            owed=Count("id", filter=owed),
+            due=Count("id", filter=owed & Q(due_at__lte=now)),
+            under_way=Count("id", filter=Q(state=CopyState.COPYING)),
+            failed=Count("id", filter=Q(state=CopyState.FAILED)),
+            owed_since=Min("asked_at", filter=owed),
+            owed_bytes=Sum("backup__size_bytes", filter=owed),
+        )
+    )

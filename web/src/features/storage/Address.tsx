@@ -1,0 +1,118 @@
+/** Where a store lies: the fields of its address, and a trial of it that tells each result as it comes. */
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+
+import { client, problemOf, told, type Problem, type Schemas } from '../../api/client';
+import { eachLine } from '../../api/lines';
+import { Field } from '../../ui/forms/Field';
+import { Mark } from '../../ui/Mark';
+import { Scroll } from '../../ui/Scroll';
+import { Refused } from '../../ui/States';
+import { ADDRESS_PARTS, policyFor, TRIAL_STEPS, type Medium } from './words';
+
+export type Settings = Record<string, string>;
+
+export function AddressFields({
+  medium,
+  settings,
+  onChange,
+  kept = false,
+}: {
+  medium: Medium;
+  settings: Settings;
+  onChange: (settings: Settings) => void;
+  /** Of a store that is there: what is secret stays as it is unless something is typed. */
+  kept?: boolean;
+}) {
+  return ADDRESS_PARTS[medium].map(({ name, label, placeholder, hint, required, secret }) => (
+    <Field
+      key={name}
+      label={label}
+      value={settings[name] ?? ''}
+      onChange={(value) => onChange({ ...settings, [name]: value })}
+      field={name}
+      {...(secret ? { type: 'password', autoComplete: 'new-password' } : { autoComplete: 'off', spellCheck: false })}
+      {...(secret && kept ? { placeholder: 'stays as it is' } : placeholder ? { placeholder } : {})}
+      {...(hint ? { hint } : {})}
+      {...(required ? { required: true } : {})}
+    />
+  ));
+}
+
+type Result = Schemas['TrialResult'];
+
+interface Tried {
+  results: Result[];
+  busy: boolean;
+  problem: Problem | null;
+  /** All of it has been told, and the place can be used. */
+  well: boolean;
+}
+
+const NOT_TRIED: Tried = { results: [], busy: false, problem: null, well: false };
+
+/** A trial of a place: `go` begins it, its results come one by one. */
+export function useTrial() {
+  const [tried, setTried] = useState<Tried>(NOT_TRIED);
+  const go = async (medium: Medium, settings: Settings, store: string | null = null) => {
+    setTried({ ...NOT_TRIED, busy: true });
+    const results: Result[] = [];
+    try {
+      const body = await told(client.POST('/api/stores/try', { body: { medium, address: settings, path: '', store }, parseAs: 'stream' }));
+      if (body)
+        await eachLine(body, (line) => {
+          results.push(line as Result);
+          setTried({ ...NOT_TRIED, busy: true, results: [...results] });
+        });
+      setTried({ results, busy: false, problem: null, well: results.every((one) => one.well || !one.needed) });
+    } catch (error) {
+      setTried({ results, busy: false, problem: problemOf(error as Error), well: false });
+    }
+  };
+  return { ...tried, go: (...told: Parameters<typeof go>) => void go(...told), clear: () => setTried(NOT_TRIED) };
+}
+
+export function Trial({ trial, settings }: { trial: ReturnType<typeof useTrial>; settings: Settings }) {
+  const denied = trial.results.some((one) => !one.well && one.needed);
+  return (
+    <div role="status" aria-label="Trial" className="trial">
+      <Refused problem={trial.problem} />
+      {trial.results.length > 0 && (
+        <ol className="steps-tried">
+          {trial.results.map((result) => (
+            <li key={result.step}>
+              <Mark
+                look={
+                  result.well
+                    ? { shape: 'disc', tone: 'ok', word: TRIAL_STEPS[result.step] }
+                    : { shape: result.needed ? 'triangle' : 'half', tone: result.needed ? 'late' : 'soon', word: TRIAL_STEPS[result.step] }
+                }
+              />
+              <span>
+                {result.says} {result.remedy && <em>{result.remedy}</em>}
+              </span>
+            </li>
+          ))}
+        </ol>
+      )}
+      {trial.busy && <p className="quiet mb-0">Trying …</p>}
+      {denied && settings['bucket'] !== undefined && <Policy settings={settings} />}
+    </div>
+  );
+}
+
+function Policy({ settings }: { settings: Settings }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <>
+      <Button size="sm" variant="outline-primary" aria-expanded={open} onClick={() => setOpen(!open)}>
+        The rights that the key needs
+      </Button>
+      {open && (
+        <Scroll label="Policy to ask the provider for" className="boxed">
+          <pre>{policyFor(settings['bucket'] ?? '', settings['prefix'] ?? '')}</pre>
+        </Scroll>
+      )}
+    </>
+  );
+}

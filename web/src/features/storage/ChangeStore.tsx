@@ -1,0 +1,146 @@
+/** A store's name, place and limits, and what may be done with it. */
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+
+import { useAct } from '../../api/act';
+import { client, type Schemas } from '../../api/client';
+import { Confirm } from '../../ui/forms/Confirm';
+import { Check, Choice, Field } from '../../ui/forms/Field';
+import { Form } from '../../ui/forms/Form';
+import { NumberField } from '../../ui/forms/NumberField';
+import { SIZES } from '../../ui/forms/numbers';
+import { Refused } from '../../ui/States';
+import { AddressFields, Trial, useTrial } from './Address';
+import { MODES, type Mode } from './words';
+
+type Store = Schemas['StoreDetail'];
+
+export function ChangeStore({ store }: { store: Store }) {
+  const first = {
+    name: store.name,
+    allowance_bytes: store.allowance_bytes,
+    off_site: store.off_site,
+    max_writers: store.max_writers as number | null,
+    address: store.address,
+  };
+  const [given, setGiven] = useState(first);
+  const put = (changes: Partial<typeof given>) => setGiven((before) => ({ ...before, ...changes }));
+  const trial = useTrial();
+  const save = useAct(() => client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body: { ...given, path: '' } }), 'store');
+  return (
+    <section>
+      <h2>Change</h2>
+      <Form
+        className="sheet pad"
+        unsaved={JSON.stringify(given) !== JSON.stringify(first)}
+        onSubmit={() => save.go()}
+        problem={save.problem}
+      >
+        <Field label="Name" value={given.name} onChange={(name) => put({ name })} field="name" />
+        <AddressFields medium={store.medium} settings={given.address} onChange={(address) => put({ address })} kept />
+        <p className="hint">The store is known by what lies in it, not by its place: it may lie elsewhere tomorrow.</p>
+        <Button
+          type="button"
+          size="sm"
+          variant="outline-primary"
+          className="mb-2"
+          disabled={trial.busy}
+          onClick={() => trial.go(store.medium, given.address, store.id)}
+        >
+          {trial.busy ? 'Trying …' : 'Try it'}
+        </Button>
+        <Trial trial={trial} settings={given.address} />
+        <Limits given={given} put={put} />
+        <Button type="submit" size="sm" variant="outline-primary" disabled={save.busy}>
+          Save
+        </Button>
+      </Form>
+    </section>
+  );
+}
+
+interface Given {
+  allowance_bytes: number | null;
+  off_site: boolean;
+  max_writers: number | null;
+}
+
+function Limits({ given, put }: { given: Given; put: (changes: Partial<Given>) => void }) {
+  return (
+    <>
+      <div className="mb-2">
+        <Check checked={given.off_site} onChange={(off_site) => put({ off_site })}>
+          It lies outside of the office
+        </Check>
+      </div>
+      <NumberField
+        label="Allowance"
+        value={given.allowance_bytes}
+        onChange={(allowance_bytes) => put({ allowance_bytes })}
+        units={SIZES}
+        least={1}
+        optional
+        hint="Empty for no limit."
+        field="allowance_bytes"
+      />
+      <NumberField
+        label="Runs that write into it at a time"
+        value={given.max_writers}
+        onChange={(max_writers) => put({ max_writers })}
+        least={1}
+        most={32}
+        field="max_writers"
+        hint="A slow drive takes one or two."
+      />
+    </>
+  );
+}
+
+/** Said above everything of a store that is not simply in use. */
+export function ModeNote({ store }: { store: Store }) {
+  const told = MODES.find((one) => one.value === store.mode);
+  if (!told || store.mode === 'in_use') return null;
+  return (
+    <div className="said" role="status">
+      <strong>{told.label}.</strong> {told.explains}
+    </div>
+  );
+}
+
+export function ChangeMode({ store }: { store: Store }) {
+  const [mode, setMode] = useState<Mode>(store.mode);
+  const [why, setWhy] = useState('');
+  const [asked, setAsked] = useState(false);
+  const change = useAct(
+    () => client.POST('/api/stores/{id}/mode', { params: { path: { id: store.id } }, body: { mode, why } }),
+    ['store', 'copy'],
+    () => setWhy(''),
+  );
+  const told = MODES.find((one) => one.value === mode);
+  return (
+    <section>
+      <h2>What may be done with it</h2>
+      <Form className="sheet pad" onSubmit={() => (mode === 'detached' ? setAsked(true) : change.go())}>
+        <Refused problem={change.problem} />
+        <Choice label="The store is" value={mode} onChange={setMode} options={MODES} {...(told ? { hint: told.explains } : {})} />
+        <Field label="Why" value={why} onChange={setWhy} hint="Stands in the journal." />
+        <Button type="submit" size="sm" variant="outline-primary" disabled={change.busy || mode === store.mode}>
+          Set
+        </Button>
+      </Form>
+      {asked && (
+        <Confirm
+          title={`Detach ${store.name}?`}
+          action="Detach it"
+          onCancel={() => setAsked(false)}
+          onConfirm={() => {
+            setAsked(false);
+            change.go();
+          }}
+        >
+          <p>Nothing in it is touched. Until it is taken into use again its copies protect nobody, and runs of plans that go there fail.</p>
+        </Confirm>
+      )}
+    </section>
+  );
+}
