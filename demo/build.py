@@ -21,7 +21,8 @@ from core.exchange.office_days import Holiday
 from core.schedule.nights import coming_night
 from core.schedule.recurrence import zone_named
 from core.units import MIB
-from core.vault.address import FolderAddress
+from core.vault.address import BucketAddress, DriveAddress, FolderAddress, StoreAddress
+from core.vault.vault import Vault
 from demo import office
 from demo.clock import PastClock
 from demo.network import Network
@@ -36,14 +37,16 @@ from server.oversight.actions.oddities import look_for_oddities
 from server.people.actions.closed_days import add_closed_days
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import Holder, User
-from server.plans.actions.save_plan import Draft, save_plan
+from server.plans.actions.save_plan import Draft, Target, save_plan
 from server.plans.models import Assignment, Plan
 from server.plans.queries import WITH_TARGETS
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import sweep_store
+from server.retention.actions.owe_copies import owe_copies
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.beat import beat
+from server.runs.actions.carry_copies import due_copies
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import ask_copy, copy_backup
@@ -75,7 +78,7 @@ def build(tell: Callable[[str], None]) -> None:
     begin = datetime.combine(nights[0], datetime.min.time(), zone).astimezone(UTC) + timedelta(hours=15)
     clock.set(begin)
     by = _people(begin)
-    _stores(by)
+    _stores(by, network)
     _closed(outside().now().astimezone(zone).date(), by)
     known = _devices(network, nights[0], by)
     _plans(known, by, begin)
@@ -128,16 +131,17 @@ def _people(begin: datetime) -> User:
     return by
 
 
-def _stores(by: User) -> None:
-    for name, (folder, allowance) in office.STORES.items():
-        path = str(settings.ATTIC_ENV.data / "stores" / folder)
+def _stores(by: User, network: Network) -> None:
+    folder, there = settings.ATTIC_ENV.data / "stores", network.cloud()
+    bucket = {name: there[name] for name in ("endpoint", "bucket", "access_key", "secret_key")}
+    places: list[tuple[str, StoreAddress, int | None]] = [
+        (name, (DriveAddress if name in office.DRIVES else FolderAddress)(path=str(folder / below)), allowance)
+        for name, (below, allowance) in office.STORES.items()
+    ]
+    places.append((office.CLOUD, BucketAddress(**bucket, prefix="attic"), office.CLOUD_ALLOWANCE))
+    for name, address, allowance in places:
         create_store(
-            name=name,
-            address=FolderAddress(path=path),
-            passphrase=office.PASSPHRASE,
-            passphrase_again=office.PASSPHRASE,
-            allowance_bytes=allowance,
-            by=by,
+            name=name, address=address, passphrase=office.PASSPHRASE, passphrase_again=office.PASSPHRASE, allowance_bytes=allowance, by=by
         )
 
 
@@ -201,7 +205,10 @@ def _plans(known: dict[str, UUID], by: User, begin: datetime) -> None:
     stores = {store.name: store.id for store in Store.objects.all()}
     for told in office.PLANS:
         fields = {name: value for name, value in told.items() if name not in ("devices", "store")}
-        draft = Draft(store=stores[str(told["store"])], **fields)  # type: ignore[arg-type]
+        targets = [Target(store=stores[str(told["store"])])]
+        if told["name"] in office.CLOUD_PLANS:
+            targets.append(Target(store=stores[office.CLOUD], limit_bytes_per_second=office.CLOUD_LIMIT, falls_over=True))
+        draft = Draft(targets=tuple(targets), **fields)  # type: ignore[arg-type]
         followers = {id for device, id in known.items() for pattern in told["devices"] if fnmatch(device, pattern)}  # type: ignore[attr-defined]
         save_plan(draft, devices=sorted(followers), by=by, now=begin)
     Assignment.objects.update(since=begin)
@@ -284,10 +291,22 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
     newest = Backup.objects.filter(device=by_slug[office.TO_BE_WIPED]).order_by("-finished_at").first()
     assert newest is not None
     copy_backup(ask_copy(newest, Store.objects.get(name=office.SECOND_STORE), by=by).id, by=by)
+    _to_the_cloud()
     for store in Store.objects.all():
         check_store(store, percent=100, by=by)
     for slug in office.LOOKED_AT:
         look_at(by_slug[slug])
+
+
+def _to_the_cloud() -> None:
+    """The newest of some devices lie there; the others are owed, and go there while one looks."""
+    cloud = Store.objects.get(name=office.CLOUD)
+    owe_copies(now=outside().now())
+    vaults: dict[UUID, Vault] = {}
+    for _ in range(office.CARRIED_BEFOREHAND):
+        row = due_copies(cloud, now=outside().now())
+        if row is not None:
+            copy_backup(row.id, vaults=vaults)
 
 
 def _habits() -> None:

@@ -19,6 +19,11 @@ class Network:
         shown: list[dict[str, Any]] = self._client.get("/control").json()["devices"]
         return {str(told["device"]): told for told in shown}
 
+    def cloud(self) -> dict[str, str]:
+        """Where the office's cloud answers, and with what key."""
+        told: dict[str, str] = self._client.get("/control/cloud").json()
+        return told
+
     def turn(self, device: str, **knobs: object) -> None:
         self._client.post(f"/control/{device}", json=knobs).raise_for_status()
 

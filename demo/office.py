@@ -2,7 +2,7 @@
 
 from datetime import time
 
-from core.units import DAYS, MIB
+from core.units import DAYS, KIB, MIB
 
 NAME, ZONE = "Saltmarsh & Pike", "Europe/Berlin"
 PASSWORD = "saltmarsh attic"  # noqa: S105 - a made-up office
@@ -11,6 +11,12 @@ PEOPLE = (("ines", "Ines Varga", "administrator"), ("piet", "Piet Quist", "opera
 NIGHTS = 15
 
 STORES = {"Server room": ("server-room", 128 * MIB), "Safe drive": ("safe-drive", None)}
+DRIVES = ("Safe drive",)
+CLOUD, CLOUD_ALLOWANCE, CLOUD_LIMIT = "North cloud", 48 * MIB, 192 * KIB
+"""A bucket that the field plan copies to, slowly: some copies are owed when the demo begins, and are carried while one looks."""
+CLOUD_PLANS = ("Field nightly",)
+CARRIED_BEFOREHAND = 8
+"""Copies that lie in the cloud when the demo begins."""
 
 _ALL = [
     "contacts",

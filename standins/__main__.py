@@ -7,6 +7,7 @@ import threading
 from datetime import date, datetime
 from pathlib import Path
 
+from standins.cloud.office import OfficeCloud
 from standins.control import ControlServer
 from standins.device import SimulatedDevice
 from standins.fleet import FLEET, SFTP_DEVICE
@@ -16,7 +17,9 @@ from standins.sftp import SftpDevice
 
 
 def main() -> int:
-    parser = argparse.ArgumentParser(prog="standins", description="A small fleet of simulated phones and tablets, on loopback.")
+    parser = argparse.ArgumentParser(
+        prog="standins", description="A small fleet of simulated phones and tablets, and a cloud, on loopback."
+    )
     parser.add_argument("--port", type=int, required=True, help="port of the control page; 0 takes a free one")
     parser.add_argument("--data", type=Path, required=True, help="folder for the devices' content")
     parser.add_argument("--day", type=date.fromisoformat, help="let new devices begin on this day instead of today")
@@ -38,7 +41,8 @@ def main() -> int:
     mailbox = Mailbox(given.data)
     if given.mail_port is not None:
         mailbox.listen(given.mail_port)
-    control = ControlServer(given.port, devices, [logger], mailbox)
+    cloud = OfficeCloud(given.data / "cloud")
+    control = ControlServer(given.port, devices, [logger], mailbox, cloud)
     print(f"stand-ins at http://127.0.0.1:{control.server_address[1]}", flush=True)
     done = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
@@ -53,6 +57,7 @@ def main() -> int:
         device.leave()
     logger.leave()
     mailbox.close()
+    cloud.close()
     return 0
 
 

@@ -13,6 +13,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
+from standins.cloud.office import OfficeCloud
 from standins.device import SimulatedDevice
 from standins.knobs import SCENARIOS
 from standins.mailbox import Mailbox
@@ -27,11 +28,16 @@ class ControlServer(ThreadingHTTPServer):
     daemon_threads = True
 
     def __init__(
-        self, port: int, devices: list[SimulatedDevice], sftp: list[SftpDevice] | None = None, mailbox: Mailbox | None = None
+        self,
+        port: int,
+        devices: list[SimulatedDevice],
+        sftp: list[SftpDevice] | None = None,
+        mailbox: Mailbox | None = None,
+        cloud: OfficeCloud | None = None,
     ) -> None:
         self.devices = {device.id: device for device in devices}
         self.sftp = {device.id: device for device in sftp or []}
-        self.mailbox = mailbox
+        self.mailbox, self.cloud = mailbox, cloud
         super().__init__(("127.0.0.1", port), _Page)
 
     def any_device(self, id: str) -> SimulatedDevice | SftpDevice:
@@ -58,7 +64,11 @@ class _Page(BaseHTTPRequestHandler):
     def do_GET(self) -> None:
         match urlsplit(self.path).path:
             case "/":
-                self._send(200, "text/html; charset=utf-8", page(self.server.devices.values(), self.server.sftp.values()).encode())
+                self._send(
+                    200,
+                    "text/html; charset=utf-8",
+                    page(self.server.devices.values(), self.server.sftp.values(), self.server.cloud).encode(),
+                )
             case "/announcements":
                 seen = [device.announced() for device in self.server.devices.values() if not device.knobs.away]
                 self._json(200, {"devices": seen})
@@ -66,6 +76,8 @@ class _Page(BaseHTTPRequestHandler):
                 self._send(200, "text/html; charset=utf-8", self.server.mailbox.page().encode())
             case "/mailbox.json" if self.server.mailbox is not None:
                 self._json(200, {"letters": self.server.mailbox.letters(), "hooked": self.server.mailbox.hooked})
+            case "/control/cloud" if self.server.cloud is not None:
+                self._json(200, self.server.cloud.described())
             case "/control":
                 self._json(200, {"devices": [device.described() for device in self.server.all_devices()]})
             case _:
@@ -107,6 +119,8 @@ class _Page(BaseHTTPRequestHandler):
                     setattr(self.server.mailbox, name, value)
             case ["scenario"]:
                 self.server.play(told["name"])
+            case ["control", "cloud"] if self.server.cloud is not None:
+                self.server.cloud.troubles.turn(told)
             case ["control", id]:
                 self.server.any_device(id).turn(told)
             case ["control", id, "accept"]:

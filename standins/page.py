@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 import segno
 
+from standins.cloud.office import OfficeCloud
 from standins.device import SimulatedDevice
 from standins.knobs import SCENARIOS
 from standins.sftp import SftpDevice
@@ -29,8 +30,17 @@ _NUMBERS = (
 )  # fmt: skip
 
 
-def page(devices: Iterable[SimulatedDevice], sftp: Iterable[SftpDevice]) -> str:
+_CLOUD_SWITCHES = (("away", "away"),)
+_CLOUD_NUMBERS = (
+    ("slow_down_every", "slow down every"), ("fail_every", "fail every"), ("cut_every", "cut every"), ("lie_every", "lie every"),
+    ("latency_ms", "latency ms"), ("bytes_per_second", "bytes a second"), ("allowance_bytes", "allowance bytes"),
+    ("away_every_hours", "away one hour of"), ("clock_off_seconds", "clock off by s"),
+)  # fmt: skip
+
+
+def page(devices: Iterable[SimulatedDevice], sftp: Iterable[SftpDevice], cloud: OfficeCloud | None = None) -> str:
     rows = [_row(device) for device in devices] + [_sftp_row(device) for device in sftp]
+    rows += [] if cloud is None else [_cloud_row(cloud)]
     played = "".join(
         f"<form method=post action=/scenario><input type=hidden name=name value='{json.dumps(name)}'>"
         f"<button title='{html.escape(told)}'>{name}</button></form>"
@@ -69,6 +79,16 @@ def _sftp_row(device: SftpDevice) -> str:
     buttons = "".join(_switch(device.id, knob, label, getattr(device.knobs, knob)) for knob, label in _SWITCHES[:3:2])
     renew = f"<form method=post action=/control/{device.id}/new-host-key><button>new host key, as after a reset</button></form>"
     return f"<section id={device.id}><div>{name}</div><div>{screen}</div><div>{buttons}{renew}</div></section>"
+
+
+def _cloud_row(cloud: OfficeCloud) -> str:
+    told = cloud.described()
+    name = f"<b>The office's cloud</b><br>bucket {told['bucket']}<br><small>{told['stored_bytes']} bytes</small>"
+    keys = f"{told['endpoint']}<br>{told['access_key']} / {told['secret_key']}"
+    counts = ", ".join(f"{count} {html.escape(name)}" for name, count in sorted(told["requests"].items()))
+    buttons = "".join(_switch("cloud", knob, label, told["knobs"][knob]) for knob, label in _CLOUD_SWITCHES)
+    numbers = "".join(_number("cloud", knob, label, told["knobs"][knob]) for knob, label in _CLOUD_NUMBERS)
+    return f"<section id=cloud><div>{name}</div><div>{keys}<br><small>{counts}</small></div><div>{buttons}{numbers}</div></section>"
 
 
 def _switch(device: str, name: str, label: str, value: bool) -> str:

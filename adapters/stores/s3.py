@@ -22,7 +22,7 @@ from typing import TYPE_CHECKING, Any
 
 import boto3
 from botocore.config import Config
-from botocore.exceptions import BotoCoreError, ClientError, NoCredentialsError, ParamValidationError
+from botocore.exceptions import BotoCoreError, ClientError, FlexibleChecksumError, NoCredentialsError, ParamValidationError
 
 from adapters.guard import port
 from adapters.stores import s3_versions
@@ -39,6 +39,7 @@ _MISSING = ("NoSuchKey", "404", "NotFound")
 _TAKEN = ("PreconditionFailed", "412", "ConditionalRequestConflict", "409")
 _UNKNOWN_CONDITION = ("NotImplemented", "501", "InvalidArgument")
 _FULL = ("QuotaExceeded", "XMinioStorageFull", "InsufficientStorage", "507", "EntityTooLarge")
+_SKEWED = ("RequestTimeTooSkewed", "RequestExpired")
 _FORBIDDEN = ("AccessDenied", "403", "SignatureDoesNotMatch", "InvalidAccessKeyId", "AllAccessDisabled")
 
 
@@ -164,8 +165,10 @@ class S3Blobs:
                         parts.append(piece)
                         got += len(piece)
                     return b"".join(parts)
-            except StoreUnreachable:
+            except StoreUnreachable as error:
                 failed += 1
+                if isinstance(error.__cause__, FlexibleChecksumError):
+                    parts, got = [], 0  # all of it came, and it is not what was stored: nothing of it may stay
                 if failed >= _READ_ATTEMPTS:
                     raise
                 time.sleep(random.uniform(0, min(4.0, 0.1 * 2**failed)))  # noqa: S311  # jitter, no secret
@@ -278,6 +281,9 @@ class S3Blobs:
             return BlobExists(f"Object {name} exists.")
         if code in _FULL:
             return StoreFull(f"The bucket {bucket} takes no more.")
+        if code in _SKEWED:
+            remedy = "Set this computer's clock: the service refuses requests whose time is more than a quarter of an hour from its own."
+            return StoreReadOnly(f"The bucket {bucket} does not take our requests: the clocks are too far apart.", remedy=remedy)
         if code in _FORBIDDEN:
             return StoreReadOnly(f"The bucket {bucket} does not let us in ({code}).", remedy="Correct the access key, or its rights.")
         return StoreUnreachable(f"The bucket {bucket} answers with an error ({code}).")

@@ -18,6 +18,7 @@ import boto3
 from botocore.config import Config
 
 from adapters.stores.s3 import Bucket
+from standins.cloud.service import Cloud
 
 KEY, SECRET = "attic-test", "attic-test-secret"
 
@@ -105,6 +106,20 @@ class SeaweedFS(Server):
 
     def stop(self) -> None:
         super().stop()
+        shutil.rmtree(self._folder, ignore_errors=True)
+
+
+class StandIn(Server):
+    """The simulated cloud that ships with the product, in this process."""
+
+    def __init__(self, **told: Any) -> None:
+        super().__init__()
+        self._folder = Path(tempfile.mkdtemp(prefix="attic-cloud-"))
+        self.cloud = Cloud(self._folder, keys={KEY: SECRET}, **told)
+        self.port = self.cloud.listen()
+
+    def stop(self) -> None:
+        self.cloud.close()
         shutil.rmtree(self._folder, ignore_errors=True)
 
 

@@ -13,10 +13,11 @@ from unittest import TestCase, mock
 
 from adapters.stores.folder import FolderBlobs
 from adapters.stores.s3 import PART_BYTES, Bucket, S3Blobs
-from checks.contracts.s3_servers import KEY, SECRET, Flaky, Moto, SeaweedFS, a_bucket
+from checks.contracts.s3_servers import KEY, SECRET, Flaky, Moto, SeaweedFS, StandIn, a_bucket
 from core.vault.blobs import BlobStore, Keeps
 from core.vault.errors import BlobExists, BlobMissing, StoreFull, StoreHolds, StoreMissing, StoreReadOnly, StoreUnreachable
 from core.vault.memory import MemoryBlobs
+from standins.cloud.service import Cloud
 
 
 class Promises:
@@ -287,13 +288,54 @@ def _fields(where: Bucket) -> dict[str, object]:
 __all__ = ["KEY", "SECRET"]
 
 
-class WithVersions(TestCase):
-    """A bucket that keeps versions and can lock them, on a real object store."""
+class OnTheStandIn(OnS3, TestCase):
+    make_server = StandIn
+
+    def test_wrong_keys_and_a_wrong_clock_are_named(self):
+        for changes in ({"secret_key": "wrong" * 8}, {"access_key": "nobody"}):
+            with self.assertRaises(StoreReadOnly) as caught:
+                S3Blobs(Bucket(**{**_fields(self.where), **changes}))
+            self.assertIn("key", caught.exception.remedy)
+        self.turn("clock_off_seconds", 1200)
+        with self.assertRaises(StoreReadOnly) as caught:
+            self.blobs.create("seen/1", b"x")
+        self.assertIn("clock", caught.exception.remedy)
+
+    def turn(self, knob: str, value: int) -> None:
+        self.server.cloud.troubles.turn({knob: value})
+        self.addCleanup(self.server.cloud.troubles.turn, {knob: 0})
+
+    def test_an_allowance_that_is_used_up_is_a_full_store(self):
+        self.turn("allowance_bytes", self.server.cloud.shelf.stored_bytes() + 100)
+        self.blobs.create("seen/1", b"x" * 90)
+        with self.assertRaises(StoreFull):
+            self.blobs.create("seen/2", b"x" * 90)
+
+    def test_a_service_that_lies_in_a_checksum_is_found_out(self):
+        self.blobs.create("seen/1", b"truly")
+        self.turn("lie_every", 1)
+        with self.assertRaises(StoreUnreachable):
+            self.blobs.read("seen/1")
+        with self.assertRaises(StoreUnreachable):
+            self.blobs.create("seen/2", b"x")
+        self.turn("lie_every", 0)
+        self.assertEqual([name for name, _ in self.blobs.list("seen/")], ["seen/1"])
+
+    def test_it_persists(self):
+        self.blobs.create("seen/1", b"kept")
+        again = Cloud(self.server._folder, keys={KEY: SECRET})
+        self.addCleanup(again.close)
+        where = Bucket(**{**_fields(self.where), "endpoint": f"http://127.0.0.1:{again.listen()}"})
+        self.assertEqual(S3Blobs(where).read("seen/1"), b"kept")
+
+
+class OnVersions:
+    """A bucket that keeps versions and can lock them."""
 
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.server = SeaweedFS()
+        cls.server = cls.make_server()
         cls.addClassCleanup(cls.server.stop)
 
     def setUp(self):
@@ -338,3 +380,11 @@ class WithVersions(TestCase):
             self.blobs.delete("seen/1")
         self.assertIn("lock", caught.exception.remedy)
         self.assertEqual((self.blobs.read("seen/1"), list(self.blobs.list("seen/"))), (b"kept", [("seen/1", 4)]))
+
+
+class VersionsOnSeaweedFS(OnVersions, TestCase):
+    make_server = SeaweedFS
+
+
+class VersionsOnTheStandIn(OnVersions, TestCase):
+    make_server = StandIn

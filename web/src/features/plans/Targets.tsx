@@ -26,10 +26,9 @@ export function Targets({ draft, set }: Part) {
             <OneTarget
               target={target}
               n={n}
-              last={n === targets.length - 1}
               options={(stores.data ?? []).filter((store) => store.id === target.store || free.includes(store))}
               put={(changes) => put(n, changes)}
-              move={(by) => set('targets', moved(targets, n, by))}
+              move={() => set('targets', moved(targets, n, -1))}
               remove={
                 targets.length > 1
                   ? () =>
@@ -60,14 +59,13 @@ export function Targets({ draft, set }: Part) {
 interface OneProps {
   target: Target;
   n: number;
-  last: boolean;
   options: readonly { id: string; name: string }[];
   put: (changes: Partial<Target>) => void;
-  move: (by: -1 | 1) => void;
+  move: () => void;
   remove: (() => void) | null;
 }
 
-function OneTarget({ target, n, last, options, put, move, remove }: OneProps) {
+function OneTarget({ target, n, options, put, move, remove }: OneProps) {
   const name = options.find((store) => store.id === target.store)?.name ?? 'this store';
   return (
     <>
@@ -83,19 +81,11 @@ function OneTarget({ target, n, last, options, put, move, remove }: OneProps) {
           field={n === 0 ? 'store' : 'targets'}
         />
         <div className="row-end">
-          <Button
-            type="button"
-            size="sm"
-            variant="outline-secondary"
-            disabled={n === 0}
-            aria-label={`${name} earlier`}
-            onClick={() => move(-1)}
-          >
-            ↑
-          </Button>
-          <Button type="button" size="sm" variant="outline-secondary" disabled={last} aria-label={`${name} later`} onClick={() => move(1)}>
-            ↓
-          </Button>
+          {n > 0 && (
+            <Button type="button" size="sm" variant="outline-secondary" aria-label={`${name} earlier`} onClick={move}>
+              Earlier
+            </Button>
+          )}
           {remove && (
             <Button type="button" size="sm" variant="outline-secondary" aria-label={`No copies to ${name}`} onClick={remove}>
               Leave out

@@ -80,8 +80,8 @@ function Where({ given, put }: Part) {
   const trial = useTrial();
   const explains = MEDIA.find((one) => one.value === given.medium)?.explains;
   return (
-    <fieldset className="sheet pad">
-      <legend className="form-label fw-bold fs-6">Where it lies</legend>
+    <section className="sheet pad">
+      <h2>Where it lies</h2>
       <div className="chips mb-2" role="group" aria-label="Medium">
         {MEDIA.map(({ value, label }) => (
           <button
@@ -104,15 +104,15 @@ function Where({ given, put }: Part) {
         {trial.busy ? 'Trying …' : 'Try it'}
       </Button>
       <Trial trial={trial} settings={given.address} />
-    </fieldset>
+    </section>
   );
 }
 
 function Kept({ given, put, busy }: Part & { busy: boolean }) {
   const { attach } = given;
   return (
-    <fieldset className="sheet pad">
-      <legend className="form-label fw-bold fs-6">What it is</legend>
+    <section className="sheet pad">
+      <h2>What it is</h2>
       <div className="chips mb-3" role="group" aria-label="What is there now">
         <button type="button" className={attach ? 'chip' : 'chip on'} aria-pressed={!attach} onClick={() => put({ attach: false })}>
           An empty place
@@ -137,7 +137,7 @@ function Kept({ given, put, busy }: Part & { busy: boolean }) {
       <Button type="submit" disabled={busy}>
         {busy ? 'One moment …' : attach ? 'Attach the store' : 'Prepare the store'}
       </Button>
-    </fieldset>
+    </section>
   );
 }
 
