@@ -22,7 +22,6 @@ from core.schedule.nights import coming_night
 from core.schedule.recurrence import zone_named
 from core.units import MIB
 from core.vault.address import BucketAddress, DriveAddress, FolderAddress, StoreAddress
-from core.vault.vault import Vault
 from demo import office
 from demo.clock import PastClock
 from demo.network import Network
@@ -49,7 +48,7 @@ from server.runs.actions.beat import beat
 from server.runs.actions.carry_copies import due_copies
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
-from server.runs.actions.copy_backup import ask_copy, copy_backup
+from server.runs.actions.copy_backup import OpenStores, ask_copy, copy_backup
 from server.runs.actions.line_up_night import line_up_night
 from server.runs.actions.look_at import look_at
 from server.runs.actions.start_due import start_due
@@ -302,11 +301,11 @@ def _to_the_cloud() -> None:
     """The newest of some devices lie there; the others are owed, and go there while one looks."""
     cloud = Store.objects.get(name=office.CLOUD)
     owe_copies(now=outside().now())
-    vaults: dict[UUID, Vault] = {}
+    stores = OpenStores()
     for _ in range(office.CARRIED_BEFOREHAND):
         row = due_copies(cloud, now=outside().now())
         if row is not None:
-            copy_backup(row.id, vaults=vaults)
+            copy_backup(row.id, stores=stores)
 
 
 def _habits() -> None:

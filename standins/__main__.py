@@ -28,6 +28,12 @@ def main() -> int:
     given = parser.parse_args()
     devices = [SimulatedDevice(persona, Life(given.data, persona)) for persona in FLEET]
     logger = SftpDevice(SFTP_DEVICE, given.data)
+    # the ports that were given come first: a device takes any that is free
+    mailbox = Mailbox(given.data)
+    if given.mail_port is not None:
+        mailbox.listen(given.mail_port)
+    control = ControlServer(given.port, devices, [logger], mailbox)
+    cloud = control.cloud = OfficeCloud(given.data / "cloud")
     for device in devices:
         lived = device.life.fact("lived")
         device.life.live_until(given.day or (_today() if given.catch_up or lived is None else date.fromisoformat(lived)))
@@ -38,11 +44,6 @@ def main() -> int:
     logger.live_until(given.day or _today())
     if not logger.knobs.away:
         logger.listen()
-    mailbox = Mailbox(given.data)
-    if given.mail_port is not None:
-        mailbox.listen(given.mail_port)
-    cloud = OfficeCloud(given.data / "cloud")
-    control = ControlServer(given.port, devices, [logger], mailbox, cloud)
     print(f"stand-ins at http://127.0.0.1:{control.server_address[1]}", flush=True)
     done = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):

@@ -39,6 +39,11 @@ class Backups(Objects):
         removed = self.ledger().removed if found else set()
         return [id for id in found if id not in removed]
 
+    def lists(self, id: bytes) -> bool:
+        """Whether a manifest of this id lies there: one request. Whether it was removed and came back is for `backup_ids` to say."""
+        name = names.MANIFESTS + id.hex()
+        return any(found == name for found, _ in self.blobs.list(name))
+
     def manifest(self, id: bytes) -> Manifest:
         """The root of a backup. Raises NoSuchBackup, Damaged."""
         return self._read_manifest(id, self.revisions.now().get(id), lambda: self.ledger().stay(id))

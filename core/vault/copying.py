@@ -46,12 +46,17 @@ def copy(
     backups: Collection[bytes] | None = None,
     on_progress: OnProgress = lambda done_bytes, total_bytes: None,
     should_stop: Callable[[], bool] = lambda: False,
+    settled: bool = False,
 ) -> CopyReport:
-    """The chosen backups, or all. Those that the target has are left. Raises NoSuchBackup, StoreError, Stopped."""
-    writer = Writer(target)
+    """The chosen backups, or all. Those that the target has are left. Raises NoSuchBackup, StoreError, Stopped.
+
+    `settled`: the same two were copied between just now, so slots and packs of others are not looked for again.
+    """
+    writer = Writer(target, fresh=not settled)
     try:
-        _same_slots(source, target)
-        there = set(target.backup_ids())
+        if not settled:
+            _same_slots(source, target)
+        there = _there(target, backups)
         manifests = sorted(_wanted(source, backups, there), key=lambda manifest: (manifest.finished_at, manifest.id))
         source.refresh()  # after the manifests: what they need was there before them
         needs = needs_of(source, manifests)
@@ -74,6 +79,13 @@ def copy(
         writer.close()
 
 
+def _there(target: Vault, backups: Collection[bytes] | None) -> set[bytes]:
+    """Those that the target has. One that lies there may have been removed, which only all of its notes can tell."""
+    if backups is not None and len(backups) == 1 and not target.lists(next(iter(backups))):
+        return set()
+    return set(target.backup_ids())
+
+
 def _wanted(source: Vault, backups: Collection[bytes] | None, there: Set[bytes]) -> Iterator[Manifest]:
     """Raises NoSuchBackup for one that was chosen; of all, one that somebody has just removed is none."""
     for id in source.backup_ids() if backups is None else backups:
@@ -88,8 +100,9 @@ def _wanted(source: Vault, backups: Collection[bytes] | None, there: Set[bytes])
 
 def _same_slots(source: Vault, target: Vault) -> None:
     """What became of the slots of sealed devices that both stores know is carried along, also when no backup is new."""
-    both = {slot.opens for slot in live_slots(source)} & {slot.opens for slot in live_slots(target)}
-    for key in sorted(both - {source.keys.id, target.keys.id}):
+    sealed = {slot.opens for slot in live_slots(source)} - {source.keys.id, target.keys.id}
+    both = sealed & {slot.opens for slot in live_slots(target)} if sealed else set()
+    for key in sorted(both):
         bring_slots(source, target, key)
 
 

@@ -12,7 +12,7 @@ from typing import Any
 from core.units import aware
 from core.vault import blobs as names
 from core.vault.backups import Backups
-from core.vault.blobs import id_in
+from core.vault.blobs import BlobStore, id_in
 from core.vault.errors import BlobMissing, Damaged, LastSlot, NotAVault
 from core.vault.keys import LOWEST_COST, Cost, Keys
 from core.vault.ledger import note
@@ -126,16 +126,30 @@ def closed_slots(vault: Backups, lying: Iterable[Slot] | None = None) -> set[byt
 
 
 def _lying(vault: Backups) -> list[Slot]:
-    found = []
-    for name, _ in sorted(vault.blobs.list(names.KEYS)):
+    return decoded_slots(vault, read_slots(vault.blobs))
+
+
+def read_slots(blobs: BlobStore) -> dict[bytes, bytes]:
+    """Id → what lies there in the name of a slot. Raises StoreError."""
+    found = {}
+    for name, _ in sorted(blobs.list(names.KEYS)):
         if (id := id_in(name)) is None or not names.is_ours(name):
             continue
         try:
-            found.append(decode_slot(vault.blobs.read(name), id=id, floor=_ANY_COST))
+            found[id] = blobs.read(name)
         except BlobMissing:
             continue
+    return found
+
+
+def decoded_slots(vault: Backups, lying: dict[bytes, bytes]) -> list[Slot]:
+    """The slots among what lies there; what is none is named in `vault.unreadable`."""
+    found = []
+    for id, content in lying.items():
+        try:
+            found.append(decode_slot(content, id=id, floor=_ANY_COST))
         except NotAVault as error:
-            vault.unreadable[name] = error.message
+            vault.unreadable[names.KEYS + id.hex()] = error.message
     return found
 
 

@@ -11,9 +11,9 @@ from blake3 import blake3
 
 from core.vault import blobs as names
 from core.vault.backups import Backups
-from core.vault.blobs import BlobStore, id_in
+from core.vault.blobs import BlobStore
 from core.vault.errors import BlobMissing, Damaged, NewerVault, NotAVault
-from core.vault.key_slots import STRICT, Policy, closed_slots
+from core.vault.key_slots import STRICT, Policy, closed_slots, decoded_slots, read_slots
 from core.vault.keys import Keys, Randomness
 from core.vault.slots import Secret, decode_slot, open_slot, refused
 
@@ -33,13 +33,10 @@ def open_backups(
     told = read_header(blobs)
     id, store = bytes.fromhex(told["vault"]), bytes.fromhex(told["store"])
     mine, damaged = [], None
-    for name, _ in sorted(blobs.list(names.KEYS)):
-        if (slot_id := id_in(name)) is None:
-            continue
+    lying = read_slots(blobs)
+    for slot_id, content in lying.items():
         try:
-            slot = decode_slot(blobs.read(name), id=slot_id, floor=policy.floor)
-        except BlobMissing:
-            continue
+            slot = decode_slot(content, id=slot_id, floor=policy.floor)
         except NotAVault as error:
             damaged = error  # somebody else's slot may be broken; mine may be whole
             continue
@@ -52,8 +49,9 @@ def open_backups(
             continue
         if seal_of(keys, told).hex() != told["seal"]:
             raise Damaged("The header of this vault was changed.")
-        if slot.id not in closed_slots(Backups(blobs, keys, store=store, random=random)):
-            return Backups(blobs, keys, store=store, random=random)
+        found = Backups(blobs, keys, store=store, random=random)
+        if slot.id not in closed_slots(found, decoded_slots(found, lying)):
+            return found
         # a slot that was removed and has been put back: another one may open with the same secret
     if damaged is not None and not mine:
         raise damaged

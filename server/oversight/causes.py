@@ -6,7 +6,7 @@ from typing import Literal
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from django.db.models import Count, OuterRef, Subquery
+from django.db.models import Count, Min, OuterRef, Subquery
 
 from core.content.errors import LinkError
 from core.content.kinds import KINDS
@@ -24,6 +24,9 @@ from server.runs.actions.beat import last_beat
 from server.runs.models import Copy, CopyState, LinedUp
 from server.storage.models import Store
 
+OWED_LONG = timedelta(days=3)
+OWED_LONG_AWAY = timedelta(days=35)
+"""For a drive that is taken out and comes back."""
 SILENT_AFTER = timedelta(seconds=60)
 """The scheduler gives a sign every ten seconds."""
 
@@ -72,7 +75,7 @@ def causes(
     order = ["late", "never", "due_soon", "no_plan"]
     by_device = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
-    office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes()]
+    office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes(now)]
     return [*office, *by_device, *_odd(by_id), *_undecided(rows), *_not_fitting(now, by_id, zone), *_offers(rows)]
 
 
@@ -187,11 +190,17 @@ def _cause_of(row: Standings, on_network: set[str], now: datetime) -> Cause | No
     return None
 
 
-def _store_causes() -> list[Cause]:
+def _store_causes(now: datetime) -> list[Cause]:
     found = []
     lacking = Copy.objects.filter(store=OuterRef("pk")).order_by().values("store").annotate(count=Count("id")).values("count")
     damaged, missing = lacking.filter(state=CopyState.PRESENT, intact=False), lacking.filter(state=CopyState.MISSING)
-    stores = Store.objects.annotate(damaged=Subquery(damaged), missing=Subquery(missing))
+    owed = Copy.objects.filter(store=OuterRef("pk"), state=CopyState.OWED).order_by().values("store")
+    stores = Store.objects.annotate(
+        damaged=Subquery(damaged),
+        missing=Subquery(missing),
+        owed_since=Subquery(owed.annotate(since=Min("asked_at")).values("since")),
+        owed=Subquery(owed.annotate(count=Count("id")).values("count")),
+    )
     for store in stores:
         if store.trouble:
             found.append(
@@ -216,6 +225,10 @@ def _store_causes() -> list[Cause]:
             is_or_are = "is" if store.missing == 1 else "are"
             says = f"{_backups(store.missing)} that should lie in {store.name} {is_or_are} missing there"
             found.append(Cause(code=f"lost {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
+        if store.owed and now - store.owed_since > (OWED_LONG_AWAY if store.comes_and_goes else OWED_LONG):
+            copies = f"{store.owed} {'copy' if store.owed == 1 else 'copies'}"
+            says = f"{copies} {'is' if store.owed == 1 else 'are'} owed to {store.name}, the oldest for {spoken(now - store.owed_since)}"
+            found.append(Cause(code=f"owed {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
     return found
 
 

@@ -17,7 +17,7 @@ from server.storage.models import Store
 
 
 def runs() -> QuerySet[Run]:
-    return Run.objects.select_related("device__holder", "device__team", "plan", "store", "by", "backup")
+    return Run.objects.select_related("device__holder", "device__team", "plan", "store", "fell_over_from", "by", "backup")
 
 
 def run(id: UUID) -> Run:

@@ -19,7 +19,7 @@ from core.content.errors import DeviceAway, PairingRefused
 from core.content.link import DeviceLink
 from core.errors import AtticError
 from core.schedule.clock import Ticks
-from core.vault.address import FolderAddress, StoreAddress, where_words
+from core.vault.address import BucketAddress, FolderAddress, StoreAddress, where_words
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreMissing
@@ -171,19 +171,23 @@ class PretendOutside:
         return Places(data=Path("/attic/data"), program=Path("/attic/program")).checked(path)
 
     def blobs_to_try(self, address: StoreAddress) -> BlobStore:
-        return self.stores.get(where_words(address), MemoryBlobs())
+        return self.blobs(address) if isinstance(address, BucketAddress) else self.stores.get(where_words(address), MemoryBlobs())
 
     def blobs(self, address: StoreAddress | str) -> BlobStore:
+        if isinstance(address, BucketAddress):
+            from adapters.stores.places import blobs_at
+
+            return blobs_at(address)
         where = address if isinstance(address, str) else where_words(address)
         if where not in self.stores:
             raise StoreMissing(f"The folder {where} is not there.")
         return self.stores[where]
 
     def create_vault(self, address: StoreAddress | str, passphrase: str, *, same_key_as: Vault | None = None) -> tuple[Vault, str]:
-        where = address if isinstance(address, str) else where_words(address)
-        self.stores[where] = MemoryBlobs()
+        if not isinstance(address, BucketAddress):
+            self.stores[address if isinstance(address, str) else where_words(address)] = MemoryBlobs()
         return create_vault(
-            self.stores[where],
+            self.blobs(address),
             passphrase=passphrase,
             key_file=b"k" * 32,
             now=self.now(),

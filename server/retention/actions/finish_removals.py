@@ -7,6 +7,7 @@ from datetime import datetime
 
 from django.db import transaction
 
+from core.vault.errors import StoreHolds
 from core.vault.vault import Vault
 from server.live import tell
 from server.people.clock import believe_clock
@@ -17,15 +18,24 @@ from server.transition import transition
 
 
 def finish_removals(store: Store, *, now: datetime, vault: Vault | None = None) -> int:
-    """How many the store has forgotten. Raises ClockInDoubt, StoreError, VaultError; what is left then leaves the next time."""
+    """How many the store has forgotten; what it holds on to stays, and says why.
+
+    Raises ClockInDoubt, StoreError, VaultError; what is left then leaves the next time.
+    """
     believe_clock()
     leaving = list(Copy.objects.filter(store=store, state=CopyState.REMOVING).order_by("id"))
     if not leaving:
         return 0
     vault = vault or opened(store)
+    gone = 0
     for copy in leaving:
-        vault.remove(copy.backup_id.bytes)
+        try:
+            vault.remove(copy.backup_id.bytes)
+        except StoreHolds as error:  # it lies there until its lock is over, and is said to
+            Copy.objects.filter(id=copy.id).update(cause=error.message[:600], remedy=error.remedy[:600])
+            continue
         with transaction.atomic():
-            transition(Copy, copy.id, CopyState.REMOVED, removed_at=now)
+            transition(Copy, copy.id, CopyState.REMOVED, removed_at=now, cause="", remedy="")
+        gone += 1
     tell("changed", "devices")
-    return len(leaving)
+    return gone

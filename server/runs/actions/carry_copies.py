@@ -14,12 +14,11 @@ from django.db.models.functions import RowNumber
 
 from core.schedule.quiet import not_before
 from core.vault.errors import Stopped, StoreError
-from core.vault.vault import Vault
 from server.live import tell
 from server.outside import outside
 from server.people.queries import office_zone
 from server.plans.models import PlanTarget
-from server.runs.actions.copy_backup import copy_backup
+from server.runs.actions.copy_backup import OpenStores, copy_backup
 from server.runs.models import Copy, CopyState
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Mode, Store
@@ -36,9 +35,9 @@ def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotoni
     store, began, arrived = Store.objects.get(id=store_id), seconds(), 0
     if store.mode != Mode.IN_USE or due_copies(store, now=outside().now()) is None:
         return 0
-    vaults: dict[UUID, Vault] = {}
+    stores = OpenStores()
     try:
-        vaults[store.id] = opened(store)
+        stores.put(store, opened(store))
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         _wait(store, error)
@@ -50,7 +49,7 @@ def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotoni
             Copy.objects.filter(id=row.id, state=CopyState.OWED).update(due_at=opens)
             continue
         pace = Paced(target.limit_bytes_per_second if target else None, seconds=seconds, sleep=sleep)
-        arrived += copy_backup(row.id, vaults=vaults, pace=pace)
+        arrived += copy_backup(row.id, stores=stores, pace=pace)
         if (state := Store.objects.filter(id=store_id).values_list("mode", "trouble").first()) is None or state != (Mode.IN_USE, ""):
             break
     return arrived

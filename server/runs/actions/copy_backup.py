@@ -41,6 +41,35 @@ Pace = Callable[[Copy, int, int], None]
 """(row, bytes that arrived, bytes of all): tells of it, and holds back where a limit says so. Raises Stopped."""
 
 
+class OpenStores:
+    """Stores that are open already, and between which of them something was copied just now."""
+
+    def __init__(self) -> None:
+        self._vaults: dict[UUID, Vault] = {}
+        self._settled: set[tuple[UUID, UUID]] = set()
+
+    def put(self, store: Store, vault: Vault) -> None:
+        self._vaults[store.id] = vault
+
+    def vault(self, store: Store) -> Vault:
+        """Raises AtticError; a store that cannot be opened is noted as such."""
+        if store.id not in self._vaults:
+            try:
+                self._vaults[store.id] = opened(store)
+            except StoreError as error:
+                note_trouble(store.id, error)
+                raise
+        return self._vaults[store.id]
+
+    def copied(self, backup: UUID, source: Store, target: Store, on_progress: Callable[[int, int], None]) -> CopyReport:
+        """Raises AtticError."""
+        pair = (source.id, target.id)
+        target_vault, settled = self.vault(target), pair in self._settled
+        report = copy(self.vault(source), target_vault, backups=[backup.bytes], on_progress=on_progress, settled=settled)
+        self._settled.add(pair)
+        return report
+
+
 def unhindered(row: Copy, done_bytes: int, total_bytes: int) -> None:
     """No limit, and nobody watches."""
 
@@ -78,13 +107,13 @@ def ask_copy(backup: Backup, store: Store, *, by: User) -> Copy:
     return row
 
 
-def copy_backup(copy_id: int, *, by: User | None = None, vaults: dict[UUID, Vault] | None = None, pace: Pace = unhindered) -> bool:
-    """Whether it lies there now. Idempotent: what has arrived is not sent again. `vaults`: stores that are open already."""
+def copy_backup(copy_id: int, *, by: User | None = None, stores: OpenStores | None = None, pace: Pace = unhindered) -> bool:
+    """Whether it lies there now. Idempotent: what has arrived is not sent again. `stores`: those that are open already."""
     row = _begun(copy_id)
     if row is None:
         return Copy.objects.filter(id=copy_id, state=CopyState.PRESENT).exists()
     try:
-        source, report = _copied(row, {} if vaults is None else vaults, pace)
+        source, report = _copied(row, stores or OpenStores(), pace)
     except Exception as error:  # whatever it is, the copy waits or ends with it
         _cut(row, error)
         return False
@@ -124,19 +153,15 @@ def _begun(copy_id: int) -> Copy | None:
     return row
 
 
-def _copied(row: Copy, vaults: dict[UUID, Vault], pace: Pace) -> tuple[Store, CopyReport]:
+def _copied(row: Copy, stores: OpenStores, pace: Pace) -> tuple[Store, CopyReport]:
     """From where. The other store has listed it when this returns. Raises AtticError."""
     source = _source_of(row)
     if source is None:
         raise Damaged("No store holds this backup intact.", remedy="Choose another moment, or run a check of the stores.")
-    for store in (row.store, source):
-        if store.id not in vaults:
-            vaults[store.id] = _opened(store)
-    target = vaults[row.store_id]
-    report = copy(vaults[source.id], target, backups=[row.backup_id.bytes], on_progress=lambda done, total: pace(row, done, total))
+    report = stores.copied(row.backup_id, source, row.store, lambda done, total: pace(row, done, total))
     if report.damaged:
         raise Damaged(next(iter(report.damaged.values())))
-    if row.backup_id.bytes not in target.backup_ids():
+    if not stores.vault(row.store).lists(row.backup_id.bytes):
         raise Damaged(f"{row.store.name} does not list the backup after it was written.", remedy="Run a check of this store.")
     return source, report
 
@@ -148,15 +173,6 @@ def _source_of(row: Copy) -> Store | None:
     return min(
         found, key=lambda store: (store.key_id != row.store.key_id, store.trouble != "", store.off_site, str(store.id)), default=None
     )
-
-
-def _opened(store: Store) -> Vault:
-    """Raises AtticError; a store that cannot be opened is noted as such."""
-    try:
-        return opened(store)
-    except StoreError as error:
-        note_trouble(store.id, error)
-        raise
 
 
 @transaction.atomic

@@ -128,9 +128,13 @@ class RunDetailSerializer(RunSerializer):
     stop_asked = serializers.BooleanField()
     stages = serializers.SerializerMethodField()
     before_id = serializers.SerializerMethodField(help_text="The device's run before this one, to compare with.")
+    fell_over_from = serializers.CharField(
+        source="fell_over_from.name", default="", help_text="The store of its plan that could not take it; empty when that one took it."
+    )
 
     class Meta(RunSerializer.Meta):
         fields = (
+            "fell_over_from",
             *RunSerializer.Meta.fields, "says", "progress", "skipped", "skipped_count", "left_out", "hold_until", "log", "attempts",
             "stop_asked", "next_try_at", "gives_up_at", "expected_seconds", "worked_seconds", "stages", "before_id",
         )  # fmt: skip

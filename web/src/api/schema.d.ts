@@ -4039,6 +4039,11 @@ export interface components {
         };
         /** @description One line of the history. */
         RunDetail: {
+            /**
+             * @description The store of its plan that could not take it; empty when that one took it.
+             * @default
+             */
+            fell_over_from: string;
             /** Format: uuid */
             readonly id: string;
             /** Format: uuid */

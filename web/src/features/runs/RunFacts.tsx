@@ -14,7 +14,10 @@ export function Facts({ run }: { run: Run }) {
       <h2>Facts</h2>
       <dl className="facts sheet pad">
         <dt>Store</dt>
-        <dd>{run.store_name}</dd>
+        <dd>
+          {run.store_name}
+          {run.fell_over_from && <div className="hint">{run.fell_over_from} could not take it; a copy is owed to it.</div>}
+        </dd>
         <dt>Started</dt>
         <dd>{run.started_at ? <When at={run.started_at} /> : 'not yet'}</dd>
         <dt>Finished</dt>

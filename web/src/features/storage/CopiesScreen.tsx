@@ -33,7 +33,7 @@ const COLUMNS: readonly Column<Copy>[] = [
   { head: 'Backup of', cell: (copy) => <CopyOf copy={copy} /> },
   { head: 'Taken', className: 'nowrap', cell: (copy) => <When at={copy.backup_at} /> },
   { head: 'To', className: 'nowrap', cell: (copy) => copy.store_name },
-  { head: 'Owed for', className: 'nowrap', cell: (copy) => <OwedSince copy={copy} /> },
+  { head: 'Owed since', className: 'nowrap', cell: (copy) => <OwedSince copy={copy} /> },
   { head: 'Wanted by', cell: (copy) => copy.by || 'its plan' },
   { head: 'How far', cell: (copy) => <CopyProgress copy={copy} /> },
 ];

@@ -4,7 +4,7 @@ import { Link } from 'react-router';
 import type { Schemas } from '../../api/client';
 import { counted, spoken } from '../../ui/format';
 import { Mark } from '../../ui/Mark';
-import { Age, When } from '../../ui/Office';
+import { Age, useNow, When } from '../../ui/Office';
 import { percentOf, secondsLeft } from './words';
 
 type Copy = Schemas['ComingCopy'];
@@ -32,6 +32,7 @@ export const CopyOf = ({ copy }: { copy: Copy }) => (
 export function CopyProgress({ copy }: { copy: Copy }) {
   const percent = percentOf(copy.progress);
   const left = secondsLeft(copy.progress);
+  const waits = useNow() < new Date(copy.due_at ?? 0);
   if (copy.state === 'copying') {
     if (percent === null) return <>begins</>;
     return (
@@ -47,8 +48,14 @@ export function CopyProgress({ copy }: { copy: Copy }) {
       {copy.state === 'failed' && copy.remedy}
       {copy.state === 'owed' && copy.due_at && (
         <span className="quiet">
-          {copy.cause ? `tried again ` : 'its turn from '}
-          <When at={copy.due_at} />
+          {waits ? (
+            <>
+              {copy.cause ? 'tried again ' : 'its turn from '}
+              <When at={copy.due_at} />
+            </>
+          ) : (
+            'waits for its turn'
+          )}
           {copy.attempts > 0 && `, after ${counted(copy.attempts, 'attempt')}`}
         </span>
       )}

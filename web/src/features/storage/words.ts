@@ -118,10 +118,10 @@ export function owedWords(sums: Sums | undefined): string {
   return parts.join(', ');
 }
 
-/** How far a copy is, from 0 to 100; nothing while its size is not known. */
+/** How far a copy is, from 0 to 99: it is whole once the store has listed it, and then it is on its way no more. */
 export function percentOf(progress: Schemas['CopyProgress']): number | null {
   const { done_bytes: done, total_bytes: total } = progress;
-  return done === undefined || !total ? null : Math.min(100, Math.floor((done * 100) / total));
+  return done === undefined || !total ? null : Math.min(99, Math.floor((done * 100) / total));
 }
 
 /** What remains of a copy, in seconds; nothing while that cannot be told. */
