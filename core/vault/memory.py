@@ -1,5 +1,6 @@
 """A blob store in memory: for tests, and for measuring without a disk."""
 
+import threading
 from collections.abc import Iterator
 from datetime import datetime
 
@@ -14,10 +15,13 @@ class MemoryBlobs:
 
     def __init__(self) -> None:
         self.held: dict[str, bytes] = {}
+        self._creating = threading.Lock()
 
     def create(self, name: str, content: Content) -> None:
-        if self.held.setdefault(name, whole := joined(content)) is not whole:
-            raise BlobExists(f"Object {name} exists.")
+        with self._creating:
+            if name in self.held:
+                raise BlobExists(f"Object {name} exists.")
+            self.held[name] = joined(content)
 
     def read(self, name: str, *, offset: int = 0, length: int | None = None) -> bytes:
         if name not in self.held:

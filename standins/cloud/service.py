@@ -74,6 +74,15 @@ class _Server(ThreadingHTTPServer):
 class _Request(BaseHTTPRequestHandler):
     server: _Server
     protocol_version = "HTTP/1.1"
+    disable_nagle_algorithm = True
+    wbufsize = 1 << 16
+    """Head and body leave together, so that nobody waits for an acknowledgement in between."""
+
+    def handle_expect_100(self) -> bool:
+        """Somebody waits for it before the body is sent."""
+        super().handle_expect_100()
+        self.wfile.flush()
+        return True
 
     def log_message(self, format: str, *args: Any) -> None:
         """Quiet: the page of the stand-ins counts requests instead."""

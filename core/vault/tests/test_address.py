@@ -1,0 +1,78 @@
+from unittest import TestCase
+
+from core.errors import BadInput
+from core.vault.address import (
+    FACTS,
+    BucketAddress,
+    DriveAddress,
+    FolderAddress,
+    Medium,
+    address_in_words,
+    address_of,
+    secrets_of,
+    settings_of,
+    where_words,
+)
+
+BUCKET = {
+    "bucket": "attic",
+    "prefix": "/office/",
+    "endpoint": "https://s3.example.net/",
+    "region": "",
+    "access_key": "k",
+    "secret_key": "s",
+}
+
+
+class Addresses(TestCase):
+    def test_every_medium_has_its_facts_and_its_address_says_which_it_is(self):
+        self.assertEqual(set(FACTS), set(Medium))
+        self.assertEqual({facts.address.medium for facts in FACTS.values()}, set(Medium))
+
+    def test_what_is_kept_and_what_is_sealed_make_the_address_again(self):
+        for medium, told in (("folder", {"path": "/srv/a"}), ("drive", {"path": "/media/b"}), ("bucket", BUCKET)):
+            found = address_of(medium, told)
+            self.assertEqual(address_of(medium, settings_of(found) | secrets_of(found)), found)
+            self.assertFalse(set(settings_of(found)) & set(FACTS[Medium(medium)].secrets))
+
+    def test_a_secret_stands_in_no_printed_address(self):
+        found = address_of("bucket", BUCKET | {"secret_key": "mudflat"})
+        self.assertNotIn("mudflat", repr(found) + where_words(found) + str(settings_of(found)))
+        self.assertEqual(secrets_of(found), {"secret_key": "mudflat"})
+
+    def test_the_same_place_is_told_in_the_same_words(self):
+        self.assertEqual(where_words(address_of("bucket", BUCKET)), "s3://attic/office at s3.example.net")
+        self.assertEqual(
+            where_words(address_of("bucket", BUCKET | {"prefix": "office", "access_key": "x"})), "s3://attic/office at s3.example.net"
+        )
+        self.assertEqual(where_words(address_of("folder", {"path": "/srv//a/"})), "/srv/a")
+        self.assertEqual(where_words(BucketAddress(bucket="attic")), "s3://attic")
+
+    def test_bad_settings_name_their_field(self):
+        cases = [
+            ("smoke", {}, "medium"), ("folder", {}, "path"), ("folder", {"path": "srv"}, "path"), ("folder", {"path": "/a/../etc"}, "path"),
+            ("folder", {"path": "/a\n"}, "path"), ("drive", {"path": ""}, "path"), ("folder", {"path": "/a", "bucket": "x"}, "bucket"),
+            ("folder", {"path": 7}, "path"), ("folder", {"path": "/" + "a" * 1001}, "path"), ("bucket", {}, "bucket"),
+            ("bucket", BUCKET | {"bucket": "Attic"}, "bucket"), ("bucket", BUCKET | {"bucket": "ab"}, "bucket"),
+            ("bucket", BUCKET | {"endpoint": "s3.example.net"}, "endpoint"), ("bucket", BUCKET | {"endpoint": "https://u:p@x"}, "endpoint"),
+            ("bucket", BUCKET | {"prefix": "a/../b"}, "prefix"), ("bucket", BUCKET | {"secret_key": ""}, "secret_key"),
+            ("bucket", BUCKET | {"access_key": ""}, "access_key"),
+        ]  # fmt: skip
+        for medium, told, field in cases:
+            with self.subTest(medium=medium, told=told), self.assertRaises(BadInput) as caught:
+                address_of(medium, told)
+            self.assertEqual(caught.exception.field, field)
+            self.assertTrue(caught.exception.remedy)
+
+    def test_as_the_command_line_takes_them(self):
+        self.assertEqual(address_in_words("backups"), FolderAddress(path="backups"))
+        self.assertEqual(
+            address_in_words("s3://attic/a/b", endpoint="http://x"), BucketAddress(bucket="attic", prefix="a/b", endpoint="http://x")
+        )
+        for words in ("s3:///a", "ftp://x/y"):
+            with self.assertRaises(BadInput):
+                address_in_words(words)
+
+    def test_only_a_drive_comes_and_goes_and_only_a_bucket_lies_outside(self):
+        self.assertEqual([medium for medium, facts in FACTS.items() if facts.comes_and_goes], [DriveAddress.medium])
+        self.assertEqual([medium for medium, facts in FACTS.items() if facts.outside], [BucketAddress.medium])
