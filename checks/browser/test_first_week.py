@@ -67,7 +67,7 @@ class FromNothingToARestore(BrowserTestCase):
         expect(page.get_by_role("main")).to_contain_text("No store yet")
         page.get_by_role("button", name="Add a store").click()
         page.get_by_label("Name", exact=True).fill("Server room")
-        page.get_by_label("Path on the server").fill(path)
+        page.get_by_label("Folder on the server").fill(path)
         page.get_by_label("Passphrase", exact=True).fill("tide and chalk and rope")
         page.get_by_label("Passphrase again").fill("tide and chalk and hope")
         page.get_by_role("button", name="Prepare the store").click()

@@ -45,7 +45,7 @@ class ANewFleet(BrowserTestCase):
         page = self.page
         self.open("/storage/add")
         page.get_by_label("Name", exact=True).fill("Server room")
-        page.get_by_label("Path on the server").fill(str(self.data / "stores" / "errand"))
+        page.get_by_label("Folder on the server").fill(str(self.data / "stores" / "errand"))
         page.get_by_label("Passphrase", exact=True).fill("tide and chalk and rope")
         page.get_by_label("Passphrase again").fill("tide and chalk and rope")
         page.get_by_role("button", name="Prepare the store").click()

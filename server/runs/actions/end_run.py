@@ -18,16 +18,18 @@ from core.schedule.retry import Class, class_of, next_try
 from core.units import spoken
 from core.vault.capture import Captured
 from core.vault.errors import Stopped
-from server.jobs import defer_after_run, defer_tick
+from server.jobs import defer_after_run, defer_copies, defer_tick
 from server.live import tell
+from server.outside import outside
 from server.people.clock import in_doubt
 from server.plans.choices import choices, kinds_taken
 from server.runs.convert import told_kinds
 from server.runs.left_out import MOST_NAMED, accepted_of, told_skipped
-from server.runs.models import OCCASION_WORDS, Backup, Copy, Occasion, Run, RunState
+from server.runs.models import OCCASION_WORDS, Backup, Copy, CopyState, Occasion, Run, RunState
 from server.runs.queries import trusted_before
 from server.runs.sentences import closing_sentence, log_line
 from server.storage.actions.note_newest import note_newest
+from server.storage.models import Mode
 from server.transition import held, move
 from server.unforeseen import ending_of
 
@@ -52,6 +54,7 @@ def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost:
     )  # fmt: skip
     Copy.objects.create(backup=backup, store=run.store)
     note_newest(run.store_id, backup.id)
+    _owe_copies(run, backup)
     if not going:
         return run
     run.backup = backup
@@ -76,6 +79,21 @@ def ended_well(run_id: UUID, captured: Captured, *, worked_seconds: float, cost:
         _log(run, manifest.finished_at, "It has far fewer items than the backup before: somebody has to look whether that is right.")
     run_ended(run)
     return run
+
+
+def _owe_copies(run: Run, backup: Backup) -> None:
+    """To the other stores of its plan, from the moment in which it exists: nobody is told meanwhile that it lies everywhere.
+
+    The newest backup is one that every rule keeps. What older ones are owed is found out by the clock.
+    """
+    if run.plan is None or backup.in_doubt or backup.suspect:
+        return
+    now = outside().now()
+    for target in run.plan.targets.exclude(store=run.store).filter(store__mode=Mode.IN_USE):
+        due = now + timedelta(minutes=target.delay_minutes)
+        Copy.objects.create(backup=backup, store_id=target.store_id, state=CopyState.OWED, asked_at=now, due_at=due)
+        defer_copies(target.store_id)
+        tell("changed", "copies")
 
 
 def _lacking(run: Run, captured: Captured) -> list[dict[str, Any]]:

@@ -17,7 +17,7 @@ const COLUMNS: readonly Column<Backup>[] = [
   { head: 'Where', className: 'nowrap', cell: (backup) => <Where backup={backup} /> },
   { head: 'Size', number: true, cell: (backup) => <Bytes count={backup.size_bytes} /> },
   { head: 'Kept because', cell: (backup) => whyShort(backup.kept) },
-  { head: 'Is removed on', className: 'nowrap', cell: (backup) => backup.kept.map(falls).join(', ') },
+  { head: 'Is removed on', className: 'nowrap', cell: (backup) => [...new Set(backup.kept.map(falls))].join(', ') },
 ];
 
 export function Moments({ id }: { id: string }) {
@@ -81,7 +81,7 @@ function falls(kept: Schemas['Kept']): string {
 }
 
 function whyShort(kept: Schemas['Kept'][]): string {
-  const why = kept.flatMap((one) => one.why);
+  const why = [...new Set(kept.flatMap((one) => one.why))];
   const held = why.filter((one) => one.startsWith('on hold'));
   const [first = 'no rule any more', ...others] = [...held, ...why.filter((one) => !held.includes(one))];
   return others.length ? `${first}, and ${counted(others.length, 'more reason')}` : first;

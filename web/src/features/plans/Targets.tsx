@@ -82,12 +82,12 @@ function OneTarget({ target, n, options, put, move, remove }: OneProps) {
         />
         <div className="row-end">
           {n > 0 && (
-            <Button type="button" size="sm" variant="outline-secondary" aria-label={`${name} earlier`} onClick={move}>
+            <Button type="button" size="sm" variant="outline-secondary" aria-label={`Earlier: ${name}`} onClick={move}>
               Earlier
             </Button>
           )}
           {remove && (
-            <Button type="button" size="sm" variant="outline-secondary" aria-label={`No copies to ${name}`} onClick={remove}>
+            <Button type="button" size="sm" variant="outline-secondary" aria-label={`Leave out ${name}`} onClick={remove}>
               Leave out
             </Button>
           )}

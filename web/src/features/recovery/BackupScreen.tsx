@@ -110,6 +110,15 @@ function Note({ backup, mayChange }: { backup: Backup; mayChange: boolean }) {
   );
 }
 
+/** Of the backup, wherever it lies. */
+function HoldButton({ held, onHold, onRelease }: { held: boolean; onHold: () => void; onRelease: () => void }) {
+  return (
+    <Button size="sm" variant="outline-primary" onClick={held ? onRelease : onHold}>
+      {held ? 'Release the hold' : 'Hold it'}
+    </Button>
+  );
+}
+
 function Kept({ backup }: { backup: Backup }) {
   const may = useMay();
   const [asking, setAsking] = useState(false);
@@ -127,7 +136,7 @@ function Kept({ backup }: { backup: Backup }) {
   return (
     <section className="sheet pad mb-3" aria-label="Why it is kept">
       <Refused problem={problem} />
-      {backup.kept.map((kept) => (
+      {backup.kept.map((kept, n) => (
         <div key={kept.store_id} className="head mb-0">
           <div>
             {kept.kept ? (
@@ -141,16 +150,9 @@ function Kept({ backup }: { backup: Backup }) {
               <strong>No rule keeps it in {kept.store_name} any more: it leaves after the next run.</strong>
             )}
           </div>
-          {mayHold &&
-            (backup.hold_reason ? (
-              <Button size="sm" variant="outline-primary" onClick={() => release.go()}>
-                Release the hold
-              </Button>
-            ) : (
-              <Button size="sm" variant="outline-primary" onClick={() => setAsking(true)}>
-                Hold it
-              </Button>
-            ))}
+          {n === 0 && mayHold && (
+            <HoldButton held={backup.hold_reason !== ''} onHold={() => setAsking(true)} onRelease={() => release.go()} />
+          )}
         </div>
       ))}
       {asking && (

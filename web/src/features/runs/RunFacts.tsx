@@ -7,6 +7,13 @@ import { TimeOfDay, When } from '../../ui/Office';
 
 type Run = Schemas['RunDetail'];
 
+const whereTo = (run: Run) => (
+  <>
+    {run.store_name}
+    {run.fell_over_from && <div className="hint">{run.fell_over_from} could not take it; a copy is owed to it.</div>}
+  </>
+);
+
 export function Facts({ run }: { run: Run }) {
   const good = run.state === 'complete' || run.state === 'partial';
   return (
@@ -14,10 +21,7 @@ export function Facts({ run }: { run: Run }) {
       <h2>Facts</h2>
       <dl className="facts sheet pad">
         <dt>Store</dt>
-        <dd>
-          {run.store_name}
-          {run.fell_over_from && <div className="hint">{run.fell_over_from} could not take it; a copy is owed to it.</div>}
-        </dd>
+        <dd>{whereTo(run)}</dd>
         <dt>Started</dt>
         <dd>{run.started_at ? <When at={run.started_at} /> : 'not yet'}</dd>
         <dt>Finished</dt>

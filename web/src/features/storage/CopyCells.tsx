@@ -32,7 +32,7 @@ export const CopyOf = ({ copy }: { copy: Copy }) => (
 export function CopyProgress({ copy }: { copy: Copy }) {
   const percent = percentOf(copy.progress);
   const left = secondsLeft(copy.progress);
-  const waits = useNow() < new Date(copy.due_at ?? 0);
+  const waits = useNow() < new Date(copy.due_at ?? 0).getTime();
   if (copy.state === 'copying') {
     if (percent === null) return <>begins</>;
     return (
