@@ -84,6 +84,8 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "create_store": ("stores", {"name": "S", "path": "/stores/s", "passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE, "allowance_bytes": 5_000_000}),
             "attach_store": ("stores/attach", {"name": "A", "path": "/stores/s", "passphrase": PASSPHRASE, "allowance_bytes": None}),
             "change_store": (f"stores/{store}", {"name": "S", "allowance_bytes": 9_000_000, "off_site": True, "max_writers": 2, "path": ""}),
+            "take_found": (f"stores/{store}/found", {"key": "k", "device": None}),
+            "give_back_found": (f"stores/{store}/give-back", {"device": str(device)}),
             "set_store_mode": (f"stores/{store}/mode", {"mode": "in_use", "why": "w"}),
             "try_place": ("stores/try", {"medium": "folder", "path": "/stores/t", "address": {}}),
             "prove_passphrase": (f"stores/{store}/prove-passphrase", {"passphrase": PASSPHRASE}),

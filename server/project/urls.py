@@ -145,6 +145,8 @@ api = [
     path("copies", copies.CopiesView.as_view()),
     path("copies/sums", copies.CopySumsView.as_view()),
     path("copies/<int:id>/withdraw", copies.WithdrawCopyView.as_view()),
+    path("stores/<uuid:id>/found", differences.FoundView.as_view()),
+    path("stores/<uuid:id>/give-back", differences.GiveBackView.as_view()),
     path("stores/<uuid:id>/copies", copies.HurryCopiesView.as_view()),
     path("copies/<int:id>/give-up", differences.GiveUpView.as_view()),
     path("server-key", server_key.ServerKeyView.as_view()),

@@ -207,6 +207,9 @@ class Backup(models.Model):
     occasion = models.CharField(max_length=20, choices=Occasion, blank=True)
     note = models.CharField(max_length=200, blank=True)
     brought_in_from = models.CharField(max_length=300, blank=True, help_text="Name of what it was brought in from; empty for our own.")
+    found_in = models.ForeignKey(
+        Store, null=True, on_delete=models.SET_NULL, related_name="+", help_text="The store that it was found in and taken in from."
+    )
     hold_reason = models.CharField(max_length=200, blank=True)
     hold_until = models.DateField(null=True, help_text="Last day of the hold; empty until it is released.")
     hold_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
@@ -282,6 +285,8 @@ class Stray(models.Model):
     store = models.ForeignKey(Store, on_delete=models.CASCADE, related_name="strays")
     backup_id = models.UUIDField(help_text="The id of its manifest.")
     device = models.ForeignKey(Device, null=True, on_delete=models.CASCADE, help_text="Empty when the register does not know it.")
+    device_key = models.CharField(max_length=200, default="", help_text="What the backup calls its device.")
+    told = models.JSONField(default=dict, help_text="{name, holder, team, serial, family} of the device, as the backup tells.")
     device_words = models.CharField(max_length=300, help_text="What the backup says of its device.")
     finished_at = models.DateTimeField()
     items = models.IntegerField()

@@ -76,7 +76,10 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
     if plan is None:
         raise Stopped("The plan of this run is gone.", remedy="Give the device another plan.")
     room, history = room_in(run.store, vault), read_and_stored(device)
-    told = {"name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else ""}
+    told = {
+        "name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else "",
+        "serial": device.serial, "family": device.family,
+    }  # fmt: skip
     request = Request(
         device=str(device.id),
         device_told=told,

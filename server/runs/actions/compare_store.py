@@ -128,12 +128,16 @@ def _strays(store: Store, vault: Vault, there: set[UUID], now: datetime) -> int:
         told = " ".join(str(manifest.device_told.get(name, "")) for name in ("name", "holder", "team")).strip()
         rows.append(
             Stray(
-                store=store, backup_id=id, device_id=devices.get(manifest.device), device_words=(told or manifest.device)[:300],
+                store=store, backup_id=id, device_id=devices.get(manifest.device), device_key=manifest.device[:200],
+                told={name: str(value)[:200] for name, value in list(manifest.device_told.items())[:20]},
+                device_words=(told or manifest.device)[:300],
                 finished_at=manifest.finished_at, items=manifest.items, size_bytes=manifest.size_bytes, found_at=now,
             )
         )  # fmt: skip
     Stray.objects.filter(store=store).exclude(backup_id__in=[row.backup_id for row in rows]).delete()
-    Stray.objects.bulk_create(rows, ignore_conflicts=True)
+    Stray.objects.bulk_create(
+        rows, update_conflicts=True, unique_fields=["store", "backup_id"], update_fields=["device", "device_key", "told", "device_words"]
+    )
     return len(rows)
 
 

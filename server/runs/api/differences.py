@@ -3,15 +3,18 @@
 from typing import Any
 from uuid import UUID
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from core.recovery.matching import Ground
 from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
 from server.runs.actions.compare_store import adopt, ask_compare, give_up_missing
+from server.runs.actions.take_found import give_back, take_found
+from server.runs.found import FoundDevice, found_devices, taken_in
 from server.runs.models import Copy, Stray
 from server.runs.queries import copies_in_question, copy_by_id, stray, strays
 from server.storage.actions.accept_store import accept_store
@@ -100,4 +103,98 @@ class GiveUpView(APIView):
     @extend_schema(operation_id="give_up_missing", request=None, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
         give_up_missing(copy_by_id(id), by=request.user)
+        return Response(status=204)
+
+
+class EvidenceSerializer(serializers.Serializer):
+    """A known device that a found one may be, and what speaks for it and against it."""
+
+    device_id = serializers.UUIDField()
+    device_name = serializers.CharField()
+    holder = serializers.CharField()
+    grounds = serializers.ListField(child=serializers.ChoiceField(choices=[(ground.value, ground.value) for ground in Ground]))
+    other_serial = serializers.BooleanField()
+    overlaps = serializers.BooleanField()
+
+
+class FoundDeviceSerializer(serializers.Serializer):
+    """A device that the store holds backups of and the list does not know."""
+
+    key = serializers.CharField()
+    name = serializers.SerializerMethodField()
+    holder = serializers.SerializerMethodField()
+    serial = serializers.SerializerMethodField()
+    backups = serializers.IntegerField()
+    first = serializers.DateTimeField()
+    last = serializers.DateTimeField()
+    size_bytes = serializers.IntegerField(help_text="Of its newest backup.")
+    proposed = serializers.SerializerMethodField()
+
+    def get_name(self, found: FoundDevice) -> str:
+        return str(found.told.get("name", ""))
+
+    def get_holder(self, found: FoundDevice) -> str:
+        return str(found.told.get("holder", ""))
+
+    def get_serial(self, found: FoundDevice) -> str:
+        return str(found.told.get("serial", ""))
+
+    @extend_schema_field(EvidenceSerializer(many=True))
+    def get_proposed(self, found: FoundDevice) -> Any:
+        rows = [
+            {
+                "device_id": device.id, "device_name": device.name, "holder": device.holder.name, "grounds": list(one.grounds),
+                "other_serial": one.other_serial, "overlaps": one.overlaps,
+            }
+            for device, one in found.proposed
+        ]  # fmt: skip
+        return EvidenceSerializer(rows, many=True).data
+
+
+class TakenInSerializer(serializers.Serializer):
+    """What was found there and taken in, and may be given back."""
+
+    device_id = serializers.UUIDField(source="device.id")
+    device_name = serializers.CharField(source="device.name")
+    holder = serializers.CharField(source="device.holder.name")
+    backups = serializers.IntegerField()
+
+
+class FoundThereSerializer(serializers.Serializer):
+    found = FoundDeviceSerializer(many=True)
+    taken_in = TakenInSerializer(many=True)
+
+
+class TakeFoundSerializer(serializers.Serializer):
+    key = serializers.CharField(max_length=200)
+    device = serializers.UUIDField(allow_null=True, help_text="Of the list; empty puts it into the register anew.")
+
+
+class FoundView(APIView):
+    own_transactions = True
+    writes = May.SET_UP
+
+    @extend_schema(operation_id="found_in_store", responses=FoundThereSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        store = store_by_id(id)
+        return Response(FoundThereSerializer({"found": found_devices(store), "taken_in": taken_in(store)}).data)
+
+    @extend_schema(operation_id="take_found", request=TakeFoundSerializer, responses={204: None})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = TakeFoundSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        device = given.validated_data["device"]
+        known = device_by_id(device) if device else None
+        take_found(store_by_id(id), given.validated_data["key"], device=known, by=request.user)
+        return Response(status=204)
+
+
+class GiveBackView(APIView):
+    writes = May.SET_UP
+
+    @extend_schema(operation_id="give_back_found", request=DeviceChoiceSerializer, responses={204: None})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = DeviceChoiceSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        give_back(store_by_id(id), device_by_id(given.validated_data["device"]), by=request.user)
         return Response(status=204)

@@ -13,6 +13,7 @@ from core.vault.address import FACTS, DriveAddress, FolderAddress, StoreAddress,
 from core.vault.keys import check_new_passphrase
 from core.vault.vault import Vault
 from server.api.problems import Conflict
+from server.jobs import defer_compare
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -113,4 +114,5 @@ def _record(name: str, address: StoreAddress, vault: Vault, allowance_bytes: int
         off_site=FACTS[address.medium].outside, **columns_of(address), **totals(vault, now=now),
     )  # fmt: skip
     write_journal(who=by, what="store.added", says=says, at=now, store=store.id)
+    defer_compare(store.id)  # what lies there already is told at once
     return store

@@ -1727,6 +1727,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["found_in_store"];
+        put?: never;
+        post: operations["take_found"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/give-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["give_back_found"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/mode": {
         parameters: {
             query?: never;
@@ -2568,6 +2600,16 @@ export interface components {
             who: string;
             says: string;
         };
+        /** @description A known device that a found one may be, and what speaks for it and against it. */
+        Evidence: {
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            grounds: components["schemas"]["GroundsEnum"][];
+            other_serial: boolean;
+            overlaps: boolean;
+        };
         /** @description A folder, an album or an app that is left out. */
         Exclusion: {
             kind: components["schemas"]["KindEnum"];
@@ -2619,6 +2661,21 @@ export interface components {
             /** Format: date-time */
             newest_at?: string | null;
         };
+        /** @description A device that the store holds backups of and the list does not know. */
+        FoundDevice: {
+            key: string;
+            readonly name: string;
+            readonly holder: string;
+            readonly serial: string;
+            backups: number;
+            /** Format: date-time */
+            first: string;
+            /** Format: date-time */
+            last: string;
+            /** @description Of its newest backup. */
+            size_bytes: number;
+            readonly proposed: components["schemas"]["Evidence"][];
+        };
         /** @description What there is of a kind. */
         FoundKind: {
             kind: string;
@@ -2630,6 +2687,18 @@ export interface components {
             newest_at: string | null;
             largest: components["schemas"]["LargeItem"][];
         };
+        FoundThere: {
+            found: components["schemas"]["FoundDevice"][];
+            taken_in: components["schemas"]["TakenIn"][];
+        };
+        /**
+         * @description * `id` - id
+         *     * `serial` - serial
+         *     * `holder_and_name` - holder_and_name
+         *     * `holder` - holder
+         * @enum {string}
+         */
+        GroundsEnum: "id" | "serial" | "holder_and_name" | "holder";
         Guide: {
             code: string;
             label: string;
@@ -4495,6 +4564,14 @@ export interface components {
             /** Format: date-time */
             readonly found_at: string;
         };
+        TakeFoundRequest: {
+            key: string;
+            /**
+             * Format: uuid
+             * @description Of the list; empty puts it into the register anew.
+             */
+            device: string | null;
+        };
         TakeRequest: {
             /** Format: uuid */
             device: string;
@@ -4502,6 +4579,14 @@ export interface components {
             store: string;
             /** @description ISO 8601; without an offset it is in the office's zone. */
             moment: string;
+        };
+        /** @description What was found there and taken in, and may be given back. */
+        TakenIn: {
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            backups: number;
         };
         /**
          * @description * `device` - Device
@@ -8800,6 +8885,99 @@ export interface operations {
         responses: {
             /** @description No response body */
             202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    found_in_store: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundThere"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_found: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeFoundRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    give_back_found: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceChoiceRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

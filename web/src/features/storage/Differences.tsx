@@ -8,23 +8,20 @@ import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
-import { Bytes } from '../../ui/Bytes';
-import { grouped } from '../../ui/format';
 import { When } from '../../ui/Office';
 import { Failed, Refused } from '../../ui/States';
 import { copyStateWords } from './words';
 
-type Stray = Schemas['Stray'];
 type CopyInQuestion = Schemas['CopyInQuestion'];
 
-export function Differences({ storeId, storeName }: { storeId: string; storeName: string }) {
+export function Differences({ storeId }: { storeId: string }) {
   const found = useQuery({
     queryKey: key('stores', storeId, 'differences'),
     queryFn: () => told(client.GET('/api/stores/{id}/differences', { params: { path: { id: storeId } } })),
   });
   if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  if (!found.data || found.data.strays.length + found.data.copies.length === 0) return null;
-  const { strays, copies } = found.data;
+  if (!found.data || found.data.copies.length === 0) return null;
+  const { copies } = found.data;
   return (
     <section className="mb-3" aria-label="Differences">
       <h2>
@@ -35,9 +32,6 @@ export function Differences({ storeId, storeName }: { storeId: string; storeName
           <tbody>
             {copies.map((copy) => (
               <CopyRow key={copy.id} copy={copy} />
-            ))}
-            {strays.map((stray) => (
-              <StrayRow key={stray.id} stray={stray} storeName={storeName} />
             ))}
           </tbody>
         </table>
@@ -86,36 +80,6 @@ function CopyRow({ copy }: { copy: CopyInQuestion }) {
   );
 }
 
-function StrayRow({ stray, storeName }: { stray: Stray; storeName: string }) {
-  const may = useMay();
-  const adopt = useAct(
-    (device: string) => client.POST('/api/strays/{id}/adopt', { params: { path: { id: stray.id } }, body: { device } }),
-    ['store', 'backup'],
-  );
-  const device = stray.device_id;
-  return (
-    <tr>
-      <td className="nowrap">not in the list</td>
-      <td>
-        {storeName} holds a backup of {stray.device_words} of <When at={stray.finished_at} />, {grouped(stray.items)} items,{' '}
-        <Bytes count={stray.size_bytes} />.
-        {!device && (
-          <div className="hint">Its device is not in the register. Restore from it on the command line, or register the device first.</div>
-        )}
-        <Refused problem={adopt.problem} />
-      </td>
-      <td className="num">
-        {device && may('keep') && (
-          <Button size="sm" variant="outline-primary" disabled={adopt.busy} onClick={() => adopt.go(device)}>
-            Take it into the list
-          </Button>
-        )}
-      </td>
-    </tr>
-  );
-}
-
-/** An older copy of a drive in place of the one that is lost for good: asked twice, because what it lacks is given up with it. */
 export function Accept({ store }: { store: Schemas['Store'] }) {
   const [sure, setSure] = useState(false);
   const accept = useAct(() => client.POST('/api/stores/{id}/accept', { params: { path: { id: store.id } } }), 'store');

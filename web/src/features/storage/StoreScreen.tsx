@@ -17,6 +17,7 @@ import { FailedScreen, Heading } from '../../ui/Screen';
 import { Empty, Loading, Refused } from '../../ui/States';
 import { ChangeMode, ChangeStore, ModeNote } from './ChangeStore';
 import { Accept, Differences } from './Differences';
+import { Found } from './Found';
 import { useCopySums } from './queries';
 import { StoreMark } from './StoreMark';
 import { mediumWord, owedWords } from './words';
@@ -46,14 +47,15 @@ export function StoreScreen() {
           {found.trouble_code === 'store.older_copy' && may('set_up') && <Accept store={found} />}
         </div>
       )}
-      <Differences storeId={found.id} storeName={found.name} />
+      <Differences storeId={found.id} />
+      <Found store={found} />
       <div className="cols">
         <section>
           <h2>
             Whose bytes <small>shared ones are divided among those that need them</small>
           </h2>
           <div className="sheet scroll">
-            {found.occupancies.length === 0 && <Empty>No device has a backup here yet.</Empty>}
+            {found.occupancies.length === 0 && <Empty>No device of the list has a backup here yet.</Empty>}
             {found.occupancies.length > 0 && <Occupancies store={found} />}
           </div>
         </section>

@@ -6,6 +6,7 @@ import {
   ADDRESS_PARTS,
   codeGroups,
   copyStateWords,
+  evidenceWords,
   officeSentence,
   owedWords,
   percentOf,
@@ -81,3 +82,12 @@ test('the rights that are asked for name this bucket and this part of it, and th
 test('what is secret of an address is typed as a password', () => {
   expect(ADDRESS_PARTS.bucket.filter((part) => part.secret).map((part) => part.name)).toEqual(['secret_key']);
 });
+
+test.each([
+  [{ grounds: ['id'] as const, other_serial: false, overlaps: false }, 'its backups carry the id that the list has'],
+  [{ grounds: ['serial', 'holder'] as const, other_serial: false, overlaps: false }, 'the same serial number, the same holder'],
+  [
+    { grounds: ['holder'] as const, other_serial: true, overlaps: true },
+    'the same holder; but another serial number, and it has backups of its own from the same time',
+  ],
+])('what speaks for a known device: %o', (one, words) => expect(evidenceWords({ ...one, grounds: [...one.grounds] })).toBe(words));

@@ -157,3 +157,21 @@ export function officeSentence(stores: readonly Pick<Store, 'mode' | 'off_site' 
   if (!owed && !failed) parts.push('Every backup lies in each store that its plan names.');
   return parts.join(' ');
 }
+
+type Evidence = Schemas['Evidence'];
+
+const GROUNDS: Record<Evidence['grounds'][number], string> = {
+  id: 'its backups carry the id that the list has',
+  serial: 'the same serial number',
+  holder_and_name: 'the same holder and name',
+  holder: 'the same holder',
+};
+
+/** Why a known device is proposed for a found one, and what speaks against it. */
+export function evidenceWords(one: Pick<Evidence, 'grounds' | 'other_serial' | 'overlaps'>): string {
+  const against = [one.other_serial && 'another serial number', one.overlaps && 'it has backups of its own from the same time'].filter(
+    Boolean,
+  );
+  const why = one.grounds.map((ground) => GROUNDS[ground]).join(', ');
+  return against.length ? `${why}; but ${against.join(', and ')}` : why;
+}

@@ -1,0 +1,98 @@
+"""Take the backups of a found device into the list, under a known device or a new entry of the register; and undo it.
+
+What was found is on hold until somebody has seen what the rule would do to it and releases it.
+"""
+
+from uuid import UUID
+
+from django.db import transaction
+
+from core.errors import AtticError
+from server.api.problems import Conflict
+from server.fleet.actions.register_found import register_found
+from server.fleet.models import Device
+from server.jobs import defer_compare
+from server.live import tell
+from server.locks import lock_device
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.runs.convert import told_kinds
+from server.runs.models import Backup, Copy, CopyState, Stray
+from server.storage.models import Store
+from server.storage.queries import opened
+from server.transition import move
+
+
+def take_found(store: Store, key: str, *, device: Device | None, by: User) -> Device:
+    """Without a `device` a new entry of the register. Raises Conflict, StoreError, VaultError."""
+    strays = list(Stray.objects.filter(store=store, device_key=key))
+    if not strays:
+        raise Conflict("Nothing of this device waits to be taken in.", remedy="Load the page again.")
+    vault = opened(store)
+    manifests = {}
+    for stray in strays:
+        try:
+            manifests[stray.id] = vault.manifest(stray.backup_id.bytes)
+        except AtticError:  # one that cannot be read stays where it is, in the list of what is found
+            continue
+    if not manifests:
+        raise Conflict("None of these backups can be read.", remedy="Check the store.")
+    with transaction.atomic():
+        owner = device or register_found(strays[0].told, id=_id(key), by=by)
+        lock_device(owner.id)
+        for stray in strays:
+            if stray.id in manifests:
+                _take(stray, manifests[stray.id], owner, by)
+        says = f"{len(manifests)} backups found in {store.name} were taken in as those of {owner.name} of {owner.holder.name}, on hold."
+        write_journal(who=by, what="store.found_taken", says=says, at=outside().now(), device=owner.id, store=store.id)
+        tell("changed", "devices")
+        tell("changed", "stores")
+    return owner
+
+
+def _take(stray: Stray, manifest: object, owner: Device, by: User) -> None:
+    now = outside().now()
+    found = {
+        "device": owner, "finished_at": manifest.finished_at, "items": manifest.items, "size_bytes": manifest.size_bytes,  # type: ignore[attr-defined]
+        "kinds": told_kinds(manifest), "family": owner.family, "note": manifest.note[:200], "in_doubt": manifest.finished_at > now,  # type: ignore[arg-type,attr-defined]
+        "found_in": stray.store, "hold_by": by,
+        "hold_reason": f"found in {stray.store.name}: see what the rule would do, then release it"[:200],
+    }  # fmt: skip
+    backup, _ = Backup.objects.get_or_create(id=stray.backup_id, defaults=found)
+    row = Copy.objects.select_for_update(of=("self",)).filter(backup=backup, store=stray.store).first()
+    if row is None:
+        Copy.objects.create(backup=backup, store=stray.store)
+    elif row.state in (CopyState.MISSING, CopyState.REMOVED):
+        move(row, CopyState.PRESENT, intact=True, damaged={}, removed_at=None, removed_why="", cause="", remedy="")
+    stray.delete()
+
+
+@transaction.atomic
+def give_back(store: Store, device: Device, *, by: User) -> int:
+    """Undo: the list forgets what was taken in from there; how many. The store keeps it, and it is found again. Raises Conflict."""
+    lock_device(device.id)
+    backups = Backup.objects.select_for_update(of=("self",)).filter(found_in=store, device=device)
+    if not backups:
+        raise Conflict("Nothing of this device was taken in from there.", remedy="Load the page again.")
+    if backups.filter(restores__isnull=False).exists():  # through the column's own name: restores belong to an app further right
+        raise Conflict("One of these backups was restored from.", remedy="What was restored stays on record; keep them.")
+    elsewhere = backups.filter(copies__state=CopyState.PRESENT).exclude(copies__store=store)
+    if elsewhere.exists():
+        raise Conflict("One of these backups was copied into another store meanwhile.", remedy="Keep them.")
+    count = len(backups)
+    Copy.objects.filter(backup__in=[backup.id for backup in backups]).delete()
+    Backup.objects.filter(id__in=[backup.id for backup in backups]).delete()
+    says = f"{count} backups of {device.name} that were taken in from {store.name} were given back; the store still holds them."
+    write_journal(who=by, what="store.found_given_back", says=says, at=outside().now(), device=device.id, store=store.id)
+    defer_compare(store.id)
+    tell("changed", "devices")
+    return count
+
+
+def _id(key: str) -> UUID | None:
+    """The id that the server which made the backups gave the device, if it is one."""
+    try:
+        return UUID(key)
+    except ValueError:
+        return None
