@@ -20,6 +20,7 @@ from core.schedule.clock import Ticks
 from core.vault.address import StoreAddress
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
+from core.vault.key_slots import Policy
 from core.vault.vault import Vault
 
 
@@ -103,6 +104,8 @@ class Outside(Protocol):
     """Devices, stores, keys, time and randomness."""
 
     limits: VaultLimits
+    slot_policy: Policy
+    """What guessing a passphrase must cost."""
     exports: Path
     """Folder for files that a restore made."""
     incoming: Path

@@ -17,6 +17,7 @@ from demo.office import PASSWORD
 from server.outside import outside
 from server.project.env import Env
 from server.runs.models import Backup, Run
+from server.storage.convert import address
 from server.storage.models import Store
 
 DAYS = 17
@@ -57,7 +58,7 @@ class TheDemoOffice(BrowserTestCase):
     def _history_is_real(self):
         """What the stores hold is what the database says, and all of it can be read."""
         for store in Store.objects.all():
-            vault = outside().open_vault(store.where)
+            vault = outside().open_vault(address(store))
             report = check(vault, percent=100)
             self.assertEqual([entry.object for entry in report.damaged], [])
             for _ in range(60):  # the workers go on meanwhile: a backup lies in the store a moment before its row, and a moment after

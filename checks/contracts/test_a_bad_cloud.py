@@ -89,7 +89,8 @@ class ADayOfCopying(TestCase):
 class Signatures(TestCase):
     """AWS Signature Version 4: signed by botocore, which its authors keep, and checked by the simulated cloud."""
 
-    NOW = datetime.now(UTC)
+    def setUp(self):
+        self.now = datetime.now(UTC)
 
     def signed(self, method: str, url: str, body: bytes = b"", **headers: str) -> tuple[str, str, dict[str, str]]:
         request = AWSRequest(method=method, url=url, data=body, headers=headers)
@@ -110,7 +111,7 @@ class Signatures(TestCase):
         for method, path, body in cases:
             with self.subTest(path=path):
                 raw, query, headers = self.signed(method, f"http://127.0.0.1:9000{path}", body)
-                told = {"keys": {KEY: SECRET}, "now": self.NOW}
+                told = {"keys": {KEY: SECRET}, "now": self.now}
                 self.assertEqual(check_signature(method, unquote(raw), query, headers, body, **told), KEY)
                 for what, changed in {
                     "SignatureDoesNotMatch": (method, unquote(raw) + "x", query, headers, body),
@@ -124,9 +125,9 @@ class Signatures(TestCase):
     def test_somebody_else_and_another_time_are_refused(self):
         raw, query, headers = self.signed("GET", "http://127.0.0.1:9000/attic")
         for keys, now, code in (
-            ({"other": SECRET}, self.NOW, "InvalidAccessKeyId"),
-            ({KEY: "another"}, self.NOW, "SignatureDoesNotMatch"),
-            ({KEY: SECRET}, self.NOW + timedelta(minutes=20), "RequestTimeTooSkewed"),
+            ({"other": SECRET}, self.now, "InvalidAccessKeyId"),
+            ({KEY: "another"}, self.now, "SignatureDoesNotMatch"),
+            ({KEY: SECRET}, self.now + timedelta(minutes=20), "RequestTimeTooSkewed"),
         ):
             with self.assertRaises(Refused) as caught:
                 check_signature("GET", raw, query, headers, b"", keys=keys, now=now)

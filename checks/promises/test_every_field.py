@@ -86,6 +86,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "change_store": (f"stores/{store}", {"name": "S", "allowance_bytes": 9_000_000, "off_site": True, "max_writers": 2, "path": ""}),
             "take_found": (f"stores/{store}/found", {"key": "k", "device": None}),
             "give_back_found": (f"stores/{store}/give-back", {"device": str(device)}),
+            "add_slot": (f"stores/{store}/slots", {"kind": "passphrase", "label": "Piet", "passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE}),
             "set_store_mode": (f"stores/{store}/mode", {"mode": "in_use", "why": "w"}),
             "try_place": ("stores/try", {"medium": "folder", "path": "/stores/t", "address": {}}),
             "prove_passphrase": (f"stores/{store}/prove-passphrase", {"passphrase": PASSPHRASE}),

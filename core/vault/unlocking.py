@@ -49,9 +49,9 @@ def open_backups(
             continue
         if seal_of(keys, told).hex() != told["seal"]:
             raise Damaged("The header of this vault was changed.")
-        found = Backups(blobs, keys, store=store, random=random)
-        if slot.id not in closed_slots(found, decoded_slots(found, lying)):
-            return found
+        looked = Backups(blobs, keys, store=store, random=random)
+        if slot.id not in closed_slots(looked, decoded_slots(looked, lying)):
+            return Backups(blobs, keys, store=store, random=random)  # a slot of somebody else's that is broken hinders nobody
         # a slot that was removed and has been put back: another one may open with the same secret
     if damaged is not None and not mine:
         raise damaged

@@ -20,7 +20,7 @@ from server.retention.api import views as retention
 from server.runs.api import bringing, copies, differences, omissions
 from server.runs.api import history as run_history
 from server.runs.api import views as runs
-from server.storage.api import trial
+from server.storage.api import slots, trial
 from server.storage.api import views as storage
 from server.telling.api import views as telling
 from server.telling.api.metrics import metrics
@@ -105,6 +105,8 @@ api = [
     path("stores/try", trial.TryPlaceView.as_view()),
     path("stores/attach", storage.AttachStoreView.as_view()),
     path("stores/<uuid:id>", storage.StoreView.as_view()),
+    path("stores/<uuid:id>/slots", slots.SlotsView.as_view()),
+    path("stores/<uuid:id>/slots/<str:slot>", slots.SlotView.as_view()),
     path("stores/<uuid:id>/mode", storage.StoreModeView.as_view()),
     path("stores/<uuid:id>/prove-passphrase", storage.ProvePassphraseView.as_view()),
     path("stores/<uuid:id>/check", runs.CheckStoreView.as_view()),

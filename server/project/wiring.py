@@ -33,7 +33,7 @@ from core.vault.address import StoreAddress
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
 from core.vault.errors import WrongPassphrase
-from core.vault.key_slots import add_key_file
+from core.vault.key_slots import STRICT, add_key_file
 from core.vault.opening import create_vault, open_vault
 from core.vault.vault import Vault
 from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace
@@ -52,6 +52,7 @@ class Wiring:
         keys = (env.data / "keys", self._key_place.path.parent) if self._key_place.kind is Kind.MEDIUM else (env.data / "keys",)
         self._places = Places(data=env.data, program=settings.ROOT, keys=keys, roots=env.roots)
         self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds, waste_percent=env.waste_percent)
+        self.slot_policy = STRICT
         self.exports = env.data / "exports"
         self.incoming = env.data / "incoming"
 

@@ -30,14 +30,14 @@ def omission(id: int) -> Omission:
 
 def present_backups() -> QuerySet[Backup]:
     """Backups with at least one copy: `present` are its copies, `coming` those that are to be there as well."""
-    present = Copy.objects.filter(state=CopyState.PRESENT).select_related("store")
+    present = Copy.objects.filter(state=CopyState.PRESENT).select_related("store").order_by("id")
     has_copy = Exists(present.filter(backup=OuterRef("pk")))
     return (
         Backup.objects.filter(has_copy)
         .select_related("device__holder", "run")
         .prefetch_related(
             Prefetch("copies", present, "present"),
-            Prefetch("copies", Copy.objects.filter(state__in=COMING).select_related("store"), "coming"),
+            Prefetch("copies", Copy.objects.filter(state__in=COMING).select_related("store").order_by("id"), "coming"),
         )
     )
 

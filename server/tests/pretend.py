@@ -53,6 +53,7 @@ class PretendOutside:
 
     def __init__(self) -> None:
         self.limits = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
+        self.slot_policy = LENIENT
         self._folders = [TemporaryDirectory(prefix="attic-pretend-") for _ in range(2)]
         self.exports, self.incoming = (Path(folder.name) for folder in self._folders)
         self.accepts = True

@@ -1,3 +1,4 @@
+from core.vault.errors import WrongPassphrase
 from core.vault.tests.bench_of_one import MemoryDevice, phone
 from server.people.models import JournalEntry
 from server.storage.models import Occupancy, Store
@@ -87,3 +88,55 @@ class WhoseBytes(OfficeTestCase):
         measure_store(store, now=self.outside.now())
         self.assertIn("not there", Store.objects.get().trouble)
         self.assertIn("not there", str(self.api.get("/api/today").json()["causes"]))
+
+
+class WhoCanOpenIt(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.place = self.store()
+        self.address = f"/api/stores/{self.place.id}/slots"
+
+    def slots(self):
+        return self.api.get(self.address).json()
+
+    def add(self, **changes: object):
+        body = {"kind": "passphrase", "label": "Piet's", "passphrase": "heron on the mudflat", "passphrase_again": "heron on the mudflat"}
+        return self.api.post(self.address, body | changes, format="json")
+
+    def test_every_slot_is_told_without_its_secret(self):
+        told = [(one["kind"], one["label"], one["by_a_person"]) for one in self.slots()]
+        expected = [("passphrase", "first passphrase", True), ("recovery_code", "recovery code", True), ("key_file", "key file", False)]
+        self.assertEqual(sorted(told), sorted(expected))
+        self.assertEqual(self.signed_in("piet").get(self.address).status_code, 403)
+
+    def test_another_passphrase_opens_it_and_opens_it_no_more_once_it_is_removed(self):
+        self.assertEqual(self.add().status_code, 201)
+        self.assertTrue(self.outside.attach_vault(self.place.where, "heron on the mudflat"))
+        mine = next(one for one in self.slots() if one["label"] == "Piet's")
+        self.assertEqual(self.api.delete(f"{self.address}/{mine['slot']}").status_code, 204)
+        with self.assertRaises(WrongPassphrase):
+            self.outside.attach_vault(self.place.where, "heron on the mudflat")
+        self.assertIn("opens Server room no more", JournalEntry.objects.latest("id").says)
+
+    def test_another_recovery_code_is_told_once(self):
+        answer = self.add(kind="recovery_code", label="in the bank")
+        code = answer.json()["recovery_code"]
+        self.assertEqual(answer["Cache-Control"], "no-store")
+        self.assertTrue(self.outside.attach_vault(self.place.where, code))
+        self.assertNotIn(code, str(self.slots()) + str(list(JournalEntry.objects.values())))
+
+    def test_the_last_that_somebody_can_type_and_the_servers_own_stay(self):
+        by_kind = {one["kind"]: one["slot"] for one in self.slots()}
+        self.assertEqual(self.api.delete(f"{self.address}/{by_kind['key_file']}").status_code, 409)
+        self.assertEqual(self.api.delete(f"{self.address}/{by_kind['recovery_code']}").status_code, 204)
+        self.assertEqual(self.api.delete(f"{self.address}/{by_kind['passphrase']}").json()["code"], "vault.last_slot")
+        self.assertEqual(len(self.slots()), 2)
+
+    def test_bad_input_names_the_field_and_adds_nothing(self):
+        for field, changes in {
+            "label": {"label": " "},
+            "passphrase": {"passphrase": "short"},
+            "passphrase_again": {"passphrase_again": "x"},
+        }.items():
+            self.assertEqual(self.add(**changes).json()["field"], field)
+        self.assertEqual(len(self.slots()), 3)

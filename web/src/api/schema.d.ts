@@ -1791,6 +1791,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/slots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["slots"];
+        put?: never;
+        post: operations["add_slot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/slots/{slot}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["drop_slot"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/attach": {
         parameters: {
             query?: never;
@@ -2006,10 +2038,29 @@ export interface components {
             /** @description How many say that it synchronises this kind, this one included. */
             readonly devices: number;
         };
+        /**
+         * @description * `passphrase` - passphrase
+         *     * `recovery_code` - recovery_code
+         * @enum {string}
+         */
+        AddSlotKindEnum: "passphrase" | "recovery_code";
+        AddSlotRequest: {
+            kind: components["schemas"]["AddSlotKindEnum"];
+            label: string;
+            /** @default  */
+            passphrase: string;
+            /** @default  */
+            passphrase_again: string;
+        };
         Added: {
             /** Format: uuid */
             id: string;
             name: string;
+        };
+        AddedSlot: {
+            slots: components["schemas"]["Slot"][];
+            /** @description Told this once. */
+            recovery_code: string;
         };
         /** @description Neither plan nor device means everything. */
         AskPauseRequest: {
@@ -4389,6 +4440,24 @@ export interface components {
             /** @description Whether the backup is a partial one because of it: false once it is accepted. */
             counts: boolean;
         };
+        Slot: {
+            slot: string;
+            kind: components["schemas"]["SlotKindEnum"];
+            label: string;
+            /** @description The sealed device whose key it opens; empty for the store's. */
+            device: string;
+            /** Format: date-time */
+            made_at: string;
+            /** @description Whether somebody can type what opens it. */
+            by_a_person: boolean;
+        };
+        /**
+         * @description * `passphrase` - passphrase
+         *     * `recovery_code` - recovery_code
+         *     * `key_file` - key_file
+         * @enum {string}
+         */
+        SlotKindEnum: "passphrase" | "recovery_code" | "key_file";
         Sorted: {
             pattern: string;
             kind: string;
@@ -9048,6 +9117,97 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Store"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    slots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Slot"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_slot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddSlotRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedSlot"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_slot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                slot: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

@@ -19,6 +19,7 @@ import { ChangeMode, ChangeStore, ModeNote } from './ChangeStore';
 import { Accept, Differences } from './Differences';
 import { Found } from './Found';
 import { useCopySums } from './queries';
+import { Slots } from './Slots';
 import { StoreMark } from './StoreMark';
 import { mediumWord, owedWords } from './words';
 
@@ -63,6 +64,7 @@ export function StoreScreen() {
           <Room store={found} />
           <Copies store={found} />
           {may('keep') && <Check store={found} />}
+          {may('set_up') && <Slots storeId={found.id} storeName={found.name} />}
           {may('set_up') && <Passphrase store={found} />}
           {may('set_up') && <ChangeStore key={`${found.name} ${found.where} ${found.allowance_bytes ?? ''}`} store={found} />}
           {may('set_up') && <ChangeMode store={found} />}

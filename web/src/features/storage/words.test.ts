@@ -7,6 +7,7 @@ import {
   codeGroups,
   copyStateWords,
   evidenceWords,
+  tonightWords,
   officeSentence,
   owedWords,
   percentOf,
@@ -91,3 +92,15 @@ test.each([
     'the same holder; but another serial number, and it has backups of its own from the same time',
   ],
 ])('what speaks for a known device: %o', (one, words) => expect(evidenceWords({ ...one, grounds: [...one.grounds] })).toBe(words));
+
+const slot = { kind: 'passphrase', by_a_person: true, device: '' } as const;
+test.each([
+  [[], 'If this server burned tonight, nobody could open it.'],
+  [[{ ...slot, kind: 'key_file', by_a_person: false } as const], 'If this server burned tonight, nobody could open it.'],
+  [[{ ...slot, device: 'Orlo P5' }], 'If this server burned tonight, nobody could open it.'],
+  [[slot], 'If this server burned tonight, 1 passphrase would open it, and nothing else.'],
+  [
+    [slot, slot, { ...slot, kind: 'recovery_code' } as const],
+    'If this server burned tonight, 2 passphrases and 1 recovery code would open it, and nothing else.',
+  ],
+])('who could open it tonight: %o', (slots, words) => expect(tonightWords(slots)).toBe(words));

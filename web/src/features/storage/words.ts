@@ -175,3 +175,23 @@ export function evidenceWords(one: Pick<Evidence, 'grounds' | 'other_serial' | '
   const why = one.grounds.map((ground) => GROUNDS[ground]).join(', ');
   return against.length ? `${why}; but ${against.join(', and ')}` : why;
 }
+
+type Slot = Schemas['Slot'];
+
+export const SLOT_WORDS: Record<Slot['kind'], string> = {
+  passphrase: 'passphrase',
+  recovery_code: 'recovery code',
+  key_file: 'key of a server',
+};
+
+/** Who could open the store if the server burned tonight. */
+export function tonightWords(slots: readonly Pick<Slot, 'kind' | 'by_a_person' | 'device'>[]): string {
+  const mine = slots.filter((slot) => slot.by_a_person && !slot.device);
+  const count = (kind: Slot['kind']) => mine.filter((slot) => slot.kind === kind).length;
+  const parts = [
+    count('passphrase') && counted(count('passphrase'), 'passphrase'),
+    count('recovery_code') && counted(count('recovery_code'), 'recovery code'),
+  ].filter(Boolean);
+  if (parts.length === 0) return 'If this server burned tonight, nobody could open it.';
+  return `If this server burned tonight, ${parts.join(' and ')} would open it, and nothing else.`;
+}
