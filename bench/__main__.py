@@ -1,4 +1,4 @@
-"""`./attic bench vault`, `nights`, `reliability`, `links`, `screens`: a table on standard output, the same as JSON with `--json FILE`."""
+"""`./attic bench vault`, `nights`, `reliability`, `links`, `screens`, `storage`: a table on standard output, as JSON with `--json FILE`."""
 
 import argparse
 import json
@@ -15,7 +15,7 @@ from bench.table import table
 
 def main(argv: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="attic bench", description="Measure. Each figure stands beside a baseline of the same run.")
-    parser.add_argument("what", choices=["vault", "nights", "reliability", "links", "screens"])
+    parser.add_argument("what", choices=["vault", "nights", "reliability", "links", "screens", "storage"])
     parser.add_argument("--json", type=Path, metavar="FILE", help="write the figures as JSON; - for standard output instead of the table")
     parser.add_argument("--only", action="append", metavar="NAME", help="only figures whose name begins so; may be repeated")
     parser.add_argument("--megabytes", type=int, default=1000, help="vault: size of the generated content (default 1000)")
@@ -65,6 +65,11 @@ def _measured(given: argparse.Namespace) -> Iterator[Figure]:
 
             folder.chmod(0o755)
             yield from screens(folder, devices=given.devices, nights=given.nights)
+            return
+        if given.what == "storage":
+            from bench.storage import storage
+
+            yield from storage(folder, megabytes=given.megabytes, rounds=given.rounds)
             return
         if given.what == "links":
             yield from links(folder, rounds=given.rounds, only=given.only or [])

@@ -9,14 +9,14 @@ from datetime import datetime, timedelta
 from uuid import UUID
 
 from django.db import transaction
-from django.db.models import F, Max, Q, QuerySet
+from django.db.models import F, Max, OuterRef, Q, QuerySet, Subquery
 
 from server.jobs import defer_compare, defer_copies, defer_measure, defer_owed_copies, defer_removals, defer_rules, defer_sweep
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.runs.actions.beat import beat, last_beat
 from server.runs.actions.compare_store import COMPARED_EVERY
-from server.runs.models import CAME, CopyState
+from server.runs.models import CAME, Copy, CopyState
 from server.storage.models import Mode, Store
 
 log = logging.getLogger("attic.retention")
@@ -75,9 +75,10 @@ def _sweeps(now: datetime) -> int:
 
 
 def _measures(now: datetime) -> int:
-    """Stores that gained a backup since they were measured; a first one is measured at once."""
-    gained = _read().annotate(newest=Max("runs__finished_at", filter=Q(runs__state__in=CAME)))
-    changed = gained.filter(Q(measured_at=None) | Q(newest__gt=F("measured_at")))
+    """Stores that gained a backup or a copy since they were measured; a first one is measured at once."""
+    copied = Copy.objects.filter(store=OuterRef("pk")).order_by().values("store").annotate(newest=Max("copied_at")).values("newest")
+    gained = _read().annotate(newest=Max("runs__finished_at", filter=Q(runs__state__in=CAME)), copied=Subquery(copied))
+    changed = gained.filter(Q(measured_at=None) | Q(newest__gt=F("measured_at")) | Q(copied__gt=F("measured_at")))
     return _each(
         defer_measure, changed.filter(Q(occupancies=None) | Q(measured_at=None) | Q(measured_at__lt=now - MEASURED_AGAIN)).distinct()
     )

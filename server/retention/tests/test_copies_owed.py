@@ -16,6 +16,7 @@ from server.runs.actions.carry_copies import Paced, carry_copies
 from server.runs.actions.copy_backup import ask_copy
 from server.runs.models import Copy, CopyState, RunState
 from server.storage.actions.change_store import set_mode
+from server.storage.actions.measure import measure_store
 from server.tests.pretend import OfficeTestCase
 
 
@@ -132,6 +133,16 @@ class Owed(SeveralStores):
         self.assertEqual(slept, [2.0, 2.0, 6.0])
         row.refresh_from_db()
         self.assertEqual(row.progress, {"done_bytes": 10_000, "total_bytes": 10_000, "bytes_per_second": 1000})
+
+    def test_a_store_that_gained_a_copy_is_measured_anew(self):
+        self.night()
+        measure_store(self.cloud, now=self.outside.now())
+        carry_copies(self.cloud.id)
+        self.outside.at += timedelta(minutes=11)
+        ProcrastinateJob.objects.all().delete()
+        owe_maintenance(now=self.outside.now())
+        jobs = ProcrastinateJob.objects.filter(task_name="measure_store")
+        self.assertIn(str(self.cloud.id), list(jobs.values_list("args__store_id", flat=True)))
 
 
 class AwayAndBack(SeveralStores):

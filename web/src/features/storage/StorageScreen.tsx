@@ -79,8 +79,7 @@ function Owed({ sums }: { sums: Sums | undefined }) {
       {owedWords(sums)}
       {sums.owed_since && (
         <span className="quiet">
-          {' '}
-          since <Age at={sums.owed_since} />
+          , the oldest <Age at={sums.owed_since} />
         </span>
       )}
     </Link>

@@ -59,6 +59,7 @@ export function StoreScreen() {
             {found.occupancies.length === 0 && <Empty>No device of the list has a backup here yet.</Empty>}
             {found.occupancies.length > 0 && <Occupancies store={found} />}
           </div>
+          {may('set_up') && <Settings store={found} />}
         </section>
         <aside className="stack">
           <Room store={found} />
@@ -66,11 +67,18 @@ export function StoreScreen() {
           {may('keep') && <Check store={found} />}
           {may('set_up') && <Slots storeId={found.id} storeName={found.name} />}
           {may('set_up') && <Passphrase store={found} />}
-          {may('set_up') && <ChangeStore key={`${found.name} ${found.where} ${found.allowance_bytes ?? ''}`} store={found} />}
-          {may('set_up') && <ChangeMode store={found} />}
         </aside>
       </div>
     </>
+  );
+}
+
+function Settings({ store }: { store: Store }) {
+  return (
+    <div className="halves mt-3">
+      <ChangeStore key={`${store.name} ${store.where} ${store.allowance_bytes ?? ''}`} store={store} />
+      <ChangeMode key={store.mode} store={store} />
+    </div>
   );
 }
 
@@ -170,8 +178,7 @@ function Copies({ store }: { store: Store }) {
             <Link to={`/storage/copies?store=${store.id}`}>{owedWords(sums)}</Link>
             {sums.owed_since && (
               <>
-                {' '}
-                since <Age at={sums.owed_since} />
+                , the oldest <Age at={sums.owed_since} />
               </>
             )}
             .

@@ -1,0 +1,28 @@
+"""A cloud alone: `python -m standins.cloud --data DIR --bucket NAME --access-key K --secret-key S`.
+
+Prints its port, and ends when its input does.
+"""
+
+import argparse
+import sys
+from pathlib import Path
+
+from standins.cloud.service import Cloud
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="standins.cloud", description="A simulated S3-compatible cloud with one bucket, on loopback.")
+    for name in ("data", "bucket", "access-key", "secret-key"):
+        parser.add_argument(f"--{name}", required=True)
+    given = parser.parse_args()
+    cloud = Cloud(Path(given.data), keys={given.access_key: given.secret_key})
+    if given.bucket not in cloud.shelf.buckets():
+        cloud.shelf.make_bucket(given.bucket)
+    print(cloud.listen(), flush=True)
+    sys.stdin.read()
+    cloud.close()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
