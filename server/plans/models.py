@@ -91,6 +91,13 @@ class Assignment(models.Model):
     since = models.DateTimeField(help_text="Occurrences before this are not owed.")
 
 
+class TeamPlan(models.Model):
+    """The plan that a device of a team follows as long as it has none of its own choice: whoever joins is covered."""
+
+    team = models.OneToOneField("people.Team", on_delete=models.CASCADE, related_name="default_plan")
+    plan = models.ForeignKey(Plan, on_delete=models.CASCADE, related_name="team_plans")
+
+
 class KindChoice(models.Model):
     """That a kind is left out of a device's backups on purpose, or taken although its plan does not."""
 

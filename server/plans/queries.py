@@ -36,6 +36,10 @@ def device_ids_of(found: Plan) -> list[UUID]:
     return list(devices_of(found).values_list("id", flat=True))
 
 
+def team_ids_of(found: Plan) -> list[int]:
+    return list(found.team_plans.values_list("team_id", flat=True))
+
+
 def assignment_of(device: Device) -> Assignment | None:
     return Assignment.objects.select_related("plan").prefetch_related(OF_THEIR_PLANS).filter(device=device).first()
 

@@ -18,11 +18,11 @@ from server.fleet.models import Device
 from server.jobs import defer_line_up, defer_owed_copies
 from server.outside import outside
 from server.people.actions.journal import write_journal
-from server.people.models import User
+from server.people.models import Team, User
 from server.people.moments import written
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rule_of, window_of
-from server.plans.models import Assignment, Plan, PlanTarget
+from server.plans.models import Assignment, Plan, PlanTarget, TeamPlan
 from server.plans.soundness import fault_of
 from server.storage.models import Store
 
@@ -88,6 +88,8 @@ class Draft:
     """Short for a single target."""
     targets: tuple[Target, ...] = ()
     """In their order; runs go to the first."""
+    teams: tuple[int, ...] | None = None
+    """Whose devices follow it as long as they have no plan; None leaves that as it is."""
     revision: int | None = None
     """Of the plan that was read before it was edited; None for whoever saves unseen."""
 
@@ -163,6 +165,8 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     for target in targets:
         target.plan = found
     PlanTarget.objects.bulk_create(targets)
+    if draft.teams is not None:
+        _put_teams(found, set(draft.teams))
     wanted = set(devices)
     known = set(Device.objects.filter(id__in=wanted).values_list("id", flat=True))
     if wanted - known:
@@ -184,6 +188,15 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     if len(targets) > 1:
         defer_owed_copies()
     return found
+
+
+def _put_teams(plan: Plan, teams: set[int]) -> None:
+    """A team that another plan had changes over. Raises BadInput."""
+    if Team.objects.filter(id__in=teams).count() != len(teams):
+        raise BadInput("One of the teams does not exist any more.", field="teams", remedy="Load the page again.")
+    TeamPlan.objects.filter(plan=plan).exclude(team__in=teams).delete()
+    for team in sorted(teams):
+        TeamPlan.objects.update_or_create(team_id=team, defaults={"plan": plan})
 
 
 def _locked(plan: Plan, read: int | None) -> Plan:

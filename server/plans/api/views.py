@@ -23,7 +23,7 @@ from server.plans.convert import next_run, sentence_of, taken_kinds
 from server.plans.models import Pause, Plan, PlanTarget
 from server.plans.present import Present
 from server.plans.preview import preview
-from server.plans.queries import begins_again, device_ids_of, plans
+from server.plans.queries import begins_again, device_ids_of, plans, team_ids_of
 from server.plans.queries import plan as plan_by_id
 from server.plans.soundness import fault_of, or_else
 
@@ -119,16 +119,25 @@ class DraftSerializer(serializers.Serializer):
         pattern = dict(self.validated_data["pattern"])
         rule = rule_of_pattern(Pattern(**pattern | {"shape": Shape(pattern["shape"]), "weekdays": tuple(pattern["weekdays"])}))
         targets = tuple(Target(**target) for target in told["targets"])
-        lists = {
+        lists: dict[str, Any] = {
             "targets": targets,
             "exclusions": tuple(dict(entry) for entry in told["exclusions"]),
             "exceptions": tuple(told["exceptions"]),
         }
+        if told.get("teams") is not None:
+            lists["teams"] = tuple(told["teams"])
         return Draft(**told | lists, rule=rule)
 
 
 class SavePlanSerializer(DraftSerializer):
     devices = serializers.ListField(child=serializers.UUIDField(), max_length=5000)
+    teams = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=1 << 62),
+        max_length=500,
+        default=None,
+        allow_null=True,
+        help_text="Whose devices follow it as long as they have no plan; left out, that stays as it is.",
+    )
     revision = serializers.IntegerField(
         default=None, allow_null=True, min_value=0, help_text="Of the plan that was read: refused when it was changed since."
     )
@@ -202,14 +211,19 @@ class PlanSerializer(serializers.ModelSerializer):
 
 class PlanDetailSerializer(PlanSerializer):
     devices = serializers.SerializerMethodField()
+    teams = serializers.SerializerMethodField(help_text="Whose devices follow it as long as they have no plan.")
 
     class Meta(PlanSerializer.Meta):
-        fields = (*PlanSerializer.Meta.fields, "devices", "revision")
+        fields = (*PlanSerializer.Meta.fields, "devices", "teams", "revision")
         read_only_fields = fields
 
     @extend_schema_field(serializers.ListField(child=serializers.UUIDField()))
     def get_devices(self, plan: Plan) -> Any:
         return device_ids_of(plan)
+
+    @extend_schema_field(serializers.ListField(child=serializers.IntegerField()))
+    def get_teams(self, plan: Plan) -> Any:
+        return team_ids_of(plan)
 
 
 class NextRunSerializer(serializers.Serializer):

@@ -1,6 +1,9 @@
 import uuid
 from datetime import timedelta
 
+from server.fleet.models import Device
+from server.people.models import JournalEntry
+from server.plans.actions.join_by_team import join_by_team
 from server.plans.models import Assignment, Plan
 from server.tests.pretend import OfficeTestCase
 
@@ -70,6 +73,39 @@ class SavingAPlan(PlanTestCase):
         self.assertEqual(self.api.delete(f"/api/plans/{id}").status_code, 409)
         self.api.put(f"/api/plans/{id}", self.body(devices=[]), format="json")
         self.assertEqual(self.api.delete(f"/api/plans/{id}").status_code, 204)
+
+
+class WhoJoins(PlanTestCase):
+    def test_a_device_of_a_team_without_a_plan_follows_the_teams_plan(self):
+        team = self.device().team
+        other = self.device("p2")
+        plan = self.api.post("/api/plans", self.body(teams=[team.id], devices=[str(other.id)]), format="json").json()
+        own = self.api.post("/api/plans", self.body(name="Own", devices=[str(other.id)]), format="json").json()
+        self.assertEqual(plan["teams"], [team.id])
+        read = self.api.get(f"/api/plans/{plan['id']}").json()["revision"]
+        self.assertEqual(join_by_team(now=self.outside.now()), 1)
+        rows = {str(row.device.agent_id): str(row.plan_id) for row in Assignment.objects.select_related("device")}
+        self.assertEqual(rows, {"p1": plan["id"], "p2": own["id"]})
+        self.assertEqual(join_by_team(now=self.outside.now()), 0)
+        self.assertIn("follows the plan of Shore Crew", JournalEntry.objects.latest("id").says)
+        late = self.api.put(f"/api/plans/{plan['id']}", self.body(devices=[], revision=read), format="json")
+        self.assertEqual(late.status_code, 409, "whoever edits it meanwhile would take the device out again unseen")
+
+    def test_a_device_that_is_not_in_use_stays_without(self):
+        device = self.device()
+        Device.objects.filter(id=device.id).update(state="lost")
+        self.api.post("/api/plans", self.body(teams=[device.team_id]), format="json")
+        self.assertEqual(join_by_team(now=self.outside.now()), 0)
+
+    def test_a_team_has_one_plan_and_leaving_it_out_changes_nothing(self):
+        team = self.device().team
+        first = self.api.post("/api/plans", self.body(teams=[team.id]), format="json").json()
+        second = self.api.post("/api/plans", self.body(name="Second", teams=[team.id]), format="json").json()
+        self.assertEqual(self.api.get(f"/api/plans/{first['id']}").json()["teams"], [])
+        self.api.put(f"/api/plans/{second['id']}", self.body(name="Second"), format="json")
+        self.assertEqual(self.api.get(f"/api/plans/{second['id']}").json()["teams"], [team.id])
+        bad = self.api.put(f"/api/plans/{second['id']}", self.body(name="Second", teams=[999]), format="json")
+        self.assertEqual((bad.status_code, bad.json()["field"]), (400, "teams"))
 
 
 class ThePreview(PlanTestCase):

@@ -21,6 +21,7 @@ from server.fleet.models import DeviceState
 from server.jobs import defer_run
 from server.live import tell
 from server.people.queries import closed_days, office_zone
+from server.plans.actions.join_by_team import join_by_team
 from server.plans.actions.pause import end_pauses
 from server.plans.convert import recurrence_of, window_of
 from server.plans.models import Assignment, Plan
@@ -41,6 +42,7 @@ def start_due(*, now: datetime) -> list[Run]:
     zone = office_zone()
     bring_back(zone=zone, now=now)
     end_pauses(zone=zone, now=now)
+    join_by_team(now=now)
     keep_absences(zone=zone, now=now)
     let_go(now=now)
     requeue_due(now=now)

@@ -3843,6 +3843,8 @@ export interface components {
             /** @description Why it cannot be computed; empty when it can. */
             readonly fault: string;
             readonly devices: string[];
+            /** @description Whose devices follow it as long as they have no plan. */
+            readonly teams: number[];
             /** @description How often it was changed: whoever saves says which one was read. */
             readonly revision: number;
         };
@@ -4316,6 +4318,8 @@ export interface components {
             /** @default [] */
             exclusions: components["schemas"]["ExclusionRequest"][];
             devices: string[];
+            /** @description Whose devices follow it as long as they have no plan; left out, that stays as it is. */
+            teams?: number[] | null;
             /** @description Of the plan that was read: refused when it was changed since. */
             revision?: number | null;
         };

@@ -26,6 +26,7 @@ import { useRested } from '../../ui/rested';
 import { Failed, Loading } from '../../ui/States';
 import { Feed } from './Feed';
 import { DaysThatCount, Schedule } from './Schedule';
+import { Joins } from './Joins';
 import { Targets } from './Targets';
 import { What } from './What';
 import { CLOCKS, emptyDraft, keptByMonth, toggled, type Draft, type Part } from './words';
@@ -112,6 +113,7 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
             <DaysThatCount draft={draft} set={set} />
             <Keeps draft={draft} set={set} />
             <What draft={draft} set={set} change={(next) => setDraft((before) => ({ ...before, ...next }))} />
+            <Joins draft={draft} set={set} />
             <Devices chosen={draft.devices} own={id === 'new' ? '' : first.name} set={set} />
             <div className="row-end">
               <Button type="submit" disabled={save.busy}>

@@ -105,6 +105,7 @@ export function emptyDraft(kinds: string[], store: string | null): Draft {
     starts_at: '22:00',
     window_closes: '06:00',
     targets: store ? [newTarget(store)] : [],
+    teams: [],
     promise_seconds: 2 * 86_400,
     keep_last: 3,
     keep_daily: 7,
