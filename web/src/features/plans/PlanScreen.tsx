@@ -96,14 +96,7 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
           problem={problem}
         >
           {problem?.code === 'state.changed_meanwhile' && (
-            <p className="row-end">
-              <Button variant="outline-primary" href={`/plans/${id}`} target="_blank" rel="noopener">
-                Look at it in another tab
-              </Button>
-              <Button variant="outline-danger" onClick={() => save.go({ ...draft, revision: first.revision ?? null })}>
-                Save mine over it
-              </Button>
-            </p>
+            <Overtaken id={id} onSave={() => save.go({ ...draft, revision: first.revision ?? null })} />
           )}
           <fieldset disabled={!mayChange}>
             <Field label="Name" value={draft.name} onChange={(name) => set('name', name)} field="name" />
@@ -146,6 +139,20 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
         </Confirm>
       )}
     </>
+  );
+}
+
+/** Somebody else has changed the plan meanwhile: look at it, or save over it. */
+function Overtaken({ id, onSave }: { id: string; onSave: () => void }) {
+  return (
+    <p className="row-end">
+      <Button variant="outline-primary" href={`/plans/${id}`} target="_blank" rel="noopener">
+        Look at it in another tab
+      </Button>
+      <Button variant="outline-danger" onClick={onSave}>
+        Save mine over it
+      </Button>
+    </p>
   );
 }
 
