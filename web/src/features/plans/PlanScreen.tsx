@@ -1,6 +1,6 @@
 /** The editor of a plan; its right half answers at once what the draft means. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { memo, useCallback, useState } from 'react';
+import { memo, startTransition, useCallback, useRef, useState, type RefObject } from 'react';
 import Button from 'react-bootstrap/Button';
 import { useNavigate, useParams } from 'react-router';
 
@@ -61,6 +61,7 @@ export function PlanScreen() {
 
 function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause: Pause | null; hasFeed: boolean }) {
   const [draft, setDraft] = useState(first);
+  const nameRef = useRef(first.name);
   const navigate = useNavigate();
   const may = useMay();
   const mayChange = may('set_up');
@@ -92,17 +93,16 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
           className="sheet pad"
           label="Plan"
           unsaved={mayChange && JSON.stringify(draft) !== JSON.stringify(first)}
-          onSubmit={() => save.go(draft)}
+          onSubmit={() => save.go({ ...draft, name: nameRef.current })}
           problem={problem}
         >
           {problem?.code === 'state.changed_meanwhile' && (
-            <Overtaken id={id} onSave={() => save.go({ ...draft, revision: first.revision ?? null })} />
+            <Overtaken id={id} onSave={() => save.go({ ...draft, name: nameRef.current, revision: first.revision ?? null })} />
           )}
           <fieldset disabled={!mayChange}>
-            <Field label="Name" value={draft.name} onChange={(name) => set('name', name)} field="name" />
+            <Name first={first.name} typedRef={nameRef} onRest={(text) => set('name', text)} />
             <Schedule draft={draft} set={set} problem={problem} />
-            <Targets draft={draft} set={set} />
-            <Promised draft={draft} set={set} />
+            <Where draft={draft} set={set} />
             <DaysThatCount draft={draft} set={set} />
             <Keeps draft={draft} set={set} />
             <What draft={draft} set={set} change={(next) => setDraft((before) => ({ ...before, ...next }))} />
@@ -142,6 +142,17 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
   );
 }
 
+/** The name is drawn at once as it is typed; the rest of the editor follows when there is time. `typedRef` always has the newest. */
+function Name({ first, typedRef, onRest }: { first: string; typedRef: RefObject<string>; onRest: (text: string) => void }) {
+  const [text, setText] = useState(first);
+  const type = (next: string) => {
+    typedRef.current = next;
+    setText(next);
+    startTransition(() => onRest(next));
+  };
+  return <Field label="Name" value={text} onChange={type} field="name" />;
+}
+
 /** Somebody else has changed the plan meanwhile: look at it, or save over it. */
 function Overtaken({ id, onSave }: { id: string; onSave: () => void }) {
   return (
@@ -156,17 +167,20 @@ function Overtaken({ id, onSave }: { id: string; onSave: () => void }) {
   );
 }
 
-function Promised({ draft, set }: Part) {
+function Where({ draft, set }: Part) {
   return (
-    <NumberField
-      label="Promise"
-      value={draft.promise_seconds}
-      onChange={(value) => set('promise_seconds', value ?? draft.promise_seconds)}
-      units={SPANS}
-      least={3600}
-      field="promise"
-      hint="Largest age of the newest good backup."
-    />
+    <>
+      <Targets draft={draft} set={set} />
+      <NumberField
+        label="Promise"
+        value={draft.promise_seconds}
+        onChange={(value) => set('promise_seconds', value ?? draft.promise_seconds)}
+        units={SPANS}
+        least={3600}
+        field="promise"
+        hint="Largest age of the newest good backup."
+      />
+    </>
   );
 }
 
