@@ -7,7 +7,7 @@ from unittest import TestCase, mock
 
 from core.vault.blobs import MANIFESTS, MARKS, PACKS, ROLLS, SEEN
 from core.vault.check import check
-from core.vault.errors import Damaged, NoSuchBackup, RunTooLong
+from core.vault.errors import Damaged, NoSuchBackup, RunTooLong, StoreHolds
 from core.vault.inventory import rows_of
 from core.vault.manifests import encode_manifest
 from core.vault.memory import MemoryBlobs
@@ -54,6 +54,27 @@ class RemovingAndSweeping(TestCase):
         self.assertTrue(check(self.bench.again(), percent=100).ok)
         with self.assertRaises(NoSuchBackup):
             self.bench.again().manifest(self.old.id)
+
+    def test_what_the_place_holds_on_to_is_not_counted_as_freed_and_goes_once_it_lets_go(self):
+        self.bench.vault.remove(self.old.id)
+        self.sweep()
+        real = MemoryBlobs.delete
+
+        def holds(blobs: MemoryBlobs, name: str) -> None:
+            if name.startswith(PACKS):
+                raise StoreHolds("It is locked.")
+            real(blobs, name)
+
+        before = self.packs()
+        with mock.patch.object(MemoryBlobs, "delete", holds):
+            told = self.sweep(hours=2)
+        self.assertLessEqual(told.freed_bytes, 0, "it said that it freed what lies there still")
+        self.assertLessEqual(before, self.packs())
+        self.assertEqual(contents(self.bench.again(), self.new), phone(2))
+        for _ in range(4):
+            left = self.sweep(hours=2).kept_bytes
+        self.assertLess(left, told.kept_bytes - 150_000)
+        self.assertTrue(check(self.bench.again(), percent=100).ok)
 
     def packs(self) -> set[str]:
         return {name for name in self.bench.blobs.held if name.startswith(PACKS)}

@@ -61,6 +61,10 @@ class Owed(SeveralStores):
         self.assertIsNotNone(copy.copied_at)
         self.assertIsNone(copy.checked_at, "it is there, nobody has read it back yet")
 
+    def test_it_is_owed_from_the_moment_in_which_the_backup_exists(self):
+        self.run_now(self.one)  # nothing that follows a run has been done yet
+        self.assertEqual(self.states(self.cloud), ["owed"])
+
     def test_stores_of_one_office_share_a_key_so_that_sealed_bytes_move(self):
         self.assertEqual(self.room.key_id, self.cloud.key_id)
         self.assertTrue(self.room.key_id)

@@ -14,6 +14,7 @@ import { DeviceTabs } from '../../ui/DeviceTabs';
 import { Choice, Field } from '../../ui/forms/Field';
 import { OCCASIONS, occasionWord } from '../../ui/occasions';
 import { Age, When } from '../../ui/Office';
+import { CopyTo } from '../../parts/CopyTo';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Loading, Refused } from '../../ui/States';
 
@@ -90,8 +91,8 @@ export function WipeScreen() {
 
 function Act({ id, wipe, reason, planId }: { id: string; wipe: Wipe; reason: Reason; planId: string | null }) {
   const navigate = useNavigate();
-  const target = wipe.stores.find((store) => !store.holds_newest);
-  const home = wipe.stores.find((store) => store.holds_newest);
+  const holding = wipe.stores.filter((store) => store.holds_newest);
+  const home = holding[0];
   const run = useAct(
     () =>
       client.POST('/api/devices/{id}/run', {
@@ -103,10 +104,6 @@ function Act({ id, wipe, reason, planId }: { id: string; wipe: Wipe; reason: Rea
   const look = useAct(() => client.POST('/api/devices/{id}/look', { params: { path: { id } } }), 'coverage');
   const check = useAct(
     () => client.POST('/api/stores/{id}/check', { params: { path: { id: home?.id ?? '' } }, body: { percent: 100 } }),
-    'store',
-  );
-  const copy = useAct(
-    () => client.POST('/api/backups/{id}/copy', { params: { path: { id: wipe.backup_id ?? '' } }, body: { store: target?.id ?? '' } }),
     'store',
   );
   const button = (label: string, busy: string, step: { go: () => void; busy: boolean; problem: Problem | null; done: boolean }) => (
@@ -125,7 +122,13 @@ function Act({ id, wipe, reason, planId }: { id: string; wipe: Wipe; reason: Rea
     case 'check':
       return home ? button(`Check ${home.name}`, 'Asking …', check) : null;
     case 'copy':
-      return target && wipe.backup_id ? button(`Copy it to ${target.name}`, 'Asking …', copy) : <Link to="/storage/add">Add a store</Link>;
+      return wipe.backup_id ? (
+        <CopyTo
+          backupId={wipe.backup_id}
+          besides={holding.map((store) => store.id)}
+          otherwise={<Link to="/storage/add">Add a store</Link>}
+        />
+      ) : null;
     case 'prove':
       return home ? <Link to={`/storage/${home.id}`}>Prove it</Link> : null;
     case 'plan':

@@ -14,6 +14,7 @@ import { Field } from '../../ui/forms/Field';
 import { counted, plainDay } from '../../ui/format';
 import { useZone } from '../../ui/Office';
 import { clock, day } from '../../ui/format';
+import { CopyTo } from '../../parts/CopyTo';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Loading, Refused } from '../../ui/States';
 import { DoubtedDate } from './DoubtedDate';
@@ -155,6 +156,7 @@ function Kept({ backup }: { backup: Backup }) {
           )}
         </div>
       ))}
+      {may('keep') && <CopyTo backupId={backup.id} besides={[...backup.copies, ...backup.coming].map((copy) => copy.store_id)} />}
       {asking && (
         <Confirm
           title="Hold this backup?"
