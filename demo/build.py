@@ -45,7 +45,7 @@ from server.retention.actions.look_after import sweep_store
 from server.retention.actions.owe_copies import owe_copies
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.beat import beat
-from server.runs.actions.carry_copies import due_copies
+from server.runs.actions.carry_copies import next_copy
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import OpenStores, ask_copy, copy_backup
@@ -303,7 +303,7 @@ def _to_the_cloud() -> None:
     owe_copies(now=outside().now())
     stores = OpenStores()
     for _ in range(office.CARRIED_BEFOREHAND):
-        row = due_copies(cloud, now=outside().now())
+        row = next_copy(cloud, now=outside().now())
         if row is not None:
             copy_backup(row.id, stores=stores)
 

@@ -74,16 +74,12 @@ class MediumFacts:
     """Whether it lies outside of the office, as long as nobody says otherwise."""
     comes_and_goes: bool = False
     """Whether its absence is nothing out of the ordinary."""
-    costs_requests: bool = False
-    """Whether each request takes time and money."""
 
 
 FACTS: Mapping[Medium, MediumFacts] = {
     Medium.FOLDER: MediumFacts(address=FolderAddress, label="Folder on this computer"),
     Medium.DRIVE: MediumFacts(address=DriveAddress, label="Removable drive", comes_and_goes=True),
-    Medium.BUCKET: MediumFacts(
-        address=BucketAddress, label="Bucket in a cloud", secrets=("secret_key",), outside=True, costs_requests=True
-    ),
+    Medium.BUCKET: MediumFacts(address=BucketAddress, label="Bucket in a cloud", secrets=("secret_key",), outside=True),
 }
 
 _BUCKET = re.compile(r"[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]")

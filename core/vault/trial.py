@@ -50,17 +50,6 @@ class Result:
     """Whether nothing can be kept there as long as this is not well."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Tried:
-    """All of them, for whoever does not watch."""
-
-    results: tuple[Result, ...]
-
-    @property
-    def usable(self) -> bool:
-        return all(result.well for result in self.results if result.needed)
-
-
 def trial(
     reach: Callable[[], BlobStore], *, now: Callable[[], datetime], seconds: Callable[[], float], random: Callable[[int], bytes]
 ) -> Iterator[Result]:

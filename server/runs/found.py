@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from django.db.models import Max, Min
+from django.db.models import Count, Max, Min
 
 from core.recovery.matching import Found, Known, Proposal, proposals
 from server.fleet.models import Device
@@ -60,7 +60,7 @@ def found_devices(store: Store) -> list[FoundDevice]:
 
 def taken_in(store: Store) -> list[dict[str, Any]]:
     """[{device, backups}] of what was found there and taken in, as long as somebody may want to undo it."""
-    rows = Backup.objects.filter(found_in=store).order_by().values("device")
-    counts = {row["device"]: row for row in rows.annotate(first=Min("finished_at"), last=Max("finished_at"))}
+    rows = Backup.objects.filter(found_in=store).order_by().values("device").annotate(backups=Count("id"))
+    counts = dict(rows.values_list("device", "backups"))
     devices = Device.objects.filter(id__in=counts).select_related("holder")
-    return [{"device": device, "backups": Backup.objects.filter(found_in=store, device=device).count()} for device in devices]
+    return [{"device": device, "backups": counts[device.id]} for device in devices]

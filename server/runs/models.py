@@ -224,7 +224,7 @@ class CopyState(models.TextChoices):
 
     owed → copying, failed, removed
     copying → present, failed, owed
-    failed → copying, owed
+    failed → copying, owed, removed
     present → removing, missing
     missing → present, removed, copying, owed
     removing → removed

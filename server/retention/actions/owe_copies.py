@@ -56,11 +56,11 @@ def owe_copies_of(device_id: UUID, *, now: datetime) -> int:
     wanted: set[tuple[UUID, UUID]] = set()
     made = 0
     for target in targets:
-        owed = _owed(backups, target, now) if assignment is not None else []
+        owed = _owed(backups, target, now)
         wanted |= {(backup.id, target.store_id) for backup in owed}
-        made += sum(_owe(backup, target, now) for backup in owed)
-        if made:
+        if new := sum(_owe(backup, target, now) for backup in owed):
             defer_copies(target.store_id)
+        made += new
     forgotten = _forget(device_id, wanted)
     if made or forgotten:
         tell("changed", "copies")

@@ -169,6 +169,29 @@ class AwayAndBack(SeveralStores):
         self.assertEqual((self.cloud.trouble, self.states(self.cloud)), ("", ["present", "present"]))
         self.assertEqual({first.state, second.state}, {RunState.COMPLETE})
 
+    def test_where_the_source_is_away_the_target_is_not_said_to_be(self):
+        self.night()
+        taken = self.outside.stores.pop(self.room.where)
+        self.assertEqual(carry_copies(self.cloud.id), 0)
+        self.room.refresh_from_db()
+        self.cloud.refresh_from_db()
+        self.assertEqual((bool(self.room.trouble), self.cloud.trouble), (True, ""))
+        self.assertEqual(self.states(self.cloud), ["owed"])
+        self.outside.stores[self.room.where] = taken
+        self.outside.at += timedelta(minutes=2)
+        self.assertEqual(carry_copies(self.cloud.id), 1)
+
+    def test_only_what_somebody_asked_for_is_withdrawn(self):
+        self.night()
+        row = Copy.objects.get(store=self.cloud)
+        self.assertEqual(self.api.post(f"/api/copies/{row.id}/withdraw").status_code, 409)
+        Copy.objects.filter(id=row.id).update(state=CopyState.FAILED)
+        self.assertEqual(self.api.post(f"/api/copies/{row.id}/withdraw").status_code, 409, "its plan would want it again at once")
+        third = self.store("Third")
+        asked = ask_copy(self.one.backups.get(), third, by=self.ines)
+        self.assertEqual(self.api.post(f"/api/copies/{asked.id}/withdraw").status_code, 204)
+        self.assertEqual(self.states(third), ["removed"])
+
     def test_a_run_goes_to_the_next_store_that_its_plan_names_and_the_first_is_owed_it(self):
         self.follow(plan=self.nightly, falls_over=True)
         self.night()

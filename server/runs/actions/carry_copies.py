@@ -33,7 +33,7 @@ AWAY_FOR = timedelta(minutes=5)
 def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep) -> int:
     """How many copies arrived."""
     store, began, arrived = Store.objects.get(id=store_id), seconds(), 0
-    if store.mode != Mode.IN_USE or due_copies(store, now=outside().now()) is None:
+    if store.mode != Mode.IN_USE or next_copy(store, now=outside().now()) is None:
         return 0
     stores = OpenStores()
     try:
@@ -43,7 +43,7 @@ def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotoni
         _wait(store, error)
         return 0
     note_well(store.id)
-    while seconds() - began < SLICE_SECONDS and (row := due_copies(store, now=outside().now())) is not None:
+    while seconds() - began < SLICE_SECONDS and (row := next_copy(store, now=outside().now())) is not None:
         target = _target(store, row)
         if target is not None and (opens := _opens(target, outside().now())) > outside().now():
             Copy.objects.filter(id=row.id, state=CopyState.OWED).update(due_at=opens)
@@ -55,7 +55,7 @@ def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotoni
     return arrived
 
 
-def due_copies(store: Store, *, now: datetime) -> Copy | None:
+def next_copy(store: Store, *, now: datetime) -> Copy | None:
     """The copy that is carried next: the newest of each device before the second newest of any."""
     owed = Copy.objects.filter(store=store, state=CopyState.OWED, due_at__lte=now)
     ranked = owed.annotate(rank=Window(RowNumber(), partition_by=[F("backup__device_id")], order_by=F("backup__finished_at").desc()))

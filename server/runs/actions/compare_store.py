@@ -24,7 +24,7 @@ from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.moments import written
-from server.runs.convert import told_kinds
+from server.runs.actions.take_in import take_in
 from server.runs.models import Backup, Copy, CopyState, Run, RunState, Stray
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
@@ -147,21 +147,9 @@ def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
     now = outside().now()
     with transaction.atomic():
         lock_device(device.id)
-        backup, _ = Backup.objects.get_or_create(
-            id=stray.backup_id,
-            defaults={
-                "device": device, "finished_at": manifest.finished_at, "items": manifest.items, "size_bytes": manifest.size_bytes,
-                "kinds": told_kinds(manifest), "family": device.family, "note": manifest.note[:200], "in_doubt": manifest.finished_at > now,
-            },
-        )  # fmt: skip
-        row = Copy.objects.select_for_update().filter(backup=backup, store=stray.store).first()
-        if row is None:
-            Copy.objects.create(backup=backup, store=stray.store)
-        elif row.state in (CopyState.MISSING, CopyState.REMOVED):
-            move(row, CopyState.PRESENT, intact=True, damaged={}, removed_at=None, removed_why="", cause="", remedy="")
+        backup = take_in(stray, manifest, device)
         says = f"A backup of {device.name} of {written(manifest.finished_at)} was found in {stray.store.name} and taken in."
         write_journal(who=by, what="backup.adopted", says=says, at=now, device=device.id, store=stray.store_id)
-        Stray.objects.filter(id=stray.id).delete()
     tell("changed", "devices")
     return backup
 

@@ -14,7 +14,7 @@ from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.vault.copying import CopyReport, copy
-from core.vault.errors import Damaged, Stopped, StoreError
+from core.vault.errors import Damaged, Stopped, StoreError, StoreFull, StoreReadOnly
 from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.jobs import CARRY_COPIES, SILENT, defer_copies
@@ -60,6 +60,16 @@ class OpenStores:
                 note_trouble(store.id, error)
                 raise
         return self._vaults[store.id]
+
+    def blame(self, target: Store, error: StoreError) -> None:
+        """Note the trouble where it is. In the middle of a copy it may be of either side: the target is asked whether it still answers."""
+        try:
+            self.vault(target).lists(bytes(16))
+        except StoreError as own:
+            note_trouble(target.id, own)
+            return
+        if isinstance(error, StoreFull | StoreReadOnly):
+            note_trouble(target.id, error)  # it can be read and takes nothing
 
     def copied(self, backup: UUID, source: Store, target: Store, on_progress: Callable[[int, int], None]) -> CopyReport:
         """Raises AtticError."""
@@ -109,12 +119,14 @@ def ask_copy(backup: Backup, store: Store, *, by: User) -> Copy:
 
 def copy_backup(copy_id: int, *, by: User | None = None, stores: OpenStores | None = None, pace: Pace = unhindered) -> bool:
     """Whether it lies there now. Idempotent: what has arrived is not sent again. `stores`: those that are open already."""
-    row = _begun(copy_id)
+    row, stores = _begun(copy_id), stores or OpenStores()
     if row is None:
         return Copy.objects.filter(id=copy_id, state=CopyState.PRESENT).exists()
     try:
-        source, report = _copied(row, stores or OpenStores(), pace)
+        source, report = _copied(row, stores, pace)
     except Exception as error:  # whatever it is, the copy waits or ends with it
+        if isinstance(error, StoreError):
+            stores.blame(row.store, error)
         _cut(row, error)
         return False
     with transaction.atomic():
@@ -178,8 +190,6 @@ def _source_of(row: Copy) -> Store | None:
 @transaction.atomic
 def _cut(row: Copy, error: Exception) -> None:
     ending, found = ending_of(error, f"copy {row.id}"), held(Copy, row.id)
-    if isinstance(error, StoreError):
-        note_trouble(row.store_id, error)
     if found.state != CopyState.COPYING:
         return
     told = {"cause": ending.cause, "remedy": ending.remedy, "reference": ending.reference, "progress": {}}

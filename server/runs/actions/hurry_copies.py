@@ -30,19 +30,15 @@ def hurry_copies(store: Store, *, by: User) -> int:
 
 @transaction.atomic
 def withdraw_copy(copy: Copy, *, by: User) -> Copy:
-    """One that somebody asked for, or that failed, is not wanted any more. Raises Conflict for what a plan wants."""
+    """One that somebody asked for is not wanted any more. Raises Conflict for what a plan wants: it would be owed again at once."""
     row = held(Copy, copy.id, "store", "backup__device")
-    if row.state == CopyState.COPYING or (row.state == CopyState.OWED and row.by_id is None):
+    if row.state == CopyState.COPYING or row.by_id is None:
         reason = "is under way" if row.state == CopyState.COPYING else "is owed by its plan"
         raise Conflict(f"This copy {reason}.", remedy="Pause the store, or take it out of the plan.")
     if row.state not in (CopyState.OWED, CopyState.FAILED):
         raise Conflict("This copy is not on its way.", remedy="Load the page again.")
     says = f"The copy of {row.backup.device.name} to {row.store.name} was withdrawn."
     write_journal(who=by, what="copy.withdrawn", says=says, at=outside().now(), device=row.backup.device_id, store=row.store_id)
-    if row.state == CopyState.OWED:
-        move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=outside().now(), due_at=None, by=None)
-    else:
-        move(row, CopyState.OWED, by=None)
-        move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=outside().now(), due_at=None)
+    move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=outside().now(), due_at=None, by=None)
     tell("changed", "copies")
     return row

@@ -17,11 +17,10 @@ from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.runs.convert import told_kinds
+from server.runs.actions.take_in import take_in
 from server.runs.models import Backup, Copy, CopyState, Stray
 from server.storage.models import Store
 from server.storage.queries import opened
-from server.transition import move
 
 
 def take_found(store: Store, key: str, *, device: Device | None, by: User) -> Device:
@@ -41,31 +40,15 @@ def take_found(store: Store, key: str, *, device: Device | None, by: User) -> De
     with transaction.atomic():
         owner = device or register_found(strays[0].told, id=_id(key), by=by)
         lock_device(owner.id)
+        why = f"found in {store.name}: see what the rule would do, then release it"
         for stray in strays:
             if stray.id in manifests:
-                _take(stray, manifests[stray.id], owner, by)
+                take_in(stray, manifests[stray.id], owner, found_in=store, hold_by=by, hold_reason=why[:200])
         says = f"{len(manifests)} backups found in {store.name} were taken in as those of {owner.name} of {owner.holder.name}, on hold."
         write_journal(who=by, what="store.found_taken", says=says, at=outside().now(), device=owner.id, store=store.id)
         tell("changed", "devices")
         tell("changed", "stores")
     return owner
-
-
-def _take(stray: Stray, manifest: object, owner: Device, by: User) -> None:
-    now = outside().now()
-    found = {
-        "device": owner, "finished_at": manifest.finished_at, "items": manifest.items, "size_bytes": manifest.size_bytes,  # type: ignore[attr-defined]
-        "kinds": told_kinds(manifest), "family": owner.family, "note": manifest.note[:200], "in_doubt": manifest.finished_at > now,  # type: ignore[arg-type,attr-defined]
-        "found_in": stray.store, "hold_by": by,
-        "hold_reason": f"found in {stray.store.name}: see what the rule would do, then release it"[:200],
-    }  # fmt: skip
-    backup, _ = Backup.objects.get_or_create(id=stray.backup_id, defaults=found)
-    row = Copy.objects.select_for_update(of=("self",)).filter(backup=backup, store=stray.store).first()
-    if row is None:
-        Copy.objects.create(backup=backup, store=stray.store)
-    elif row.state in (CopyState.MISSING, CopyState.REMOVED):
-        move(row, CopyState.PRESENT, intact=True, damaged={}, removed_at=None, removed_why="", cause="", remedy="")
-    stray.delete()
 
 
 @transaction.atomic

@@ -1,8 +1,11 @@
-"""Try a place before it becomes a store, or again when it is one: each result as soon as it is there. Changes nothing."""
+"""Try a place before it becomes a store, or again when it is one: each result as soon as it is there.
+
+What is written is removed again; a folder that was missing is made and stays, empty.
+"""
 
 from collections.abc import Iterator
 
-from core.vault.address import StoreAddress
+from core.vault.address import StoreAddress, where_words
 from core.vault.trial import Result, trial
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -15,5 +18,5 @@ def try_place(address: StoreAddress, *, by: User, of: Store | None = None) -> It
     """Raises BadInput and Conflict before anything is asked of the place; what goes wrong there is a result."""
     address = checked_place(address, of=of)
     there = outside()
-    write_journal(who=by, what="store.tried", says=f"The place {address.medium} was tried.", at=there.now())
+    write_journal(who=by, what="store.tried", says=f"The place {where_words(address)} was tried.", at=there.now())
     return trial(lambda: there.blobs_to_try(address), now=there.now, seconds=lambda: there.ticks().seconds, random=there.random)

@@ -30,7 +30,7 @@ export function CopyTo({ backupId, besides, otherwise = null }: Props) {
   if (!stores.data) return null;
   if (!to) return otherwise;
   return (
-    <div className="row-end">
+    <div className="row-end mt-2">
       <Refused problem={copy.problem} />
       {free.length > 1 && (
         <Choice

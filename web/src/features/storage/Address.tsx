@@ -45,11 +45,9 @@ interface Tried {
   results: Result[];
   busy: boolean;
   problem: Problem | null;
-  /** All of it has been told, and the place can be used. */
-  well: boolean;
 }
 
-const NOT_TRIED: Tried = { results: [], busy: false, problem: null, well: false };
+const NOT_TRIED: Tried = { results: [], busy: false, problem: null };
 
 /** A trial of a place: `go` begins it, its results come one by one. */
 export function useTrial() {
@@ -64,9 +62,9 @@ export function useTrial() {
           results.push(line as Result);
           setTried({ ...NOT_TRIED, busy: true, results: [...results] });
         });
-      setTried({ results, busy: false, problem: null, well: results.every((one) => one.well || !one.needed) });
+      setTried({ results, busy: false, problem: null });
     } catch (error) {
-      setTried({ results, busy: false, problem: problemOf(error as Error), well: false });
+      setTried({ results, busy: false, problem: problemOf(error as Error) });
     }
   };
   return { ...tried, go: (...told: Parameters<typeof go>) => void go(...told), clear: () => setTried(NOT_TRIED) };

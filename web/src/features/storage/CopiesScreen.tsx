@@ -104,7 +104,7 @@ function Filters({ address, found, onClear }: FiltersProps) {
 
 function Withdraw({ copy }: { copy: Copy }) {
   const withdraw = useAct(() => client.POST('/api/copies/{id}/withdraw', { params: { path: { id: copy.id } } }), 'copy');
-  if (copy.state === 'copying' || (copy.state === 'owed' && !copy.by)) return null;
+  if (copy.state === 'copying' || !copy.by) return null;
   return (
     <>
       <Refused problem={withdraw.problem} />
