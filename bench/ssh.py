@@ -16,8 +16,10 @@ class SshServer:
     """Keys only; whoever runs it signs in as himself. `as_nobody`: root may read everything, so as root the file server is started
     as somebody who may not."""
 
-    def __init__(self, keys: Path, *, as_nobody: bool = False) -> None:
-        self._keys, self._as = keys, _AS_NOBODY if as_nobody and os.geteuid() == 0 else ""
+    def __init__(self, keys: Path, *, as_nobody: bool = False, options: str = "") -> None:
+        """`options`: of its file server."""
+        self._keys, self._options = keys, options
+        self._as = _AS_NOBODY if as_nobody and os.geteuid() == 0 else ""
 
     def __enter__(self) -> "SshServer":
         self._keys.mkdir(parents=True, exist_ok=True)
@@ -29,9 +31,11 @@ class SshServer:
         (self._keys / "config").write_text(
             f"Port {self._port}\nListenAddress 127.0.0.1\nHostKey {self._keys}/host\nAuthorizedKeysFile {self._keys}/user.pub\n"
             "PidFile none\nUsePAM no\nStrictModes no\nPermitRootLogin prohibit-password\nPasswordAuthentication no\n"
-            f"Subsystem sftp {self._as}/usr/lib/openssh/sftp-server\n"
+            f"Subsystem sftp {self._as}/usr/lib/openssh/sftp-server {self._options}\n"
         )
-        self._process = subprocess.Popen(["/usr/sbin/sshd", "-D", "-f", str(self._keys / "config"), "-E", str(self._keys / "log")])
+        self._process: subprocess.Popen[bytes] = subprocess.Popen(
+            ["/usr/sbin/sshd", "-D", "-f", str(self._keys / "config"), "-E", str(self._keys / "log")]
+        )
         self._host_key = self._met()
         self._user = subprocess.run(["id", "-un"], check=True, capture_output=True, text=True).stdout.strip()
         return self
@@ -39,6 +43,14 @@ class SshServer:
     def __exit__(self, *error: object) -> None:
         self._process.terminate()
         self._process.wait()
+
+    @property
+    def port(self) -> int:
+        return int(self._port)
+
+    @property
+    def process(self) -> int:
+        return self._process.pid
 
     def place(self, folder: Path) -> Sftp:
         return Sftp(

@@ -21,7 +21,7 @@ from core.exchange.office_days import Holiday
 from core.schedule.nights import coming_night
 from core.schedule.recurrence import zone_named
 from core.units import MIB
-from core.vault.address import BucketAddress, DriveAddress, FolderAddress, StoreAddress
+from core.vault.address import BucketAddress, DriveAddress, FolderAddress, SftpAddress, StoreAddress
 from demo import office
 from demo.clock import PastClock
 from demo.network import Network
@@ -138,6 +138,11 @@ def _stores(by: User, network: Network) -> None:
         for name, (below, allowance) in office.STORES.items()
     ]
     places.append((office.CLOUD, BucketAddress(**bucket, prefix="attic"), office.CLOUD_ALLOWANCE))
+    there = network.boathouse()
+    key, fingerprint = outside().meet_sftp(there["host"], there["port"])
+    assert fingerprint == there["fingerprint"]
+    door = {name: str(there[name]) for name in ("host", "port", "username", "password", "folder")}
+    places.append((office.BOATHOUSE, SftpAddress(**door, host_key=key), None))
     for name, address, allowance in places:
         create_store(
             name=name, address=address, passphrase=office.PASSPHRASE, passphrase_again=office.PASSPHRASE, allowance_bytes=allowance, by=by
@@ -207,6 +212,8 @@ def _plans(known: dict[str, UUID], by: User, begin: datetime) -> None:
         targets = [Target(store=stores[str(told["store"])])]
         if told["name"] in office.CLOUD_PLANS:
             targets.append(Target(store=stores[office.CLOUD], limit_bytes_per_second=office.CLOUD_LIMIT, falls_over=True))
+        if told["name"] in office.BOATHOUSE_PLANS:
+            targets.append(Target(store=stores[office.BOATHOUSE], falls_over=True))
         draft = Draft(targets=tuple(targets), **fields)  # type: ignore[arg-type]
         followers = {id for device, id in known.items() for pattern in told["devices"] if fnmatch(device, pattern)}  # type: ignore[attr-defined]
         save_plan(draft, devices=sorted(followers), by=by, now=begin)
@@ -290,22 +297,23 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
     newest = Backup.objects.filter(device=by_slug[office.TO_BE_WIPED]).order_by("-finished_at").first()
     assert newest is not None
     copy_backup(ask_copy(newest, Store.objects.get(name=office.SECOND_STORE), by=by).id, by=by)
-    _to_the_cloud()
+    _elsewhere()
     for store in Store.objects.all():
         check_store(store, percent=100, by=by)
     for slug in office.LOOKED_AT:
         look_at(by_slug[slug])
 
 
-def _to_the_cloud() -> None:
-    """The newest of some devices lie there; the others are owed, and go there while one looks."""
-    cloud = Store.objects.get(name=office.CLOUD)
+def _elsewhere() -> None:
+    """The newest of some devices lie in other stores as well; the others are owed, and go there while one looks."""
     owe_copies(now=outside().now())
     stores = OpenStores()
-    for _ in range(office.CARRIED_BEFOREHAND):
-        row = next_copy(cloud, now=outside().now())
-        if row is not None:
-            copy_backup(row.id, stores=stores)
+    for name, count in office.CARRIED_BEFOREHAND.items():
+        store = Store.objects.get(name=name)
+        for _ in range(count):
+            row = next_copy(store, now=outside().now())
+            if row is not None:
+                copy_backup(row.id, stores=stores)
 
 
 def _habits() -> None:

@@ -24,6 +24,11 @@ class Network:
         told: dict[str, str] = self._client.get("/control/cloud").json()
         return told
 
+    def boathouse(self) -> dict[str, Any]:
+        """Where the computer in the boathouse answers, and how to sign in."""
+        told: dict[str, Any] = self._client.get("/control/boathouse").json()
+        return told
+
     def turn(self, device: str, **knobs: object) -> None:
         self._client.post(f"/control/{device}", json=knobs).raise_for_status()
 

@@ -15,8 +15,10 @@ DRIVES = ("Safe drive",)
 CLOUD, CLOUD_ALLOWANCE, CLOUD_LIMIT = "North cloud", 48 * MIB, 192 * KIB
 """A bucket that the field plan copies to, slowly: some copies are owed when the demo begins, and are carried while one looks."""
 CLOUD_PLANS = ("Field nightly",)
-CARRIED_BEFOREHAND = 8
-"""Copies that lie in the cloud when the demo begins."""
+BOATHOUSE, BOATHOUSE_PLANS = "Boathouse", ("Tables twice a week",)
+"""A computer on the same pier, reached over SFTP."""
+CARRIED_BEFOREHAND = {CLOUD: 8, BOATHOUSE: 5}
+"""Copies that lie there when the demo begins."""
 
 _ALL = [
     "contacts",

@@ -7,6 +7,7 @@ import threading
 from datetime import date, datetime
 from pathlib import Path
 
+from standins.boathouse import Boathouse
 from standins.cloud.office import OfficeCloud
 from standins.control import ControlServer
 from standins.device import SimulatedDevice
@@ -34,6 +35,7 @@ def main() -> int:
         mailbox.listen(given.mail_port)
     control = ControlServer(given.port, devices, [logger], mailbox)
     cloud = control.cloud = OfficeCloud(given.data / "cloud")
+    boathouse = control.boathouse = Boathouse(given.data / "boathouse")
     for device in devices:
         lived = device.life.fact("lived")
         device.life.live_until(given.day or (_today() if given.catch_up or lived is None else date.fromisoformat(lived)))
@@ -59,6 +61,7 @@ def main() -> int:
     logger.leave()
     mailbox.close()
     cloud.close()
+    boathouse.close()
     return 0
 
 

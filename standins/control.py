@@ -13,6 +13,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
+from standins.boathouse import Boathouse
 from standins.cloud.office import OfficeCloud
 from standins.device import SimulatedDevice
 from standins.knobs import SCENARIOS
@@ -34,10 +35,11 @@ class ControlServer(ThreadingHTTPServer):
         sftp: list[SftpDevice] | None = None,
         mailbox: Mailbox | None = None,
         cloud: OfficeCloud | None = None,
+        boathouse: Boathouse | None = None,
     ) -> None:
         self.devices = {device.id: device for device in devices}
         self.sftp = {device.id: device for device in sftp or []}
-        self.mailbox, self.cloud = mailbox, cloud
+        self.mailbox, self.cloud, self.boathouse = mailbox, cloud, boathouse
         super().__init__(("127.0.0.1", port), _Page)
 
     def any_device(self, id: str) -> SimulatedDevice | SftpDevice:
@@ -67,7 +69,7 @@ class _Page(BaseHTTPRequestHandler):
                 self._send(
                     200,
                     "text/html; charset=utf-8",
-                    page(self.server.devices.values(), self.server.sftp.values(), self.server.cloud).encode(),
+                    page(self.server.devices.values(), self.server.sftp.values(), self.server.cloud, self.server.boathouse).encode(),
                 )
             case "/announcements":
                 seen = [device.announced() for device in self.server.devices.values() if not device.knobs.away]
@@ -78,6 +80,8 @@ class _Page(BaseHTTPRequestHandler):
                 self._json(200, {"letters": self.server.mailbox.letters(), "hooked": self.server.mailbox.hooked})
             case "/control/cloud" if self.server.cloud is not None:
                 self._json(200, self.server.cloud.described())
+            case "/control/boathouse" if self.server.boathouse is not None:
+                self._json(200, self.server.boathouse.described())
             case "/control":
                 self._json(200, {"devices": [device.described() for device in self.server.all_devices()]})
             case _:
@@ -121,6 +125,8 @@ class _Page(BaseHTTPRequestHandler):
                 self.server.play(told["name"])
             case ["control", "cloud"] if self.server.cloud is not None:
                 self.server.cloud.troubles.turn(told)
+            case ["control", "boathouse"] if self.server.boathouse is not None:
+                self.server.boathouse.turn(told)
             case ["control", id]:
                 self.server.any_device(id).turn(told)
             case ["control", id, "accept"]:

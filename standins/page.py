@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 import segno
 
+from standins.boathouse import Boathouse
 from standins.cloud.office import OfficeCloud
 from standins.device import SimulatedDevice
 from standins.knobs import SCENARIOS
@@ -38,9 +39,12 @@ _CLOUD_NUMBERS = (
 )  # fmt: skip
 
 
-def page(devices: Iterable[SimulatedDevice], sftp: Iterable[SftpDevice], cloud: OfficeCloud | None = None) -> str:
+def page(
+    devices: Iterable[SimulatedDevice], sftp: Iterable[SftpDevice], cloud: OfficeCloud | None = None, boathouse: Boathouse | None = None
+) -> str:
     rows = [_row(device) for device in devices] + [_sftp_row(device) for device in sftp]
     rows += [] if cloud is None else [_cloud_row(cloud)]
+    rows += [] if boathouse is None else [_boathouse_row(boathouse)]
     played = "".join(
         f"<form method=post action=/scenario><input type=hidden name=name value='{json.dumps(name)}'>"
         f"<button title='{html.escape(told)}'>{name}</button></form>"
@@ -89,6 +93,14 @@ def _cloud_row(cloud: OfficeCloud) -> str:
     buttons = "".join(_switch("cloud", knob, label, told["knobs"][knob]) for knob, label in _CLOUD_SWITCHES)
     numbers = "".join(_number("cloud", knob, label, told["knobs"][knob]) for knob, label in _CLOUD_NUMBERS)
     return f"<section id=cloud><div>{name}</div><div>{keys}<br><small>{counts}</small></div><div>{buttons}{numbers}</div></section>"
+
+
+def _boathouse_row(boathouse: Boathouse) -> str:
+    told = boathouse.described()
+    name = f"<b>The computer in the boathouse</b><br>folder {told['folder']}"
+    door = f"SFTP at {told['host']}:{told['port']}<br>{told['username']} / {told['password']}<br><small>{told['fingerprint']}</small>"
+    button = _switch("boathouse", "away", "away", told["away"])
+    return f"<section id=boathouse><div>{name}</div><div>{door}</div><div>{button}</div></section>"
 
 
 def _switch(device: str, name: str, label: str, value: bool) -> str:

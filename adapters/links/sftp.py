@@ -194,7 +194,7 @@ class SftpLink:
         session = self._session()
         if self._reading is None:
             with wrapped(self._where.host):
-                most = session.most_read_bytes()
+                most = session.most_bytes()[0]
             self._reading = Reading(session.client, self._following, lambda one, at: self._fetch(session, one, at, most))
         with wrapped(self._where.host):
             yield from self._reading.pieces(item, start)

@@ -20,7 +20,22 @@ import paramiko
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
 from paramiko.message import Message
-from paramiko.sftp import CMD_CLOSE, CMD_EXTENDED, CMD_HANDLE, CMD_NAME, CMD_OPENDIR, CMD_READDIR, CMD_READLINK, CMD_REALPATH, CMD_SYMLINK
+from paramiko.sftp import (
+    CMD_ATTRS,
+    CMD_CLOSE,
+    CMD_EXTENDED,
+    CMD_FSTAT,
+    CMD_HANDLE,
+    CMD_INIT,
+    CMD_NAME,
+    CMD_OPENDIR,
+    CMD_READDIR,
+    CMD_READLINK,
+    CMD_REALPATH,
+    CMD_STAT,
+    CMD_SYMLINK,
+    CMD_VERSION,
+)
 
 from core.content.errors import DataAccessOff, DeviceAway, DeviceFull, DeviceLied, ItemNotTaken, LinkCut, LinkError, NotPaired, OtherHost
 from core.content.items import clean_name
@@ -29,7 +44,7 @@ logging.getLogger("paramiko").setLevel(logging.CRITICAL)  # what it has to say i
 CIPHERS = ("aes128-gcm@openssh.com", "aes256-gcm@openssh.com")
 """Asked for first: they seal and prove in one pass."""
 WINDOW_BYTES = 16 << 20
-LEAST_READ_BYTES, MOST_READ_BYTES = 32 * 1024, 192 * 1024
+LEAST_PIECE_BYTES, MOST_PIECE_BYTES = 32 * 1024, 192 * 1024
 Facts: Any = paramiko.SFTPAttributes
 
 
@@ -70,24 +85,47 @@ def new_key(comment: str) -> tuple[str, str]:
     return private, f"{key.public_key().public_bytes(Encoding.OpenSSH, PublicFormat.OpenSSH).decode()} {comment}"
 
 
+class _Client(paramiko.SFTPClient):
+    """Remembers what the server says that it knows beyond the protocol."""
+
+    extensions: frozenset[bytes]
+
+    def _send_version(self) -> int:
+        asked = Message()
+        asked.add_int(3)
+        self._send_packet(CMD_INIT, asked)  # type: ignore[attr-defined]  # its stubs leave out what starts with an underscore
+        sort, told = self._read_packet()  # type: ignore[attr-defined]
+        if sort != CMD_VERSION:
+            raise paramiko.SFTPError("no version")
+        answer = Message(told)
+        version, known = answer.get_int(), set()
+        while answer.get_remainder():
+            known.add(bytes(answer.get_binary()))
+            answer.get_binary()
+        self.extensions = frozenset(known)
+        return version
+
+
 class Session:
     """One signed-in connection."""
 
     def __init__(self, where: Sftp, *, timeout_seconds: float) -> None:
         """Raises LinkError; nothing is sent to another host than the pinned one."""
         self.host = where.host
+        self._most: tuple[int, int] | None = None
         with wrapped(where.host):
             self._transport = _transport(where.host, where.port, timeout_seconds)
             try:
                 self._transport.start_client(timeout=timeout_seconds)
                 self._check_host(where)
                 _sign_in(self._transport, where)
-                client = paramiko.SFTPClient.from_transport(self._transport, window_size=WINDOW_BYTES, max_packet_size=1 << 18)
+                client = _Client.from_transport(self._transport, window_size=WINDOW_BYTES, max_packet_size=1 << 18)
                 assert client is not None
                 self.client: Any = client  # its stubs do not tell the requests that are put together here
                 channel = client.get_channel()
                 assert channel is not None
                 channel.settimeout(timeout_seconds)
+                self.extensions = client.extensions
                 self.root = self.real_path(where.folder.encode("utf-8", "surrogateescape"))
             except BaseException:
                 self._transport.close()
@@ -95,7 +133,8 @@ class Session:
 
     @property
     def alive(self) -> bool:
-        return self._transport.is_active()
+        channel = self.client.get_channel()
+        return self._transport.is_active() and not channel.closed
 
     def close(self) -> None:
         self._transport.close()
@@ -151,14 +190,37 @@ class Session:
         """Raises OSError. The order of both is OpenSSH's, which others follow; the draft has it the other way round."""
         self.client._request(CMD_SYMLINK, points_to, path)
 
-    def most_read_bytes(self) -> int:
-        """What it gives in one answer: as it tells (limits@openssh.com), else what every server gives."""
+    def facts_at(self, path: bytes) -> paramiko.SFTPAttributes | None:
+        """Of what lies there, behind links; None where nothing does. Raises OSError."""
+        try:
+            return self._facts(CMD_STAT, path)
+        except FileNotFoundError:
+            return None
+
+    def facts_of(self, handle: bytes) -> paramiko.SFTPAttributes:
+        """Of an open file. Raises OSError."""
+        return self._facts(CMD_FSTAT, handle)
+
+    def _facts(self, command: int, subject: bytes) -> paramiko.SFTPAttributes:
+        sort, answer = self.client._request(command, subject)
+        if sort != CMD_ATTRS:
+            raise OSError("the server answers with something else than facts")
+        found: paramiko.SFTPAttributes = Facts._from_msg(answer)
+        return found
+
+    def most_bytes(self) -> tuple[int, int]:
+        """What it gives in one answer, and takes in one request: as it tells (limits@openssh.com), else what every server does."""
+        if self._most is None:
+            self._most = self._asked_most()
+        return self._most
+
+    def _asked_most(self) -> tuple[int, int]:
         try:
             _, answer = self.client._request(CMD_EXTENDED, b"limits@openssh.com")
         except OSError:
-            return LEAST_READ_BYTES  # a server that has no such request
-        _, most = _int64(answer), _int64(answer)
-        return max(LEAST_READ_BYTES, min(most, MOST_READ_BYTES))
+            return LEAST_PIECE_BYTES, LEAST_PIECE_BYTES  # a server that has no such request
+        _, reads, writes = _int64(answer), _int64(answer), _int64(answer)
+        return max(LEAST_PIECE_BYTES, min(reads, MOST_PIECE_BYTES)), max(LEAST_PIECE_BYTES, min(writes, MOST_PIECE_BYTES))
 
     def room(self) -> tuple[int, int] | None:
         """(bytes in all, free bytes) of the file system below the root, where the server tells it (statvfs@openssh.com)."""

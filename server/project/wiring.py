@@ -29,13 +29,14 @@ from core.content.errors import LinkError
 from core.content.link import DeviceLink
 from core.errors import AtticError
 from core.schedule.clock import Ticks
-from core.vault.address import StoreAddress
+from core.vault.address import SftpAddress, StoreAddress
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
 from core.vault.errors import WrongPassphrase
 from core.vault.key_slots import STRICT, add_key_file
 from core.vault.opening import create_vault, open_vault
 from core.vault.vault import Vault
+from server.fleet.convert import private_ssh_key
 from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace
 from server.people.queries import key_fingerprint
 from server.storage.queries import store_paths
@@ -146,10 +147,10 @@ class Wiring:
 
     def blobs_to_try(self, address: StoreAddress) -> BlobStore:
         make_room(address)
-        return blobs_at(address)
+        return self.blobs(address)
 
     def blobs(self, address: StoreAddress) -> BlobStore:
-        return blobs_at(address)
+        return blobs_at(address, ssh_key=private_ssh_key() if isinstance(address, SftpAddress) else "")
 
     def create_vault(self, address: StoreAddress, passphrase: str, *, same_key_as: Vault | None = None) -> tuple[Vault, str]:
         make_room(address)

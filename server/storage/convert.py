@@ -3,7 +3,7 @@
 import json
 from typing import Any
 
-from core.vault.address import FACTS, StoreAddress, address_of, secrets_of, settings_of, where_words
+from core.vault.address import FACTS, Medium, StoreAddress, address_of, secrets_of, settings_of, where_words
 from server.outside import outside
 from server.storage.models import Store
 
@@ -14,6 +14,11 @@ def address(store: Store) -> StoreAddress:
     """With its secrets, for whoever opens it. Raises KeyMissing, BadInput."""
     secrets = json.loads(outside().unseal(PURPOSE, bytes(store.credentials))) if store.credentials else {}
     return address_of(store.medium, store.address | secrets)
+
+
+def shown_address(store: Store) -> StoreAddress:
+    """Without its secrets: enough to say where it lies, not to open it."""
+    return FACTS[Medium(store.medium)].address(**store.address)
 
 
 def columns_of(told: StoreAddress) -> dict[str, Any]:

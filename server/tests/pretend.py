@@ -19,7 +19,7 @@ from core.content.errors import DeviceAway, PairingRefused
 from core.content.link import DeviceLink
 from core.errors import AtticError
 from core.schedule.clock import Ticks
-from core.vault.address import BucketAddress, FolderAddress, StoreAddress, where_words
+from core.vault.address import BucketAddress, FolderAddress, SftpAddress, StoreAddress, where_words
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreMissing
@@ -28,6 +28,7 @@ from core.vault.memory import MemoryBlobs
 from core.vault.opening import create_vault, open_vault
 from core.vault.tests.bench_of_one import LENIENT, MemoryDevice, phone
 from core.vault.vault import Vault
+from server.fleet.convert import private_ssh_key
 from server.fleet.models import Device
 from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace, outside
 from server.people.actions.office import add_user, set_up_office
@@ -41,6 +42,8 @@ from server.runs.models import Run
 from server.storage.actions.add_store import create_store
 from server.storage.models import Store
 
+ELSEWHERE = BucketAddress | SftpAddress
+"""Reached over real sockets in tests, too."""
 CODE = "ABCD2345"
 PASSWORD = "saltmarsh attic"
 PASSPHRASE = "low tide at the old sluice"
@@ -172,20 +175,20 @@ class PretendOutside:
         return Places(data=Path("/attic/data"), program=Path("/attic/program")).checked(path)
 
     def blobs_to_try(self, address: StoreAddress) -> BlobStore:
-        return self.blobs(address) if isinstance(address, BucketAddress) else self.stores.get(where_words(address), MemoryBlobs())
+        return self.blobs(address) if isinstance(address, ELSEWHERE) else self.stores.get(where_words(address), MemoryBlobs())
 
     def blobs(self, address: StoreAddress | str) -> BlobStore:
-        if isinstance(address, BucketAddress):
+        if isinstance(address, ELSEWHERE):
             from adapters.stores.places import blobs_at
 
-            return blobs_at(address)
+            return blobs_at(address, ssh_key=private_ssh_key())
         where = address if isinstance(address, str) else where_words(address)
         if where not in self.stores:
             raise StoreMissing(f"The folder {where} is not there.")
         return self.stores[where]
 
     def create_vault(self, address: StoreAddress | str, passphrase: str, *, same_key_as: Vault | None = None) -> tuple[Vault, str]:
-        if not isinstance(address, BucketAddress):
+        if not isinstance(address, ELSEWHERE):
             self.stores[address if isinstance(address, str) else where_words(address)] = MemoryBlobs()
         return create_vault(
             self.blobs(address),

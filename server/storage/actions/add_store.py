@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from django.db import transaction
 
 from core.errors import AtticError, BadInput
-from core.vault.address import FACTS, DriveAddress, FolderAddress, StoreAddress, where_words
+from core.vault.address import FACTS, DriveAddress, FolderAddress, StoreAddress, part_within, where_words
 from core.vault.keys import check_new_passphrase
 from core.vault.vault import Vault
 from server.api.problems import Conflict
@@ -18,7 +18,7 @@ from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.actions.measure import totals
-from server.storage.convert import columns_of
+from server.storage.convert import columns_of, shown_address
 from server.storage.models import Mode, Store
 from server.storage.queries import opened
 
@@ -95,11 +95,10 @@ def checked_place(address: StoreAddress, *, of: Store | None = None) -> StoreAdd
         raise Conflict("There is a store already.", remedy="Choose another place.")
     if isinstance(address, FolderAddress | DriveAddress):
         return type(address)(path=str(outside().place(address.path, of_store=of.id if of else None)))
-    for other in others.filter(medium=address.medium.value, address__bucket=address.bucket, address__endpoint=address.endpoint):
-        one, two = f"{address.prefix}/".lstrip("/"), f"{other.address['prefix']}/".lstrip("/")
-        if one.startswith(two) or two.startswith(one):
-            remedy = "Choose a prefix that is no part of another one, or another bucket."
-            raise BadInput(f"The store {other.name} lies in the same part of the bucket.", field="prefix", remedy=remedy)
+    for other in others.filter(medium=address.medium.value):
+        if part := part_within(address, shown_address(other)):
+            remedy = "Choose a place that is no part of another store's."
+            raise BadInput(f"The store {other.name} lies around this place, or in it.", field=part, remedy=remedy)
     return address
 
 

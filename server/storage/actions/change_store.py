@@ -4,7 +4,7 @@ from django.db import transaction
 
 from core.errors import BadInput
 from core.units import iec
-from core.vault.address import StoreAddress
+from core.vault.address import FACTS, StoreAddress
 from core.vault.errors import AnotherVault
 from server.jobs import defer_compare
 from server.outside import outside
@@ -66,7 +66,7 @@ def _proven(store: Store, address: StoreAddress) -> dict[str, object]:
     address = checked_place(address, of=store)
     if outside().open_vault(address).store.hex() != store.vault_id:
         remedy = "Give the place where this store lies now; its name says nothing of it."
-        raise AnotherVault("Another store lies there.", field="path" if hasattr(address, "path") else "bucket", remedy=remedy)
+        raise AnotherVault("Another store lies there.", field=FACTS[address.medium].required[0], remedy=remedy)
     return columns_of(address)
 
 

@@ -3194,9 +3194,10 @@ export interface components {
          * @description * `folder` - folder
          *     * `drive` - drive
          *     * `bucket` - bucket
+         *     * `sftp` - sftp
          * @enum {string}
          */
-        MediumEnum: "folder" | "drive" | "bucket";
+        MediumEnum: "folder" | "drive" | "bucket" | "sftp";
         MeetRequest: {
             host: string;
             port: number;

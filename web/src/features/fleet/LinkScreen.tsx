@@ -1,5 +1,5 @@
 /** How a device is reached: what its link cannot do, rules for its files with a preview, speed, and the end of a pairing. */
-import { OwnKey } from './SftpForm';
+import { OwnKey } from '../../parts/OwnKey';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
@@ -146,7 +146,7 @@ function Settings({ id, first, mayChange }: { id: string; first: LinkSettings; m
               <span>signed in to with this server&apos;s own key</span>
             </label>
             {sftp.use_key ? (
-              <OwnKey />
+              <OwnKey of="the device" />
             ) : (
               <Field
                 label="Password on the device"

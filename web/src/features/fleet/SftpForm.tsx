@@ -1,16 +1,14 @@
 /** A device with an SFTP server: connect, compare its key with the one that it shows, then sign in. */
-import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
 import { useAct } from '../../api/act';
-import { client, problemOf, told } from '../../api/client';
-import { key } from '../../api/keys';
+import { client } from '../../api/client';
 import { useGuides } from '../../api/queries';
+import { OwnKey } from '../../parts/OwnKey';
 import { Opened } from '../../ui/Opened';
 import { Form } from '../../ui/forms/Form';
 import { Choice, Field } from '../../ui/forms/Field';
-import { Failed, Loading } from '../../ui/States';
 import { EntryFields, useAdded, type Entry } from './AddDeviceScreen';
 
 export function SftpForm({ registered }: { registered: string }) {
@@ -104,7 +102,7 @@ export function SftpForm({ registered }: { registered: string }) {
               </label>
             </fieldset>
             {useKey ? (
-              <OwnKey />
+              <OwnKey of="the device" />
             ) : (
               <Field
                 label="Password on the device"
@@ -131,27 +129,5 @@ export function SftpForm({ registered }: { registered: string }) {
         )}
       </Form>
     </>
-  );
-}
-
-/** The line that the device has to know; the private half never leaves the server. */
-export function OwnKey() {
-  const own = useQuery({ queryKey: key('ssh-key'), queryFn: () => told(client.POST('/api/ssh-key')), staleTime: Infinity });
-  if (own.isPending) return <Loading what="the key" />;
-  if (own.isLoadingError) return <Failed problem={problemOf(own.error)} onRetry={() => void own.refetch()} />;
-  return (
-    <div className="field">
-      <label className="form-label" htmlFor="own-key">
-        Put this line among the authorized keys of the device
-      </label>
-      <textarea
-        id="own-key"
-        className="form-control mono"
-        rows={3}
-        readOnly
-        value={own.data.public}
-        onFocus={(event) => event.target.select()}
-      />
-    </div>
   );
 }

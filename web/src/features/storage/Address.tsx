@@ -1,9 +1,11 @@
 /** Where a store lies: the fields of its address, and a trial of it that tells each result as it comes. */
-import { useState } from 'react';
+import { Fragment, useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
+import { useAct } from '../../api/act';
 import { client, problemOf, told, type Problem, type Schemas } from '../../api/client';
 import { eachLine } from '../../api/lines';
+import { OwnKey } from '../../parts/OwnKey';
 import { Field } from '../../ui/forms/Field';
 import { Mark } from '../../ui/Mark';
 import { Scroll } from '../../ui/Scroll';
@@ -25,18 +27,47 @@ export function AddressFields({
   kept?: boolean;
 }) {
   return ADDRESS_PARTS[medium].map(({ name, label, placeholder, hint, required, secret }) => (
-    <Field
-      key={name}
-      label={label}
-      value={settings[name] ?? ''}
-      onChange={(value) => onChange({ ...settings, [name]: value })}
-      field={name}
-      {...(secret ? { type: 'password', autoComplete: 'new-password' } : { autoComplete: 'off', spellCheck: false })}
-      {...(secret && kept ? { placeholder: 'stays as it is' } : placeholder ? { placeholder } : {})}
-      {...(hint ? { hint } : {})}
-      {...(required ? { required: true } : {})}
-    />
+    <Fragment key={name}>
+      <Field
+        label={label}
+        value={settings[name] ?? ''}
+        onChange={(value) => onChange({ ...settings, [name]: value })}
+        field={name}
+        {...(secret ? { type: 'password', autoComplete: 'new-password' } : { autoComplete: 'off', spellCheck: false })}
+        {...(secret && kept ? { placeholder: 'stays as it is' } : placeholder ? { placeholder } : {})}
+        {...(hint ? { hint } : {})}
+        {...(required ? { required: true } : {})}
+      />
+      {name === 'host_key' && <AskedKey settings={settings} onKey={(host_key) => onChange({ ...settings, host_key })} />}
+      {medium === 'sftp' && name === 'password' && !settings['password'] && !kept && <OwnKey of="that account" />}
+    </Fragment>
   ));
+}
+
+/** Asks the computer for its key; a person compares it and takes it. */
+function AskedKey({ settings, onKey }: { settings: Settings; onKey: (key: string) => void }) {
+  const where = { host: settings['host']?.trim() ?? '', port: Number(settings['port'] || 22) };
+  const meet = useAct(() => client.POST('/api/devices/sftp/meet', { body: where }), []);
+  const met = meet.told;
+  return (
+    <div className="mb-2" role="status">
+      <Refused problem={meet.problem} />
+      {met && met.host_key !== settings['host_key'] ? (
+        <div className="said">
+          This key answers there: <code>{met.fingerprint}</code>
+          <br />
+          Compare it with the one that <code>ssh-keygen -lf</code> shows on that computer.{' '}
+          <Button type="button" size="sm" variant="outline-primary" onClick={() => onKey(met.host_key)}>
+            It is the same
+          </Button>
+        </div>
+      ) : (
+        <Button type="button" size="sm" variant="outline-primary" disabled={meet.busy || !where.host} onClick={() => meet.go()}>
+          {meet.busy ? 'Asking …' : 'Ask it for its key'}
+        </Button>
+      )}
+    </div>
+  );
 }
 
 type Result = Schemas['TrialResult'];

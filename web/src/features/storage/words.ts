@@ -29,6 +29,11 @@ export const MEDIA: readonly { value: Medium; label: string; explains: string }[
     label: 'Removable drive',
     explains: 'A drive that may be taken out, also for weeks. It is known by what lies on it; copies for it wait until it is back.',
   },
+  {
+    value: 'sftp',
+    label: 'Another computer',
+    explains: 'A folder of a computer that runs an SSH server, in the office or elsewhere. Everything is sealed before it leaves.',
+  },
   { value: 'bucket', label: 'Bucket in a cloud', explains: 'A bucket of an S3-compatible service. Everything is sealed before it leaves.' },
 ];
 
@@ -54,6 +59,14 @@ const PATH: AddressPart = { name: 'path', label: 'Folder on the server', placeho
 export const ADDRESS_PARTS: Record<Medium, readonly AddressPart[]> = {
   folder: [PATH],
   drive: [{ ...PATH, placeholder: '/media/drive-blue', hint: 'Where the drive is mounted now. It may be mounted elsewhere later.' }],
+  sftp: [
+    { name: 'host', label: 'Computer', placeholder: 'shed.example.net', required: true },
+    { name: 'port', label: 'Port', placeholder: '22' },
+    { name: 'host_key', label: 'Its key', required: true, hint: 'As it shows it itself. From then on every other key is refused.' },
+    { name: 'username', label: 'Account there', required: true },
+    { name: 'password', label: 'Password', secret: true, hint: "Empty to sign in with this server's own key." },
+    { name: 'folder', label: 'Folder there', placeholder: '/srv/backups', required: true, hint: 'It has to be there already.' },
+  ],
   bucket: [
     { name: 'endpoint', label: 'Address of the service', placeholder: 'https://s3.example.net', hint: 'Empty for the default of S3.' },
     { name: 'bucket', label: 'Bucket', placeholder: 'saltmarsh-backups', required: true, hint: 'It has to be there already.' },
