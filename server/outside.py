@@ -177,8 +177,8 @@ class Outside(Protocol):
         """A path on this computer that may be chosen, every link in it resolved; in no store but this one. Raises BadInput."""
         ...
 
-    def blobs_to_try(self, address: StoreAddress) -> BlobStore:
-        """The same, of a place that may be new: its folder is made. Raises StoreError."""
+    def to_try(self, address: StoreAddress) -> Callable[[], BlobStore]:
+        """Reaches a place that may be new, its folder is made: may be called without a database. What is called raises StoreError."""
         ...
 
     def blobs(self, address: StoreAddress) -> BlobStore:

@@ -145,12 +145,21 @@ class Wiring:
     def place(self, path: str, *, of_store: UUID | None = None) -> Path:
         return self._places.checked(path, stores=store_paths(besides=of_store))
 
-    def blobs_to_try(self, address: StoreAddress) -> BlobStore:
-        make_room(address)
-        return self.blobs(address)
+    def to_try(self, address: StoreAddress) -> Callable[[], BlobStore]:
+        reach = self._reaching(address)
+
+        def made() -> BlobStore:
+            make_room(address)
+            return reach()
+
+        return made
 
     def blobs(self, address: StoreAddress) -> BlobStore:
-        return blobs_at(address, ssh_key=private_ssh_key() if isinstance(address, SftpAddress) else "")
+        return self._reaching(address)()
+
+    def _reaching(self, address: StoreAddress) -> Callable[[], BlobStore]:
+        key = private_ssh_key() if isinstance(address, SftpAddress) else ""
+        return lambda: blobs_at(address, ssh_key=key)
 
     def create_vault(self, address: StoreAddress, passphrase: str, *, same_key_as: Vault | None = None) -> tuple[Vault, str]:
         make_room(address)

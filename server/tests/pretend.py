@@ -174,14 +174,20 @@ class PretendOutside:
 
         return Places(data=Path("/attic/data"), program=Path("/attic/program")).checked(path)
 
-    def blobs_to_try(self, address: StoreAddress) -> BlobStore:
-        return self.blobs(address) if isinstance(address, ELSEWHERE) else self.stores.get(where_words(address), MemoryBlobs())
+    def to_try(self, address: StoreAddress) -> Callable[[], BlobStore]:
+        if isinstance(address, ELSEWHERE):
+            return self._elsewhere(address)
+        return lambda: self.stores.get(where_words(address), MemoryBlobs())
+
+    def _elsewhere(self, address: StoreAddress) -> Callable[[], BlobStore]:
+        from adapters.stores.places import blobs_at
+
+        key = private_ssh_key()
+        return lambda: blobs_at(address, ssh_key=key)
 
     def blobs(self, address: StoreAddress | str) -> BlobStore:
         if isinstance(address, ELSEWHERE):
-            from adapters.stores.places import blobs_at
-
-            return blobs_at(address, ssh_key=private_ssh_key())
+            return self._elsewhere(address)()
         where = address if isinstance(address, str) else where_words(address)
         if where not in self.stores:
             raise StoreMissing(f"The folder {where} is not there.")

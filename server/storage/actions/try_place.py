@@ -19,4 +19,4 @@ def try_place(address: StoreAddress, *, by: User, of: Store | None = None) -> It
     address = checked_place(address, of=of)
     there = outside()
     write_journal(who=by, what="store.tried", says=f"The place {where_words(address)} was tried.", at=there.now())
-    return trial(lambda: there.blobs_to_try(address), now=there.now, seconds=lambda: there.ticks().seconds, random=there.random)
+    return trial(there.to_try(address), now=there.now, seconds=lambda: there.ticks().seconds, random=there.random)
