@@ -93,6 +93,9 @@ def parser() -> argparse.ArgumentParser:
     remove.add_argument("backup", nargs="+", metavar="BACKUP")
 
     sweep = _command(commands, "sweep", _does("upkeep.sweep_store"), "get the space of removed backups back", "sweep /srv/store --dry-run")
+    sweep.add_argument(
+        "--take-over", action="store_true", help="sweep although a server has said that it does: it is gone for good, or will be told"
+    )
     sweep.add_argument("--dry-run", action="store_true", help="only tell what would be freed once it is carried through")
     sweep.add_argument(
         "--grace", type=float, metavar="SECONDS", help="how long marked packs stay (default a day); 0 only while nobody else writes"

@@ -24,6 +24,7 @@ from core.vault.mending import mend_notes
 from core.vault.opening import create_vault
 from core.vault.repair import damaged_backups, repair
 from core.vault.sweep import plan_sweep, sweep
+from core.vault.sweeper import Sweeper, hand_over
 
 _MOST_SHOWN = 20
 
@@ -178,6 +179,8 @@ def sweep_store(given: argparse.Namespace) -> int:
         if not 0 <= given.waste <= 100:
             raise BadInput("Waste is between 0 and 100 per cent.", field="waste", remedy="Give --waste 20, for example.")
         vault.limits = replace(vault.limits, waste_percent=given.waste)
+    if given.take_over and not given.dry_run:
+        hand_over(vault, Sweeper(who=b"", name=""), now=now())
     report = plan_sweep(vault) if given.dry_run else sweep(vault, now=now(), grace_seconds=given.grace)
     would = "would be freed" if given.dry_run else "were freed"
     lines = [f"{iec(report.freed_bytes)} {would}; {iec(report.kept_bytes)} {'would stay' if given.dry_run else 'stay'}."]

@@ -78,6 +78,7 @@ FINISH_REMOVALS = _job("finish_removals", Pool.MAINTENANCE, "store_id")
 SWEEP_STORE = _job("sweep_store", Pool.MAINTENANCE, "store_id")
 MEASURE_STORE = _job("measure_store", Pool.MAINTENANCE, "store_id")
 COMPARE_STORE = _job("compare_store", Pool.MAINTENANCE, "store_id")
+WRITE_OFFICE = _job("write_office", Pool.MAINTENANCE, "store_id")
 
 
 def fulfils(job: Job, **options: Any) -> Callable[[Callable[..., Any]], Any]:
@@ -158,6 +159,11 @@ def defer_sweep(store_id: UUID) -> bool:
 def defer_measure(store_id: UUID) -> bool:
     """Reads only, so nothing of the store waits for it."""
     return _once(MEASURE_STORE, str(store_id), store_id=str(store_id))
+
+
+def defer_office(store_id: UUID) -> bool:
+    """One small object: nothing of the store waits for it."""
+    return _once(WRITE_OFFICE, str(store_id), store_id=str(store_id))
 
 
 def defer_compare(store_id: UUID) -> bool:

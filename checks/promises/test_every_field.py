@@ -85,6 +85,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "attach_store": ("stores/attach", {"name": "A", "path": "/stores/s", "passphrase": PASSPHRASE, "allowance_bytes": None}),
             "change_store": (f"stores/{store}", {"name": "S", "allowance_bytes": 9_000_000, "off_site": True, "max_writers": 2, "path": ""}),
             "take_found": (f"stores/{store}/found", {"key": "k", "device": None}),
+            "take_office": (f"stores/{store}/offices", {"server": "00" * 16}),
             "give_back_found": (f"stores/{store}/give-back", {"device": str(device)}),
             "add_slot": (f"stores/{store}/slots", {"kind": "passphrase", "label": "Piet", "passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE}),
             "set_store_mode": (f"stores/{store}/mode", {"mode": "in_use", "why": "w"}),

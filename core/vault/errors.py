@@ -24,6 +24,7 @@ AtticError
     ├── RunTooLong          packs that this run relied on are gone
     ├── DeviceSealed        the key of a sealed device is not at hand
     ├── AlreadySealed       the device has a key of its own already
+    ├── SweptByAnother      another server has said that it sweeps this store
     └── LastSlot            nobody could open the store any more
 Stopped                     somebody asked for the work to end (not an error of anything)
 """
@@ -152,6 +153,15 @@ class AlreadySealed(VaultError):
 class LastSlot(VaultError):
     code = "vault.last_slot"
     remedy = "Add another passphrase or recovery code first, then remove this one."
+
+
+class SweptByAnother(VaultError):
+    code = "vault.swept_by_another"
+    remedy = "Let that server do it; when it is gone for good, hand the sweeping over first."
+
+    def __init__(self, message: str = "Another server sweeps this store.", *, name: str = "", remedy: str | None = None) -> None:
+        super().__init__(message, remedy=remedy)
+        self.name = name
 
 
 class Stopped(AtticError):

@@ -27,6 +27,7 @@ from core.vault.manifests import Manifest
 from core.vault.needs import Needs, needs_of
 from core.vault.packs import ENTRY, Entries, encode_index, footer_bytes, ids_of
 from core.vault.revisions import encoded
+from core.vault.sweeper import Sweeper, claim_sweeping
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
@@ -99,9 +100,15 @@ def _carry_through(dry: Vault, plan: Plan) -> None:
 
 
 def sweep(
-    vault: Vault, *, now: datetime, grace_seconds: float | None = None, should_stop: Callable[[], bool] = lambda: False
+    vault: Vault,
+    *,
+    now: datetime,
+    by: Sweeper | None = None,
+    grace_seconds: float | None = None,
+    should_stop: Callable[[], bool] = lambda: False,
 ) -> SweepReport:
-    """Both phases. Raises Damaged, having removed nothing, when it cannot be told what some backup needs."""
+    """Both phases. Raises, having removed nothing, Damaged when it cannot be told what some backup needs, SweptByAnother (§9.9)."""
+    claim_sweeping(vault, by, now=now)
     grace = vault.limits.grace_seconds if grace_seconds is None else grace_seconds
     _mark(vault, now=now, should_stop=should_stop)
     freed = _remove_due(vault, now=now, grace=timedelta(seconds=grace), should_stop=should_stop)

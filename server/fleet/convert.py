@@ -33,8 +33,12 @@ def link_to(device: Device) -> DeviceLink:
         return files_link(device, rules_of(device.file_rules))
     if not device.agent_key:
         raise NotPaired("This device is not paired (any more).")
-    key = outside().unseal(key_purpose(device.agent_id), bytes(device.agent_key))
-    return outside().agent_link(device.agent_id, device.address, key)
+    return outside().agent_link(device.agent_id, device.address, paired_key(device))
+
+
+def paired_key(device: Device) -> bytes:
+    """Empty where it is not paired."""
+    return outside().unseal(key_purpose(device.agent_id), bytes(device.agent_key)) if device.agent_key else b""
 
 
 def put_away(link: DeviceLink) -> None:

@@ -15,6 +15,7 @@ from server.people.api import views as people
 from server.plans.api import choices
 from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
+from server.recovery.api import offices
 from server.recovery.api import views as recovery
 from server.retention.api import views as retention
 from server.runs.api import bringing, copies, differences, omissions
@@ -107,6 +108,7 @@ api = [
     path("stores/<uuid:id>", storage.StoreView.as_view()),
     path("stores/<uuid:id>/slots", slots.SlotsView.as_view()),
     path("stores/<uuid:id>/slots/<str:slot>", slots.SlotView.as_view()),
+    path("stores/<uuid:id>/sweeping", storage.SweepingView.as_view()),
     path("stores/<uuid:id>/mode", storage.StoreModeView.as_view()),
     path("stores/<uuid:id>/prove-passphrase", storage.ProvePassphraseView.as_view()),
     path("stores/<uuid:id>/check", runs.CheckStoreView.as_view()),
@@ -147,6 +149,7 @@ api = [
     path("copies", copies.CopiesView.as_view()),
     path("copies/sums", copies.CopySumsView.as_view()),
     path("copies/<int:id>/withdraw", copies.WithdrawCopyView.as_view()),
+    path("stores/<uuid:id>/offices", offices.OfficesView.as_view()),
     path("stores/<uuid:id>/found", differences.FoundView.as_view()),
     path("stores/<uuid:id>/give-back", differences.GiveBackView.as_view()),
     path("stores/<uuid:id>/copies", copies.HurryCopiesView.as_view()),

@@ -2,10 +2,11 @@
 
 from uuid import UUID
 
-from server.jobs import CARRY_OUT_RESTORE, REQUEUE, fulfils
+from server.jobs import CARRY_OUT_RESTORE, REQUEUE, WRITE_OFFICE, fulfils
 from server.outside import outside
 from server.recovery.actions.carry_out import carry_out
 from server.recovery.actions.requeue import requeue_lost
+from server.recovery.actions.write_office import write_into
 
 
 @fulfils(CARRY_OUT_RESTORE)
@@ -17,3 +18,9 @@ def carry_out_restore(restore_id: str) -> None:
 def requeue(timestamp: int) -> None:
     """Restores, imports and copies that no job speaks of any more."""
     requeue_lost(now=outside().now())
+
+
+@fulfils(WRITE_OFFICE)
+def write_office(store_id: str) -> None:
+    """What this server knows besides its backups, for whoever opens the store after it."""
+    write_into(UUID(store_id))

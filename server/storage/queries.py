@@ -8,8 +8,10 @@ from django.shortcuts import get_object_or_404
 from core.quota.admission import Room
 from core.vault.address import Medium
 from core.vault.errors import AnotherVault, OlderCopy, StoreClosed
+from core.vault.sweeper import Sweeper
 from core.vault.vault import Vault
 from server.outside import outside
+from server.people.queries import office, server_id
 from server.storage.convert import address
 from server.storage.models import Mode, Occupancy, Store
 
@@ -51,6 +53,18 @@ def opened_to_write(found: Store) -> Vault:
     if found.mode != Mode.IN_USE:
         raise StoreClosed(f"{found.name} is {found.get_mode_display().lower()}.")
     return opened(found)
+
+
+def this_server() -> Sweeper:
+    """As it is named in stores."""
+    found = office()
+    return Sweeper(who=server_id(), name=found.name if found else "")
+
+
+def of_the_offices_key() -> QuerySet[Store]:
+    """Stores that are sealed with the same key as the office's first one."""
+    first = Store.objects.order_by("added_at", "id").first()
+    return Store.objects.filter(key_id=first.key_id) if first and first.key_id else Store.objects.filter(id=first.id if first else None)
 
 
 def room_in(found: Store, vault: Vault) -> Room:

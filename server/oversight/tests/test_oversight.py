@@ -25,7 +25,7 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
     PUBLIC = {"me", "sign-in", "first-administrator", "zones"}
     OWN = {"me/wishes", "me/password"}
     """Everybody decides these for themselves."""
-    READS_OF_ADMINISTRATORS = {"server-key", "stores/<uuid:id>/slots"}
+    READS_OF_ADMINISTRATORS = {"server-key", "stores/<uuid:id>/slots", "stores/<uuid:id>/offices"}
     READS_OF_OPERATORS = {"hooks", "messages", "devices/<uuid:id>/readiness", "backups/<uuid:id>/inside", "backups/<uuid:id>/item", "backups/<uuid:id>/thumbnail",
                           "preflight", "restores/<uuid:id>/archive"}  # fmt: skip
     WRITES_OF_OPERATORS = {

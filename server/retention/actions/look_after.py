@@ -7,6 +7,7 @@ import logging
 from datetime import datetime
 from uuid import UUID
 
+from core.vault.errors import SweptByAnother
 from core.vault.sweep import sweep
 from server.fleet.models import Device
 from server.live import tell
@@ -19,7 +20,7 @@ from server.runs.models import CopyState
 from server.storage.actions.measure import measure_store
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
-from server.storage.queries import opened
+from server.storage.queries import opened, this_server
 
 log = logging.getLogger("attic.retention")
 
@@ -58,9 +59,13 @@ def sweep_store(store: Store, *, now: datetime) -> None:
     if in_doubt():
         return
     try:
-        report = sweep(opened(store), now=now)
+        report = sweep(opened(store), now=now, by=this_server())
+    except SweptByAnother as error:  # by agreement: its space comes back by that server's hand
+        Store.objects.filter(id=store.id).update(swept_by=error.name[:200], swept_at=now)
+        note_well(store.id)
+        return
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         return
-    Store.objects.filter(id=store.id).update(waiting_bytes=report.marked_bytes, swept_at=now)
+    Store.objects.filter(id=store.id).update(waiting_bytes=report.marked_bytes, swept_at=now, swept_by="")
     note_well(store.id)

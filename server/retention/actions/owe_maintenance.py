@@ -11,13 +11,23 @@ from uuid import UUID
 from django.db import transaction
 from django.db.models import F, Max, OuterRef, Q, QuerySet, Subquery
 
-from server.jobs import defer_compare, defer_copies, defer_measure, defer_owed_copies, defer_removals, defer_rules, defer_sweep
+from server.jobs import (
+    defer_compare,
+    defer_copies,
+    defer_measure,
+    defer_office,
+    defer_owed_copies,
+    defer_removals,
+    defer_rules,
+    defer_sweep,
+)
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.runs.actions.beat import beat, last_beat
 from server.runs.actions.compare_store import COMPARED_EVERY
 from server.runs.models import CAME, Copy, CopyState
 from server.storage.models import Mode, Store
+from server.storage.queries import of_the_offices_key
 
 log = logging.getLogger("attic.retention")
 MORNING = 6
@@ -33,7 +43,8 @@ def owe_maintenance(*, now: datetime) -> int:
     """How many jobs were put into the queue. Each kind by itself: one that cannot be told holds up no other."""
     found, whole = 0, True
     doubt = in_doubt()
-    for owed in (_measures, _comparisons, _copies) if doubt else (_owed, _copies, _rules, _removals, _sweeps, _measures, _comparisons):
+    sure = () if doubt else (_owed, _rules, _removals, _sweeps, _offices)
+    for owed in (_copies, _measures, _comparisons, *sure):
         try:
             with transaction.atomic():
                 found += owed(now)
@@ -89,6 +100,14 @@ def _comparisons(now: datetime) -> int:
         defer_compare,
         _read().filter(Q(compared_at=None) | Q(compared_at__lt=now - COMPARED_EVERY)),
     )
+
+
+def _offices(now: datetime) -> int:
+    """Into each store of the office's key, once a night; into a new one at once."""
+    local = now.astimezone(office_zone())
+    stores = of_the_offices_key().filter(mode=Mode.IN_USE)
+    new = Q(office_on=None)
+    return _each(defer_office, stores.filter(new | ~Q(office_on=local.date()) if local.hour >= MORNING else new))
 
 
 def _looked_after() -> QuerySet[Store]:

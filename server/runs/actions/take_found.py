@@ -8,6 +8,8 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import AtticError
+from core.vault.offices import read_offices
+from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.fleet.actions.register_found import register_found
 from server.fleet.models import Device
@@ -35,6 +37,7 @@ def take_found(store: Store, key: str, *, device: Device | None, by: User) -> De
             manifests[stray.id] = vault.manifest(stray.backup_id.bytes)
         except AtticError:  # one that cannot be read stays where it is, in the list of what is found
             continue
+    held = _holds_told(vault)
     if not manifests:
         raise Conflict("None of these backups can be read.", remedy="Check the store.")
     with transaction.atomic():
@@ -43,7 +46,9 @@ def take_found(store: Store, key: str, *, device: Device | None, by: User) -> De
         why = f"found in {store.name}: see what the rule would do, then release it"
         for stray in strays:
             if stray.id in manifests:
-                take_in(stray, manifests[stray.id], owner, found_in=store, hold_by=by, hold_reason=why[:200])
+                before = held.get(stray.backup_id.hex)
+                reason = f"held before: {before}" if before else why
+                take_in(stray, manifests[stray.id], owner, found_in=store, hold_by=by, hold_reason=reason[:200])
         says = f"{len(manifests)} backups found in {store.name} were taken in as those of {owner.name} of {owner.holder.name}, on hold."
         write_journal(who=by, what="store.found_taken", says=says, at=outside().now(), device=owner.id, store=store.id)
         tell("changed", "devices")
@@ -71,6 +76,12 @@ def give_back(store: Store, device: Device, *, by: User) -> int:
     defer_compare(store.id)
     tell("changed", "devices")
     return count
+
+
+def _holds_told(vault: Vault) -> dict[str, str]:
+    """Backup → why the server that made it held it."""
+    told = [hold for one in reversed(read_offices(vault)) for hold in one.told.get("holds", [])]
+    return {str(hold["backup"]): str(hold["reason"]) for hold in told if isinstance(hold, dict) and "backup" in hold and "reason" in hold}
 
 
 def _id(key: str) -> UUID | None:

@@ -20,7 +20,7 @@ from server.people.models import User
 from server.storage.actions.measure import totals
 from server.storage.convert import columns_of, shown_address
 from server.storage.models import Mode, Store
-from server.storage.queries import opened
+from server.storage.queries import of_the_offices_key, opened
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,8 +65,7 @@ def _with_the_offices_key() -> Vault | None:
     first = Store.objects.order_by("added_at", "id").first()
     if first is None:
         return None
-    known = Store.objects.exclude(mode=Mode.DETACHED).order_by("medium", "added_at")
-    for store in known.filter(key_id=first.key_id) if first.key_id else [first]:
+    for store in of_the_offices_key().exclude(mode=Mode.DETACHED).order_by("medium", "added_at"):
         try:
             return opened(store)
         except AtticError:  # another one may answer; whether this one does is told on its own page

@@ -14,6 +14,7 @@ from server.api.fields import BytesField
 from server.api.permissions import May
 from server.storage.actions.add_store import attach_store, create_store
 from server.storage.actions.change_store import change_store, prove_passphrase, set_mode
+from server.storage.actions.take_sweeping import take_sweeping
 from server.storage.convert import changed_address
 from server.storage.models import MEDIUM_CODES, Mode, Occupancy, Store
 from server.storage.queries import occupancies, stores
@@ -39,7 +40,7 @@ class StoreSerializer(serializers.ModelSerializer):
             "id", "name", "medium", "mode", "off_site", "where", "address", "key_id", "max_writers",
             "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
             "checked_at",
-            "check_says", "trouble", "trouble_code", "trouble_remedy", "compared_at", "passphrase_proven_at", "added_at",
+            "check_says", "trouble", "trouble_code", "trouble_remedy", "compared_at", "swept_by", "passphrase_proven_at", "added_at",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -182,6 +183,15 @@ class StoreModeView(APIView):
         given = ModeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         return Response(StoreSerializer(set_mode(store_by_id(id), **given.validated_data, by=request.user)).data)
+
+
+class SweepingView(APIView):
+    own_transactions = True
+    writes = May.SET_UP
+
+    @extend_schema(operation_id="take_sweeping", request=None, responses=StoreSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        return Response(StoreSerializer(take_sweeping(store_by_id(id), by=request.user)).data)
 
 
 class ProvePassphraseView(APIView):

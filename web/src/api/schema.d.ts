@@ -1775,6 +1775,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/offices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["offices_of_store"];
+        put?: never;
+        post: operations["take_office"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/prove-passphrase": {
         parameters: {
             query?: never;
@@ -1818,6 +1834,22 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["drop_slot"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/sweeping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take_sweeping"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3447,6 +3479,23 @@ export interface components {
             serial: string;
             readonly first_time: string[];
         };
+        OfferedOffice: {
+            readonly server: string;
+            office: string;
+            /** Format: date-time */
+            at: string;
+            /** @description Whether this server wrote it. */
+            own: boolean;
+            /** @description New here; so in all of these. */
+            holders: string[];
+            devices: string[];
+            plans: string[];
+            closed_days: number;
+            /** @description They come with the backups. */
+            holds: number;
+            /** @description Devices and plans that are in the list already, and stay as they are. */
+            there: number;
+        };
         Office: {
             name: string;
             zone: string;
@@ -3890,6 +3939,8 @@ export interface components {
              * @description When the list and the store were compared last.
              */
             readonly compared_at: string | null;
+            /** @description Another server that sweeps it; empty when this one does. */
+            readonly swept_by: string;
             /** Format: date-time */
             readonly passphrase_proven_at: string | null;
             /** Format: date-time */
@@ -4556,6 +4607,8 @@ export interface components {
              * @description When the list and the store were compared last.
              */
             readonly compared_at: string | null;
+            /** @description Another server that sweeps it; empty when this one does. */
+            readonly swept_by: string;
             /** Format: date-time */
             readonly passphrase_proven_at: string | null;
             /** Format: date-time */
@@ -4607,6 +4660,8 @@ export interface components {
              * @description When the list and the store were compared last.
              */
             readonly compared_at: string | null;
+            /** @description Another server that sweeps it; empty when this one does. */
+            readonly swept_by: string;
             /** Format: date-time */
             readonly passphrase_proven_at: string | null;
             /** Format: date-time */
@@ -4646,6 +4701,9 @@ export interface components {
              */
             device: string | null;
         };
+        TakeOfficeRequest: {
+            server: string;
+        };
         TakeRequest: {
             /** Format: uuid */
             device: string;
@@ -4661,6 +4719,15 @@ export interface components {
             device_name: string;
             holder: string;
             backups: number;
+        };
+        TakenOver: {
+            holders: number;
+            closed_days: number;
+            devices: number;
+            plans: number;
+            readonly left_out: {
+                [key: string]: string;
+            }[];
         };
         /**
          * @description * `device` - Device
@@ -9100,6 +9167,68 @@ export interface operations {
             };
         };
     };
+    offices_of_store: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferedOffice"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_office: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeOfficeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOver"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     prove_passphrase: {
         parameters: {
             query?: never;
@@ -9213,6 +9342,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_sweeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Store"];
+                };
             };
             default: {
                 headers: {

@@ -21,6 +21,7 @@ import { Found } from './Found';
 import { useCopySums } from './queries';
 import { Slots } from './Slots';
 import { StoreMark } from './StoreMark';
+import { Offices, SweptBy } from './Successor';
 import { mediumWord, owedWords } from './words';
 
 type Store = Schemas['StoreDetail'];
@@ -48,6 +49,8 @@ export function StoreScreen() {
           {found.trouble_code === 'store.older_copy' && may('set_up') && <Accept store={found} />}
         </div>
       )}
+      <SweptBy store={found} />
+      {may('set_up') && <Offices store={found} />}
       <Differences storeId={found.id} />
       <Found store={found} />
       <div className="cols">

@@ -4,6 +4,7 @@ import { expect, test } from 'vitest';
 
 import {
   ADDRESS_PARTS,
+  broughtWords,
   codeGroups,
   copyStateWords,
   evidenceWords,
@@ -14,6 +15,7 @@ import {
   policyFor,
   secondsLeft,
   storeLine,
+  takenWords,
 } from './words';
 
 test('a recovery code is laid out in its groups, each with its place', () => {
@@ -104,3 +106,13 @@ test.each([
     'If this server burned tonight, 2 passphrases and 1 recovery code would open it, and nothing else.',
   ],
 ])('who could open it tonight: %o', (slots, words) => expect(tonightWords(slots)).toBe(words));
+
+test('what another server knew is told by what of it is new, and what comes later', () => {
+  const nothing = { devices: [], plans: [], holders: [], closed_days: 0, holds: 0, there: 0 };
+  expect(broughtWords(nothing)).toBe('All of it is here already.');
+  expect(broughtWords({ ...nothing, there: 3 })).toBe('All of it is here already.');
+  expect(broughtWords({ ...nothing, devices: ['a'], holders: ['b', 'c'], there: 1, holds: 1 })).toBe(
+    'New here: 1 device, 2 holders. 1 device or plan is here already. 1 hold comes with the backups.',
+  );
+  expect(takenWords({ devices: 1, plans: 0, holders: 2, closed_days: 3 })).toBe('Taken over: 1 device, 0 plans, 2 holders, 3 closed days.');
+});

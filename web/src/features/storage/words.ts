@@ -208,3 +208,27 @@ export function tonightWords(slots: readonly Pick<Slot, 'kind' | 'by_a_person' |
   if (parts.length === 0) return 'If this server burned tonight, nobody could open it.';
   return `If this server burned tonight, ${parts.join(' and ')} would open it, and nothing else.`;
 }
+
+/** What taking over another server's record would bring here, in one line. */
+export function broughtWords(
+  one: Pick<Schemas['OfferedOffice'], 'devices' | 'plans' | 'holders' | 'closed_days' | 'holds' | 'there'>,
+): string {
+  const parts = [
+    one.devices.length && counted(one.devices.length, 'device'),
+    one.plans.length && counted(one.plans.length, 'plan'),
+    one.holders.length && counted(one.holders.length, 'holder'),
+    one.closed_days && counted(one.closed_days, 'closed day'),
+  ].filter(Boolean);
+  const news = parts.length ? `New here: ${parts.join(', ')}.` : 'All of it is here already.';
+  const rest = [
+    one.there && parts.length && `${counted(one.there, 'device or plan is', 'devices and plans are')} here already.`,
+    one.holds && `${counted(one.holds, 'hold comes', 'holds come')} with the backups.`,
+  ].filter(Boolean);
+  return [news, ...rest].join(' ');
+}
+
+/** What was taken over. */
+export function takenWords(taken: Pick<Schemas['TakenOver'], 'devices' | 'plans' | 'holders' | 'closed_days'>): string {
+  const { devices, plans, holders, closed_days } = taken;
+  return `Taken over: ${counted(devices, 'device')}, ${counted(plans, 'plan')}, ${counted(holders, 'holder')}, ${counted(closed_days, 'closed day')}.`;
+}

@@ -1,0 +1,71 @@
+"""What the server of an office knew besides its backups (§13): one small object, for whoever opens the store after it.
+
+Knows nothing of what is told; whoever writes it and whoever takes it over do. What is read here is checked for its shape only.
+"""
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from core.vault import blobs as names
+from core.vault.errors import BlobMissing, Damaged
+from core.vault.keys import ID_BYTES
+from core.vault.objects import Objects
+
+FORMAT = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OfficeRecord:
+    server: bytes
+    """Id of who wrote it."""
+    office: str
+    at: datetime
+    told: Mapping[str, Any]
+
+
+def write_office(store: Objects, record: OfficeRecord) -> str:
+    """Its name. Earlier ones of the same server go once it lies there. Raises StoreError."""
+    before = [name for name, one in _records(store) if one.server == record.server]
+    told = {
+        "format": FORMAT, "server": record.server.hex(), "office": record.office, "at": record.at.isoformat(), "told": record.told,
+    }  # fmt: skip
+    written = store.write_object(names.OFFICES, json.dumps(told).encode())
+    for name in before:
+        store.blobs.delete(name)
+    return written
+
+
+def read_offices(store: Objects) -> list[OfficeRecord]:
+    """The newest of each server, the newest first. What cannot be read is named in `unreadable`. Raises StoreError."""
+    newest: dict[bytes, OfficeRecord] = {}
+    for _, one in _records(store):
+        if one.server not in newest or newest[one.server].at < one.at:
+            newest[one.server] = one
+    return sorted(newest.values(), key=lambda one: (one.at, one.server), reverse=True)
+
+
+def _records(store: Objects) -> list[tuple[str, OfficeRecord]]:
+    found = []
+    for name, _ in store.blobs.list(names.OFFICES):
+        if not names.is_ours(name):
+            continue
+        try:
+            found.append((name, _record(json.loads(store.read_object(name)))))
+        except BlobMissing:
+            continue
+        except Damaged as error:
+            store.unreadable[name] = error.message
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+            store.unreadable[name] = f"Object {name} cannot be read."
+    return found
+
+
+def _record(told: dict[str, Any]) -> OfficeRecord:
+    """Raises ValueError, KeyError, TypeError."""
+    server, at = bytes.fromhex(told["server"]), datetime.fromisoformat(told["at"])
+    if told["format"] != FORMAT or len(server) != ID_BYTES or at.tzinfo is None or not isinstance(told["told"], dict):
+        raise ValueError("no record")
+    return OfficeRecord(server=server, office=str(told["office"])[:200], at=at, told=told["told"])

@@ -1,0 +1,178 @@
+"""Take over what another server knew, from a store that survived it: holders, closed days, devices with their links, plans.
+
+What is here already stays as it is. Each device and plan is taken by itself: one that cannot be is left out and named. Holds
+come with the backups, when those are taken in.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import date, time
+from typing import Any
+from uuid import UUID, uuid4
+
+from django.core.exceptions import ValidationError
+from django.db import Error, models, transaction
+
+from core.content.families import FAMILIES
+from core.errors import AtticError, BadInput
+from core.vault.offices import OfficeRecord, read_offices
+from server.api.problems import Conflict
+from server.fleet.convert import SSH_PURPOSE, key_purpose, sftp_purpose
+from server.fleet.models import Device, DeviceState, LinkType, SshKey
+from server.live import tell
+from server.locks import lock_alone
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.actions.office import holder_named
+from server.people.models import ClosedDay, Team, User
+from server.plans.actions.save_plan import Draft, Target, save_plan
+from server.plans.models import KindChoice, Plan
+from server.recovery.offices import CHOICE_FIELDS, DEVICE_FIELDS, DRAFT_FIELDS, TARGET_FIELDS, entries, new_devices
+from server.storage.models import Store
+from server.storage.queries import opened
+
+
+@dataclass(slots=True, kw_only=True)
+class TakenOver:
+    """How many of each, and what was left out: (name, why)."""
+
+    holders: int = 0
+    closed_days: int = 0
+    devices: int = 0
+    plans: int = 0
+    left_out: list[tuple[str, str]] = field(default_factory=list)
+
+
+def take_office(store: Store, server: str, *, by: User) -> TakenOver:
+    """`server`: hex id of who told it. Raises Conflict, StoreError, VaultError."""
+    record = next((one for one in read_offices(opened(store)) if one.server.hex() == server), None)
+    if record is None:
+        raise Conflict("The store holds nothing of that server any more.", remedy="Load the page again.")
+    with transaction.atomic():
+        lock_alone("office record")
+        taken = TakenOver()
+        _holders(record, taken)
+        _closed_days(record, taken)
+        _ssh_key(record)
+        followers = _devices(record, taken, by=by)
+        _plans(record, store, followers, taken, by=by)
+        says = (
+            f"{taken.devices} devices, {taken.plans} plans, {taken.holders} holders and {taken.closed_days} closed days "
+            f"of {record.office or 'another server'} were taken over from {store.name}."
+        )
+        write_journal(who=by, what="store.office_taken", says=says, at=outside().now(), store=store.id)
+        tell("changed", "devices")
+        tell("changed", "stores")
+    return taken
+
+
+def _each(rows: list[dict[str, Any]], take: Callable[[dict[str, Any]], None], taken: TakenOver) -> int:
+    """How many could be taken. Each in a savepoint of its own."""
+    count = 0
+    for told in rows:
+        try:
+            with transaction.atomic():
+                take(told)
+            count += 1
+        except AtticError as error:
+            taken.left_out.append((str(told.get("name", ""))[:120], error.message))
+        except (ValueError, TypeError, KeyError, AttributeError, ValidationError, Error):
+            taken.left_out.append((str(told.get("name", ""))[:120], "What is told of it cannot be used."))
+    return count
+
+
+def _holders(record: OfficeRecord, taken: TakenOver) -> None:
+    def take(told: dict[str, Any]) -> None:
+        holder, team = holder_named(_text(told, "name", 120), _text(told, "team", 80))
+        holder.team, holder.email = holder.team or team, holder.email or _text(told, "email", 254)
+        holder.save(update_fields=["team", "email"])
+
+    taken.holders = _each(entries(record.told, "holders"), take, taken)
+
+
+def _closed_days(record: OfficeRecord, taken: TakenOver) -> None:
+    def take(told: dict[str, Any]) -> None:
+        ClosedDay.objects.get_or_create(day=date.fromisoformat(told["day"]), defaults={"name": _text(told, "name", 120)})
+
+    taken.closed_days = _each(entries(record.told, "closed_days"), take, taken)
+
+
+def _ssh_key(record: OfficeRecord) -> None:
+    """Devices that know the old server's key let this one in with it, unless it has one of its own already."""
+    told = record.told.get("ssh_key")
+    if isinstance(told, dict) and told.get("private") and not SshKey.objects.exists():
+        private = outside().seal(SSH_PURPOSE, str(told["private"]).encode())
+        SshKey.objects.create(private=private, public=_text(told, "public", 500), made_at=outside().now())
+
+
+def _devices(record: OfficeRecord, taken: TakenOver, *, by: User) -> dict[str, list[UUID]]:
+    """Plan's name → devices that are to follow it."""
+    followers: dict[str, list[UUID]] = {}
+    columns = {column.name: column for column in Device._meta.get_fields() if isinstance(column, models.Field)}
+
+    def take(told: dict[str, Any]) -> None:
+        device = Device(id=_id(told.get("id")), added_at=outside().now())
+        for name in DEVICE_FIELDS:
+            column = columns[name]
+            value = told.get(name, column.get_default())
+            setattr(device, name, column.to_python(_cut(value, column)))
+        if not device.name or device.state not in DeviceState.values or device.link not in LinkType.values:
+            raise BadInput("What is told of it is no device.", remedy="Register it by hand.")
+        device.family = device.family if device.family in FAMILIES else ""
+        device.holder, device.team = holder_named(_text(told, "holder", 120) or "unknown", _text(told, "team", 80))
+        if told.get("agent_key"):
+            device.agent_key = outside().seal(key_purpose(device.agent_id), bytes.fromhex(told["agent_key"]))
+        if told.get("sftp_password"):
+            device.sftp_password = outside().seal(sftp_purpose(device.sftp_host, device.sftp_port), str(told["sftp_password"]).encode())
+        device.save(force_insert=True)
+        for choice in entries(told, "choices"):
+            KindChoice.objects.create(device=device, by=by, at=outside().now(), **{name: choice[name] for name in CHOICE_FIELDS})
+        followers.setdefault(_text(told, "plan", 80), []).append(device.id)
+
+    taken.devices = _each(new_devices(entries(record.told, "devices")), take, taken)
+    return followers
+
+
+def _plans(record: OfficeRecord, store: Store, followers: dict[str, list[UUID]], taken: TakenOver, *, by: User) -> None:
+    stores = dict(Store.objects.values_list("vault_id", "id"))
+
+    def take(told: dict[str, Any]) -> None:
+        fields = {name: told[name] for name in DRAFT_FIELDS}
+        for name in ("starts_at", "window_closes"):
+            fields[name] = time.fromisoformat(fields[name])
+        for name in ("starts_on", "ends_on"):
+            fields[name] = date.fromisoformat(fields[name]) if fields[name] else None
+        fields["exceptions"] = tuple(date.fromisoformat(day) for day in fields["exceptions"])
+        fields["exclusions"] = tuple(fields["exclusions"])
+        targets = [_target(one, stores[one["store"]]) for one in entries(told, "targets") if one.get("store") in stores]
+        fields["targets"] = tuple(targets or [Target(store=store.id)])  # where its own stores are not here, this one
+        names = [str(name)[:80] for name in told.get("teams", [])]
+        fields["teams"] = tuple(Team.objects.filter(name__in=names, default_plan=None).values_list("id", flat=True))
+        save_plan(Draft(**fields), devices=followers.get(fields["name"], []), by=by)
+
+    known = {name.casefold() for name in Plan.objects.values_list("name", flat=True)}
+    new = [told for told in entries(record.told, "plans") if str(told.get("name", "")).casefold() not in known]
+    taken.plans = _each(new, take, taken)
+
+
+def _target(told: dict[str, Any], store: UUID) -> Target:
+    fields = {name: told.get(name, getattr(Target(store=None), name)) for name in TARGET_FIELDS}
+    for name in ("copies_from", "copies_until"):
+        fields[name] = time.fromisoformat(fields[name]) if fields[name] else None
+    return Target(store=store, **fields)
+
+
+def _text(told: dict[str, Any], name: str, most: int) -> str:
+    return str(told.get(name) or "")[:most].strip()
+
+
+def _cut(value: Any, column: "models.Field[Any, Any]") -> Any:
+    return value[: column.max_length] if isinstance(value, str) and column.max_length else value
+
+
+def _id(told: object) -> UUID:
+    """The one that its backups carry."""
+    try:
+        return UUID(str(told))
+    except ValueError:
+        return uuid4()

@@ -1,0 +1,69 @@
+"""What a store holds of a server that wrote into it: what of it is new here, and taking it over."""
+
+from typing import Any
+from uuid import UUID
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.vault.offices import read_offices
+from server.api.permissions import May
+from server.recovery.actions.take_office import take_office
+from server.recovery.offices import Offered, offered
+from server.storage.queries import opened
+from server.storage.queries import store as store_by_id
+
+
+class OfferedOfficeSerializer(serializers.Serializer):
+    server = serializers.SerializerMethodField()
+    office = serializers.CharField(source="record.office")
+    at = serializers.DateTimeField(source="record.at")
+    own = serializers.BooleanField(help_text="Whether this server wrote it.")
+    holders = serializers.ListField(child=serializers.CharField(), help_text="New here; so in all of these.")
+    devices = serializers.ListField(child=serializers.CharField())
+    plans = serializers.ListField(child=serializers.CharField())
+    closed_days = serializers.IntegerField()
+    holds = serializers.IntegerField(help_text="They come with the backups.")
+    there = serializers.IntegerField(help_text="Devices and plans that are in the list already, and stay as they are.")
+
+    def get_server(self, one: Offered) -> str:
+        return one.record.server.hex()
+
+
+class TakeOfficeSerializer(serializers.Serializer):
+    server = serializers.CharField(max_length=32)
+
+
+class LeftOutOfOfficeSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    why = serializers.CharField()
+
+
+class TakenOverSerializer(serializers.Serializer):
+    holders = serializers.IntegerField()
+    closed_days = serializers.IntegerField()
+    devices = serializers.IntegerField()
+    plans = serializers.IntegerField()
+    left_out = serializers.SerializerMethodField()
+
+    def get_left_out(self, taken: Any) -> list[dict[str, str]]:
+        return [{"name": name, "why": why} for name, why in taken.left_out]
+
+
+class OfficesView(APIView):
+    own_transactions = True
+    reads = May.SET_UP
+    writes = May.SET_UP
+
+    @extend_schema(operation_id="offices_of_store", responses=OfferedOfficeSerializer(many=True))
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(OfferedOfficeSerializer(map(offered, read_offices(opened(store_by_id(id)))), many=True).data)
+
+    @extend_schema(operation_id="take_office", request=TakeOfficeSerializer, responses=TakenOverSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = TakeOfficeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(TakenOverSerializer(take_office(store_by_id(id), given.validated_data["server"], by=request.user)).data)

@@ -1,0 +1,143 @@
+"""What this server knows besides its backups, as it is told to stores (§13 of the vault's format), and what of a told one is new here.
+
+What is told is enough to go on: who holds what, how each device is reached, when it runs, what is kept and what is held. What
+happened (runs, journal, accounts) is not told.
+"""
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from hashlib import sha256
+from typing import Any
+
+from django.core.serializers.json import DjangoJSONEncoder
+
+from core.vault.offices import OfficeRecord
+from server.fleet.convert import known_password, paired_key, private_ssh_key
+from server.fleet.models import Device, SshKey
+from server.people.models import ClosedDay, Holder
+from server.people.queries import office, server_id
+from server.plans.actions.save_plan import PLAN_FIELDS
+from server.plans.models import KindChoice, Plan
+from server.plans.queries import WITH_TARGETS
+from server.runs.models import Backup
+
+DEVICE_FIELDS = (
+    "name", "state", "away_until", "link", "agent_id", "address", "accepted", "folder", "sftp_host", "sftp_port", "sftp_username",
+    "sftp_uses_key", "sftp_folder", "sftp_host_key", "file_rules", "limit_bytes_per_second", "family", "make", "model", "os_version",
+    "serial", "asset_tag", "purchased_on", "handed_over_on", "note",
+)  # fmt: skip
+DRAFT_FIELDS = tuple(name for name in PLAN_FIELDS if name not in ("revision", "changed_at", "changed_by"))
+TARGET_FIELDS = ("delay_minutes", "copies_from", "copies_until", "limit_bytes_per_second", "falls_over")
+CHOICE_FIELDS = ("kind", "taken", "service", "alike", "why")
+
+
+def known_here() -> dict[str, Any]:
+    """As JSON holds it. Secrets are in the clear: it is sealed as a whole where it goes. Raises KeyMissing. A fixed number of queries."""
+    holders = Holder.objects.select_related("team")
+    ssh = SshKey.objects.first()
+    told = {
+        "zone": found.zone if (found := office()) else "UTC",
+        "holders": [{"name": one.name, "team": one.team.name if one.team else "", "email": one.email} for one in holders],
+        "closed_days": [{"day": one.day, "name": one.name} for one in ClosedDay.objects.all()],
+        "ssh_key": {"private": private_ssh_key(), "public": ssh.public} if ssh else None,
+        "devices": _devices(),
+        "plans": _plans(),
+        "holds": _holds(),
+    }
+    parted: dict[str, Any] = json.loads(json.dumps(told, cls=DjangoJSONEncoder))
+    return parted
+
+
+def _devices() -> list[dict[str, Any]]:
+    choices: dict[object, list[dict[str, Any]]] = {}
+    for one in KindChoice.objects.filter(ended_at=None):
+        choices.setdefault(one.device_id, []).append({name: getattr(one, name) for name in CHOICE_FIELDS})
+    return [
+        {
+            "id": device.id,
+            "holder": device.holder.name,
+            "team": device.team.name if device.team else "",
+            "plan": device.assignment.plan.name if hasattr(device, "assignment") else "",
+            "agent_key": paired_key(device).hex(),
+            "sftp_password": known_password(device),
+            "choices": choices.get(device.id, []),
+            **{name: getattr(device, name) for name in DEVICE_FIELDS},
+        }
+        for device in Device.objects.select_related("holder", "team", "assignment__plan")
+    ]
+
+
+def _plans() -> list[dict[str, Any]]:
+    return [
+        {
+            "targets": [
+                {"store": target.store.vault_id} | {name: getattr(target, name) for name in TARGET_FIELDS} for target in plan.targets.all()
+            ],
+            "teams": [one.team.name for one in plan.team_plans.all()],
+            **{name: getattr(plan, name) for name in DRAFT_FIELDS},
+        }
+        for plan in Plan.objects.prefetch_related(WITH_TARGETS, "team_plans__team")
+    ]
+
+
+def _holds() -> list[dict[str, Any]]:
+    held = Backup.objects.exclude(hold_reason="").order_by("id")
+    return [{"backup": one.id.hex, "reason": one.hold_reason, "until": one.hold_until} for one in held]
+
+
+def digest_of(told: Mapping[str, Any]) -> str:
+    return sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Offered:
+    """What one told record would bring here."""
+
+    record: OfficeRecord
+    own: bool
+    """Whether this server wrote it."""
+    holders: list[str]
+    """Names that are new here; so in all of these."""
+    devices: list[str]
+    plans: list[str]
+    closed_days: int
+    holds: int
+    there: int
+    """Devices and plans of it that are in the list already, and stay as they are."""
+
+
+def offered(record: OfficeRecord) -> Offered:
+    known = {name.casefold() for name in Holder.objects.values_list("name", flat=True)}
+    plans = {name.casefold() for name in Plan.objects.values_list("name", flat=True)}
+    days = {str(day) for day in ClosedDay.objects.values_list("day", flat=True)}
+    told_devices, told_plans = entries(record.told, "devices"), entries(record.told, "plans")
+    devices = new_devices(told_devices)
+    new_plans = [str(one.get("name", "")) for one in told_plans if str(one.get("name", "")).casefold() not in plans]
+    return Offered(
+        record=record,
+        own=record.server == server_id(),
+        holders=[name for one in entries(record.told, "holders") if (name := str(one.get("name", ""))).casefold() not in known],
+        devices=[f"{one.get('name', '')}, {one.get('holder', '')}" for one in devices],
+        plans=new_plans,
+        closed_days=sum(str(one.get("day")) not in days for one in entries(record.told, "closed_days")),
+        holds=len(entries(record.told, "holds")),
+        there=len(told_devices) + len(told_plans) - len(devices) - len(new_plans),
+    )
+
+
+def entries(told: Mapping[str, Any], what: str) -> list[dict[str, Any]]:
+    """The objects of a list in what was told; nothing where it is none."""
+    found = told.get(what)
+    return [one for one in found if isinstance(one, dict)] if isinstance(found, list) else []
+
+
+def new_devices(told: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Those that are not here, by any of the marks that belong to one device only."""
+    rows = list(Device.objects.values("id", "serial", "asset_tag", "agent_id", "folder"))
+    known = {(name, str(row[name]).casefold()) for row in rows for name in row if row[name]}
+    return [
+        one
+        for one in told
+        if not any((name, str(one.get(name, "")).casefold()) in known for name in ("id", "serial", "asset_tag", "agent_id", "folder"))
+    ]
