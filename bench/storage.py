@@ -1,17 +1,18 @@
-"""What a cloud costs: copies to the simulated one against a bare transfer of the same bytes by boto3, and how many requests they take.
+"""What a cloud costs: copies to it and restores from it against boto3's own transfers of the same bytes from and to files, in memory, and
+in requests.
 
-Both sides talk to the same process, which is a simple one: what is compared is what the engine adds.
+Twice: the simulated cloud that ships with the product, and an independent object store. In each both sides talk to the same
+process, so that what is compared is what the engine adds: opening every chunk, sealing, checking, writing thousands of files.
 """
 
+import os
 import secrets
 import subprocess
 import sys
 import time
 from collections import Counter
-from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
-from datetime import UTC, datetime
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -19,39 +20,29 @@ from typing import Any
 from adapters.stores.places import blobs_at
 from bench.content import Phone
 from bench.figures import Figure
-from bench.vaults import WORKERS, backup, new_vault, restore
+from bench.million import million
+from bench.vaults import backup, new_vault, opened, prepared, restore
 from core.vault.address import BucketAddress
-from core.vault.chunks import VaultLimits
 from core.vault.copying import copy
-from core.vault.key_slots import Policy
-from core.vault.keys import Cost
 from core.vault.manifests import Manifest
-from core.vault.opening import create_vault, open_vault
 from core.vault.vault import Vault
 
 BUCKET, ACCESS = "bench", "BENCHKEY"
-_QUICK = Policy(cost=Cost(passes=1, memory_bytes=128 * 1024, lanes=1), floor=Cost(passes=1, memory_bytes=1024, lanes=1))
-AT_ONCE = 8
-"""Transfers side by side of the bare client, as many as the engine's."""
+Cloud = tuple[BucketAddress, Any]
+"""An address for us, a client for the bare side."""
 
 
 def storage(folder: Path, *, megabytes: int, rounds: int) -> Iterator[Figure]:
+    yield from million()
     phone = Phone(folder / "phone", megabytes=megabytes)
     source = new_vault(folder / "source")
     first = backup(source, phone.root).manifest
-    packs = {name: source.blobs.read(name) for name, _ in source.blobs.list("packs/")}
-    size = sum(map(len, packs.values()))
-    ours, bare, back, bare_back = [], [], [], []
-    for number in range(rounds):
-        with _cloud(folder / f"cloud{number}") as (address, client):
-            target, into = _target(address, source), folder / f"back{number}"
-            ours.append(_timed(partial(copy, source, target, backups=[first.id])))
-            bare.append(_timed(partial(_put, client, packs)))
-            back.append(_timed(partial(_restored, address, target, first, into)))
-            bare_back.append(_timed(partial(_get, client, packs)))
-    yield _against("copy to the cloud", size, min(ours), min(bare))
-    yield _against("restore from the cloud", size, min(back), min(bare_back))
-    with _cloud(folder / "again") as (address, _):
+    for name, start in (("the simulated cloud", _simulated), ("an object store", _independent)):
+        yield from _transfers(folder, name, start, source, first, rounds)
+    with _simulated(folder / "peak") as (address, _):
+        _target(address, source)
+        yield _peak(address, folder / "source", first, megabytes)
+    with _simulated(folder / "again") as (address, _):
         target = _target(address, source)
         copy(source, target, backups=[first.id])
         second = backup(source, phone.root, first).manifest
@@ -61,9 +52,38 @@ def storage(folder: Path, *, megabytes: int, rounds: int) -> Iterator[Figure]:
         yield Figure(name="second copy, unchanged", value=sum(asked.values()), unit=" requests", told=told, good=20, wanted=20)
 
 
-def _against(name: str, size: int, ours: float, bare: float) -> Figure:
-    told = f"{size / ours / 1e6:.0f} MB/s against {size / bare / 1e6:.0f} MB/s by boto3 alone"
+def _transfers(
+    folder: Path, name: str, start: Callable[[Path], AbstractContextManager[Cloud]], source: Vault, first: Manifest, rounds: int
+) -> Iterator[Figure]:
+    packs = {pack: folder / "source" / pack for pack, _ in source.blobs.list("packs/")}
+    size = sum(path.stat().st_size for path in packs.values())
+    ours, bare, back, bare_back, requests = [], [], [], [], 0
+    for number in range(rounds):
+        here = folder / f"{name} {number}"
+        with start(here) as (address, client):
+            target = _target(address, source)
+            asked = _counted(target)
+            ours.append(_timed(partial(copy, source, target, backups=[first.id])))
+            requests = sum(asked.values())
+            bare.append(_timed(partial(_put, client, packs)))
+            back.append(_timed(partial(_restored, address, first, here / "back")))
+            bare_back.append(_timed(partial(_get, client, packs, here / "bare")))
+    told = f", {requests * 1e9 / size:.0f} requests a GB"
+    yield _against(f"copy to {name}", size, min(ours), min(bare), more=told)
+    yield _against(f"restore from {name}", size, min(back), min(bare_back))
+
+
+def _against(name: str, size: int, ours: float, bare: float, *, more: str = "") -> Figure:
+    told = f"{size / ours / 1e6:.0f} MB/s against {size / bare / 1e6:.0f} MB/s by boto3 alone{more}"
     return Figure(name=name, value=bare / ours, unit=" of bare", told=told, good=0.5, wanted=0.7, higher=True)
+
+
+def _peak(address: BucketAddress, source: Path, first: Manifest, megabytes: int) -> Figure:
+    words = [os.fspath(source), first.id.hex(), address.endpoint, address.bucket, address.access_key, address.secret_key]
+    told = subprocess.run([sys.executable, "-m", "bench.copied", *words], check=True, capture_output=True, text=True).stdout
+    return Figure(
+        name="memory of a copy", value=int(told) / 1e6, unit=" MB", told=f"peak resident, {megabytes} MB of content", good=300, wanted=200
+    )
 
 
 def _timed(act: Any) -> float:
@@ -73,62 +93,65 @@ def _timed(act: Any) -> float:
 
 
 @contextmanager
-def _cloud(folder: Path) -> Iterator[tuple[BucketAddress, Any]]:
-    """A simulated cloud of its own, as an address for us and a client for the bare side."""
-    import boto3
-    from botocore.config import Config
-
+def _simulated(folder: Path) -> Iterator[Cloud]:
+    """A simulated cloud in a process of its own."""
     secret = secrets.token_hex(16)
-    command = [
-        sys.executable,
-        "-m",
-        "standins.cloud",
-        "--data",
-        str(folder),
-        "--bucket",
-        BUCKET,
-        "--access-key",
-        ACCESS,
-        "--secret-key",
-        secret,
-    ]
-    process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+    words = ["--data", os.fspath(folder), "--bucket", BUCKET, "--access-key", ACCESS, "--secret-key", secret]
+    process = subprocess.Popen([sys.executable, "-m", "standins.cloud", *words], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None and process.stdin is not None
-    url = f"http://127.0.0.1:{int(process.stdout.readline())}"
-    config = Config(s3={"addressing_style": "path"}, max_pool_connections=AT_ONCE * 2)
-    client = boto3.session.Session().client(
-        "s3", endpoint_url=url, aws_access_key_id=ACCESS, aws_secret_access_key=secret, region_name="us-east-1", config=config
+    address = BucketAddress(
+        bucket=BUCKET, prefix="attic", endpoint=f"http://127.0.0.1:{int(process.stdout.readline())}", access_key=ACCESS, secret_key=secret
     )
     try:
-        yield BucketAddress(bucket=BUCKET, prefix="attic", endpoint=url, access_key=ACCESS, secret_key=secret), client
+        yield address, _client(address)
     finally:
         process.stdin.close()
         process.wait(timeout=30)
 
 
+@contextmanager
+def _independent(folder: Path) -> Iterator[Cloud]:
+    """SeaweedFS, where its wheel is installed."""
+    from bench.object_store import KEY, SECRET, SeaweedFS
+
+    folder.mkdir(parents=True)
+    server = SeaweedFS()
+    address = BucketAddress(bucket=BUCKET, prefix="attic", endpoint=server.url, access_key=KEY, secret_key=SECRET)
+    client = _client(address)
+    client.create_bucket(Bucket=BUCKET)
+    try:
+        yield address, client
+    finally:
+        server.stop()
+
+
+def _client(address: BucketAddress) -> Any:
+    import boto3
+    from botocore.config import Config
+
+    return boto3.session.Session().client(
+        "s3", endpoint_url=address.endpoint, aws_access_key_id=address.access_key, aws_secret_access_key=address.secret_key,
+        region_name="us-east-1", config=Config(s3={"addressing_style": "path"}, max_pool_connections=16),
+    )  # fmt: skip
+
+
 def _target(address: BucketAddress, source: Vault) -> Vault:
-    return create_vault(
-        blobs_at(address), passphrase=secrets.token_hex(10), key_file=b"k" * 32, now=datetime.now(UTC), random=secrets.token_bytes,
-        limits=VaultLimits(workers=WORKERS), policy=_QUICK, same_key_as=source,
-    )[0]  # fmt: skip
+    return prepared(blobs_at(address), same_key_as=source)
 
 
-def _opened(address: BucketAddress, target: Vault) -> Vault:
-    return open_vault(blobs_at(address), key_file=b"k" * 32, random=secrets.token_bytes, limits=target.limits, policy=_QUICK)
+def _restored(address: BucketAddress, manifest: Manifest, into: Path) -> None:
+    restore(opened(blobs_at(address)), manifest, into)
 
 
-def _restored(address: BucketAddress, target: Vault, manifest: Manifest, into: Path) -> None:
-    restore(_opened(address, target), manifest, into)
+def _put(client: Any, packs: dict[str, Path]) -> None:
+    for name, path in packs.items():
+        client.upload_file(os.fspath(path), BUCKET, f"bare/{name}")
 
 
-def _put(client: Any, packs: dict[str, bytes]) -> None:
-    with ThreadPoolExecutor(AT_ONCE) as pool:
-        list(pool.map(lambda name: client.put_object(Bucket=BUCKET, Key=f"bare/{name}", Body=packs[name]), packs))
-
-
-def _get(client: Any, packs: dict[str, bytes]) -> None:
-    with ThreadPoolExecutor(AT_ONCE) as pool:
-        list(pool.map(lambda name: client.get_object(Bucket=BUCKET, Key=f"bare/{name}")["Body"].read(), packs))
+def _get(client: Any, packs: dict[str, Path], into: Path) -> None:
+    into.mkdir(parents=True)
+    for name in packs:
+        client.download_file(BUCKET, f"bare/{name}", os.fspath(into / name.replace("/", "-")))
 
 
 def _counted(target: Vault) -> Counter[str]:

@@ -1,6 +1,5 @@
 """Doing with the vault what is measured: through the same classes as the command line, without asking for a passphrase."""
 
-import random
 import secrets
 from datetime import UTC, datetime
 from pathlib import Path
@@ -10,26 +9,39 @@ from adapters.links.tree import TreeLink
 from adapters.stores.folder import FolderBlobs
 from core.content.kinds import KIND_CODES
 from core.recovery.extract import extract
+from core.vault.blobs import BlobStore
 from core.vault.capture import Capture, Captured, Request
 from core.vault.chunks import VaultLimits
 from core.vault.key_slots import Policy
 from core.vault.keys import Cost
 from core.vault.manifests import Manifest
-from core.vault.opening import create_vault
+from core.vault.opening import create_vault, open_vault
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
 WORKERS = 2
-_QUICK = Policy(cost=Cost(passes=1, memory_bytes=128 * 1024, lanes=1), floor=Cost(passes=1, memory_bytes=1024, lanes=1))
+LIMITS = VaultLimits(workers=WORKERS)
+KEY_FILE = b"k" * 32
+QUICK = Policy(cost=Cost(passes=1, memory_bytes=128 * 1024, lanes=1), floor=Cost(passes=1, memory_bytes=1024, lanes=1))
+"""Key slots that cost next to nothing: what is measured is not the stretching of a passphrase."""
 
 
 def new_vault(folder: Path) -> Vault:
     """An empty store. Its passphrase costs nothing, because opening is not what is measured."""
     folder.mkdir(parents=True)
-    limits = VaultLimits(workers=WORKERS)
-    passphrase = "".join(random.SystemRandom().choices("abcdefgh", k=20))
-    now = datetime.now(UTC)
-    return create_vault(FolderBlobs(folder), passphrase=passphrase, now=now, random=secrets.token_bytes, limits=limits, policy=_QUICK)[0]
+    return prepared(FolderBlobs(folder))
+
+
+def prepared(blobs: BlobStore, *, same_key_as: Vault | None = None) -> Vault:
+    return create_vault(
+        blobs, passphrase=secrets.token_hex(10), key_file=KEY_FILE, now=datetime.now(UTC), random=secrets.token_bytes, limits=LIMITS,
+        policy=QUICK, same_key_as=same_key_as,
+    )[0]  # fmt: skip
+
+
+def opened(blobs: BlobStore) -> Vault:
+    """As another process finds it."""
+    return open_vault(blobs, key_file=KEY_FILE, random=secrets.token_bytes, limits=LIMITS, policy=QUICK)
 
 
 def reopened(vault: Vault) -> Vault:

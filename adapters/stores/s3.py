@@ -33,6 +33,8 @@ from core.vault.errors import BlobExists, BlobMissing, StoreError, StoreFault, S
 if TYPE_CHECKING:
     from mypy_boto3_s3 import S3Client
 
+WHOLE_BYTES = 32 << 20
+"""Up to this an object goes up in one request: a pack does, and several of them are under way at once anyway."""
 PART_BYTES = 8 << 20
 _READ_ATTEMPTS = 5
 _MISSING = ("NoSuchKey", "404", "NotFound")
@@ -108,14 +110,15 @@ class S3Blobs:
                 self.create(name, whole)
 
     def _put(self, name: str, whole: bytes) -> None:
-        if len(whole) > PART_BYTES:
+        if len(whole) > WHOLE_BYTES:
             self._put_parts(name, whole)
             return
         condition: dict[str, Any] = {"IfNoneMatch": "*"} if self._conditional else {}
+        digest = _md5(whole)
         told = self._client.put_object(
-            Bucket=self._where.bucket, Key=self._key(name), Body=whole, ContentMD5=_md5(whole), **_crc(whole), **condition
+            Bucket=self._where.bucket, Key=self._key(name), Body=whole, ContentMD5=_text(digest), **_crc(whole), **condition
         )
-        self._compare(name, told.get("ETag"), [hashlib.md5(whole, usedforsecurity=False).digest()], parts=False)
+        self._compare(name, told.get("ETag"), [digest], parts=False)
 
     def _put_parts(self, name: str, whole: bytes) -> None:
         """Several parts at once; nothing is left behind when one fails."""
@@ -124,10 +127,14 @@ class S3Blobs:
         view = memoryview(whole)
         parts = [bytes(view[at : at + PART_BYTES]) for at in range(0, len(whole), PART_BYTES)]
 
+        digests = [b""] * len(parts)
+
         def send(number: int) -> dict[str, Any]:
-            part = parts[number]
-            told = self._client.upload_part(**where, UploadId=upload, PartNumber=number + 1, Body=part, ContentMD5=_md5(part), **_crc(part))
-            return {"PartNumber": number + 1, "ETag": told["ETag"], "ChecksumCRC32": _crc(part)["ChecksumCRC32"]}
+            part, sum_ = parts[number], _crc(parts[number])
+            digests[number] = _md5(part)
+            md5 = _text(digests[number])
+            told = self._client.upload_part(**where, UploadId=upload, PartNumber=number + 1, Body=part, ContentMD5=md5, **sum_)
+            return {"PartNumber": number + 1, "ETag": told["ETag"], "ChecksumCRC32": sum_["ChecksumCRC32"]}
 
         try:
             with ThreadPoolExecutor(min(self.parallel, len(parts))) as pool:
@@ -138,7 +145,7 @@ class S3Blobs:
             with contextlib.suppress(ClientError, BotoCoreError):
                 self._client.abort_multipart_upload(**where, UploadId=upload)
             raise
-        self._compare(name, told.get("ETag"), [hashlib.md5(part, usedforsecurity=False).digest() for part in parts], parts=True)
+        self._compare(name, told.get("ETag"), digests, parts=True)
 
     def _compare(self, name: str, etag: str | None, digests: list[bytes], *, parts: bool) -> None:
         """A service whose entity tags are MD5 sums tells by them what it received."""
@@ -289,8 +296,12 @@ class S3Blobs:
         return StoreUnreachable(f"The bucket {bucket} answers with an error ({code}).")
 
 
-def _md5(content: bytes) -> str:
-    return base64.b64encode(hashlib.md5(content, usedforsecurity=False).digest()).decode()
+def _md5(content: bytes) -> bytes:
+    return hashlib.md5(content, usedforsecurity=False).digest()
+
+
+def _text(digest: bytes) -> str:
+    return base64.b64encode(digest).decode()
 
 
 def _crc(content: bytes) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from pathlib import Path
 from unittest import TestCase, mock
 
 from adapters.stores.folder import FolderBlobs
-from adapters.stores.s3 import PART_BYTES, Bucket, S3Blobs
+from adapters.stores.s3 import PART_BYTES, WHOLE_BYTES, Bucket, S3Blobs
 from checks.contracts.s3_servers import KEY, SECRET, Flaky, Moto, SeaweedFS, StandIn, a_bucket
 from core.vault.blobs import BlobStore, Keeps
 from core.vault.errors import BlobExists, BlobMissing, StoreFull, StoreHolds, StoreMissing, StoreReadOnly, StoreUnreachable
@@ -194,7 +194,7 @@ class OnS3(Promises):
         self.blobs = S3Blobs(self.where)
 
     def test_an_object_of_several_parts(self):
-        content = os.urandom(2 * PART_BYTES + 12345)
+        content = os.urandom(WHOLE_BYTES + 12345)
         self.blobs.create("packs/aa/1", [content[:100], content[100:]])
         self.assertEqual(self.blobs.read("packs/aa/1"), content)
         self.assertEqual(self.blobs.read("packs/aa/1", offset=PART_BYTES - 3, length=7), content[PART_BYTES - 3 : PART_BYTES + 4])

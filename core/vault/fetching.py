@@ -16,7 +16,10 @@ from core.vault.blobs import pack_name
 from core.vault.chunks import Chunks
 from core.vault.errors import BlobMissing, Damaged
 
-_MOST_BYTES = 2 * MIB
+_MOST_BYTES, _MOST_FAR_BYTES = 2 * MIB, 4 * MIB
+"""Of one request: more where each costs time on the line."""
+_MOST_FAR = 6
+"""Requests under way there: with their bytes, what is in memory."""
 _GAP_BYTES = 64 * KIB
 """Up to so many unneeded bytes are read along rather than asked for around."""
 
@@ -35,7 +38,7 @@ class Range:
 
 def fetch(vault: Chunks, chunks: Sequence[bytes], *, raw: bool = False) -> Iterator[Fetched]:
     """(id, content) of each chunk; with `raw` the sealed bytes, proven to be whole."""
-    workers = max(vault.limits.workers, vault.blobs.parallel)
+    workers = max(vault.limits.workers, min(vault.blobs.parallel, _MOST_FAR))
     ranges = ranges_of(vault, chunks)
     first, second = next(ranges, None), next(ranges, None)
     if first is None:
@@ -68,11 +71,12 @@ def in_pack_order(vault: Chunks, chunks: Iterable[bytes]) -> list[bytes]:
 def ranges_of(vault: Chunks, chunks: Sequence[bytes]) -> Iterator[Range]:
     """Neighbouring chunks put together. Missing ones come as ranges of an empty pack id."""
     current: Range | None = None
+    most = _MOST_FAR_BYTES if vault.blobs.parallel > 1 else _MOST_BYTES
     for chunk, place in zip(chunks, vault.index.places(chunks), strict=True):
         pack, offset, length = (place.pack, place.offset, place.sealed_bytes) if place else (b"", 0, 0)
         if current is not None:
             gap = offset - (current.offset + current.length)
-            if current.pack == pack and 0 <= gap <= _GAP_BYTES and current.length + gap + length <= _MOST_BYTES:
+            if current.pack == pack and 0 <= gap <= _GAP_BYTES and current.length + gap + length <= most:
                 current.chunks.append((chunk, offset - current.offset, length))
                 current.length = offset + length - current.offset
                 continue

@@ -54,6 +54,10 @@ class _Bundle:
     ticket: Ticket = field(default_factory=Ticket)
 
 
+UPLOADS = 2
+"""Packs on their way at once where that pays; each is in memory twice meanwhile."""
+
+
 class Writer:
     """One backup in the making. One object a run."""
 
@@ -76,7 +80,8 @@ class Writer:
         self._tree: list[tuple[bytes, bytes]] = []
         self._tree_bytes = 0
         self._pending: set[bytes] = set()
-        self._uploader = ThreadPoolExecutor(1)
+        self._most_uploads = UPLOADS if vault.blobs.parallel > 1 else 1
+        self._uploader = ThreadPoolExecutor(self._most_uploads)
         self._uploads: list[Future[tuple[bytes, Entries]]] = []
         self._written: list[tuple[bytes, Entries]] = []
         self._relied = bytearray()
@@ -232,7 +237,7 @@ class Writer:
     def _close_pack(self) -> None:
         if not self._chunks:
             return
-        self._await_uploads(most=1)
+        self._await_uploads(most=max(1, self._most_uploads - 1))
         pack, entries, sealed = self.vault.random(16), entries_of(self._chunks), self._sealed
         self._sealed, self._chunks, self._open_bytes = [], [], 0
         self._uploads.append(self._uploader.submit(self._upload, pack, entries, sealed))
@@ -240,7 +245,11 @@ class Writer:
     def _upload(self, pack: bytes, entries: Entries, sealed: list[bytes]) -> tuple[bytes, Entries]:
         name = pack_name(pack)
         footer = seal(self.vault.keys, local_place(self.vault.store, name + FOOTER_SUFFIX), entries.tobytes())
-        self.vault.blobs.create(name, [*sealed, footer, len(footer).to_bytes(LENGTH_BYTES, "big")])
+        content = [*sealed, footer, len(footer).to_bytes(LENGTH_BYTES, "big")]
+        sealed.clear()
+        if self._most_uploads > 1:  # it goes out as one piece, and must not be held in two forms meanwhile
+            content = [b"".join(content)]
+        self.vault.blobs.create(name, content[0] if len(content) == 1 else content)
         return pack, entries
 
     def _await_uploads(self, *, most: int) -> None:
