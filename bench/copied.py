@@ -14,7 +14,7 @@ from core.vault.address import BucketAddress
 from core.vault.copying import copy
 
 source, backup, endpoint, bucket, access, secret = sys.argv[1:]
-address = BucketAddress(bucket=bucket, prefix="attic", endpoint=endpoint, access_key=access, secret_key=secret)
+address = BucketAddress(bucket=bucket, prefix="attic", endpoint=endpoint, access_key=access, secret_key=secret, inside="yes")
 report = copy(opened(FolderBlobs(Path(source))), opened(blobs_at(address)), backups=[bytes.fromhex(backup)])
 assert report.copied
 peak = re.search(r"VmHWM:\s+(\d+) kB", Path("/proc/self/status").read_text())

@@ -100,7 +100,12 @@ def _simulated(folder: Path) -> Iterator[Cloud]:
     process = subprocess.Popen([sys.executable, "-m", "standins.cloud", *words], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None and process.stdin is not None
     address = BucketAddress(
-        bucket=BUCKET, prefix="attic", endpoint=f"http://127.0.0.1:{int(process.stdout.readline())}", access_key=ACCESS, secret_key=secret
+        bucket=BUCKET,
+        prefix="attic",
+        endpoint=f"http://127.0.0.1:{int(process.stdout.readline())}",
+        access_key=ACCESS,
+        secret_key=secret,
+        inside="yes",
     )
     try:
         yield address, _client(address)
@@ -116,7 +121,7 @@ def _independent(folder: Path) -> Iterator[Cloud]:
 
     folder.mkdir(parents=True)
     server = SeaweedFS()
-    address = BucketAddress(bucket=BUCKET, prefix="attic", endpoint=server.url, access_key=KEY, secret_key=SECRET)
+    address = BucketAddress(bucket=BUCKET, prefix="attic", endpoint=server.url, access_key=KEY, secret_key=SECRET, inside="yes")
     client = _client(address)
     client.create_bucket(Bucket=BUCKET)
     try:

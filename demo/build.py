@@ -137,7 +137,7 @@ def _stores(by: User, network: Network) -> None:
         (name, (DriveAddress if name in office.DRIVES else FolderAddress)(path=str(folder / below)), allowance)
         for name, (below, allowance) in office.STORES.items()
     ]
-    places.append((office.CLOUD, BucketAddress(**bucket, prefix="attic"), office.CLOUD_ALLOWANCE))
+    places.append((office.CLOUD, BucketAddress(**bucket, prefix="attic", inside="yes"), office.CLOUD_ALLOWANCE))
     there = network.boathouse()
     key, fingerprint = outside().meet_sftp(there["host"], there["port"])
     assert fingerprint == there["fingerprint"]

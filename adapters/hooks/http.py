@@ -4,7 +4,6 @@ Redirects are never followed. The name is resolved once, every address it has is
 to the one that was looked at, so that a second answer of the name server cannot lead inside.
 """
 
-import ipaddress
 import socket
 import ssl
 from functools import lru_cache
@@ -13,6 +12,7 @@ from urllib.parse import urlsplit, urlunsplit
 import httpx
 
 from adapters.hooks.signing import signed_headers
+from adapters.inside import Ip, ip_of, is_inside, is_no_server
 from core.errors import AtticError, BadInput
 
 TIMEOUT_SECONDS = 8.0
@@ -45,15 +45,14 @@ def resolved(address: str, *, inside: bool) -> str:
     except (OSError, UnicodeError):
         raise HookFailed(f"There is no machine called {parts.hostname}.") from None
     for text in sorted(found):
-        _allow(ipaddress.ip_address(str(text).partition("%")[0]), inside=inside)
+        _allow(ip_of(str(text)), inside=inside)
     return str(sorted(found)[0])
 
 
-def _allow(ip: ipaddress.IPv4Address | ipaddress.IPv6Address, *, inside: bool) -> None:
-    ip = ip.ipv4_mapped or ip if isinstance(ip, ipaddress.IPv6Address) else ip
-    if ip.is_multicast or ip.is_unspecified or ip.is_link_local or ip.is_reserved:
+def _allow(ip: Ip, *, inside: bool) -> None:
+    if is_no_server(ip):
         raise HookFailed(f"{ip} is no address of a program that may be told.", remedy="Give the address of a server.")
-    if not ip.is_global and not inside:
+    if is_inside(ip) and not inside:
         raise HookFailed(
             f"{ip} lies inside of the office's network.", remedy="If that is meant, tick “on the office's own network” for this hook."
         )

@@ -43,6 +43,7 @@ def blobs_at(address: StoreAddress, *, ssh_key: str | None = None) -> BlobStore:
                     region=address.region or None,
                     access_key=address.access_key or None,
                     secret_key=address.secret_key or None,
+                    inside=bool(address.inside),
                 )
             )
 

@@ -22,13 +22,32 @@ from typing import TYPE_CHECKING, Any
 
 import boto3
 from botocore.config import Config
-from botocore.exceptions import BotoCoreError, ClientError, FlexibleChecksumError, NoCredentialsError, ParamValidationError
+from botocore.exceptions import (
+    BotoCoreError,
+    ClientError,
+    FlexibleChecksumError,
+    HTTPClientError,
+    NoCredentialsError,
+    ParamValidationError,
+    SSLError,
+)
 
 from adapters.guard import port
 from adapters.stores import s3_versions
+from adapters.stores.s3_doors import guard, trusted
 from adapters.stores.s3_versions import code_of
 from core.vault.blobs import Content, Keeps, joined
-from core.vault.errors import BlobExists, BlobMissing, StoreError, StoreFault, StoreFull, StoreMissing, StoreReadOnly, StoreUnreachable
+from core.vault.errors import (
+    BlobExists,
+    BlobMissing,
+    StoreError,
+    StoreFault,
+    StoreForbidden,
+    StoreFull,
+    StoreMissing,
+    StoreReadOnly,
+    StoreUnreachable,
+)
 
 if TYPE_CHECKING:
     from mypy_boto3_s3 import S3Client
@@ -56,6 +75,8 @@ class Bucket:
     """None: from the environment or the usual files."""
     secret_key: str | None = field(default=None, repr=False)
     region: str | None = None
+    inside: bool = True
+    """Whether the service may lie on this computer or in its own network."""
     connect_seconds: float = 5
     read_seconds: float = 30
     attempts: int = 6
@@ -90,7 +111,9 @@ class S3Blobs:
                 aws_secret_access_key=where.secret_key,
                 region_name=where.region or session.region_name or "us-east-1",
                 config=config,
+                verify=trusted(),
             )
+            guard(self._client, inside=where.inside)
         except (BotoCoreError, ValueError) as error:
             raise StoreUnreachable(f"The address of the bucket cannot be used: {error}") from None
         with self._wrapped(""):
@@ -275,6 +298,16 @@ class S3Blobs:
             raise StoreReadOnly("There are no credentials for this bucket.", remedy="Set its access key and secret key.") from error
         except ParamValidationError as error:
             raise StoreMissing(f"{self._where.bucket!r} cannot be the name of a bucket.", remedy="Correct it.") from error
+        except SSLError as error:
+            remedy = (
+                "Give the service a certificate of an authority that this computer trusts, or add its authority to the computer's "
+                "trusted ones (on Debian: a .crt file in /usr/local/share/ca-certificates, then update-ca-certificates)."
+            )
+            raise StoreUnreachable(f"{self._where.endpoint} shows a certificate that cannot be trusted.", remedy=remedy) from error
+        except HTTPClientError as error:
+            if forbidden := _forbidden(error):
+                raise forbidden from None
+            raise StoreUnreachable(f"The bucket {self._where.bucket} does not answer as it should: {type(error).__name__}.") from error
         except BotoCoreError as error:
             raise StoreUnreachable(f"The bucket {self._where.bucket} does not answer as it should: {type(error).__name__}.") from error
 
@@ -294,6 +327,13 @@ class S3Blobs:
         if code in _FORBIDDEN:
             return StoreReadOnly(f"The bucket {bucket} does not let us in ({code}).", remedy="Correct the access key, or its rights.")
         return StoreUnreachable(f"The bucket {bucket} answers with an error ({code}).")
+
+
+def _forbidden(error: BaseException | None) -> StoreForbidden | None:
+    """What a connection refused to do, below what the library makes of it."""
+    while error is not None and not isinstance(error, StoreForbidden):
+        error = error.__cause__ or error.__context__
+    return error
 
 
 def _md5(content: bytes) -> bytes:

@@ -27,6 +27,7 @@ class ABucket(OfficeTestCase):
         self.where = a_bucket(self.server)
         self.address = {
             "bucket": self.where.bucket, "prefix": "attic", "endpoint": self.server.url, "region": "", "access_key": KEY, "secret_key": SECRET,
+            "inside": "yes",
         }  # fmt: skip
 
     def add(self, **changes: object):
@@ -95,6 +96,8 @@ class Tried(ABucket):
             ({"bucket": "no-such-bucket"}, "no bucket"),
             ({"secret_key": "wrong" * 8}, "let us in"),
             ({"endpoint": "http://127.0.0.1:9"}, "answer"),
+            ({"inside": ""}, "inside of the office's network"),
+            ({"endpoint": "http://169.254.169.254"}, "no address of a service"),
         ):
             step = self.tried(**changes)["reach"]
             self.assertFalse(step["well"])

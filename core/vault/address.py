@@ -55,6 +55,8 @@ class BucketAddress:
     endpoint: str = ""
     """Where the service answers; empty for the provider's own address."""
     region: str = ""
+    inside: str = ""
+    """`yes` where the service may lie in the office's own network, or on this computer."""
     access_key: str = ""
     """Empty with `secret_key`: from the surroundings of the process, for the command line."""
     secret_key: str = field(default="", repr=False)
@@ -173,6 +175,8 @@ def _checked_bucket(found: BucketAddress) -> BucketAddress:
         if parts.scheme not in ("https", "http") or not parts.hostname or parts.query or parts.fragment or parts.username:
             remedy = "Give it as the provider does, for example https://s3.example.net."
             raise BadInput(f"{found.endpoint!r} is no address of a service.", field="endpoint", remedy=remedy)
+    if found.inside not in ("", "yes"):
+        raise BadInput(f"{found.inside!r} says neither.", field="inside", remedy="Say yes, or leave it empty.")
     if ".." in found.prefix.split("/"):
         raise BadInput("The prefix cannot be used.", field="prefix", remedy="Give a part of the bucket, for example backups/office.")
     if bool(found.access_key) != bool(found.secret_key):
@@ -180,7 +184,7 @@ def _checked_bucket(found: BucketAddress) -> BucketAddress:
         raise BadInput("An access key and its secret key belong together.", field=lacking, remedy="Give both.")
     return BucketAddress(
         bucket=found.bucket, prefix=found.prefix.strip("/"), endpoint=found.endpoint.rstrip("/"), region=found.region,
-        access_key=found.access_key, secret_key=found.secret_key,
+        inside=found.inside, access_key=found.access_key, secret_key=found.secret_key,
     )  # fmt: skip
 
 
@@ -239,7 +243,7 @@ def address_in_words(words: str, *, endpoint: str = "") -> StoreAddress:
         parts = _parts(words, field="store")
         if not parts.netloc:
             raise BadInput("The store has no bucket.", field="store", remedy="Write s3://bucket/prefix.")
-        return BucketAddress(bucket=parts.netloc, prefix=parts.path.strip("/"), endpoint=endpoint)
+        return BucketAddress(bucket=parts.netloc, prefix=parts.path.strip("/"), endpoint=endpoint, inside="yes")
     if words.startswith("sftp://"):
         parts = _parts(words, field="store")
         if not parts.hostname or not parts.username or not parts.path.strip("/"):

@@ -7,6 +7,7 @@ AtticError
 │   ├── StoreFull           it took part of what was written, or nothing
 │   ├── StoreUnreachable    it does not answer, or answers nonsense
 │   ├── StoreClosed         somebody has decided that nothing goes there
+│   ├── StoreForbidden      its address leads to where nothing may be asked
 │   ├── StoreHolds          what is to be removed is locked there, or may not be removed
 │   ├── StoreFault          it did what no adapter knows
 │   ├── AnotherVault        another store lies where this one should be
@@ -59,6 +60,11 @@ class StoreUnreachable(StoreError):
 class StoreClosed(StoreError):
     code = "store.closed"
     remedy = "Take the store into use again on its page, or give the plan another one."
+
+
+class StoreForbidden(StoreError):
+    code = "store.forbidden"
+    remedy = "Give the address of the service."
 
 
 class StoreHolds(StoreError):

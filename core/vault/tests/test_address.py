@@ -66,7 +66,7 @@ class Addresses(TestCase):
             ("bucket", BUCKET | {"endpoint": "s3.example.net"}, "endpoint"), ("bucket", BUCKET | {"endpoint": "https://u:p@x"}, "endpoint"),
             ("bucket", BUCKET | {"prefix": "a/../b"}, "prefix"), ("bucket", BUCKET | {"secret_key": ""}, "secret_key"),
             ("bucket", BUCKET | {"access_key": ""}, "access_key"), ("bucket", BUCKET | {"endpoint": "http://["}, "endpoint"),
-            ("bucket", BUCKET | {"endpoint": "http://x:port"}, "endpoint"),
+            ("bucket", BUCKET | {"endpoint": "http://x:port"}, "endpoint"), ("bucket", BUCKET | {"inside": "no"}, "inside"),
             *(("sftp", SFTP | {name: ""}, name) for name in ("host", "username", "folder", "host_key")),
             ("sftp", SFTP | {"host": "a b"}, "host"), ("sftp", SFTP | {"host": "-oProxy=x"}, "host"), ("sftp", SFTP | {"port": "ssh"}, "port"),
             ("sftp", SFTP | {"port": "70000"}, "port"), ("sftp", SFTP | {"port": "\u0662\u0662"}, "port"),
@@ -81,7 +81,8 @@ class Addresses(TestCase):
     def test_as_the_command_line_takes_them(self):
         self.assertEqual(address_in_words("backups"), FolderAddress(path="backups"))
         self.assertEqual(
-            address_in_words("s3://attic/a/b", endpoint="http://x"), BucketAddress(bucket="attic", prefix="a/b", endpoint="http://x")
+            address_in_words("s3://attic/a/b", endpoint="http://x"),
+            BucketAddress(bucket="attic", prefix="a/b", endpoint="http://x", inside="yes"),
         )
         self.assertEqual(
             address_in_words("sftp://at%40tic:p%2Fq@[fd00::1]:2022/srv/a"),

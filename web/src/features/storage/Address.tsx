@@ -6,7 +6,7 @@ import { useAct } from '../../api/act';
 import { client, problemOf, told, type Problem, type Schemas } from '../../api/client';
 import { eachLine } from '../../api/lines';
 import { OwnKey } from '../../parts/OwnKey';
-import { Field } from '../../ui/forms/Field';
+import { Check, Field } from '../../ui/forms/Field';
 import { Mark } from '../../ui/Mark';
 import { Scroll } from '../../ui/Scroll';
 import { Refused } from '../../ui/States';
@@ -26,22 +26,31 @@ export function AddressFields({
   /** Of a store that is there: what is secret stays as it is unless something is typed. */
   kept?: boolean;
 }) {
-  return ADDRESS_PARTS[medium].map(({ name, label, placeholder, hint, required, secret }) => (
-    <Fragment key={name}>
-      <Field
-        label={label}
-        value={settings[name] ?? ''}
-        onChange={(value) => onChange({ ...settings, [name]: value })}
-        field={name}
-        {...(secret ? { type: 'password', autoComplete: 'new-password' } : { autoComplete: 'off', spellCheck: false })}
-        {...(secret && kept ? { placeholder: 'stays as it is' } : placeholder ? { placeholder } : {})}
-        {...(hint ? { hint } : {})}
-        {...(required ? { required: true } : {})}
-      />
-      {name === 'host_key' && <AskedKey settings={settings} onKey={(host_key) => onChange({ ...settings, host_key })} />}
-      {medium === 'sftp' && name === 'password' && !settings['password'] && !kept && <OwnKey of="that account" />}
-    </Fragment>
-  ));
+  return ADDRESS_PARTS[medium].map(({ name, label, placeholder, hint, required, secret, ticked }) =>
+    ticked ? (
+      <div key={name} className="field">
+        <Check checked={settings[name] === 'yes'} onChange={(on) => onChange({ ...settings, [name]: on ? 'yes' : '' })}>
+          {label}
+        </Check>
+        <p className="hint mb-0">{hint}</p>
+      </div>
+    ) : (
+      <Fragment key={name}>
+        <Field
+          label={label}
+          value={settings[name] ?? ''}
+          onChange={(value) => onChange({ ...settings, [name]: value })}
+          field={name}
+          {...(secret ? { type: 'password', autoComplete: 'new-password' } : { autoComplete: 'off', spellCheck: false })}
+          {...(secret && kept ? { placeholder: 'stays as it is' } : placeholder ? { placeholder } : {})}
+          {...(hint ? { hint } : {})}
+          {...(required ? { required: true } : {})}
+        />
+        {name === 'host_key' && <AskedKey settings={settings} onKey={(host_key) => onChange({ ...settings, host_key })} />}
+        {medium === 'sftp' && name === 'password' && !settings['password'] && !kept && <OwnKey of="that account" />}
+      </Fragment>
+    ),
+  );
 }
 
 /** Asks the computer for its key; a person compares it and takes it. */

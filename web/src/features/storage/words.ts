@@ -51,6 +51,8 @@ export interface AddressPart {
   hint?: string;
   required?: boolean;
   secret?: boolean;
+  /** Said by a tick instead of words: `yes`, or empty. */
+  ticked?: boolean;
 }
 
 const PATH: AddressPart = { name: 'path', label: 'Folder on the server', placeholder: '/srv/backups', required: true };
@@ -72,6 +74,12 @@ export const ADDRESS_PARTS: Record<Medium, readonly AddressPart[]> = {
     { name: 'bucket', label: 'Bucket', placeholder: 'saltmarsh-backups', required: true, hint: 'It has to be there already.' },
     { name: 'prefix', label: 'Part of the bucket', placeholder: 'office', hint: 'Empty for the whole bucket.' },
     { name: 'region', label: 'Region', placeholder: 'eu-north-1', hint: 'As the provider names it; often it may be left empty.' },
+    {
+      name: 'inside',
+      label: "It lies in the office's own network",
+      ticked: true,
+      hint: 'Otherwise an address that leads inside is refused, whatever name it has.',
+    },
     { name: 'access_key', label: 'Access key' },
     { name: 'secret_key', label: 'Secret key', secret: true, hint: 'It is kept sealed and never shown again.' },
   ],
