@@ -40,7 +40,7 @@ def guard(client: Any, *, inside: bool) -> None:
 
 
 def _looking(kind: type[Any], look: Callable[[str, Ip], None]) -> type[Any]:
-    class Connection(kind):
+    class Connection(kind):  # type: ignore[misc]  # one of two, chosen by the scheme
         def _new_conn(self) -> socket.socket:
             try:
                 found = socket.getaddrinfo(self.host, self.port, type=socket.SOCK_STREAM)

@@ -88,6 +88,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "take_office": (f"stores/{store}/offices", {"server": "00" * 16}),
             "give_back_found": (f"stores/{store}/give-back", {"device": str(device)}),
             "add_slot": (f"stores/{store}/slots", {"kind": "passphrase", "label": "Piet", "passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE}),
+            "change_slot": (f"stores/{store}/slots/{'0' * 32}", {"old": "o", "passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE}),
             "set_store_mode": (f"stores/{store}/mode", {"mode": "in_use", "why": "w"}),
             "try_place": ("stores/try", {"medium": "folder", "path": "/stores/t", "address": {}}),
             "prove_passphrase": (f"stores/{store}/prove-passphrase", {"passphrase": PASSPHRASE}),

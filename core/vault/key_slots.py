@@ -181,6 +181,13 @@ def _pairs(told: str) -> tuple[bytes, ...]:
     return tuple(store + slot for store, slot in zip(ids[::2], ids[1::2], strict=True))
 
 
+def slot_opened_by(vault: Backups, passphrase: str) -> bytes | None:
+    """Id of the live slot of the store's own key that this passphrase or recovery code opens; None for none."""
+    mine = [slot for slot in live_slots(vault) if slot.opens == vault.keys.id]
+    found = first_that_opens(mine, Secret(passphrase=passphrase))
+    return found[0].id if found else None
+
+
 def remove_slot(vault: Backups, id: bytes) -> None:
     """Nobody opens the store with it any more. Raises LastSlot when nobody could type anything that opens what is sealed."""
     present = slots(vault)

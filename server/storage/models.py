@@ -63,6 +63,10 @@ class Store(models.Model):
     office_on = models.DateField(null=True, help_text="The office's day on which what this server knows was written there last.")
     ruled_on = models.DateField(null=True, help_text="The office's day on which the rules were applied last.")
     passphrase_proven_at = models.DateTimeField(null=True)
+    slots_proven = models.JSONField(default=dict, help_text="{slot: instant}: when each was last typed and found right.")
+    price_gib_month = models.PositiveIntegerField(null=True, help_text="Of a GiB for a month, in ten-thousandths of the currency's unit.")
+    price_thousand_requests = models.PositiveIntegerField(null=True, help_text="In ten-thousandths of the currency's unit.")
+    currency = models.CharField(max_length=3, blank=True, help_text="ISO 4217 code of what prices are given in.")
     added_at = models.DateTimeField()
 
     class Meta:

@@ -61,6 +61,11 @@ def this_server() -> Sweeper:
     return Sweeper(who=server_id(), name=found.name if found else "")
 
 
+def offices_key() -> str:
+    """Id of the key that the office's first store is sealed with; empty without a store."""
+    return Store.objects.order_by("added_at", "id").values_list("key_id", flat=True).first() or ""
+
+
 def of_the_offices_key() -> QuerySet[Store]:
     """Stores that are sealed with the same key as the office's first one."""
     first = Store.objects.order_by("added_at", "id").first()

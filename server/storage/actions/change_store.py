@@ -1,11 +1,14 @@
 """Change a store's name, place and limits, what may be done with it, and prove that its passphrase is still known."""
 
+from dataclasses import dataclass
+
 from django.db import transaction
 
 from core.errors import BadInput
 from core.units import iec
 from core.vault.address import FACTS, StoreAddress
 from core.vault.errors import AnotherVault
+from core.vault.key_slots import slot_opened_by
 from server.jobs import defer_compare
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -16,12 +19,35 @@ from server.storage.convert import columns_of
 from server.storage.models import Mode, Store
 
 MOST_WRITERS = 32
+MOST_PRICE = 1_000 * 10_000
 MODE_WORDS = {
     Mode.IN_USE: "is in use",
     Mode.READ_ONLY: "is only read from now on",
     Mode.PAUSED: "is paused: nothing is written, checked or removed",
     Mode.DETACHED: "is detached: it is not looked for, and its copies count for nothing",
 }
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Prices:
+    """What its provider asks, in ten-thousandths of the currency's unit; None for what is not known."""
+
+    gib_month: int | None
+    thousand_requests: int | None
+    currency: str
+
+    def columns(self) -> dict[str, object]:
+        """Raises BadInput."""
+        told = {"price_gib_month": self.gib_month, "price_thousand_requests": self.thousand_requests}
+        for name, price in told.items():
+            if price is not None and not 0 <= price <= MOST_PRICE:
+                raise BadInput("This price is not possible.", field=name, remedy=f"Give one from 0 to {MOST_PRICE // 10_000}, or none.")
+        currency = self.currency.strip().upper()
+        if currency and not (len(currency) == 3 and currency.isascii() and currency.isalpha()):
+            raise BadInput(f"{self.currency!r} is no currency.", field="currency", remedy="Give its three letters, such as EUR.")
+        if not currency and any(price is not None for price in told.values()):
+            raise BadInput("A price needs a currency.", field="currency", remedy="Give its three letters, such as EUR.")
+        return told | {"currency": currency}
 
 
 def change_store(
@@ -33,6 +59,7 @@ def change_store(
     off_site: bool | None = None,
     max_writers: int | None = None,
     address: StoreAddress | None = None,
+    prices: Prices | None = None,
 ) -> Store:
     """Without an `address` it stays where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError."""
     if not name.strip() or len(name) > 80:
@@ -51,6 +78,7 @@ def change_store(
         changes = {"name": name.strip(), "allowance_bytes": allowance_bytes, **moved}
         changes |= {} if max_writers is None else {"max_writers": max_writers}
         changes |= {} if off_site is None else {"off_site": off_site}
+        changes |= {} if prices is None else prices.columns()
         for column, value in changes.items():
             setattr(row, column, value)
         row.save(update_fields=list(changes))
@@ -89,10 +117,12 @@ def set_mode(store: Store, mode: str, *, why: str, by: User) -> Store:
 
 def prove_passphrase(store: Store, *, passphrase: str, by: User) -> Store:
     """Open the store with it and note the day. Raises WrongPassphrase, StoreError."""
-    outside().attach_vault(address_of_store(store), passphrase)
+    which = slot_opened_by(outside().attach_vault(address_of_store(store), passphrase), passphrase)
     with transaction.atomic():
+        store = Store.objects.select_for_update().get(id=store.id)
         store.passphrase_proven_at = outside().now()
-        store.save(update_fields=["passphrase_proven_at"])
+        store.slots_proven |= {which.hex(): store.passphrase_proven_at.isoformat()} if which else {}
+        store.save(update_fields=["passphrase_proven_at", "slots_proven"])
         says = f"The passphrase of {store.name} was typed and opens it."
         write_journal(who=by, what="store.passphrase_proven", says=says, at=store.passphrase_proven_at, store=store.id)
     return store

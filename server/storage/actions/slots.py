@@ -7,7 +7,7 @@ from datetime import datetime
 from django.db import transaction
 
 from core.errors import BadInput
-from core.vault.key_slots import PERSONAL, SlotTold, add_passphrase, add_recovery_code, remove_slot, slots
+from core.vault.key_slots import PERSONAL, SlotTold, add_passphrase, add_recovery_code, change_passphrase, remove_slot, slots
 from core.vault.keys import check_new_passphrase
 from core.vault.slots import SlotKind
 from server.api.problems import Conflict
@@ -30,6 +30,8 @@ class SlotShown:
     made_at: datetime
     by_a_person: bool
     """Whether somebody can type what opens it."""
+    proven_at: datetime | None = None
+    """When it was last typed and found right."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,7 +43,7 @@ class Added:
 
 def slots_of(store: Store) -> list[SlotShown]:
     """The oldest first. Raises StoreError, VaultError."""
-    return _shown(slots(opened(store)))
+    return _shown(slots(opened(store)), store)
 
 
 def add_slot(store: Store, *, kind: str, label: str, passphrase: str, passphrase_again: str, by: User) -> Added:
@@ -60,7 +62,19 @@ def add_slot(store: Store, *, kind: str, label: str, passphrase: str, passphrase
     else:
         code = add_recovery_code(vault, label=label, now=now)
     _journal(store, f"{store.name} can be opened with another {_word(kind)}: {label}.", by)
-    return Added(slots=_shown(slots(vault)), recovery_code=code)
+    return Added(slots=_shown(slots(vault), store), recovery_code=code)
+
+
+def change_slot(store: Store, slot: str, *, old: str, passphrase: str, passphrase_again: str, by: User) -> list[SlotShown]:
+    """Another passphrase for the same person: the new slot comes first. Raises BadInput, Conflict, WrongPassphrase, StoreError."""
+    check_new_passphrase(passphrase, passphrase_again)
+    vault, now = opened_to_write(store), outside().now()
+    found = next((one for one in slots(vault) if one.id.hex() == slot), None)
+    if found is None or found.kind is not SlotKind.PASSPHRASE or found.device:
+        raise Conflict("There is no such passphrase of the store.", remedy="Load the page again.")
+    change_passphrase(vault, old, passphrase, now=now, slot=found.id, policy=outside().slot_policy)
+    _journal(store, f"The passphrase {found.label} of {store.name} was changed; the old one opens it no more.", by)
+    return _shown(slots(vault), store)
 
 
 def drop_slot(store: Store, slot: str, *, by: User) -> None:
@@ -80,7 +94,7 @@ def _journal(store: Store, says: str, by: User) -> None:
     write_journal(who=by, what="store.slots", says=says, at=outside().now(), store=store.id)
 
 
-def _shown(found: list[SlotTold]) -> list[SlotShown]:
+def _shown(found: list[SlotTold], store: Store) -> list[SlotShown]:
     return [
         SlotShown(
             slot=one.id.hex(),
@@ -89,6 +103,7 @@ def _shown(found: list[SlotTold]) -> list[SlotShown]:
             device=one.device,
             made_at=one.made_at,
             by_a_person=one.kind in PERSONAL,
+            proven_at=datetime.fromisoformat(proven) if (proven := store.slots_proven.get(one.id.hex())) else None,
         )
         for one in found
     ]

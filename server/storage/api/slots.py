@@ -11,7 +11,7 @@ from rest_framework.views import APIView
 from core.vault.key_slots import PERSONAL
 from core.vault.slots import SlotKind
 from server.api.permissions import May
-from server.storage.actions.slots import add_slot, drop_slot, slots_of
+from server.storage.actions.slots import add_slot, change_slot, drop_slot, slots_of
 from server.storage.queries import store as store_by_id
 
 SLOT_KINDS = [(kind.value, kind.value) for kind in SlotKind]
@@ -25,6 +25,7 @@ class SlotSerializer(serializers.Serializer):
     device = serializers.CharField(help_text="The sealed device whose key it opens; empty for the store's.")
     made_at = serializers.DateTimeField()
     by_a_person = serializers.BooleanField(help_text="Whether somebody can type what opens it.")
+    proven_at = serializers.DateTimeField(allow_null=True, help_text="When it was last typed and found right.")
 
 
 class AddSlotSerializer(serializers.Serializer):
@@ -32,6 +33,12 @@ class AddSlotSerializer(serializers.Serializer):
     label = serializers.CharField(max_length=80, allow_blank=True)
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True, default="")
     passphrase_again = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True, default="")
+
+
+class ChangeSlotSerializer(serializers.Serializer):
+    old = serializers.CharField(max_length=500, trim_whitespace=False)
+    passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
+    passphrase_again = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
 
 
 class AddedSlotSerializer(serializers.Serializer):
@@ -61,6 +68,12 @@ class SlotsView(APIView):
 class SlotView(APIView):
     own_transactions = True
     writes = May.SET_UP
+
+    @extend_schema(operation_id="change_slot", request=ChangeSlotSerializer, responses=SlotSerializer(many=True))
+    def put(self, request: Request, id: UUID, slot: str) -> Response:
+        given = ChangeSlotSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(SlotSerializer(change_slot(store_by_id(id), slot, **given.validated_data, by=request.user), many=True).data)
 
     @extend_schema(operation_id="drop_slot", responses={204: None})
     def delete(self, request: Request, id: UUID, slot: str) -> Response:

@@ -1,5 +1,6 @@
 """Stores: what they hold, whose it is, how full they are."""
 
+from functools import cached_property
 from typing import Any
 from uuid import UUID
 
@@ -13,11 +14,11 @@ from core.vault.address import Medium, address_of
 from server.api.fields import BytesField
 from server.api.permissions import May
 from server.storage.actions.add_store import attach_store, create_store
-from server.storage.actions.change_store import change_store, prove_passphrase, set_mode
+from server.storage.actions.change_store import Prices, change_store, prove_passphrase, set_mode
 from server.storage.actions.take_sweeping import take_sweeping
 from server.storage.convert import changed_address
 from server.storage.models import MEDIUM_CODES, Mode, Occupancy, Store
-from server.storage.queries import occupancies, stores
+from server.storage.queries import occupancies, offices_key, stores
 from server.storage.queries import store as store_by_id
 
 SHOWN_OCCUPANCIES = 200
@@ -33,6 +34,15 @@ class AddressField(serializers.DictField):
 class StoreSerializer(serializers.ModelSerializer):
     medium = serializers.ChoiceField(choices=MEDIUM_CODES)
     address = AddressField(help_text="Without its secrets.")
+    shares_key = serializers.SerializerMethodField(help_text="Whether it is sealed with the office's key, so that copies move as they are.")
+
+    def get_shares_key(self, store: Store) -> bool:
+        return store.key_id == self._offices_key
+
+    @cached_property
+    def _offices_key(self) -> str:
+        """Asked once for all rows."""
+        return offices_key()
 
     class Meta:
         model = Store
@@ -41,6 +51,7 @@ class StoreSerializer(serializers.ModelSerializer):
             "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
             "checked_at",
             "check_says", "trouble", "trouble_code", "trouble_remedy", "compared_at", "swept_by", "passphrase_proven_at", "added_at",
+            "price_gib_month", "price_thousand_requests", "currency", "shares_key",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -110,6 +121,14 @@ class AttachStoreSerializer(PlaceSerializer):
     allowance_bytes = BytesField(allow_null=True)
 
 
+class PricesSerializer(serializers.Serializer):
+    """In ten-thousandths of the currency's unit."""
+
+    gib_month = serializers.IntegerField(allow_null=True)
+    thousand_requests = serializers.IntegerField(allow_null=True)
+    currency = serializers.CharField(max_length=10, allow_blank=True)
+
+
 class ChangeStoreSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
     allowance_bytes = BytesField(allow_null=True)
@@ -117,9 +136,11 @@ class ChangeStoreSerializer(serializers.Serializer):
     max_writers = serializers.IntegerField(required=False, allow_null=True, default=None)
     path = serializers.CharField(max_length=1000, required=False, allow_blank=True, default="", help_text="Short for {path}.")
     address = AddressField(required=False, default=dict, help_text="Empty leaves it where it is; a secret that is empty stays as it was.")
+    prices = PricesSerializer(required=False, allow_null=True, default=None, help_text="Empty leaves them as they are.")
 
     def told(self, store: Store) -> dict[str, Any]:
         data = dict(self.validated_data)
+        data["prices"] = Prices(**data["prices"]) if data["prices"] is not None else None
         settings, path = dict(data.pop("address")), data.pop("path")
         return data | {"address": changed_address(store, settings | ({"path": path} if path else {}))}
 

@@ -1,3 +1,8 @@
+from datetime import timedelta
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
 from core.vault.errors import WrongPassphrase
 from core.vault.tests.bench_of_one import MemoryDevice, phone
 from server.people.models import JournalEntry
@@ -59,6 +64,35 @@ class AddingStores(OfficeTestCase):
         self.assertIsNone(Store.objects.get().passphrase_proven_at)
         self.assertEqual(post(PASSPHRASE).status_code, 200)
         self.assertIsNotNone(Store.objects.get().passphrase_proven_at)
+
+    def test_prices_are_kept_and_impossible_ones_name_their_field(self):
+        id = self.create().json()["id"]
+
+        def put(**changes: object):
+            prices = {"gib_month": 230, "thousand_requests": 54, "currency": "eur"} | changes
+            return self.api.put(f"/api/stores/{id}", {"name": "S", "allowance_bytes": None, "prices": prices}, format="json")
+
+        told = put().json()
+        self.assertEqual((told["price_gib_month"], told["price_thousand_requests"], told["currency"]), (230, 54, "EUR"))
+        for changes, field in (
+            ({"gib_month": -1}, "price_gib_month"), ({"thousand_requests": 10**9}, "price_thousand_requests"), ({"currency": "euros"}, "currency"),
+            ({"currency": ""}, "currency"),
+        ):  # fmt: skip
+            answer = put(**changes)
+            self.assertEqual((answer.status_code, answer.json()["field"]), (400, field), changes)
+        self.assertEqual(put(gib_month=None, thousand_requests=None, currency="").json()["price_gib_month"], None)
+        self.api.put(f"/api/stores/{id}", {"name": "S", "allowance_bytes": None}, format="json")
+        self.assertEqual(Store.objects.get().currency, "")
+
+    def test_the_list_takes_the_same_queries_however_many_stores_there_are(self):
+        self.store("One")
+        with CaptureQueriesContext(connection) as few:
+            self.api.get("/api/stores")
+        for n in range(4):
+            self.store(f"More {n}")
+        with CaptureQueriesContext(connection) as many:
+            self.api.get("/api/stores")
+        self.assertEqual(len(many), len(few))
 
 
 class WhoseBytes(OfficeTestCase):
@@ -124,6 +158,33 @@ class WhoCanOpenIt(OfficeTestCase):
         self.assertEqual(answer["Cache-Control"], "no-store")
         self.assertTrue(self.outside.attach_vault(self.place.where, code))
         self.assertNotIn(code, str(self.slots()) + str(list(JournalEntry.objects.values())))
+
+    def test_each_is_proven_by_itself(self):
+        code = self.api.post(self.address, {"kind": "recovery_code", "label": "In the safe"}, format="json").json()["recovery_code"]
+        prove = self.address.replace("slots", "prove-passphrase")
+        self.api.post(prove, {"passphrase": code}, format="json")
+        self.assertEqual([one["label"] for one in self.slots() if one["proven_at"]], ["In the safe"])
+        self.outside.at += timedelta(days=3)
+        self.api.post(prove, {"passphrase": PASSPHRASE}, format="json")
+        proven = {one["kind"]: one["proven_at"] for one in self.slots() if one["proven_at"]}
+        self.assertEqual(set(proven), {"recovery_code", "passphrase"})
+        self.assertLess(proven["recovery_code"], proven["passphrase"])
+
+    def test_a_passphrase_is_changed_by_whoever_knows_it(self):
+        slot = next(one["slot"] for one in self.slots() if one["kind"] == "passphrase")
+        new = "another tide at the sluice"
+
+        def change(**changes: str):
+            body = {"old": PASSPHRASE, "passphrase": new, "passphrase_again": new} | changes
+            return self.api.put(f"{self.address}/{slot}", body, format="json")
+
+        self.assertEqual(change(old="not the right one").json()["code"], "vault.wrong_passphrase")
+        self.assertEqual(change(passphrase_again="something else").status_code, 400)
+        self.assertEqual(change().status_code, 200)
+        prove = self.address.replace("slots", "prove-passphrase")
+        self.assertEqual(self.api.post(prove, {"passphrase": PASSPHRASE}, format="json").status_code, 400)
+        self.assertEqual(self.api.post(prove, {"passphrase": new}, format="json").status_code, 200)
+        self.assertEqual(change().status_code, 409)
 
     def test_the_last_that_somebody_can_type_and_the_servers_own_stay(self):
         by_kind = {one["kind"]: one["slot"] for one in self.slots()}

@@ -1831,7 +1831,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        put: operations["change_slot"];
         post?: never;
         delete: operations["drop_slot"];
         options?: never;
@@ -2249,6 +2249,11 @@ export interface components {
             };
             devices: string[];
         };
+        ChangeSlotRequest: {
+            old: string;
+            passphrase: string;
+            passphrase_again: string;
+        };
         ChangeStoreRequest: {
             name: string;
             /** Format: int64 */
@@ -2264,6 +2269,8 @@ export interface components {
             address?: {
                 [key: string]: string;
             };
+            /** @description Empty leaves them as they are. */
+            prices?: components["schemas"]["PricesRequest"] | null;
         };
         ChangeUserRequest: {
             full_name: string;
@@ -3945,6 +3952,14 @@ export interface components {
             readonly passphrase_proven_at: string | null;
             /** Format: date-time */
             readonly added_at: string;
+            /** @description Of a GiB for a month, in ten-thousandths of the currency's unit. */
+            readonly price_gib_month: number | null;
+            /** @description In ten-thousandths of the currency's unit. */
+            readonly price_thousand_requests: number | null;
+            /** @description ISO 4217 code of what prices are given in. */
+            readonly currency: string;
+            /** @description Whether it is sealed with the office's key, so that copies move as they are. */
+            readonly shares_key: boolean;
             readonly recovery_code: string;
         };
         /** @description What a draft means: shown beside the editor. */
@@ -3967,6 +3982,12 @@ export interface components {
             };
             ignored_columns: string[];
             lines: components["schemas"]["Line"][];
+        };
+        /** @description In ten-thousandths of the currency's unit. */
+        PricesRequest: {
+            gib_month: number | null;
+            thousand_requests: number | null;
+            currency: string;
         };
         /** @description What every error answer looks like. */
         Problem: {
@@ -4506,6 +4527,11 @@ export interface components {
             made_at: string;
             /** @description Whether somebody can type what opens it. */
             by_a_person: boolean;
+            /**
+             * Format: date-time
+             * @description When it was last typed and found right.
+             */
+            proven_at: string | null;
         };
         /**
          * @description * `passphrase` - passphrase
@@ -4613,6 +4639,14 @@ export interface components {
             readonly passphrase_proven_at: string | null;
             /** Format: date-time */
             readonly added_at: string;
+            /** @description Of a GiB for a month, in ten-thousandths of the currency's unit. */
+            readonly price_gib_month: number | null;
+            /** @description In ten-thousandths of the currency's unit. */
+            readonly price_thousand_requests: number | null;
+            /** @description ISO 4217 code of what prices are given in. */
+            readonly currency: string;
+            /** @description Whether it is sealed with the office's key, so that copies move as they are. */
+            readonly shares_key: boolean;
         };
         StoreChoice: {
             /** Format: uuid */
@@ -4666,6 +4700,14 @@ export interface components {
             readonly passphrase_proven_at: string | null;
             /** Format: date-time */
             readonly added_at: string;
+            /** @description Of a GiB for a month, in ten-thousandths of the currency's unit. */
+            readonly price_gib_month: number | null;
+            /** @description In ten-thousandths of the currency's unit. */
+            readonly price_thousand_requests: number | null;
+            /** @description ISO 4217 code of what prices are given in. */
+            readonly currency: string;
+            /** @description Whether it is sealed with the office's key, so that copies move as they are. */
+            readonly shares_key: boolean;
             readonly occupancies: components["schemas"]["Occupancy"][];
         };
         StoreGrowth: {
@@ -9312,6 +9354,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AddedSlot"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_slot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                slot: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeSlotRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Slot"][];
                 };
             };
             default: {

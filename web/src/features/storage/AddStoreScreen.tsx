@@ -61,7 +61,15 @@ export function AddStoreScreen() {
       else void navigate(`/storage/${store.id}`, { state: SAVED });
     },
   );
-  if (prepared) return <RecoveryCode store={prepared.name} code={prepared.code} onDone={() => void navigate(`/storage/${prepared.id}`)} />;
+  if (prepared)
+    return (
+      <RecoveryCode
+        storeId={prepared.id}
+        store={prepared.name}
+        code={prepared.code}
+        onDone={() => void navigate(`/storage/${prepared.id}`)}
+      />
+    );
   return (
     <>
       <Heading title="Add a store" />

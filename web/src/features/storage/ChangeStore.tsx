@@ -22,6 +22,7 @@ export function ChangeStore({ store }: { store: Store }) {
     off_site: store.off_site,
     max_writers: store.max_writers as number | null,
     address: store.address,
+    prices: { gib_month: store.price_gib_month, thousand_requests: store.price_thousand_requests, currency: store.currency },
   };
   const [given, setGiven] = useState(first);
   const put = (changes: Partial<typeof given>) => setGiven((before) => ({ ...before, ...changes }));
@@ -51,6 +52,7 @@ export function ChangeStore({ store }: { store: Store }) {
         </Button>
         <Trial trial={trial} settings={given.address} />
         <Limits given={given} put={put} />
+        <Prices given={given.prices} put={(changes) => put({ prices: { ...given.prices, ...changes } })} />
         <Button type="submit" size="sm" variant="outline-primary" disabled={save.busy}>
           Save
         </Button>
@@ -93,6 +95,49 @@ function Limits({ given, put }: { given: Given; put: (changes: Partial<Given>) =
         hint="A slow drive takes one or two."
       />
     </>
+  );
+}
+
+interface Asked {
+  gib_month: number | null;
+  thousand_requests: number | null;
+  currency: string;
+}
+
+/** What its provider asks; for people to see what a store costs. */
+function Prices({ given, put }: { given: Asked; put: (changes: Partial<Asked>) => void }) {
+  const units = [{ label: given.currency || '¤', each: 10_000 }];
+  return (
+    <details className="mb-2" open={given.currency !== ''}>
+      <summary>Prices</summary>
+      <Field
+        label="Currency"
+        value={given.currency}
+        onChange={(currency) => put({ currency })}
+        field="currency"
+        placeholder="EUR"
+        maxLength={3}
+        autoComplete="off"
+      />
+      <NumberField
+        label="A GiB for a month"
+        value={given.gib_month}
+        onChange={(gib_month) => put({ gib_month })}
+        units={units}
+        least={0}
+        optional
+        field="price_gib_month"
+      />
+      <NumberField
+        label="A thousand requests"
+        value={given.thousand_requests}
+        onChange={(thousand_requests) => put({ thousand_requests })}
+        units={units}
+        least={0}
+        optional
+        field="price_thousand_requests"
+      />
+    </details>
   );
 }
 

@@ -11,6 +11,7 @@ import { Choice, Field } from '../../ui/forms/Field';
 import { Form } from '../../ui/forms/Form';
 import { When } from '../../ui/Office';
 import { Failed, Loading, Refused } from '../../ui/States';
+import { ReadBack } from './RecoveryCode';
 import { codeGroups, SLOT_WORDS, tonightWords } from './words';
 
 type Slot = Schemas['Slot'];
@@ -45,6 +46,7 @@ export function Slots({ storeId, storeName }: { storeId: string; storeName: stri
 
 function OneSlot({ slot, storeId, storeName }: { slot: Slot; storeId: string; storeName: string }) {
   const [asked, setAsked] = useState(false);
+  const [changing, setChanging] = useState(false);
   const remove = useAct(
     () => client.DELETE('/api/stores/{id}/slots/{slot}', { params: { path: { id: storeId, slot: slot.slot } } }),
     'store',
@@ -56,15 +58,23 @@ function OneSlot({ slot, storeId, storeName }: { slot: Slot; storeId: string; st
         {slot.device && <span className="quiet"> of {slot.device}</span>}
         <br />
         <span className="quiet">
-          since <When at={slot.made_at} />
+          <Since slot={slot} />
         </span>
         <Refused problem={remove.problem} />
       </span>
       {slot.by_a_person && (
-        <Button size="sm" variant="outline-danger" aria-label={`Remove ${slot.label}`} onClick={() => setAsked(true)}>
-          Remove
-        </Button>
+        <span className="row-end">
+          {slot.kind === 'passphrase' && !slot.device && (
+            <Button size="sm" variant="outline-primary" aria-label={`Change ${slot.label}`} onClick={() => setChanging(!changing)}>
+              Change
+            </Button>
+          )}
+          <Button size="sm" variant="outline-danger" aria-label={`Remove ${slot.label}`} onClick={() => setAsked(true)}>
+            Remove
+          </Button>
+        </span>
       )}
+      {changing && <ChangePassphrase slot={slot} storeId={storeId} onDone={() => setChanging(false)} />}
       {asked && (
         <Confirm
           title={`Remove ${slot.label}?`}
@@ -79,6 +89,16 @@ function OneSlot({ slot, storeId, storeName }: { slot: Slot; storeId: string; st
         </Confirm>
       )}
     </li>
+  );
+}
+
+function Since({ slot }: { slot: Slot }) {
+  return (
+    <>
+      since <When at={slot.made_at} />
+      {slot.by_a_person && (slot.proven_at ? ', last proven ' : ', never proven')}
+      {slot.proven_at && <When at={slot.proven_at} />}
+    </>
   );
 }
 
@@ -98,7 +118,7 @@ function AddSlot({ storeId }: { storeId: string }) {
       setCode(added.recovery_code);
     },
   );
-  if (code) return <NewCode code={code} onDone={() => setCode('')} />;
+  if (code) return <NewCode code={code} storeId={storeId} onDone={() => setCode('')} />;
   if (!open) {
     return (
       <Button size="sm" variant="outline-primary" onClick={() => setOpen(true)}>
@@ -151,7 +171,12 @@ function WithWhat({ given, put }: Part) {
   );
 }
 
-function TypedTwice({ given, put }: Part) {
+interface Twice {
+  given: { passphrase: string; passphrase_again: string };
+  put: (changes: { passphrase?: string; passphrase_again?: string }) => void;
+}
+
+function TypedTwice({ given, put }: Twice) {
   const told = { type: 'password', autoComplete: 'new-password', required: true } as const;
   return (
     <>
@@ -174,7 +199,50 @@ function TypedTwice({ given, put }: Part) {
   );
 }
 
-function NewCode({ code, onDone }: { code: string; onDone: () => void }) {
+const NO_CHANGE = { old: '', passphrase: '', passphrase_again: '' };
+
+function ChangePassphrase({ slot, storeId, onDone }: { slot: Slot; storeId: string; onDone: () => void }) {
+  const [given, setGiven] = useState(NO_CHANGE);
+  const put = (changes: Partial<typeof NO_CHANGE>) => setGiven((before) => ({ ...before, ...changes }));
+  const change = useAct(
+    () => client.PUT('/api/stores/{id}/slots/{slot}', { params: { path: { id: storeId, slot: slot.slot } }, body: given }),
+    'store',
+    onDone,
+  );
+  return (
+    <Form
+      className="whole"
+      unsaved={given !== NO_CHANGE}
+      onSubmit={() => change.go()}
+      problem={change.problem}
+      label={`Change ${slot.label}`}
+    >
+      <Field
+        label="The present passphrase"
+        type="password"
+        autoComplete="current-password"
+        value={given.old}
+        onChange={(old) => put({ old })}
+        field="old"
+        required
+      />
+      <TypedTwice given={given} put={put} />
+      <p className="hint">
+        Nothing is written again: only what it opens the store with. A copy of the store from before still opens with the old one.
+      </p>
+      <div className="row-end">
+        <Button type="submit" size="sm" disabled={change.busy}>
+          {change.busy ? 'One moment …' : 'Change it'}
+        </Button>
+        <Button type="button" size="sm" variant="outline-secondary" onClick={onDone}>
+          Cancel
+        </Button>
+      </div>
+    </Form>
+  );
+}
+
+function NewCode({ code, storeId, onDone }: { code: string; storeId: string; onDone: () => void }) {
   return (
     <div role="status">
       <p className="recovery-code" translate="no">
@@ -183,14 +251,10 @@ function NewCode({ code, onDone }: { code: string; onDone: () => void }) {
         ))}
       </p>
       <p>Print it or write it down now: it is shown this once and kept nowhere.</p>
-      <div className="row-end">
-        <Button size="sm" variant="outline-primary" onClick={() => window.print()}>
-          Print
-        </Button>
-        <Button size="sm" onClick={onDone}>
-          It is on paper
-        </Button>
-      </div>
+      <Button size="sm" variant="outline-primary" className="mb-2" onClick={() => window.print()}>
+        Print
+      </Button>
+      <ReadBack storeId={storeId} onDone={onDone} />
     </div>
   );
 }

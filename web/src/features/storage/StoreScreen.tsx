@@ -22,7 +22,7 @@ import { useCopySums } from './queries';
 import { Slots } from './Slots';
 import { StoreMark } from './StoreMark';
 import { Offices, SweptBy } from './Successor';
-import { mediumWord, owedWords } from './words';
+import { mediumWord, monthlyWords, owedWords } from './words';
 
 type Store = Schemas['StoreDetail'];
 
@@ -50,6 +50,7 @@ export function StoreScreen() {
         </div>
       )}
       <SweptBy store={found} />
+      {!found.shares_key && <OwnKeyNote />}
       {may('set_up') && <Offices store={found} />}
       <Differences storeId={found.id} />
       <Found store={found} />
@@ -73,6 +74,22 @@ export function StoreScreen() {
         </aside>
       </div>
     </>
+  );
+}
+
+/** What copies to such a store cost, and how it comes to share the key. */
+function OwnKeyNote() {
+  return (
+    <details className="said">
+      <summary>
+        <strong>It has a key of its own.</strong> Each chunk of a copy is opened and sealed anew: a copy takes several times as long, and
+        nothing that lies there already under the office&apos;s key is used again.
+      </summary>
+      <p className="mb-0 mt-2">
+        To have it share the office&apos;s key: <Link to="/storage/add">add a store</Link> beside it with the office&apos;s key, name that
+        one in the plans, and wait until Copies says that it holds everything. Then detach this one.
+      </p>
+    </details>
   );
 }
 
@@ -106,6 +123,12 @@ function Room({ store }: { store: Store }) {
           <dd>
             <Bytes count={store.waiting_bytes} />
           </dd>
+          {store.price_gib_month !== null && (
+            <>
+              <dt>Costs a month</dt>
+              <dd>{monthlyWords(store)}</dd>
+            </>
+          )}
           <dt>Measured</dt>
           <dd>{store.measured_at ? <When at={store.measured_at} /> : '–'}</dd>
         </dl>

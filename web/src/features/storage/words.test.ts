@@ -8,6 +8,7 @@ import {
   codeGroups,
   copyStateWords,
   evidenceWords,
+  monthlyWords,
   tonightWords,
   officeSentence,
   owedWords,
@@ -115,4 +116,13 @@ test('what another server knew is told by what of it is new, and what comes late
     'New here: 1 device, 2 holders. 1 device or plan is here already. 1 hold comes with the backups.',
   );
   expect(takenWords({ devices: 1, plans: 0, holders: 2, closed_days: 3 })).toBe('Taken over: 1 device, 0 plans, 2 holders, 3 closed days.');
+});
+
+test.each([
+  [100 * 1024 ** 3, 230, '2.30 EUR'],
+  [0, 230, '0.00 EUR'],
+  [1024 ** 2, 230, 'less than 0.01 EUR'],
+  [1024 ** 4, 0, '0.00 EUR'],
+])('%d bytes at %d ten-thousandths a GiB cost %s', (stored_bytes, price_gib_month, told) => {
+  expect(monthlyWords({ stored_bytes, price_gib_month, currency: 'EUR' })).toBe(told);
 });

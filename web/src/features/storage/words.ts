@@ -240,3 +240,11 @@ export function takenWords(taken: Pick<Schemas['TakenOver'], 'devices' | 'plans'
   const { devices, plans, holders, closed_days } = taken;
   return `Taken over: ${counted(devices, 'device')}, ${counted(plans, 'plan')}, ${counted(holders, 'holder')}, ${counted(closed_days, 'closed day')}.`;
 }
+
+const GIB = 1024 ** 3;
+
+/** What the bytes that lie there cost in a month. */
+export function monthlyWords(store: Pick<Store, 'stored_bytes' | 'price_gib_month' | 'currency'>): string {
+  const cost = ((store.stored_bytes / GIB) * (store.price_gib_month ?? 0)) / 10_000;
+  return cost > 0 && cost < 0.01 ? `less than 0.01 ${store.currency}` : `${cost.toFixed(2)} ${store.currency}`;
+}
