@@ -195,7 +195,13 @@ def _store_causes(now: datetime) -> list[Cause]:
     lacking = Copy.objects.filter(store=OuterRef("pk")).order_by().values("store").annotate(count=Count("id")).values("count")
     damaged, missing = lacking.filter(state=CopyState.PRESENT, intact=False), lacking.filter(state=CopyState.MISSING)
     owed = Copy.objects.filter(store=OuterRef("pk"), state=CopyState.OWED).order_by().values("store")
+    # a run that went elsewhere ends being one when its store has the copy that it is owed since
+    owes = Copy.objects.filter(
+        backup__run__fell_over_from=OuterRef("pk"), store=OuterRef("pk"), state__in=(CopyState.OWED, CopyState.COPYING, CopyState.FAILED)
+    )
+    fell = owes.order_by().values("store").annotate(count=Count("id")).values("count")
     stores = Store.objects.annotate(
+        fell_over=Subquery(fell),
         damaged=Subquery(damaged),
         missing=Subquery(missing),
         owed_since=Subquery(owed.annotate(since=Min("asked_at")).values("since")),
@@ -225,6 +231,10 @@ def _store_causes(now: datetime) -> list[Cause]:
             is_or_are = "is" if store.missing == 1 else "are"
             says = f"{_backups(store.missing)} that should lie in {store.name} {is_or_are} missing there"
             found.append(Cause(code=f"lost {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
+        if store.fell_over:
+            runs, lie = ("run", "lies") if store.fell_over == 1 else ("runs", "lie")
+            says = f"{store.fell_over} {runs} went to another store, since {store.name} could not take them; what came {lie} there alone"
+            found.append(Cause(code=f"fell_over {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
         if store.owed and now - store.owed_since > (OWED_LONG_AWAY if store.comes_and_goes else OWED_LONG):
             copies = f"{store.owed} {'copy' if store.owed == 1 else 'copies'}"
             says = f"{copies} {'is' if store.owed == 1 else 'are'} owed to {store.name}, the oldest for {spoken(now - store.owed_since)}"

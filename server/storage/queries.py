@@ -1,8 +1,9 @@
 """Reading stores."""
 
+from typing import Any
 from uuid import UUID
 
-from django.db.models import QuerySet
+from django.db.models import QuerySet, Sum
 from django.shortcuts import get_object_or_404
 
 from core.quota.admission import Room
@@ -79,6 +80,15 @@ def room_in(found: Store, vault: Vault) -> Room:
 
 def occupancies(found: Store) -> QuerySet[Occupancy]:
     return found.occupancies.select_related("device__holder", "device__team").order_by("-fair_bytes", "device_id")
+
+
+def shares_by_team() -> dict[UUID, list[dict[str, Any]]]:
+    """Store → [{team, bytes}] of what its teams need there, shared bytes divided; the largest first. One query."""
+    rows = Occupancy.objects.order_by().values("store", "device__team__name").annotate(bytes=Sum("fair_bytes")).order_by("-bytes")
+    found: dict[UUID, list[dict[str, Any]]] = {}
+    for row in rows:
+        found.setdefault(row["store"], []).append({"team": row["device__team__name"] or "", "bytes": row["bytes"]})
+    return found
 
 
 def store_paths(*, besides: UUID | None = None) -> list[str]:

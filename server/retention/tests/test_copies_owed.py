@@ -202,10 +202,17 @@ class AwayAndBack(SeveralStores):
         self.assertIn("goes to Cloud instead and builds on the backup", "\n".join(line["says"] for line in run.log))
         self.assertLess(run.read_bytes, run.backup.size_bytes, "it read anew what lies there already")
         self.assertEqual((self.states(self.room), self.states(self.cloud)), (["present", "owed"], ["present", "present"]))
+        self.assertEqual(
+            self.fell_over(), [f"1 run went to another store, since {self.room.name} could not take them; what came lies there alone"]
+        )
         self.outside.stores[self.room.where] = taken
         self.outside.at += timedelta(minutes=6)
         self.assertEqual(carry_copies(self.room.id), 1)
+        self.assertEqual(self.fell_over(), [], "it does not end")
         self.assertEqual(self.night().store, self.room)
+
+    def fell_over(self) -> list[str]:
+        return [cause["says"] for cause in self.api.get("/api/today").json()["causes"] if cause["code"].startswith("fell_over")]
 
     def test_a_run_falls_over_to_no_store_that_the_plan_does_not_name_for_it(self):
         self.outside.stores.pop(self.room.where)

@@ -18,7 +18,7 @@ from server.storage.actions.change_store import Prices, change_store, prove_pass
 from server.storage.actions.take_sweeping import take_sweeping
 from server.storage.convert import changed_address
 from server.storage.models import MEDIUM_CODES, Mode, Occupancy, Store
-from server.storage.queries import occupancies, offices_key, stores
+from server.storage.queries import occupancies, offices_key, shares_by_team, stores
 from server.storage.queries import store as store_by_id
 
 SHOWN_OCCUPANCIES = 200
@@ -54,6 +54,25 @@ class StoreSerializer(serializers.ModelSerializer):
             "price_gib_month", "price_thousand_requests", "currency", "shares_key",
         )  # fmt: skip
         read_only_fields = fields
+
+
+class TeamBytesSerializer(serializers.Serializer):
+    team = serializers.CharField(allow_blank=True, help_text="Empty for devices of none.")
+    bytes = serializers.IntegerField()
+
+
+class StoreRowSerializer(StoreSerializer):
+    """`shares` come with the context: {store: [{team, bytes}]}."""
+
+    teams = serializers.SerializerMethodField(help_text="What each needs there, the largest first.")
+
+    class Meta(StoreSerializer.Meta):
+        fields = (*StoreSerializer.Meta.fields, "teams")
+        read_only_fields = fields
+
+    @extend_schema_field(TeamBytesSerializer(many=True))
+    def get_teams(self, store: Store) -> Any:
+        return self.context["shares"].get(store.id, [])
 
 
 class OccupancySerializer(serializers.ModelSerializer):
@@ -157,9 +176,9 @@ class PassphraseSerializer(serializers.Serializer):
 class StoresView(APIView):
     own_transactions = True
 
-    @extend_schema(operation_id="stores", responses=StoreSerializer(many=True))
+    @extend_schema(operation_id="stores", responses=StoreRowSerializer(many=True))
     def get(self, request: Request) -> Response:
-        return Response(StoreSerializer(stores()[:200], many=True).data)
+        return Response(StoreRowSerializer(stores()[:200], many=True, context={"shares": shares_by_team()}).data)
 
     @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: PreparedStoreSerializer})
     def post(self, request: Request) -> Response:

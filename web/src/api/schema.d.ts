@@ -4716,6 +4716,64 @@ export interface components {
             new_bytes: number;
             runs: number;
         };
+        /** @description `shares` come with the context: {store: [{team, bytes}]}. */
+        StoreRow: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly name: string;
+            medium: components["schemas"]["MediumEnum"];
+            readonly mode: components["schemas"]["ModeEnum"];
+            /** @description Whether it lies outside of the office. */
+            readonly off_site: boolean;
+            /** @description In one line: a path, or which bucket. */
+            readonly where: string;
+            /** @description Without its secrets. */
+            address: {
+                [key: string]: string;
+            };
+            /** @description Of the key its content is sealed with: between stores of one key sealed bytes move as they are. */
+            readonly key_id: string;
+            /** @description Runs that write into it at the same time. */
+            readonly max_writers: number;
+            /** @description What it may hold; empty without a limit. */
+            readonly allowance_bytes: number | null;
+            /** @description As measured last. */
+            readonly stored_bytes: number;
+            /** @description Room on its medium, as measured last. */
+            readonly free_bytes: number | null;
+            /** @description Marked by a sweep; free after the grace period. */
+            readonly waiting_bytes: number;
+            /** Format: date-time */
+            readonly measured_at: string | null;
+            /** Format: date-time */
+            readonly checked_at: string | null;
+            readonly check_says: string;
+            /** @description Why it could not be reached last time; empty when it could. */
+            readonly trouble: string;
+            readonly trouble_code: string;
+            readonly trouble_remedy: string;
+            /**
+             * Format: date-time
+             * @description When the list and the store were compared last.
+             */
+            readonly compared_at: string | null;
+            /** @description Another server that sweeps it; empty when this one does. */
+            readonly swept_by: string;
+            /** Format: date-time */
+            readonly passphrase_proven_at: string | null;
+            /** Format: date-time */
+            readonly added_at: string;
+            /** @description Of a GiB for a month, in ten-thousandths of the currency's unit. */
+            readonly price_gib_month: number | null;
+            /** @description In ten-thousandths of the currency's unit. */
+            readonly price_thousand_requests: number | null;
+            /** @description ISO 4217 code of what prices are given in. */
+            readonly currency: string;
+            /** @description Whether it is sealed with the office's key, so that copies move as they are. */
+            readonly shares_key: boolean;
+            /** @description What each needs there, the largest first. */
+            readonly teams: components["schemas"]["TeamBytes"][];
+        };
         /** @description A backup that the store holds and the list does not know. */
         Stray: {
             readonly id: number;
@@ -4800,6 +4858,11 @@ export interface components {
             promised: number;
             inside: number;
             held_bytes: number;
+        };
+        TeamBytes: {
+            /** @description Empty for devices of none. */
+            team: string;
+            bytes: number;
         };
         TeamShare: {
             team: string;
@@ -8830,7 +8893,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Store"][];
+                    "application/json": components["schemas"]["StoreRow"][];
                 };
             };
             default: {

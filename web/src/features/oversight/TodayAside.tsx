@@ -7,6 +7,7 @@ import { clock, iec } from '../../ui/format';
 import { Gauge } from '../../ui/Gauge';
 import { TimeOnly, useNow, useZone } from '../../ui/Office';
 import { Empty, Failed } from '../../ui/States';
+import { MEDIUM_WORDS } from '../../parts/media';
 import { nightSentence, steps, type Sums } from './night';
 import { useNight } from './queries';
 
@@ -24,7 +25,7 @@ export function StoresAside() {
           <div className="store" key={store.id}>
             <div className="t">
               <Link to={`/storage/${store.id}`}>{store.name}</Link>
-              <small>{store.medium}</small>
+              <small>{MEDIUM_WORDS[store.medium]}</small>
             </div>
             <Gauge used={store.stored_bytes} waiting={store.waiting_bytes} limit={store.allowance_bytes} label={store.name} />
             <div className="t">

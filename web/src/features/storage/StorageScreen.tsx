@@ -6,7 +6,6 @@ import { problemOf, type Schemas } from '../../api/client';
 import { useMay } from '../../api/may';
 import { useStores } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
-import { Gauge } from '../../ui/Gauge';
 import { Age, When } from '../../ui/Office';
 import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
@@ -14,9 +13,10 @@ import { Table, type Column } from '../../ui/Table';
 import { CopyMark, CopyOf, CopyProgress } from './CopyCells';
 import { useCopies, useCopySums } from './queries';
 import { StoreMark } from './StoreMark';
+import { TeamBar, TeamKey } from './TeamBar';
 import { officeSentence, owedWords, storeLine } from './words';
 
-type Store = Schemas['Store'];
+type Store = Schemas['StoreRow'];
 type Sums = Schemas['CopySums'];
 
 export function StorageScreen() {
@@ -33,12 +33,18 @@ export function StorageScreen() {
         </div>
         {may('set_up') && <Button onClick={() => void navigate('/storage/add')}>Add a store</Button>}
       </div>
+      {stores.data && <TeamKey stores={stores.data} />}
       <div className="sheet scroll mb-3">
         {stores.isPending && <Loading what="stores" />}
         {stores.isLoadingError && <Failed problem={problemOf(stores.error)} onRetry={() => void stores.refetch()} />}
         {stores.data?.length === 0 && <Empty>No store yet. A store is a folder, a drive or a bucket that holds encrypted backups.</Empty>}
         {stores.data && stores.data.length > 0 && (
-          <Table columns={columnsOf(sums.data ?? [])} rows={stores.data} keyOf={(store) => store.id} rowClass={() => 'linked'} />
+          <Table
+            columns={columnsOf(sums.data ?? [], stores.data)}
+            rows={stores.data}
+            keyOf={(store) => store.id}
+            rowClass={() => 'linked'}
+          />
         )}
       </div>
       {stores.data && stores.data.length > 0 && <OnTheirWay />}
@@ -46,9 +52,9 @@ export function StorageScreen() {
   );
 }
 
-const columnsOf = (sums: readonly Sums[]): readonly Column<Store>[] => [
+const columnsOf = (sums: readonly Sums[], stores: readonly Store[]): readonly Column<Store>[] => [
   { head: 'Store', cell: (store) => <Named store={store} /> },
-  { head: 'Used', className: 'gauge-cell', cell: (store) => <Used store={store} /> },
+  { head: 'Held, by team', className: 'gauge-cell', cell: (store) => <TeamBar store={store} stores={stores} /> },
   { head: 'Stored', number: true, cell: (store) => <Bytes count={store.stored_bytes} /> },
   { head: 'Allowance', number: true, cell: (store) => (store.allowance_bytes ? <Bytes count={store.allowance_bytes} /> : 'none set') },
   { head: 'Free on its medium', number: true, cell: (store) => <Bytes count={store.free_bytes} /> },
@@ -67,10 +73,6 @@ function Named({ store }: { store: Store }) {
     </>
   );
 }
-
-const Used = ({ store }: { store: Store }) => (
-  <Gauge used={store.stored_bytes} waiting={store.waiting_bytes} limit={store.allowance_bytes} label={store.name} />
-);
 
 function Owed({ sums }: { sums: Sums | undefined }) {
   if (!sums) return <span className="quiet">all there</span>;

@@ -1,8 +1,10 @@
 /** Wording and arithmetic of stores, and of copies on their way to them. */
 import type { Schemas } from '../../api/client';
 import { counted } from '../../ui/format';
+import { MEDIUM_WORDS, type Medium } from '../../parts/media';
 
-export type Medium = Schemas['Store']['medium'];
+export type { Medium };
+
 export type Mode = Schemas['Store']['mode'];
 export type ComingState = Schemas['ComingCopy']['state'];
 
@@ -159,7 +161,7 @@ export const mediumWord = (medium: Medium): string => MEDIA.find((one) => one.va
 export function storeLine(store: Pick<Store, 'medium' | 'mode' | 'off_site' | 'trouble'>): string {
   if (store.mode !== 'in_use') return MODES.find((one) => one.value === store.mode)?.label.toLowerCase() ?? store.mode;
   if (store.trouble) return store.trouble;
-  return [mediumWord(store.medium).toLowerCase(), store.off_site && 'off site'].filter(Boolean).join(', ');
+  return [MEDIUM_WORDS[store.medium], store.off_site && 'off site'].filter(Boolean).join(', ');
 }
 
 /** The state of all stores in a sentence or two. */
