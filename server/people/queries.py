@@ -16,6 +16,11 @@ def office() -> Office | None:
     return Office.objects.first()
 
 
+def on_metered_line() -> bool:
+    found = office()
+    return found is not None and found.line_is_metered
+
+
 def office_zone() -> ZoneInfo:
     """The zone in which everything is computed; UTC before the office has been set up."""
     found = office()

@@ -73,6 +73,7 @@ class PlanTarget(models.Model):
     copies_from = models.TimeField(null=True, help_text="Copies go there only from this time of the office's day; empty at any time.")
     copies_until = models.TimeField(null=True)
     limit_bytes_per_second = models.BigIntegerField(null=True, help_text="For each copy; empty without a limit.")
+    not_metered = models.BooleanField(default=False, help_text="Whether nothing goes there while the office's line is metered.")
     falls_over = models.BooleanField(default=False, help_text="Whether a run goes here when the stores before it cannot take it.")
 
     class Meta:

@@ -61,6 +61,7 @@ api = [
     path("sign-out", people.SignOutView.as_view()),
     path("first-administrator", people.FirstAdministratorView.as_view()),
     path("office", people.OfficeView.as_view()),
+    path("office/line", people.LineView.as_view()),
     path("zones", people.ZonesView.as_view()),
     path("users", people.UsersView.as_view()),
     path("names", people.NamesView.as_view()),

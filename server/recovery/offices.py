@@ -28,7 +28,7 @@ DEVICE_FIELDS = (
     "serial", "asset_tag", "purchased_on", "handed_over_on", "note",
 )  # fmt: skip
 DRAFT_FIELDS = tuple(name for name in PLAN_FIELDS if name not in ("revision", "changed_at", "changed_by"))
-TARGET_FIELDS = ("delay_minutes", "copies_from", "copies_until", "limit_bytes_per_second", "falls_over")
+TARGET_FIELDS = ("delay_minutes", "copies_from", "copies_until", "limit_bytes_per_second", "not_metered", "falls_over")
 CHOICE_FIELDS = ("kind", "taken", "service", "alike", "why")
 
 

@@ -50,6 +50,7 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "backups/<uuid:id>/hold",
         "stores/<uuid:id>/check",
         "stores/<uuid:id>/copies",
+        "office/line",
         "copies/<int:id>/withdraw",
         "preflight",
         "restores",

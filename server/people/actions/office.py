@@ -84,6 +84,19 @@ def change_office(
     return office
 
 
+@transaction.atomic
+def set_line(*, metered: bool, by: User, now: datetime) -> Office:
+    """Whether the office is on a line that is paid by the byte: what minds waits. Raises Conflict before there is one."""
+    office = Office.objects.select_for_update().first()
+    if office is None:
+        raise Conflict("There is no office yet.", remedy="Set it up first.")
+    office.line_is_metered = metered
+    office.save(update_fields=["line_is_metered"])
+    says = "The office's line is metered now; copies that mind wait." if metered else "The office's line is not metered any more."
+    write_journal(who=by, what="office.line", says=says, at=now)
+    return office
+
+
 def holder_named(name: str, team: str) -> tuple[Holder, Team | None]:
     """Holder and team of these names, made when they are new. Raises BadInput without a holder."""
     if not name.strip():

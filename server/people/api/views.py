@@ -19,7 +19,7 @@ from server.live import tell
 from server.outside import outside
 from server.people.actions.accounts import change_own_password, change_user, end_sessions, reset_password
 from server.people.actions.change_names import change_holder, change_team, remove_holder, remove_team
-from server.people.actions.office import add_user, change_office, set_up_office
+from server.people.actions.office import add_user, change_office, set_line, set_up_office
 from server.people.actions.sign_in import sign_in
 from server.people.models import JournalEntry, Role
 from server.people.queries import holder as holder_by_id
@@ -41,8 +41,13 @@ class OfficeSerializer(serializers.Serializer):
     zone = serializers.CharField(max_length=64)
     max_runs = serializers.IntegerField(required=False, allow_null=True, default=None)
     limit_bytes_per_second = serializers.IntegerField(required=False, allow_null=True, default=None, max_value=1 << 40)
+    line_is_metered = serializers.BooleanField(read_only=True)
     asks_holders = serializers.BooleanField(required=False, default=False)
     asks_holders_at = serializers.TimeField(required=False, default=time(15, 0))
+
+
+class LineSerializer(serializers.Serializer):
+    metered = serializers.BooleanField()
 
 
 class MeSerializer(serializers.Serializer):
@@ -140,6 +145,18 @@ class FirstAdministratorView(APIView):
         login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
         request.user = user
         return Response(_me(request))
+
+
+class LineView(APIView):
+    """For a person, or for a script of whoever knows which line is up."""
+
+    writes = May.KEEP
+
+    @extend_schema(operation_id="set_line", request=LineSerializer, responses=OfficeSerializer)
+    def post(self, request: Request) -> Response:
+        given = LineSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(OfficeSerializer(set_line(**given.validated_data, by=request.user, now=outside().now())).data)
 
 
 class OfficeView(APIView):

@@ -53,6 +53,7 @@ class Target:
     copies_from: time | None = None
     copies_until: time | None = None
     limit_bytes_per_second: int | None = None
+    not_metered: bool = False
     falls_over: bool = False
 
 

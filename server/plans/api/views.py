@@ -71,6 +71,7 @@ class TargetSerializer(serializers.Serializer):
     copies_from = serializers.TimeField(default=None, allow_null=True)
     copies_until = serializers.TimeField(default=None, allow_null=True)
     limit_bytes_per_second = BytesField(default=None, allow_null=True)
+    not_metered = serializers.BooleanField(default=False)
     falls_over = serializers.BooleanField(default=False)
 
 
@@ -81,7 +82,7 @@ class ShownTargetSerializer(serializers.ModelSerializer):
     class Meta:
         model = PlanTarget
         fields = (
-            "store", "store_name", "delay_minutes", "copies_from", "copies_until", "limit_bytes_per_second", "falls_over",
+            "store", "store_name", "delay_minutes", "copies_from", "copies_until", "limit_bytes_per_second", "not_metered", "falls_over",
         )  # fmt: skip
         read_only_fields = fields
 

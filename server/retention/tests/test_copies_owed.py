@@ -8,11 +8,12 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from core.vault.memory import MemoryBlobs
 from server.oversight.tasks import after_run
 from server.plans.actions.save_plan import Target, save_plan
+from server.plans.models import PlanTarget
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.owe_copies import owe_copies
 from server.retention.actions.owe_maintenance import owe_maintenance
-from server.runs.actions.carry_copies import Paced, carry_copies
+from server.runs.actions.carry_copies import METERED, Paced, carry_copies
 from server.runs.actions.copy_backup import ask_copy
 from server.runs.models import Copy, CopyState, RunState
 from server.storage.actions.change_store import set_mode
@@ -191,6 +192,30 @@ class AwayAndBack(SeveralStores):
         asked = ask_copy(self.one.backups.get(), third, by=self.ines)
         self.assertEqual(self.api.post(f"/api/copies/{asked.id}/withdraw").status_code, 204)
         self.assertEqual(self.states(third), ["removed"])
+
+    def test_what_minds_a_metered_line_waits_for_another_and_a_copy_under_way_stops(self):
+        self.follow(plan=self.nightly, not_metered=True)
+        self.night()
+        line = lambda metered: self.api.post("/api/office/line", {"metered": metered}, format="json")  # noqa: E731
+        self.assertTrue(line(True).json()["line_is_metered"])
+        self.assertEqual(carry_copies(self.cloud.id), 0)
+        row = Copy.objects.get(store=self.cloud)
+        self.assertEqual((row.state, row.cause), (CopyState.OWED, METERED))
+        line(False)
+        self.outside.at += timedelta(minutes=11)
+        ticking = iter(range(0, 100_000, 2))
+
+        def turns_metered_on_the_way(_seconds: float) -> None:
+            line(True)
+
+        PlanTarget.objects.filter(store=self.cloud).update(limit_bytes_per_second=1)  # so that it sleeps
+        carry_copies(self.cloud.id, seconds=lambda: float(next(ticking)), sleep=turns_metered_on_the_way)
+        row.refresh_from_db()
+        self.assertEqual((row.state, row.cause), (CopyState.OWED, METERED))
+        line(False)
+        PlanTarget.objects.filter(store=self.cloud).update(limit_bytes_per_second=None)
+        self.outside.at += timedelta(minutes=30)
+        self.assertEqual(carry_copies(self.cloud.id), 1)
 
     def test_a_run_goes_to_the_next_store_that_its_plan_names_and_the_first_is_owed_it(self):
         self.follow(plan=self.nightly, falls_over=True)

@@ -16,7 +16,7 @@ from core.schedule.quiet import not_before
 from core.vault.errors import Stopped, StoreError
 from server.live import tell
 from server.outside import outside
-from server.people.queries import office_zone
+from server.people.queries import office_zone, on_metered_line
 from server.plans.models import PlanTarget
 from server.runs.actions.copy_backup import OpenStores, copy_backup
 from server.runs.models import Copy, CopyState
@@ -26,6 +26,8 @@ from server.storage.queries import opened
 
 SLICE_SECONDS = 300.0
 TELL_EVERY_SECONDS = 1.0
+METERED = "The office's line is metered now."
+METERED_FOR = timedelta(minutes=10)
 AWAY_FOR = timedelta(minutes=5)
 """How long nothing is tried again in a store that could not be opened."""
 
@@ -48,7 +50,11 @@ def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotoni
         if target is not None and (opens := _opens(target, outside().now())) > outside().now():
             Copy.objects.filter(id=row.id, state=CopyState.OWED).update(due_at=opens)
             continue
-        pace = Paced(target.limit_bytes_per_second if target else None, seconds=seconds, sleep=sleep)
+        if (minds := target is not None and target.not_metered) and on_metered_line():
+            later = outside().now() + METERED_FOR
+            Copy.objects.filter(id=row.id, state=CopyState.OWED).update(due_at=later, cause=METERED, remedy="")
+            continue
+        pace = Paced(target.limit_bytes_per_second if target else None, minds_metered=minds, seconds=seconds, sleep=sleep)
         arrived += copy_backup(row.id, stores=stores, pace=pace)
         if (state := Store.objects.filter(id=store_id).values_list("mode", "trouble").first()) is None or state != (Mode.IN_USE, ""):
             break
@@ -84,8 +90,10 @@ def _wait(store: Store, error: Exception) -> None:
 class Paced:
     """Tells of a copy's progress, holds it to its limit, and stops it when its store is not to be written any more."""
 
-    def __init__(self, limit: int | None, *, seconds: Callable[[], float], sleep: Callable[[float], None]) -> None:
-        self._limit, self._seconds, self._sleep = limit, seconds, sleep
+    def __init__(
+        self, limit: int | None, *, minds_metered: bool = False, seconds: Callable[[], float], sleep: Callable[[float], None]
+    ) -> None:
+        self._limit, self._minds_metered, self._seconds, self._sleep = limit, minds_metered, seconds, sleep
         self._began = self._told = seconds()
 
     def __call__(self, row: Copy, done_bytes: int, total_bytes: int) -> None:
@@ -99,4 +107,6 @@ class Paced:
         told = {"done_bytes": done_bytes, "total_bytes": total_bytes, "bytes_per_second": round(done_bytes / max(0.1, now - self._began))}
         if not Copy.objects.filter(id=row.id, state=CopyState.COPYING, store__mode=Mode.IN_USE).update(progress=told):
             raise Stopped("Nothing is written into this store any more.", remedy="Take the store into use again.")
+        if self._minds_metered and on_metered_line():
+            raise Stopped(METERED, remedy="It goes on by itself once the line is not metered any more; what arrived is used again.")
         tell("changed", "copies")

@@ -12,6 +12,7 @@ from core.vault.vault import Vault
 from server.live import tell
 from server.outside import outside
 from server.people.moments import written
+from server.people.queries import on_metered_line
 from server.runs.models import Run, RunState
 from server.runs.queries import previous_backup
 from server.runs.sentences import log_line
@@ -32,9 +33,10 @@ def opened_for(run: Run) -> Vault:
 
 def fallen_over(run: Run, error: AtticError) -> Vault:
     """The vault of the next store that may take the run. Raises the error again when there is none."""
+    metered = on_metered_line()
     targets = list(run.plan.targets.select_related("store")) if run.plan is not None else []
     for target in targets:
-        if target.store_id == run.store_id or not target.falls_over or target.store.trouble:
+        if target.store_id == run.store_id or not target.falls_over or target.store.trouble or (metered and target.not_metered):
             continue
         try:
             vault = opened_to_write(target.store)

@@ -1193,6 +1193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/office/line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description For a person, or for a script of whoever knows which line is up. */
+        post: operations["set_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/omissions/{id}": {
         parameters: {
             query?: never;
@@ -3116,6 +3133,9 @@ export interface components {
             why: string;
             readonly changes: components["schemas"]["ColumnChange"][];
         };
+        LineRequest: {
+            metered: boolean;
+        };
         /** @description Settings of one device's link; a password is never sent out. */
         Link: {
             readonly link: string;
@@ -3509,6 +3529,7 @@ export interface components {
             max_runs?: number | null;
             /** Format: int64 */
             limit_bytes_per_second?: number | null;
+            readonly line_is_metered: boolean;
             /** @default false */
             asks_holders: boolean;
             /**
@@ -4495,6 +4516,8 @@ export interface components {
             readonly copies_until: string | null;
             /** @description For each copy; empty without a limit. */
             readonly limit_bytes_per_second: number | null;
+            /** @description Whether nothing goes there while the office's line is metered. */
+            readonly not_metered: boolean;
             /** @description Whether a run goes here when the stores before it cannot take it. */
             readonly falls_over: boolean;
         };
@@ -4847,6 +4870,8 @@ export interface components {
             copies_until?: string | null;
             /** Format: int64 */
             limit_bytes_per_second?: number | null;
+            /** @default false */
+            not_metered: boolean;
             /** @default false */
             falls_over: boolean;
         };
@@ -7776,6 +7801,37 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["OfficeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Office"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineRequest"];
             };
         };
         responses: {

@@ -128,6 +128,9 @@ function Limits({ target, put }: Pick<OneProps, 'target' | 'put'>) {
         />
         <TimeField label="Until" value={(target.copies_until ?? '').slice(0, 5)} onChange={(time) => put({ copies_until: time || null })} />
       </div>
+      <Check checked={target.not_metered} onChange={(not_metered) => put({ not_metered })}>
+        Not while the office&apos;s line is metered
+      </Check>
       <Check checked={target.falls_over} onChange={(falls_over) => put({ falls_over })}>
         A run may go here when the stores above cannot take it
       </Check>

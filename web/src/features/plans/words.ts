@@ -15,6 +15,7 @@ export const MOST_TARGETS = 8;
 export const newTarget = (store: string | null): Target => ({
   store,
   delay_minutes: 0,
+  not_metered: false,
   copies_from: null,
   copies_until: null,
   limit_bytes_per_second: null,

@@ -4,7 +4,7 @@ import Button from 'react-bootstrap/Button';
 import { useAct } from '../../api/act';
 import { client, problemOf, type Schemas } from '../../api/client';
 import { useMay } from '../../api/may';
-import { useStores } from '../../api/queries';
+import { useMe, useStores } from '../../api/queries';
 import { useAddress } from '../../ui/address';
 import { counted } from '../../ui/format';
 import { Choice } from '../../ui/forms/Field';
@@ -50,6 +50,7 @@ export function CopiesScreen() {
     <>
       <Heading title="Copies" />
       <p className="sub">Backups that are to lie in another store as well. The newest of each device goes first.</p>
+      <Line />
       <Filters
         address={address}
         found={copies.data && counted(copies.data.count, 'copy', 'copies')}
@@ -65,6 +66,29 @@ export function CopiesScreen() {
         <Pager page={address.page} pageSize={PAGE} count={copies.data?.count ?? 0} onPage={address.turn} />
       </div>
     </>
+  );
+}
+
+/** Said by a person, or by a script that knows which line is up. */
+function Line() {
+  const may = useMay();
+  const metered = useMe().data?.office?.line_is_metered ?? false;
+  const turn = useAct(() => client.POST('/api/office/line', { body: { metered: !metered } }), ['office', 'copy']);
+  if (!metered && !may('keep')) return null;
+  return (
+    <div className={metered ? 'said' : 'mb-2'} role="status">
+      {metered && (
+        <>
+          <strong>The office&apos;s line is metered.</strong> Copies whose plan minds that wait, and go on by themselves afterwards.{' '}
+        </>
+      )}
+      <Refused problem={turn.problem} />
+      {may('keep') && (
+        <Button size="sm" variant="outline-primary" disabled={turn.busy} onClick={() => turn.go()}>
+          {metered ? 'It is not metered any more' : 'The line is metered now'}
+        </Button>
+      )}
+    </div>
   );
 }
 
