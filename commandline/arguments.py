@@ -111,6 +111,18 @@ def parser() -> argparse.ArgumentParser:
     copy.add_argument("--to-endpoint", metavar="URL")
     _secret(copy, "to", "TO")
 
+    move = _command(
+        commands,
+        "move",
+        _does("move.move_store"),
+        "bring a whole store to another place as it lies; nobody may write into it meanwhile",
+        "move /srv/store s3://bucket/prefix --to-endpoint https://cloud.example",
+        first="FROM",
+        own_secret=True,
+    )
+    move.add_argument("to", metavar="TO")
+    move.add_argument("--to-endpoint", metavar="URL")
+
     usage = _command(commands, "usage", _does("upkeep.usage"), "what backups cost, and what removing them frees", "usage /srv/store newest")
     usage.add_argument("backup", nargs="*", metavar="BACKUP")
 

@@ -115,6 +115,17 @@ class Commands(Scene):
             self.run_json("restore", str(self.here / name), told["backup"], str(self.here / f"back-{name}"), passphrase=secret)
             self.same(self.here / f"back-{name}")
 
+    def test_a_store_moves_whole_without_a_passphrase_and_is_the_same_one(self):
+        self.run_command("backup", self.store, str(self.phone), "--device", "Shore 3")
+        there = str(self.here / "elsewhere")
+        code, out, _ = self.run_command("move", self.store, there, passphrase=None)
+        self.assertEqual((code, "the whole store" in out), (0, True), out)
+        self.assertEqual(self.run_json("list", there)[1], self.run_json("list", self.store)[1])
+        self.assertEqual(self.run_command("check", there)[0], 0)
+        other = str(self.here / "other")
+        self.run_command("init", other)
+        self.assertNotEqual(self.run_command("move", self.store, other, passphrase=None)[0], 0)
+
     def test_keys_come_and_go(self):
         self.backup()
         new = self.secret("new", "ropes and a quiet harbour")

@@ -39,7 +39,10 @@ export function ChangeStore({ store }: { store: Store }) {
       >
         <Field label="Name" value={given.name} onChange={(name) => put({ name })} field="name" />
         <AddressFields medium={store.medium} settings={given.address} onChange={(address) => put({ address })} kept />
-        <p className="hint">The store is known by what lies in it, not by its place: it may lie elsewhere tomorrow.</p>
+        <p className="hint">
+          The store is known by what lies in it, not by its place: it may lie elsewhere tomorrow. To bring it to another place whole, set it
+          to read only, run <code>./attic vault move</code>, and give the new place here.
+        </p>
         <Button
           type="button"
           size="sm"
