@@ -25,8 +25,10 @@ from launcher.setup import ROOT
 DEVICES, NIGHTS = 500, 1100
 ASKED = 15
 """Times that each page is asked for; the median counts."""
-QUERIES = {"/api/today": 15, "/api/runs": 5, "/api/runs/totals": 4}
+STORES = 5
+QUERIES = {"/api/today": 15, "/api/runs": 5, "/api/runs/totals": 4, "/api/stores": 5, "/api/copies/sums": 3, "/api/copies": 4}
 """No page may need more, whatever the number of rows."""
+QUERIES_OF_A_STORE = 5
 
 
 @contextmanager
@@ -63,17 +65,36 @@ def answers(*, devices: int = DEVICES, nights: int = NIGHTS) -> Iterator[Figure]
         yield from asked(told)
 
 
+def stores_asked(told: str) -> Iterator[Figure]:
+    """What Storage and the page of a store ask the server that Django is set up for."""
+    from server.storage.models import Store
+
+    yield from _pages(
+        told,
+        ("Storage: its stores", "/api/stores", 150, 100),
+        ("Storage: sums of copies", "/api/copies/sums", 150, 100),
+        ("Storage: the next copies", "/api/copies?page_size=8", 150, 100),
+        ("a store's page", f"/api/stores/{Store.objects.order_by('name')[2].id}", 150, 100),
+    )
+
+
 def asked(told: str) -> Iterator[Figure]:
     """The pages of the office that Django is set up for."""
-    ask = _asking()
-    for name, path, good, wanted in (
+    yield from _pages(
+        told,
         ("today", "/api/today", 150, 100),
         ("history", "/api/runs", 150, 100),
         ("history of a team's failures", "/api/runs?team=1&outcome=did_not", 150, 100),
         ("history's totals", "/api/runs/totals?first=2026-09-01", 400, 200),
-    ):
+    )
+
+
+def _pages(told: str, *pages: tuple[str, str, float, float]) -> Iterator[Figure]:
+    """(name, address, good, wanted) of each. Raises AssertionError for a page that asks more often."""
+    ask = _asking()
+    for name, path, good, wanted in pages:
         spent, queries, size = ask(path)
-        limit = QUERIES[path.partition("?")[0]]
+        limit = QUERIES.get(path.partition("?")[0], QUERIES_OF_A_STORE)
         assert queries <= limit, f"{path} asks the database {queries} times"
         said = f"{spent:.0f} ms, {queries} queries, {size} bytes; {told}"
         yield Figure(name=f"{name} at the server", value=spent, unit=" ms", told=said, good=good, wanted=wanted)
@@ -126,7 +147,7 @@ def _filled(devices: int, nights: int) -> int:
         Store.objects.create(
             name=f"Store {n}", where=f"/nowhere/{n}", address={"path": f"/nowhere/{n}"}, vault_id=f"{n:032}", added_at=begin
         )
-        for n in range(2)
+        for n in range(STORES)
     ]
     plans = [
         Plan.objects.create(
@@ -146,10 +167,28 @@ def _filled(devices: int, nights: int) -> int:
     _copy(Run, runs)
     _copy(Backup, backups)
     _copy(Copy, copies)
+    _held_and_owed(made, stores, backups, now)
     line_up_night(now=now)
     with connection.cursor() as cursor:
         cursor.execute("vacuum analyze")
     return len(runs)
+
+
+def _held_and_owed(made: Any, stores: Any, backups: list[dict[str, Any]], now: datetime) -> None:
+    """What each device needs in each store, and a copy of each device's newest backups that every store but the first two is owed."""
+    from server.runs.models import Copy, CopyState
+    from server.storage.models import Occupancy
+
+    Occupancy.objects.bulk_create(
+        Occupancy(store=store, device=device, alone_bytes=n << 20, shared_bytes=n << 19, fair_bytes=n << 20, backups=20)
+        for store in stores
+        for n, device in enumerate(made)
+    )
+    Copy.objects.bulk_create(
+        Copy(backup_id=row["id"], store=store, state=CopyState.OWED, asked_at=now, due_at=now)
+        for store in stores[2:]
+        for row in backups[-2 * len(made) :]
+    )
 
 
 def _history(made: Any, plans: Any, nights: int, now: datetime, draw: random.Random) -> tuple[list[dict[str, Any]], ...]:

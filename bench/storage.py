@@ -21,6 +21,7 @@ from adapters.stores.places import blobs_at
 from bench.content import Phone
 from bench.figures import Figure
 from bench.million import million
+from bench.office import large_office, stores_asked
 from bench.vaults import backup, new_vault, opened, prepared, restore
 from core.vault.address import BucketAddress
 from core.vault.copying import copy
@@ -33,6 +34,8 @@ Cloud = tuple[BucketAddress, Any]
 
 
 def storage(folder: Path, *, megabytes: int, rounds: int) -> Iterator[Figure]:
+    with large_office(nights=60) as (_, told):
+        yield from stores_asked(told)
     yield from million()
     phone = Phone(folder / "phone", megabytes=megabytes)
     source = new_vault(folder / "source")
