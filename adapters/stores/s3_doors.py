@@ -26,11 +26,12 @@ def guard(client: Any, *, inside: bool) -> None:
     """From now on the client connects to no address that is not allowed. Connecting raises StoreForbidden."""
 
     def look(host: str, ip: Ip) -> None:
+        named = f"This leads to {ip}" if host.strip("[]") == str(ip) else f"{host} leads to {ip}"
         if is_no_server(ip):
-            raise StoreForbidden(f"{host} leads to {ip}, which is no address of a service.", remedy="Give the service's own address.")
+            raise StoreForbidden(f"{named}, which is no address of a service.", remedy="Give the service's own address.")
         if is_inside(ip) and not inside:
             remedy = "If that is meant, say on the form that the service lies in the office's own network."
-            raise StoreForbidden(f"{host} leads to {ip}, inside of the office's network.", remedy=remedy, field="endpoint")
+            raise StoreForbidden(f"{named}, inside of the office's network.", remedy=remedy, field="endpoint")
 
     # botocore's own pools, with connections that look first
     client._endpoint.http_session._manager.pool_classes_by_scheme = {

@@ -79,9 +79,12 @@ class FromNothingToARestore(BrowserTestCase):
         self.recovery_code = page.locator(".recovery-code").inner_text().split()
         self.assertEqual([len(group) for group in self.recovery_code], [5] * 6)
         self.accessible("a recovery code")
-        expect(page.get_by_role("button", name="Go to the store")).to_be_disabled()
-        page.get_by_label("It is printed or written down").check()
-        page.get_by_role("button", name="Go to the store").click()
+        expect(page.get_by_role("button", name="It is right")).to_be_disabled()
+        page.get_by_label("Type it from the paper").fill("".join([*self.recovery_code[:5], "AAAAA"]))
+        page.get_by_role("button", name="It is right").click()
+        expect(page.get_by_role("alert")).to_be_visible()
+        page.get_by_label("Type it from the paper").fill(" ".join(self.recovery_code).lower())
+        page.get_by_role("button", name="It is right").click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Server room")
 
     def _add_device(self):

@@ -45,7 +45,7 @@ class LocalAndCloud(BrowserTestCase):
             self.device = pair_device(agent_id=DEVICE, code=code, name="Orlo P5", holder="A. Nygaard", team="Front Desk", by=by)
         self.cloud = self.control("control/cloud")
         self.errand(
-            lambda: self.sign_in("ines", PASSWORD), self._a_bucket_is_tried, self._and_added, self._a_plan_for_both, self._a_run_and_its_copy,
+            lambda: self.sign_in("ines", PASSWORD), self._a_bucket_is_tried, self._and_added, self._a_plan_for_both, self._another_computer, self._a_run_and_its_copy,
             self._the_cloud_goes_away, self._and_comes_back, self._a_pause, self._the_room_burns,
         )  # fmt: skip
 
@@ -58,6 +58,9 @@ class LocalAndCloud(BrowserTestCase):
         page.get_by_label("Part of the bucket").fill("office")
         page.get_by_label("Access key").fill(self.cloud["access_key"])
         page.get_by_label("Secret key").fill("not the right one")
+        page.get_by_role("button", name="Try it").click()
+        expect(page.get_by_label("Trial")).to_contain_text("inside of the office's network")
+        page.get_by_label("It lies in the office's own network").check()
         page.get_by_role("button", name="Try it").click()
         expect(page.get_by_label("Trial")).to_contain_text("does not let us in")
         page.get_by_role("button", name="The rights that the key needs").click()
@@ -84,11 +87,34 @@ class LocalAndCloud(BrowserTestCase):
         expect(page.get_by_role("main")).to_contain_text("It shares the office's key")
         page.get_by_role("button", name="Prepare the store").click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Keep this code")
-        page.get_by_label("It is printed or written down").check()
-        page.get_by_role("button", name="Go to the store").click()
+        page.get_by_role("button", name="Later").click()
         expect(page.get_by_role("main")).to_contain_text(f"s3://{self.cloud['bucket']}/office")
         self.assertNotIn(self.cloud["secret_key"], page.content())
         self.store = page.url
+
+    def _another_computer(self):
+        page, there = self.page, self.control("control/boathouse")
+        self.open("/storage/add")
+        page.get_by_role("button", name="Another computer").click()
+        page.get_by_label("Computer", exact=True).fill(there["host"])
+        page.get_by_label("Port").fill(str(there["port"]))
+        page.get_by_role("button", name="Ask it for its key").click()
+        expect(page.get_by_role("main")).to_contain_text(there["fingerprint"])
+        page.get_by_role("button", name="It is the same").click()
+        page.get_by_label("Account there").fill(there["username"])
+        page.get_by_label("Password", exact=True).fill(there["password"])
+        page.get_by_label("Folder there").fill(there["folder"])
+        page.get_by_role("button", name="Try it").click()
+        expect(page.get_by_label("Trial")).to_contain_text("are free")
+        self.accessible("another computer, tried")
+        self.fits("another computer, tried")
+        page.get_by_label("Name", exact=True).fill("Boathouse")
+        page.get_by_label("Passphrase", exact=True).fill(PASSPHRASE)
+        page.get_by_label("Passphrase again").fill(PASSPHRASE)
+        page.get_by_role("button", name="Prepare the store").click()
+        page.get_by_role("button", name="Later").click()
+        expect(page.get_by_role("main")).to_contain_text(f"sftp://{there['username']}@{there['host']}")
+        self.assertNotIn(there["password"], page.content())
 
     def _a_plan_for_both(self):
         page = self.page

@@ -219,6 +219,7 @@ class PoolsByUrgency(OfficeTestCase):
             "sweep_store",
             "measure_store",
             "compare_store",
+            "write_office",
             "ask_clocks",
         }
         quick = {"tick", "watch", "send_messages", "revive", "requeue", "owe_maintenance", "line_up", "after_run"}

@@ -60,6 +60,8 @@ MIDDLEWARE = [
     "server.api.atomic.AllOrNothing",
 ]
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_DIST]}]
+ENDS_NOTICED = "-c tcp_keepalives_idle=20 -c tcp_keepalives_interval=10 -c tcp_keepalives_count=3 -c tcp_user_timeout=45000"
+KEEPALIVES = {"keepalives_idle": 20, "keepalives_interval": 10, "keepalives_count": 3, "tcp_user_timeout": 45_000}
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.postgresql",
@@ -68,8 +70,10 @@ DATABASES = {
         "PASSWORD": ATTIC_ENV.database_password,
         "HOST": ATTIC_ENV.database_host,
         "PORT": ATTIC_ENV.database_port,
-        # compiling takes a hundred times as long as what these short questions would gain
-        "OPTIONS": {"options": "-c jit=off"} | ({} if TESTING else {"pool": {"min_size": 1, "max_size": 48, "timeout": 5}}),
+        # compiling takes a hundred times as long as what these short questions would gain; a host that is cut off holds no lock
+        # for longer than a minute at either end
+        "OPTIONS": {"options": f"-c jit=off {ENDS_NOTICED}", **KEEPALIVES}
+        | ({} if TESTING else {"pool": {"min_size": 1, "max_size": 48, "timeout": 5}}),
     }
 }
 

@@ -1,0 +1,142 @@
+"""Two hosts that share nothing but a database, a bucket and the devices: work is shared, and one that is cut off loses nothing.
+
+Each host is a network namespace with workers and a data folder of its own; PostgreSQL and the simulated cloud run here. Rounds
+are counted, not seconds.
+"""
+
+import json
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+from checks.processes.network import HERE, Host, NoNetwork, this_machine
+from launcher.cluster import Cluster
+from launcher.processes import free_port
+from launcher.setup import ROOT
+from standins.cloud.service import Cloud
+
+DEVICES, MOST_ROUNDS = 6, 700
+POOLS = ("clock", "runs", "maintenance")
+BUCKET, KEY, SECRET = "two-hosts", "TWOHOSTS", "slipway-and-sluice"
+
+
+class TwoHosts(TestCase):
+    def setUp(self):
+        self.folder = Path(tempfile.mkdtemp(prefix="attic-two-"))
+        self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
+        self.folder.chmod(0o755)
+        try:
+            this_machine(self)
+            self.hosts = [self.enterContext(Host(number)) for number in (1, 2)]
+        except NoNetwork as error:
+            self.fail(f"two hosts need network namespaces, and there are none to be had here: {error}")
+        cluster = Cluster(self.folder / "here", free_port(), fast=True)
+        self.addCleanup(cluster.remove)
+        cluster.start()
+        cluster.make_database("attic")
+        cloud = Cloud(self.folder / "cloud", keys={KEY: SECRET})
+        self.addCleanup(cloud.close)
+        cloud.shelf.make_bucket(BUCKET)
+        self.endpoint = f"http://{HERE}:{_relay(self, cloud.listen())}"
+        self.env = {
+            **os.environ, "PYTHONPATH": str(ROOT), "DJANGO_SETTINGS_MODULE": "server.project.settings", "ATTIC_ANNOUNCEMENTS_URL": "",
+            "ATTIC_DATABASE_HOST": HERE, "ATTIC_DATABASE_PORT": str(_relay(self, cluster.port)), "ATTIC_DATABASE_NAME": "attic",
+            "ATTIC_DATA": str(self.folder / "here"),
+        }  # fmt: skip
+        self.env.pop("ATTIC_PACK_BYTES", None)
+        self.manage("migrate", "--no-input", "-v", "0")
+
+    def manage(self, *words: str) -> None:
+        subprocess.run([sys.executable, str(ROOT / "server" / "manage.py"), *words], check=True, env=self.env, capture_output=True)
+
+    def told(self, *words: str) -> Any:
+        command = [sys.executable, "-m", "checks.processes.office_of_two_hosts", *words]
+        done = subprocess.run(command, env=self.env, capture_output=True, text=True, cwd=ROOT, check=False)
+        self.assertEqual(done.returncode, 0, done.stderr[-2000:])
+        return json.loads(done.stdout)
+
+    def start(self, host: Host, number: int) -> list["subprocess.Popen[bytes]"]:
+        """Its workers, with a data folder that holds nothing but the keys."""
+        data = self.folder / f"host{number}"
+        data.mkdir()
+        shutil.copytree(self.folder / "here" / "keys", data / "keys")
+        log = (self.folder / f"host{number}.log").open("wb")
+        self.addCleanup(log.close)
+        env = self.env | {"ATTIC_DATA": str(data)}
+        workers = []
+        for pool in POOLS:
+            command = [sys.executable, ROOT / "server" / "manage.py", "work", pool]
+            workers.append(host.start(command, env=env, stdout=log, stderr=log))
+            self.addCleanup(_end, workers[-1])
+        return workers
+
+    def test_runs_and_copies_are_shared_and_a_host_that_is_cut_off_loses_nothing(self):
+        asked = self.told("prepare", str(DEVICES), str(self.folder), self.endpoint, BUCKET, KEY, SECRET)
+        self.assertEqual(asked, {"asked": DEVICES})
+        for number, host in enumerate(self.hosts, start=1):
+            self.start(host, number)
+        seen: set[int] = set()
+        cut = False
+        for _ in range(MOST_ROUNDS):
+            state = self.told("state")
+            running = {worker for task, worker in state["doing"] if task == "carry_out_run"}
+            seen |= running
+            if not cut and len(running) == 2:
+                self.hosts[1].pull_the_cable()
+                cut = True
+            ended = [run for run in state["runs"] if run[1] == "complete"]
+            if len(ended) == DEVICES and state["second"] == ["present"] * DEVICES:
+                break
+            time.sleep(0.3)
+        log = (self.folder / "host1.log").read_text()[-3000:]
+        self.assertTrue(cut, f"the two never ran at the same time: {state}\n{log}")
+        self.assertEqual({(run[1], run[2]) for run in state["runs"]}, {("complete", "")}, f"{state}\n{log}")
+        self.assertEqual(state["second"], ["present"] * DEVICES, log)
+        self.assertGreaterEqual(len(seen), 2)
+        self.assertEqual(self.told("whole"), {"Cloud": [DEVICES, True], "Second": [DEVICES, True]})
+
+
+def _relay(test: TestCase, port: int) -> int:
+    """The port at `HERE` of something that listens on loopback only. Ends a connection when either side ends."""
+    listening = socket.create_server((HERE, 0))
+    test.addCleanup(listening.close)
+
+    def serve() -> None:
+        while True:
+            try:
+                near, _ = listening.accept()
+            except OSError:
+                return  # the test is over
+            # whoever is cut off is noticed here as a server with keepalives notices it
+            near.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)
+            for option, value in ((socket.TCP_KEEPIDLE, 10), (socket.TCP_KEEPINTVL, 5), (socket.TCP_KEEPCNT, 3)):
+                near.setsockopt(socket.IPPROTO_TCP, option, value)
+            far = socket.create_connection(("127.0.0.1", port))
+            for one, other in ((near, far), (far, near)):
+                threading.Thread(target=_pass, args=(one, other), daemon=True).start()
+
+    threading.Thread(target=serve, daemon=True).start()
+    return int(listening.getsockname()[1])
+
+
+def _pass(source: socket.socket, target: socket.socket) -> None:
+    try:
+        while piece := source.recv(65536):
+            target.sendall(piece)
+    except OSError:
+        pass  # cut
+    for end in (source, target):
+        end.close()
+
+
+def _end(process: "subprocess.Popen[bytes]") -> None:
+    process.kill()
+    process.wait()
