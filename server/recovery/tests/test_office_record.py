@@ -193,6 +193,12 @@ class AfterTheFire(OfficeTestCase):
 
 
 class WhoSweepsHere(OfficeTestCase):
+    def test_one_that_is_attached_says_at_once_who_sweeps_it(self):
+        vault, _ = self.outside.create_vault("/old", PASSPHRASE)
+        hand_over(vault, Sweeper(who=b"o" * 16, name="Old pier"), now=self.outside.at)
+        body = {"name": "Old", "path": "/old", "passphrase": PASSPHRASE, "allowance_bytes": None}
+        self.assertEqual(self.api.post("/api/stores/attach", body, format="json").json()["swept_by"], "Old pier")
+
     def test_a_store_of_another_server_is_not_swept_until_somebody_hands_it_over(self):
         room = self.store()
         hand_over(opened(room), Sweeper(who=b"o" * 16, name="Old pier"), now=self.outside.at)

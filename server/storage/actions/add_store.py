@@ -11,6 +11,7 @@ from django.db import transaction
 from core.errors import AtticError, BadInput
 from core.vault.address import FACTS, DriveAddress, FolderAddress, StoreAddress, part_within, where_words
 from core.vault.keys import check_new_passphrase
+from core.vault.sweeper import who_sweeps
 from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.jobs import defer_compare
@@ -20,7 +21,7 @@ from server.people.models import User
 from server.storage.actions.measure import totals
 from server.storage.convert import columns_of, shown_address
 from server.storage.models import Mode, Store
-from server.storage.queries import of_the_offices_key, opened
+from server.storage.queries import of_the_offices_key, opened, this_server
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,8 +110,14 @@ def _record(name: str, address: StoreAddress, vault: Vault, allowance_bytes: int
         raise Conflict("This vault is a store already, at another place.", remedy="Correct the place of that store instead.")
     store = Store.objects.create(
         name=name.strip(), vault_id=vault_id, allowance_bytes=allowance_bytes, added_at=now, passphrase_proven_at=now,
-        off_site=FACTS[address.medium].outside, **columns_of(address), **totals(vault, now=now),
+        off_site=FACTS[address.medium].outside, swept_by=_swept_by(vault), **columns_of(address), **totals(vault, now=now),
     )  # fmt: skip
     write_journal(who=by, what="store.added", says=says, at=now, store=store.id)
     defer_compare(store.id)  # what lies there already is told at once
     return store
+
+
+def _swept_by(vault: Vault) -> str:
+    """Another server that has said so; empty when it is for this one to do."""
+    told = who_sweeps(vault).sweeper
+    return told.name[:200] if told.who and told.who != this_server().who else ""

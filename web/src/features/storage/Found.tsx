@@ -31,7 +31,8 @@ export function Found({ store }: { store: Store }) {
       </h2>
       <div className="sheet">
         {found.data.found.map((one) => (
-          <FoundRow key={one.key} found={one} store={store} />
+          // the best proposal is chosen anew when another one comes, for a device that has just been taken over
+          <FoundRow key={`${one.key} ${one.proposed[0]?.device_id ?? ''}`} found={one} store={store} />
         ))}
         {found.data.taken_in.map((one) => (
           <TakenRow key={one.device_id} taken={one} store={store} />
