@@ -12,7 +12,9 @@ import tempfile
 import threading
 from dataclasses import replace
 from pathlib import Path
-from unittest import TestCase
+from unittest import TestCase, mock
+
+from paramiko.sftp import CMD_EXTENDED, CMD_MKDIR, CMD_OPEN
 
 from adapters.links.sftp_session import Sftp, host_key
 from adapters.stores.sftp import SftpBlobs
@@ -52,6 +54,28 @@ class OnAnotherComputer(Promises, OpenSsh):
         self.assertEqual((self.root / "packs/aa/1").read_bytes(), content)
         self.assertEqual(self.blobs.read("packs/aa/1"), content)
         self.assertEqual(self.blobs.read("packs/aa/1", offset=3 << 20, length=5), content[3 << 20 : (3 << 20) + 5])
+
+    def test_an_object_is_flushed_before_it_gets_its_name_and_its_folder_after(self):
+        self.blobs.create("packs/aa/0", b"x")
+        (_, session), asked = self.blobs._pool._idle[-1], list[str]()
+        real = session.client._request
+
+        def noting(command: int, *told: object) -> object:
+            if command == CMD_EXTENDED:
+                asked.append(bytes(told[0]).decode().partition("@")[0])
+            elif command in (CMD_OPEN, CMD_MKDIR):
+                asked.append(f"{'open' if command == CMD_OPEN else 'make'} {'folder' if Path(os.fsdecode(told[0])).is_dir() else 'new'}")
+            return real(command, *told)
+
+        with mock.patch.object(session.client, "_request", noting):
+            self.blobs.create("packs/aa/1", b"x")
+            known = ["open new", "fsync", "hardlink", "open folder", "fsync"]
+            self.assertEqual(asked, known)
+            asked.clear()
+            self.blobs.create("packs/ab/2", b"x")
+        self.assertEqual(asked[-5:], known)
+        self.assertEqual(asked[:-5].count("fsync"), asked[:-5].count("open folder"))
+        self.assertGreaterEqual(asked[:-5].count("fsync"), 1, "a new folder is not flushed into the one above it")
 
     def test_a_folder_that_is_gone_is_missing_and_not_empty_and_is_not_made_again(self):
         self.blobs.create("a", b"1")

@@ -173,7 +173,7 @@ class _Check:
         vault = self.vault
         slots(vault)
         for name in objects:
-            if name.startswith((names.SEEN, names.REMOVED)):
+            if name.startswith((names.SEEN, names.REMOVED, names.SWEEPERS, names.OFFICES)):
                 try:
                     vault.read_object(name)
                 except BlobMissing:

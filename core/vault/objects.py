@@ -10,7 +10,7 @@ from typing import Any
 from core.units import MIB
 from core.vault import blobs as names
 from core.vault.blobs import BlobStore, id_in
-from core.vault.errors import BlobMissing, Damaged
+from core.vault.errors import BlobMissing, Damaged, StoreHolds
 from core.vault.framing import framed, unframed
 from core.vault.keys import Keys, Randomness
 from core.vault.sealing import local_place, seal, shared_place, unseal
@@ -50,6 +50,13 @@ class Objects:
         name = prefix + (id or self.random(16)).hex()
         self.blobs.create(name, self.sealed_object(name, plain, compress=compress))
         return name
+
+    def forget(self, name: str) -> None:
+        """Remove an object that counts for nothing any more. One that is locked there stays, and counts for nothing. Raises StoreError."""
+        try:
+            self.blobs.delete(name)
+        except StoreHolds:
+            return  # whoever comes next tries again
 
     def ids(self, prefix: str) -> dict[bytes, int]:
         """Ids of the objects below a prefix, with their sizes."""

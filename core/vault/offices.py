@@ -27,14 +27,14 @@ class OfficeRecord:
 
 
 def write_office(store: Objects, record: OfficeRecord) -> str:
-    """Its name. Earlier ones of the same server go once it lies there. Raises StoreError."""
-    before = [name for name, one in _records(store) if one.server == record.server]
+    """Its name. Earlier ones of the same server, and damaged ones, go once it lies there. Raises StoreError."""
+    before = [name for name, one in _records(store) if one is None or one.server == record.server]
     told = {
         "format": FORMAT, "server": record.server.hex(), "office": record.office, "at": record.at.isoformat(), "told": record.told,
     }  # fmt: skip
     written = store.write_object(names.OFFICES, json.dumps(told).encode())
     for name in before:
-        store.blobs.delete(name)
+        store.forget(name)
     return written
 
 
@@ -42,13 +42,16 @@ def read_offices(store: Objects) -> list[OfficeRecord]:
     """The newest of each server, the newest first. What cannot be read is named in `unreadable`. Raises StoreError."""
     newest: dict[bytes, OfficeRecord] = {}
     for _, one in _records(store):
+        if one is None:
+            continue
         if one.server not in newest or newest[one.server].at < one.at:
             newest[one.server] = one
     return sorted(newest.values(), key=lambda one: (one.at, one.server), reverse=True)
 
 
-def _records(store: Objects) -> list[tuple[str, OfficeRecord]]:
-    found = []
+def _records(store: Objects) -> list[tuple[str, OfficeRecord | None]]:
+    """None for one that is damaged: not what anybody has sealed. One of another shape may be a later program's, and is left alone."""
+    found: list[tuple[str, OfficeRecord | None]] = []
     for name, _ in store.blobs.list(names.OFFICES):
         if not names.is_ours(name):
             continue
@@ -58,6 +61,7 @@ def _records(store: Objects) -> list[tuple[str, OfficeRecord]]:
             continue
         except Damaged as error:
             store.unreadable[name] = error.message
+            found.append((name, None))
         except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
             store.unreadable[name] = f"Object {name} cannot be read."
     return found

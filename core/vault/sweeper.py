@@ -46,7 +46,7 @@ def hand_over(store: Objects, to: Sweeper, *, now: datetime) -> Claim:
     told = {"number": number, "who": to.who.hex(), "name": to.name[:200], "at": now.isoformat()}
     store.write_object(names.SWEEPERS, json.dumps(told).encode())
     for name, _ in below:
-        store.blobs.delete(name)
+        store.forget(name)
     return who_sweeps(store)
 
 

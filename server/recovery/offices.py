@@ -5,6 +5,7 @@ happened (runs, journal, accounts) is not told.
 """
 
 import json
+import logging
 from collections.abc import Mapping
 from dataclasses import dataclass
 from hashlib import sha256
@@ -12,6 +13,7 @@ from typing import Any
 
 from django.core.serializers.json import DjangoJSONEncoder
 
+from core.errors import AtticError
 from core.vault.offices import OfficeRecord
 from server.fleet.convert import known_password, paired_key, private_ssh_key
 from server.fleet.models import Device, SshKey
@@ -22,6 +24,7 @@ from server.plans.models import KindChoice, Plan
 from server.plans.queries import WITH_TARGETS
 from server.runs.models import Backup
 
+log = logging.getLogger("attic.recovery")
 DEVICE_FIELDS = (
     "name", "state", "away_until", "link", "agent_id", "address", "accepted", "folder", "sftp_host", "sftp_port", "sftp_username",
     "sftp_uses_key", "sftp_folder", "sftp_host_key", "file_rules", "limit_bytes_per_second", "family", "make", "model", "os_version",
@@ -33,7 +36,7 @@ CHOICE_FIELDS = ("kind", "taken", "service", "alike", "why")
 
 
 def known_here() -> dict[str, Any]:
-    """As JSON holds it. Secrets are in the clear: it is sealed as a whole where it goes. Raises KeyMissing. A fixed number of queries."""
+    """As JSON holds it. Secrets are in the clear: it is sealed as a whole where it goes. A fixed number of queries."""
     holders = Holder.objects.select_related("team")
     ssh = SshKey.objects.first()
     told = {
@@ -59,13 +62,21 @@ def _devices() -> list[dict[str, Any]]:
             "holder": device.holder.name,
             "team": device.team.name if device.team else "",
             "plan": device.assignment.plan.name if hasattr(device, "assignment") else "",
-            "agent_key": paired_key(device).hex(),
-            "sftp_password": known_password(device),
+            **_secrets(device),
             "choices": choices.get(device.id, []),
             **{name: getattr(device, name) for name in DEVICE_FIELDS},
         }
         for device in Device.objects.select_related("holder", "team", "assignment__plan")
     ]
+
+
+def _secrets(device: Device) -> dict[str, str]:
+    """One whose secret cannot be opened here is told without it, and takes no other with it."""
+    try:
+        return {"agent_key": paired_key(device).hex(), "sftp_password": known_password(device)}
+    except AtticError:
+        log.exception("the secret of device %s cannot be opened", device.id)
+        return {"agent_key": "", "sftp_password": ""}
 
 
 def _plans() -> list[dict[str, Any]]:

@@ -1,10 +1,11 @@
 """Who sweeps (§9.9), and what an office leaves for whoever comes after it (§13)."""
 
 from datetime import UTC, datetime, timedelta
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from core.vault import blobs as names
-from core.vault.errors import SweptByAnother
+from core.vault.check import check
+from core.vault.errors import StoreHolds, SweptByAnother
 from core.vault.offices import OfficeRecord, read_offices, write_office
 from core.vault.sweep import sweep
 from core.vault.sweeper import NOBODY, Sweeper, claim_sweeping, hand_over, who_sweeps
@@ -70,6 +71,35 @@ class WhoSweeps(TestCase):
         self.vault.blobs.create(names.SWEEPERS + "0" * 32, b"garbage")
         self.assertEqual(who_sweeps(self.vault), NOBODY)
         self.assertEqual(len(self.vault.unreadable), 5)
+
+
+class OnAPlaceThatLocks(TestCase):
+    """What is locked there stays, counts for nothing, and stops nobody."""
+
+    def test_handing_over_and_writing_anew_go_on(self):
+        vault = Bench().vault
+        with mock.patch.object(vault.blobs, "delete", side_effect=StoreHolds("locked until Friday")):
+            for one in (PIER, SHED):
+                hand_over(vault, one, now=NOW)
+            for day in (0, 1):
+                write_office(vault, OfficeRecord(server=b"a" * 16, office="", at=NOW + timedelta(days=day), told={"day": day}))
+        self.assertEqual((len(vault.ids(names.SWEEPERS)), who_sweeps(vault).sweeper), (2, SHED))
+        self.assertEqual([one.told for one in read_offices(vault)], [{"day": 1}])
+        write_office(vault, OfficeRecord(server=b"a" * 16, office="", at=NOW + timedelta(days=2), told={}))
+        self.assertEqual(len(vault.ids(names.OFFICES)), 1)
+
+    def test_a_check_opens_them_and_names_a_damaged_one(self):
+        vault = Bench().vault
+        hand_over(vault, PIER, now=NOW)
+        name = write_office(vault, OfficeRecord(server=b"a" * 16, office="", at=NOW, told={}))
+        self.assertTrue(check(vault).ok)
+        content = bytearray(vault.blobs.read(name))
+        content[-1] ^= 1
+        vault.blobs.delete(name)
+        vault.blobs.create(name, bytes(content))
+        self.assertEqual([entry.object for entry in check(vault).damaged], [name])
+        write_office(vault, OfficeRecord(server=b"b" * 16, office="", at=NOW, told={}))
+        self.assertTrue(check(vault).ok, "a damaged one that nobody can use stays for ever")
 
 
 class WhatAnOfficeKnew(TestCase):

@@ -17,13 +17,13 @@ from core.content.families import FAMILIES
 from core.errors import AtticError, BadInput
 from core.vault.offices import OfficeRecord, read_offices
 from server.api.problems import Conflict
-from server.fleet.convert import SSH_PURPOSE, key_purpose, sftp_purpose
+from server.fleet.convert import SSH_PURPOSE, key_purpose, rules_of, sftp_purpose
 from server.fleet.models import Device, DeviceState, LinkType, SshKey
 from server.live import tell
 from server.locks import lock_alone
 from server.outside import outside
 from server.people.actions.journal import write_journal
-from server.people.actions.office import holder_named
+from server.people.actions.office import SLOWEST_BYTES_PER_SECOND, holder_named
 from server.people.models import ClosedDay, Team, User
 from server.plans.actions.save_plan import Draft, Target, save_plan
 from server.plans.models import KindChoice, Plan
@@ -118,6 +118,9 @@ def _devices(record: OfficeRecord, taken: TakenOver, *, by: User) -> dict[str, l
             setattr(device, name, column.to_python(_cut(value, column)))
         if not device.name or device.state not in DeviceState.values or device.link not in LinkType.values:
             raise BadInput("What is told of it is no device.", remedy="Register it by hand.")
+        rules_of(device.file_rules)
+        if device.limit_bytes_per_second is not None and device.limit_bytes_per_second < SLOWEST_BYTES_PER_SECOND:
+            raise BadInput("Nothing would ever finish at its speed.", remedy="Register it by hand.")
         device.family = device.family if device.family in FAMILIES else ""
         device.holder, device.team = holder_named(_text(told, "holder", 120) or "unknown", _text(told, "team", 80))
         if told.get("agent_key"):

@@ -18,9 +18,9 @@ def write_into(store_id: UUID, *, now: datetime | None = None) -> bool:
     store = of_the_offices_key().filter(id=store_id, mode=Mode.IN_USE).first()
     if store is None:
         return False
-    told, found = known_here(), office()
+    found = office()
     try:
-        record = OfficeRecord(server=server_id(), office=found.name if found else "", at=now, told=told)
+        record = OfficeRecord(server=server_id(), office=found.name if found else "", at=now, told=known_here())
         write_office(opened_to_write(store), record)
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)

@@ -2,16 +2,18 @@
 
 import json
 from datetime import UTC, date, datetime, time, timedelta
+from unittest import mock
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from core.errors import Unforeseen
 from core.vault import blobs as names
 from core.vault.offices import OfficeRecord, read_offices, write_office
 from core.vault.sweeper import Sweeper, hand_over
 from server.fleet.actions.ssh_key import own_ssh_key
-from server.fleet.convert import paired_key, private_ssh_key
+from server.fleet.convert import key_purpose, paired_key, private_ssh_key
 from server.fleet.models import Device, SshKey
 from server.people.models import ClosedDay, Holder, JournalEntry, ServerKey, Team
 from server.plans.models import KindChoice, Plan, TeamPlan
@@ -70,6 +72,21 @@ class WhatIsTold(OfficeTestCase):
         Store.objects.filter(id=own["id"]).update(key_id="f" * 32)
         self.assertFalse(write_into(own["id"]))
         self.assertTrue(write_into(self.room.id))
+
+    def test_a_secret_that_does_not_open_takes_no_other_with_it(self):
+        two = self.device("p2")
+        real = self.outside.unseal
+
+        def one_does_not(purpose: str, sealed: bytes) -> bytes:
+            if purpose == key_purpose(self.one.agent_id):
+                raise Unforeseen("It does not open with this key.")
+            return real(purpose, sealed)
+
+        with mock.patch.object(self.outside, "unseal", one_does_not), self.assertLogs("attic.recovery"):
+            self.assertTrue(write_into(self.room.id))
+        (record,) = read_offices(opened(self.room))
+        told = {one["id"]: bool(one["agent_key"]) for one in record.told["devices"]}
+        self.assertEqual(told, {str(self.one.id): False, str(two.id): True})
 
     def test_it_takes_a_fixed_number_of_queries(self):
         self.plan(self.one)
@@ -172,7 +189,8 @@ class AfterTheFire(OfficeTestCase):
         bad = json.loads(json.dumps(good))
         bad["devices"] += [
             {"name": "x" * 5000, "link": "telepathy"}, {"name": ""}, "no device", {"name": "odd", "link": "none", "family": "", "purchased_on": "soon"},
-            {"name": "key", "link": "none", "family": "", "agent_key": "zz"},
+            {"name": "key", "link": "none", "family": "", "agent_key": "zz"}, {"name": "rules", "link": "none", "family": "", "file_rules": "all"},
+            {"name": "still", "link": "none", "family": "", "limit_bytes_per_second": 1},
         ]  # fmt: skip
         bad["plans"] += [{"name": "half"}, bad["plans"][0] | {"name": "Hostile", "rule": "FREQ=SECONDLY"}]
         bad["holders"] = "nobody"
@@ -181,7 +199,7 @@ class AfterTheFire(OfficeTestCase):
         write_office(vault, OfficeRecord(server=b"x" * 16, office="Elsewhere", at=self.outside.at, told=bad))
         answer = self.take(store, (b"x" * 16).hex()).json()
         self.assertEqual((answer["devices"], answer["plans"], answer["holders"]), (2, 1, 0), answer)
-        self.assertEqual(len(answer["left_out"]), 6, answer["left_out"])
+        self.assertEqual(len(answer["left_out"]), 8, answer["left_out"])
         self.assertTrue(all(one["why"] for one in answer["left_out"]))
 
     def test_only_who_sets_the_office_up_sees_and_takes_it(self):
