@@ -56,6 +56,8 @@ def debian(*, for_tests: bool, database: bool = True) -> None:
         missing.append("chromium")
     if for_tests and not Path("/usr/sbin/sshd").exists():
         missing.append("openssh-server")
+    if for_tests and shutil.which("ip") is None:
+        missing.append("iproute2")
     if subprocess.run([sys.executable, "-c", "import ensurepip, venv"], capture_output=True, check=False).returncode:
         missing.append("python3-venv")
     if not missing:

@@ -7,7 +7,6 @@ import os
 import random
 import shutil
 import signal
-import subprocess
 import tempfile
 import threading
 from dataclasses import replace
@@ -20,24 +19,12 @@ from adapters.links.sftp_session import Sftp, host_key
 from adapters.stores.sftp import SftpBlobs
 from bench.ssh import SshServer
 from checks.contracts.cut_line import CutLine
+from checks.contracts.mounts import small_disk
 from checks.contracts.openssh import OpenSsh
 from checks.contracts.test_blob_stores import Promises
 from core.content.errors import LinkError
 from core.vault.errors import BlobExists, BlobMissing, StoreError, StoreFull, StoreMissing, StoreReadOnly, StoreUnreachable
 from standins.boathouse import FOLDER, PASSWORD, USERNAME, Boathouse
-
-
-def in_tmpfs(test: TestCase, megabytes: int) -> Path:
-    """A small disk. Where none may be mounted the test says so."""
-    folder = Path(tempfile.mkdtemp(prefix="attic-small-"))
-    test.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-    told = subprocess.run(
-        ["mount", "-t", "tmpfs", "-o", f"size={megabytes}m,mode=777", "none", str(folder)], capture_output=True, text=True
-    )
-    if told.returncode:
-        test.skipTest(f"no small disk can be mounted here: {told.stderr.strip()}")
-    test.addCleanup(subprocess.run, ["umount", "-l", str(folder)], check=True)
-    return folder
 
 
 class OnAnotherComputer(Promises, OpenSsh):
@@ -253,7 +240,7 @@ class WhatCannot(TestCase):
             blobs.create("b", b"x")
 
     def test_a_full_disk_is_named_and_nothing_half_stays(self):
-        folder = in_tmpfs(self, 8)
+        folder = small_disk(self, 8)
         blobs = self.served("", folder)
         blobs.create("packs/aa/1", b"x" * (3 << 20))
         with self.assertRaises(StoreFull) as caught:

@@ -1,5 +1,5 @@
 """Sets an office up whose workers are elsewhere, asks runs, and tells how they are: `prepare DEVICES FOLDER ENDPOINT BUCKET KEY SECRET`,
-`state`. In a process of its own, since it works on a database of its own."""
+`ask FIRST COUNT`, `state`, `whole`. In a process of its own, since it works on a database of its own."""
 
 import json
 import random
@@ -18,7 +18,6 @@ def prepare(devices: str, folder: str, endpoint: str, bucket: str, key: str, sec
     from server.oversight.actions.establish_key import establish_key
     from server.people.actions.office import change_office, set_up_office
     from server.plans.actions.save_plan import Draft, Target, save_plan
-    from server.runs.actions.ask_run import ask_run_by_hand
     from server.storage.actions.add_store import create_store
 
     now = outside().now()
@@ -37,7 +36,7 @@ def prepare(devices: str, folder: str, endpoint: str, bucket: str, key: str, sec
     for number in range(int(devices)):
         place = Path(folder) / "devices" / f"d{number}"
         place.mkdir(parents=True)
-        (place / "recording.bin").write_bytes(random.Random(number).randbytes(500_000))
+        (place / "recording.bin").write_bytes(random.Random(number).randbytes(800_000))
         made.append(add_folder(path=str(place), name=f"Folder {number}", holder="Bench", team="", by=by))
     Device.objects.update(limit_bytes_per_second=200_000)
     draft = Draft(
@@ -45,9 +44,19 @@ def prepare(devices: str, folder: str, endpoint: str, bucket: str, key: str, sec
         keep_last=3, keep_daily=0, keep_weekly=0, keep_monthly=0, targets=tuple(Target(store=store.id) for store in stores),
     )  # fmt: skip
     save_plan(draft, devices=[device.id for device in made], by=by)
-    for device in made:
-        ask_run_by_hand(device, note="", by=by)
-    return {"asked": len(made)}
+    return {"devices": len(made)}
+
+
+def ask(first: str, count: str) -> dict[str, object]:
+    """Runs of so many devices, from this one on."""
+    from server.fleet.models import Device
+    from server.people.models import User
+    from server.runs.actions.ask_run import ask_run_by_hand
+
+    devices = Device.objects.order_by("name")[int(first) : int(first) + int(count)]
+    for device in devices:
+        ask_run_by_hand(device, note="", by=User.objects.get())
+    return {"asked": len(devices)}
 
 
 def state() -> dict[str, object]:
@@ -76,5 +85,5 @@ def whole() -> dict[str, object]:
 
 if __name__ == "__main__":
     django.setup()
-    what = {"prepare": prepare, "state": state, "whole": whole}[sys.argv[1]]
+    what = {"prepare": prepare, "ask": ask, "state": state, "whole": whole}[sys.argv[1]]
     print(json.dumps(what(*sys.argv[2:])))

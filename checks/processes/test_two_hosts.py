@@ -13,6 +13,7 @@ import sys
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
@@ -23,8 +24,7 @@ from launcher.processes import free_port
 from launcher.setup import ROOT
 from standins.cloud.service import Cloud
 
-DEVICES, MOST_ROUNDS = 6, 700
-POOLS = ("clock", "runs", "maintenance")
+DEVICES, MOST_ROUNDS = 8, 700
 BUCKET, KEY, SECRET = "two-hosts", "TWOHOSTS", "slipway-and-sluice"
 
 
@@ -63,45 +63,49 @@ class TwoHosts(TestCase):
         self.assertEqual(done.returncode, 0, done.stderr[-2000:])
         return json.loads(done.stdout)
 
-    def start(self, host: Host, number: int) -> list["subprocess.Popen[bytes]"]:
-        """Its workers, with a data folder that holds nothing but the keys."""
+    def start(self, host: Host, number: int, *pools: str) -> None:
+        """Workers of it, with a data folder that holds nothing but the keys."""
         data = self.folder / f"host{number}"
-        data.mkdir()
-        shutil.copytree(self.folder / "here" / "keys", data / "keys")
-        log = (self.folder / f"host{number}.log").open("wb")
+        shutil.copytree(self.folder / "here" / "keys", data / "keys", dirs_exist_ok=True)
+        log = (self.folder / f"host{number}.log").open("ab")
         self.addCleanup(log.close)
         env = self.env | {"ATTIC_DATA": str(data)}
-        workers = []
-        for pool in POOLS:
+        for pool in pools:
             command = [sys.executable, ROOT / "server" / "manage.py", "work", pool]
-            workers.append(host.start(command, env=env, stdout=log, stderr=log))
-            self.addCleanup(_end, workers[-1])
-        return workers
+            self.addCleanup(_end, host.start(command, env=env, stdout=log, stderr=log))
 
     def test_runs_and_copies_are_shared_and_a_host_that_is_cut_off_loses_nothing(self):
-        asked = self.told("prepare", str(DEVICES), str(self.folder), self.endpoint, BUCKET, KEY, SECRET)
-        self.assertEqual(asked, {"asked": DEVICES})
-        for number, host in enumerate(self.hosts, start=1):
-            self.start(host, number)
-        seen: set[int] = set()
-        cut = False
+        one, two = self.hosts
+        self.told("prepare", str(DEVICES), str(self.folder), self.endpoint, BUCKET, KEY, SECRET)
+        self.start(one, 1, "clock", "maintenance")
+        self.start(two, 2, "clock", "runs", "maintenance")
+        self.told("ask", "0", "2")
+        self.until(lambda state: ended(state) == 2)  # by the second host: no other one carries runs yet
+        self.told("ask", "2", "3")
+        self.until(lambda state: [task for task, _ in state["doing"]].count("carry_out_run") == 3)
+        two.pull_the_cable()
+        self.start(one, 1, "runs")
+        self.told("ask", "5", "3")
+        state = self.until(lambda state: ended(state) == DEVICES and state["second"] == ["present"] * DEVICES)
+        self.assertEqual({(run[1], run[2]) for run in state["runs"]}, {("complete", "")}, self.log())
+        self.assertEqual(self.told("whole"), {"Cloud": [DEVICES, True], "Second": [DEVICES, True]})
+        self.assertGreaterEqual(self.log().count("ended as complete"), 6, "the first host did not take up what was cut off")
+        self.assertEqual(self.log(2).count("ended as complete"), 2, self.log(2)[-3000:])
+
+    def until(self, comes: Callable[[Any], bool]) -> Any:
         for _ in range(MOST_ROUNDS):
             state = self.told("state")
-            running = {worker for task, worker in state["doing"] if task == "carry_out_run"}
-            seen |= running
-            if not cut and len(running) == 2:
-                self.hosts[1].pull_the_cable()
-                cut = True
-            ended = [run for run in state["runs"] if run[1] == "complete"]
-            if len(ended) == DEVICES and state["second"] == ["present"] * DEVICES:
-                break
-            time.sleep(0.3)
-        log = (self.folder / "host1.log").read_text()[-3000:]
-        self.assertTrue(cut, f"the two never ran at the same time: {state}\n{log}")
-        self.assertEqual({(run[1], run[2]) for run in state["runs"]}, {("complete", "")}, f"{state}\n{log}")
-        self.assertEqual(state["second"], ["present"] * DEVICES, log)
-        self.assertGreaterEqual(len(seen), 2)
-        self.assertEqual(self.told("whole"), {"Cloud": [DEVICES, True], "Second": [DEVICES, True]})
+            if comes(state):
+                return state
+            time.sleep(0.2)
+        raise AssertionError(f"it did not come: {state}\n{self.log()[-3000:]}")
+
+    def log(self, number: int = 1) -> str:
+        return (self.folder / f"host{number}.log").read_text()
+
+
+def ended(state: Any) -> int:
+    return sum(run[1] == "complete" for run in state["runs"])
 
 
 def _relay(test: TestCase, port: int) -> int:
