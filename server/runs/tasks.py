@@ -5,6 +5,8 @@ from datetime import timedelta
 from uuid import UUID
 
 from procrastinate import JobContext
+from procrastinate.exceptions import UniqueViolation
+from procrastinate.jobs import Status
 
 from server.jobs import (
     ASK_CLOCKS,
@@ -93,8 +95,15 @@ async def revive(context: JobContext, timestamp: int) -> None:
     """Give jobs whose worker died to another one."""
     manager = context.app.job_manager
     for job in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
-        log.warning("job %s (%s) lost its worker and is tried again", job.id, job.task_name)
-        await manager.retry_job(job)
+        try:
+            await manager.retry_job(job)
+            log.warning("job %s (%s) lost its worker and is tried again", job.id, job.task_name)
+        except UniqueViolation:  # one like it waits in the queue already, and would wait behind this one for ever
+            assert job.id is not None
+            await manager.finish_job_by_id_async(job.id, status=Status.FAILED, delete_job=True)
+            log.warning("job %s (%s) lost its worker; another one like it goes on", job.id, job.task_name)
+        except Exception:  # one that cannot be revived takes no other with it
+            log.exception("job %s (%s) lost its worker and cannot be revived", job.id, job.task_name)
 
 
 @fulfils(SCAN_IMPORT)
