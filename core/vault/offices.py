@@ -26,6 +26,12 @@ class OfficeRecord:
     told: Mapping[str, Any]
 
 
+def entries(told: Mapping[str, Any], what: str) -> list[dict[str, Any]]:
+    """The objects of a list in what was told; nothing where it is none."""
+    found = told.get(what)
+    return [one for one in found if isinstance(one, dict)] if isinstance(found, list) else []
+
+
 def write_office(store: Objects, record: OfficeRecord) -> str:
     """Its name. Earlier ones of the same server, and damaged ones, go once it lies there. Raises StoreError."""
     before = [name for name, one in _records(store) if one is None or one.server == record.server]

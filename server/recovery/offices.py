@@ -6,15 +6,13 @@ happened (runs, journal, accounts) is not told.
 
 import json
 import logging
-from collections.abc import Mapping
 from dataclasses import dataclass
-from hashlib import sha256
 from typing import Any
 
 from django.core.serializers.json import DjangoJSONEncoder
 
 from core.errors import AtticError
-from core.vault.offices import OfficeRecord
+from core.vault.offices import OfficeRecord, entries
 from server.fleet.convert import known_password, paired_key, private_ssh_key
 from server.fleet.models import Device, SshKey
 from server.people.models import ClosedDay, Holder
@@ -38,12 +36,11 @@ CHOICE_FIELDS = ("kind", "taken", "service", "alike", "why")
 def known_here() -> dict[str, Any]:
     """As JSON holds it. Secrets are in the clear: it is sealed as a whole where it goes. A fixed number of queries."""
     holders = Holder.objects.select_related("team")
-    ssh = SshKey.objects.first()
     told = {
         "zone": found.zone if (found := office()) else "UTC",
         "holders": [{"name": one.name, "team": one.team.name if one.team else "", "email": one.email} for one in holders],
         "closed_days": [{"day": one.day, "name": one.name} for one in ClosedDay.objects.all()],
-        "ssh_key": {"private": private_ssh_key(), "public": ssh.public} if ssh else None,
+        "ssh_key": _ssh_key(),
         "devices": _devices(),
         "plans": _plans(),
         "holds": _holds(),
@@ -79,6 +76,15 @@ def _secrets(device: Device) -> dict[str, str]:
         return {"agent_key": "", "sftp_password": ""}
 
 
+def _ssh_key() -> dict[str, str] | None:
+    try:
+        found = SshKey.objects.first()
+        return {"private": private_ssh_key(), "public": found.public} if found else None
+    except AtticError:
+        log.exception("the SSH key of this server cannot be opened")
+        return None
+
+
 def _plans() -> list[dict[str, Any]]:
     return [
         {
@@ -95,10 +101,6 @@ def _plans() -> list[dict[str, Any]]:
 def _holds() -> list[dict[str, Any]]:
     held = Backup.objects.exclude(hold_reason="").order_by("id")
     return [{"backup": one.id.hex, "reason": one.hold_reason, "until": one.hold_until} for one in held]
-
-
-def digest_of(told: Mapping[str, Any]) -> str:
-    return sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -135,12 +137,6 @@ def offered(record: OfficeRecord) -> Offered:
         holds=len(entries(record.told, "holds")),
         there=len(told_devices) + len(told_plans) - len(devices) - len(new_plans),
     )
-
-
-def entries(told: Mapping[str, Any], what: str) -> list[dict[str, Any]]:
-    """The objects of a list in what was told; nothing where it is none."""
-    found = told.get(what)
-    return [one for one in found if isinstance(one, dict)] if isinstance(found, list) else []
 
 
 def new_devices(told: list[dict[str, Any]]) -> list[dict[str, Any]]:

@@ -6,7 +6,7 @@ from unittest import TestCase, mock
 from core.vault import blobs as names
 from core.vault.check import check
 from core.vault.errors import StoreHolds, SweptByAnother
-from core.vault.offices import OfficeRecord, read_offices, write_office
+from core.vault.offices import OfficeRecord, entries, read_offices, write_office
 from core.vault.sweep import sweep
 from core.vault.sweeper import NOBODY, Sweeper, claim_sweeping, hand_over, who_sweeps
 from core.vault.tests.bench_of_one import Bench
@@ -122,6 +122,10 @@ class WhatAnOfficeKnew(TestCase):
         self.vault.blobs.create(names.OFFICES + "1" * 32, self.vault.blobs.read(name))  # the same bytes under another name
         self.assertEqual(len(read_offices(self.vault)), 1)
         self.assertIn(names.OFFICES + "1" * 32, self.vault.unreadable)
+
+    def test_a_list_that_is_none_holds_nothing(self):
+        told = {"holds": 5, "plans": [{"name": "a"}, "b", None], "devices": {"c": 1}}
+        self.assertEqual([entries(told, what) for what in ("holds", "plans", "devices", "gone")], [[], [{"name": "a"}], [], []])
 
     def test_what_has_another_shape_is_named_and_left_out(self):
         for told in (b"[]", b'{"format": 2}', b'{"format": 1, "server": "00", "office": "", "at": "x", "told": {}}'):

@@ -15,7 +15,7 @@ from django.db import Error, models, transaction
 
 from core.content.families import FAMILIES
 from core.errors import AtticError, BadInput
-from core.vault.offices import OfficeRecord, read_offices
+from core.vault.offices import OfficeRecord, entries, read_offices
 from server.api.problems import Conflict
 from server.fleet.convert import SSH_PURPOSE, key_purpose, rules_of, sftp_purpose
 from server.fleet.models import Device, DeviceState, LinkType, SshKey
@@ -27,7 +27,7 @@ from server.people.actions.office import SLOWEST_BYTES_PER_SECOND, holder_named
 from server.people.models import ClosedDay, Team, User
 from server.plans.actions.save_plan import Draft, Target, save_plan
 from server.plans.models import KindChoice, Plan
-from server.recovery.offices import CHOICE_FIELDS, DEVICE_FIELDS, DRAFT_FIELDS, TARGET_FIELDS, entries, new_devices
+from server.recovery.offices import CHOICE_FIELDS, DEVICE_FIELDS, DRAFT_FIELDS, TARGET_FIELDS, new_devices
 from server.storage.models import Store
 from server.storage.queries import opened
 

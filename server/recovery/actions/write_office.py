@@ -19,8 +19,8 @@ def write_into(store_id: UUID, *, now: datetime | None = None) -> bool:
     if store is None:
         return False
     found = office()
+    record = OfficeRecord(server=server_id(), office=found.name if found else "", at=now, told=known_here())
     try:
-        record = OfficeRecord(server=server_id(), office=found.name if found else "", at=now, told=known_here())
         write_office(opened_to_write(store), record)
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)

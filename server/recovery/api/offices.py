@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import UUID
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -49,6 +49,7 @@ class TakenOverSerializer(serializers.Serializer):
     plans = serializers.IntegerField()
     left_out = serializers.SerializerMethodField()
 
+    @extend_schema_field(LeftOutOfOfficeSerializer(many=True))
     def get_left_out(self, taken: Any) -> list[dict[str, str]]:
         return [{"name": name, "why": why} for name, why in taken.left_out]
 

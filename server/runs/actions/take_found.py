@@ -8,7 +8,7 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import AtticError
-from core.vault.offices import read_offices
+from core.vault.offices import entries, read_offices
 from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.fleet.actions.register_found import register_found
@@ -80,8 +80,8 @@ def give_back(store: Store, device: Device, *, by: User) -> int:
 
 def _holds_told(vault: Vault) -> dict[str, str]:
     """Backup → why the server that made it held it."""
-    told = [hold for one in reversed(read_offices(vault)) for hold in one.told.get("holds", [])]
-    return {str(hold["backup"]): str(hold["reason"]) for hold in told if isinstance(hold, dict) and "backup" in hold and "reason" in hold}
+    told = [hold for one in reversed(read_offices(vault)) for hold in entries(one.told, "holds")]
+    return {str(hold["backup"]): str(hold["reason"]) for hold in told if "backup" in hold and "reason" in hold}
 
 
 def _id(key: str) -> UUID | None:

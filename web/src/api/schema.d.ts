@@ -3117,6 +3117,10 @@ export interface components {
             items: number;
             size_bytes: number;
         };
+        LeftOutOfOffice: {
+            name: string;
+            why: string;
+        };
         /**
          * @description * `blocks` - blocks
          *     * `warns` - warns
@@ -4848,9 +4852,7 @@ export interface components {
             closed_days: number;
             devices: number;
             plans: number;
-            readonly left_out: {
-                [key: string]: string;
-            }[];
+            readonly left_out: components["schemas"]["LeftOutOfOffice"][];
         };
         /**
          * @description * `device` - Device
