@@ -175,11 +175,22 @@ class SftpBlobs:
             self._flush(session, made.rpartition(b"/")[0])
 
     def _flush(self, session: Session, folder: bytes) -> None:
-        handle = self._opened(session, folder, READ)
+        """Make the names in it last. Raises StoreReadOnly where a server flushes files and no folders."""
         try:
-            session.client._request(CMD_EXTENDED, b"fsync@openssh.com", handle)
-        finally:
-            self._close(session, handle)
+            handle = self._opened(session, folder, READ)
+            try:
+                session.client._request(CMD_EXTENDED, b"fsync@openssh.com", handle)
+            finally:
+                self._close(session, handle)
+        except (ConnectionError, TimeoutError):
+            raise
+        except OSError as error:
+            if not session.alive or self._is_full(session, 0):
+                raise
+            raise StoreReadOnly(
+                f"The server at {self._where.host} flushes no folder, so that what is new there may be gone after it lost power.",
+                remedy="Use a server that does, as OpenSSH's own, or a disk of that computer that is mounted here.",
+            ) from error
 
     def _close(self, session: Session, handle: Any) -> None:
         if session.alive:

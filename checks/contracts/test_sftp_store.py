@@ -64,6 +64,21 @@ class OnAnotherComputer(Promises, OpenSsh):
         self.assertEqual(asked[:-5].count("fsync"), asked[:-5].count("open folder"))
         self.assertGreaterEqual(asked[:-5].count("fsync"), 1, "a new folder is not flushed into the one above it")
 
+    def test_a_server_that_flushes_files_and_no_folders_is_named(self):
+        self.blobs.create("packs/aa/0", b"x")
+        (_, session) = self.blobs._pool._idle[-1]
+        real = session.client._request
+
+        def opens_no_folder(command: int, *told: object) -> object:
+            if command == CMD_OPEN and Path(os.fsdecode(told[0])).is_dir():
+                raise OSError("Failure")
+            return real(command, *told)
+
+        with mock.patch.object(session.client, "_request", opens_no_folder), self.assertRaises(StoreReadOnly) as caught:
+            self.blobs.create("packs/aa/1", b"x")
+        self.assertIn("flushes no folder", caught.exception.message)
+        self.assertIn("OpenSSH", caught.exception.remedy)
+
     def test_a_folder_that_is_gone_is_missing_and_not_empty_and_is_not_made_again(self):
         self.blobs.create("a", b"1")
         moved = self.root.rename(self.root.with_name(self.root.name + "-away"))

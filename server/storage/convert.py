@@ -29,9 +29,10 @@ def columns_of(told: StoreAddress) -> dict[str, Any]:
 
 
 def changed_address(store: Store, settings: dict[str, Any]) -> StoreAddress | None:
-    """The store's address with these fields changed; None when nothing is. A secret that is left empty stays. Raises BadInput."""
+    """The store's address with these fields changed; None when nothing is. A secret that is left empty stays, one that is None
+    is forgotten. Raises BadInput."""
     now = address(store)
     secrets = secrets_of(now)
-    told = {name: value for name, value in settings.items() if not (name in FACTS[now.medium].secrets and not value)}
+    told = {name: value or "" for name, value in settings.items() if value != "" or name not in FACTS[now.medium].secrets}
     found = address_of(store.medium, settings_of(now) | secrets | told)
     return None if found == now else found

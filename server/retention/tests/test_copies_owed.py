@@ -7,18 +7,26 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.vault.memory import MemoryBlobs
 from server.oversight.tasks import after_run
+from server.people.queries import office_zone
 from server.plans.actions.save_plan import Target, save_plan
 from server.plans.models import PlanTarget
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.owe_copies import owe_copies
 from server.retention.actions.owe_maintenance import owe_maintenance
+from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.carry_copies import METERED, Paced, carry_copies
+from server.runs.actions.carry_out import carry_out
 from server.runs.actions.copy_backup import ask_copy
-from server.runs.models import Copy, CopyState, RunState
+from server.runs.models import Copy, CopyState, Run, RunState
+from server.runs.pace import speed_limit
 from server.storage.actions.change_store import set_mode
 from server.storage.actions.measure import measure_store
 from server.tests.pretend import OfficeTestCase
+
+
+def later(clock: time, hours: int) -> time:
+    return time((clock.hour + hours) % 24, clock.minute)
 
 
 class SeveralStores(OfficeTestCase):
@@ -243,6 +251,35 @@ class AwayAndBack(SeveralStores):
         self.outside.stores.pop(self.room.where)
         run = self.run_now(self.one)
         self.assertEqual((run.store, run.fell_over_from, run.cause_code), (self.room, None, "store.missing"))
+
+    def test_a_run_goes_nowhere_where_hours_or_speed_do_not_let_it_end(self):
+        self.night()
+        self.outside.stores.pop(self.room.where)
+        noon = self.outside.at.astimezone(office_zone()).time().replace(tzinfo=None)
+        for limits, said in (
+            ({"copies_from": later(noon, 2), "copies_until": later(noon, 4)}, "its plan lets nothing go there before"),
+            ({"limit_bytes_per_second": 16 * 1024}, "a second take"),
+        ):
+            with self.subTest(limits=limits):
+                self.follow(plan=self.nightly, falls_over=True, **limits)
+                run = self.cut_short(timedelta(seconds=1))
+                self.assertEqual((run.store, run.fell_over_from, run.cause_code), (self.room, None, "store.missing"))
+                self.assertIn(f"It does not go to Cloud: {said}" if "plan" in said else said, "\n".join(line["says"] for line in run.log))
+        run = self.cut_short(timedelta(hours=1))
+        self.assertEqual((run.state, run.store), (RunState.COMPLETE, self.cloud), "there is time enough")
+        self.assertIn(
+            "takes everything, since no backup of this device lies there: at most about", "\n".join(line["says"] for line in run.log)
+        )
+        self.assertEqual(speed_limit(self.one, run)(), 16 * 1024, "it reads no faster than that store's line allows")
+
+    def cut_short(self, left: timedelta):
+        """A run whose window closes so soon."""
+        self.outside.at += timedelta(days=1)
+        content = bytes(count_of % 251 for count_of in range(40_000))
+        self.outside.devices[self.one.agent_id].content["documents", f"d{self.outside.at:%d%H%M}"] = content
+        run = ask_run_by_hand(self.one, note="", by=self.ines)
+        Run.objects.filter(id=run.id).update(gives_up_at=self.outside.at + left)
+        return carry_out(run.id)
 
     def test_a_run_that_would_not_fit_goes_where_it_fits(self):
         self.follow(plan=self.nightly, falls_over=True)

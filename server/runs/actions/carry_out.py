@@ -56,7 +56,7 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     link: DeviceLink | None = None
     try:
         vault = opened_for(run)
-        link = outside().paced(link_to(run.device), speed_limit(run.device))
+        link = outside().paced(link_to(run.device), speed_limit(run.device, run))
         try:
             captured = _capture(run, vault, link, clock, watch)
         except (DoesNotFit, StoreFull) as error:

@@ -25,10 +25,13 @@ SHOWN_OCCUPANCIES = 200
 
 
 class AddressField(serializers.DictField):
-    """Fields of an address by name: {path}, or {bucket, prefix, endpoint, region, access_key, secret_key}."""
+    """Fields of an address by name: {path}, or {bucket, prefix, endpoint, region, access_key, secret_key}.
+
+    A secret that is null is forgotten; one that is empty stays as it was.
+    """
 
     def __init__(self, **told: Any) -> None:
-        super().__init__(child=serializers.CharField(max_length=1000, allow_blank=True, trim_whitespace=False), **told)
+        super().__init__(child=serializers.CharField(max_length=1000, allow_blank=True, allow_null=True, trim_whitespace=False), **told)
 
 
 class StoreSerializer(serializers.ModelSerializer):

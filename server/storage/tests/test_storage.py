@@ -1,11 +1,15 @@
+from dataclasses import replace
 from datetime import timedelta
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from core.vault.address import SftpAddress
 from core.vault.errors import WrongPassphrase
 from core.vault.tests.bench_of_one import MemoryDevice, phone
+from core.vault.tests.test_address import HOST_KEY
 from server.people.models import JournalEntry
+from server.storage.convert import changed_address, columns_of
 from server.storage.models import Occupancy, Store
 from server.tests.pretend import PASSPHRASE, OfficeTestCase
 
@@ -64,6 +68,13 @@ class AddingStores(OfficeTestCase):
         self.assertIsNone(Store.objects.get().passphrase_proven_at)
         self.assertEqual(post(PASSPHRASE).status_code, 200)
         self.assertIsNotNone(Store.objects.get().passphrase_proven_at)
+
+    def test_a_secret_stays_while_nothing_is_typed_and_is_forgotten_when_somebody_says_so(self):
+        place = SftpAddress(host="boathouse", folder="/srv", username="attic", host_key=HOST_KEY, password="kept till now")
+        row = Store(**columns_of(place))
+        self.assertIsNone(changed_address(row, {"password": ""}))
+        self.assertEqual(changed_address(row, {"password": "another"}), replace(place, password="another"))
+        self.assertEqual(changed_address(row, {"password": None}), replace(place, password=""))
 
     def test_prices_are_kept_and_impossible_ones_name_their_field(self):
         id = self.create().json()["id"]

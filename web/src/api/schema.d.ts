@@ -2140,7 +2140,7 @@ export interface components {
             /** @default folder */
             medium: components["schemas"]["MediumEnum"];
             address?: {
-                [key: string]: string;
+                [key: string]: string | null;
             };
             /**
              * @description Short for {path} of a folder.
@@ -2284,7 +2284,7 @@ export interface components {
             path: string;
             /** @description Empty leaves it where it is; a secret that is empty stays as it was. */
             address?: {
-                [key: string]: string;
+                [key: string]: string | null;
             };
             /** @description Empty leaves them as they are. */
             prices?: components["schemas"]["PricesRequest"] | null;
@@ -3339,7 +3339,7 @@ export interface components {
             /** @default folder */
             medium: components["schemas"]["MediumEnum"];
             address?: {
-                [key: string]: string;
+                [key: string]: string | null;
             };
             /**
              * @description Short for {path} of a folder.
@@ -3943,7 +3943,7 @@ export interface components {
             readonly where: string;
             /** @description Without its secrets. */
             address: {
-                [key: string]: string;
+                [key: string]: string | null;
             };
             /** @description Of the key its content is sealed with: between stores of one key sealed bytes move as they are. */
             readonly key_id: string;
@@ -4632,7 +4632,7 @@ export interface components {
             readonly where: string;
             /** @description Without its secrets. */
             address: {
-                [key: string]: string;
+                [key: string]: string | null;
             };
             /** @description Of the key its content is sealed with: between stores of one key sealed bytes move as they are. */
             readonly key_id: string;
@@ -4693,7 +4693,7 @@ export interface components {
             readonly where: string;
             /** @description Without its secrets. */
             address: {
-                [key: string]: string;
+                [key: string]: string | null;
             };
             /** @description Of the key its content is sealed with: between stores of one key sealed bytes move as they are. */
             readonly key_id: string;
@@ -4756,7 +4756,7 @@ export interface components {
             readonly where: string;
             /** @description Without its secrets. */
             address: {
-                [key: string]: string;
+                [key: string]: string | null;
             };
             /** @description Of the key its content is sealed with: between stores of one key sealed bytes move as they are. */
             readonly key_id: string;
@@ -4977,7 +4977,7 @@ export interface components {
             /** @default folder */
             medium: components["schemas"]["MediumEnum"];
             address?: {
-                [key: string]: string;
+                [key: string]: string | null;
             };
             /**
              * @description Short for {path} of a folder.

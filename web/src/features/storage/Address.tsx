@@ -12,7 +12,8 @@ import { Scroll } from '../../ui/Scroll';
 import { Refused } from '../../ui/States';
 import { ADDRESS_PARTS, policyFor, TRIAL_STEPS, type Medium } from './words';
 
-export type Settings = Record<string, string>;
+/** A secret that is null is to be forgotten; one that is empty stays as it is. */
+export type Settings = Record<string, string | null>;
 
 export function AddressFields({
   medium,
@@ -47,9 +48,24 @@ export function AddressFields({
           {...(required ? { required: true } : {})}
         />
         {name === 'host_key' && <AskedKey settings={settings} onKey={(host_key) => onChange({ ...settings, host_key })} />}
-        {medium === 'sftp' && name === 'password' && !settings['password'] && !kept && <OwnKey of="that account" />}
+        {medium === 'sftp' && name === 'password' && <ByKey settings={settings} onChange={onChange} kept={kept} />}
       </Fragment>
     ),
+  );
+}
+
+/** Without a password this server signs in with its own key; a password that is kept has to be given up for that. */
+function ByKey({ settings, onChange, kept }: { settings: Settings; onChange: (settings: Settings) => void; kept: boolean }) {
+  const byKey = kept ? settings['password'] === null : !settings['password'];
+  return (
+    <>
+      {kept && (
+        <Check checked={byKey} onChange={(on) => onChange({ ...settings, password: on ? null : '' })}>
+          Forget the password and sign in with this server&apos;s key
+        </Check>
+      )}
+      {byKey && <OwnKey of="that account" />}
+    </>
   );
 }
 
