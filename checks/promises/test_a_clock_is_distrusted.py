@@ -23,12 +23,12 @@ FORWARD = timedelta(days=20)
 
 
 class Clocks(OfficeTestCase):
-    """Nightly at 22:00 in Berlin; keep one of each of three days. Seven backups, one a day, of which the rule keeps some."""
+    """Nightly at 22:00 in Berlin; keep everything of seven days, and be late after 400. Seven backups, one a day."""
 
     def setUp(self):
         super().setUp()
         self.one = self.device()
-        self.nightly = self.plan(self.one, keep_last=0, keep_daily=7)
+        self.nightly = self.plan(self.one, keep_last=0, keep_daily=0, keep_within=7, promise_seconds=400 * 86_400)
         self.place = self.nightly.store
         look_at_clock(now=self.outside.at)
         for day in range(7):
@@ -174,6 +174,9 @@ class HowItIsSettled(Clocks):
         self.assertEqual(self.signed_in("piet").post("/api/clock/settle").status_code, 403)
         self.assertEqual(self.api.post("/api/clock/settle").json()["doubt_since"], None)
         self.assertIn("Ines", JournalEntry.objects.filter(what="clock.settled").get().says)
+        look_after(self.place.id)
+        self.assertEqual(self.present(), 7, "its protection has lapsed meanwhile: nothing more goes by that clock alone")
+        self.run_now(self.one)
         look_after(self.place.id)
         self.assertLess(self.present(), 7)
 

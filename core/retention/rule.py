@@ -1,160 +1,143 @@
-"""Retention rules: verdicts on a device's backups.
+"""Retention rules: which backups of a device a store is to keep.
 
-A rule keeps the last n backups, and the newest one of each of the last n days, ISO 8601 weeks, months
-and years, all by the calendar of the office's zone, today's included. Whatever the rule says, a hold
-keeps a backup, and a device's last restorable backup stays. The answer does not depend on the order
-of the backups, and asking again after removing what fell out changes nothing.
+A rule keeps the last n; everything of a period of the calendar; and one backup of each of the newest n hours, days, ISO 8601
+weeks, months and years *that have a backup*, so that a device that was away is not emptied by the calendar. Nothing younger
+than its minimum age leaves. A greatest age, where there is one, lets go of what only counts would keep for longer.
 """
 
-from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, fields
-from datetime import date, datetime, timedelta
-from enum import StrEnum
-from zoneinfo import ZoneInfo
+from datetime import date, timedelta
+from enum import IntFlag, StrEnum
+
+from dateutil.relativedelta import relativedelta
 
 from core.errors import BadInput
-from core.units import aware
 
 HIGHEST_COUNT = 3650
+LONGEST_YEARS = 30
 
 
-class Bucket(StrEnum):
-    """What a claim counts by."""
+class Unit(StrEnum):
+    """What a period is counted in."""
 
-    LAST = "last"
-    DAY = "day"
-    WEEK = "week"
-    MONTH = "month"
-    YEAR = "year"
-    HOLD = "hold"
-    LAST_RESTORABLE = "last_restorable"
+    DAYS = "days"
+    WEEKS = "weeks"
+    MONTHS = "months"
+    YEARS = "years"
+
+
+_LONGEST = {Unit.DAYS: 366 * LONGEST_YEARS, Unit.WEEKS: 53 * LONGEST_YEARS, Unit.MONTHS: 12 * LONGEST_YEARS, Unit.YEARS: LONGEST_YEARS}
+
+
+@dataclass(frozen=True, slots=True)
+class Period:
+    """So many days, weeks, months or years of the calendar, back from a day of the office."""
+
+    count: int
+    unit: Unit = Unit.DAYS
+
+    def passed_on(self, day: date) -> date:
+        """The first day on which `day` no longer lies within this period.
+
+        A month back from the 31st of May is the 30th of April, the last day that the shorter month has.
+        """
+        back = relativedelta(**{self.unit.value: self.count})  # type: ignore[arg-type]
+        try:
+            end = day + back
+            while end - back <= day:
+                end += timedelta(days=1)
+        except (OverflowError, ValueError):
+            return date.max
+        return end
+
+    def checked(self, field: str) -> "Period":
+        """Raises BadInput."""
+        if not 1 <= self.count <= _LONGEST[self.unit]:
+            remedy = f"Use a number from 1 to {_LONGEST[self.unit]}, or none."
+            raise BadInput(f"{self.count} {self.unit} are no possible period.", field=field, remedy=remedy)
+        return self
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rule:
-    """Counts of each bucket; zero leaves a bucket out."""
+    """Zero leaves a count out, None a period."""
 
     last: int = 0
+    hourly: int = 0
     daily: int = 0
     weekly: int = 0
     monthly: int = 0
     yearly: int = 0
+    within: Period | None = None
+    """Everything of these days, today's included."""
+    minimum_age: timedelta = timedelta()
+    """Nothing younger leaves, whatever the counts say."""
+    greatest_age: Period | None = None
+    """Counts keep nothing older; a device's last backup stays all the same."""
 
     def __post_init__(self) -> None:
-        for field in fields(self):
-            count = getattr(self, field.name)
+        for name in COUNTS:
+            count = getattr(self, name)
             if not 0 <= count <= HIGHEST_COUNT:
-                raise BadInput(
-                    f"{count} is no possible count.", field=f"keep_{field.name}", remedy=f"Use a number from 0 to {HIGHEST_COUNT}."
-                )
-        if not any(getattr(self, field.name) for field in fields(self)):
+                raise BadInput(f"{count} is no possible count.", field=f"keep_{name}", remedy=f"Use a number from 0 to {HIGHEST_COUNT}.")
+        if self.within is not None:
+            self.within.checked("keep_within")
+        if self.greatest_age is not None:
+            self.greatest_age.checked("keep_greatest_age")
+        if not timedelta() <= self.minimum_age <= timedelta(days=3660):
+            remedy = "Use a time from 0 to 3660 days."
+            raise BadInput("This minimum age is not possible.", field="keep_minimum_age", remedy=remedy)
+        if not self.within and not any(getattr(self, name) for name in COUNTS):
             raise BadInput("This rule would keep nothing.", field="keep_last", remedy="Keep at least the last backup.")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Moment:
-    """A backup as retention sees it."""
-
-    id: str
-    at: datetime
-    """Aware; when it finished."""
-    hold: str = ""
-    """Why it is kept whatever the rule says; empty without a hold."""
-    hold_until: date | None = None
-    """Last day of the hold, in the rule's zone; None for one that stays until it is released."""
-    restorable: bool = True
-    """False once a check found it damaged."""
+COUNTS = tuple(field.name for field in fields(Rule) if field.type in (int, "int"))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Claim:
-    """One reason for which a backup is kept."""
+class Why(IntFlag):
+    """Reasons for which a copy stays. Each is named where it acts."""
 
-    bucket: Bucket
-    label: str
-    """Which one: `2026-03-02`, `2026-W10`, `2026-03`, `2026`, `2 of 3`, or the reason of a hold."""
+    LAST = 1 << 0
+    WITHIN = 1 << 1
+    HOUR = 1 << 2
+    DAY = 1 << 3
+    WEEK = 1 << 4
+    MONTH = 1 << 5
+    YEAR = 1 << 6
+    YOUNG = 1 << 7
+    """Below the minimum age."""
+    NO_RULE = 1 << 8
+    """No rule speaks of this device in this store."""
 
+    FUTURE = 1 << 9
+    """Dated after now."""
+    DOUBT = 1 << 10
+    """Made while the clock was in doubt."""
+    IMPORTED = 1 << 11
+    PASSING = 1 << 12
+    """Lacks some kinds for a reason that passes."""
+    ANOMALY = 1 << 13
+    """Lacks or holds so much that somebody has to look."""
+    DAMAGED = 1 << 14
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Verdict:
-    moment: Moment
-    claims: tuple[Claim, ...]
-
-    @property
-    def kept(self) -> bool:
-        return bool(self.claims)
-
-
-def verdicts(moments: Iterable[Moment], rule: Rule, *, zone: ZoneInfo, now: datetime) -> list[Verdict]:
-    """One verdict a backup, newest first.
-
-    A damaged backup takes no good one's place. It stays itself for as long as the rule would keep it if
-    it were good: most of it may still be restored, and it may yet be repaired.
-    """
-    ordered = sorted(moments, key=lambda moment: (aware(moment.at), moment.id), reverse=True)
-    good = [moment for moment in ordered if moment.restorable]
-    claims, for_all = _claims(good, rule, zone=zone, now=now), _claims(ordered, rule, zone=zone, now=now)
-    claims |= {moment.id: for_all[moment.id] for moment in ordered if not moment.restorable}
-    today = aware(now).astimezone(zone).date()
-    for moment in ordered:
-        if moment.hold and (moment.hold_until is None or today <= moment.hold_until):
-            claims[moment.id].append(Claim(bucket=Bucket.HOLD, label=moment.hold))
-    if good and not any(claims[moment.id] for moment in good):
-        claims[good[0].id].append(Claim(bucket=Bucket.LAST_RESTORABLE, label="the only one left"))
-    return [Verdict(moment=moment, claims=tuple(claims[moment.id])) for moment in ordered]
-
-
-def _claims(ordered: Sequence[Moment], rule: Rule, *, zone: ZoneInfo, now: datetime) -> dict[str, list[Claim]]:
-    """The rule's own claims on these backups, which come newest first."""
-    claims: dict[str, list[Claim]] = {moment.id: [] for moment in ordered}
-    for place, moment in enumerate(ordered[: rule.last], start=1):
-        claims[moment.id].append(Claim(bucket=Bucket.LAST, label=f"{place} of {rule.last}"))
-    today = aware(now).astimezone(zone).date()
-    days = [(moment, aware(moment.at).astimezone(zone).date()) for moment in ordered]
-    for bucket, label, wanted in _calendar(rule, today):
-        taken: set[str] = set()
-        for moment, day in days:
-            name = label(day)
-            if name in wanted and name not in taken:
-                taken.add(name)
-                claims[moment.id].append(Claim(bucket=bucket, label=name))
-    return claims
+    HOLD = 1 << 15
+    IN_USE = 1 << 16
+    """Under restore, copy or check right now."""
+    OWED = 1 << 17
+    """Not yet copied where it should be."""
+    LAST_RESTORABLE = 1 << 18
+    LAST_COMPLETE = 1 << 19
+    LAST_ENCRYPTED = 1 << 20
+    LAST_CHECKED = 1 << 21
+    ONLY_INTACT = 1 << 22
+    """Another store wants this backup, and this is its only intact copy."""
+    BEFORE_ANOMALY = 1 << 23
+    """The last from before something that somebody has to look at."""
+    FROZEN = 1 << 24
+    """Somebody said that nothing leaves."""
 
 
-def forecast(moments: Sequence[Moment], rule: Rule, *, zone: ZoneInfo, now: datetime, runs: Sequence[datetime]) -> dict[str, date | None]:
-    """The day on which each kept backup falls out if a good backup is made at every one of `runs`.
-
-    None for one that outlasts the last of `runs`. Days are the office's.
-    """
-    left = {verdict.moment.id: verdict.moment for verdict in verdicts(moments, rule, zone=zone, now=now) if verdict.kept}
-    falls: dict[str, date | None] = dict.fromkeys(left)
-    future: list[Moment] = []
-    for number, run in enumerate(sorted(runs)):
-        future.append(Moment(id=f"future {number}", at=run))
-        after = verdicts([*left.values(), *future], rule, zone=zone, now=run)
-        gone = {verdict.moment.id for verdict in after if not verdict.kept}
-        for id in gone & left.keys():
-            falls[id] = aware(run).astimezone(zone).date()
-            del left[id]
-        future = [moment for moment in future if moment.id not in gone]
-        if all(moment.hold and moment.hold_until is None for moment in left.values()):
-            break
-    return falls
-
-
-def iso_week(day: date) -> str:
-    """`2026-W53`: week and its year by ISO 8601, whose year is not always the calendar's."""
-    year, week, _ = day.isocalendar()
-    return f"{year}-W{week:02}"
-
-
-def _calendar(rule: Rule, today: date) -> list[tuple[Bucket, Callable[[date], str], set[str]]]:
-    """Each bucket with how a day is named in it and which names are wanted."""
-    months = today.year * 12 + today.month - 1
-    wanted_months = (divmod(months - back, 12) for back in range(rule.monthly))
-    return [
-        (Bucket.DAY, date.isoformat, {(today - timedelta(days=back)).isoformat() for back in range(rule.daily)}),
-        (Bucket.WEEK, iso_week, {iso_week(today - timedelta(weeks=back)) for back in range(rule.weekly)}),
-        (Bucket.MONTH, lambda day: f"{day:%Y-%m}", {f"{year:04}-{month + 1:02}" for year, month in wanted_months}),
-        (Bucket.YEAR, lambda day: f"{day:%Y}", {f"{today.year - back:04}" for back in range(rule.yearly)}),
-    ]
+BY_RULE = Why.LAST | Why.WITHIN | Why.HOUR | Why.DAY | Why.WEEK | Why.MONTH | Why.YEAR | Why.YOUNG | Why.NO_RULE
+UNSURE = Why.FUTURE | Why.DOUBT | Why.IMPORTED | Why.PASSING | Why.ANOMALY | Why.DAMAGED
+"""These take no slot and make nothing else leave; each stays until somebody has looked."""
+SAFEGUARDS = ~(BY_RULE | UNSURE)

@@ -71,6 +71,10 @@ class Office(models.Model):
     max_runs = models.PositiveSmallIntegerField(default=4, help_text="Runs that read from devices at the same time.")
     limit_bytes_per_second = models.BigIntegerField(null=True, help_text="For all devices together; empty without a limit.")
     line_is_metered = models.BooleanField(default=False, help_text="Whether the office is on a line that is paid by the byte now.")
+    undo_days = models.PositiveSmallIntegerField(default=7, help_text="So long can what leaves be kept after all.")
+    unasked_share_percent = models.PositiveSmallIntegerField(
+        default=20, help_text="A change that removes more of what it concerns needs a typed word."
+    )
     asks_holders = models.BooleanField(default=False, help_text="Whether holders get a mail where only they can help.")
     asks_holders_at = models.TimeField(default=time(15, 0), help_text="In the office's zone; before people leave.")
 

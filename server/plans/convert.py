@@ -5,7 +5,7 @@ from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from core.content.scope import Exclusion, LeaveOut, Reach, kinds_of
-from core.retention.rule import Rule
+from core.retention.rule import Period, Rule, Unit
 from core.schedule.conditions import Conditions
 from core.schedule.pattern import pattern_of, sentence
 from core.schedule.recurrence import Recurrence
@@ -43,9 +43,23 @@ def sentence_of(plan: Plan) -> str:
     return sentence(pattern_of(plan.rule), plan.starts_at)
 
 
+LEAST_DAYS = 7
+
+
 def rule_of(plan: Plan) -> Rule:
-    """Raises BadInput for one that keeps nothing."""
-    return Rule(last=plan.keep_last, daily=plan.keep_daily, weekly=plan.keep_weekly, monthly=plan.keep_monthly)
+    """What the plan itself says, without exceptions. Raises BadInput for one that keeps nothing."""
+    told = plan.keep_minimum_age_seconds
+    return Rule(
+        last=plan.keep_last,
+        hourly=plan.keep_hourly,
+        daily=plan.keep_daily,
+        weekly=plan.keep_weekly,
+        monthly=plan.keep_monthly,
+        yearly=plan.keep_yearly,
+        within=None if plan.keep_within is None else Period(plan.keep_within, Unit(plan.keep_within_unit)),
+        minimum_age=max(timedelta(days=LEAST_DAYS), timedelta(seconds=plan.promise_seconds)) if told is None else timedelta(seconds=told),
+        greatest_age=None if plan.keep_greatest_age is None else Period(plan.keep_greatest_age, Unit(plan.keep_greatest_age_unit)),
+    )
 
 
 def next_run(plan: Plan, zone: ZoneInfo, after: datetime, closed: Collection[date] = NOTHING) -> datetime | None:

@@ -6,8 +6,11 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
 from core.content.scope import Reach
+from core.retention.rule import Unit
 from server.fleet.models import Device
 from server.storage.models import Store
+
+UNITS = [(unit.value, unit.value) for unit in Unit]
 
 
 class Plan(models.Model):
@@ -41,6 +44,15 @@ class Plan(models.Model):
     keep_daily = models.PositiveSmallIntegerField()
     keep_weekly = models.PositiveSmallIntegerField()
     keep_monthly = models.PositiveSmallIntegerField()
+    keep_hourly = models.PositiveSmallIntegerField(default=0)
+    keep_yearly = models.PositiveSmallIntegerField(default=0)
+    keep_within = models.PositiveIntegerField(null=True, help_text="Everything of so many units of the calendar; empty leaves it out.")
+    keep_within_unit = models.CharField(max_length=6, choices=UNITS, default=Unit.DAYS.value)
+    keep_minimum_age_seconds = models.PositiveIntegerField(
+        null=True, help_text="Nothing younger leaves; empty for the larger of 7 days and the promise."
+    )
+    keep_greatest_age = models.PositiveIntegerField(null=True, help_text="Counts keep nothing older; empty without an end.")
+    keep_greatest_age_unit = models.CharField(max_length=6, choices=UNITS, default=Unit.DAYS.value)
     added_at = models.DateTimeField()
     revision = models.PositiveIntegerField(default=0, help_text="How often it was changed: whoever saves says which one was read.")
     changed_at = models.DateTimeField(null=True)
@@ -82,6 +94,28 @@ class PlanTarget(models.Model):
             models.UniqueConstraint(fields=["plan", "store"], name="target_once"),
             models.UniqueConstraint(fields=["plan", "order"], name="target_order", deferrable=models.Deferrable.DEFERRED),
         ]
+
+
+class RuleVersion(models.Model):
+    """What a rule said from then on, until the next version of the same subject. Append-only."""
+
+    subject = models.CharField(
+        max_length=120, help_text="Whose rule: `plan <id>`, or an exception from it such as `device <id> store <id>`."
+    )
+    number = models.PositiveIntegerField()
+    plan = models.ForeignKey(Plan, null=True, on_delete=models.CASCADE, related_name="rule_versions")
+    team = models.ForeignKey("people.Team", null=True, on_delete=models.CASCADE, related_name="+")
+    device = models.ForeignKey(Device, null=True, on_delete=models.CASCADE, related_name="+")
+    store = models.ForeignKey(Store, null=True, on_delete=models.CASCADE, related_name="+")
+    told = models.JSONField(null=True, help_text="{last, daily, within: [count, unit], …}; null when the exception ended.")
+    why = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["subject", "-number"]
+        constraints = [models.UniqueConstraint(fields=["subject", "number"], name="rule_version_once")]
+        indexes = [models.Index(fields=["plan", "-number"])]
 
 
 class Assignment(models.Model):

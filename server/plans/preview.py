@@ -3,7 +3,7 @@
 from datetime import datetime, timedelta
 from typing import Any
 
-from core.retention.rule import Moment, verdicts
+from core.retention.verdicts import Moment, verdicts
 from core.schedule.pattern import Shape, pattern_of
 from core.schedule.recurrence import clock_change
 from core.schedule.window import longest_gap, slots

@@ -15,7 +15,7 @@ from uuid import UUID
 from core.vault.errors import NoSuchBackup, StoreError
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
-from server.runs.models import Backup, Copy, CopyState
+from server.runs.models import THERE, Backup, Copy
 from server.storage.models import Store
 from server.storage.queries import opened
 
@@ -66,7 +66,7 @@ def opened_alone(backup: Backup) -> tuple[Vault, Manifest]:
 
 
 def _present(backup: Backup) -> list[Copy]:
-    copies = backup.copies.filter(state=CopyState.PRESENT).select_related("store")
+    copies = backup.copies.filter(state__in=THERE).select_related("store")
     return sorted(copies, key=lambda copy: not copy.intact)
 
 

@@ -1,18 +1,15 @@
 """Why each copy is kept, and until when."""
 
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from uuid import UUID
 
-from core.retention.rule import Moment, Rule, forecast, verdicts
+from core.retention.rule import Rule
 from server.fleet.models import Device
-from server.people.queries import office_zone
-from server.plans.convert import recurrence_of, rule_of
-from server.plans.models import Plan
-from server.plans.queries import assignment_of
 from server.plans.soundness import or_else
-from server.retention.convert import claim_words, moment_of
-from server.runs.models import Copy, CopyState
+from server.retention.convert import reasons
+from server.retention.judging import Context, Judged, judged
+from server.runs.models import CopyState
 
 HORIZON_DAYS = 800
 
@@ -24,32 +21,40 @@ class Keeping:
     kept: bool
     why: list[str]
     falls_out_on: date | None
-    """If the plan carries on; None when nothing makes it fall out within the horizon."""
+    """When nothing claims it any more, if the plan carries on; None when nothing makes it fall out within the horizon."""
+    leaves_on: date | None
+    """First day on which it may go, of one that is leaving."""
 
 
-def keeping(device: Device, store_id: UUID, *, now: datetime) -> dict[UUID, Keeping]:
-    """Backup → what retention says of its copy in this store. Without a plan everything is kept."""
-    copies = Copy.objects.filter(backup__device=device, store_id=store_id, state=CopyState.PRESENT).select_related("backup")
-    moments = [moment_of(copy) for copy in copies]
-    assignment = assignment_of(device)
-    if assignment is None or store_id not in {target.store_id for target in assignment.plan.targets.all()}:
-        return {UUID(moment.id): Keeping(kept=True, why=["no plan's rule applies to it"], falls_out_on=None) for moment in moments}
-    unknown = {UUID(moment.id): Keeping(kept=True, why=["its plan cannot be computed"], falls_out_on=None) for moment in moments}
-    return or_else(assignment.plan, lambda: judged(moments, rule_of(assignment.plan), assignment.plan, now=now), unknown)
+def keeping(device: Device, *, now: datetime) -> dict[UUID, dict[UUID, Keeping]]:
+    """Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept."""
+    context = Context.read(now)
+    found = judged(device, context)
+    if found.plan is None:
+        return _told(found, {})
+    return or_else(found.plan, lambda: _told(found, found.leaves_on(now, days=_horizon_days(found))), _told(found, {}))
 
 
-def judged(moments: list[Moment], rule: Rule, plan: Plan, *, now: datetime) -> dict[UUID, Keeping]:
-    zone = office_zone()
-    runs = list(recurrence_of(plan, zone).between(now, now + timedelta(days=_horizon_days(rule))))
-    falls = forecast(moments, rule, zone=zone, now=now, runs=runs)
-    return {
-        UUID(verdict.moment.id): Keeping(
-            kept=verdict.kept, why=[claim_words(claim) for claim in verdict.claims], falls_out_on=falls.get(verdict.moment.id)
+def _told(found: Judged, falls: dict[tuple[str, str], date | None]) -> dict[UUID, dict[UUID, Keeping]]:
+    told: dict[UUID, dict[UUID, Keeping]] = {}
+    for verdict in found.verdicts:
+        copy = found.copy_of(verdict)
+        told.setdefault(copy.store_id, {})[copy.backup_id] = Keeping(
+            kept=verdict.kept,
+            why=reasons(verdict),
+            falls_out_on=falls.get((verdict.moment.id, verdict.moment.store)),
+            leaves_on=copy.leaves_on if copy.state == CopyState.LEAVING else None,
         )
-        for verdict in verdicts(moments, rule, zone=zone, now=now)
-    }
+    return told
 
 
-def _horizon_days(rule: Rule) -> int:
-    """Long enough for every bucket of the rule to pass."""
-    return min(HORIZON_DAYS, max(rule.last * 7 + 30, rule.daily + 8, rule.weekly * 7 + 14, rule.monthly * 31 + 40))
+def _horizon_days(found: Judged) -> int:
+    """Long enough for every bucket of its rules to pass."""
+    rules = [applied.rule for applied in found.rules.values() if applied is not None]
+    return max((_longest(rule) for rule in rules), default=30)
+
+
+def _longest(rule: Rule) -> int:
+    counted = max(rule.last * 7 + 30, rule.daily + 8, rule.weekly * 7 + 14, rule.monthly * 31 + 40, rule.yearly * 366 + 40)
+    within = 366 * 3 if rule.within else 0
+    return min(HORIZON_DAYS, max(counted, within, rule.minimum_age.days + 30))

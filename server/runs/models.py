@@ -210,6 +210,8 @@ class Backup(models.Model):
     found_in = models.ForeignKey(
         Store, null=True, on_delete=models.SET_NULL, related_name="+", help_text="The store that it was found in and taken in from."
     )
+    looked_at = models.DateTimeField(null=True, help_text="When somebody looked at what was strange about it: damaged, or brought in.")
+    looked_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     hold_reason = models.CharField(max_length=200, blank=True)
     hold_until = models.DateField(null=True, help_text="Last day of the hold; empty until it is released.")
     hold_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
@@ -225,7 +227,8 @@ class CopyState(models.TextChoices):
     owed → copying, failed, removed
     copying → present, failed, owed
     failed → copying, owed, removed
-    present → removing, missing
+    present → leaving, missing
+    leaving → present, removing, missing
     missing → present, removed, copying, owed
     removing → removed
     removed → copying, present, owed
@@ -239,11 +242,17 @@ class CopyState(models.TextChoices):
     """It was to be copied and is not there."""
     PRESENT = "present"
     """The store has listed it after it was written."""
+    LEAVING = "leaving"
+    """Decided, and waits out its undo period: restorable, counted as stored, and back as soon as it is wanted again."""
     MISSING = "missing"
     """It should be there, and the store does not list it."""
     REMOVING = "removing"
     """Decided; the store forgets it as soon as it can be reached."""
     REMOVED = "removed"
+
+
+THERE = (CopyState.PRESENT, CopyState.LEAVING)
+"""The store holds it, and it can be restored."""
 
 
 class Copy(models.Model):
@@ -267,7 +276,14 @@ class Copy(models.Model):
     damaged = models.JSONField(default=dict, help_text="{kind: {items, names}}: what of it cannot be given back, where it is not intact.")
     checked_at = models.DateTimeField(null=True)
     removed_at = models.DateTimeField(null=True)
-    removed_why = models.CharField(max_length=200, blank=True)
+    removed_why = models.CharField(max_length=200, blank=True, help_text="Why it leaves, or left.")
+    removed_by_rule = models.CharField(max_length=120, blank=True, help_text="Which rule and which version of it; empty by hand.")
+    leaving_since = models.DateTimeField(null=True)
+    leaves_on = models.DateField(null=True, help_text="First day on which it may go, in the office's zone.")
+    leaving_by = models.ForeignKey(
+        User, null=True, on_delete=models.SET_NULL, related_name="+", help_text="Who removed it by hand; empty by rule."
+    )
+    by_hand = models.BooleanField(default=False, help_text="Removed by a person: no rule claims it any more.")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["backup", "store"], name="copy_once")]
@@ -276,6 +292,7 @@ class Copy(models.Model):
             models.Index(fields=["backup"], condition=models.Q(state="present", intact=False), name="copies_damaged"),
             models.Index(fields=["state"], condition=~models.Q(state__in=["present", "removed"]), name="copies_under_way"),
             models.Index(fields=["store", "due_at"], condition=models.Q(state="owed"), name="copies_owed"),
+            models.Index(fields=["leaves_on", "id"], condition=models.Q(state="leaving"), name="copies_leaving"),
         ]
 
 

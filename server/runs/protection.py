@@ -5,7 +5,7 @@ from uuid import UUID
 from django.db.models import Q
 
 from server.api.problems import Conflict
-from server.runs.models import Backup, Copy, CopyState
+from server.runs.models import THERE, Backup, Copy, CopyState
 
 
 class BeingRemoved(Conflict):
@@ -17,7 +17,7 @@ class BeingRemoved(Conflict):
 
 def still_there(backup: Backup) -> list[Copy]:
     """Its copies that nobody has decided to remove. Raises BeingRemoved when there are none."""
-    copies = list(backup.copies.filter(state=CopyState.PRESENT).select_related("store"))
+    copies = list(backup.copies.filter(state__in=THERE).select_related("store"))
     if not copies:
         leaving = backup.copies.filter(state=CopyState.REMOVING).exists()
         raise BeingRemoved("This backup is being removed." if leaving else "No store holds this backup any more.")

@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from server.fleet.models import Device
 from server.runs.copies import COMING
-from server.runs.models import ACTIVE, CAME, Backup, Bringing, Copy, CopyState, Omission, Run, Stray
+from server.runs.models import ACTIVE, CAME, THERE, Backup, Bringing, Copy, CopyState, Omission, Run, Stray
 from server.storage.models import Store
 
 
@@ -30,7 +30,7 @@ def omission(id: int) -> Omission:
 
 def present_backups() -> QuerySet[Backup]:
     """Backups with at least one copy: `present` are its copies, `coming` those that are to be there as well."""
-    present = Copy.objects.filter(state=CopyState.PRESENT).select_related("store").order_by("id")
+    present = Copy.objects.filter(state__in=THERE).select_related("store", "leaving_by").order_by("id")
     has_copy = Exists(present.filter(backup=OuterRef("pk")))
     return (
         Backup.objects.filter(has_copy)
@@ -175,7 +175,7 @@ def stray(id: int) -> Stray:
 
 def copies_in_question(store: Store) -> QuerySet[Copy]:
     """Copies that are neither simply there, nor on their way, nor simply gone; newest backups first."""
-    settled = (CopyState.PRESENT, CopyState.REMOVED, *COMING)
+    settled = (*THERE, CopyState.REMOVED, *COMING)
     found = Copy.objects.filter(store=store).exclude(state__in=settled).select_related("backup__device__holder")
     return found.order_by("-backup__finished_at", "-id")
 

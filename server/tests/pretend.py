@@ -32,7 +32,7 @@ from server.fleet.convert import private_ssh_key
 from server.fleet.models import Device
 from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace, outside
 from server.people.actions.office import add_user, set_up_office
-from server.people.models import User
+from server.people.models import Office, User
 from server.plans.actions.save_plan import Draft, save_plan
 from server.plans.models import Plan
 from server.recovery.readers import forget_readers
@@ -248,6 +248,7 @@ class Furnished(SimpleTestCase):
         self.ines = set_up_office(
             office_name="Saltmarsh & Pike", zone="Europe/Berlin", username="ines", full_name="Ines", password=PASSWORD, now=MORNING
         )
+        Office.objects.update(undo_days=0)  # what leaves goes at once; tests of the undo period give it days
         for username, role in (("piet", "operator"), ("ulla", "auditor")):
             add_user(username=username, full_name="", password=PASSWORD, role=role, by=self.ines, now=MORNING)
         self.api = self.signed_in("ines")
@@ -281,7 +282,7 @@ class Furnished(SimpleTestCase):
         told = {
             "name": "Nightly", "kinds": ["contacts", "photos", "documents", "app_data"], "rule": "FREQ=DAILY", "starts_at": time(22),
             "window_closes": time(6), "store": store.id, "promise_seconds": 2 * 86_400, "keep_last": 2, "keep_daily": 3, "keep_weekly": 0,
-            "keep_monthly": 0,
+            "keep_monthly": 0, "keep_minimum_age_seconds": 0,
         }  # fmt: skip
         return Draft(**(told | changes))
 

@@ -11,6 +11,7 @@ from django.db.models import F
 from core.content.kinds import KINDS
 from core.content.scope import Reach, kinds_of
 from core.errors import BadInput
+from core.retention.rule import Unit
 from core.schedule.recurrence import checked as checked_rule
 from core.units import KIB, iec
 from server.api.problems import ChangedMeanwhile, Conflict
@@ -21,8 +22,10 @@ from server.people.actions.journal import write_journal
 from server.people.models import Team, User
 from server.people.moments import written
 from server.people.queries import closed_days, office_zone
+from server.plans.actions.rule_versions import note_version
 from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rule_of, window_of
 from server.plans.models import Assignment, Plan, PlanTarget, TeamPlan
+from server.plans.rules import told_of
 from server.plans.soundness import fault_of
 from server.storage.models import Store
 
@@ -33,9 +36,14 @@ TIMING = (
     "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
 )  # fmt: skip
 """Fields of a draft that go into the plan as they are."""
+KEEPING = (
+    "keep_last", "keep_hourly", "keep_daily", "keep_weekly", "keep_monthly", "keep_yearly", "keep_within", "keep_within_unit",
+    "keep_minimum_age_seconds", "keep_greatest_age", "keep_greatest_age_unit",
+)  # fmt: skip
+"""Of its retention rule; they go into the plan as they are, too."""
 PLAN_FIELDS = [
     "name", "reach", "kinds", "larger_than_bytes", "exclusions", "rule", "starts_at", "window_closes", "exceptions", "promise_seconds",
-    "keep_last", "keep_daily", "keep_weekly", "keep_monthly", "revision", "changed_at", "changed_by", *TIMING,
+    "revision", "changed_at", "changed_by", *TIMING, *KEEPING,
 ]  # fmt: skip
 """What saving changes."""
 
@@ -71,6 +79,13 @@ class Draft:
     keep_daily: int
     keep_weekly: int
     keep_monthly: int
+    keep_hourly: int = 0
+    keep_yearly: int = 0
+    keep_within: int | None = None
+    keep_within_unit: str = Unit.DAYS
+    keep_minimum_age_seconds: int | None = None
+    keep_greatest_age: int | None = None
+    keep_greatest_age_unit: str = Unit.DAYS
     starts_on: date | None = None
     ends_on: date | None = None
     exceptions: tuple[date, ...] = ()
@@ -110,11 +125,9 @@ def checked(draft: Draft, into: Plan) -> Plan:
     leave_out_of(into)
     into.rule, into.starts_at, into.window_closes = draft.rule, draft.starts_at, draft.window_closes
     into.exceptions = sorted(set(draft.exceptions))
-    for name in TIMING:
+    for name in (*TIMING, *KEEPING):
         setattr(into, name, getattr(draft, name))
     into.promise_seconds = draft.promise_seconds
-    into.keep_last, into.keep_daily = draft.keep_last, draft.keep_daily
-    into.keep_weekly, into.keep_monthly = draft.keep_weekly, draft.keep_monthly
     checked_rule(recurrence_of(into, office_zone(), closed_days()))
     window_of(into), rule_of(into), conditions_of(into)
     if fault := fault_of(into, zone=office_zone(), closed=closed_days(), now=outside().now()):
@@ -166,6 +179,7 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     for target in targets:
         target.plan = found
     PlanTarget.objects.bulk_create(targets)
+    note_version(told_of(rule_of(found)), by=by, now=now, plan=found)
     if draft.teams is not None:
         _put_teams(found, set(draft.teams))
     wanted = set(devices)

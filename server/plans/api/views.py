@@ -13,14 +13,16 @@ from rest_framework.views import APIView
 
 from core.content.kinds import KINDS
 from core.content.scope import Reach
+from core.retention.rule import Unit
 from core.schedule.pattern import Pattern, Shape, pattern_of
 from core.schedule.pattern import rule_of as rule_of_pattern
 from core.schedule.recurrence import ClockChange
+from core.units import DAYS
 from server.api.fields import BytesField, DayField
 from server.outside import outside
 from server.plans.actions.save_plan import Draft, Target, checked, remove_plan, save_plan
 from server.plans.convert import next_run, sentence_of, taken_kinds
-from server.plans.models import Pause, Plan, PlanTarget
+from server.plans.models import UNITS, Pause, Plan, PlanTarget
 from server.plans.present import Present
 from server.plans.preview import preview
 from server.plans.queries import begins_again, device_ids_of, plans, team_ids_of
@@ -100,6 +102,17 @@ class DraftSerializer(serializers.Serializer):
     keep_daily = serializers.IntegerField(min_value=0, max_value=1000)
     keep_weekly = serializers.IntegerField(min_value=0, max_value=1000)
     keep_monthly = serializers.IntegerField(min_value=0, max_value=1000)
+    keep_hourly = serializers.IntegerField(min_value=0, max_value=1000, default=0)
+    keep_yearly = serializers.IntegerField(min_value=0, max_value=1000, default=0)
+    keep_within = serializers.IntegerField(
+        min_value=1, max_value=20_000, default=None, allow_null=True, help_text="Everything of so many units of the calendar."
+    )
+    keep_within_unit = serializers.ChoiceField(choices=UNITS, default=Unit.DAYS.value)
+    keep_minimum_age_seconds = serializers.IntegerField(
+        min_value=0, max_value=3660 * DAYS, default=None, allow_null=True, help_text="Null for the larger of 7 days and the promise."
+    )
+    keep_greatest_age = serializers.IntegerField(min_value=1, max_value=20_000, default=None, allow_null=True)
+    keep_greatest_age_unit = serializers.ChoiceField(choices=UNITS, default=Unit.DAYS.value)
     starts_on = DayField(allow_null=True, default=None)
     ends_on = DayField(allow_null=True, default=None)
     exceptions = serializers.ListField(child=DayField(), max_length=400, default=list)
@@ -166,7 +179,9 @@ class PlanSerializer(serializers.ModelSerializer):
             "window_closes", "starts_on", "ends_on", "exceptions", "skips_closed_days", "catch_up", "needs_power", "needs_office_wireless",
             "needs_battery_percent", "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
             "store_id", "store_name", "targets", "promise_seconds", "keep_last",
-            "keep_daily", "keep_weekly", "keep_monthly", "pause", "has_feed", "device_count", "next_run", "fault",
+            "keep_daily", "keep_weekly", "keep_monthly", "keep_hourly", "keep_yearly", "keep_within", "keep_within_unit",
+            "keep_minimum_age_seconds", "keep_greatest_age", "keep_greatest_age_unit",
+            "pause", "has_feed", "device_count", "next_run", "fault",
         )  # fmt: skip
         read_only_fields = fields
 

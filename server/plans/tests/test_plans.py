@@ -124,8 +124,8 @@ class ThePreview(PlanTestCase):
 
     def test_what_is_kept_after_a_year_follows_the_rule(self):
         kept = self.preview(pattern={"shape": "every_night"}, keep_last=0, keep_daily=7, keep_weekly=0, keep_monthly=0).json()["kept_days"]
-        # of the last seven days today's backup does not exist yet in the morning
-        self.assertEqual(kept, [f"2026-02-{day}" for day in range(24, 29)] + ["2026-03-01"])
+        # the newest seven days that have one: today's does not exist yet in the morning
+        self.assertEqual(kept, [f"2026-02-{day}" for day in range(23, 29)] + ["2026-03-01"])
 
     def test_an_impossible_draft_answers_with_the_field(self):
         self.assertEqual(self.preview(kinds=[]).json()["field"], "kinds")

@@ -1,51 +1,95 @@
-"""Apply a device's rule to its copies in one store: decide, and mark what leaves. The store is not touched here.
+"""Apply a device's rules to its copies in one store: decide, and mark what leaves. The store is not touched here.
 
 Everything is read under the lock of the device and decided there, so that a hold, a restore or a copy that was
 answered before counts, and one that comes later is refused. Two stores judged at once follow each other.
+
+Three things may happen to a copy, each a transition: it begins to leave, and waits out its undo period; it is wanted again, and
+comes back; it has waited long enough, the verdict is the same once more, and its store may forget it.
 """
 
-from datetime import datetime
+from dataclasses import dataclass, field
+from datetime import date, datetime
 
 from django.db import transaction
 
-from core.retention.rule import verdicts
+from core.retention.rule import Why
+from core.retention.verdicts import Verdict
 from server.fleet.models import Device
 from server.locks import lock_device
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
+from server.people.moments import written
 from server.people.queries import office_zone
-from server.plans.convert import rule_of
-from server.plans.queries import assignment_of
-from server.retention.convert import moment_of
+from server.retention.judging import Context, Judged, judged
 from server.runs.models import Copy, CopyState
-from server.runs.protection import in_use
 from server.storage.models import Store
-from server.transition import transition
+from server.transition import held, move
+
+POSTPONES = Why.IN_USE | Why.OWED | Why.FROZEN
+"""Reasons for which a copy that leaves waits longer, and leaves all the same once they are over."""
+
+
+@dataclass(slots=True)
+class Applied:
+    """Copies by what happened to them."""
+
+    began: list[Copy] = field(default_factory=list)
+    back: list[Copy] = field(default_factory=list)
+    going: list[Copy] = field(default_factory=list)
 
 
 @transaction.atomic
-def apply_rule(device: Device, store: Store, *, now: datetime) -> int:
-    """How many copies leave the store. Without a plan nothing does; what is in use stays for another night.
-
-    Backups whose date is in doubt, or that lack so much that somebody has to look, take nobody's place and stay. Raises ClockInDoubt.
-    """
+def apply_rule(device: Device, store: Store, *, now: datetime, context: Context | None = None) -> int:
+    """How many of the device's copies in this store began to leave. Raises ClockInDoubt."""
     believe_clock()
     lock_device(device.id)
-    assignment = assignment_of(device)
-    if assignment is None or store.id not in {target.store_id for target in assignment.plan.targets.all()}:
-        return 0
-    known = Copy.objects.filter(backup__device=device, backup__in_doubt=False, backup__suspect=False)
-    present = known.filter(store=store, state=CopyState.PRESENT).select_related("backup")
-    copies = {str(copy.backup_id): copy for copy in present}
-    found = verdicts([moment_of(copy) for copy in copies.values()], rule_of(assignment.plan), zone=office_zone(), now=now)
-    needed = in_use(device.id)
-    going = [copies[verdict.moment.id] for verdict in found if not verdict.kept and copies[verdict.moment.id].backup_id not in needed]
-    if not going:
-        return 0
-    why = f"The rule of the plan {assignment.plan.name} no longer keeps it."
-    for copy in going:
-        transition(Copy, copy.id, CopyState.REMOVING, removed_why=why[:200])
-    days = ", ".join(f"{copy.backup.finished_at.astimezone(office_zone()):%Y-%m-%d %H:%M}" for copy in going)
-    says = f"{len(going)} of {device.name} leave {store.name} by the rule of {assignment.plan.name}: {days}"
-    write_journal(who=None, what="backup.fell_out", says=says, at=now, device=device.id, store=store.id)
-    return len(going)
+    context = context or Context.read(now)
+    found, done = judged(device, context), Applied()
+    today = now.astimezone(office_zone()).date()
+    for verdict in found.verdicts:
+        if verdict.moment.store == str(store.id):
+            _carry_out(found, verdict, context, today, done)
+    _told(found, store, done, today, now)
+    return len(done.began)
+
+
+def _carry_out(found: Judged, verdict: Verdict, context: Context, today: date, done: Applied) -> None:
+    copy = held(Copy, found.copy_of(verdict).id, "backup", "store")
+    if verdict.kept and copy.state == CopyState.LEAVING and verdict.why & ~POSTPONES:
+        done.back.append(move(copy, CopyState.PRESENT, **NOT_LEAVING))
+    elif not verdict.kept and copy.state == CopyState.PRESENT:
+        applied = found.rules[verdict.moment.store]
+        named = applied.named if applied is not None else ""
+        why = f"{named[:1].upper()}{named[1:]}, no longer keeps it." if named else "Nothing keeps it."
+        begin_to_leave(copy, why=why, by_rule=named, on=today + context.undo, now=context.now)
+        done.began.append(copy)
+    if not verdict.kept and copy.state == CopyState.LEAVING and copy.leaves_on is not None and today >= copy.leaves_on:
+        done.going.append(move(copy, CopyState.REMOVING))
+
+
+NOT_LEAVING = {
+    "removed_why": "", "removed_by_rule": "", "leaving_since": None, "leaves_on": None, "leaving_by": None, "by_hand": False,
+}  # fmt: skip
+"""Columns of a copy that does not leave any more."""
+
+
+def begin_to_leave(copy: Copy, *, why: str, on: date, now: datetime, by_rule: str = "", **more: object) -> Copy:
+    """Of a row that is held: it goes on that day, unless something wants it until then."""
+    return move(copy, CopyState.LEAVING, removed_why=why[:200], removed_by_rule=by_rule[:120], leaving_since=now, leaves_on=on, **more)
+
+
+def _told(found: Judged, store: Store, done: Applied, today: date, now: datetime) -> None:
+    """One line of the journal for each thing that happened, with what, why and by which rule."""
+    name, lapsed = found.device.name, " Its protection has lapsed: its rule counts by its newest good backup." if found.lapsed else ""
+
+    def line(what: str, copies: list[Copy], says: str) -> None:
+        if copies:
+            days = ", ".join(written(copy.backup.finished_at) for copy in copies)
+            write_journal(who=None, what=what, says=f"{says}: {days}.{lapsed}", at=now, device=found.device.id, store=store.id)
+
+    applied = found.rules.get(str(store.id))
+    by = f"by {applied.named}" if applied is not None else "since nothing keeps them"
+    first = min((copy.leaves_on for copy in done.began if copy.leaves_on is not None), default=today)
+    line("backup.fell_out", done.began, f"{len(done.began)} of {name} leave {store.name} on {first} {by}")
+    line("backup.back", done.back, f"{len(done.back)} of {name} stay in {store.name} after all: they are wanted again")
+    line("backup.goes", done.going, f"{len(done.going)} of {name} go from {store.name}, {by}")

@@ -11,6 +11,7 @@ from core.vault.errors import StoreHolds
 from core.vault.vault import Vault
 from server.live import tell
 from server.people.clock import believe_clock
+from server.retention.freezing import Frozen
 from server.runs.models import Copy, CopyState
 from server.storage.models import Store
 from server.storage.queries import opened
@@ -23,12 +24,16 @@ def finish_removals(store: Store, *, now: datetime, vault: Vault | None = None) 
     Raises ClockInDoubt, StoreError, VaultError; what is left then leaves the next time.
     """
     believe_clock()
-    leaving = list(Copy.objects.filter(store=store, state=CopyState.REMOVING).order_by("id"))
+    frozen = Frozen.read()
+    rows = Copy.objects.filter(store=store, state=CopyState.REMOVING).select_related("backup__device").order_by("id")
+    leaving = [row for row in rows if not frozen.holds(store.id, row.backup.device.team_id)]
     if not leaving:
         return 0
     vault = vault or opened(store)
     gone = 0
     for copy in leaving:
+        if Frozen.read().holds(store.id, copy.backup.device.team_id):  # said while this was going on
+            continue
         try:
             vault.remove(copy.backup_id.bytes)
         except StoreHolds as error:  # it lies there until its lock is over, and is said to

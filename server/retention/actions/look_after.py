@@ -16,7 +16,9 @@ from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
-from server.runs.models import CopyState
+from server.retention.freezing import Frozen
+from server.retention.judging import Context
+from server.runs.models import THERE
 from server.storage.actions.measure import measure_store
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
@@ -36,10 +38,11 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         return 0
-    devices = Device.objects.filter(backups__copies__store=store, backups__copies__state=CopyState.PRESENT).distinct()
+    devices = Device.objects.filter(backups__copies__store=store, backups__copies__state__in=THERE).distinct()
+    context = Context.read(now)
     for device in devices:
         try:
-            apply_rule(device, store, now=now)
+            apply_rule(device, store, now=now, context=context)
         except Exception:  # one device that cannot be computed takes no other with it
             log.exception("the rule of device %s could not be applied in store %s; nothing of it was removed", device.id, store.id)
     try:
@@ -55,8 +58,11 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
 
 
 def sweep_store(store: Store, *, now: datetime) -> None:
-    """Free what no backup needs, but not while the clock is in doubt. A store in trouble is noted as such."""
-    if in_doubt():
+    """Free what no backup needs, but not while the clock is in doubt or somebody said that nothing leaves.
+
+    A store in trouble is noted as such.
+    """
+    if in_doubt() or not Frozen.read().sweeps(store.id):
         return
     try:
         report = sweep(opened(store), now=now, by=this_server())

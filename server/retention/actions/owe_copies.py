@@ -5,23 +5,26 @@ forgotten; what somebody asked for stays asked for. Facts only change here, no s
 """
 
 import logging
+from dataclasses import replace
 from datetime import datetime, timedelta
 from uuid import UUID
 
 from django.db import transaction
+from django.db.models import Prefetch
 
-from core.retention.rule import verdicts
+from core.retention.rule import BY_RULE, Why
+from core.retention.verdicts import verdicts
 from server.fleet.models import Device, DeviceState
 from server.jobs import defer_copies
 from server.live import tell
 from server.locks import lock_device
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
-from server.plans.convert import rule_of
 from server.plans.models import Plan, PlanTarget
 from server.plans.queries import assignment_of
-from server.retention.convert import moment_of
-from server.runs.models import Backup, Copy, CopyState
+from server.plans.rules import RuleBook
+from server.retention.judging import moment_of
+from server.runs.models import THERE, Backup, Copy, CopyState
 from server.storage.models import Mode
 from server.transition import move
 
@@ -50,13 +53,15 @@ def owe_copies_of(device_id: UUID, *, now: datetime) -> int:
     if in_doubt():
         return 0
     lock_device(device_id)
-    assignment = assignment_of(Device.objects.get(id=device_id))
-    backups = list(Backup.objects.filter(device=device_id, in_doubt=False, suspect=False).prefetch_related("copies"))
+    device, book = Device.objects.get(id=device_id), RuleBook.read()
+    assignment = assignment_of(device)
+    known = Backup.objects.filter(device=device_id, in_doubt=False, suspect=False).select_related("run")
+    backups = list(known.prefetch_related(Prefetch("copies", Copy.objects.select_related("store", "backup__run"))))
     targets = [] if assignment is None else [one for one in assignment.plan.targets.all() if one.store.mode == Mode.IN_USE]
     wanted: set[tuple[UUID, UUID]] = set()
     made = 0
     for target in targets:
-        owed = _owed(backups, target, now)
+        owed = _owed(device, backups, target, book, now)
         wanted |= {(backup.id, target.store_id) for backup in owed}
         if new := sum(_owe(backup, target, now) for backup in owed):
             defer_copies(target.store_id)
@@ -67,21 +72,25 @@ def owe_copies_of(device_id: UUID, *, now: datetime) -> int:
     return made
 
 
-def _owed(backups: list[Backup], target: PlanTarget, now: datetime) -> list[Backup]:
+def _owed(device: Device, backups: list[Backup], target: PlanTarget, book: RuleBook, now: datetime) -> list[Backup]:
     """Backups that the rule would keep in this store if they were there, and that lie intact in another one."""
     there, lacking = [], {}
     for backup in backups:
         rows = {copy.store_id: copy for copy in backup.copies.all()}
         mine = rows.get(target.store_id)
-        elsewhere = [copy for store, copy in rows.items() if store != target.store_id and copy.state == CopyState.PRESENT and copy.intact]
-        if mine is not None and mine.state == CopyState.PRESENT:
+        elsewhere = [copy for store, copy in rows.items() if store != target.store_id and copy.state in THERE and copy.intact]
+        if mine is not None and mine.state in THERE:
             there.append(moment_of(mine))
         elif elsewhere and (mine is None or mine.state in (*LACKING, CopyState.OWED, CopyState.COPYING)):
             lacking[str(backup.id)] = backup
-            there.append(moment_of(elsewhere[0]))
+            there.append(replace(moment_of(elsewhere[0]), store=str(target.store_id)))
     if not lacking:
         return []
-    kept = {one.moment.id for one in verdicts(there, rule_of(target.plan), zone=office_zone(), now=now) if one.kept}
+    applied = book.of(device, target.store_id, target.plan)
+    rules = {str(target.store_id): applied.rule if applied is not None else None}
+    kept = {
+        one.moment.id for one in verdicts(there, rules, zone=office_zone(), now=now) if one.why & BY_RULE & ~Why.YOUNG or one.moment.hold
+    }
     return [backup for id, backup in lacking.items() if id in kept]
 
 

@@ -10,7 +10,6 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.api.fields import DayField
-from server.fleet.models import Device
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.retention.queries import Keeping, keeping
@@ -28,6 +27,7 @@ class KeptSerializer(serializers.Serializer):
     kept = serializers.BooleanField()
     why = serializers.ListField(child=serializers.CharField())
     falls_out_on = DayField(allow_null=True)
+    leaves_on = DayField(allow_null=True, help_text="First day on which it may go, of one that is leaving; it can be kept until then.")
 
 
 class KeptBackupSerializer(BackupSerializer):
@@ -42,21 +42,16 @@ class KeptBackupSerializer(BackupSerializer):
         told: dict[UUID, dict[UUID, Keeping]] = self.context["keeping"]
         rows = []
         for copy in backup.present:  # type: ignore[attr-defined]
-            found = told[copy.store_id].get(backup.id)
+            found = told.get(copy.store_id, {}).get(backup.id)
             if found:
                 rows.append(
                     {
                         "store_id": copy.store_id,
                         "store_name": copy.store.name,
-                        **{n: getattr(found, n) for n in ("kept", "why", "falls_out_on")},
+                        **{n: getattr(found, n) for n in ("kept", "why", "falls_out_on", "leaves_on")},
                     }
                 )
         return KeptSerializer(rows, many=True).data
-
-
-def _keeping(device: Device, backups: list[Backup]) -> dict[UUID, dict[UUID, Keeping]]:
-    stores = {copy.store_id for backup in backups for copy in backup.present}  # type: ignore[attr-defined]
-    return {store: keeping(device, store, now=outside().now()) for store in stores}
 
 
 class DeviceBackupsView(APIView):
@@ -64,11 +59,11 @@ class DeviceBackupsView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
         found = list(backups_of(device)[:SHOWN_BACKUPS])
-        return Response(KeptBackupSerializer(found, many=True, context={"keeping": _keeping(device, found)}).data)
+        return Response(KeptBackupSerializer(found, many=True, context={"keeping": keeping(device, now=outside().now())}).data)
 
 
 class BackupView(APIView):
     @extend_schema(operation_id="backup", responses=KeptBackupSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         found = backup_by_id(id)
-        return Response(KeptBackupSerializer(found, context={"keeping": _keeping(found.device, [found])}).data)
+        return Response(KeptBackupSerializer(found, context={"keeping": keeping(found.device, now=outside().now())}).data)

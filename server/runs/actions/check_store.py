@@ -24,7 +24,7 @@ from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.runs.models import Copy, CopyState
+from server.runs.models import THERE, Backup, Copy, CopyState
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
 from server.storage.queries import opened
@@ -71,7 +71,7 @@ def _damage(vault: Vault, ids: list[str]) -> dict[str, Any]:
 
 
 def _checked(vault: Vault, store: Store, percent: int, without: set[bytes], should_pause: Callable[[], bool]) -> CheckReport:
-    expected = Copy.objects.filter(store=store, state__in=(CopyState.PRESENT, CopyState.MISSING)).values_list("backup_id", flat=True)
+    expected = Copy.objects.filter(store=store, state__in=(*THERE, CopyState.MISSING)).values_list("backup_id", flat=True)
     report = check(
         vault,
         percent=percent,
@@ -102,8 +102,10 @@ def _added(told: dict[str, Any], report: CheckReport, percent: int) -> dict[str,
 @transaction.atomic
 def _noted(store: Store, found: dict[str, Any], *, finished: bool, by: User | None) -> None:
     now, touched = outside().now(), {UUID(id) for id in found["touched"]}
-    present = Copy.objects.filter(store=store, state=CopyState.PRESENT)
+    present = Copy.objects.filter(store=store, state__in=THERE)
     lock_devices(present.filter(backup_id__in=touched).values_list("backup__device_id", flat=True))
+    news = present.filter(backup_id__in=touched, intact=True).values_list("backup_id", flat=True)
+    Backup.objects.filter(id__in=list(news)).update(looked_at=None, looked_by=None)  # whoever looked at it saw something else
     present.filter(backup_id__in=touched).update(intact=False, checked_at=now)
     for id, kinds in found["damage"].items():
         present.filter(backup_id=UUID(id)).update(damaged=kinds)

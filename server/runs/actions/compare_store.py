@@ -25,7 +25,7 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.moments import written
 from server.runs.actions.take_in import take_in
-from server.runs.models import Backup, Copy, CopyState, Run, RunState, Stray
+from server.runs.models import THERE, Backup, Copy, CopyState, Run, RunState, Stray
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
 from server.storage.queries import opened
@@ -85,7 +85,7 @@ def _taken_away(store: Store, away: set[str]) -> OlderCopy:
 
 
 def _absent(store: Store, there: set[UUID], *, of: list[int] | None = None) -> list[int]:
-    rows = Copy.objects.filter(store=store, state=CopyState.PRESENT).exclude(backup_id__in=there)
+    rows = Copy.objects.filter(store=store, state__in=THERE).exclude(backup_id__in=there)
     rows = rows if of is None else rows.filter(id__in=of)
     return list(rows.values_list("id", flat=True))
 
@@ -99,9 +99,9 @@ def _missing(id: int, store: Store, now: datetime) -> bool:
     copy = Copy.objects.select_related("backup__device").get(id=id)
     lock_device(copy.backup.device_id)
     row = held(Copy, id)
-    if row.state != CopyState.PRESENT:
+    if row.state not in THERE:
         return False
-    move(row, CopyState.MISSING, **MISSING)
+    move(row, CopyState.MISSING, **MISSING, leaving_since=None, leaves_on=None)
     says = f"{store.name} does not list the backup of {copy.backup.device.name} of {written(copy.backup.finished_at)} any more."
     write_journal(who=None, what="backup.missing", says=says, at=now, device=copy.backup.device_id, store=store.id)
     return True

@@ -23,7 +23,7 @@ from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.runs.models import Backup, Copy, CopyState
+from server.runs.models import THERE, Backup, Copy, CopyState
 from server.runs.protection import still_there
 from server.storage.actions.note_newest import note_newest
 from server.storage.actions.note_trouble import note_trouble
@@ -95,6 +95,8 @@ def ask_copy(backup: Backup, store: Store, *, by: User) -> Copy:
         raise Conflict(f"{store.name} is {store.get_mode_display().lower()}.", remedy="Choose another store, or take it into use first.")
     if row is not None and row.state == CopyState.REMOVING:
         raise Conflict(f"{store.name} is about to forget this backup.", remedy="Wait until that is done, then copy it again.")
+    if row is not None and row.state == CopyState.LEAVING:
+        raise Conflict(f"{store.name} holds this backup, and it is leaving there.", remedy="Keep it after all instead.")
     if row is not None and row.state == CopyState.OWED and row.by_id is not None and not row.cause:
         raise Conflict(f"{store.name} is owed this backup already.", remedy="It is carried as soon as it is its turn.")
     if row is not None and (row.state == CopyState.COPYING or (row.state == CopyState.PRESENT and row.intact)):
@@ -180,7 +182,7 @@ def _copied(row: Copy, stores: OpenStores, pace: Pace) -> tuple[Store, CopyRepor
 
 def _source_of(row: Copy) -> Store | None:
     """The nearest store that holds it intact: one of the same key, and no far one where it also lies at hand."""
-    held_in = Store.objects.filter(copies__backup=row.backup_id, copies__state=CopyState.PRESENT, copies__intact=True)
+    held_in = Store.objects.filter(copies__backup=row.backup_id, copies__state__in=THERE, copies__intact=True)
     found = held_in.exclude(id=row.store_id).exclude(mode=Mode.DETACHED)
     return min(
         found, key=lambda store: (store.key_id != row.store.key_id, store.trouble != "", store.off_site, str(store.id)), default=None

@@ -1,0 +1,174 @@
+"""One device's copies, judged: why each stays, and until when. The rule itself is in `pile`; here it gets words and days."""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from core.retention import calendar
+from core.retention.calendar import NEVER, iso_week
+from core.retention.pile import NO_RULE, Fact, Pile, claimed_until, judged
+from core.retention.rule import BY_RULE, Rule, Why
+from core.units import aware
+
+ONE_STORE = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moment:
+    """A copy of a backup as retention sees it."""
+
+    id: str
+    """Of the backup."""
+    at: datetime
+    """Aware; when the backup finished."""
+    store: str = ONE_STORE
+    facts: Fact = Fact(0)
+    hold: str = ""
+    """Why it is kept whatever the rule says; empty without a hold."""
+    hold_until: date | None = None
+    """Last day of the hold, in the rule's zone; None for one that stays until it is released."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Claim:
+    """One reason for which a copy is kept."""
+
+    why: Why
+    """A single one."""
+    label: str
+    """Which one: `2026-03-02`, `2026-W10`, `2026-03`, `2026`, `2 of 3`, or the reason of a hold; empty where there is no which."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Verdict:
+    moment: Moment
+    why: Why
+    claims: tuple[Claim, ...]
+
+    @property
+    def kept(self) -> bool:
+        return bool(self.why)
+
+
+Rules = Mapping[str, Rule | None]
+"""Store → its rule for this device; None, or a store that is not named, keeps everything."""
+
+
+def verdicts(
+    moments: Iterable[Moment], rules: Rules | Rule, *, zone: ZoneInfo, now: datetime, as_of: datetime | None = None
+) -> list[Verdict]:
+    """One verdict a copy, newest first. `as_of`: the instant by which the rules count, while protection has lapsed."""
+    ordered = sorted(moments, key=lambda one: (aware(one.at), one.id, one.store), reverse=True)
+    pile = _pile(ordered, rules, zone=zone, now=now, as_of=as_of)
+    why = judged(pile, now=calendar.seconds_of(aware(now)))
+    ranks = _ranks(ordered, why)
+    return [
+        Verdict(moment=one, why=Why(int(bits)), claims=tuple(_claims(one, Why(int(bits)), _rule(rules, one.store), ranks.get(n, 0), zone)))
+        for n, (one, bits) in enumerate(zip(ordered, why, strict=True))
+    ]
+
+
+def leaves_on(
+    moments: Sequence[Moment],
+    rules: Rules | Rule,
+    *,
+    zone: ZoneInfo,
+    now: datetime,
+    runs: Sequence[datetime],
+    as_of: datetime | None = None,
+) -> dict[tuple[str, str], date | None]:
+    """(backup, store) → the office's day on which nothing claims it any more, if a good backup is made at each of `runs`.
+
+    Of what stays now. None for what outlasts the last of `runs`, or stays for a reason whose end nobody can foretell.
+    """
+    found = verdicts(moments, rules, zone=zone, now=now, as_of=as_of)
+    stores = sorted({one.store for one in moments})
+    sure = [verdict for verdict in found if verdict.kept]
+    later = [Moment(id=f"~{n:06}", at=run, store=store) for store in stores for n, run in enumerate(sorted(runs))]
+    pile = _pile([*(verdict.moment for verdict in sure), *later], rules, zone=zone, now=now, as_of=None)
+    ends = np.max(np.stack(list(claimed_until(pile, now=int(NEVER)).values())), axis=0) if len(pile.at) else pile.at
+    told: dict[tuple[str, str], date | None] = {}
+    for verdict, counted in zip(sure, ends, strict=False):
+        end = int(counted)
+        if verdict.why & ~(BY_RULE | Why.HOLD) or (verdict.why & Why.HOLD and verdict.moment.hold_until is None):
+            end = int(NEVER)
+        elif verdict.why & Why.HOLD and verdict.moment.hold_until is not None:
+            end = max(end, calendar.midnight(verdict.moment.hold_until + timedelta(days=1), zone))
+        day = None if end >= NEVER else calendar.instant_of(end).astimezone(zone).date()
+        told[verdict.moment.id, verdict.moment.store] = day
+    return told
+
+
+def _rule(rules: Rules | Rule, store: str) -> Rule | None:
+    return rules if isinstance(rules, Rule) else rules.get(store)
+
+
+def _pile(moments: Sequence[Moment], rules: Rules | Rule, *, zone: ZoneInfo, now: datetime, as_of: datetime | None) -> Pile:
+    today = aware(now).astimezone(zone).date()
+    ids = {id: n for n, id in enumerate(sorted({one.id for one in moments}))}
+    stores = {store: n for n, store in enumerate(sorted({one.store for one in moments}))}
+    distinct: list[Rule] = []
+    places = []
+    for store in stores:
+        rule = _rule(rules, store)
+        places.append(NO_RULE if rule is None else len(distinct))
+        distinct += [] if rule is None else [rule]
+    where = np.array([stores[one.store] for one in moments], dtype=np.int64)
+    count = calendar.seconds_of(aware(as_of or now))
+    return Pile(
+        device=np.zeros(len(moments), dtype=np.int64),
+        store=where,
+        backup=np.array([ids[one.id] for one in moments], dtype=np.int64),
+        at=np.array([calendar.seconds_of(aware(one.at)) for one in moments], dtype=np.int64),
+        facts=np.array([int(one.facts | (Fact.HELD if _holds(one, today) else 0)) for one in moments], dtype=np.int32),
+        rule=np.array(places, dtype=np.int64)[where] if len(moments) else where,
+        as_of=np.full(len(moments), count, dtype=np.int64),
+        rules=distinct,
+        zone=zone,
+    )
+
+
+def _holds(one: Moment, today: date) -> bool:
+    return bool(one.hold) and (one.hold_until is None or today <= one.hold_until)
+
+
+def _ranks(ordered: Sequence[Moment], why: np.ndarray) -> dict[int, int]:
+    """Place → which of the newest it is in its store, for those that are kept as one of the last n."""
+    seen: dict[str, int] = {}
+    ranks = {}
+    for n, one in enumerate(ordered):
+        if int(why[n]) & Why.LAST:
+            ranks[n] = seen[one.store] = seen.get(one.store, 0) + 1
+    return ranks
+
+
+def _hour(local: datetime) -> str:
+    return f"{local:%Y-%m-%d %H:00%z}"
+
+
+_NAMES: dict[Why, Callable[[datetime], str]] = {
+    Why.HOUR: _hour, Why.DAY: lambda local: f"{local:%Y-%m-%d}", Why.WEEK: lambda local: iso_week(local.date()),
+    Why.MONTH: lambda local: f"{local:%Y-%m}", Why.YEAR: lambda local: f"{local:%Y}",
+}  # fmt: skip
+
+
+def _claims(one: Moment, why: Why, rule: Rule | None, rank: int, zone: ZoneInfo) -> Iterable[Claim]:
+    local = aware(one.at).astimezone(zone)
+    for bit in Why:
+        if not why & bit:
+            continue
+        label = ""
+        if bit in _NAMES:
+            label = _NAMES[bit](local)
+        elif bit == Why.HOLD:
+            label = one.hold
+        elif rule is not None and bit == Why.LAST:
+            label = f"{rank} of {rule.last}"
+        elif rule is not None and bit == Why.WITHIN and rule.within is not None:
+            label = f"{rule.within.count} {rule.within.unit}"
+        elif rule is not None and bit == Why.YOUNG:
+            label = f"{rule.minimum_age.days} days"
+        yield Claim(why=bit, label=label)

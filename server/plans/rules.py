@@ -1,0 +1,86 @@
+"""Which rule speaks of a device in a store, and which version of it: the plan's, or the most particular exception from it."""
+
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+from uuid import UUID
+
+from django.db.models import Max
+
+from core.retention.rule import COUNTS, Period, Rule, Unit
+from server.fleet.models import Device
+from server.plans.convert import rule_of
+from server.plans.models import Plan, RuleVersion
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Applied:
+    """A rule, and where it comes from."""
+
+    rule: Rule
+    says: str
+    """`the rule of Field nightly`, `the exception for North bucket`."""
+    version: int
+
+    @property
+    def named(self) -> str:
+        return f"{self.says}, version {self.version}"[:120]
+
+
+def told_of(rule: Rule) -> dict[str, Any]:
+    """As a version keeps it."""
+    told: dict[str, Any] = {name: getattr(rule, name) for name in COUNTS if getattr(rule, name)}
+    if rule.minimum_age:
+        told["minimum_age_seconds"] = int(rule.minimum_age.total_seconds())
+    for name in ("within", "greatest_age"):
+        if (period := getattr(rule, name)) is not None:
+            told[name] = [period.count, period.unit.value]
+    return told
+
+
+def rule_from(told: dict[str, Any]) -> Rule:
+    """Raises BadInput for one that cannot be."""
+    periods = {name: Period(told[name][0], Unit(told[name][1])) for name in ("within", "greatest_age") if told.get(name)}
+    counts = {name: told[name] for name in COUNTS if name in told}
+    return Rule(minimum_age=timedelta(seconds=told.get("minimum_age_seconds", 0)), **counts, **periods)
+
+
+def subject_of(*, plan: UUID | None = None, team: int | None = None, device: UUID | None = None, store: UUID | None = None) -> str:
+    named = (("device", device), ("team", team), ("plan", plan), ("store", store))
+    return " ".join(f"{word} {id}" for word, id in named if id is not None)
+
+
+def current_versions() -> dict[str, RuleVersion]:
+    """Subject → its newest version, whether it says something or has ended. Two queries."""
+    newest = {one["subject"]: one["newest"] for one in RuleVersion.objects.order_by().values("subject").annotate(newest=Max("number"))}
+    rows = RuleVersion.objects.filter(number__in=set(newest.values())).select_related("team", "device", "store", "plan", "by")
+    return {row.subject: row for row in rows if newest.get(row.subject) == row.number}
+
+
+@dataclass(frozen=True, slots=True)
+class RuleBook:
+    """All rules that hold now. Read once for however many devices are judged."""
+
+    versions: dict[str, RuleVersion]
+
+    @classmethod
+    def read(cls) -> "RuleBook":
+        return cls(current_versions())
+
+    def of(self, device: Device, store: UUID, plan: Plan | None) -> Applied | None:
+        """Most particular first: device, team, store, plan; each of the first two in this store before everywhere."""
+        for says, subject in (
+            ("the exception for this device in this store", subject_of(device=device.id, store=store)),
+            ("the exception for this device", subject_of(device=device.id)),
+            ("its team's exception in this store", subject_of(team=device.team_id, store=store) if device.team_id else ""),
+            ("its team's exception", subject_of(team=device.team_id) if device.team_id else ""),
+            ("the plan's exception for this store", subject_of(plan=plan.id, store=store) if plan else ""),
+            ("the exception for this store", subject_of(store=store)),
+        ):
+            row = self.versions.get(subject) if subject else None
+            if row is not None and row.told is not None:
+                return Applied(rule=rule_from(row.told), says=says, version=row.number)
+        if plan is None or store not in {target.store_id for target in plan.targets.all()}:
+            return None
+        own = self.versions.get(subject_of(plan=plan.id))
+        return Applied(rule=rule_of(plan), says=f"the rule of {plan.name}", version=own.number if own is not None else 1)

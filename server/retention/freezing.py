@@ -1,0 +1,39 @@
+"""Where somebody said that nothing leaves."""
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from django.db.models import QuerySet
+
+from server.retention.models import Freeze
+
+
+def freezes() -> QuerySet[Freeze]:
+    """Those that hold now, newest first."""
+    return Freeze.objects.filter(ended_at__isnull=True).select_related("store", "team", "by")
+
+
+@dataclass(frozen=True, slots=True)
+class Frozen:
+    """What may not leave, read once."""
+
+    office: bool
+    stores: frozenset[UUID]
+    teams: frozenset[int]
+
+    @classmethod
+    def read(cls) -> "Frozen":
+        rows = list(Freeze.objects.filter(ended_at__isnull=True).values_list("store_id", "team_id"))
+        return cls(
+            office=(None, None) in rows,
+            stores=frozenset(store for store, _ in rows if store is not None),
+            teams=frozenset(team for _, team in rows if team is not None),
+        )
+
+    def holds(self, store: UUID, team: int | None) -> bool:
+        """Whether nothing of a device of this team leaves this store."""
+        return self.office or store in self.stores or (team is not None and team in self.teams)
+
+    def sweeps(self, store: UUID) -> bool:
+        """Whether the store may give back what nothing needs any more; a team's devices share its bytes with all others."""
+        return not (self.office or store in self.stores or self.teams)
