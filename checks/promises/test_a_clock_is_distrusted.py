@@ -140,7 +140,7 @@ class HowItIsSettled(Clocks):
 
     def test_devices_are_heard_when_they_are_met(self):
         two = self.device("p2")
-        self.plan(self.one, two, name="Both")
+        self.plan(self.one, two, name="Both", keep_last=9)
         self.jump(FORWARD)
         self.tick()
         for device in (self.one, two):

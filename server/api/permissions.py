@@ -24,6 +24,8 @@ class May(StrEnum):
     """Ask runs and stop them, ask a device whether it is ready, accept what a run left out, choose what a device's plan takes."""
     KEEP = "keep"
     """Hold, release, annotate, copy and check backups; settle what a store holds and the records do not."""
+    REMOVE = "remove"
+    """Remove backups by hand, say of a damaged one that it may go, and lift what keeps everything."""
     PAUSE = "pause"
     """Pause a plan or a device, and go on with it."""
     PAUSE_EVERYTHING = "pause_everything"
@@ -43,7 +45,7 @@ class May(StrEnum):
 
 
 MAY_CODES = [one.value for one in May]
-_OF_OPERATORS = frozenset(May) - {May.SET_UP, May.SEE_KEYS, May.PAUSE_EVERYTHING}
+_OF_OPERATORS = frozenset(May) - {May.SET_UP, May.SEE_KEYS, May.PAUSE_EVERYTHING, May.REMOVE}
 GRANTED: dict[str, frozenset[May]] = {
     "administrator": frozenset(May),
     "operator": _OF_OPERATORS,

@@ -1,5 +1,6 @@
 """Which rule speaks of a device in a store, and which version of it: the plan's, or the most particular exception from it."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -67,8 +68,11 @@ class RuleBook:
     def read(cls) -> "RuleBook":
         return cls(current_versions())
 
-    def of(self, device: Device, store: UUID, plan: Plan | None) -> Applied | None:
-        """Most particular first: device, team, store, plan; each of the first two in this store before everywhere."""
+    def of(self, device: Device, store: UUID, plan: Plan | None, stores: Collection[UUID] | None = None) -> Applied | None:
+        """Most particular first: device, team, store, plan; each of the first two in this store before everywhere.
+
+        `stores`: those of a plan that is being edited.
+        """
         for says, subject in (
             ("the exception for this device in this store", subject_of(device=device.id, store=store)),
             ("the exception for this device", subject_of(device=device.id)),
@@ -80,7 +84,7 @@ class RuleBook:
             row = self.versions.get(subject) if subject else None
             if row is not None and row.told is not None:
                 return Applied(rule=rule_from(row.told), says=says, version=row.number)
-        if plan is None or store not in {target.store_id for target in plan.targets.all()}:
+        if plan is None or store not in ({target.store_id for target in plan.targets.all()} if stores is None else stores):
             return None
         own = self.versions.get(subject_of(plan=plan.id))
         return Applied(rule=rule_of(plan), says=f"the rule of {plan.name}", version=own.number if own is not None else 1)

@@ -6,4 +6,8 @@ class ProjectConfig(AppConfig):
     label = "project"
 
     def ready(self) -> None:
+        from server.plans.objections import enter
         from server.project import checks  # noqa: F401
+        from server.retention.consequences import object_to_unseen
+
+        enter(object_to_unseen)

@@ -141,6 +141,7 @@ SPECTACULAR_SETTINGS = {
         "KindEnum": "core.content.kinds.KIND_CODES",
         "ComingStateEnum": "server.runs.copies.COMING_CODES",
         "MediumEnum": "server.storage.models.MEDIUM_CODES",
+        "UnitEnum": "server.plans.models.UNITS",
         "MayEnum": "server.api.permissions.MAY_CODES",
     },
 }

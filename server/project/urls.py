@@ -17,6 +17,7 @@ from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import offices
 from server.recovery.api import views as recovery
+from server.retention.api import consequences, freezes, leaving
 from server.retention.api import views as retention
 from server.runs.api import bringing, copies, differences, omissions
 from server.runs.api import history as run_history
@@ -115,6 +116,7 @@ api = [
     path("stores/<uuid:id>/check", runs.CheckStoreView.as_view()),
     path("kinds", plans.KindsView.as_view()),
     path("plans", plans.PlansView.as_view()),
+    path("plans/consequences", consequences.ConsequencesView.as_view()),
     path("plans/preview", plans.PreviewPlanView.as_view()),
     path("plans/<uuid:id>", plans.PlanView.as_view()),
     path("plans/<uuid:id>/feed", plan_pauses.FeedView.as_view()),
@@ -134,6 +136,14 @@ api = [
     path("devices/<uuid:id>/omissions", omissions.DeviceOmissionsView.as_view()),
     path("backups/<uuid:id>", retention.BackupView.as_view()),
     path("backups/<uuid:id>/hold", runs.HoldView.as_view()),
+    path("backups/<uuid:id>/after-release", leaving.AfterReleaseView.as_view()),
+    path("backups/<uuid:id>/looked-at", leaving.LookedAtView.as_view()),
+    path("backups/remove", leaving.RemoveView.as_view()),
+    path("backups/remove/preview", leaving.RemovalPreviewView.as_view()),
+    path("leaving", leaving.LeavingView.as_view()),
+    path("leaving/keep", leaving.KeepView.as_view()),
+    path("freezes", freezes.FreezesView.as_view()),
+    path("freezes/<uuid:id>/lift", freezes.LiftView.as_view()),
     path("backups/<uuid:id>/note", runs.NoteBackupView.as_view()),
     path("backups/<uuid:id>/copy", runs.CopyBackupView.as_view()),
     path("backups/<uuid:id>/inside", recovery.InsideView.as_view()),

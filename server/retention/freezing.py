@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from uuid import UUID
 
 from django.db.models import QuerySet
+from django.shortcuts import get_object_or_404
 
 from server.retention.models import Freeze
 
@@ -11,6 +12,10 @@ from server.retention.models import Freeze
 def freezes() -> QuerySet[Freeze]:
     """Those that hold now, newest first."""
     return Freeze.objects.filter(ended_at__isnull=True).select_related("store", "team", "by")
+
+
+def freeze_by_id(id: UUID) -> Freeze:
+    return get_object_or_404(Freeze, id=id)
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,22 +3,26 @@
 Read under the lock of the device by whoever acts on it, and without it by whoever only shows it.
 """
 
-from collections.abc import Mapping
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from uuid import UUID
 
+from django.db.models import Q
+
 from core.retention.pile import Fact
+from core.retention.rule import Rule
 from core.retention.verdicts import Moment, Verdict, leaves_on, verdicts
 from server.fleet.models import Device, DeviceState
 from server.people.models import Office
 from server.people.queries import office_zone
 from server.plans.convert import recurrence_of
-from server.plans.models import Plan
-from server.plans.queries import assignment_of
+from server.plans.models import Assignment, Plan
+from server.plans.queries import OF_THEIR_PLANS
 from server.plans.rules import Applied, RuleBook
 from server.retention.freezing import Frozen
-from server.runs.models import CAME, THERE, Backup, Copy, CopyState, Run, RunState
+from server.runs.models import ACTIVE, CAME, THERE, Copy, CopyState, Run, RunState
 from server.runs.protection import in_use
 from server.storage.models import Mode
 
@@ -67,49 +71,108 @@ class Judged:
         return leaves_on(self.moments, core_rules(self.rules), zone=office_zone(), now=now, runs=runs, as_of=self.as_of)
 
 
-def core_rules(rules: Mapping[str, Applied | None]) -> dict[str, object]:
-    return {store: applied.rule if applied is not None else None for store, applied in rules.items()}  # type: ignore[misc]
+def core_rules(rules: Mapping[str, Applied | None]) -> dict[str, Rule | None]:
+    return {store: applied.rule if applied is not None else None for store, applied in rules.items()}
 
 
-def judged(
-    device: Device,
-    context: Context,
-    *,
-    plan: Plan | None = None,
-    rules: Mapping[UUID, Applied | None] | None = None,
-    without_hold: UUID | None = None,
-) -> Judged:
-    """As things are; or as they would be with these rules instead, or without the hold on one backup."""
-    if plan is None:
-        assignment = assignment_of(device)
-        plan = assignment.plan if assignment is not None else None
-    rows = list(Copy.objects.filter(backup__device=device, state__in=THERE).select_related("backup__run", "store"))
-    owed = _owed_elsewhere(device, context.now)
-    busy = in_use(device.id)
-    stores = {row.store_id: row.store for row in rows}
-    told = {id: rules[id] if rules is not None and id in rules else context.book.of(device, id, plan) for id in stores}
-    applied = {str(id): one for id, one in told.items()}
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Instead:
+    """A plan as it would be: what it says, and which stores it has."""
+
+    plan: Plan
+    stores: frozenset[UUID]
+    followers: frozenset[UUID]
+    """Devices that would follow it."""
+
+
+def judged(device: Device, context: Context, *, without_hold: UUID | None = None) -> Judged:
+    """As things are; or as they would be without the hold on one backup."""
+    return judged_all([device], context, without_hold=without_hold)[0]
+
+
+def judged_all(
+    devices: Sequence[Device], context: Context, *, instead: Instead | None = None, without_hold: UUID | None = None
+) -> list[Judged]:
+    """As things are; or as they would be with a plan as it is being edited. Eight queries, whatever the number of devices."""
+    facts = _Facts.read([device.id for device in devices], context.now)
+    return [_judged(device, context, facts, instead, without_hold) for device in devices]
+
+
+_OF_BACKUPS = ("finished_at", "in_doubt", "suspect", "brought_in_from", "looked_at", "encrypted", "hold_reason", "hold_until", "size_bytes")
+_COLUMNS = (
+    "state", "intact", "checked_at", "by_hand", "leaves_on", "backup_id", "store_id", "backup__device_id",
+    *(f"backup__{name}" for name in _OF_BACKUPS), "store__name", "store__trouble", "store__mode",
+)  # fmt: skip
+"""Of the many copies that a rule is judged by; whoever needs more of one reads it by itself."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Facts:
+    """What is asked of the database, by device."""
+
+    plans: dict[UUID, Plan]
+    rows: dict[UUID, list[Copy]]
+    owed: set[UUID]
+    busy: set[UUID]
+    last: dict[UUID, tuple[datetime | None, str]]
+    """(end, state) of the last run that ended."""
+
+    @classmethod
+    def read(cls, ids: Sequence[UUID], now: datetime) -> "_Facts":
+        assigned = Assignment.objects.filter(device__in=ids).select_related("plan").prefetch_related(OF_THEIR_PLANS)
+        rows: dict[UUID, list[Copy]] = defaultdict(list)
+        there = Copy.objects.filter(backup__device__in=ids, state__in=THERE).select_related("backup", "store")
+        for row in there.only(*_COLUMNS):
+            rows[row.backup.device_id].append(row)
+        partial = Run.objects.filter(device__in=ids, state=RunState.PARTIAL, backup__isnull=False).values_list("backup__id", flat=True)
+        of_partial_runs = set(partial)
+        for row in (row for mine in rows.values() for row in mine):
+            row.partial = row.backup_id in of_partial_runs  # type: ignore[attr-defined]
+        ended = Run.objects.filter(device__in=ids).exclude(state__in=ACTIVE).order_by("device_id", "-asked_at").distinct("device_id")
+        return cls(
+            plans={one.device_id: one.plan for one in assigned},
+            rows=rows,
+            owed=_owed_elsewhere(ids, now),
+            busy=in_use(*ids),
+            last={device: (end, state) for device, end, state in ended.values_list("device_id", "finished_at", "state")},
+        )
+
+
+def _judged(device: Device, context: Context, facts: _Facts, instead: Instead | None, without_hold: UUID | None) -> Judged:
+    plan, stores = facts.plans.get(device.id), None
+    if instead is not None and device.id in instead.followers:
+        plan, stores = instead.plan, instead.stores
+    elif instead is not None and plan is not None and plan.id == instead.plan.id:
+        plan = None
+    rows = facts.rows[device.id]
+    applied = {str(id): context.book.of(device, id, plan, stores) for id in {row.store_id for row in rows}}
     moments = [
-        moment_of(row, busy=row.backup_id in busy, owed=row.backup_id in owed, frozen=context.frozen.holds(row.store_id, device.team_id))
+        moment_of(
+            row,
+            busy=row.backup_id in facts.busy,
+            owed=row.backup_id in facts.owed,
+            frozen=context.frozen.holds(row.store_id, device.team_id),
+            partial=row.partial,  # type: ignore[attr-defined]
+        )
         for row in rows
     ]
     if without_hold is not None:
         moments = [replace(one, hold="") if one.id == str(without_hold) else one for one in moments]
-    as_of, lapsed = _as_of(device, plan, rows, context.now)
-    found = verdicts(moments, core_rules(applied), zone=office_zone(), now=context.now, as_of=as_of)  # type: ignore[arg-type]
+    as_of, lapsed = _as_of(device, plan, rows, facts.last.get(device.id), context.now)
+    found = verdicts(moments, core_rules(applied), zone=office_zone(), now=context.now, as_of=as_of)
     return Judged(
         device=device, plan=plan, copies={(str(row.backup_id), str(row.store_id)): row for row in rows}, moments=moments, rules=applied,
         as_of=as_of, lapsed=lapsed, verdicts=found,
     )  # fmt: skip
 
 
-def moment_of(copy: Copy, *, busy: bool = False, owed: bool = False, frozen: bool = False) -> Moment:
+def moment_of(copy: Copy, *, busy: bool = False, owed: bool = False, frozen: bool = False, partial: bool = False) -> Moment:
     """A copy as retention sees it."""
     backup, store, facts = copy.backup, copy.store, Fact(0)
     looked = backup.looked_at is not None
     away = bool(store.trouble) or store.mode in (Mode.PAUSED, Mode.DETACHED)
     for so, fact in (
-        (backup.run is not None and backup.run.state == RunState.PARTIAL, Fact.PARTIAL), (backup.in_doubt, Fact.DOUBT),
+        (partial, Fact.PARTIAL), (backup.in_doubt, Fact.DOUBT),
         (bool(backup.brought_in_from) and not looked, Fact.IMPORTED), (backup.suspect, Fact.ANOMALY),
         (not copy.intact and not looked, Fact.DAMAGED), (copy.by_hand or (not copy.intact and looked), Fact.GIVEN_UP),
         (copy.state == CopyState.LEAVING, Fact.LEAVING), (away, Fact.ABSENT), (busy, Fact.IN_USE), (owed and copy.intact, Fact.OWED),
@@ -126,23 +189,23 @@ def moment_of(copy: Copy, *, busy: bool = False, owed: bool = False, frozen: boo
     )
 
 
-def _owed_elsewhere(device: Device, now: datetime) -> set[UUID]:
+def _owed_elsewhere(devices: Sequence[UUID], now: datetime) -> set[UUID]:
     """Backups that are on their way into another store: what they are copied from stays until they are there."""
-    coming = Copy.objects.filter(backup__device=device, store__mode=Mode.IN_USE)
-    under_way = coming.filter(state__in=(CopyState.OWED, CopyState.COPYING)) | coming.filter(
-        state=CopyState.FAILED, asked_at__gt=now - SLOW_OWED
-    )
-    return set(under_way.values_list("backup_id", flat=True))
+    under_way = Q(state__in=(CopyState.OWED, CopyState.COPYING)) | Q(state=CopyState.FAILED, asked_at__gt=now - SLOW_OWED)
+    coming = Copy.objects.filter(under_way, backup__device__in=devices, store__mode=Mode.IN_USE)
+    return set(coming.values_list("backup_id", flat=True))
 
 
-def _as_of(device: Device, plan: Plan | None, rows: list[Copy], now: datetime) -> tuple[datetime, bool]:
+def _as_of(
+    device: Device, plan: Plan | None, rows: list[Copy], last: tuple[datetime | None, str] | None, now: datetime
+) -> tuple[datetime, bool]:
     """The instant by which its rules count, and whether that is because its protection has lapsed."""
     if plan is None or device.state in GONE_STATES:
         return now, False
-    good: list[Backup] = [row.backup for row in rows if row.intact and not (row.backup.in_doubt or row.backup.suspect or row.by_hand)]
+    good = [row.backup for row in rows if row.intact and not (row.backup.in_doubt or row.backup.suspect or row.by_hand)]
     newest = max((backup.finished_at for backup in good if backup.finished_at <= now), default=None)
     if newest is None:
         return now, False
     late = now - newest > timedelta(seconds=plan.promise_seconds)
-    last = Run.objects.filter(device=device, finished_at__gt=newest).order_by("-asked_at").values_list("state", flat=True).first()
-    return (newest, True) if late or (last is not None and last not in CAME) else (now, False)
+    failed = last is not None and last[0] is not None and last[0] > newest and last[1] not in CAME
+    return (newest, True) if late or failed else (now, False)

@@ -24,9 +24,9 @@ def still_there(backup: Backup) -> list[Copy]:
     return copies
 
 
-def in_use(device: UUID) -> set[UUID]:
-    """Backups of the device that a restore or a copy waits for or works on: no rule removes them."""
-    backups = Backup.objects.filter(device=device)
+def in_use(*devices: UUID) -> set[UUID]:
+    """Backups of these devices that a restore or a copy waits for or works on: no rule removes them."""
+    backups = Backup.objects.filter(device__in=devices)
     # through the column's own name: restores belong to an app further right
     restoring = backups.filter(restores__state__in=("waiting", "running")).values_list("id", flat=True)
     asked = Q(copies__state=CopyState.COPYING) | Q(copies__state=CopyState.OWED, copies__by__isnull=False)

@@ -48,6 +48,8 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "devices/<uuid:id>/kinds",
         "kind-choices/<int:id>",
         "backups/<uuid:id>/hold",
+        "leaving/keep",
+        "freezes",
         "stores/<uuid:id>/check",
         "stores/<uuid:id>/copies",
         "office/line",
@@ -94,7 +96,7 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
     def test_who_is_signed_in_is_told_what_they_may_do(self):
         told = {name: self.signed_in(name).get("/api/me").json()["may"] for name in ("ulla", "piet", "ines")}
         self.assertEqual(told["ulla"], ["read"])
-        self.assertEqual(set(told["ines"]) - set(told["piet"]), {"set_up", "see_keys", "pause_everything"})
+        self.assertEqual(set(told["ines"]) - set(told["piet"]), {"set_up", "see_keys", "pause_everything", "remove"})
         self.assertEqual(APIClient().get("/api/me").json()["may"], [])
 
     def test_every_permission_is_asked_for_somewhere(self):

@@ -25,6 +25,7 @@ from server.people.queries import closed_days, office_zone
 from server.plans.actions.rule_versions import note_version
 from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rule_of, window_of
 from server.plans.models import Assignment, Plan, PlanTarget, TeamPlan
+from server.plans.objections import Change, hear
 from server.plans.rules import told_of
 from server.plans.soundness import fault_of
 from server.storage.models import Store
@@ -106,6 +107,9 @@ class Draft:
     """In their order; runs go to the first."""
     teams: tuple[int, ...] | None = None
     """Whose devices follow it as long as they have no plan; None leaves that as it is."""
+    seen: str = ""
+    word: str = ""
+    """Digest of the consequences that were shown, and what was typed because of them: see `objections`."""
     revision: int | None = None
     """Of the plan that was read before it was edited; None for whoever saves unseen."""
 
@@ -167,7 +171,9 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     plan = None if plan is None else _locked(plan, draft.revision)
     planned_before = None if plan is None else _times(plan)
     found = checked(draft, plan or Plan(added_at=now))
-    targets = targets_of(draft)
+    targets, wanted = targets_of(draft), set(devices)
+    stores = frozenset(target.store_id for target in targets)
+    hear(Change(plan=found, stores=stores, followers=frozenset(wanted), seen=draft.seen, word=draft.word))
     found.revision, found.changed_at, found.changed_by = found.revision + 1, now, by
     if Plan.objects.filter(name__iexact=found.name).exclude(id=found.id).exists():
         raise BadInput(f"There is a plan {found.name} already.", field="name", remedy="Choose another name.")
@@ -182,7 +188,6 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     note_version(told_of(rule_of(found)), by=by, now=now, plan=found)
     if draft.teams is not None:
         _put_teams(found, set(draft.teams))
-    wanted = set(devices)
     known = set(Device.objects.filter(id__in=wanted).values_list("id", flat=True))
     if wanted - known:
         raise BadInput("One of the devices does not exist any more.", field="devices", remedy="Load the page again.")

@@ -155,6 +155,10 @@ class SavePlanSerializer(DraftSerializer):
     revision = serializers.IntegerField(
         default=None, allow_null=True, min_value=0, help_text="Of the plan that was read: refused when it was changed since."
     )
+    seen = serializers.CharField(
+        max_length=64, allow_blank=True, default="", help_text="Digest of the consequences that were shown; empty when nothing leaves."
+    )
+    word = serializers.CharField(max_length=40, allow_blank=True, default="", help_text="Typed, where the consequences ask for it.")
 
 
 class PlanSerializer(serializers.ModelSerializer):

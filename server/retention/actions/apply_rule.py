@@ -21,6 +21,7 @@ from server.people.clock import believe_clock
 from server.people.moments import written
 from server.people.queries import office_zone
 from server.retention.judging import Context, Judged, judged
+from server.runs.actions.come_back import NOT_LEAVING
 from server.runs.models import Copy, CopyState
 from server.storage.models import Store
 from server.transition import held, move
@@ -65,12 +66,6 @@ def _carry_out(found: Judged, verdict: Verdict, context: Context, today: date, d
         done.began.append(copy)
     if not verdict.kept and copy.state == CopyState.LEAVING and copy.leaves_on is not None and today >= copy.leaves_on:
         done.going.append(move(copy, CopyState.REMOVING))
-
-
-NOT_LEAVING = {
-    "removed_why": "", "removed_by_rule": "", "leaving_since": None, "leaves_on": None, "leaving_by": None, "by_hand": False,
-}  # fmt: skip
-"""Columns of a copy that does not leave any more."""
 
 
 def begin_to_leave(copy: Copy, *, why: str, on: date, now: datetime, by_rule: str = "", **more: object) -> Copy:

@@ -56,7 +56,7 @@ def owe_copies_of(device_id: UUID, *, now: datetime) -> int:
     device, book = Device.objects.get(id=device_id), RuleBook.read()
     assignment = assignment_of(device)
     known = Backup.objects.filter(device=device_id, in_doubt=False, suspect=False).select_related("run")
-    backups = list(known.prefetch_related(Prefetch("copies", Copy.objects.select_related("store", "backup__run"))))
+    backups = list(known.prefetch_related(Prefetch("copies", Copy.objects.select_related("store", "backup"))))
     targets = [] if assignment is None else [one for one in assignment.plan.targets.all() if one.store.mode == Mode.IN_USE]
     wanted: set[tuple[UUID, UUID]] = set()
     made = 0
@@ -78,10 +78,12 @@ def _owed(device: Device, backups: list[Backup], target: PlanTarget, book: RuleB
     for backup in backups:
         rows = {copy.store_id: copy for copy in backup.copies.all()}
         mine = rows.get(target.store_id)
-        elsewhere = [copy for store, copy in rows.items() if store != target.store_id and copy.state in THERE and copy.intact]
+        elsewhere = [
+            copy for store, copy in rows.items() if store != target.store_id and copy.state in THERE and copy.intact and not copy.by_hand
+        ]
         if mine is not None and mine.state in THERE:
             there.append(moment_of(mine))
-        elif elsewhere and (mine is None or mine.state in (*LACKING, CopyState.OWED, CopyState.COPYING)):
+        elif elsewhere and (mine is None or (mine.state in (*LACKING, CopyState.OWED, CopyState.COPYING) and not mine.by_hand)):
             lacking[str(backup.id)] = backup
             there.append(replace(moment_of(elsewhere[0]), store=str(target.store_id)))
     if not lacking:

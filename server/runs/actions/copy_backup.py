@@ -103,7 +103,7 @@ def ask_copy(backup: Backup, store: Store, *, by: User) -> Copy:
         done = "holds this backup already" if row.state == CopyState.PRESENT else "is being given this backup already"
         raise Conflict(f"{store.name} {done}.", remedy="Choose another store.")
     now = outside().now()
-    asked: dict[str, Any] = {"asked_at": now, "due_at": now, "by": by, "attempts": 0, **CLEARED}
+    asked: dict[str, Any] = {"asked_at": now, "due_at": now, "by": by, "attempts": 0, "by_hand": False, **CLEARED}
     if row is None:
         row = Copy.objects.create(backup=backup, store=store, state=CopyState.OWED, **asked)
     elif row.state == CopyState.PRESENT:

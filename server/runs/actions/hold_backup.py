@@ -10,13 +10,17 @@ from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
+from server.runs.actions.come_back import come_back
 from server.runs.models import Backup
 from server.runs.protection import still_there
 
 
 @transaction.atomic
 def hold_backup(backup: Backup, *, reason: str, by: User, until: date | None = None) -> Backup:
-    """Until it is released, or until that day is over in the office. Raises BadInput; BeingRemoved when it comes too late."""
+    """Until it is released, or until that day is over in the office; what was leaving is back at once.
+
+    Raises BadInput; BeingRemoved when it comes too late.
+    """
     if not reason.strip():
         raise BadInput("A hold needs a reason.", field="reason", remedy="Say why it must stay, for example “before the repair”.")
     if until is not None and until < outside().now().astimezone(office_zone()).date():
@@ -24,6 +28,7 @@ def hold_backup(backup: Backup, *, reason: str, by: User, until: date | None = N
     lock_device(backup.device_id)
     still_there(backup)
     _put(backup, reason=reason.strip()[:200], by=by, until=until)
+    come_back(backup)
     says = f"The backup of {backup.device.name} is on hold{f' until {until}' if until else ''}: {backup.hold_reason}"
     write_journal(who=by, what="backup.held", says=says, at=outside().now(), device=backup.device_id)
     return backup

@@ -20,6 +20,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/backups/{id}/after-release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["after_release"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backups/{id}/copy": {
         parameters: {
             query?: never;
@@ -104,6 +120,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/backups/{id}/looked-at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["looked_at_backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backups/{id}/note": {
         parameters: {
             query?: never;
@@ -130,6 +162,38 @@ export interface paths {
         get: operations["thumbnail"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backups/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["remove_backups"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backups/remove/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["preview_removal"];
         delete?: never;
         options?: never;
         head?: never;
@@ -803,6 +867,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/freezes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["freezes"];
+        put?: never;
+        post: operations["freeze"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/freezes/{id}/lift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["lift_freeze"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/guides": {
         parameters: {
             query?: never;
@@ -958,6 +1054,38 @@ export interface paths {
         get: operations["kinds"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leaving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["leaving"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leaving/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["keep_after_all"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1301,6 +1429,22 @@ export interface paths {
         put?: never;
         post: operations["open_feed"];
         delete: operations["close_feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/consequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["plan_consequences"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2111,6 +2255,15 @@ export interface components {
             /** @description Told this once. */
             recovery_code: string;
         };
+        AfterRelease: {
+            /** Format: uuid */
+            store_id: string;
+            store_name: string;
+            kept: boolean;
+            why: string[];
+            /** Format: date */
+            leaves_on: string | null;
+        };
         /** @description Neither plan nor device means everything. */
         AskPauseRequest: {
             /** Format: uuid */
@@ -2318,6 +2471,14 @@ export interface components {
             kind: components["schemas"]["KindEnum"];
             id: string;
         };
+        /** @description Backups, or all of a device; in one store, or everywhere. */
+        ChosenRequest: {
+            backups?: string[];
+            /** Format: uuid */
+            device?: string | null;
+            /** Format: uuid */
+            store?: string | null;
+        };
         Clock: {
             /**
              * Format: date-time
@@ -2440,6 +2601,28 @@ export interface components {
             two: components["schemas"]["Run"];
             kinds: components["schemas"]["Difference"][];
         };
+        Consequences: {
+            /** @description Backups that stay nowhere. */
+            leaves: number;
+            stays: number;
+            /** @description Copies that only a safeguard keeps. */
+            safeguarded: number;
+            /** @description Devices that get a stretch of weeks without a moment. */
+            gaps: number;
+            device_count: number;
+            /** @description Those that lose something first, and not all of the others. */
+            devices: components["schemas"]["Loses"][];
+            stores: components["schemas"]["OfStore"][];
+            /**
+             * Format: date
+             * @description First day on which something of it may go.
+             */
+            first_day: string | null;
+            /** @description To be told when it is saved; empty when nothing leaves. */
+            digest: string;
+            /** @description What has to be typed; empty when nothing has. */
+            word: string;
+        };
         CopiesPage: {
             count: number;
             results: components["schemas"]["ComingCopy"][];
@@ -2465,6 +2648,7 @@ export interface components {
             /** @description Why it failed, or is missing. */
             readonly cause: string;
             readonly remedy: string;
+            /** @description Why it leaves, or left. */
             readonly removed_why: string;
             /** Format: uuid */
             backup_id: string;
@@ -2480,12 +2664,13 @@ export interface components {
          *     * `copying` - Copying
          *     * `failed` - Failed
          *     * `present` - Present
+         *     * `leaving` - Leaving
          *     * `missing` - Missing
          *     * `removing` - Removing
          *     * `removed` - Removed
          * @enum {string}
          */
-        CopyInQuestionStateEnum: "owed" | "copying" | "failed" | "present" | "missing" | "removing" | "removed";
+        CopyInQuestionStateEnum: "owed" | "copying" | "failed" | "present" | "leaving" | "missing" | "removing" | "removed";
         CopyProgress: {
             done_bytes?: number;
             total_bytes?: number;
@@ -2666,6 +2851,19 @@ export interface components {
             keep_daily: number;
             keep_weekly: number;
             keep_monthly: number;
+            /** @default 0 */
+            keep_hourly: number;
+            /** @default 0 */
+            keep_yearly: number;
+            /** @description Everything of so many units of the calendar. */
+            keep_within?: number | null;
+            /** @default days */
+            keep_within_unit: components["schemas"]["UnitEnum"];
+            /** @description Null for the larger of 7 days and the promise. */
+            keep_minimum_age_seconds?: number | null;
+            keep_greatest_age?: number | null;
+            /** @default days */
+            keep_greatest_age_unit: components["schemas"]["UnitEnum"];
             /** Format: date */
             starts_on?: string | null;
             /** Format: date */
@@ -2798,6 +2996,21 @@ export interface components {
             found: components["schemas"]["FoundDevice"][];
             taken_in: components["schemas"]["TakenIn"][];
         };
+        Freeze: {
+            /** Format: uuid */
+            readonly id: string;
+            /** @description In words: the office, a store, a team’s devices. */
+            readonly of: string;
+            /** Format: uuid */
+            readonly store_id: string | null;
+            /** @description Both empty: of the office. */
+            readonly team_id: number | null;
+            readonly reason: string;
+            /** @default  */
+            by: string;
+            /** Format: date-time */
+            readonly at: string;
+        };
         /**
          * @description * `id` - id
          *     * `serial` - serial
@@ -2910,6 +3123,15 @@ export interface components {
             /** Format: uuid */
             readonly store: string | null;
         };
+        KeepRequest: {
+            backups: string[];
+            reason: string;
+            /**
+             * Format: date
+             * @description Last day of the hold; null until it is released.
+             */
+            until?: string | null;
+        };
         Kept: {
             /** Format: uuid */
             store_id: string;
@@ -2918,6 +3140,14 @@ export interface components {
             why: string[];
             /** Format: date */
             falls_out_on: string | null;
+            /**
+             * Format: date
+             * @description First day on which it may go, of one that is leaving; it can be kept until then.
+             */
+            leaves_on: string | null;
+        };
+        KeptAfterAll: {
+            backups: number;
         };
         KeptBackup: {
             /**
@@ -3106,6 +3336,37 @@ export interface components {
             /** @default  */
             holder: string;
         };
+        Leaving: {
+            readonly id: number;
+            /** Format: uuid */
+            backup_id: string;
+            /** Format: date-time */
+            backup_at: string;
+            size_bytes: number;
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            /** Format: uuid */
+            readonly store_id: string;
+            store_name: string;
+            why: string;
+            /**
+             * @description Who removed it; empty for a rule.
+             * @default
+             */
+            by: string;
+            /** @description Removed by a person: no rule claims it any more. */
+            readonly by_hand: boolean;
+            /** Format: date-time */
+            readonly leaving_since: string | null;
+            /** Format: date */
+            leaves_on: string;
+        };
+        LeavingPage: {
+            count: number;
+            results: components["schemas"]["Leaving"][];
+        };
         LeftAside: {
             name: string;
             why: string;
@@ -3129,6 +3390,9 @@ export interface components {
          * @enum {string}
          */
         LevelEnum: "blocks" | "warns" | "fine" | "untold";
+        LiftRequest: {
+            why: string;
+        };
         Line: {
             number: number;
             verdict: components["schemas"]["VerdictEnum"];
@@ -3184,6 +3448,20 @@ export interface components {
             at: string;
             says: string;
         };
+        Loses: {
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            leaves: number;
+            stays: number;
+            /** @description Its protection has lapsed: its rule counts by its newest good backup. */
+            lapsed: boolean;
+            readonly gap_from: unknown;
+            readonly gap_to: unknown;
+            /** @description Newest first. */
+            readonly points: unknown;
+        };
         /** @description One line of the list of what needed a person. */
         Matter: {
             /** Format: uuid */
@@ -3235,6 +3513,7 @@ export interface components {
          * @description * `read` - read
          *     * `run` - run
          *     * `keep` - keep
+         *     * `remove` - remove
          *     * `pause` - pause
          *     * `pause_everything` - pause_everything
          *     * `settle` - settle
@@ -3246,7 +3525,7 @@ export interface components {
          *     * `see_keys` - see_keys
          * @enum {string}
          */
-        MayEnum: "read" | "run" | "keep" | "pause" | "pause_everything" | "settle" | "answer" | "look_inside" | "restore" | "read_messages" | "set_up" | "see_keys";
+        MayEnum: "read" | "run" | "keep" | "remove" | "pause" | "pause_everything" | "settle" | "answer" | "look_inside" | "restore" | "read_messages" | "set_up" | "see_keys";
         Me: {
             user: components["schemas"]["User"] | null;
             office: components["schemas"]["Office"] | null;
@@ -3318,6 +3597,12 @@ export interface components {
         Names: {
             teams: string[];
             holders: string[];
+        };
+        NewFreezeRequest: {
+            /** Format: uuid */
+            store?: string | null;
+            team?: number | null;
+            reason: string;
         };
         NewHook: {
             /** Format: uuid */
@@ -3500,6 +3785,12 @@ export interface components {
         };
         /** @enum {string} */
         OfEnum: "everything" | "plan" | "device";
+        OfStore: {
+            name: string;
+            /** @description Copies. */
+            leaves: number;
+            stays: number;
+        };
         Offer: {
             device: string;
             name: string;
@@ -3850,6 +4141,16 @@ export interface components {
             readonly keep_daily: number;
             readonly keep_weekly: number;
             readonly keep_monthly: number;
+            readonly keep_hourly: number;
+            readonly keep_yearly: number;
+            /** @description Everything of so many units of the calendar; empty leaves it out. */
+            readonly keep_within: number | null;
+            readonly keep_within_unit: components["schemas"]["UnitEnum"];
+            /** @description Nothing younger leaves; empty for the larger of 7 days and the promise. */
+            readonly keep_minimum_age_seconds: number | null;
+            /** @description Counts keep nothing older; empty without an end. */
+            readonly keep_greatest_age: number | null;
+            readonly keep_greatest_age_unit: components["schemas"]["UnitEnum"];
             readonly pause: components["schemas"]["Pause"] | null;
             readonly has_feed: boolean;
             device_count: number;
@@ -3917,6 +4218,16 @@ export interface components {
             readonly keep_daily: number;
             readonly keep_weekly: number;
             readonly keep_monthly: number;
+            readonly keep_hourly: number;
+            readonly keep_yearly: number;
+            /** @description Everything of so many units of the calendar; empty leaves it out. */
+            readonly keep_within: number | null;
+            readonly keep_within_unit: components["schemas"]["UnitEnum"];
+            /** @description Nothing younger leaves; empty for the larger of 7 days and the promise. */
+            readonly keep_minimum_age_seconds: number | null;
+            /** @description Counts keep nothing older; empty without an end. */
+            readonly keep_greatest_age: number | null;
+            readonly keep_greatest_age_unit: components["schemas"]["UnitEnum"];
             readonly pause: components["schemas"]["Pause"] | null;
             readonly has_feed: boolean;
             device_count: number;
@@ -3929,6 +4240,73 @@ export interface components {
             readonly teams: number[];
             /** @description How often it was changed: whoever saves says which one was read. */
             readonly revision: number;
+        };
+        PlannedRequest: {
+            name: string;
+            kinds: string[];
+            pattern: components["schemas"]["PatternRequest"];
+            /** Format: time */
+            starts_at: string;
+            /** Format: time */
+            window_closes: string;
+            /**
+             * Format: uuid
+             * @description Short for a single target.
+             */
+            store?: string | null;
+            /** @description In their order; runs go to the first. */
+            targets?: components["schemas"]["TargetRequest"][];
+            promise_seconds: number;
+            keep_last: number;
+            keep_daily: number;
+            keep_weekly: number;
+            keep_monthly: number;
+            /** @default 0 */
+            keep_hourly: number;
+            /** @default 0 */
+            keep_yearly: number;
+            /** @description Everything of so many units of the calendar. */
+            keep_within?: number | null;
+            /** @default days */
+            keep_within_unit: components["schemas"]["UnitEnum"];
+            /** @description Null for the larger of 7 days and the promise. */
+            keep_minimum_age_seconds?: number | null;
+            keep_greatest_age?: number | null;
+            /** @default days */
+            keep_greatest_age_unit: components["schemas"]["UnitEnum"];
+            /** Format: date */
+            starts_on?: string | null;
+            /** Format: date */
+            ends_on?: string | null;
+            exceptions?: string[];
+            /** @default false */
+            skips_closed_days: boolean;
+            /** @default false */
+            catch_up: boolean;
+            /** @default false */
+            needs_power: boolean;
+            /** @default false */
+            needs_office_wireless: boolean;
+            /** @default 0 */
+            needs_battery_percent: number;
+            /** @default 0 */
+            not_in_use_minutes: number;
+            /** @default false */
+            leaves_out_closed_days: boolean;
+            /** @default false */
+            leaves_out_away_days: boolean;
+            /** @default only */
+            reach: components["schemas"]["ReachEnum"];
+            /** Format: int64 */
+            larger_than_bytes?: number | null;
+            /** @default [] */
+            exclusions: components["schemas"]["ExclusionRequest"][];
+            /**
+             * Format: uuid
+             * @description Of the plan that is being changed; null for a new one.
+             */
+            id?: string | null;
+            devices: string[];
         };
         /** @description A new store; the recovery code is told this once. */
         PreparedStore: {
@@ -4105,6 +4483,36 @@ export interface components {
          * @enum {string}
          */
         RemedyEnum: "run" | "look" | "check" | "prove" | "copy" | "plan" | "on_the_device" | "none";
+        Removal: {
+            readonly copies: number;
+            /** @description Copies that stay, since they are on hold. */
+            readonly held: number;
+            /** @description Copies that stay, since nothing leaves there for now. */
+            readonly frozen: number;
+            /** @description Names of the stores that copies leave. */
+            readonly stores: string[];
+            readonly devices: unknown;
+            readonly device_count: number;
+            /** @description What has to be typed; empty when nothing has. */
+            readonly word: string;
+            digest: string;
+        };
+        /** @description Backups, or all of a device; in one store, or everywhere. */
+        RemoveRequest: {
+            backups?: string[];
+            /** Format: uuid */
+            device?: string | null;
+            /** Format: uuid */
+            store?: string | null;
+            why: string;
+            /** @description The digest of what was shown. */
+            seen: string;
+            /**
+             * @description Typed, where it was asked for.
+             * @default
+             */
+            word: string;
+        };
         Report: {
             /** Format: date */
             first: string;
@@ -4388,6 +4796,19 @@ export interface components {
             keep_daily: number;
             keep_weekly: number;
             keep_monthly: number;
+            /** @default 0 */
+            keep_hourly: number;
+            /** @default 0 */
+            keep_yearly: number;
+            /** @description Everything of so many units of the calendar. */
+            keep_within?: number | null;
+            /** @default days */
+            keep_within_unit: components["schemas"]["UnitEnum"];
+            /** @description Null for the larger of 7 days and the promise. */
+            keep_minimum_age_seconds?: number | null;
+            keep_greatest_age?: number | null;
+            /** @default days */
+            keep_greatest_age_unit: components["schemas"]["UnitEnum"];
             /** Format: date */
             starts_on?: string | null;
             /** Format: date */
@@ -4420,6 +4841,16 @@ export interface components {
             teams?: number[] | null;
             /** @description Of the plan that was read: refused when it was changed since. */
             revision?: number | null;
+            /**
+             * @description Digest of the consequences that were shown; empty when nothing leaves.
+             * @default
+             */
+            seen: string;
+            /**
+             * @description Typed, where the consequences ask for it.
+             * @default
+             */
+            word: string;
         };
         ServerKey: {
             kind: components["schemas"]["ServerKeyKindEnum"];
@@ -5009,6 +5440,14 @@ export interface components {
             /** @description Changed by somebody since, and left as it is. */
             left: string[];
         };
+        /**
+         * @description * `days` - days
+         *     * `weeks` - weeks
+         *     * `months` - months
+         *     * `years` - years
+         * @enum {string}
+         */
+        UnitEnum: "days" | "weeks" | "months" | "years";
         Unlinked: {
             /** Format: uuid */
             id: string;
@@ -5136,6 +5575,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptBackup"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    after_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AfterRelease"][];
                 };
             };
             default: {
@@ -5383,6 +5851,34 @@ export interface operations {
             };
         };
     };
+    looked_at_backup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     note_backup: {
         parameters: {
             query?: never;
@@ -5458,6 +5954,68 @@ export interface operations {
                 };
                 content: {
                     "image/jpeg": string;
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_backups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemoveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Removal"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_removal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChosenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Removal"];
                 };
             };
             default: {
@@ -6935,6 +7493,96 @@ export interface operations {
             };
         };
     };
+    freezes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freeze"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    freeze: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFreezeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freeze"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lift_freeze: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LiftRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     guides: {
         parameters: {
             query?: never;
@@ -7307,6 +7955,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kind"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leaving: {
+        parameters: {
+            query?: {
+                by_hand?: boolean | null;
+                device?: string;
+                page?: number;
+                page_size?: number;
+                store?: string;
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeavingPage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_after_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptAfterAll"];
                 };
             };
             default: {
@@ -8163,6 +8876,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_consequences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlannedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consequences"];
+                };
             };
             default: {
                 headers: {

@@ -1,0 +1,31 @@
+"""Somebody looked at a backup that is damaged, or was brought in: from now on it needs nobody any more.
+
+One that was brought in counts like any other. One that is damaged is not kept for its damage any longer.
+"""
+
+from django.db import transaction
+
+from core.errors import BadInput
+from server.live import tell
+from server.locks import lock_device
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.people.moments import written
+from server.runs.models import THERE, Backup
+
+
+@transaction.atomic
+def looked_at(backup: Backup, *, by: User) -> Backup:
+    """Raises BadInput where nothing is strange about it."""
+    lock_device(backup.device_id)
+    damaged = backup.copies.filter(state__in=THERE, intact=False).exists()
+    if not damaged and not backup.brought_in_from:
+        raise BadInput("Nothing about this backup waits for somebody.", remedy="Load the page again.")
+    backup.looked_at, backup.looked_by = outside().now(), by
+    backup.save(update_fields=["looked_at", "looked_by"])
+    what = "is damaged" if damaged else "was brought in"
+    says = f"The backup of {backup.device.name} of {written(backup.finished_at)}, which {what}, was looked at: its rule decides again."
+    write_journal(who=by, what="backup.looked_at", says=says, at=backup.looked_at, device=backup.device_id)
+    tell("changed", "devices")
+    return backup

@@ -1,0 +1,67 @@
+"""Remove backups by hand: their copies begin to leave, and can be kept after all until their day."""
+
+from collections.abc import Sequence
+from datetime import timedelta
+from uuid import UUID
+
+from django.db import transaction
+
+from core.errors import BadInput
+from server.api.problems import ChangedMeanwhile, Conflict
+from server.live import tell
+from server.locks import lock_devices
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.clock import believe_clock
+from server.people.models import Office, User
+from server.people.queries import office_zone
+from server.retention.actions.apply_rule import begin_to_leave
+from server.retention.removal import WORD, Removal, removal_of
+from server.runs.models import Copy, CopyState
+from server.transition import held
+
+
+class NothingMayLeave(Conflict):
+    """All of what was chosen is on hold, or nothing leaves for now."""
+
+    code = "backup.may_not_leave"
+    remedy = "Release the hold, or lift what forbids it, first."
+
+
+@transaction.atomic
+def remove_backups(
+    *, why: str, by: User, seen: str, word: str = "", backups: Sequence[UUID] = (), device: UUID | None = None, store: UUID | None = None
+) -> Removal:
+    """`seen`: the digest of what was shown. What is in use leaves once it is not. Raises BadInput, ChangedMeanwhile, ClockInDoubt."""
+    believe_clock()
+    if not why.strip():
+        raise BadInput("A removal needs a reason.", field="why", remedy="Say why, for whoever reads the journal.")
+    shown = removal_of(backups=backups, device=device, store=store)
+    lock_devices(one.device.id for one in shown.devices)
+    found = removal_of(backups=backups, device=device, store=store)
+    if not found.copies:
+        raise NothingMayLeave("Nothing of what was chosen may leave.")
+    if found.digest != seen:
+        raise ChangedMeanwhile("What would leave is not what was shown.")
+    if found.needs_word and word.strip().lower() != WORD:
+        raise BadInput("This removes more than usual.", field="word", remedy=f"Read what will be lost, and type “{WORD}”.")
+    now = outside().now()
+    office = Office.objects.only("undo_days").first()
+    on = now.astimezone(office_zone()).date() + timedelta(days=office.undo_days if office else 7)
+    for copy in found.copies:
+        begin_to_leave(held(Copy, copy.id), why=why.strip(), on=on, now=now, leaving_by=by, by_hand=True)
+    Copy.objects.filter(backup__in=_gone_everywhere(found), state=CopyState.OWED, by=None).delete()
+    for one in found.devices:
+        count = sum(copy.backup.device_id == one.device.id for copy in found.copies)
+        says = f"{count} {'copy' if count == 1 else 'copies'} of {one.going} of {one.device.name} leave on {on}: {why.strip()[:200]}"
+        write_journal(who=by, what="backup.removed_by_hand", says=says, at=now, device=one.device.id)
+    tell("changed", "devices")
+    return found
+
+
+def _gone_everywhere(found: Removal) -> set[UUID]:
+    """Backups of which nothing stays anywhere: no copy of them is owed any more."""
+    going = {copy.id for copy in found.copies}
+    touched = {copy.backup_id for copy in found.copies}
+    left = Copy.objects.filter(backup__in=touched, state=CopyState.PRESENT).exclude(id__in=going).values_list("backup_id", flat=True)
+    return touched - set(left)

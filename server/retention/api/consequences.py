@@ -1,0 +1,95 @@
+"""What a plan, as it is being edited, would do to what lies there."""
+
+from typing import Any
+from uuid import UUID
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.api.fields import DayField
+from server.outside import outside
+from server.plans.actions.save_plan import checked, targets_of
+from server.plans.api.views import DraftSerializer
+from server.plans.models import Plan
+from server.plans.objections import Change
+from server.plans.queries import plan as plan_by_id
+from server.retention.consequences import WORD, OfDevice, consequences
+
+MOST_DEVICES = 60
+MOST_POINTS = 120
+
+
+class PlannedSerializer(DraftSerializer):
+    id = serializers.UUIDField(allow_null=True, default=None, help_text="Of the plan that is being changed; null for a new one.")
+    devices = serializers.ListField(child=serializers.UUIDField(), max_length=5000)
+
+
+class PointSerializer(serializers.Serializer):
+    at = serializers.DateTimeField()
+    state = serializers.ChoiceField(choices=["stays", "leaves", "safeguarded", "held"])
+
+
+class LosesSerializer(serializers.Serializer):
+    device_id = serializers.UUIDField(source="device.id")
+    device_name = serializers.CharField(source="device.name")
+    holder = serializers.CharField(source="device.holder.name")
+    leaves = serializers.IntegerField()
+    stays = serializers.IntegerField()
+    lapsed = serializers.BooleanField(help_text="Its protection has lapsed: its rule counts by its newest good backup.")
+    gap_from = serializers.SerializerMethodField()
+    gap_to = serializers.SerializerMethodField()
+    points = serializers.SerializerMethodField(help_text="Newest first.")
+
+    @extend_schema(responses=DayField(allow_null=True))
+    def get_gap_from(self, one: OfDevice) -> Any:
+        return one.gap[0] if one.gap else None
+
+    @extend_schema(responses=DayField(allow_null=True))
+    def get_gap_to(self, one: OfDevice) -> Any:
+        return one.gap[1] if one.gap else None
+
+    @extend_schema(responses=PointSerializer(many=True))
+    def get_points(self, one: OfDevice) -> Any:
+        return PointSerializer(one.points[:MOST_POINTS], many=True).data
+
+
+class OfStoreSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    leaves = serializers.IntegerField(help_text="Copies.")
+    stays = serializers.IntegerField()
+
+
+class ConsequencesSerializer(serializers.Serializer):
+    leaves = serializers.IntegerField(help_text="Backups that stay nowhere.")
+    stays = serializers.IntegerField()
+    safeguarded = serializers.IntegerField(help_text="Copies that only a safeguard keeps.")
+    gaps = serializers.IntegerField(help_text="Devices that get a stretch of weeks without a moment.")
+    device_count = serializers.IntegerField()
+    devices = LosesSerializer(many=True, help_text="Those that lose something first, and not all of the others.")
+    stores = OfStoreSerializer(many=True)
+    first_day = DayField(allow_null=True, help_text="First day on which something of it may go.")
+    digest = serializers.CharField(help_text="To be told when it is saved; empty when nothing leaves.")
+    word = serializers.CharField(help_text="What has to be typed; empty when nothing has.")
+
+
+class ConsequencesView(APIView):
+    @extend_schema(operation_id="plan_consequences", request=PlannedSerializer, responses=ConsequencesSerializer)
+    def post(self, request: Request) -> Response:
+        given = PlannedSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        id: UUID | None = given.validated_data.pop("id")
+        draft, followers, now = given.draft(), frozenset(given.validated_data["devices"]), outside().now()
+        plan = checked(draft, plan_by_id(id) if id is not None else Plan(added_at=now))
+        stores = frozenset(target.store_id for target in targets_of(draft))
+        found = consequences(Change(plan=plan, stores=stores, followers=followers, seen="", word=""), now=now)
+        first = sorted(found.devices, key=lambda one: (one.gap is None, not one.leaves))
+        told = {
+            "leaves": found.leaves, "stays": found.stays, "safeguarded": found.safeguarded, "device_count": len(found.devices),
+            "gaps": sum(one.gap is not None for one in found.devices), "devices": first[:MOST_DEVICES], "digest": found.digest,
+            "stores": sorted(found.stores.values(), key=lambda store: store.name), "first_day": found.first_day,
+            "word": WORD if found.needs_word and found.digest else "",
+        }  # fmt: skip
+        return Response(ConsequencesSerializer(told).data)

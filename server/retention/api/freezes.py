@@ -1,0 +1,66 @@
+"""Nothing leaves: saying so, and lifting it."""
+
+from uuid import UUID
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.api.permissions import May
+from server.people.queries import team as team_by_id
+from server.retention.actions.freeze import freeze, lift, words_of
+from server.retention.freezing import freeze_by_id, freezes
+from server.retention.models import Freeze
+from server.storage.queries import store_or_none
+
+
+class FreezeSerializer(serializers.ModelSerializer):
+    of = serializers.SerializerMethodField(help_text="In words: the office, a store, a team’s devices.")
+    by = serializers.CharField(source="by.shown_name", default="")
+
+    def get_of(self, freeze: Freeze) -> str:
+        return words_of(freeze)
+
+    class Meta:
+        model = Freeze
+        fields = ("id", "of", "store_id", "team_id", "reason", "by", "at")
+        read_only_fields = fields
+
+
+class NewFreezeSerializer(serializers.Serializer):
+    store = serializers.UUIDField(required=False, allow_null=True, default=None)
+    team = serializers.IntegerField(required=False, allow_null=True, default=None)
+    reason = serializers.CharField(max_length=200, allow_blank=True)
+
+
+class LiftSerializer(serializers.Serializer):
+    why = serializers.CharField(max_length=200, allow_blank=True)
+
+
+class FreezesView(APIView):
+    writes = May.KEEP
+
+    @extend_schema(operation_id="freezes", responses=FreezeSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(FreezeSerializer(freezes(), many=True).data)
+
+    @extend_schema(operation_id="freeze", request=NewFreezeSerializer, responses={201: FreezeSerializer})
+    def post(self, request: Request) -> Response:
+        given = NewFreezeSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        store, team = store_or_none(given.validated_data["store"]), given.validated_data["team"]
+        row = freeze(reason=given.validated_data["reason"], store=store, team=None if team is None else team_by_id(team), by=request.user)
+        return Response(FreezeSerializer(row).data, status=201)
+
+
+class LiftView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="lift_freeze", request=LiftSerializer, responses={204: None})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = LiftSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        lift(freeze_by_id(id), **given.validated_data, by=request.user)
+        return Response(status=204)

@@ -1,0 +1,157 @@
+"""What a change of a plan would do to what lies there: laid over the real history before it is saved.
+
+Both sides are judged by the same rule, on the same rows, at the same instant. What leaves already, and what the plan as it is
+would let go tonight, is no consequence of the change.
+"""
+
+import hashlib
+from collections import defaultdict
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
+from uuid import UUID
+
+from core.errors import BadInput
+from server.api.problems import Conflict
+from server.fleet.models import Device
+from server.outside import outside
+from server.people.models import Office
+from server.people.queries import office_zone
+from server.plans.objections import Change
+from server.retention.convert import is_safeguarded
+from server.retention.judging import Context, Instead, Judged, judged_all
+from server.runs.models import CopyState
+
+WORTH_SAYING = timedelta(days=28)
+"""A stretch without a moment that is shorter is no news."""
+WORD = "remove"
+
+
+class Unseen(Conflict):
+    """More would leave than was shown, or nothing was."""
+
+    code = "retention.unseen"
+    remedy = "Look at what would leave, and save again."
+
+
+@dataclass(slots=True, kw_only=True)
+class Point:
+    """One backup of a device, in whichever stores."""
+
+    at: datetime
+    state: str
+    """stays, leaves, safeguarded, held: what becomes of it with the change."""
+
+
+@dataclass(slots=True, kw_only=True)
+class OfDevice:
+    device: Device
+    leaves: int = 0
+    stays: int = 0
+    points: list[Point] = field(default_factory=list)
+    gap: tuple[date, date] | None = None
+    """The longest stretch of days without a moment that the change would make; its neighbours are what is left."""
+    lapsed: bool = False
+
+
+@dataclass(slots=True, kw_only=True)
+class OfStore:
+    name: str
+    leaves: int = 0
+    stays: int = 0
+    backups: list[UUID] = field(default_factory=list)
+
+
+@dataclass(slots=True, kw_only=True)
+class Consequences:
+    """Counts are of backups in a device and of copies in a store."""
+
+    devices: list[OfDevice] = field(default_factory=list)
+    stores: dict[UUID, OfStore] = field(default_factory=dict)
+    leaves: int = 0
+    stays: int = 0
+    safeguarded: int = 0
+    digest: str = ""
+    needs_word: bool = False
+    first_day: date | None = None
+    """First day on which something of it may go."""
+
+
+def consequences(change: Change, *, now: datetime) -> Consequences:
+    context = Context.read(now)
+    wanted = set(change.followers)
+    devices = list(Device.objects.filter(assignment__plan=change.plan.id).select_related("holder", "team")) if change.plan.pk else []
+    known = {device.id for device in devices}
+    devices += Device.objects.filter(id__in=wanted - known).select_related("holder", "team")
+    devices.sort(key=lambda device: (device.name, str(device.id)))
+    instead = Instead(plan=change.plan, stores=change.stores, followers=change.followers)
+    found, told = Consequences(), list[str]()
+    for before, after in zip(judged_all(devices, context), judged_all(devices, context, instead=instead), strict=True):
+        _of_device(before, after, found, told)
+    found.digest = hashlib.sha256("\n".join(sorted(told)).encode()).hexdigest() if told else ""
+    office = Office.objects.only("unasked_share_percent").first()
+    share = office.unasked_share_percent if office else 20
+    found.needs_word = found.leaves * 100 > (found.leaves + found.stays) * share
+    if found.leaves:
+        found.first_day = now.astimezone(office_zone()).date() + context.undo
+    return found
+
+
+def _of_device(before: Judged, after: Judged, found: Consequences, told: list[str]) -> None:
+    one = OfDevice(device=after.device, lapsed=after.lapsed)
+    kept_before = {(verdict.moment.id, verdict.moment.store) for verdict in before.verdicts if verdict.kept}
+    backups: dict[str, list[tuple[datetime, str]]] = defaultdict(list)
+    for verdict in after.verdicts:
+        copy = after.copy_of(verdict)
+        store = found.stores.setdefault(copy.store_id, OfStore(name=copy.store.name))
+        place = (verdict.moment.id, verdict.moment.store)
+        if not verdict.kept and place in kept_before and copy.state == CopyState.PRESENT:
+            state = "leaves"
+            store.leaves += 1
+            store.backups.append(copy.backup_id)
+            told.append(f"{copy.backup_id} {copy.store_id}")
+        elif not verdict.kept:
+            continue
+        else:
+            state = "held" if verdict.moment.hold else "safeguarded" if is_safeguarded(verdict) else "stays"
+            store.stays += 1
+            found.safeguarded += state == "safeguarded"
+        backups[verdict.moment.id].append((verdict.moment.at, state))
+    for copies in backups.values():
+        states = {state for _, state in copies}
+        best = next(state for state in ("stays", "held", "safeguarded", "leaves") if state in states)
+        one.points.append(Point(at=copies[0][0], state=best))
+    one.points.sort(key=lambda point: point.at, reverse=True)
+    one.leaves = sum(point.state == "leaves" for point in one.points)
+    one.stays = len(one.points) - one.leaves
+    one.gap = _gap(one.points)
+    found.leaves, found.stays = found.leaves + one.leaves, found.stays + one.stays
+    found.devices.append(one)
+
+
+def _gap(points: list[Point]) -> tuple[date, date] | None:
+    """Of points that come newest first: the longest stretch between two that stay in which others leave."""
+    longest: tuple[timedelta, date, date] | None = None
+    newer: Point | None = None
+    between = 0
+    for point in points:
+        if point.state == "leaves":
+            between += 1
+            continue
+        if newer is not None and between and (longest is None or newer.at - point.at > longest[0]):
+            zone = office_zone()
+            longest = (newer.at - point.at, point.at.astimezone(zone).date(), newer.at.astimezone(zone).date())
+        newer, between = point, 0
+    return (longest[1], longest[2]) if longest is not None and longest[0] >= WORTH_SAYING else None
+
+
+def object_to_unseen(change: Change) -> None:
+    """Nothing leaves unseen: whoever saves says which consequences were shown. Raises Unseen, BadInput."""
+    found = consequences(change, now=outside().now())
+    if not found.leaves and not found.digest:
+        return
+    if found.digest != change.seen:
+        copies = sum(store.leaves for store in found.stores.values())
+        says = "1 copy leaves that is kept now" if copies == 1 else f"{copies} copies leave that are kept now"
+        raise Unseen(f"With this change {says}.")
+    if found.needs_word and change.word.strip().lower() != WORD:
+        raise BadInput("This removes more than usual.", field="word", remedy=f"Read what leaves, and type “{WORD}”.")

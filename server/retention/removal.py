@@ -1,0 +1,102 @@
+"""What removing backups by hand would do: which copies leave, what forbids it, and what is left to go back to.
+
+Shown before anything is asked for, and computed once more under the locks when it is: the same digest says that nothing has
+changed in between.
+"""
+
+import hashlib
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from uuid import UUID
+
+from core.errors import BadInput
+from server.fleet.models import Device
+from server.people.models import Office
+from server.retention.freezing import Frozen
+from server.runs.models import THERE, Copy, CopyState
+
+MOST_AT_ONCE = 2000
+WORD = "remove"
+"""What has to be typed where a removal is more than usual."""
+
+
+@dataclass(slots=True, kw_only=True)
+class OfDevice:
+    """What a device loses, and what it keeps. Backups, not copies."""
+
+    device: Device
+    going: int = 0
+    """Backups of which at least one copy leaves."""
+    nowhere: int = 0
+    """Backups of which no store keeps a copy afterwards."""
+    left: int = 0
+    """Backups that can be restored afterwards."""
+    newest_left: datetime | None = None
+
+
+@dataclass(slots=True, kw_only=True)
+class Removal:
+    copies: list[Copy] = field(default_factory=list)
+    """That leave."""
+    held: list[Copy] = field(default_factory=list)
+    frozen: list[Copy] = field(default_factory=list)
+    """Both stay: a hold, or that nothing leaves, outweighs a removal by hand."""
+    devices: list[OfDevice] = field(default_factory=list)
+    needs_word: bool = False
+    digest: str = ""
+
+
+def removal_of(*, backups: Sequence[UUID] = (), device: UUID | None = None, store: UUID | None = None) -> Removal:
+    """Of these backups, or of all of a device; in one store, or everywhere. Raises BadInput."""
+    if bool(backups) == (device is not None):
+        raise BadInput("Nothing was chosen.", field="backups", remedy="Choose backups, or one device.")
+    if len(backups) > MOST_AT_ONCE:
+        raise BadInput(f"More than {MOST_AT_ONCE} at once are not possible.", field="backups", remedy="Choose fewer, or a whole device.")
+    rows = Copy.objects.filter(state=CopyState.PRESENT).select_related("backup__device__holder", "store").order_by("id")
+    rows = rows.filter(backup__device=device) if device is not None else rows.filter(backup__in=set(backups))
+    found, frozen = Removal(), Frozen.read()
+    for copy in rows.filter(store=store) if store is not None else rows:
+        if frozen.holds(copy.store_id, copy.backup.device.team_id):
+            found.frozen.append(copy)
+        elif copy.backup.hold_reason:
+            found.held.append(copy)
+        else:
+            found.copies.append(copy)
+    found.devices = _devices(found.copies)
+    found.needs_word = _is_unusual(found)
+    told = "\n".join(sorted(f"{copy.backup_id} {copy.store_id}" for copy in found.copies))
+    found.digest = hashlib.sha256(told.encode()).hexdigest()
+    return found
+
+
+def _devices(copies: Iterable[Copy]) -> list[OfDevice]:
+    """By name. One query for what else each device has."""
+    going = {copy.id for copy in copies}
+    devices = {copy.backup.device_id: copy.backup.device for copy in copies}
+    there: dict[UUID, dict[UUID, list[Copy]]] = defaultdict(lambda: defaultdict(list))
+    for copy in Copy.objects.filter(backup__device__in=devices, state__in=THERE).select_related("backup"):
+        there[copy.backup.device_id][copy.backup_id].append(copy)
+    told = []
+    for id, device in devices.items():
+        one = OfDevice(device=device)
+        for rows in there[id].values():
+            stays = [row for row in rows if row.id not in going and row.state == CopyState.PRESENT]
+            loses = any(row.id in going for row in rows)
+            one.going += loses
+            one.nowhere += loses and not stays
+            if any(row.intact for row in stays):
+                one.left += 1
+                one.newest_left = max(one.newest_left or rows[0].backup.finished_at, rows[0].backup.finished_at)
+        told.append(one)
+    return sorted(told, key=lambda one: (one.device.name, str(one.device.id)))
+
+
+def _is_unusual(found: Removal) -> bool:
+    """Whether a device would have nothing left, or more than the office's share of what these devices have would go."""
+    if any(one.nowhere and not one.left for one in found.devices):
+        return True
+    office = Office.objects.only("unasked_share_percent").first()
+    nowhere, all_of_them = sum(one.nowhere for one in found.devices), sum(one.nowhere + one.left for one in found.devices)
+    return bool(office) and nowhere * 100 > all_of_them * office.unasked_share_percent  # type: ignore[union-attr]

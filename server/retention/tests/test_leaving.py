@@ -1,0 +1,379 @@
+"""What leaves waits, comes back when it is wanted, and goes on its day; what a person removes, keeps, freezes."""
+
+from datetime import date, timedelta
+
+from server.people.models import JournalEntry, Office
+from server.plans.actions.save_plan import Target, save_plan
+from server.plans.models import RuleVersion
+from server.retention.actions.look_after import look_after, sweep_store
+from server.runs.actions.carry_copies import carry_copies
+from server.runs.models import Backup, Copy, CopyState
+from server.tests.pretend import OfficeTestCase
+
+
+class ThePile(OfficeTestCase):
+    """Nightly into the server room; keep the last two. What leaves waits for seven days."""
+
+    def setUp(self):
+        super().setUp()
+        Office.objects.update(undo_days=7)
+        self.one = self.device()
+        self.nightly = self.plan(self.one, keep_last=2, keep_daily=0)
+        self.room = self.nightly.store
+
+    def nights(self, count: int) -> None:
+        for _ in range(count):
+            self.night()
+
+    def night(self) -> Backup:
+        self.outside.devices["p1"].content["contacts", "c000"] = f"{self.outside.at}".encode()
+        backup = self.run_now(self.one).backup
+        look_after(self.room.id)
+        self.outside.at += timedelta(days=1)
+        return backup
+
+    def states(self) -> list[str]:
+        return list(Copy.objects.filter(store=self.room).order_by("backup__finished_at").values_list("state", flat=True))
+
+    def journal(self, what: str) -> list[str]:
+        return list(JournalEntry.objects.filter(what=what).order_by("id").values_list("says", flat=True))
+
+    def backups(self) -> list[Backup]:
+        return list(Backup.objects.order_by("finished_at"))
+
+    def remove(self, **told: object):
+        shown = self.api.post("/api/backups/remove/preview", told, format="json")
+        assert shown.status_code == 200, shown.content
+        body = {**told, "why": "by mistake", "seen": shown.json()["digest"], "word": shown.json()["word"]}
+        return shown.json(), self.api.post("/api/backups/remove", body, format="json")
+
+
+class TheUndoPeriod(ThePile):
+    def test_what_leaves_is_restorable_and_counted_until_its_day_and_then_goes(self):
+        self.nights(3)
+        self.assertEqual(self.states(), ["leaving", "present", "present"])
+        row = Copy.objects.filter(state="leaving").get()
+        self.assertEqual(row.leaves_on, date(2026, 3, 11))
+        listed = self.api.get("/api/leaving").json()
+        self.assertEqual((listed["count"], listed["results"][0]["leaves_on"], listed["results"][0]["by"]), (1, "2026-03-11", ""))
+        self.assertIn("rule of Nightly, version 1", row.removed_by_rule)
+        self.assertIn("leave Server room on 2026-03-11 by the rule of Nightly, version 1", self.journal("backup.fell_out")[0])
+        oldest = self.backups()[0]
+        self.assertEqual(self.api.get(f"/api/backups/{oldest.id}").json()["kept"][0]["leaves_on"], "2026-03-11")
+        self.assertEqual(self.api.get(f"/api/backups/{oldest.id}/inside?kind=contacts").status_code, 200)
+        self.nights(6)
+        self.assertEqual(self.states()[0], "leaving", "it goes on its day, not before")
+        self.night()
+        self.assertEqual(self.states()[0], "removed")
+        self.assertIn("go from Server room", self.journal("backup.goes")[0])
+
+    def test_the_sibling_of_what_turns_out_damaged_comes_back_by_itself(self):
+        self.nights(3)
+        Copy.objects.filter(backup__in=[one.id for one in self.backups()[1:]]).update(intact=False)
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["present"] * 3)
+        self.assertIn("stay in Server room after all", self.journal("backup.back")[0])
+
+    def test_a_rule_that_is_taken_back_brings_back_what_was_leaving(self):
+        self.nights(4)
+        self.assertEqual(self.states().count("leaving"), 2)
+        save_plan(self.draft(self.room, keep_last=9, keep_daily=0), devices=[self.one.id], by=self.ines, plan=self.nightly)
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["present"] * 4)
+        self.assertEqual([row.number for row in RuleVersion.objects.filter(plan=self.nightly)], [2, 1])
+
+    def test_two_nights_at_once_and_a_night_twice_change_nothing_more(self):
+        self.nights(3)
+        before = list(Copy.objects.order_by("id").values())
+        for _ in range(3):
+            look_after(self.room.id)
+        self.assertEqual(list(Copy.objects.order_by("id").values()), before)
+        self.assertEqual(len(self.journal("backup.fell_out")), 1)
+
+    def test_an_emptied_device_pushes_its_good_backups_out_of_nothing(self):
+        self.nights(2)
+        self.outside.devices["p1"].content.clear()
+        for _ in range(12):
+            self.run_now(self.one)
+            look_after(self.room.id)
+            self.outside.at += timedelta(days=1)
+        self.assertEqual(self.states()[:2], ["present", "present"])
+
+    def test_while_protection_has_lapsed_nothing_more_goes(self):
+        """The rule keeps ten days; the device fails for a month."""
+        self.nights(1)
+        self.outside.at += timedelta(days=0)
+        save_plan(self.draft(self.room, keep_last=1, keep_daily=0, keep_within=10), devices=[self.one.id], by=self.ines, plan=self.nightly)
+        self.nights(8)
+        self.outside.away.add("p1")
+        for _ in range(30):
+            self.run_now(self.one)
+            look_after(self.room.id)
+            self.outside.at += timedelta(days=1)
+        self.assertEqual(self.states(), ["present"] * 9)
+        self.outside.away.clear()
+        self.night()
+        self.assertEqual(self.states().count("leaving"), 9, "it is protected again: its rule counts by today")
+
+    def test_a_store_that_was_away_begins_its_undo_period_when_it_is_back(self):
+        self.nights(2)
+        cloud = self.store("Cloud")
+        blobs = self.outside.stores.pop(self.room.where)
+        draft = self.draft(cloud, keep_last=1, keep_daily=0, targets=(Target(store=cloud.id), Target(store=self.room.id)))
+        shown = self.consequences(draft)
+        save_plan(self.draft(cloud, keep_last=1, keep_daily=0, targets=draft.targets, seen=shown, word="remove"), devices=[self.one.id], by=self.ines, plan=self.nightly)  # fmt: skip
+        self.run_now(self.one)
+        self.outside.at += timedelta(days=20)
+        look_after(self.room.id)
+        self.assertEqual(self.states()[:2], ["present", "present"])
+        self.outside.stores[self.room.where] = blobs
+        self.run_now(self.one)
+        look_after(self.room.id)
+        carry_copies(self.room.id)
+        rows = Copy.objects.filter(store=self.room, state="leaving")
+        self.assertTrue(all(row.leaves_on == self.outside.at.date() + timedelta(days=7) for row in rows) and rows)
+
+    def consequences(self, draft) -> str:
+        from server.outside import outside
+        from server.plans.actions.save_plan import checked
+        from server.plans.models import Plan
+        from server.plans.objections import Change
+        from server.retention.consequences import consequences
+
+        plan = checked(draft, Plan.objects.get(id=self.nightly.id))
+        stores = frozenset(target.store for target in draft.targets)
+        return consequences(
+            Change(plan=plan, stores=stores, followers=frozenset({self.one.id}), seen="", word=""), now=outside().now()
+        ).digest
+
+
+class ByHand(ThePile):
+    def test_one_is_removed_with_what_will_be_lost_and_kept_after_all(self):
+        self.nights(2)
+        chosen = [str(self.backups()[0].id)]
+        shown, done = self.remove(backups=chosen)
+        self.assertEqual(
+            (shown["copies"], shown["devices"][0]["going"], shown["devices"][0]["nowhere"], shown["devices"][0]["left"]), (1, 1, 1, 1)
+        )
+        self.assertEqual(done.status_code, 200)
+        self.assertEqual(self.states(), ["leaving", "present"])
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["leaving", "present"], "its rule would keep it, and does not bring it back")
+        self.assertEqual(self.api.get("/api/leaving?by_hand=true").json()["results"][0]["by"], "Ines")
+        kept = self.api.post("/api/leaving/keep", {"backups": chosen, "reason": "it was the wrong one"}, format="json")
+        self.assertEqual((kept.status_code, kept.json()), (200, {"backups": 1}))
+        self.assertEqual(self.states(), ["present", "present"])
+        self.assertEqual(self.backups()[0].hold_reason, "it was the wrong one")
+
+    def test_it_goes_on_its_day(self):
+        self.nights(2)
+        self.remove(backups=[str(self.backups()[0].id)])
+        self.outside.at += timedelta(days=7)
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["removed", "present"])
+
+    def test_all_of_a_device_needs_a_word_and_a_reason(self):
+        self.nights(2)
+        shown = self.api.post("/api/backups/remove/preview", {"device": str(self.one.id)}, format="json").json()
+        self.assertEqual((shown["word"], shown["devices"][0]["left"], shown["devices"][0]["newest_left"]), ("remove", 0, None))
+        body = {"device": str(self.one.id), "why": "the holder asked", "seen": shown["digest"]}
+        for wrong, field in (({}, "word"), ({"word": "remov"}, "word"), ({"word": "remove", "why": " "}, "why")):
+            refused = self.api.post("/api/backups/remove", body | wrong, format="json")
+            self.assertEqual((refused.status_code, refused.json()["field"]), (400, field))
+        self.assertEqual(self.states(), ["present", "present"])
+        self.assertEqual(self.api.post("/api/backups/remove", body | {"word": "Remove "}, format="json").status_code, 200)
+        self.assertEqual(self.states(), ["leaving", "leaving"])
+        self.outside.at += timedelta(days=8)
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["removed", "removed"], "what a person removed no safeguard keeps")
+
+    def test_what_changed_since_it_was_shown_is_shown_again(self):
+        self.nights(2)
+        shown = self.api.post("/api/backups/remove/preview", {"device": str(self.one.id)}, format="json").json()
+        self.run_now(self.one)
+        body = {"device": str(self.one.id), "why": "gone", "seen": shown["digest"], "word": "remove"}
+        self.assertEqual(self.api.post("/api/backups/remove", body, format="json").status_code, 409)
+        self.assertNotIn("leaving", self.states())
+
+    def test_a_hold_outweighs_it_and_only_an_administrator_may(self):
+        self.nights(2)
+        held = self.backups()[0]
+        self.api.post(f"/api/backups/{held.id}/hold", {"reason": "for the lawyer"}, format="json")
+        shown = self.api.post("/api/backups/remove/preview", {"device": str(self.one.id)}, format="json").json()
+        self.assertEqual((shown["copies"], shown["held"]), (1, 1))
+        nothing, refused = self.remove(backups=[str(held.id)])
+        self.assertEqual((nothing["copies"], refused.status_code), (0, 409))
+        self.assertEqual(
+            self.signed_in("piet").post("/api/backups/remove/preview", {"device": str(self.one.id)}, format="json").status_code, 403
+        )
+
+    def test_what_was_removed_in_one_store_is_not_copied_there_again(self):
+        cloud = self.store("Cloud")
+        draft = self.draft(self.room, keep_last=2, keep_daily=0, targets=(Target(store=self.room.id), Target(store=cloud.id)))
+        save_plan(draft, devices=[self.one.id], by=self.ines, plan=self.nightly)
+        self.nights(2)
+        carry_copies(cloud.id)
+        gone = self.backups()[0]
+        shown, _ = self.remove(backups=[str(gone.id)], store=str(cloud.id))
+        self.assertEqual((shown["devices"][0]["nowhere"], shown["word"]), (0, ""))
+        self.outside.at += timedelta(days=8)
+        look_after(cloud.id)
+        from server.retention.actions.owe_copies import owe_copies
+
+        owe_copies(now=self.outside.at)
+        self.assertEqual(Copy.objects.get(store=cloud, backup=gone).state, CopyState.REMOVED)
+        self.assertEqual(Copy.objects.get(store=self.room, backup=gone).state, CopyState.PRESENT)
+
+    def test_bad_input_names_its_field(self):
+        for body in (
+            {},
+            {"backups": [], "device": None},
+            {"backups": [str(self.one.id)], "device": str(self.one.id)},
+        ):
+            refused = self.api.post("/api/backups/remove/preview", body, format="json")
+            self.assertEqual((refused.status_code, refused.json()["field"].split(".")[0]), (400, "backups"), body)
+
+
+class Holds(ThePile):
+    def test_releasing_one_says_what_follows_and_when(self):
+        self.nights(1)
+        held = self.backups()[0]
+        self.api.post(f"/api/backups/{held.id}/hold", {"reason": "before the repair"}, format="json")
+        self.nights(3)
+        after = self.api.get(f"/api/backups/{held.id}/after-release").json()
+        self.assertEqual([(one["store_name"], one["kept"], one["leaves_on"]) for one in after], [("Server room", False, "2026-03-13")])
+        newest = self.backups()[-1]
+        self.assertEqual(self.api.get(f"/api/backups/{newest.id}/after-release").json()[0]["why"], ["one of the newest: 1 of 2"])
+        self.api.delete(f"/api/backups/{held.id}/hold")
+        look_after(self.room.id)
+        self.assertEqual(self.states()[0], "leaving", "a released one waits like any other")
+
+    def test_holding_what_is_leaving_brings_it_back_at_once(self):
+        self.nights(3)
+        self.api.post(f"/api/backups/{self.backups()[0].id}/hold", {"reason": "needed"}, format="json")
+        self.assertEqual(self.states(), ["present"] * 3)
+
+
+class NothingLeaves(ThePile):
+    def test_at_once_also_what_is_leaving_and_what_was_about_to_go(self):
+        self.nights(3)
+        Copy.objects.filter(state="leaving").update(leaves_on=self.outside.at.date())
+        said = self.signed_in("piet").post("/api/freezes", {"reason": "it smells of malware"}, format="json")
+        self.assertEqual((said.status_code, said.json()["of"]), (201, "the office"))
+        self.nights(4)
+        self.assertEqual(self.states(), ["leaving"] + ["present"] * 6)
+        self.assertEqual(self.api.get("/api/freezes").json()[0]["reason"], "it smells of malware")
+        blocked = self.api.post("/api/backups/remove/preview", {"device": str(self.one.id)}, format="json").json()
+        self.assertEqual((blocked["copies"], blocked["frozen"]), (0, 6))
+        id = said.json()["id"]
+        self.assertEqual(self.signed_in("piet").post(f"/api/freezes/{id}/lift", {"why": "all is well"}, format="json").status_code, 403)
+        self.assertEqual(self.api.post(f"/api/freezes/{id}/lift", {"why": ""}, format="json").json()["field"], "why")
+        self.assertEqual(self.api.post(f"/api/freezes/{id}/lift", {"why": "all is well"}, format="json").status_code, 204)
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["removed"] + ["leaving"] * 4 + ["present"] * 2)
+        self.assertEqual(len(self.journal("retention.frozen") + self.journal("retention.lifted")), 2)
+
+    def test_what_was_decided_and_not_yet_carried_out_stays_as_well(self):
+        self.nights(3)
+        Copy.objects.filter(state="leaving").update(state="removing")
+        held = set(self.outside.stores[self.room.where].held)
+        self.api.post("/api/freezes", {"reason": "a lawyer writes", "store": str(self.room.id)}, format="json")
+        look_after(self.room.id)
+        sweep_store(self.room, now=self.outside.at + timedelta(days=3))
+        self.assertEqual(self.states()[0], "removing")
+        self.assertLessEqual(held, set(self.outside.stores[self.room.where].held))
+
+    def test_of_a_team_or_a_store_only(self):
+        other = self.store("Cloud")
+        self.nights(3)
+        self.api.post("/api/freezes", {"reason": "x", "store": str(other.id)}, format="json")
+        self.assertEqual(self.night() and self.states().count("leaving"), 2)
+        self.api.post("/api/freezes", {"reason": "x", "team": self.one.team_id}, format="json")
+        self.nights(3)
+        self.assertEqual(self.states().count("leaving"), 2)
+        self.assertEqual(self.api.post("/api/freezes", {"reason": "x", "team": self.one.team_id}, format="json").status_code, 409)
+        self.assertEqual(self.api.post("/api/freezes", {"reason": " "}, format="json").json()["field"], "reason")
+
+
+class WhatSomebodyHasToLookAt(ThePile):
+    def test_a_damaged_one_stays_until_somebody_looked(self):
+        self.nights(1)
+        first = self.backups()[0]
+        Copy.objects.filter(backup=first).update(intact=False)
+        self.nights(4)
+        self.assertEqual(self.states()[0], "present")
+        self.assertIn("damaged", self.api.get(f"/api/backups/{first.id}").json()["kept"][0]["why"][0])
+        self.assertEqual(self.api.post(f"/api/backups/{first.id}/looked-at").status_code, 204)
+        look_after(self.room.id)
+        self.assertEqual(self.states()[0], "leaving")
+        self.assertEqual(self.api.post(f"/api/backups/{self.backups()[-1].id}/looked-at").status_code, 400)
+
+    def test_one_that_was_brought_in_counts_for_nothing_until_then(self):
+        self.nights(1)
+        Backup.objects.update(brought_in_from="an old archive")
+        self.nights(4)
+        self.assertEqual(self.states()[0], "present")
+        self.api.post(f"/api/backups/{self.backups()[0].id}/looked-at")
+        look_after(self.room.id)
+        self.assertEqual(self.states()[0], "leaving")
+
+
+class NothingLeavesUnseen(ThePile):
+    def put(self, **changes: object):
+        body = {
+            "name": "Nightly", "kinds": ["contacts", "photos", "documents", "app_data"], "pattern": {"shape": "every_night"},
+            "starts_at": "22:00", "window_closes": "06:00", "store": str(self.room.id), "promise_seconds": 172_800, "keep_last": 5,
+            "keep_daily": 0, "keep_weekly": 0, "keep_monthly": 0, "keep_minimum_age_seconds": 0, "devices": [str(self.one.id)],
+        } | changes  # fmt: skip
+        return body, self.api.put(f"/api/plans/{self.nightly.id}", body, format="json")
+
+    def test_last_1_by_a_slip_is_not_saved_before_it_was_seen(self):
+        self.put(keep_last=5)
+        self.nights(5)
+        body, refused = self.put(keep_last=1)
+        self.assertEqual((refused.status_code, refused.json()["code"]), (409, "retention.unseen"))
+        self.assertIn("4 copies leave", str(refused.json()))
+        shown = self.api.post("/api/plans/consequences", body | {"id": str(self.nightly.id)}, format="json").json()
+        self.assertEqual((shown["leaves"], shown["stays"], shown["word"], shown["first_day"]), (4, 1, "remove", "2026-03-14"))
+        self.assertEqual([point["state"] for point in shown["devices"][0]["points"]], ["stays"] + ["leaves"] * 4)
+        _, unsaid = self.put(keep_last=1, seen=shown["digest"])
+        self.assertEqual((unsaid.status_code, unsaid.json()["field"]), (400, "word"))
+        _, saved = self.put(keep_last=1, seen=shown["digest"], word="remove")
+        self.assertEqual((saved.status_code, saved.json()["keep_last"]), (200, 1))
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["leaving"] * 4 + ["present"])
+        self.assertEqual(RuleVersion.objects.filter(plan=self.nightly).count(), 3)
+
+    def test_a_longer_rule_and_one_that_says_the_same_need_nothing(self):
+        self.put(keep_last=5)
+        self.nights(5)
+        self.assertEqual(self.put(keep_last=5)[1].status_code, 200)
+        self.assertEqual(self.put(keep_last=9)[1].status_code, 200)
+
+    def test_a_gap_is_told_by_its_neighbours(self):
+        self.put(keep_last=9)
+        for days in (0, 40, 1, 1):
+            self.outside.at += timedelta(days=days)
+            self.night()
+        body, _ = self.put(keep_last=1, keep_monthly=1, keep_yearly=2)
+        shown = self.api.post("/api/plans/consequences", body | {"id": str(self.nightly.id)}, format="json").json()
+        self.assertEqual((shown["gaps"], shown["devices"][0]["gap_from"]), (0, None))
+        Backup.objects.filter(id=self.backups()[0].id).update(hold_reason="kept")
+        body, _ = self.put(keep_last=1)
+        shown = self.api.post("/api/plans/consequences", body | {"id": str(self.nightly.id)}, format="json").json()
+        self.assertEqual((shown["gaps"], shown["devices"][0]["gap_from"], shown["devices"][0]["gap_to"]), (1, "2026-03-02", "2026-04-16"))
+        self.assertEqual(shown["devices"][0]["points"][-1]["state"], "held")
+
+    def test_a_held_store_by_another_rule_is_the_more_particular_one(self):
+        from server.plans.actions.rule_versions import note_version
+
+        note_version({"last": 5}, by=self.ines, now=self.outside.at, store=self.room, why="the room has space")
+        self.nights(4)
+        self.assertEqual(self.states(), ["present"] * 4)
+        note_version({"last": 1}, by=self.ines, now=self.outside.at, device=self.one)
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["leaving"] * 3 + ["present"])
+        self.assertIn("exception for this device, version 1", Copy.objects.filter(state="leaving").first().removed_by_rule)
+        note_version(None, by=self.ines, now=self.outside.at, device=self.one)
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["present"] * 4)
