@@ -100,7 +100,7 @@ def judged_all(
 
 _OF_BACKUPS = ("finished_at", "in_doubt", "suspect", "brought_in_from", "looked_at", "encrypted", "hold_reason", "hold_until", "size_bytes")
 _COLUMNS = (
-    "state", "intact", "checked_at", "by_hand", "leaves_on", "backup_id", "store_id", "backup__device_id",
+    "state", "intact", "checked_at", "by_hand", "leaves_on", "removed_why", "backup_id", "store_id", "backup__device_id",
     *(f"backup__{name}" for name in _OF_BACKUPS), "store__name", "store__trouble", "store__mode",
 )  # fmt: skip
 """Of the many copies that a rule is judged by; whoever needs more of one reads it by itself."""

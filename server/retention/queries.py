@@ -9,7 +9,7 @@ from server.fleet.models import Device
 from server.plans.soundness import or_else
 from server.retention.convert import reasons
 from server.retention.judging import Context, Judged, judged
-from server.runs.models import CopyState
+from server.runs.models import Copy, CopyState
 
 HORIZON_DAYS = 800
 
@@ -24,6 +24,8 @@ class Keeping:
     """When nothing claims it any more, if the plan carries on; None when nothing makes it fall out within the horizon."""
     leaves_on: date | None
     """First day on which it may go, of one that is leaving."""
+    leaves_because: str
+    """Empty for one that is not leaving."""
 
 
 def keeping(device: Device, *, now: datetime) -> dict[UUID, dict[UUID, Keeping]]:
@@ -44,8 +46,13 @@ def _told(found: Judged, falls: dict[tuple[str, str], date | None]) -> dict[UUID
             why=reasons(verdict),
             falls_out_on=falls.get((verdict.moment.id, verdict.moment.store)),
             leaves_on=copy.leaves_on if copy.state == CopyState.LEAVING else None,
+            leaves_because=_because(copy) if copy.state == CopyState.LEAVING else "",
         )
     return told
+
+
+def _because(copy: Copy) -> str:
+    return f"removed by hand: {copy.removed_why}" if copy.by_hand else copy.removed_why
 
 
 def _horizon_days(found: Judged) -> int:

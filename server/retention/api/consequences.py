@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import UUID
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -43,15 +43,15 @@ class LosesSerializer(serializers.Serializer):
     gap_to = serializers.SerializerMethodField()
     points = serializers.SerializerMethodField(help_text="Newest first.")
 
-    @extend_schema(responses=DayField(allow_null=True))
+    @extend_schema_field(DayField(allow_null=True))
     def get_gap_from(self, one: OfDevice) -> Any:
         return one.gap[0] if one.gap else None
 
-    @extend_schema(responses=DayField(allow_null=True))
+    @extend_schema_field(DayField(allow_null=True))
     def get_gap_to(self, one: OfDevice) -> Any:
         return one.gap[1] if one.gap else None
 
-    @extend_schema(responses=PointSerializer(many=True))
+    @extend_schema_field(PointSerializer(many=True))
     def get_points(self, one: OfDevice) -> Any:
         return PointSerializer(one.points[:MOST_POINTS], many=True).data
 

@@ -3,7 +3,7 @@
 from typing import Any
 from uuid import UUID
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -136,7 +136,7 @@ class RemovalSerializer(serializers.Serializer):
     def get_stores(self, removal: Any) -> list[str]:
         return sorted({copy.store.name for copy in removal.copies})
 
-    @extend_schema(responses=OfDeviceSerializer(many=True))
+    @extend_schema_field(OfDeviceSerializer(many=True))
     def get_devices(self, removal: Any) -> Any:
         return OfDeviceSerializer(removal.devices[:MOST_SHOWN], many=True).data
 

@@ -28,6 +28,7 @@ class KeptSerializer(serializers.Serializer):
     why = serializers.ListField(child=serializers.CharField())
     falls_out_on = DayField(allow_null=True)
     leaves_on = DayField(allow_null=True, help_text="First day on which it may go, of one that is leaving; it can be kept until then.")
+    leaves_because = serializers.CharField(help_text="Why it leaves; empty for one that does not.")
 
 
 class KeptBackupSerializer(BackupSerializer):
@@ -48,7 +49,7 @@ class KeptBackupSerializer(BackupSerializer):
                     {
                         "store_id": copy.store_id,
                         "store_name": copy.store.name,
-                        **{n: getattr(found, n) for n in ("kept", "why", "falls_out_on", "leaves_on")},
+                        **{n: getattr(found, n) for n in ("kept", "why", "falls_out_on", "leaves_on", "leaves_because")},
                     }
                 )
         return KeptSerializer(rows, many=True).data

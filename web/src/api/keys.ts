@@ -14,15 +14,18 @@ export const SUBJECTS = [
   'clock',
   'closed-days',
   'compare',
+  'consequences',
   'copies',
   'coverage',
   'devices',
+  'freezes',
   'guides',
   'holders',
   'hooks',
   'inside',
   'journal',
   'kinds',
+  'leaving',
   'links',
   'matters',
   'me',
@@ -71,14 +74,16 @@ export const CHANGES = {
   omission: [...STANDING, 'omissions', 'run', 'plans'],
   /** Something of a device: its register, holder, state, link. */
   device: [...STANDING, 'links', 'readiness', 'offers', 'names', 'runs', 'plans', 'promises'],
-  plan: [...STANDING, 'plans', 'preview'],
+  plan: [...STANDING, 'plans', 'preview', 'consequences', 'backups', 'leaving'],
   pause: [...STANDING, 'pauses', 'plans'],
   /** A store, what it holds, a copy, a check, its passphrase. */
   store: ['stores', 'copies', 'backups', 'today', 'matters', 'coverage', 'wipe'],
   /** A copy became owed, is under way, arrived or failed. */
   copy: ['copies', 'stores', 'backups', 'coverage', 'wipe', 'today', 'matters'],
   /** A backup is held, released, doubted, dated anew. */
-  backup: [...STANDING, 'backups', 'runs', 'run', 'stores'],
+  backup: [...STANDING, 'backups', 'runs', 'run', 'stores', 'leaving', 'consequences', 'copies'],
+  /** Somebody said that nothing leaves, or lifted it. */
+  freeze: ['freezes', 'leaving', 'backups', 'consequences'],
   restore: ['restore', 'restores', 'devices', 'today', 'matters'],
   /** Old backups brought in from elsewhere. */
   bringing: [...STANDING, 'bringing', 'bringings', 'backups', 'runs', 'stores'],

@@ -78,3 +78,7 @@ export const useRunTotals = (wanted: Omit<RunsWanted, 'page' | 'page_size'>) =>
     queryFn: () => told(client.GET('/api/runs/totals', { params: { query: wanted } })),
     placeholderData: keepPreviousData,
   });
+
+/** Where somebody said that nothing leaves. */
+export const useFreezes = () =>
+  useQuery({ queryKey: key('freezes'), queryFn: () => told(client.GET('/api/freezes')), refetchInterval: 60_000 });

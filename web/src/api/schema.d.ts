@@ -3145,6 +3145,8 @@ export interface components {
              * @description First day on which it may go, of one that is leaving; it can be kept until then.
              */
             leaves_on: string | null;
+            /** @description Why it leaves; empty for one that does not. */
+            leaves_because: string;
         };
         KeptAfterAll: {
             backups: number;
@@ -3457,10 +3459,12 @@ export interface components {
             stays: number;
             /** @description Its protection has lapsed: its rule counts by its newest good backup. */
             lapsed: boolean;
-            readonly gap_from: unknown;
-            readonly gap_to: unknown;
+            /** Format: date */
+            readonly gap_from: string | null;
+            /** Format: date */
+            readonly gap_to: string | null;
             /** @description Newest first. */
-            readonly points: unknown;
+            readonly points: components["schemas"]["Point"][];
         };
         /** @description One line of the list of what needed a person. */
         Matter: {
@@ -3782,6 +3786,20 @@ export interface components {
             /** @default  */
             settled_by: string;
             readonly settled_why: string;
+        };
+        OfDevice: {
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            /** @description Backups of which at least one copy leaves. */
+            going: number;
+            /** @description Backups of which no store keeps a copy afterwards. */
+            nowhere: number;
+            /** @description Backups that can be restored afterwards. */
+            left: number;
+            /** Format: date-time */
+            newest_left: string | null;
         };
         /** @enum {string} */
         OfEnum: "everything" | "plan" | "device";
@@ -4308,6 +4326,19 @@ export interface components {
             id?: string | null;
             devices: string[];
         };
+        Point: {
+            /** Format: date-time */
+            at: string;
+            state: components["schemas"]["PointStateEnum"];
+        };
+        /**
+         * @description * `stays` - stays
+         *     * `leaves` - leaves
+         *     * `safeguarded` - safeguarded
+         *     * `held` - held
+         * @enum {string}
+         */
+        PointStateEnum: "stays" | "leaves" | "safeguarded" | "held";
         /** @description A new store; the recovery code is told this once. */
         PreparedStore: {
             /** Format: uuid */
@@ -4491,7 +4522,7 @@ export interface components {
             readonly frozen: number;
             /** @description Names of the stores that copies leave. */
             readonly stores: string[];
-            readonly devices: unknown;
+            readonly devices: components["schemas"]["OfDevice"][];
             readonly device_count: number;
             /** @description What has to be typed; empty when nothing has. */
             readonly word: string;

@@ -7,6 +7,7 @@ import { client } from '../api/client';
 import { useMe } from '../api/queries';
 import { useRibbon } from '../features/oversight/queries';
 import { counted } from '../ui/format';
+import { NothingLeaves } from './NothingLeaves';
 import { OutOfDate } from './OutOfDate';
 import { Ribbon } from './Ribbon';
 
@@ -14,6 +15,7 @@ const ROOMS: [string, string][] = [
   ['/', 'Today'],
   ['/devices', 'Devices'],
   ['/plans', 'Plans'],
+  ['/leaving', 'Leaving'],
   ['/history', 'History'],
   ['/storage', 'Storage'],
   ['/restore', 'Restore'],
@@ -53,6 +55,7 @@ export function Frame() {
       </div>
       <main id="screen">
         <OutOfDate />
+        <NothingLeaves />
         <Outlet />
       </main>
     </div>

@@ -21,6 +21,7 @@ const TOLD: Record<string, readonly Change[]> = {
   copies: ['copy'],
   line_up: ['line_up'],
   matters: ['matter'],
+  freezes: ['freeze'],
 };
 
 export function take(queries: QueryClient, event: LiveEvent): void {

@@ -33,6 +33,7 @@ export const router = createBrowserRouter([
           { path: '/bring-in', lazy: async () => ({ Component: (await import('../features/runs/BringInScreen')).BringInScreen }) },
           { path: '/plans', lazy: async () => ({ Component: (await import('../features/plans/PlansScreen')).PlansScreen }) },
           { path: '/plans/:id', lazy: async () => ({ Component: (await import('../features/plans/PlanScreen')).PlanScreen }) },
+          { path: '/leaving', lazy: async () => ({ Component: (await import('../features/retention/LeavingScreen')).LeavingScreen }) },
           { path: '/history', lazy: async () => ({ Component: (await import('../features/runs/HistoryScreen')).HistoryScreen }) },
           { path: '/history/:id', lazy: async () => ({ Component: (await import('../features/runs/RunScreen')).RunScreen }) },
           {

@@ -1,12 +1,16 @@
 /** What can be restored of a device, and its last runs. */
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
 import { Link } from 'react-router';
 
 import { problemOf, type Schemas } from '../../api/client';
+import { useMay } from '../../api/may';
 import { useDeviceBackups, useRuns } from '../../api/queries';
+import { Removal, type Chosen } from '../../parts/Removal';
 import { Bytes } from '../../ui/Bytes';
-import { counted, iec, plainDay } from '../../ui/format';
+import { clock, counted, day, iec, plainDay } from '../../ui/format';
 import { Mark, RUN_STATES } from '../../ui/Mark';
-import { When } from '../../ui/Office';
+import { useZone, When } from '../../ui/Office';
 import { Empty, Failed, Loading } from '../../ui/States';
 import { Table, type Column } from '../../ui/Table';
 
@@ -17,25 +21,80 @@ const COLUMNS: readonly Column<Backup>[] = [
   { head: 'Where', className: 'nowrap', cell: (backup) => <Where backup={backup} /> },
   { head: 'Size', number: true, cell: (backup) => <Bytes count={backup.size_bytes} /> },
   { head: 'Kept because', cell: (backup) => whyShort(backup.kept) },
-  { head: 'Is removed on', className: 'nowrap', cell: (backup) => [...new Set(backup.kept.map(falls))].join(', ') },
+  { head: 'Begins to leave', className: 'nowrap', cell: (backup) => [...new Set(backup.kept.map(falls))].join(', ') },
 ];
 
 export function Moments({ id }: { id: string }) {
   const backups = useDeviceBackups(id);
+  const may = useMay();
+  const [chosen, setChosen] = useState<readonly string[]>([]);
+  const [removing, setRemoving] = useState<Chosen | null>(null);
+  const choose = (one: string) => setChosen(chosen.includes(one) ? chosen.filter((other) => other !== one) : [...chosen, one]);
+  const ticks: Column<Backup> = {
+    head: 'Choose',
+    hidden: true,
+    cell: (backup) => <Tick backup={backup} on={chosen.includes(backup.id)} onChoose={choose} />,
+  };
+  const close = () => {
+    setRemoving(null);
+    setChosen([]);
+  };
   return (
     <section>
       <h2>
         Moments <small>what can be restored, why it is kept and until when</small>
       </h2>
+      {may('remove') && backups.data && backups.data.length > 0 && (
+        <RemoveBar chosen={chosen} onChosen={() => setRemoving({ backups: chosen })} onAll={() => setRemoving({ device: id })} />
+      )}
+      {removing && (
+        <Removal
+          title={'device' in removing ? 'Remove all backups of this device?' : `Remove ${counted(chosen.length, 'backup')}?`}
+          chosen={removing}
+          onClose={close}
+        />
+      )}
       <div className="sheet scroll moments-list">
         {backups.isPending && <Loading what="backups" />}
         {backups.isLoadingError && <Failed problem={problemOf(backups.error)} onRetry={() => void backups.refetch()} />}
         {backups.data?.length === 0 && <Empty>No backup of this device has finished yet.</Empty>}
         {backups.data && backups.data.length > 0 && (
-          <Table columns={COLUMNS} rows={backups.data} keyOf={(backup) => backup.id} rowClass={() => 'linked'} />
+          <Table
+            columns={may('remove') ? [ticks, ...COLUMNS] : COLUMNS}
+            rows={backups.data}
+            keyOf={(backup) => backup.id}
+            rowClass={() => 'linked'}
+          />
         )}
       </div>
     </section>
+  );
+}
+
+function RemoveBar({ chosen, onChosen, onAll }: { chosen: readonly string[]; onChosen: () => void; onAll: () => void }) {
+  return (
+    <div className="row-end mb-2">
+      {chosen.length > 0 && (
+        <Button size="sm" variant="outline-danger" onClick={onChosen}>
+          Remove {counted(chosen.length, 'backup')} …
+        </Button>
+      )}
+      <Button size="sm" variant="outline-secondary" onClick={onAll}>
+        Remove all …
+      </Button>
+    </div>
+  );
+}
+
+function Tick({ backup, on, onChoose }: { backup: Backup; on: boolean; onChoose: (id: string) => void }) {
+  const zone = useZone();
+  return (
+    <input
+      type="checkbox"
+      aria-label={`Choose the backup of ${day(backup.finished_at, zone)} ${clock(backup.finished_at, zone)}`}
+      checked={on}
+      onChange={() => onChoose(backup.id)}
+    />
   );
 }
 
@@ -76,12 +135,13 @@ function Where({ backup }: { backup: Backup }) {
 }
 
 function falls(kept: Schemas['Kept']): string {
-  if (!kept.kept) return 'with the next run';
+  if (kept.leaves_on) return `leaves: gone on ${plainDay(kept.leaves_on)}`;
+  if (!kept.kept) return 'tonight';
   return kept.falls_out_on ? plainDay(kept.falls_out_on) : 'not by itself';
 }
 
 function whyShort(kept: Schemas['Kept'][]): string {
-  const why = [...new Set(kept.flatMap((one) => one.why))];
+  const why = [...new Set(kept.flatMap((one) => (one.leaves_on ? [one.leaves_because] : one.why)))];
   const held = why.filter((one) => one.startsWith('on hold'));
   const [first = 'no rule any more', ...others] = [...held, ...why.filter((one) => !held.includes(one))];
   return others.length ? `${first}, and ${counted(others.length, 'more reason')}` : first;

@@ -27,6 +27,9 @@ import { Failed, Loading } from '../../ui/States';
 import { Feed } from './Feed';
 import { DaysThatCount, Schedule } from './Schedule';
 import { Joins } from './Joins';
+import { Keeps } from './Keeps';
+import { Consequences, SaveAndLetLeave } from './Consequences';
+import { useSaving } from './saving';
 import { Targets } from './Targets';
 import { What } from './What';
 import { CLOCKS, emptyDraft, keptByMonth, toggled, type Draft, type Part } from './words';
@@ -67,12 +70,7 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
   const mayChange = may('set_up');
   const [removing, setRemoving] = useState(false);
   const after = () => void navigate('/plans', { state: SAVED });
-  const save = useAct(
-    (body: Draft) =>
-      id === 'new' ? client.POST('/api/plans', { body }) : client.PUT('/api/plans/{id}', { params: { path: { id } }, body }),
-    'plan',
-    after,
-  );
+  const save = useSaving(id, after);
   const remove = useAct(() => client.DELETE('/api/plans/{id}', { params: { path: { id } } }), 'plan', after);
   const problem = save.problem ?? remove.problem;
   // stable, so that a letter in the name does not draw the list of devices anew
@@ -121,10 +119,12 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
           </fieldset>
         </Form>
         <div className="stack">
+          <Consequences id={id} draft={draft} />
           <Answer draft={draft} />
           {id !== 'new' && mayChange && <Feed id={id} open={hasFeed} />}
         </div>
       </div>
+      {save.shown && <SaveAndLetLeave save={save} shown={save.shown} />}
       {removing && (
         <Confirm
           title={`Remove the plan ${first.name}?`}
@@ -181,34 +181,6 @@ function Where({ draft, set }: Part) {
         hint="Largest age of the newest good backup."
       />
     </>
-  );
-}
-
-const COUNTS: ['keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly', string][] = [
-  ['keep_last', 'Last'],
-  ['keep_daily', 'Days'],
-  ['keep_weekly', 'Weeks'],
-  ['keep_monthly', 'Months'],
-];
-
-function Keeps({ draft, set }: Part) {
-  return (
-    <fieldset className="field">
-      <legend className="form-label fw-bold fs-6 mb-1">Keep the newest of each</legend>
-      <div className="d-grid gap-2" style={{ gridTemplateColumns: 'repeat(4, minmax(0, 1fr))' }}>
-        {COUNTS.map(([name, label]) => (
-          <NumberField
-            key={name}
-            label={label}
-            value={draft[name]}
-            onChange={(value) => set(name, value ?? 0)}
-            least={0}
-            most={1000}
-            field={name}
-          />
-        ))}
-      </div>
-    </fieldset>
   );
 }
 

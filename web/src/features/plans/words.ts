@@ -4,7 +4,9 @@ import { counted } from '../../ui/format';
 
 export const WEEKDAYS = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
 
-export type Draft = Schemas['SavePlanRequest'];
+/** As it is edited; what was shown to leave is told when it is saved. */
+export type Draft = Omit<Schemas['SavePlanRequest'], 'seen' | 'word'>;
+export type Consequences = Schemas['Consequences'];
 export type Pattern = Draft['pattern'];
 
 export type Target = NonNullable<Draft['targets']>[number];
@@ -63,14 +65,30 @@ export const CLOCKS: Record<string, string> = {
   near: 'clocks change in this night',
 };
 
-export function keepsSentence(plan: Pick<Draft, 'keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly'>): string {
+type Keeping = Pick<Draft, 'keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly'> &
+  Partial<Pick<Draft, 'keep_hourly' | 'keep_yearly' | 'keep_within' | 'keep_within_unit'>>;
+
+/** `all of 30 days, the last 3, 7 days, 4 weeks`. */
+export function keepsSentence(plan: Keeping): string {
   const parts = [
+    plan.keep_within && `all of ${periodWords(plan.keep_within, plan.keep_within_unit ?? 'days')}`,
     plan.keep_last && `the last ${plan.keep_last}`,
+    plan.keep_hourly && counted(plan.keep_hourly, 'hour'),
     plan.keep_daily && counted(plan.keep_daily, 'day'),
     plan.keep_weekly && counted(plan.keep_weekly, 'week'),
     plan.keep_monthly && counted(plan.keep_monthly, 'month'),
+    plan.keep_yearly && counted(plan.keep_yearly, 'year'),
   ].filter(Boolean);
   return parts.length ? parts.join(', ') : 'nothing';
+}
+
+/** `30 days`, `1 month`. */
+export const periodWords = (count: number, unit: string): string => counted(count, unit.replace(/s$/, ''), unit);
+
+/** What a change of the rule does, as a heading. */
+export function consequenceWords({ leaves, stays }: Pick<Consequences, 'leaves' | 'stays'>): string {
+  if (leaves === 0) return stays ? 'Nothing leaves by this change' : 'Nothing lies there yet';
+  return `${counted(leaves, 'backup')} ${leaves === 1 ? 'leaves' : 'leave'} by this change`;
 }
 
 export const hhmm = (time: string): string => time.slice(0, 5);
@@ -112,6 +130,13 @@ export function emptyDraft(kinds: string[], store: string | null): Draft {
     keep_daily: 7,
     keep_weekly: 4,
     keep_monthly: 12,
+    keep_hourly: 0,
+    keep_yearly: 0,
+    keep_within: null,
+    keep_within_unit: 'days',
+    keep_minimum_age_seconds: null,
+    keep_greatest_age: null,
+    keep_greatest_age_unit: 'days',
     devices: [],
   };
 }

@@ -8,17 +8,15 @@ import { client, problemOf } from '../../api/client';
 import { useMay } from '../../api/may';
 import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
-import { Confirm } from '../../ui/forms/Confirm';
-import { DateField } from '../../ui/forms/DateField';
 import { Field } from '../../ui/forms/Field';
-import { counted, plainDay } from '../../ui/format';
+import { counted } from '../../ui/format';
 import { useZone } from '../../ui/Office';
 import { clock, day } from '../../ui/format';
-import { CopyTo } from '../../parts/CopyTo';
 import { FailedScreen, Heading } from '../../ui/Screen';
-import { Loading, Refused } from '../../ui/States';
+import { Loading } from '../../ui/States';
 import { DoubtedDate } from './DoubtedDate';
 import { Inside } from './Inside';
+import { Kept } from './Kept';
 import { useBackup, type Backup, type Kind } from './queries';
 
 export function BackupScreen() {
@@ -108,70 +106,5 @@ function Note({ backup, mayChange }: { backup: Backup; mayChange: boolean }) {
         </Button>
       </div>
     </Form>
-  );
-}
-
-/** Of the backup, wherever it lies. */
-function HoldButton({ held, onHold, onRelease }: { held: boolean; onHold: () => void; onRelease: () => void }) {
-  return (
-    <Button size="sm" variant="outline-primary" onClick={held ? onRelease : onHold}>
-      {held ? 'Release the hold' : 'Hold it'}
-    </Button>
-  );
-}
-
-function Kept({ backup }: { backup: Backup }) {
-  const may = useMay();
-  const [asking, setAsking] = useState(false);
-  const [until, setUntil] = useState('');
-  const path = { params: { path: { id: backup.id } } };
-  const hold = useAct(
-    ({ reason, until }: { reason: string; until: string }) =>
-      client.POST('/api/backups/{id}/hold', { ...path, body: { reason, until: until || null } }),
-    'backup',
-    () => setAsking(false),
-  );
-  const release = useAct(() => client.DELETE('/api/backups/{id}/hold', path), 'backup');
-  const problem = hold.problem ?? release.problem;
-  const mayHold = may('look_inside');
-  return (
-    <section className="sheet pad mb-3" aria-label="Why it is kept">
-      <Refused problem={problem} />
-      {backup.kept.map((kept, n) => (
-        <div key={kept.store_id} className="head mb-0">
-          <div>
-            {kept.kept ? (
-              <>
-                <strong>In {kept.store_name} it is kept as</strong> {kept.why.join('; ')}.{' '}
-                {kept.falls_out_on
-                  ? `If the plan goes on as it does, it is removed on ${plainDay(kept.falls_out_on)}.`
-                  : 'It is not removed by itself.'}
-              </>
-            ) : (
-              <strong>No rule keeps it in {kept.store_name} any more: it leaves after the next run.</strong>
-            )}
-          </div>
-          {n === 0 && mayHold && (
-            <HoldButton held={backup.hold_reason !== ''} onHold={() => setAsking(true)} onRelease={() => release.go()} />
-          )}
-        </div>
-      ))}
-      {may('keep') && <CopyTo backupId={backup.id} besides={[...backup.copies, ...backup.coming].map((copy) => copy.store_id)} />}
-      {asking && (
-        <Confirm
-          title="Hold this backup?"
-          action="Hold it"
-          reason="Why it must stay"
-          onCancel={() => setAsking(false)}
-          onConfirm={(reason) => {
-            setAsking(false);
-            hold.go({ reason, until });
-          }}
-        >
-          <p>No retention rule removes it until somebody releases the hold, or until its day is over.</p>
-          <DateField label="Until" value={until} onChange={setUntil} hint="Empty: until it is released." />
-        </Confirm>
-      )}
-    </section>
   );
 }
