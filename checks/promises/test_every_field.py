@@ -34,6 +34,12 @@ WITHOUT_A_BODY_OF_THEIR_OWN = {
 ODD: list[Any] = [None, [], {}, [[]], "", True, 0, [None], {"x": {"y": []}}, ["x"] * 6000]
 
 
+EXCEPTION = {
+    "plan": None, "team": None, "device": None, "store": None, "retired": False,
+    "rule": {"last": 2, "within": {"count": 2, "unit": "days"}, "minimum_age_seconds": 0, "greatest_age": None, "ask_after": None},
+}  # fmt: skip
+
+
 class EveryFieldOfEveryBody(OfficeTestCase):
     def setUp(self):
         super().setUp()
@@ -85,6 +91,8 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "freeze": ("freezes", {"store": str(store), "team": None, "reason": "r"}),
             "lift_freeze": (f"freezes/{uuid4()}/lift", {"why": "w"}),
             "plan_consequences": ("plans/consequences", plan | {"id": str(self.nightly.id), "devices": [str(device)]}),
+            "set_exception": ("exceptions", EXCEPTION | {"store": str(store), "why": "w", "seen": "", "word": ""}),
+            "exception_consequences": ("exceptions/consequences", EXCEPTION | {"store": str(store)}),
             "settle_date": (f"backups/{backup}/date", {"at": "2026-03-01T00:00:00Z"}),
             "copy_backup": (f"backups/{backup}/copy", {"store": str(store)}),
             "check_store": (f"stores/{store}/check", {"percent": 10}),

@@ -36,6 +36,7 @@ class Device(models.Model):
     state = models.CharField(max_length=10, choices=DeviceState, default=DeviceState.IN_USE)
     away_until = models.DateField(null=True, blank=True, help_text="Last day away, in the office's zone.")
     in_use_since = models.DateTimeField(null=True, help_text="When it last came back into use; runs before are not owed.")
+    state_since = models.DateTimeField(null=True, help_text="When it got the state it has; empty when that is not known.")
     link = models.CharField(max_length=10, choices=LinkType)
     agent_id = models.CharField(max_length=200, blank=True)
     address = models.CharField(max_length=200, blank=True)

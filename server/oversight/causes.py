@@ -20,6 +20,7 @@ from server.oversight.standing import Standings
 from server.people.clock import clock_state, clock_words
 from server.people.queries import office_zone
 from server.plans.choices import choices, undecided
+from server.plans.rules import GONE_STATES, RuleBook
 from server.runs.actions.beat import last_beat
 from server.runs.models import Copy, CopyState, LinedUp
 from server.storage.models import Store
@@ -76,7 +77,7 @@ def causes(
     by_device = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
     office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes(now)]
-    return [*office, *by_device, *_odd(by_id), *_undecided(rows), *_not_fitting(now, by_id, zone), *_offers(rows)]
+    return [*office, *by_device, *_asked(rows, now, zone), *_odd(by_id), *_undecided(rows), *_not_fitting(now, by_id, zone), *_offers(rows)]
 
 
 def silent_since(now: datetime) -> datetime | None:
@@ -105,6 +106,18 @@ def _clock() -> list[Cause]:
         return []
     return [Cause(code="clock", mark="late", says=f"{clock_words(state)}: nothing is removed, swept or planned far ahead", step="clock",
                   step_label="Look at the clock")]  # fmt: skip
+
+
+def _asked(rows: list[Standings], now: datetime, zone: ZoneInfo) -> list[Cause]:
+    """Devices that were retired or lost so long ago that somebody says whether their last backups may go."""
+    gone = [row for row in rows if row.device.state in GONE_STATES and row.device.state_since and row.device.newest_at]
+    after = RuleBook.read().asks_after() if gone else None
+    today = now.astimezone(zone).date()
+    due = [row for row in gone if after is not None and after.passed_on(row.device.state_since.astimezone(zone).date()) <= today]
+    if not due:
+        return []
+    says = "Retired or lost for so long that somebody has to say whether their last backups may go"
+    return [Cause(code="keep_or_not", mark="odd", says=says, step="open", step_label="Look at their backups", devices=due)]
 
 
 _ODD_SAYS = {

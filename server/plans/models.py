@@ -107,6 +107,7 @@ class RuleVersion(models.Model):
     team = models.ForeignKey("people.Team", null=True, on_delete=models.CASCADE, related_name="+")
     device = models.ForeignKey(Device, null=True, on_delete=models.CASCADE, related_name="+")
     store = models.ForeignKey(Store, null=True, on_delete=models.CASCADE, related_name="+")
+    retired = models.BooleanField(default=False, help_text="Of devices that are retired or lost.")
     told = models.JSONField(null=True, help_text="{last, daily, within: [count, unit], …}; null when the exception ended.")
     why = models.CharField(max_length=200, blank=True)
     by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")

@@ -9,7 +9,7 @@ from uuid import UUID
 from django.db.models import Max
 
 from core.retention.rule import COUNTS, Period, Rule, Unit
-from server.fleet.models import Device
+from server.fleet.models import Device, DeviceState
 from server.plans.convert import rule_of
 from server.plans.models import Plan, RuleVersion
 
@@ -39,16 +39,27 @@ def told_of(rule: Rule) -> dict[str, Any]:
     return told
 
 
+def period_from(told: list[Any]) -> Period:
+    return Period(told[0], Unit(told[1]))
+
+
 def rule_from(told: dict[str, Any]) -> Rule:
     """Raises BadInput for one that cannot be."""
-    periods = {name: Period(told[name][0], Unit(told[name][1])) for name in ("within", "greatest_age") if told.get(name)}
+    periods = {name: period_from(told[name]) for name in ("within", "greatest_age") if told.get(name)}
     counts = {name: told[name] for name in COUNTS if name in told}
     return Rule(minimum_age=timedelta(seconds=told.get("minimum_age_seconds", 0)), **counts, **periods)
 
 
+RETIRED = "retired"
+"""The subject of the rule for devices that are retired or lost."""
+GONE_STATES = (DeviceState.RETIRED, DeviceState.LOST)
+"""Of such a device nothing new is expected, so that it is not late."""
+
+
 def subject_of(*, plan: UUID | None = None, team: int | None = None, device: UUID | None = None, store: UUID | None = None) -> str:
+    """`plan <id>`, `device <id> store <id>`; that of devices that are retired or lost when nothing is named."""
     named = (("device", device), ("team", team), ("plan", plan), ("store", store))
-    return " ".join(f"{word} {id}" for word, id in named if id is not None)
+    return " ".join(f"{word} {id}" for word, id in named if id is not None) or RETIRED
 
 
 def current_versions() -> dict[str, RuleVersion]:
@@ -71,11 +82,15 @@ class RuleBook:
     def of(self, device: Device, store: UUID, plan: Plan | None, stores: Collection[UUID] | None = None) -> Applied | None:
         """Most particular first: device, team, store, plan; each of the first two in this store before everywhere.
 
+        A device that is retired or lost has a rule of its own, where there is one.
+
         `stores`: those of a plan that is being edited.
         """
+        gone = device.state in GONE_STATES
         for says, subject in (
             ("the exception for this device in this store", subject_of(device=device.id, store=store)),
             ("the exception for this device", subject_of(device=device.id)),
+            ("the rule for retired and lost devices", RETIRED if gone else ""),
             ("its team's exception in this store", subject_of(team=device.team_id, store=store) if device.team_id else ""),
             ("its team's exception", subject_of(team=device.team_id) if device.team_id else ""),
             ("the plan's exception for this store", subject_of(plan=plan.id, store=store) if plan else ""),
@@ -88,3 +103,13 @@ class RuleBook:
             return None
         own = self.versions.get(subject_of(plan=plan.id))
         return Applied(rule=rule_of(plan), says=f"the rule of {plan.name}", version=own.number if own is not None else 1)
+
+    def replaced(self, subject: str, told: dict[str, Any] | None) -> "RuleBook":
+        """As it would be with another version of one rule."""
+        number = self.versions[subject].number if subject in self.versions else 0
+        return RuleBook({**self.versions, subject: RuleVersion(subject=subject, number=number + 1, told=told)})
+
+    def asks_after(self) -> Period | None:
+        """How long after it was retired or lost somebody is asked whether a device's last backups may go; None for never."""
+        row = self.versions.get(RETIRED)
+        return period_from(row.told["ask_after"]) if row is not None and row.told and row.told.get("ask_after") else None

@@ -17,7 +17,7 @@ from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import offices
 from server.recovery.api import views as recovery
-from server.retention.api import consequences, freezes, leaving
+from server.retention.api import consequences, exceptions, freezes, leaving
 from server.retention.api import views as retention
 from server.runs.api import bringing, copies, differences, omissions
 from server.runs.api import history as run_history
@@ -140,6 +140,8 @@ api = [
     path("backups/<uuid:id>/looked-at", leaving.LookedAtView.as_view()),
     path("backups/remove", leaving.RemoveView.as_view()),
     path("backups/remove/preview", leaving.RemovalPreviewView.as_view()),
+    path("exceptions", exceptions.ExceptionsView.as_view()),
+    path("exceptions/consequences", exceptions.ExceptionConsequencesView.as_view()),
     path("leaving", leaving.LeavingView.as_view()),
     path("leaving/keep", leaving.KeepView.as_view()),
     path("freezes", freezes.FreezesView.as_view()),

@@ -6,6 +6,7 @@ would let go tonight, is no consequence of the change.
 
 import hashlib
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from uuid import UUID
@@ -77,22 +78,27 @@ class Consequences:
 
 
 def consequences(change: Change, *, now: datetime) -> Consequences:
+    """Of a plan as it is being edited, for the devices that follow it or would."""
     context = Context.read(now)
-    wanted = set(change.followers)
-    devices = list(Device.objects.filter(assignment__plan=change.plan.id).select_related("holder", "team")) if change.plan.pk else []
-    known = {device.id for device in devices}
-    devices += Device.objects.filter(id__in=wanted - known).select_related("holder", "team")
-    devices.sort(key=lambda device: (device.name, str(device.id)))
+    devices = {device.id: device for device in Device.objects.filter(assignment__plan=change.plan.id).select_related("holder", "team")}
+    joining = set(change.followers) - set(devices)
+    devices |= {device.id: device for device in Device.objects.filter(id__in=joining).select_related("holder", "team")}
+    ordered = sorted(devices.values(), key=lambda device: (device.name, str(device.id)))
     instead = Instead(plan=change.plan, stores=change.stores, followers=change.followers)
+    return compared(ordered, judged_all(ordered, context), judged_all(ordered, context, instead=instead), context)
+
+
+def compared(devices: Sequence[Device], before: Sequence[Judged], after: Sequence[Judged], context: Context) -> Consequences:
+    """The same devices judged twice, as things are and as they would be."""
     found, told = Consequences(), list[str]()
-    for before, after in zip(judged_all(devices, context), judged_all(devices, context, instead=instead), strict=True):
-        _of_device(before, after, found, told)
+    for was, would in zip(before, after, strict=True):
+        _of_device(was, would, found, told)
     found.digest = hashlib.sha256("\n".join(sorted(told)).encode()).hexdigest() if told else ""
     office = Office.objects.only("unasked_share_percent").first()
     share = office.unasked_share_percent if office else 20
     found.needs_word = found.leaves * 100 > (found.leaves + found.stays) * share
-    if found.leaves:
-        found.first_day = now.astimezone(office_zone()).date() + context.undo
+    if told:
+        found.first_day = context.now.astimezone(office_zone()).date() + context.undo
     return found
 
 
@@ -146,12 +152,16 @@ def _gap(points: list[Point]) -> tuple[date, date] | None:
 
 def object_to_unseen(change: Change) -> None:
     """Nothing leaves unseen: whoever saves says which consequences were shown. Raises Unseen, BadInput."""
-    found = consequences(change, now=outside().now())
-    if not found.leaves and not found.digest:
+    agreed(consequences(change, now=outside().now()), seen=change.seen, word=change.word)
+
+
+def agreed(found: Consequences, *, seen: str, word: str) -> None:
+    """Whether what is about to be saved is what was shown. Raises Unseen, BadInput."""
+    if not found.digest:
         return
-    if found.digest != change.seen:
+    if found.digest != seen:
         copies = sum(store.leaves for store in found.stores.values())
         says = "1 copy leaves that is kept now" if copies == 1 else f"{copies} copies leave that are kept now"
         raise Unseen(f"With this change {says}.")
-    if found.needs_word and change.word.strip().lower() != WORD:
+    if found.needs_word and word.strip().lower() != WORD:
         raise BadInput("This removes more than usual.", field="word", remedy=f"Read what leaves, and type “{WORD}”.")

@@ -14,13 +14,13 @@ from django.db.models import Q
 from core.retention.pile import Fact
 from core.retention.rule import Rule
 from core.retention.verdicts import Moment, Verdict, leaves_on, verdicts
-from server.fleet.models import Device, DeviceState
+from server.fleet.models import Device
 from server.people.models import Office
 from server.people.queries import office_zone
 from server.plans.convert import recurrence_of
 from server.plans.models import Assignment, Plan
 from server.plans.queries import OF_THEIR_PLANS
-from server.plans.rules import Applied, RuleBook
+from server.plans.rules import GONE_STATES, Applied, RuleBook
 from server.retention.freezing import Frozen
 from server.runs.models import ACTIVE, CAME, THERE, Copy, CopyState, Run, RunState
 from server.runs.protection import in_use
@@ -28,8 +28,6 @@ from server.storage.models import Mode
 
 SLOW_OWED = timedelta(days=7)
 """A copy that failed is owed for so long; then it holds nothing up any more."""
-GONE_STATES = (DeviceState.RETIRED, DeviceState.LOST)
-"""Of such a device nothing new is expected, so that it is not late."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -200,7 +198,9 @@ def _as_of(
     device: Device, plan: Plan | None, rows: list[Copy], last: tuple[datetime | None, str] | None, now: datetime
 ) -> tuple[datetime, bool]:
     """The instant by which its rules count, and whether that is because its protection has lapsed."""
-    if plan is None or device.state in GONE_STATES:
+    if device.state in GONE_STATES:  # it is not late: its rule counts from the day on which it became so
+        return min(now, device.state_since or now), False
+    if plan is None:
         return now, False
     good = [row.backup for row in rows if row.intact and not (row.backup.in_doubt or row.backup.suspect or row.by_hand)]
     newest = max((backup.finished_at for backup in good if backup.finished_at <= now), default=None)

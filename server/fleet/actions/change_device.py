@@ -20,8 +20,8 @@ from server.people.actions.office import holder_named
 from server.people.models import User
 
 REGISTER_FIELDS = [
-    "name", "holder", "team", "state", "away_until", "in_use_since", "family", "make", "model", "serial", "asset_tag", "os_version",
-    "note", "purchased_on", "handed_over_on", "storage_total_bytes",
+    "name", "holder", "team", "state", "state_since", "away_until", "in_use_since", "family", "make", "model", "serial", "asset_tag",
+    "os_version", "note", "purchased_on", "handed_over_on", "storage_total_bytes",
 ]  # fmt: skip
 """What `put_values` may change."""
 
@@ -53,7 +53,7 @@ def put_values(device: Device, values: Mapping[str, str], *, now: datetime) -> N
     if "state" in told and told["state"] != device.state:
         if told["state"] == DeviceState.IN_USE:
             device.in_use_since = now
-        device.state = told["state"]
+        device.state, device.state_since = told["state"], now
     if "away_until" in told or device.state != DeviceState.AWAY:
         day = told.get("away_until", "")
         device.away_until = date.fromisoformat(day) if day and device.state == DeviceState.AWAY else None
@@ -97,10 +97,10 @@ def bring_back(*, zone: ZoneInfo, now: datetime) -> int:
     for device in back:
         assert device.away_until is not None
         device.in_use_since = datetime.combine(device.away_until + timedelta(days=1), time(), zone)
-        device.state, device.away_until = DeviceState.IN_USE, None
+        device.state, device.state_since, device.away_until = DeviceState.IN_USE, device.in_use_since, None
         write_journal(who=None, what="device.back", says=f"{device.name}: its last day away has passed.", at=now, device=device.id)
     if back:
-        Device.objects.bulk_update(back, ["state", "away_until", "in_use_since"])
+        Device.objects.bulk_update(back, ["state", "state_since", "away_until", "in_use_since"])
     return len(back)
 
 

@@ -8,7 +8,7 @@ from django.db.models import Max
 from server.fleet.models import Device
 from server.people.models import Team, User
 from server.plans.models import Plan, RuleVersion
-from server.plans.rules import subject_of
+from server.plans.rules import RETIRED, subject_of
 from server.storage.models import Store
 
 
@@ -32,5 +32,15 @@ def note_version(
         return None
     number = (versions.aggregate(newest=Max("number"))["newest"] or 0) + 1
     return RuleVersion.objects.create(
-        subject=subject, number=number, plan=plan, team=team, device=device, store=store, told=told, why=why[:200], by=by, at=now
+        subject=subject,
+        retired=subject == RETIRED,
+        number=number,
+        plan=plan,
+        team=team,
+        device=device,
+        store=store,
+        told=told,
+        why=why[:200],
+        by=by,
+        at=now,
     )

@@ -16,7 +16,7 @@ from server.plans.api.views import DraftSerializer
 from server.plans.models import Plan
 from server.plans.objections import Change
 from server.plans.queries import plan as plan_by_id
-from server.retention.consequences import WORD, OfDevice, consequences
+from server.retention.consequences import WORD, Consequences, OfDevice, consequences
 
 MOST_DEVICES = 60
 MOST_POINTS = 120
@@ -85,11 +85,15 @@ class ConsequencesView(APIView):
         plan = checked(draft, plan_by_id(id) if id is not None else Plan(added_at=now))
         stores = frozenset(target.store_id for target in targets_of(draft))
         found = consequences(Change(plan=plan, stores=stores, followers=followers, seen="", word=""), now=now)
-        first = sorted(found.devices, key=lambda one: (one.gap is None, not one.leaves))
-        told = {
-            "leaves": found.leaves, "stays": found.stays, "safeguarded": found.safeguarded, "device_count": len(found.devices),
-            "gaps": sum(one.gap is not None for one in found.devices), "devices": first[:MOST_DEVICES], "digest": found.digest,
-            "stores": sorted(found.stores.values(), key=lambda store: store.name), "first_day": found.first_day,
-            "word": WORD if found.needs_word and found.digest else "",
-        }  # fmt: skip
-        return Response(ConsequencesSerializer(told).data)
+        return Response(ConsequencesSerializer(told_consequences(found)).data)
+
+
+def told_consequences(found: Consequences) -> dict[str, Any]:
+    """Cut to what a screen shows; the counts are whole."""
+    first = sorted(found.devices, key=lambda one: (one.gap is None, not one.leaves))
+    return {
+        "leaves": found.leaves, "stays": found.stays, "safeguarded": found.safeguarded, "device_count": len(found.devices),
+        "gaps": sum(one.gap is not None for one in found.devices), "devices": first[:MOST_DEVICES], "digest": found.digest,
+        "stores": sorted(found.stores.values(), key=lambda store: store.name), "first_day": found.first_day,
+        "word": WORD if found.needs_word and found.digest else "",
+    }  # fmt: skip

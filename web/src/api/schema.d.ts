@@ -850,6 +850,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exceptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["exceptions"];
+        put?: never;
+        post: operations["set_exception"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exceptions/consequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["exception_consequences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/first-administrator": {
         parameters: {
             query?: never;
@@ -2915,6 +2947,27 @@ export interface components {
             other_serial: boolean;
             overlaps: boolean;
         };
+        Exception: {
+            readonly id: number;
+            /** @description Of what it speaks, in words. */
+            readonly says: string;
+            readonly number: number;
+            /** Format: uuid */
+            readonly plan_id: string | null;
+            readonly team_id: number | null;
+            /** Format: uuid */
+            readonly device_id: string | null;
+            /** Format: uuid */
+            readonly store_id: string | null;
+            /** @description Of devices that are retired or lost. */
+            readonly retired: boolean;
+            readonly rule: components["schemas"]["KeepingRule"];
+            readonly why: string;
+            /** @default  */
+            by: string;
+            /** Format: date-time */
+            readonly at: string;
+        };
         /** @description A folder, an album or an app that is left out. */
         Exclusion: {
             kind: components["schemas"]["KindEnum"];
@@ -3131,6 +3184,50 @@ export interface components {
              * @description Last day of the hold; null until it is released.
              */
             until?: string | null;
+        };
+        /** @description Zero and null leave something out. */
+        KeepingRule: {
+            /** @default 0 */
+            last: number;
+            /** @default 0 */
+            hourly: number;
+            /** @default 0 */
+            daily: number;
+            /** @default 0 */
+            weekly: number;
+            /** @default 0 */
+            monthly: number;
+            /** @default 0 */
+            yearly: number;
+            /** @description Everything of it. */
+            within?: components["schemas"]["Period"] | null;
+            /** @default 604800 */
+            minimum_age_seconds: number;
+            greatest_age?: components["schemas"]["Period"] | null;
+            /** @description Of retired and lost devices: so long after that somebody is asked whether they may go. */
+            ask_after?: components["schemas"]["Period"] | null;
+        };
+        /** @description Zero and null leave something out. */
+        KeepingRuleRequest: {
+            /** @default 0 */
+            last: number;
+            /** @default 0 */
+            hourly: number;
+            /** @default 0 */
+            daily: number;
+            /** @default 0 */
+            weekly: number;
+            /** @default 0 */
+            monthly: number;
+            /** @default 0 */
+            yearly: number;
+            /** @description Everything of it. */
+            within?: components["schemas"]["PeriodRequest"] | null;
+            /** @default 604800 */
+            minimum_age_seconds: number;
+            greatest_age?: components["schemas"]["PeriodRequest"] | null;
+            /** @description Of retired and lost devices: so long after that somebody is asked whether they may go. */
+            ask_after?: components["schemas"]["PeriodRequest"] | null;
         };
         Kept: {
             /** Format: uuid */
@@ -4100,6 +4197,14 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        Period: {
+            count: number;
+            unit: components["schemas"]["UnitEnum"];
+        };
+        PeriodRequest: {
+            count: number;
+            unit: components["schemas"]["UnitEnum"];
+        };
         Plan: {
             /** Format: uuid */
             readonly id: string;
@@ -4807,6 +4912,28 @@ export interface components {
          * @enum {string}
          */
         RunStateEnum: "waiting" | "running" | "complete" | "partial" | "interrupted" | "failed" | "refused" | "stopped" | "missed";
+        SaveExceptionRequest: {
+            /** Format: uuid */
+            plan?: string | null;
+            team?: number | null;
+            /** Format: uuid */
+            device?: string | null;
+            /** Format: uuid */
+            store?: string | null;
+            /** @default false */
+            retired: boolean;
+            /** @description Null ends the exception. */
+            rule: components["schemas"]["KeepingRuleRequest"] | null;
+            /** @default  */
+            why: string;
+            /**
+             * @description Digest of the consequences that were shown.
+             * @default
+             */
+            seen: string;
+            /** @default  */
+            word: string;
+        };
         SavePlanRequest: {
             name: string;
             kinds: string[];
@@ -5525,6 +5652,19 @@ export interface components {
          * @enum {string}
          */
         WhenThereEnum: "keep_both" | "replace" | "skip";
+        WhoseRequest: {
+            /** Format: uuid */
+            plan?: string | null;
+            team?: number | null;
+            /** Format: uuid */
+            device?: string | null;
+            /** Format: uuid */
+            store?: string | null;
+            /** @default false */
+            retired: boolean;
+            /** @description Null ends the exception. */
+            rule: components["schemas"]["KeepingRuleRequest"] | null;
+        };
         WhyRequest: {
             /** @default  */
             why: string;
@@ -7481,6 +7621,94 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Unlinked"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exceptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Exception"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_exception: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveExceptionRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exception_consequences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhoseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consequences"];
                 };
             };
             default: {

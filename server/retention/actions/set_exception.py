@@ -1,0 +1,30 @@
+"""Make an exception from the plans' rules, change it, or end it. Nothing leaves by it that was not shown."""
+
+from typing import Any
+
+from django.db import transaction
+
+from server.live import tell
+from server.locks import lock_alone
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.plans.actions.rule_versions import note_version
+from server.plans.models import RuleVersion
+from server.retention.consequences import agreed
+from server.retention.exceptions import Whose, checked, consequences_of
+
+
+@transaction.atomic
+def set_exception(of: Whose, told: dict[str, Any] | None, *, by: User, seen: str = "", word: str = "", why: str = "") -> RuleVersion | None:
+    """None when it says what it said. Raises BadInput, Unseen."""
+    lock_alone("rules")
+    now, told = outside().now(), checked(told)
+    agreed(consequences_of(of, told, now=now), seen=seen, word=word)
+    row = note_version(told, by=by, now=now, why=why, **of.rows())
+    if row is not None:
+        done = "ended" if told is None else f"is version {row.number} now"
+        says = f"The rule for {of.words} {done}.{f' {why.strip()[:200]}' if why.strip() else ''}"
+        write_journal(who=by, what="rule.exception", says=says, at=now, device=row.device_id, store=row.store_id)
+        tell("changed", "devices")
+    return row

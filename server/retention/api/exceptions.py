@@ -1,0 +1,110 @@
+"""Exceptions from the plans' rules."""
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.retention.rule import COUNTS
+from core.units import DAYS
+from server.outside import outside
+from server.plans.models import UNITS, RuleVersion
+from server.retention.actions.set_exception import set_exception
+from server.retention.api.consequences import ConsequencesSerializer, told_consequences
+from server.retention.exceptions import checked, consequences_of, standing, whose, words_of
+
+PERIODS = ("within", "greatest_age", "ask_after")
+
+
+class PeriodSerializer(serializers.Serializer):
+    count = serializers.IntegerField(min_value=1, max_value=20_000)
+    unit = serializers.ChoiceField(choices=UNITS)
+
+
+class KeepingRuleSerializer(serializers.Serializer):
+    """Zero and null leave something out."""
+
+    last = serializers.IntegerField(min_value=0, max_value=1000, default=0)
+    hourly = serializers.IntegerField(min_value=0, max_value=1000, default=0)
+    daily = serializers.IntegerField(min_value=0, max_value=1000, default=0)
+    weekly = serializers.IntegerField(min_value=0, max_value=1000, default=0)
+    monthly = serializers.IntegerField(min_value=0, max_value=1000, default=0)
+    yearly = serializers.IntegerField(min_value=0, max_value=1000, default=0)
+    within = PeriodSerializer(default=None, allow_null=True, help_text="Everything of it.")
+    minimum_age_seconds = serializers.IntegerField(min_value=0, max_value=3660 * DAYS, default=7 * DAYS)
+    greatest_age = PeriodSerializer(default=None, allow_null=True)
+    ask_after = PeriodSerializer(
+        default=None, allow_null=True, help_text="Of retired and lost devices: so long after that somebody is asked whether they may go."
+    )
+
+
+class WhoseSerializer(serializers.Serializer):
+    plan = serializers.UUIDField(default=None, allow_null=True)
+    team = serializers.IntegerField(default=None, allow_null=True)
+    device = serializers.UUIDField(default=None, allow_null=True)
+    store = serializers.UUIDField(default=None, allow_null=True)
+    retired = serializers.BooleanField(default=False)
+    rule = KeepingRuleSerializer(allow_null=True, help_text="Null ends the exception.")
+
+    def of(self) -> Any:
+        return whose(**{name: self.validated_data[name] for name in ("plan", "team", "device", "store", "retired")})
+
+    def told(self) -> dict[str, Any] | None:
+        rule = self.validated_data["rule"]
+        if rule is None:
+            return None
+        periods = {name: [rule[name]["count"], rule[name]["unit"]] if rule[name] else None for name in PERIODS}
+        return dict(rule) | periods
+
+
+class SaveExceptionSerializer(WhoseSerializer):
+    why = serializers.CharField(max_length=200, allow_blank=True, default="")
+    seen = serializers.CharField(max_length=64, allow_blank=True, default="", help_text="Digest of the consequences that were shown.")
+    word = serializers.CharField(max_length=40, allow_blank=True, default="")
+
+
+class ExceptionSerializer(serializers.ModelSerializer):
+    says = serializers.SerializerMethodField(help_text="Of what it speaks, in words.")
+    rule = serializers.SerializerMethodField()
+    by = serializers.CharField(source="by.shown_name", default="")
+
+    def get_says(self, row: RuleVersion) -> str:
+        return words_of(row)
+
+    @extend_schema_field(KeepingRuleSerializer)
+    def get_rule(self, row: RuleVersion) -> Any:
+        told = row.told or {}
+        periods = {name: {"count": told[name][0], "unit": told[name][1]} if told.get(name) else None for name in PERIODS}
+        counts = {name: told.get(name, 0) for name in COUNTS}
+        return {**counts, **periods, "minimum_age_seconds": told.get("minimum_age_seconds", 0)}
+
+    class Meta:
+        model = RuleVersion
+        fields = ("id", "says", "number", "plan_id", "team_id", "device_id", "store_id", "retired", "rule", "why", "by", "at")
+        read_only_fields = fields
+
+
+class ExceptionsView(APIView):
+    @extend_schema(operation_id="exceptions", responses=ExceptionSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(ExceptionSerializer(standing(), many=True).data)
+
+    @extend_schema(operation_id="set_exception", request=SaveExceptionSerializer, responses={204: None})
+    def post(self, request: Request) -> Response:
+        given = SaveExceptionSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        agreed = {name: given.validated_data[name] for name in ("why", "seen", "word")}
+        set_exception(given.of(), given.told(), by=request.user, **agreed)
+        return Response(status=204)
+
+
+class ExceptionConsequencesView(APIView):
+    @extend_schema(operation_id="exception_consequences", request=WhoseSerializer, responses=ConsequencesSerializer)
+    def post(self, request: Request) -> Response:
+        given = WhoseSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        found = consequences_of(given.of(), checked(given.told()), now=outside().now())
+        return Response(ConsequencesSerializer(told_consequences(found)).data)
