@@ -43,6 +43,10 @@ from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import sweep_store
 from server.retention.actions.owe_copies import owe_copies
+from server.retention.actions.remove_backups import remove_backups
+from server.retention.actions.set_exception import set_exception
+from server.retention.exceptions import Whose
+from server.retention.removal import WORD, removal_of
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.beat import beat
 from server.runs.actions.carry_copies import next_copy
@@ -302,6 +306,11 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
         check_store(store, percent=100, by=by)
     for slug in office.LOOKED_AT:
         look_at(by_slug[slug])
+    set_exception(Whose(), office.RETIRED_KEEP, by=by, why="Their holders may come back to them")
+    oldest = Backup.objects.filter(device=by_slug[office.REMOVED[0]]).order_by("finished_at").first()
+    assert oldest is not None
+    shown = removal_of(backups=[oldest.id])
+    remove_backups(backups=[oldest.id], why=office.REMOVED[1], seen=shown.digest, word=WORD, by=by)
 
 
 def _elsewhere() -> None:

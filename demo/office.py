@@ -49,7 +49,8 @@ PLANS = (
     {
         "name": "Phones", "catch_up": True, "needs_battery_percent": 20, "leaves_out_away_days": True,
         "kinds": _ALL, "rule": "FREQ=DAILY", "starts_at": time(21, 30), "window_closes": time(6), "store": "Server room",
-        "promise_seconds": 2 * DAYS, "keep_last": 3, "keep_daily": 4, "keep_weekly": 4, "keep_monthly": 6,
+        "promise_seconds": 2 * DAYS, "keep_last": 3, "keep_daily": 3, "keep_weekly": 4, "keep_monthly": 6,
+        "keep_minimum_age_seconds": 3 * DAYS,
         "devices": ("p4-*", "p5-*", "ridge2-*"), "larger_than_bytes": 256 * MIB, "exclusions": ({"kind": "apps", "under": "Sketchbook"},),
     },
     {
@@ -92,6 +93,10 @@ NOT_LINKED = {
 }  # fmt: skip
 """Bought, in the register, and linked to nothing yet."""
 BEFORE_REPAIR = ("p4-pellow", "screen is cracked")
+REMOVED = ("p4-moreau", "Taken while its mail was being moved, and half of it twice")
+"""A backup that somebody let go by hand, and why; it can be kept after all for a week."""
+RETIRED_KEEP = {"last": 1, "minimum_age_seconds": 7 * DAYS, "ask_after": [2, "years"]}
+"""What is kept of devices that are retired or lost."""
 LOST_PHOTOS = ("field6-thorne", 1, "photos")
 """Device, how many nights before the last one, and of which kind most items were deleted by mistake."""
 CLOSED_AHEAD = ((12, 24, "Christmas Eve"), (12, 25, "Christmas Day"), (12, 26, "Second day of Christmas"), (1, 1, "New Year"))

@@ -10,7 +10,7 @@ from django.core.management import call_command
 from django.test import override_settings
 from playwright.sync_api import expect
 
-from checks.browser import by_keyboard
+from checks.browser import by_keyboard, leaving
 from checks.browser.harness import BrowserTestCase, eventually
 from core.vault.check import check
 from demo.office import PASSWORD
@@ -49,6 +49,10 @@ class TheDemoOffice(BrowserTestCase):
             lambda: by_keyboard.in_the_persons_own_colours(self, self.page),
             lambda: by_keyboard.no_letter_is_lost_on_a_slow_machine(self, self.page),
             lambda: by_keyboard.a_plan_half_written(self, self.page),
+            lambda: leaving.kept_after_all(self, self.page),
+            lambda: leaving.removed_from_a_device(self, self.page),
+            lambda: leaving.last_1_by_a_slip(self, self.page),
+            lambda: leaving.nothing_leaves(self, self.page),
         )
         Session.objects.all().delete()
         self.errand(lambda: by_keyboard.the_session_ended_meanwhile(self, self.page, PASSWORD), self._an_auditor_only_reads)
@@ -91,6 +95,9 @@ class TheDemoOffice(BrowserTestCase):
             "/bring-in",
             "/plans",
             "/plans/new",
+            "/plans/exceptions",
+            "/leaving",
+            "/restore-points",
             "/history",
             "/history?outcome=did_not",
             "/night",
@@ -122,6 +129,9 @@ class TheDemoOffice(BrowserTestCase):
             "/matters",
             "/report",
             "/office/telling",
+            "/leaving",
+            "/plans/exceptions",
+            "/restore-points",
         ):
             self.open(path)
             page.wait_for_timeout(300)

@@ -71,6 +71,51 @@ def verdicts(
     ]
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Life:
+    """A copy that stays now, or one that a run to come would make, and until when something claims it."""
+
+    moment: Moment
+    planned: bool
+    until: datetime | None
+    """None for what outlasts the last of the runs, or stays for a reason whose end nobody can foretell."""
+
+
+def lives(
+    moments: Sequence[Moment],
+    rules: Rules | Rule,
+    *,
+    zone: ZoneInfo,
+    now: datetime,
+    runs: Sequence[datetime],
+    as_of: datetime | None = None,
+) -> list[Life]:
+    """What lies there and what is to come, if a good backup is made in each store at each of `runs`."""
+    found = verdicts(moments, rules, zone=zone, now=now, as_of=as_of)
+    sure = [verdict for verdict in found if verdict.kept]
+    stores = sorted({one.store for one in moments})
+    later = [Moment(id=f"~{n:06}", at=run, store=store) for store in stores for n, run in enumerate(sorted(runs))]
+    pile = _pile([*(verdict.moment for verdict in sure), *later], rules, zone=zone, now=now, as_of=None)
+    ends = np.max(np.stack(list(claimed_until(pile, now=int(NEVER)).values())), axis=0) if len(pile.at) else pile.at
+    told = [
+        Life(moment=verdict.moment, planned=False, until=_end(verdict, int(end), zone)) for verdict, end in zip(sure, ends, strict=False)
+    ]
+    return told + [
+        Life(moment=moment, planned=True, until=None if end >= NEVER else calendar.instant_of(int(end)))
+        for moment, end in zip(later, ends[len(sure) :], strict=True)
+    ]
+
+
+def _end(verdict: Verdict, counted: int, zone: ZoneInfo) -> datetime | None:
+    """When nothing keeps it any more, the rule's claims ending at `counted`."""
+    hold = verdict.moment.hold_until if verdict.why & Why.HOLD else None
+    if verdict.why & ~(BY_RULE | Why.HOLD) or (verdict.why & Why.HOLD and hold is None):
+        return None
+    if hold is not None:
+        counted = max(counted, calendar.midnight(hold + timedelta(days=1), zone))
+    return None if counted >= NEVER else calendar.instant_of(counted)
+
+
 def leaves_on(
     moments: Sequence[Moment],
     rules: Rules | Rule,
@@ -80,26 +125,13 @@ def leaves_on(
     runs: Sequence[datetime],
     as_of: datetime | None = None,
 ) -> dict[tuple[str, str], date | None]:
-    """(backup, store) → the office's day on which nothing claims it any more, if a good backup is made at each of `runs`.
-
-    Of what stays now. None for what outlasts the last of `runs`, or stays for a reason whose end nobody can foretell.
-    """
-    found = verdicts(moments, rules, zone=zone, now=now, as_of=as_of)
-    stores = sorted({one.store for one in moments})
-    sure = [verdict for verdict in found if verdict.kept]
-    later = [Moment(id=f"~{n:06}", at=run, store=store) for store in stores for n, run in enumerate(sorted(runs))]
-    pile = _pile([*(verdict.moment for verdict in sure), *later], rules, zone=zone, now=now, as_of=None)
-    ends = np.max(np.stack(list(claimed_until(pile, now=int(NEVER)).values())), axis=0) if len(pile.at) else pile.at
-    told: dict[tuple[str, str], date | None] = {}
-    for verdict, counted in zip(sure, ends, strict=False):
-        end = int(counted)
-        if verdict.why & ~(BY_RULE | Why.HOLD) or (verdict.why & Why.HOLD and verdict.moment.hold_until is None):
-            end = int(NEVER)
-        elif verdict.why & Why.HOLD and verdict.moment.hold_until is not None:
-            end = max(end, calendar.midnight(verdict.moment.hold_until + timedelta(days=1), zone))
-        day = None if end >= NEVER else calendar.instant_of(end).astimezone(zone).date()
-        told[verdict.moment.id, verdict.moment.store] = day
-    return told
+    """(backup, store) of what stays now → the office's day on which nothing claims it any more."""
+    found = lives(moments, rules, zone=zone, now=now, runs=runs, as_of=as_of)
+    return {
+        (one.moment.id, one.moment.store): None if one.until is None else one.until.astimezone(zone).date()
+        for one in found
+        if not one.planned
+    }
 
 
 def _rule(rules: Rules | Rule, store: str) -> Rule | None:

@@ -13,7 +13,7 @@ from django.db.models import Q
 
 from core.retention.pile import Fact
 from core.retention.rule import Rule
-from core.retention.verdicts import Moment, Verdict, leaves_on, verdicts
+from core.retention.verdicts import Life, Moment, Verdict, leaves_on, lives, verdicts
 from server.fleet.models import Device
 from server.people.models import Office
 from server.people.queries import office_zone
@@ -63,10 +63,18 @@ class Judged:
 
     def leaves_on(self, now: datetime, *, days: int) -> dict[tuple[str, str], date | None]:
         """(backup, store) → the day on which nothing claims it any more if the plan goes on as it does, within so many days."""
-        runs: list[datetime] = []
-        if self.plan is not None and self.device.state not in GONE_STATES:
-            runs = list(recurrence_of(self.plan, office_zone()).between(now, now + timedelta(days=days)))
+        runs = self._runs(now, days)
         return leaves_on(self.moments, core_rules(self.rules), zone=office_zone(), now=now, runs=runs, as_of=self.as_of)
+
+    def lives(self, now: datetime, *, days: int) -> list[Life]:
+        """What lies there and what is to come within so many days, each with its end."""
+        runs = self._runs(now, days)
+        return lives(self.moments, core_rules(self.rules), zone=office_zone(), now=now, runs=runs, as_of=self.as_of)
+
+    def _runs(self, now: datetime, days: int) -> list[datetime]:
+        if self.plan is None or self.device.state in GONE_STATES:
+            return []
+        return list(recurrence_of(self.plan, office_zone()).between(now, now + timedelta(days=days)))
 
 
 def core_rules(rules: Mapping[str, Applied | None]) -> dict[str, Rule | None]:

@@ -18,6 +18,7 @@ export const SUBJECTS = [
   'copies',
   'coverage',
   'devices',
+  'exceptions',
   'freezes',
   'guides',
   'holders',
@@ -82,6 +83,8 @@ export const CHANGES = {
   copy: ['copies', 'stores', 'backups', 'coverage', 'wipe', 'today', 'matters'],
   /** A backup is held, released, doubted, dated anew. */
   backup: [...STANDING, 'backups', 'runs', 'run', 'stores', 'leaving', 'consequences', 'copies'],
+  /** An exception from a plan's rule. */
+  exception: ['exceptions', 'consequences', 'backups', 'leaving', 'today', 'matters'],
   /** Somebody said that nothing leaves, or lifted it. */
   freeze: ['freezes', 'leaving', 'backups', 'consequences'],
   restore: ['restore', 'restores', 'devices', 'today', 'matters'],

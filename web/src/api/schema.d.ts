@@ -490,6 +490,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{id}/future": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["device_future"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{id}/kinds": {
         parameters: {
             query?: never;
@@ -1538,6 +1554,38 @@ export interface paths {
             cookie?: never;
         };
         get: operations["report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/restore-points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["restore_points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/restore-points.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["restore_points_table"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3064,6 +3112,14 @@ export interface components {
             /** Format: date-time */
             readonly at: string;
         };
+        FutureDay: {
+            /** Format: date */
+            day: string;
+            /** @description Of what lies there now, newest first. */
+            kept: string[];
+            /** @description Of what is to come. */
+            planned: string[];
+        };
         /**
          * @description * `id` - id
          *     * `serial` - serial
@@ -4444,6 +4500,23 @@ export interface components {
          * @enum {string}
          */
         PointStateEnum: "stays" | "leaves" | "safeguarded" | "held";
+        Points: {
+            /** @description Mondays, oldest first. */
+            weeks: string[];
+            devices: components["schemas"]["PointsRow"][];
+        };
+        PointsRow: {
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            /** @default  */
+            team: string;
+            /** @description One a week, as `weeks`. */
+            counts: number[];
+            /** @description From before the first week. */
+            older: number;
+        };
         /** @description A new store; the recovery code is told this once. */
         PreparedStore: {
             /** Format: uuid */
@@ -6899,6 +6972,37 @@ export interface operations {
             };
         };
     };
+    device_future: {
+        parameters: {
+            query?: {
+                store?: string | null;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FutureDay"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     choose_kinds: {
         parameters: {
             query?: never;
@@ -9287,6 +9391,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Report"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_points: {
+        parameters: {
+            query?: {
+                team?: number | null;
+                weeks?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Points"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_points_table: {
+        parameters: {
+            query?: {
+                team?: number | null;
+                weeks?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: {

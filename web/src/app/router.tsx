@@ -32,8 +32,13 @@ export const router = createBrowserRouter([
           { path: '/holders/:id', lazy: async () => ({ Component: (await import('../features/oversight/HolderScreen')).HolderScreen }) },
           { path: '/bring-in', lazy: async () => ({ Component: (await import('../features/runs/BringInScreen')).BringInScreen }) },
           { path: '/plans', lazy: async () => ({ Component: (await import('../features/plans/PlansScreen')).PlansScreen }) },
+          {
+            path: '/plans/exceptions',
+            lazy: async () => ({ Component: (await import('../features/plans/ExceptionsScreen')).ExceptionsScreen }),
+          },
           { path: '/plans/:id', lazy: async () => ({ Component: (await import('../features/plans/PlanScreen')).PlanScreen }) },
           { path: '/leaving', lazy: async () => ({ Component: (await import('../features/retention/LeavingScreen')).LeavingScreen }) },
+          { path: '/restore-points', lazy: async () => ({ Component: (await import('../features/retention/PointsScreen')).PointsScreen }) },
           { path: '/history', lazy: async () => ({ Component: (await import('../features/runs/HistoryScreen')).HistoryScreen }) },
           { path: '/history/:id', lazy: async () => ({ Component: (await import('../features/runs/RunScreen')).RunScreen }) },
           {

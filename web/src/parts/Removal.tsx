@@ -101,7 +101,7 @@ function Loss({ shown }: { shown: Shown }) {
         ))}
       </ul>
       {shown.device_count > 12 && <p className="quiet">and {counted(shown.device_count - 12, 'more device')}</p>}
-      {shown.held > 0 && <p className="quiet">{counted(shown.held, 'copy', 'copies')} on hold stay.</p>}
+      {shown.held > 0 && <p className="quiet">{counted(shown.held, 'copy stays', 'copies stay')}, being on hold.</p>}
     </>
   );
 }

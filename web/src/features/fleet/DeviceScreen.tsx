@@ -19,6 +19,7 @@ import { pauseWords } from '../../parts/pauses';
 import { PromiseKept } from '../../parts/PromiseKept';
 import { AskRun } from './AskRun';
 import { ChangeDevice } from './ChangeDevice';
+import { Future } from '../../parts/Future';
 import { DeviceRuns, Moments } from './Moments';
 import { Readiness } from './Readiness';
 
@@ -68,6 +69,7 @@ export function DeviceScreen() {
       <div className="cols">
         <div className="stack">
           <Moments id={row.id} />
+          <Future id={row.id} />
           <DeviceRuns id={row.id} />
         </div>
         <aside className="stack">

@@ -25,7 +25,7 @@ export function Consequences({ id, draft }: { id: string; draft: Draft }) {
   if (found.isLoadingError) return <Failed problem={problemOf(found.error)} />;
   if (!found.data || found.data.leaves + found.data.stays === 0) return null;
   return (
-    <section className="sheet pad" aria-live="polite" aria-label="What it does to what lies there">
+    <section className="sheet pad in-view" aria-live="polite" aria-label="What it does to what lies there">
       <h2>{consequenceWords(found.data)}</h2>
       <Counts told={found.data} />
       <RealHistory devices={found.data.devices} more={found.data.device_count - found.data.devices.length} />
@@ -64,7 +64,9 @@ function Counts({ told: { leaves, stays, safeguarded, gaps, first_day, stores } 
 }
 
 /** Asked before anything is saved that lets something leave. */
-export function SaveAndLetLeave({ save, shown }: { save: ReturnType<typeof useSaving>; shown: Told }) {
+type Saving = Pick<ReturnType<typeof useSaving>, 'agree' | 'cancel' | 'problem' | 'busy'>;
+
+export function SaveAndLetLeave({ save, shown }: { save: Saving; shown: Told }) {
   const [word, setWord] = useState('');
   return (
     <Dialog

@@ -2,7 +2,7 @@
 import { Choice } from '../../ui/forms/Field';
 import { NumberField } from '../../ui/forms/NumberField';
 import { SPANS } from '../../ui/forms/numbers';
-import type { Draft, Part } from './words';
+import type { Keeping, KeepingPart } from './words';
 
 const COUNTS: ['keep_last' | 'keep_hourly' | 'keep_daily' | 'keep_weekly' | 'keep_monthly' | 'keep_yearly', string][] = [
   ['keep_last', 'Last'],
@@ -15,7 +15,7 @@ const COUNTS: ['keep_last' | 'keep_hourly' | 'keep_daily' | 'keep_weekly' | 'kee
 
 const UNITS = ['days', 'weeks', 'months', 'years'].map((unit) => ({ value: unit, label: unit }));
 
-export function Keeps({ draft, set }: Part) {
+export function Keeps({ draft, set }: KeepingPart) {
   return (
     <fieldset className="field">
       <legend className="form-label fw-bold fs-6 mb-1">What is kept</legend>
@@ -39,7 +39,7 @@ export function Keeps({ draft, set }: Part) {
 }
 
 /** By age, whatever the counts say. */
-function Ages({ draft, set }: Part) {
+function Ages({ draft, set }: KeepingPart) {
   return (
     <details>
       <summary>By age</summary>
@@ -73,7 +73,7 @@ function Ages({ draft, set }: Part) {
   );
 }
 
-interface PeriodProps extends Part {
+interface PeriodProps extends KeepingPart {
   label: string;
   name: 'keep_within' | 'keep_greatest_age';
   unit: 'keep_within_unit' | 'keep_greatest_age_unit';
@@ -93,12 +93,7 @@ function PeriodField({ label, name, unit, hint, draft, set }: PeriodProps) {
         hint={hint}
         field={name}
       />
-      <Choice
-        label="counted in"
-        value={draft[unit]}
-        onChange={(told) => set(unit, told as NonNullable<Draft[typeof unit]>)}
-        options={UNITS}
-      />
+      <Choice label="counted in" value={draft[unit]} onChange={(told) => set(unit, told as Keeping['keep_within_unit'])} options={UNITS} />
     </div>
   );
 }

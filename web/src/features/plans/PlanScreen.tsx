@@ -102,7 +102,7 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
             <Schedule draft={draft} set={set} problem={problem} />
             <Where draft={draft} set={set} />
             <DaysThatCount draft={draft} set={set} />
-            <Keeps draft={draft} set={set} />
+            <Keeps draft={draft} set={(name, value) => setDraft((before) => ({ ...before, [name]: value }))} />
             <What draft={draft} set={set} change={(next) => setDraft((before) => ({ ...before, ...next }))} />
             <Joins draft={draft} set={set} />
             <Devices chosen={draft.devices} own={id === 'new' ? '' : first.name} set={set} />

@@ -30,15 +30,14 @@ export function PlansScreen() {
         </div>
         <div className="row-end">
           {may('pause_everything') && <PauseButton what="everything" pause={everything ?? null} />}
+          <Link to="/plans/exceptions">Exceptions from their rules</Link>
           <Button onClick={() => void navigate('/plans/new')}>Make a plan</Button>
         </div>
       </div>
       <div className="sheet scroll">
         {plans.isPending && <Loading what="plans" />}
         {plans.isLoadingError && <Failed problem={problemOf(plans.error)} onRetry={() => void plans.refetch()} />}
-        {plans.data?.length === 0 && (
-          <Empty>No plan yet. A plan says what is backed up and when; until there is one, nothing runs by itself.</Empty>
-        )}
+        {plans.data?.length === 0 && <Empty>No plan yet. Until there is one, which says what is backed up and when, nothing runs.</Empty>}
         {plans.data && plans.data.length > 0 && (
           <table className="rows">
             <thead>

@@ -1,8 +1,9 @@
 /** Backups of devices on an axis of age, newest to the left: a disc stays, a ring leaves, a square is kept by a safeguard or a hold. */
 import type { Schemas } from '../../api/client';
+import { AGES, placeOfAge, WIDTH } from '../../ui/ages';
 import { counted, day, plainDay } from '../../ui/format';
 import { useNow, useZone } from '../../ui/Office';
-import { AGES, fates, placeOfAge, WIDTH } from './realHistory';
+import { fates } from './realHistory';
 
 type Device = Schemas['Loses'];
 

@@ -1,8 +1,8 @@
 // @vitest-environment node
 
-import { describe, expect, test } from 'vitest';
+import { describe, expect, it, test } from 'vitest';
 
-import { emptyDraft, keepsSentence, keptByMonth, toggled, moved, targetsWords } from './words';
+import { consequenceWords, emptyDraft, keepingOf, keepsSentence, keptByMonth, moved, ruleOf, targetsWords, toggled } from './words';
 
 describe('what a plan keeps', () => {
   test.each([
@@ -48,3 +48,34 @@ test.each([
   [['Server room', 'Cloud'], 'Server room and Cloud'],
   [['Server room', 'Cloud', 'Safe'], 'Server room and 2 more'],
 ])('where a plan goes: %j', (names, words) => expect(targetsWords(names.map((store_name) => ({ store_name })))).toBe(words));
+
+describe('what is kept, whole', () => {
+  it.each([
+    [{ keep_hourly: 24, keep_yearly: 1 }, 'the last 1, 24 hours, 1 year'],
+    [{ keep_within: 30, keep_within_unit: 'days' as const }, 'all of 30 days, the last 1'],
+    [{ keep_within: 1, keep_within_unit: 'months' as const }, 'all of 1 month, the last 1'],
+  ])('%j', (more, words) => expect(keepsSentence({ keep_last: 1, keep_daily: 0, keep_weekly: 0, keep_monthly: 0, ...more })).toBe(words));
+});
+
+describe('what a change does', () => {
+  it.each([
+    [0, 0, 'Nothing lies there yet'],
+    [0, 12, 'Nothing leaves by this change'],
+    [1, 12, '1 backup leaves by this change'],
+    [1200, 0, '1\u202f200 backups leave by this change'],
+  ])('%d leave and %d stay', (leaves, stays, words) => expect(consequenceWords({ leaves, stays })).toBe(words));
+});
+
+describe('an exception', () => {
+  it('is edited by the same form as a plan and comes back as it was', () => {
+    const rule = {
+      last: 2, hourly: 0, daily: 7, weekly: 0, monthly: 0, yearly: 1, minimum_age_seconds: 86_400,
+      within: { count: 3, unit: 'weeks' as const }, greatest_age: null, ask_after: { count: 2, unit: 'years' as const },
+    }; // prettier-ignore
+    expect(ruleOf(keepingOf(rule), 2)).toEqual(rule);
+    expect(ruleOf({ ...keepingOf(rule), keep_minimum_age_seconds: null }, null)).toMatchObject({
+      minimum_age_seconds: 604_800,
+      ask_after: null,
+    });
+  });
+});

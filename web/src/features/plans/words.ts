@@ -65,11 +65,31 @@ export const CLOCKS: Record<string, string> = {
   near: 'clocks change in this night',
 };
 
-type Keeping = Pick<Draft, 'keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly'> &
-  Partial<Pick<Draft, 'keep_hourly' | 'keep_yearly' | 'keep_within' | 'keep_within_unit'>>;
+/** What a draft says of keeping. */
+export type Keeping = Pick<
+  Draft,
+  | 'keep_last'
+  | 'keep_hourly'
+  | 'keep_daily'
+  | 'keep_weekly'
+  | 'keep_monthly'
+  | 'keep_yearly'
+  | 'keep_within'
+  | 'keep_within_unit'
+  | 'keep_minimum_age_seconds'
+  | 'keep_greatest_age'
+  | 'keep_greatest_age_unit'
+>;
+
+export interface KeepingPart {
+  draft: Keeping;
+  set: <K extends keyof Keeping>(name: K, value: Keeping[K]) => void;
+}
+
+type Kept = Pick<Keeping, 'keep_last' | 'keep_daily' | 'keep_weekly' | 'keep_monthly'> & Partial<Keeping>;
 
 /** `all of 30 days, the last 3, 7 days, 4 weeks`. */
-export function keepsSentence(plan: Keeping): string {
+export function keepsSentence(plan: Kept): string {
   const parts = [
     plan.keep_within && `all of ${periodWords(plan.keep_within, plan.keep_within_unit ?? 'days')}`,
     plan.keep_last && `the last ${plan.keep_last}`,
@@ -140,3 +160,37 @@ export function emptyDraft(kinds: string[], store: string | null): Draft {
     devices: [],
   };
 }
+
+export type Exception = Schemas['Exception'];
+export type ExceptionRule = Schemas['KeepingRuleRequest'];
+type Span = Schemas['PeriodRequest'];
+
+/** The rule of an exception as the same form edits it. */
+export const keepingOf = (rule: Exception['rule']): Keeping => ({
+  keep_last: rule.last,
+  keep_hourly: rule.hourly,
+  keep_daily: rule.daily,
+  keep_weekly: rule.weekly,
+  keep_monthly: rule.monthly,
+  keep_yearly: rule.yearly,
+  keep_within: rule.within?.count ?? null,
+  keep_within_unit: rule.within?.unit ?? 'days',
+  keep_minimum_age_seconds: rule.minimum_age_seconds,
+  keep_greatest_age: rule.greatest_age?.count ?? null,
+  keep_greatest_age_unit: rule.greatest_age?.unit ?? 'days',
+});
+
+const span = (count: number | null | undefined, unit: Span['unit']): Span | null => (count ? { count, unit } : null);
+
+export const ruleOf = (keeping: Keeping, askAfterYears: number | null): ExceptionRule => ({
+  last: keeping.keep_last,
+  hourly: keeping.keep_hourly,
+  daily: keeping.keep_daily,
+  weekly: keeping.keep_weekly,
+  monthly: keeping.keep_monthly,
+  yearly: keeping.keep_yearly,
+  within: span(keeping.keep_within, keeping.keep_within_unit),
+  minimum_age_seconds: keeping.keep_minimum_age_seconds ?? 7 * 86_400,
+  greatest_age: span(keeping.keep_greatest_age, keeping.keep_greatest_age_unit),
+  ask_after: span(askAfterYears, 'years'),
+});

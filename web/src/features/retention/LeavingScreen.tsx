@@ -47,7 +47,8 @@ export function LeavingScreen() {
     <>
       <Heading title="Leaving" />
       <p className="sub">
-        What rules and people let go waits here until its day. It can be restored, it takes room, and it can be kept after all.
+        What rules and people let go waits here until its day. It can be restored, it takes room, and it can be kept after all.{' '}
+        <Link to="/restore-points">What there is by week</Link>
       </p>
       <Freezing />
       <Filters
@@ -84,10 +85,10 @@ function Of({ copy }: { copy: Leaving }) {
 
 function Because({ copy }: { copy: Leaving }) {
   return (
-    <>
+    <span>
       {copy.by_hand && <span className="quiet">{copy.by || 'somebody'} removed it: </span>}
       {copy.why}
-    </>
+    </span>
   );
 }
 

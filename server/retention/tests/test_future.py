@@ -1,0 +1,74 @@
+"""What there will be to go back to, month by month; what there is, week by week."""
+
+import csv
+import io
+from datetime import UTC, datetime, timedelta
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from server.retention.tests.test_leaving import ThePile
+
+
+class TheFuture(ThePile):
+    def test_month_by_month_as_the_rule_would_have_it(self):
+        self.nights(3)
+        told = self.api.get(f"/api/devices/{self.one.id}/future").json()
+        self.assertEqual(len(told), 13)
+        self.assertEqual((told[0]["day"], len(told[0]["kept"]), told[0]["planned"]), ("2026-03-05", 2, []))
+        in_a_month = told[1]
+        self.assertEqual((in_a_month["day"], in_a_month["kept"], len(in_a_month["planned"])), ("2026-04-05", [], 2))
+        self.assertEqual(
+            [datetime.fromisoformat(at).strftime("%m-%d %H:%M") for at in in_a_month["planned"]], ["04-04 20:00", "04-03 20:00"]
+        )
+
+    def test_a_held_one_is_there_at_the_end_of_it(self):
+        self.nights(2)
+        oldest = self.backups()[0]
+        self.api.post(f"/api/backups/{oldest.id}/hold", {"reason": "for ever"}, format="json")
+        told = self.api.get(f"/api/devices/{self.one.id}/future").json()
+        self.assertEqual([len(day["kept"]) for day in told], [2] + [1] * 12)
+
+    def test_of_one_store_and_of_a_device_without_anything(self):
+        self.nights(2)
+        other, two = self.store("Cloud"), self.device("p2")
+        self.assertEqual(self.api.get(f"/api/devices/{self.one.id}/future?store={other.id}").json()[0]["kept"], [])
+        self.assertEqual(len(self.api.get(f"/api/devices/{self.one.id}/future?store={self.room.id}").json()[0]["kept"]), 2)
+        self.assertEqual(self.api.get(f"/api/devices/{two.id}/future").json()[0], {"day": "2026-03-04", "kept": [], "planned": []})
+
+
+class TheMatrix(ThePile):
+    def test_devices_by_weeks_of_the_offices_zone(self):
+        two = self.device("p2")
+        self.night()  # Monday 2 March
+        self.outside.at = datetime(2026, 3, 8, 22, 30, tzinfo=UTC)  # Sunday half past eleven in the evening in Berlin
+        self.run_now(self.one)
+        self.outside.at += timedelta(hours=1)  # Monday there, and Sunday by UTC
+        self.run_now(self.one)
+        told = self.api.get("/api/restore-points?weeks=3").json()
+        self.assertEqual(told["weeks"], ["2026-02-23", "2026-03-02", "2026-03-09"])
+        self.assertEqual(
+            {row["device_id"]: row["counts"] for row in told["devices"]}, {str(self.one.id): [0, 2, 1], str(two.id): [0, 0, 0]}
+        )
+        self.assertEqual({row["older"] for row in self.api.get("/api/restore-points?weeks=1").json()["devices"]}, {0, 2})
+        table = list(csv.reader(io.StringIO(self.api.get("/api/restore-points.csv?weeks=2").content.decode())))
+        self.assertEqual(table[0][-2:], ["2026-W10", "2026-W11"])
+        self.assertIn(["2", "1"], [row[-2:] for row in table])
+
+    def test_the_same_queries_however_many_devices(self):
+        def queries() -> int:
+            with CaptureQueriesContext(
+                connection,
+            ) as seen:
+                self.api.get("/api/restore-points")
+            return len(seen)
+
+        self.nights(2)
+        before = queries()
+        for n in range(2, 6):
+            self.device(f"p{n}")
+        self.assertEqual(queries(), before)
+
+    def test_bad_input(self):
+        for query in ("weeks=0", "weeks=9999", "weeks=x", "team=x"):
+            self.assertEqual(self.api.get(f"/api/restore-points?{query}").status_code, 400)

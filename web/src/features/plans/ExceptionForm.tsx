@@ -1,0 +1,139 @@
+/** Makes an exception, changes or ends it; what it does to what lies there is shown before. */
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+
+import { useAct } from '../../api/act';
+import { client } from '../../api/client';
+import { useDevices, usePlans, useStores, useTeams } from '../../api/queries';
+import { Form } from '../../ui/forms/Form';
+import { Choice, Field } from '../../ui/forms/Field';
+import { NumberField } from '../../ui/forms/NumberField';
+import { SaveAndLetLeave } from './Consequences';
+import { Keeps } from './Keeps';
+import { emptyDraft, keepingOf, ruleOf, type Consequences, type Exception, type ExceptionRule, type Keeping } from './words';
+
+export interface Edited {
+  /** Null for a new one. */
+  of: Exception | null;
+}
+
+/** `team 3`, `device <id>`, `retired`, or nothing for every device. */
+const whoOf = (one: Exception | null): string => {
+  if (!one) return '';
+  if (one.retired) return 'retired';
+  return one.device_id ? `device ${one.device_id}` : one.team_id ? `team ${one.team_id}` : one.plan_id ? `plan ${one.plan_id}` : '';
+};
+
+function bodyOf(who: string, store: string) {
+  const [what, id = ''] = who.split(' ');
+  return {
+    retired: what === 'retired',
+    device: what === 'device' ? id : null,
+    team: what === 'team' ? Number(id) : null,
+    plan: what === 'plan' ? id : null,
+    store: what === 'retired' ? null : store || null,
+  };
+}
+
+/** Saved at once where nothing leaves by it; shown first where something does. */
+function useExceptionSaving(onClose: () => void) {
+  type Asked = ReturnType<typeof bodyOf> & { rule: ExceptionRule | null; why: string };
+  const [shown, setShown] = useState<{ asked: Asked; told: Consequences } | null>(null);
+  const save = useAct((body: Asked & { seen: string; word: string }) => client.POST('/api/exceptions', { body }), 'exception', onClose);
+  const look = useAct(
+    (asked: Asked) => client.POST('/api/exceptions/consequences', { body: asked }),
+    [],
+    (told, asked) => (told.digest ? setShown({ asked, told }) : save.go({ ...asked, seen: '', word: '' })),
+  );
+  return {
+    go: (asked: Asked) => look.go(asked),
+    agree: (word: string) => shown && save.go({ ...shown.asked, seen: shown.told.digest, word }),
+    cancel: () => setShown(null),
+    busy: save.busy || look.busy,
+    problem: save.problem ?? look.problem,
+    shown: shown?.told ?? null,
+  };
+}
+
+export function ExceptionForm({ edited: { of }, onClose }: { edited: Edited; onClose: () => void }) {
+  const [who, setWho] = useState(whoOf(of));
+  const [store, setStore] = useState(of?.store_id ?? '');
+  const [keeping, setKeeping] = useState<Keeping>(of ? keepingOf(of.rule) : emptyDraft([], null));
+  const [years, setYears] = useState<number | null>(of?.rule.ask_after?.count ?? null);
+  const [why, setWhy] = useState(of?.why ?? '');
+  const save = useExceptionSaving(onClose);
+  const send = (rule: ExceptionRule | null) => save.go({ ...bodyOf(who, store), rule, why });
+  return (
+    <>
+      <Form
+        className="sheet pad mb-3"
+        label="Exception"
+        problem={save.problem}
+        onSubmit={() => send(ruleOf(keeping, who === 'retired' ? years : null))}
+      >
+        {of ? <h2>{of.says}</h2> : <Whose who={who} store={store} onWho={setWho} onStore={setStore} />}
+        <Keeps draft={keeping} set={(name, value) => setKeeping((before) => ({ ...before, [name]: value }))} />
+        {who === 'retired' && <AskAfter years={years} onYears={setYears} />}
+        <Field label="Why" value={why} onChange={setWhy} maxLength={200} field="why" />
+        <div className="row-end">
+          <Button variant="outline-primary" onClick={onClose}>
+            Cancel
+          </Button>
+          {of && (
+            <Button variant="outline-danger" disabled={save.busy} onClick={() => send(null)}>
+              End this exception
+            </Button>
+          )}
+          <Button type="submit" disabled={save.busy}>
+            Save
+          </Button>
+        </div>
+      </Form>
+      {save.shown && <SaveAndLetLeave save={save} shown={save.shown} />}
+    </>
+  );
+}
+
+function AskAfter({ years, onYears }: { years: number | null; onYears: (years: number | null) => void }) {
+  return (
+    <NumberField
+      label="Ask after so many years"
+      value={years}
+      onChange={onYears}
+      least={1}
+      most={30}
+      whole
+      optional
+      hint="From then on Today asks whether the last backups of such a device may go. Empty: nobody is asked."
+      field="ask_after"
+    />
+  );
+}
+
+interface WhoseProps {
+  who: string;
+  store: string;
+  onWho: (who: string) => void;
+  onStore: (store: string) => void;
+}
+
+function Whose({ who, store, onWho, onStore }: WhoseProps) {
+  const plans = usePlans();
+  const teams = useTeams();
+  const devices = useDevices({ order: 'name', page_size: 200 });
+  const stores = useStores();
+  const whose = [
+    { value: '', label: 'every device' },
+    { value: 'retired', label: 'devices that are retired or lost' },
+    ...(plans.data ?? []).map((one) => ({ value: `plan ${one.id}`, label: `devices that follow ${one.name}` })),
+    ...(teams.data ?? []).map((one) => ({ value: `team ${one.id}`, label: `devices of ${one.name}` })),
+    ...(devices.data?.results ?? []).map((one) => ({ value: `device ${one.id}`, label: `${one.name}, ${one.holder}` })),
+  ];
+  const where = [{ value: '', label: 'everywhere' }, ...(stores.data ?? []).map((one) => ({ value: one.id, label: `in ${one.name}` }))];
+  return (
+    <div className="wide-narrow">
+      <Choice label="Of" value={who} onChange={onWho} options={whose} field="device" />
+      {who !== 'retired' && <Choice label="Where" value={store} onChange={onStore} options={where} field="store" />}
+    </div>
+  );
+}
