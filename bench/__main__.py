@@ -1,4 +1,7 @@
-"""`./attic bench vault`, `nights`, `reliability`, `links`, `screens`, `storage`: a table on standard output, as JSON with `--json FILE`."""
+"""`./attic bench vault`, `nights`, `reliability`, `links`, `screens`, `storage`, `retention`.
+
+A table on standard output, or JSON with `--json FILE`.
+"""
 
 import argparse
 import json
@@ -15,7 +18,7 @@ from bench.table import table
 
 def main(argv: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="attic bench", description="Measure. Each figure stands beside a baseline of the same run.")
-    parser.add_argument("what", choices=["vault", "nights", "reliability", "links", "screens", "storage"])
+    parser.add_argument("what", choices=["vault", "nights", "reliability", "links", "screens", "storage", "retention"])
     parser.add_argument("--json", type=Path, metavar="FILE", help="write the figures as JSON; - for standard output instead of the table")
     parser.add_argument("--only", action="append", metavar="NAME", help="only figures whose name begins so; may be repeated")
     parser.add_argument("--megabytes", type=int, default=1000, help="vault: size of the generated content (default 1000)")
@@ -57,6 +60,11 @@ def _measured(given: argparse.Namespace) -> Iterator[Figure]:
             yield from reliability(folder, rounds=given.rounds, devices=given.devices)
         finally:
             shutil.rmtree(folder, ignore_errors=True)
+        return
+    if given.what == "retention":
+        from bench.retention import retention
+
+        yield from retention(rounds=given.rounds, devices=given.devices)
         return
     folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=given.folder))
     try:

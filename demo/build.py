@@ -56,7 +56,7 @@ from server.runs.actions.copy_backup import OpenStores, ask_copy, copy_backup
 from server.runs.actions.line_up_night import line_up_night
 from server.runs.actions.look_at import look_at
 from server.runs.actions.start_due import start_due
-from server.runs.models import Backup, Run, RunState
+from server.runs.models import Backup, CopyState, Run, RunState
 from server.storage.actions.add_store import create_store
 from server.storage.actions.measure import measure_store
 from server.storage.models import Store
@@ -307,7 +307,7 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
     for slug in office.LOOKED_AT:
         look_at(by_slug[slug])
     set_exception(Whose(), office.RETIRED_KEEP, by=by, why="Their holders may come back to them")
-    oldest = Backup.objects.filter(device=by_slug[office.REMOVED[0]]).order_by("finished_at").first()
+    oldest = Backup.objects.filter(device=by_slug[office.REMOVED[0]], copies__state=CopyState.PRESENT).order_by("finished_at").first()
     assert oldest is not None
     shown = removal_of(backups=[oldest.id])
     remove_backups(backups=[oldest.id], why=office.REMOVED[1], seen=shown.digest, word=WORD, by=by)

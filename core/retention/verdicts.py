@@ -1,7 +1,7 @@
 """One device's copies, judged: why each stays, and until when. The rule itself is in `pile`; here it gets words and days."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -46,29 +46,60 @@ class Claim:
 class Verdict:
     moment: Moment
     why: Why
-    claims: tuple[Claim, ...]
+    rule: Rule | None
+    """That speaks of it; None keeps everything."""
+    rank: int
+    """Which of the newest it is, of one that is kept as one of the last n."""
+    zone: ZoneInfo
 
     @property
     def kept(self) -> bool:
         return bool(self.why)
+
+    @property
+    def claims(self) -> tuple[Claim, ...]:
+        """Each reason for which it stays, with which one it is."""
+        return tuple(_claims(self.moment, self.why, self.rule, self.rank, self.zone))
 
 
 Rules = Mapping[str, Rule | None]
 """Store → its rule for this device; None, or a store that is not named, keeps everything."""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Case:
+    """One device: its copies, and the rules of its stores."""
+
+    moments: Sequence[Moment]
+    rules: Rules | Rule
+    as_of: datetime | None = None
+    """The instant by which the rules count, while protection has lapsed."""
+
+
 def verdicts(
     moments: Iterable[Moment], rules: Rules | Rule, *, zone: ZoneInfo, now: datetime, as_of: datetime | None = None
 ) -> list[Verdict]:
     """One verdict a copy, newest first. `as_of`: the instant by which the rules count, while protection has lapsed."""
-    ordered = sorted(moments, key=lambda one: (aware(one.at), one.id, one.store), reverse=True)
-    pile = _pile(ordered, rules, zone=zone, now=now, as_of=as_of)
-    why = judged(pile, now=calendar.seconds_of(aware(now)))
-    ranks = _ranks(ordered, why)
-    return [
-        Verdict(moment=one, why=Why(int(bits)), claims=tuple(_claims(one, Why(int(bits)), _rule(rules, one.store), ranks.get(n, 0), zone)))
-        for n, (one, bits) in enumerate(zip(ordered, why, strict=True))
-    ]
+    return verdicts_of([Case(moments=list(moments), rules=rules, as_of=as_of)], zone=zone, now=now)[0]
+
+
+def verdicts_of(cases: Sequence[Case], *, zone: ZoneInfo, now: datetime) -> list[list[Verdict]]:
+    """Of many devices at once: for each case one verdict a copy, newest first."""
+    ordered = [sorted(case.moments, key=lambda one: (aware(one.at), one.id, one.store), reverse=True) for case in cases]
+    pile = _pile([replace(case, moments=moments) for case, moments in zip(cases, ordered, strict=True)], zone=zone, now=now)
+    why = [Why(bits) for bits in judged(pile, now=calendar.seconds_of(aware(now))).tolist()]
+    told, begin = [], 0
+    for case, moments in zip(cases, ordered, strict=True):
+        mine = why[begin : begin + len(moments)]
+        begin += len(moments)
+        ranks = _ranks(moments, mine)
+        told.append(
+            [
+                Verdict(moment=one, why=bits, rule=_rule(case.rules, one.store), rank=ranks.get(n, 0), zone=zone)
+                for n, (one, bits) in enumerate(zip(moments, mine, strict=True))
+            ]
+        )
+    return told
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,7 +126,7 @@ def lives(
     sure = [verdict for verdict in found if verdict.kept]
     stores = sorted({one.store for one in moments})
     later = [Moment(id=f"~{n:06}", at=run, store=store) for store in stores for n, run in enumerate(sorted(runs))]
-    pile = _pile([*(verdict.moment for verdict in sure), *later], rules, zone=zone, now=now, as_of=None)
+    pile = _pile([Case(moments=[*(verdict.moment for verdict in sure), *later], rules=rules)], zone=zone, now=now)
     ends = np.max(np.stack(list(claimed_until(pile, now=int(NEVER)).values())), axis=0) if len(pile.at) else pile.at
     told = [
         Life(moment=verdict.moment, planned=False, until=_end(verdict, int(end), zone)) for verdict, end in zip(sure, ends, strict=False)
@@ -138,27 +169,28 @@ def _rule(rules: Rules | Rule, store: str) -> Rule | None:
     return rules if isinstance(rules, Rule) else rules.get(store)
 
 
-def _pile(moments: Sequence[Moment], rules: Rules | Rule, *, zone: ZoneInfo, now: datetime, as_of: datetime | None) -> Pile:
-    today = aware(now).astimezone(zone).date()
+def _pile(cases: Sequence[Case], *, zone: ZoneInfo, now: datetime) -> Pile:
+    today, count = aware(now).astimezone(zone).date(), sum(len(case.moments) for case in cases)
+    moments = [one for case in cases for one in case.moments]
     ids = {id: n for n, id in enumerate(sorted({one.id for one in moments}))}
     stores = {store: n for n, store in enumerate(sorted({one.store for one in moments}))}
-    distinct: list[Rule] = []
+    rules: dict[Rule, int] = {}
     places = []
-    for store in stores:
-        rule = _rule(rules, store)
-        places.append(NO_RULE if rule is None else len(distinct))
-        distinct += [] if rule is None else [rule]
-    where = np.array([stores[one.store] for one in moments], dtype=np.int64)
-    count = calendar.seconds_of(aware(as_of or now))
+    for case in cases:
+        mine = {store: _rule(case.rules, store) for store in {one.store for one in case.moments}}
+        numbers = {store: NO_RULE if rule is None else rules.setdefault(rule, len(rules)) for store, rule in mine.items()}
+        places += [numbers[one.store] for one in case.moments]
+    sizes = [len(case.moments) for case in cases]
+    counted = [calendar.seconds_of(aware(case.as_of or now)) for case in cases]
     return Pile(
-        device=np.zeros(len(moments), dtype=np.int64),
-        store=where,
-        backup=np.array([ids[one.id] for one in moments], dtype=np.int64),
-        at=np.array([calendar.seconds_of(aware(one.at)) for one in moments], dtype=np.int64),
-        facts=np.array([int(one.facts | (Fact.HELD if _holds(one, today) else 0)) for one in moments], dtype=np.int32),
-        rule=np.array(places, dtype=np.int64)[where] if len(moments) else where,
-        as_of=np.full(len(moments), count, dtype=np.int64),
-        rules=distinct,
+        device=np.repeat(np.arange(len(cases)), sizes),
+        store=np.fromiter((stores[one.store] for one in moments), dtype=np.int64, count=count),
+        backup=np.fromiter((ids[one.id] for one in moments), dtype=np.int64, count=count),
+        at=np.fromiter((calendar.seconds_of(aware(one.at)) for one in moments), dtype=np.int64, count=count),
+        facts=np.fromiter((int(one.facts) | (int(Fact.HELD) if _holds(one, today) else 0) for one in moments), dtype=np.int32, count=count),
+        rule=np.array(places, dtype=np.int64),
+        as_of=np.repeat(np.array(counted, dtype=np.int64), sizes),
+        rules=list(rules),
         zone=zone,
     )
 
@@ -167,12 +199,12 @@ def _holds(one: Moment, today: date) -> bool:
     return bool(one.hold) and (one.hold_until is None or today <= one.hold_until)
 
 
-def _ranks(ordered: Sequence[Moment], why: np.ndarray) -> dict[int, int]:
+def _ranks(ordered: Sequence[Moment], why: Sequence[Why]) -> dict[int, int]:
     """Place → which of the newest it is in its store, for those that are kept as one of the last n."""
     seen: dict[str, int] = {}
     ranks = {}
     for n, one in enumerate(ordered):
-        if int(why[n]) & Why.LAST:
+        if why[n] & Why.LAST:
             ranks[n] = seen[one.store] = seen.get(one.store, 0) + 1
     return ranks
 

@@ -19,7 +19,7 @@ from server.people.models import Office
 from server.people.queries import office_zone
 from server.plans.objections import Change
 from server.retention.convert import is_safeguarded
-from server.retention.judging import Context, Instead, Judged, judged_all
+from server.retention.judging import Context, Facts, Instead, Judged, judged_all
 from server.runs.models import CopyState
 
 WORTH_SAYING = timedelta(days=28)
@@ -85,10 +85,11 @@ def consequences(change: Change, *, now: datetime) -> Consequences:
     devices |= {device.id: device for device in Device.objects.filter(id__in=joining).select_related("holder", "team")}
     ordered = sorted(devices.values(), key=lambda device: (device.name, str(device.id)))
     instead = Instead(plan=change.plan, stores=change.stores, followers=change.followers)
-    return compared(ordered, judged_all(ordered, context), judged_all(ordered, context, instead=instead), context)
+    facts = Facts.read(ordered, now)
+    return compared(judged_all(ordered, context, facts=facts), judged_all(ordered, context, instead=instead, facts=facts), context)
 
 
-def compared(devices: Sequence[Device], before: Sequence[Judged], after: Sequence[Judged], context: Context) -> Consequences:
+def compared(before: Sequence[Judged], after: Sequence[Judged], context: Context) -> Consequences:
     """The same devices judged twice, as things are and as they would be."""
     found, told = Consequences(), list[str]()
     for was, would in zip(before, after, strict=True):

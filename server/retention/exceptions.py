@@ -12,7 +12,7 @@ from server.people.models import Team
 from server.plans.models import Plan, RuleVersion
 from server.plans.rules import GONE_STATES, RETIRED, RuleBook, current_versions, period_from, rule_from, subject_of
 from server.retention.consequences import Consequences, compared
-from server.retention.judging import Context, judged_all
+from server.retention.judging import Context, Facts, judged_all
 from server.storage.models import Store
 
 
@@ -103,7 +103,8 @@ def consequences_of(of: Whose, told: dict[str, Any] | None, *, now: datetime) ->
     context = Context.read(now)
     devices = list(_touched(of).select_related("holder", "team").order_by("name", "id"))
     would = replace(context, book=RuleBook.replaced(context.book, of.subject, told))
-    return compared(devices, judged_all(devices, context), judged_all(devices, would), context)
+    facts = Facts.read(devices, now)
+    return compared(judged_all(devices, context, facts=facts), judged_all(devices, would, facts=facts), context)
 
 
 def _touched(of: Whose) -> Any:

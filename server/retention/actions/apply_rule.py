@@ -55,7 +55,11 @@ def apply_rule(device: Device, store: Store, *, now: datetime, context: Context 
 
 
 def _carry_out(found: Judged, verdict: Verdict, context: Context, today: date, done: Applied) -> None:
-    copy = held(Copy, found.copy_of(verdict).id, "backup", "store")
+    read = found.copy_of(verdict)  # under the lock of the device: nobody else decides about it now
+    due = read.leaves_on is not None and today >= read.leaves_on
+    if verdict.kept == (read.state == CopyState.PRESENT) and not (read.state == CopyState.LEAVING and due):
+        return
+    copy = held(Copy, read.id, "backup", "store")
     if verdict.kept and copy.state == CopyState.LEAVING and verdict.why & ~POSTPONES:
         done.back.append(move(copy, CopyState.PRESENT, **NOT_LEAVING))
     elif not verdict.kept and copy.state == CopyState.PRESENT:
