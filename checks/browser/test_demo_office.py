@@ -67,7 +67,7 @@ class TheDemoOffice(BrowserTestCase):
             self.assertEqual([entry.object for entry in report.damaged], [])
             for _ in range(60):  # the workers go on meanwhile: a backup lies in the store a moment before its row, and a moment after
                 held = {id.hex() for id in vault.backup_ids()}
-                listed = Backup.objects.filter(copies__store=store, copies__state__in=("present", "removing"))
+                listed = Backup.objects.filter(copies__store=store, copies__state__in=("present", "leaving", "removing"))
                 known = {id.hex for id in listed.values_list("id", flat=True)}
                 if held == known:
                     break

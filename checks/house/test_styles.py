@@ -11,7 +11,7 @@ EVERYWHERE = {"_narrow.scss", "_forced.scss", "_print.scss"}
 """What becomes of any class on a narrow screen, on paper, and in colours of somebody's own."""
 OUTER = ("modal-", "btn", "form-", "dropdown", "alert", "badge", "table", "nav", "tooltip", "popover", "offcanvas", "is-invalid")
 """Bootstrap's own, which a sheet may adjust."""
-BUILT = ("level-", "tone-", "unfolded-")
+BUILT = ("level-", "tone-", "unfolded-", "fate-", "points-")
 """Put together from a word of the server's or of the state."""
 _CLASS = re.compile(r"\.([a-zA-Z][\w-]*)")
 

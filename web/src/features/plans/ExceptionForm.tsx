@@ -4,10 +4,11 @@ import Button from 'react-bootstrap/Button';
 
 import { useAct } from '../../api/act';
 import { client } from '../../api/client';
-import { useDevices, usePlans, useStores, useTeams } from '../../api/queries';
+import { useDeviceChoice, usePlans, useStores, useTeams } from '../../api/queries';
 import { Form } from '../../ui/forms/Form';
 import { Choice, Field } from '../../ui/forms/Field';
 import { NumberField } from '../../ui/forms/NumberField';
+import { Picker } from '../../ui/Picker';
 import { SaveAndLetLeave } from './Consequences';
 import { Keeps } from './Keeps';
 import { emptyDraft, keepingOf, ruleOf, type Consequences, type Exception, type ExceptionRule, type Keeping } from './words';
@@ -28,7 +29,7 @@ function bodyOf(who: string, store: string) {
   const [what, id = ''] = who.split(' ');
   return {
     retired: what === 'retired',
-    device: what === 'device' ? id : null,
+    device: what === 'device' ? id || null : null,
     team: what === 'team' ? Number(id) : null,
     plan: what === 'plan' ? id : null,
     store: what === 'retired' ? null : store || null,
@@ -120,20 +121,25 @@ interface WhoseProps {
 function Whose({ who, store, onWho, onStore }: WhoseProps) {
   const plans = usePlans();
   const teams = useTeams();
-  const devices = useDevices({ order: 'name', page_size: 200 });
+  const device = who.startsWith('device') ? who.slice('device '.length) : '';
+  const found = useDeviceChoice(device);
   const stores = useStores();
   const whose = [
     { value: '', label: 'every device' },
     { value: 'retired', label: 'devices that are retired or lost' },
     ...(plans.data ?? []).map((one) => ({ value: `plan ${one.id}`, label: `devices that follow ${one.name}` })),
     ...(teams.data ?? []).map((one) => ({ value: `team ${one.id}`, label: `devices of ${one.name}` })),
-    ...(devices.data?.results ?? []).map((one) => ({ value: `device ${one.id}`, label: `${one.name}, ${one.holder}` })),
+    { value: 'device', label: 'one device' },
   ];
   const where = [{ value: '', label: 'everywhere' }, ...(stores.data ?? []).map((one) => ({ value: one.id, label: `in ${one.name}` }))];
+  const kind = who.startsWith('device') ? 'device' : who;
   return (
-    <div className="wide-narrow">
-      <Choice label="Of" value={who} onChange={onWho} options={whose} field="device" />
-      {who !== 'retired' && <Choice label="Where" value={store} onChange={onStore} options={where} field="store" />}
-    </div>
+    <>
+      <div className="wide-narrow">
+        <Choice label="Of" value={kind} onChange={onWho} options={whose} field="device" />
+        {who !== 'retired' && <Choice label="Where" value={store} onChange={onStore} options={where} field="store" />}
+      </div>
+      {kind === 'device' && <Picker label="Device" value={device} found={found} onChoose={(id) => onWho(`device ${id}`)} />}
+    </>
   );
 }
