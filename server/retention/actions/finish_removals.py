@@ -24,15 +24,13 @@ def finish_removals(store: Store, *, now: datetime, vault: Vault | None = None) 
     Raises ClockInDoubt, StoreError, VaultError; what is left then leaves the next time.
     """
     believe_clock()
-    frozen = Frozen.read()
-    rows = Copy.objects.filter(store=store, state=CopyState.REMOVING).select_related("backup__device").order_by("id")
-    leaving = [row for row in rows if not frozen.holds(store.id, row.backup.device.team_id)]
+    leaving = list(Copy.objects.filter(store=store, state=CopyState.REMOVING).select_related("backup__device").order_by("id"))
     if not leaving:
         return 0
     vault = vault or opened(store)
     gone = 0
     for copy in leaving:
-        if Frozen.read().holds(store.id, copy.backup.device.team_id):  # said while this was going on
+        if Frozen.read().holds(store.id, copy.backup.device.team_id):  # read anew for each: somebody may say so just now
             continue
         try:
             vault.remove(copy.backup_id.bytes)

@@ -1,5 +1,6 @@
 """What leaves waits, comes back when it is wanted, and goes on its day; what a person removes, keeps, freezes."""
 
+import random
 from datetime import date, timedelta
 
 from server.people.models import JournalEntry, Office
@@ -7,6 +8,7 @@ from server.plans.actions.save_plan import Target, save_plan
 from server.plans.models import RuleVersion
 from server.retention.actions.look_after import look_after, sweep_store
 from server.runs.actions.carry_copies import carry_copies
+from server.runs.actions.check_store import check_store
 from server.runs.models import Backup, Copy, CopyState
 from server.tests.pretend import OfficeTestCase
 
@@ -283,6 +285,25 @@ class NothingLeaves(ThePile):
         self.assertEqual(self.states()[0], "removing")
         self.assertLessEqual(held, set(self.outside.stores[self.room.where].held))
 
+    def test_what_was_removed_before_is_not_swept(self):
+        self.outside.devices["p1"].content["photos", "large"] = random.Random(3).randbytes(300_000)
+        self.nights(1)
+        del self.outside.devices["p1"].content["photos", "large"]
+        self.nights(2)
+        Copy.objects.filter(state="leaving").update(leaves_on=self.outside.at.date())
+        look_after(self.room.id)
+        self.assertEqual(self.states()[0], "removed")
+        said = self.api.post("/api/freezes", {"reason": "it smells of malware"}, format="json").json()
+
+        def packs() -> int:
+            for hours in (3, 9):
+                sweep_store(self.room, now=self.outside.at + timedelta(hours=hours))
+            return sum(len(held) for name, held in self.outside.stores[self.room.where].held.items() if name.startswith("packs/"))
+
+        self.assertGreater(packs(), 300_000)
+        self.api.post(f"/api/freezes/{said['id']}/lift", {"why": "all is well"}, format="json")
+        self.assertLess(packs(), 300_000)
+
     def test_of_a_team_or_a_store_only(self):
         other = self.store("Cloud")
         self.nights(3)
@@ -307,6 +328,18 @@ class WhatSomebodyHasToLookAt(ThePile):
         look_after(self.room.id)
         self.assertEqual(self.states()[0], "leaving")
         self.assertEqual(self.api.post(f"/api/backups/{self.backups()[-1].id}/looked-at").status_code, 400)
+
+    def test_whoever_looked_before_new_damage_looks_again(self):
+        self.nights(1)
+        Backup.objects.update(looked_at=self.outside.at)
+        held = self.outside.stores[self.room.where].held
+        for name in [name for name in held if name.startswith("packs/")]:
+            held[name] = held[name][:400] + bytes([held[name][400] ^ 1]) + held[name][401:]
+        check_store(self.room, percent=100, by=self.ines)
+        self.assertIsNone(Backup.objects.get().looked_at)
+        Backup.objects.update(looked_at=self.outside.at)
+        check_store(self.room, percent=100, by=self.ines)
+        self.assertIsNotNone(Backup.objects.get().looked_at, "it is the damage that somebody has looked at")
 
     def test_one_that_was_brought_in_counts_for_nothing_until_then(self):
         self.nights(1)
