@@ -79,7 +79,7 @@ function RemoveBar({ chosen, onChosen, onAll }: { chosen: readonly string[]; onC
           Remove {counted(chosen.length, 'backup')} …
         </Button>
       )}
-      <Button size="sm" variant="outline-secondary" onClick={onAll}>
+      <Button size="sm" variant="outline-primary" onClick={onAll}>
         Remove all …
       </Button>
     </div>

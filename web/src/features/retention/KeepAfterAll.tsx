@@ -18,7 +18,7 @@ export function KeepAfterAll({ chosen, onDone }: { chosen: ReadonlySet<string>; 
       <Button size="sm" onClick={() => setAsking(true)}>
         Keep after all …
       </Button>
-      <Button size="sm" variant="outline-secondary" onClick={onDone}>
+      <Button size="sm" variant="outline-primary" onClick={onDone}>
         Choose none
       </Button>
       {asking && <Ask chosen={[...chosen]} onCancel={() => setAsking(false)} onDone={onDone} />}

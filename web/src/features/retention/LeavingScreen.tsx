@@ -122,7 +122,7 @@ function Filters({ address, found, onClear }: FiltersProps) {
       <Choice label="Store" compact value={address.get('store') ?? ''} onChange={(id) => address.set('store', id)} options={places} />
       <Choice label="By" compact value={address.get('by') ?? ''} onChange={(by) => address.set('by', by)} options={whose} />
       {onClear && (
-        <Button size="sm" variant="outline-secondary" onClick={onClear}>
+        <Button size="sm" variant="outline-primary" onClick={onClear}>
           Clear
         </Button>
       )}
