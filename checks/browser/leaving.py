@@ -67,7 +67,7 @@ def removed_from_a_device(test: BrowserTestCase, page: Page) -> None:
     page.get_by_role("checkbox", name="Choose the backup of").last.check()
     page.get_by_role("button", name="Remove 1 backup …").click()
     asked = page.get_by_role("dialog")
-    expect(asked).to_contain_text("stays, being on hold")
+    expect(asked).to_contain_text("1 copy is on hold")
     page.keyboard.press("Escape")
     page.get_by_role("checkbox", name="Choose the backup of").last.uncheck()
     page.get_by_role("checkbox", name="Choose the backup of").nth(1).check()
