@@ -97,6 +97,7 @@ class TheDemoOffice(BrowserTestCase):
             "/plans/new",
             "/plans/exceptions",
             "/leaving",
+            "/holds",
             "/restore-points",
             "/history",
             "/history?outcome=did_not",
@@ -130,6 +131,7 @@ class TheDemoOffice(BrowserTestCase):
             "/report",
             "/office/telling",
             "/leaving",
+            "/holds",
             "/plans/exceptions",
             "/restore-points",
         ):

@@ -17,7 +17,7 @@ from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import offices
 from server.recovery.api import views as recovery
-from server.retention.api import consequences, exceptions, freezes, future, leaving
+from server.retention.api import consequences, exceptions, freezes, future, holds, leaving
 from server.retention.api import views as retention
 from server.runs.api import bringing, copies, differences, omissions
 from server.runs.api import history as run_history
@@ -145,6 +145,8 @@ api = [
     path("backups/remove/preview", leaving.RemovalPreviewView.as_view()),
     path("exceptions", exceptions.ExceptionsView.as_view()),
     path("exceptions/consequences", exceptions.ExceptionConsequencesView.as_view()),
+    path("holds", holds.HoldsView.as_view()),
+    path("holds/preview", holds.ReachView.as_view()),
     path("leaving", leaving.LeavingView.as_view()),
     path("leaving/keep", leaving.KeepView.as_view()),
     path("freezes", freezes.FreezesView.as_view()),

@@ -218,7 +218,10 @@ class Backup(models.Model):
 
     class Meta:
         ordering = ["-finished_at", "-id"]
-        indexes = [models.Index(fields=["device", "-finished_at"])]
+        indexes = [
+            models.Index(fields=["device", "-finished_at"]),
+            models.Index(fields=["-finished_at", "-id"], condition=~models.Q(hold_reason=""), name="backups_held"),
+        ]
 
 
 class CopyState(models.TextChoices):

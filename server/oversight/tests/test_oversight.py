@@ -49,6 +49,8 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "kind-choices/<int:id>",
         "backups/<uuid:id>/hold",
         "leaving/keep",
+        "holds",
+        "holds/preview",
         "freezes",
         "stores/<uuid:id>/check",
         "stores/<uuid:id>/copies",

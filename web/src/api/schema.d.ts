@@ -1012,6 +1012,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["holds"];
+        put?: never;
+        post: operations["hold_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holds/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["preview_hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/hooks": {
         parameters: {
             query?: never;
@@ -3146,6 +3178,31 @@ export interface components {
             finished_at: string;
             stores: string[];
         };
+        HeldNow: {
+            /** @description On hold now that were not. */
+            backups: number;
+        };
+        HoldManyRequest: {
+            /** Format: uuid */
+            device?: string | null;
+            /** Format: int64 */
+            holder?: number | null;
+            /** Format: int64 */
+            team?: number | null;
+            /**
+             * Format: date
+             * @description Of the office; backups that were finished from then on.
+             */
+            first_day?: string | null;
+            /** Format: date */
+            last_day?: string | null;
+            reason: string;
+            /**
+             * Format: date
+             * @description Last day of the hold; null until it is released.
+             */
+            until?: string | null;
+        };
         Holder: {
             readonly id: number;
             readonly name: string;
@@ -3174,6 +3231,10 @@ export interface components {
             team: string;
             /** @default  */
             email: string;
+        };
+        HoldsPage: {
+            count: number;
+            results: components["schemas"]["OnHold"][];
         };
         Hook: {
             /** Format: uuid */
@@ -4035,6 +4096,25 @@ export interface components {
             /** Format: date-time */
             readonly at: string;
         };
+        OnHold: {
+            /**
+             * Format: uuid
+             * @description The id of its manifest.
+             */
+            readonly id: string;
+            /** Format: uuid */
+            readonly device_id: string;
+            device_name: string;
+            holder: string;
+            /** Format: date-time */
+            readonly finished_at: string;
+            readonly size_bytes: number;
+            readonly hold_reason: string;
+            /** Format: date */
+            hold_until: string | null;
+            /** @default  */
+            by: string;
+        };
         OwnPasswordRequest: {
             current: string;
             new: string;
@@ -4645,6 +4725,27 @@ export interface components {
          * @enum {string}
          */
         ReachEnum: "everything" | "all_but" | "only";
+        ReachRequest: {
+            /** Format: uuid */
+            device?: string | null;
+            /** Format: int64 */
+            holder?: number | null;
+            /** Format: int64 */
+            team?: number | null;
+            /**
+             * Format: date
+             * @description Of the office; backups that were finished from then on.
+             */
+            first_day?: string | null;
+            /** Format: date */
+            last_day?: string | null;
+        };
+        Reached: {
+            backups: number;
+            /** @description Of them, on hold already. */
+            held: number;
+            devices: number;
+        };
         ReadCalendar: {
             days: components["schemas"]["ClosedDay"][];
             new: number;
@@ -8085,6 +8186,100 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    holds: {
+        parameters: {
+            query?: {
+                page?: number;
+                page_size?: number;
+                without_end?: boolean;
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldsPage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hold_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldManyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldNow"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReachRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reached"];
+                };
             };
             default: {
                 headers: {

@@ -38,6 +38,7 @@ export const router = createBrowserRouter([
           },
           { path: '/plans/:id', lazy: async () => ({ Component: (await import('../features/plans/PlanScreen')).PlanScreen }) },
           { path: '/leaving', lazy: async () => ({ Component: (await import('../features/retention/LeavingScreen')).LeavingScreen }) },
+          { path: '/holds', lazy: async () => ({ Component: (await import('../features/retention/HoldsScreen')).HoldsScreen }) },
           { path: '/restore-points', lazy: async () => ({ Component: (await import('../features/retention/PointsScreen')).PointsScreen }) },
           { path: '/history', lazy: async () => ({ Component: (await import('../features/runs/HistoryScreen')).HistoryScreen }) },
           { path: '/history/:id', lazy: async () => ({ Component: (await import('../features/runs/RunScreen')).RunScreen }) },

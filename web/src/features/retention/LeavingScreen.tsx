@@ -48,7 +48,7 @@ export function LeavingScreen() {
       <Heading title="Leaving" />
       <p className="sub">
         What rules and people let go waits here until its day. It can be restored, it takes room, and it can be kept after all.{' '}
-        <Link to="/restore-points">What there is by week</Link>
+        <Link to="/holds">What is on hold</Link> · <Link to="/restore-points">What there is by week</Link>
       </p>
       <Freezing />
       <Filters

@@ -1,0 +1,96 @@
+"""What is on hold, and holding many at once."""
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.api.fields import DayField
+from server.api.paging import PageQuery, Pages
+from server.api.permissions import May
+from server.retention.actions.hold_many import hold_many
+from server.retention.holding import Reach, holds, reached
+from server.runs.models import Backup
+
+
+class OnHoldSerializer(serializers.ModelSerializer):
+    device_name = serializers.CharField(source="device.name")
+    holder = serializers.CharField(source="device.holder.name")
+    by = serializers.CharField(source="hold_by.shown_name", default="")
+    hold_until = DayField(allow_null=True)
+
+    class Meta:
+        model = Backup
+        fields = ("id", "device_id", "device_name", "holder", "finished_at", "size_bytes", "hold_reason", "hold_until", "by")
+        read_only_fields = fields
+
+
+class HoldsQuery(PageQuery):
+    words = serializers.CharField(required=False, max_length=200, allow_blank=True, default="")
+    without_end = serializers.BooleanField(required=False, default=False)
+
+
+class HoldsPageSerializer(serializers.Serializer):
+    count = serializers.IntegerField()
+    results = OnHoldSerializer(many=True)
+
+
+class ReachSerializer(serializers.Serializer):
+    device = serializers.UUIDField(default=None, allow_null=True)
+    holder = serializers.IntegerField(default=None, allow_null=True, min_value=0, max_value=1 << 62)
+    team = serializers.IntegerField(default=None, allow_null=True, min_value=0, max_value=1 << 62)
+    first_day = DayField(default=None, allow_null=True, help_text="Of the office; backups that were finished from then on.")
+    last_day = DayField(default=None, allow_null=True)
+
+    def reach(self) -> Reach:
+        return Reach(**{name: self.validated_data[name] for name in ("device", "holder", "team", "first_day", "last_day")})
+
+
+class HoldManySerializer(ReachSerializer):
+    reason = serializers.CharField(max_length=200, allow_blank=True)
+    until = DayField(default=None, allow_null=True, help_text="Last day of the hold; null until it is released.")
+
+
+class ReachedSerializer(serializers.Serializer):
+    backups = serializers.IntegerField()
+    held = serializers.IntegerField(help_text="Of them, on hold already.")
+    devices = serializers.IntegerField()
+
+
+class HeldNowSerializer(serializers.Serializer):
+    backups = serializers.IntegerField(help_text="On hold now that were not.")
+
+
+class HoldsView(APIView):
+    writes = May.KEEP
+
+    @extend_schema(operation_id="holds", parameters=[HoldsQuery], responses=HoldsPageSerializer)
+    def get(self, request: Request) -> Response:
+        asked = HoldsQuery(data=request.query_params)
+        asked.is_valid(raise_exception=True)
+        pages = Pages()
+        told: dict[str, Any] = {name: asked.validated_data[name] for name in ("words", "without_end")}
+        page = pages.paginate_queryset(holds(**told), request, view=self)
+        count = pages.page.paginator.count  # type: ignore[union-attr]
+        return Response(HoldsPageSerializer({"count": count, "results": page}).data)
+
+    @extend_schema(operation_id="hold_many", request=HoldManySerializer, responses=HeldNowSerializer)
+    def post(self, request: Request) -> Response:
+        given = HoldManySerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        held = hold_many(given.reach(), reason=given.validated_data["reason"], until=given.validated_data["until"], by=request.user)
+        return Response({"backups": held})
+
+
+class ReachView(APIView):
+    writes = May.KEEP
+
+    @extend_schema(operation_id="preview_hold", request=ReachSerializer, responses=ReachedSerializer)
+    def post(self, request: Request) -> Response:
+        given = ReachSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        found = given.reach().backups()
+        return Response(ReachedSerializer(reached(found)).data)
