@@ -87,6 +87,8 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "hold_backup": (f"backups/{backup}/hold", {"reason": "r", "until": "2027-01-01"}),
             "keep_after_all": ("leaving/keep", {"backups": [str(backup)], "reason": "r", "until": "2027-01-01"}),
             "hold_many": ("holds", {"device": str(device), "holder": None, "team": None, "first_day": "2026-01-01", "last_day": "2026-12-31", "reason": "r", "until": None}),
+            "freed_by_removal": ("backups/remove/bytes", {"backups": [str(backup)], "device": None, "store": str(store)}),
+            "freed_by_plan": ("plans/consequences/bytes", plan | {"id": str(self.nightly.id), "devices": [str(device)]}),
             "preview_hold": ("holds/preview", {"device": None, "holder": None, "team": None, "first_day": "2026-01-01", "last_day": "2026-12-31"}),
             "preview_removal": ("backups/remove/preview", {"backups": [str(backup)], "device": None, "store": str(store)}),
             "remove_backups": ("backups/remove", {"backups": [str(backup)], "device": None, "store": None, "why": "w", "seen": "0" * 64, "word": "remove"}),

@@ -17,7 +17,7 @@ from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import offices
 from server.recovery.api import views as recovery
-from server.retention.api import consequences, exceptions, freezes, future, holds, leaving
+from server.retention.api import consequences, exceptions, freed, freezes, future, holds, leaving
 from server.retention.api import views as retention
 from server.runs.api import bringing, copies, differences, omissions
 from server.runs.api import history as run_history
@@ -119,6 +119,7 @@ api = [
     path("stores/<uuid:id>/check", runs.CheckStoreView.as_view()),
     path("kinds", plans.KindsView.as_view()),
     path("plans", plans.PlansView.as_view()),
+    path("plans/consequences/bytes", freed.FreedByPlanView.as_view()),
     path("plans/consequences", consequences.ConsequencesView.as_view()),
     path("plans/preview", plans.PreviewPlanView.as_view()),
     path("plans/<uuid:id>", plans.PlanView.as_view()),
@@ -142,6 +143,7 @@ api = [
     path("backups/<uuid:id>/after-release", leaving.AfterReleaseView.as_view()),
     path("backups/<uuid:id>/looked-at", leaving.LookedAtView.as_view()),
     path("backups/remove", leaving.RemoveView.as_view()),
+    path("backups/remove/bytes", freed.FreedByRemovalView.as_view()),
     path("backups/remove/preview", leaving.RemovalPreviewView.as_view()),
     path("exceptions", exceptions.ExceptionsView.as_view()),
     path("exceptions/consequences", exceptions.ExceptionConsequencesView.as_view()),

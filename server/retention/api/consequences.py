@@ -26,6 +26,14 @@ class PlannedSerializer(DraftSerializer):
     id = serializers.UUIDField(allow_null=True, default=None, help_text="Of the plan that is being changed; null for a new one.")
     devices = serializers.ListField(child=serializers.UUIDField(), max_length=5000)
 
+    def change(self) -> Change:
+        """Raises BadInput, Http404."""
+        id: UUID | None = self.validated_data.pop("id")
+        draft, followers = self.draft(), frozenset(self.validated_data["devices"])
+        plan = checked(draft, plan_by_id(id) if id is not None else Plan(added_at=outside().now()))
+        stores = frozenset(target.store_id for target in targets_of(draft))
+        return Change(plan=plan, stores=stores, followers=followers, seen="", word="")
+
 
 class PointSerializer(serializers.Serializer):
     at = serializers.DateTimeField()
@@ -80,11 +88,7 @@ class ConsequencesView(APIView):
     def post(self, request: Request) -> Response:
         given = PlannedSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        id: UUID | None = given.validated_data.pop("id")
-        draft, followers, now = given.draft(), frozenset(given.validated_data["devices"]), outside().now()
-        plan = checked(draft, plan_by_id(id) if id is not None else Plan(added_at=now))
-        stores = frozenset(target.store_id for target in targets_of(draft))
-        found = consequences(Change(plan=plan, stores=stores, followers=followers, seen="", word=""), now=now)
+        found = consequences(given.change(), now=outside().now())
         return Response(ConsequencesSerializer(told_consequences(found)).data)
 
 

@@ -167,6 +167,26 @@ class ByHand(ThePile):
         self.assertEqual(self.states(), ["present", "present"])
         self.assertEqual(self.backups()[0].hold_reason, "it was the wrong one")
 
+    def test_the_bytes_that_nothing_needs_any_more_are_those_that_the_store_loses(self):
+        self.outside.devices["p1"].content["photos", "large"] = random.Random(3).randbytes(300_000)
+        self.nights(1)
+        del self.outside.devices["p1"].content["photos", "large"]
+        self.nights(1)
+        chosen = {"backups": [str(self.backups()[0].id)]}
+        (told,) = self.api.post("/api/backups/remove/bytes", chosen, format="json").json()
+        self.assertEqual(told["store_name"], "Server room")
+        self.assertTrue(300_000 < told["bytes"] < 310_000, told)
+        Office.objects.update(undo_days=0)
+        before = self.outside.open_vault(self.room.where).stored_bytes()
+        self.remove(**chosen)
+        for hours in (1, 4, 9):
+            look_after(self.room.id, now=self.outside.at + timedelta(hours=hours))
+        freed = before - self.outside.open_vault(self.room.where).stored_bytes()
+        self.assertAlmostEqual(freed, told["bytes"], delta=6_000)  # footers of packs, indexes and notes besides
+        self.outside.stores.pop(self.room.where)
+        (told,) = self.api.post("/api/backups/remove/bytes", {"backups": [str(self.backups()[1].id)]}, format="json").json()
+        self.assertEqual((told["bytes"], "not there" in told["why_not"]), (None, True))
+
     def test_it_goes_on_its_day(self):
         self.nights(2)
         self.remove(backups=[str(self.backups()[0].id)])

@@ -184,6 +184,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/backups/remove/bytes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["freed_by_removal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backups/remove/preview": {
         parameters: {
             query?: never;
@@ -1524,6 +1540,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["plan_consequences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/consequences/bytes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["freed_by_plan"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3128,6 +3160,12 @@ export interface components {
         FoundThere: {
             found: components["schemas"]["FoundDevice"][];
             taken_in: components["schemas"]["TakenIn"][];
+        };
+        Freed: {
+            store_name: string;
+            /** @description Sealed, needed by nothing else there; null where that cannot be told now. */
+            bytes: number | null;
+            why_not: string;
         };
         Freeze: {
             /** Format: uuid */
@@ -6342,6 +6380,37 @@ export interface operations {
             };
         };
     };
+    freed_by_removal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChosenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freed"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     preview_removal: {
         parameters: {
             query?: never;
@@ -9464,6 +9533,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Consequences"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    freed_by_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlannedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freed"][];
                 };
             };
             default: {

@@ -11,6 +11,7 @@ import { Dialog } from '../ui/forms/Dialog';
 import { Choice, Field } from '../ui/forms/Field';
 import { When } from '../ui/Office';
 import { Failed, Loading } from '../ui/States';
+import { Freed } from './Freed';
 
 /** Backups by their ids, or all of a device. */
 export type Chosen = { backups: readonly string[] } | { device: string };
@@ -50,6 +51,7 @@ export function Removal({ title, chosen, onClose }: { title: string; chosen: Cho
       {shown.isPending && <Loading what="what will be lost" />}
       {shown.isLoadingError && <Failed problem={problemOf(shown.error)} />}
       {shown.data && <Loss shown={shown.data} />}
+      {shown.data && shown.data.copies > 0 && <Freed of={body} ask={() => client.POST('/api/backups/remove/bytes', { body })} />}
       <Field label="Why" value={why} onChange={setWhy} maxLength={200} required field="why" />
       {shown.data?.word && (
         <Field

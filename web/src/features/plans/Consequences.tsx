@@ -1,6 +1,6 @@
 /** What a change of the plan does to what lies there: counts, the days that would be lost, and the real history with each backup's fate. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 
 import { client, problemOf, told } from '../../api/client';
 import { key } from '../../api/keys';
@@ -66,7 +66,7 @@ function Counts({ told: { leaves, stays, safeguarded, gaps, first_day, stores } 
 /** Asked before anything is saved that lets something leave. */
 type Saving = Pick<ReturnType<typeof useSaving>, 'agree' | 'cancel' | 'problem' | 'busy'>;
 
-export function SaveAndLetLeave({ save, shown }: { save: Saving; shown: Told }) {
+export function SaveAndLetLeave({ save, shown, freed }: { save: Saving; shown: Told; freed?: ReactNode }) {
   const [word, setWord] = useState('');
   return (
     <Dialog
@@ -80,6 +80,7 @@ export function SaveAndLetLeave({ save, shown }: { save: Saving; shown: Told }) 
       busy={save.busy}
     >
       <Counts told={shown} />
+      {freed}
       <RealHistory devices={shown.devices.filter((one) => one.leaves > 0).slice(0, 8)} more={0} />
       {shown.word && (
         <Field

@@ -19,6 +19,7 @@ import { SPANS } from '../../ui/forms/numbers';
 import { SAVED } from '../../ui/forms/Unsaved';
 import { Field } from '../../ui/forms/Field';
 import { Age, TimeOnly, useNow, useZone, When } from '../../ui/Office';
+import { Freed } from '../../parts/Freed';
 import { PauseButton } from '../../parts/Pausing';
 import { pauseWords, type Pause } from '../../parts/pauses';
 import { FailedScreen, Heading } from '../../ui/Screen';
@@ -124,7 +125,7 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
           {id !== 'new' && mayChange && <Feed id={id} open={hasFeed} />}
         </div>
       </div>
-      {save.shown && <SaveAndLetLeave save={save} shown={save.shown} />}
+      {save.shown && <SaveAndLetLeave save={save} shown={save.shown} freed={<FreedBy id={id} draft={draft} />} />}
       {removing && (
         <Confirm
           title={`Remove the plan ${first.name}?`}
@@ -140,6 +141,12 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
       )}
     </>
   );
+}
+
+/** How many bytes would come back. */
+function FreedBy({ id, draft }: { id: string; draft: Draft }) {
+  const body = { ...draft, id: id === 'new' ? null : id };
+  return <Freed of={body} ask={() => client.POST('/api/plans/consequences/bytes', { body })} />;
 }
 
 /** The name is drawn at once as it is typed; the rest of the editor follows when there is time. `typedRef` always has the newest. */
