@@ -48,11 +48,11 @@ class TheDemoOffice(BrowserTestCase):
             self._by_keyboard,
             lambda: by_keyboard.in_the_persons_own_colours(self, self.page),
             lambda: by_keyboard.no_letter_is_lost_on_a_slow_machine(self, self.page),
-            lambda: by_keyboard.a_plan_half_written(self, self.page),
             lambda: leaving.kept_after_all(self, self.page),
             lambda: leaving.removed_from_a_device(self, self.page),
             lambda: leaving.last_1_by_a_slip(self, self.page),
             lambda: leaving.nothing_leaves(self, self.page),
+            lambda: by_keyboard.a_plan_half_written(self, self.page),
         )
         Session.objects.all().delete()
         self.errand(lambda: by_keyboard.the_session_ended_meanwhile(self, self.page, PASSWORD), self._an_auditor_only_reads)

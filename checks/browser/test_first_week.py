@@ -169,7 +169,7 @@ class FromNothingToARestore(BrowserTestCase):
         page.goto(self.device_address)
         page.get_by_role("link", name="in all stores").or_(page.locator("table a.title-link")).first.click()
         expect(page.get_by_label("Why it is kept")).to_contain_text("one of the newest: 1 of 3")
-        expect(page.get_by_label("Why it is kept")).to_contain_text("is removed on")
+        expect(page.get_by_label("Why it is kept")).to_contain_text("begins to leave on")
         told = self.told_contacts()
         self.contact = told[0]
         page.get_by_label("Search in contacts").fill(self.contact["display"])
