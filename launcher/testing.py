@@ -29,10 +29,9 @@ SIDES = (
         "checks.house",
         "checks.bench",
         "checks.reference",
-        "checks.promises",
         "checks.processes",
     ),
-    ("checks.web", "checks.contracts", "checks.browser"),
+    ("checks.web", "checks.contracts", "checks.promises", "checks.browser"),
 )
 """Run side by side, each on a database of its own: the second waits for sockets and browsers most of the time."""
 LABELS = tuple(label for side in SIDES for label in side)
