@@ -13,6 +13,7 @@ from server.locks import lock_alone
 from server.people.actions.journal import write_journal
 from server.people.models import Holder, Office, Role, Team, User
 
+MOST_UNDO_DAYS = 90
 MOST_RUNS = 32
 SLOWEST_BYTES_PER_SECOND = 16 * 1024
 
@@ -65,8 +66,13 @@ def change_office(
     limit_bytes_per_second: int | None = None,
     asks_holders: bool = False,
     asks_holders_at: time = time(15, 0),
+    undo_days: int | None = None,
+    unasked_share_percent: int | None = None,
 ) -> Office:
-    """Name, zone, and how much of the network backups may take. Raises BadInput."""
+    """Name, zone, how much of the network backups may take, and how slowly anything leaves. Raises BadInput.
+
+    A new undo period is that of what begins to leave from then on.
+    """
     zone_named(zone)
     if not name.strip():
         raise BadInput("The office has no name.", field="name", remedy="Give it one.")
@@ -75,11 +81,18 @@ def change_office(
     if limit_bytes_per_second is not None and limit_bytes_per_second < SLOWEST_BYTES_PER_SECOND:
         remedy = "Give at least 16 KiB a second, or leave it empty."
         raise BadInput("Nothing would ever finish at that speed.", field="limit_bytes_per_second", remedy=remedy)
+    if undo_days is not None and not 1 <= undo_days <= MOST_UNDO_DAYS:
+        remedy = f"Use a number of days from 1 to {MOST_UNDO_DAYS}."
+        raise BadInput("Nothing leaves at once, and not after that long either.", field="undo_days", remedy=remedy)
+    if unasked_share_percent is not None and not 0 <= unasked_share_percent <= 100:
+        raise BadInput("This is no share.", field="unasked_share_percent", remedy="Use a number from 0 to 100.")
+    slowly = {"undo_days": undo_days, "unasked_share_percent": unasked_share_percent, "max_runs": max_runs}
     defaults = {
         "name": name.strip(), "zone": zone, "limit_bytes_per_second": limit_bytes_per_second, "asks_holders": asks_holders,
         "asks_holders_at": asks_holders_at,
     }  # fmt: skip
-    office, _ = Office.objects.update_or_create(id=1, defaults=defaults | ({"max_runs": max_runs} if max_runs is not None else {}))
+    told = {column: value for column, value in slowly.items() if value is not None}
+    office, _ = Office.objects.update_or_create(id=1, defaults=defaults | told)
     write_journal(who=by, what="office.changed", says=f"The office is {office.name}, in the zone {zone}.", at=now)
     return office
 

@@ -44,6 +44,12 @@ class OfficeSerializer(serializers.Serializer):
     line_is_metered = serializers.BooleanField(read_only=True)
     asks_holders = serializers.BooleanField(required=False, default=False)
     asks_holders_at = serializers.TimeField(required=False, default=time(15, 0))
+    undo_days = serializers.IntegerField(
+        required=False, allow_null=True, default=None, help_text="So long can what leaves be kept after all."
+    )
+    unasked_share_percent = serializers.IntegerField(
+        required=False, allow_null=True, default=None, help_text="A change that removes more of what it concerns needs a typed word."
+    )
 
 
 class LineSerializer(serializers.Serializer):

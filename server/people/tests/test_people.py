@@ -65,6 +65,18 @@ class OfficeAndJournal(OfficeTestCase):
         self.assertEqual((answer.status_code, answer.json()["field"]), (400, "zone"))
         self.assertEqual(Office.objects.get().name, "Saltmarsh & Pike")
 
+    def test_how_slowly_anything_leaves_is_set_within_bounds(self):
+        body = {"name": "Saltmarsh & Pike", "zone": "Europe/Berlin"}
+        self.assertEqual(self.api.put("/api/office", body | {"undo_days": 14, "unasked_share_percent": 5}, format="json").status_code, 200)
+        self.assertEqual(self.api.put("/api/office", body, format="json").json()["undo_days"], 14, "what is left out stays")
+        for wrong, field in (
+            ({"undo_days": 0}, "undo_days"), ({"undo_days": 91}, "undo_days"), ({"unasked_share_percent": 101}, "unasked_share_percent"),
+            ({"unasked_share_percent": -1}, "unasked_share_percent"),
+        ):  # fmt: skip
+            refused = self.api.put("/api/office", body | wrong, format="json")
+            self.assertEqual((refused.status_code, refused.json()["field"]), (400, field))
+        self.assertEqual(self.api.get("/api/me").json()["office"]["unasked_share_percent"], 5)
+
     def test_deeds_leave_a_line_with_who_did_it(self):
         self.api.put("/api/office", {"name": "Saltmarsh", "zone": "Europe/Berlin"}, format="json")
         line = self.api.get("/api/journal").json()["results"][0]

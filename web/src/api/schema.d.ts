@@ -4102,6 +4102,10 @@ export interface components {
              * @default 15:00:00
              */
             asks_holders_at: string;
+            /** @description So long can what leaves be kept after all. */
+            undo_days?: number | null;
+            /** @description A change that removes more of what it concerns needs a typed word. */
+            unasked_share_percent?: number | null;
         };
         OfficeRequest: {
             name: string;
@@ -4116,6 +4120,10 @@ export interface components {
              * @default 15:00:00
              */
             asks_holders_at: string;
+            /** @description So long can what leaves be kept after all. */
+            undo_days?: number | null;
+            /** @description A change that removes more of what it concerns needs a typed word. */
+            unasked_share_percent?: number | null;
         };
         Omission: {
             readonly id: number;

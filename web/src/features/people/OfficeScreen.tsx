@@ -47,6 +47,42 @@ export function OfficeScreen() {
   );
 }
 
+interface SlowlyProps {
+  body: Schemas['Office'];
+  put: (next: Partial<Schemas['Office']>) => void;
+  mayChange: boolean;
+}
+
+/** How slowly anything leaves, and when a word has to be typed for it. */
+function Slowly({ body, put, mayChange }: SlowlyProps) {
+  return (
+    <div className="halves">
+      <NumberField
+        label="What leaves waits"
+        value={body.undo_days ?? 7}
+        onChange={(undo_days) => put({ undo_days })}
+        least={1}
+        most={90}
+        whole
+        hint="Days on which it can be kept after all."
+        field="undo_days"
+        disabled={!mayChange}
+      />
+      <NumberField
+        label="A word is typed above"
+        value={body.unasked_share_percent ?? 20}
+        onChange={(unasked_share_percent) => put({ unasked_share_percent })}
+        least={0}
+        most={100}
+        whole
+        hint="Percent of what a change or a removal concerns."
+        field="unasked_share_percent"
+        disabled={!mayChange}
+      />
+    </div>
+  );
+}
+
 function OfficeForm({ office, mayChange }: { office: Schemas['Office']; mayChange: boolean }) {
   const zones = useQuery({ queryKey: key('zones'), queryFn: () => told(client.GET('/api/zones')) });
   const [body, setBody] = useState(office);
@@ -87,6 +123,7 @@ function OfficeForm({ office, mayChange }: { office: Schemas['Office']; mayChang
           hint="Divided among the runs under way; empty for none."
         />
       </div>
+      <Slowly body={body} put={(next) => setBody({ ...body, ...next })} mayChange={mayChange} />
       {mayChange && (
         <Button type="submit" disabled={save.busy}>
           Save
