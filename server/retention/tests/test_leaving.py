@@ -9,7 +9,8 @@ from server.plans.models import RuleVersion
 from server.retention.actions.look_after import look_after, sweep_store
 from server.runs.actions.carry_copies import carry_copies
 from server.runs.actions.check_store import check_store
-from server.runs.models import Backup, Copy, CopyState
+from server.runs.actions.compare_store import adopt, compare_store
+from server.runs.models import Backup, Copy, CopyState, Stray
 from server.tests.pretend import OfficeTestCase
 
 
@@ -186,6 +187,16 @@ class ByHand(ThePile):
         self.outside.stores.pop(self.room.where)
         (told,) = self.api.post("/api/backups/remove/bytes", {"backups": [str(self.backups()[1].id)]}, format="json").json()
         self.assertEqual((told["bytes"], "not there" in told["why_not"]), (None, True))
+
+    def test_one_that_is_taken_in_again_is_like_any_other(self):
+        self.nights(2)
+        gone = {"state": "removed", "by_hand": True, "removed_why": "by mistake", "removed_at": self.outside.at}
+        Copy.objects.filter(backup=self.backups()[0]).update(**gone)
+        self.outside.at += timedelta(hours=2)
+        compare_store(self.room, now=self.outside.at)
+        adopt(Stray.objects.get(), device=self.one, by=self.ines)
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["present", "present"])
 
     def test_it_goes_on_its_day(self):
         self.nights(2)

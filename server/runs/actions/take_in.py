@@ -5,6 +5,7 @@ from typing import Any
 from core.vault.manifests import Manifest
 from server.fleet.models import Device
 from server.outside import outside
+from server.runs.actions.come_back import NOT_LEAVING
 from server.runs.convert import told_kinds
 from server.runs.models import Backup, Copy, CopyState, Stray
 from server.transition import move
@@ -22,6 +23,6 @@ def take_in(stray: Stray, manifest: Manifest, device: Device, **more: Any) -> Ba
     if row is None:
         Copy.objects.create(backup=backup, store_id=stray.store_id)
     elif row.state in (CopyState.MISSING, CopyState.REMOVED):
-        move(row, CopyState.PRESENT, intact=True, damaged={}, removed_at=None, removed_why="", cause="", remedy="")
+        move(row, CopyState.PRESENT, intact=True, damaged={}, removed_at=None, cause="", remedy="", **NOT_LEAVING)
     Stray.objects.filter(id=stray.id).delete()
     return backup
