@@ -12,6 +12,7 @@ from core.retention.rule import COUNTS, Period, Rule, Unit
 from server.fleet.models import Device, DeviceState
 from server.plans.convert import rule_of
 from server.plans.models import Plan, RuleVersion
+from server.plans.soundness import or_else
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -101,8 +102,10 @@ class RuleBook:
                 return Applied(rule=rule_from(row.told), says=says, version=row.number)
         if plan is None or store not in ({target.store_id for target in plan.targets.all()} if stores is None else stores):
             return None
-        own = self.versions.get(subject_of(plan=plan.id))
-        return Applied(rule=rule_of(plan), says=f"the rule of {plan.name}", version=own.number if own is not None else 1)
+        own, rule = self.versions.get(subject_of(plan=plan.id)), or_else(plan, lambda: rule_of(plan), None)
+        if rule is None:  # a plan that cannot be computed lets nothing go
+            return None
+        return Applied(rule=rule, says=f"the rule of {plan.name}", version=own.number if own is not None else 1)
 
     def replaced(self, subject: str, told: dict[str, Any] | None) -> "RuleBook":
         """As it would be with another version of one rule."""

@@ -62,14 +62,22 @@ class Judged:
         return self.copies[verdict.moment.id, verdict.moment.store]
 
     def leaves_on(self, now: datetime, *, days: int) -> dict[tuple[str, str], date | None]:
-        """(backup, store) → the day on which nothing claims it any more if the plan goes on as it does, within so many days."""
+        """(backup, store) → the day on which nothing claims it any more if the plan goes on as it does, within so many days.
+
+        Nothing of a device that is retired or lost: its rule counts from one day, and time alone removes nothing more.
+        """
+        if self.device.state in GONE_STATES:
+            return {}
         runs = self._runs(now, days)
         return leaves_on(self.moments, core_rules(self.rules), zone=office_zone(), now=now, runs=runs, as_of=self.as_of)
 
     def lives(self, now: datetime, *, days: int) -> list[Life]:
         """What lies there and what is to come within so many days, each with its end."""
-        runs = self._runs(now, days)
-        return lives(self.moments, core_rules(self.rules), zone=office_zone(), now=now, runs=runs, as_of=self.as_of)
+        runs, zone = self._runs(now, days), office_zone()
+        found = lives(self.moments, core_rules(self.rules), zone=zone, now=now, runs=runs, as_of=self.as_of)
+        if self.device.state in GONE_STATES:  # its rule counts from one day: time alone removes nothing more
+            return [replace(one, until=None) for one in found]
+        return found
 
     def _runs(self, now: datetime, days: int) -> list[datetime]:
         if self.plan is None or self.device.state in GONE_STATES:

@@ -14,12 +14,11 @@ from uuid import UUID
 from core.errors import BadInput
 from server.fleet.models import Device
 from server.people.models import Office
+from server.retention.consequences import WORD as WORD
 from server.retention.freezing import Frozen
 from server.runs.models import THERE, Copy, CopyState
 
 MOST_AT_ONCE = 2000
-WORD = "remove"
-"""What has to be typed where a removal is more than usual."""
 
 
 @dataclass(slots=True, kw_only=True)

@@ -84,6 +84,8 @@ class RetiredAndLost(Said):
         self.assertEqual(self.say(rule, retired=True).status_code, 204)
         look_after(self.room.id)
         self.assertEqual(self.kept(), 3, "everything of three days, counted from its last one")
+        foretold = [kept["falls_out_on"] for one in self.api.get(f"/api/devices/{self.one.id}/backups").json() for kept in one["kept"]]
+        self.assertEqual(set(foretold), {None})
         self.outside.at += timedelta(days=400)
         look_after(self.room.id)
         self.assertEqual(self.kept(), 3, "time alone removes nothing more of it")

@@ -57,6 +57,14 @@ class LookingAfterThePile(OfficeTestCase):
         look_after(self.place.id)
         self.assertEqual(self.present(), ["02", "03", "04"], "what was not emptied by its absence is not emptied by the calendar")
 
+    def test_a_plan_that_cannot_be_computed_lets_nothing_go_and_its_devices_page_stands(self):
+        self.days(3)
+        type(self.nightly).objects.update(keep_last=0, keep_daily=0)
+        self.assertEqual(look_after(self.place.id), 0)
+        self.assertEqual(len(self.present()), 3)
+        answer = self.api.get(f"/api/devices/{self.one.id}/backups")
+        self.assertEqual((answer.status_code, len(answer.json())), (200, 3))
+
     def test_a_device_without_a_plan_loses_nothing(self):
         self.days(2)
         self.plan(name="Nightly 2")

@@ -33,7 +33,7 @@ export function Consequences({ id, draft }: { id: string; draft: Draft }) {
   );
 }
 
-function Counts({ told: { leaves, stays, safeguarded, gaps, first_day, stores } }: { told: Told }) {
+function Counts({ told: { stays, safeguarded, gaps, first_day, stores } }: { told: Told }) {
   return (
     <dl className="facts">
       <dt>stay</dt>
@@ -41,7 +41,7 @@ function Counts({ told: { leaves, stays, safeguarded, gaps, first_day, stores } 
         {counted(stays, 'backup')}
         {safeguarded > 0 && <span className="quiet">, {counted(safeguarded, 'copy', 'copies')} by a safeguard</span>}
       </dd>
-      {leaves > 0 && (
+      {stores.some((store) => store.leaves > 0) && (
         <>
           <dt>leave</dt>
           <dd>
@@ -63,9 +63,9 @@ function Counts({ told: { leaves, stays, safeguarded, gaps, first_day, stores } 
   );
 }
 
-/** Asked before anything is saved that lets something leave. */
 type Saving = Pick<ReturnType<typeof useSaving>, 'agree' | 'cancel' | 'problem' | 'busy'>;
 
+/** Asked before anything is saved that lets something leave. */
 export function SaveAndLetLeave({ save, shown, freed }: { save: Saving; shown: Told; freed?: ReactNode }) {
   const [word, setWord] = useState('');
   return (

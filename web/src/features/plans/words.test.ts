@@ -66,6 +66,12 @@ describe('what a change does', () => {
   ])('%d leave and %d stay', (leaves, stays, words) => expect(consequenceWords({ leaves, stays })).toBe(words));
 });
 
+test('a copy that leaves one store while another keeps the backup is said to leave', () => {
+  expect(consequenceWords({ leaves: 0, stays: 4, stores: [{ name: 'Cloud', leaves: 2, stays: 2 }] })).toBe(
+    '2 copies leave, and other stores keep what they hold',
+  );
+});
+
 describe('an exception', () => {
   it('is edited by the same form as a plan and comes back as it was', () => {
     const rule = {
