@@ -45,8 +45,9 @@ from server.retention.actions.look_after import sweep_store
 from server.retention.actions.owe_copies import owe_copies
 from server.retention.actions.remove_backups import remove_backups
 from server.retention.actions.set_exception import set_exception
+from server.retention.consequences import WORD
 from server.retention.exceptions import Whose
-from server.retention.removal import WORD, removal_of
+from server.retention.removal import removal_of
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.beat import beat
 from server.runs.actions.carry_copies import next_copy

@@ -14,7 +14,6 @@ from uuid import UUID
 from core.errors import BadInput
 from server.fleet.models import Device
 from server.people.models import Office
-from server.retention.consequences import WORD as WORD
 from server.retention.freezing import Frozen
 from server.runs.models import THERE, Copy, CopyState
 

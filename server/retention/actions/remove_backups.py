@@ -16,7 +16,8 @@ from server.people.clock import believe_clock
 from server.people.models import Office, User
 from server.people.queries import office_zone
 from server.retention.actions.apply_rule import begin_to_leave
-from server.retention.removal import WORD, Removal, removal_of
+from server.retention.consequences import WORD
+from server.retention.removal import Removal, removal_of
 from server.runs.models import Copy, CopyState
 from server.transition import held
 

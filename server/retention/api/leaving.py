@@ -16,8 +16,9 @@ from server.outside import outside
 from server.retention.actions.keep_backups import keep_backups
 from server.retention.actions.look_at_backup import looked_at
 from server.retention.actions.remove_backups import remove_backups
+from server.retention.consequences import WORD
 from server.retention.leaving import after_release, leaving
-from server.retention.removal import MOST_AT_ONCE, WORD, removal_of
+from server.retention.removal import MOST_AT_ONCE, removal_of
 from server.runs.models import Copy
 from server.runs.queries import backup as backup_by_id
 
