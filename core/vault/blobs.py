@@ -25,10 +25,11 @@ DAMAGE = "damage/"
 REVISIONS = "revisions/"
 SWEEPERS = "sweepers/"
 OFFICES = "offices/"
+ERASED = "erased/"
 
 _ID = re.compile(r"[0-9a-f]{32}")
 _NAME = re.compile(
-    r"header|(keys|indexes|manifests|marks|seen|removed|rolls|stays|damage|revisions|sweepers|offices)/[0-9a-f]{32}|packs/(?P<fan>[0-9a-f]{2})/(?P=fan)[0-9a-f]{30}"
+    r"header|(keys|indexes|manifests|marks|seen|removed|rolls|stays|damage|revisions|sweepers|offices|erased)/[0-9a-f]{32}|packs/(?P<fan>[0-9a-f]{2})/(?P=fan)[0-9a-f]{30}"
 )
 
 

@@ -4,7 +4,7 @@ Tiny items lie together in one chunk. Such a chunk is needed while one of its it
 Of sealed devices nobody who sweeps can tell: their bundles count as needed whole.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -12,15 +12,14 @@ import numpy.typing as npt
 
 from core.vault.errors import Damaged, RunTooLong, Stopped
 from core.vault.fetching import fetch, in_pack_order
+from core.vault.inventory import rows_of
+from core.vault.keys import Keys
 from core.vault.manifests import (
     SIZE,
     SPANS,
     KindSummary,
     Manifest,
     Span,
-    decode_rows,
-    encode_branch,
-    joined_branch,
     numbered_rows,
     parted_branch,
     split_ids,
@@ -101,20 +100,35 @@ def _opened(vault: Vault, numbers: npt.NDArray[np.int64], sizes: npt.NDArray[np.
 
 
 def bundle_anew(
-    vault: Vault, manifests: Sequence[Manifest], needs: Needs, going: Sequence[int], *, should_stop: Callable[[], bool] = lambda: False
+    vault: Vault,
+    manifests: Sequence[Manifest],
+    needs: Needs,
+    going: Set[bytes],
+    *,
+    inner: Keys | None = None,
+    without: Set[tuple[bytes, int]] = frozenset(),
+    besides: bytes = b"",
+    should_stop: Callable[[], bool] = lambda: False,
 ) -> int:
     """Store what is needed of these chunks in new bundles, and revisions of the backups that need it: what the new packs occupy.
-    Nothing is removed. Raises Damaged, StoreError, Stopped."""
+
+    Nothing is removed. `inner`: the keys of a sealed device, whose backups alone are looked at then. `without`: (chunk, offset) of
+    items that are not taken along. `besides`: ids of chunks that must be there at the end, too. Raises Damaged, StoreError, Stopped.
+    """
     if not going:
         return 0
-    writer = Writer(vault, fresh=False)
+    writer = Writer(vault, inner=inner, fresh=False)
     try:
-        work = _Anew(vault, writer, needs, set(ids_of(vault.index.all_entries()[sorted(going)])), should_stop)
-        mine = [manifest for manifest in manifests if manifest.sealed is None]
+        writer.rely_on(besides)
+        work = _Anew(vault, writer, needs, going, without, should_stop)
+        mine = [manifest for manifest in manifests if manifest.sealed == (inner.id if inner else None)]
         for device, kind in dict.fromkeys((manifest.device, summary.kind) for manifest in mine for summary in manifest.trees):
             work.bundle([manifest for manifest in mine if manifest.device == device], kind)
         told = {manifest.id: revision for manifest in mine if (revision := work.revision(manifest)) is not None}
         if told:
+            now = {manifest.id: manifest.trees for manifest in vault.manifests()}
+            if any(now.get(manifest.id, manifest.trees) != manifest.trees for manifest in mine):
+                raise RunTooLong("Another sweep has bundled these backups anew meanwhile.")
             writer.commit_revisions(encoded(told))
         return writer.packed_bytes
     except RunTooLong:
@@ -124,8 +138,17 @@ def bundle_anew(
 
 
 class _Anew:
-    def __init__(self, vault: Vault, writer: Writer, needs: Needs, going: set[bytes], should_stop: Callable[[], bool]) -> None:
+    def __init__(
+        self,
+        vault: Vault,
+        writer: Writer,
+        needs: Needs,
+        going: Set[bytes],
+        without: Set[tuple[bytes, int]],
+        should_stop: Callable[[], bool],
+    ) -> None:
         self._vault, self._writer, self._needs, self._going, self._should_stop = vault, writer, needs, going, should_stop
+        self._inner, self._without = writer.inner.id if writer.inner else None, without
         numbers = vault.index.numbers(b"".join(going))
         self._touched = {branch for branch, chunks in needs.branches.items() if np.isin(chunks, numbers).any()}
         self._now: dict[tuple[bytes, int], tuple[bytes, int]] = {}
@@ -148,13 +171,14 @@ class _Anew:
         for branch in dict.fromkeys(branch for manifest in manifests for branch in self._branches(manifest, kind)):
             if self._should_stop():
                 raise Stopped("The sweep was stopped.")
-            for row in decode_rows(*parted_branch(self._vault.chunk(branch))):
-                for chunk, offset, length in _triples(row[SPANS]):
-                    if chunk not in self._going or (chunk, offset) in self._now or (chunk, offset) in waiting:
+            for row in rows_of(self._vault, branch, inner=self._inner):
+                for chunk, offset, length in triples(row[SPANS]):
+                    done = (chunk, offset) in self._now or (chunk, offset) in waiting or (chunk, offset) in self._without
+                    if chunk not in self._going or done:
                         continue
                     waiting.add((chunk, offset))
                     places.append((chunk, offset, size))
-                    parts.append(part_of(self._vault.chunk(chunk), Span(chunk, offset, length)))
+                    parts.append(part_of(self._vault.inner_open(self._inner, self._vault.chunk(chunk)), Span(chunk, offset, length)))
                     size += length
                     if size >= self._vault.limits.bundle_bytes:
                         close()
@@ -191,12 +215,13 @@ class _Anew:
     def _branch(self, chunk: bytes) -> bytes:
         if chunk not in self._touched:
             return chunk
-        rows = decode_rows(*parted_branch(self._vault.chunk(chunk)))
+        rows = rows_of(self._vault, chunk, inner=self._inner)
         for row in rows:
-            now = [(*self._now.get((old, offset), (old, offset)), length) for old, offset, length in _triples(row[SPANS])]
+            now = [(*self._now.get((old, offset), (old, offset)), length) for old, offset, length in triples(row[SPANS])]
             row[SPANS] = [part for span in now for part in span]
-        return self._writer.store_tree_chunk(joined_branch(*encode_branch(rows)))
+        return self._writer.store_branch(rows)
 
 
-def _triples(spans: Sequence[bytes | int]) -> list[tuple[bytes, int, int]]:
+def triples(spans: Sequence[bytes | int]) -> list[tuple[bytes, int, int]]:
+    """(chunk, offset, length) of each span of a row."""
     return list(zip(spans[::3], spans[1::3], spans[2::3], strict=True))  # type: ignore[arg-type]

@@ -20,6 +20,7 @@ from core.vault.blobs import pack_name
 from core.vault.bundles import Bundles, bundle_anew, bundles_of
 from core.vault.chunks import Mark
 from core.vault.dry import DryBlobs
+from core.vault.erased import forget_erased, told_erased, where_erased
 from core.vault.errors import BlobMissing, Damaged, Stopped, StoreHolds
 from core.vault.fetching import fetch
 from core.vault.ledger import put_together
@@ -90,12 +91,16 @@ def plan_sweep(vault: Vault) -> SweepReport:
 def _carry_through(dry: Vault, plan: Plan) -> None:
     """On a store that only seems to be: everything that both phases would leave, but for the packs that would be written."""
     coming = [(bytes(16), np.zeros(count, dtype=ENTRY)) for count in plan.moved]
+    entries, doomed = dry.index.all_entries(), set(plan.doomed)
+    gone = np.repeat([pack in doomed for pack in dry.index.pack_ids], np.diff(dry.index.starts))
     _replace_index(dry, set(plan.doomed), coming)
     for pack in plan.doomed:
         dry.blobs.delete(pack_name(pack))
     for name in dry.marks():
         dry.blobs.delete(name)
     _forget_damage(dry, set(plan.doomed))
+    stays = where_erased(entries, told_erased(dry)) & ~gone
+    forget_erased(dry, {*ids_of(entries[stays]), *plan.moving})
     _put_revisions_together(dry)
 
 
@@ -112,6 +117,7 @@ def sweep(
     grace = vault.limits.grace_seconds if grace_seconds is None else grace_seconds
     _mark(vault, now=now, should_stop=should_stop)
     freed = _remove_due(vault, now=now, grace=timedelta(seconds=grace), should_stop=should_stop)
+    _forget_erased(vault)
     put_together(vault)
     sizes = vault.ids(names.PACKS)
     marked = {pack for mark in vault.marks().values() for pack in mark.packs}
@@ -161,6 +167,7 @@ def _plan(vault: Vault, among: Set[bytes], found: Look) -> Plan:
     small = {pack for pack in index.pack_ids if pack not in index.marked and sizes.get(pack, 0) < limits.pack_bytes // 4}
     if len(small) <= limits.most_small_packs:
         small = set()
+    erased = where_erased(entries, told_erased(vault))
     plan, lengths = Plan(), list[int]()
     for pack, (first, last) in zip(index.pack_ids, pairwise(index.starts.tolist()), strict=True):
         if pack not in among:
@@ -168,7 +175,8 @@ def _plan(vault: Vault, among: Set[bytes], found: Look) -> Plan:
         needed = np.flatnonzero(live[first:last]) + first
         held, kept = int(index.lengths[first:last].sum(dtype=np.int64)), int(worth[first:last].sum())
         wasteful = (held - kept) * 100 > held * limits.waste_percent
-        if wasteful or first == last or pack in small or pack in index.damage:
+        unwanted = erased[first:last].any() and not live[first:last][erased[first:last]].all()
+        if wasteful or unwanted or first == last or pack in small or pack in index.damage:
             plan.doomed.append(pack)
             plan.moving += ids_of(entries[needed])
             lengths += index.lengths[needed].tolist()
@@ -201,7 +209,8 @@ def _bundled(vault: Vault, should_stop: Callable[[], bool]) -> tuple[Look, int]:
     going = [number for number in wasteful if vault.index.pack_at(number) in doomed]
     if not going:
         return found, 0
-    added = bundle_anew(vault, found.manifests, found.needs, going, should_stop=should_stop)
+    ids = set(ids_of(vault.index.all_entries()[sorted(going)]))
+    added = bundle_anew(vault, found.manifests, found.needs, ids, should_stop=should_stop)
     return look(vault), added
 
 
@@ -333,6 +342,14 @@ def _replace_index(vault: Vault, going: set[bytes], coming: Iterable[tuple[bytes
     for name in old:
         if name != written:
             vault.blobs.delete(name)
+
+
+def _forget_erased(vault: Vault) -> None:
+    """Notes of what was erased go once no pack holds it."""
+    if chunks := told_erased(vault):
+        vault.refresh()
+        entries = vault.index.all_entries()
+        forget_erased(vault, set(ids_of(entries[where_erased(entries, chunks)])))
 
 
 def _forget_damage(vault: Vault, gone: set[bytes]) -> None:

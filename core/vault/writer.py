@@ -99,7 +99,7 @@ class Writer:
     def tree(self) -> Tree:
         """The tree of one kind; `summary` ends it."""
         self._counts = Counts()
-        return Tree(self._store_branch, self.store_tree_chunk)
+        return Tree(self.store_branch, self.store_tree_chunk)
 
     def add(self, tree: Tree, item: Item, pieces: Iterable[bytes]) -> None:
         """Cut, seal and store one item. What `pieces` raises leaves the tree as it was."""
@@ -148,7 +148,8 @@ class Writer:
             self._pipeline.put(b"".join(bundle.parts), bundle.claims)
             bundle.ticket.batch = self._pipeline.started
 
-    def _store_branch(self, rows: Sequence[Row]) -> bytes:
+    def store_branch(self, rows: Sequence[Row]) -> bytes:
+        """Store the rows of a branch, with chunk ids in their spans; its id."""
         chunks, items = encode_branch(rows)
         return self.store_tree_chunk(joined_branch(chunks, items if self.inner is None else inner_seal(self.inner, items)))
 

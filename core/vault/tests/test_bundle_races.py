@@ -11,6 +11,7 @@ from unittest import TestCase
 
 from core.vault.check import check
 from core.vault.chunks import VaultLimits
+from core.vault.erase import erase
 from core.vault.errors import RunTooLong
 from core.vault.memory import MemoryBlobs
 from core.vault.sweep import sweep
@@ -91,6 +92,16 @@ class WorstMoments(TestCase):
             for hours in (10, 12, 14) if turn == 0 else ():
                 self.sweep(hours, 3600)
 
+    def erase(self) -> None:
+        """One item of the kept backup goes, which is another one from now on. Too many sweeps at once: the next attempt goes on."""
+        for _ in range(3):
+            with suppress(RunTooLong):
+                erased = erase(self.bench.again(), device="d1", items=[("messages", "m1-007")], request=bytes(16), now=self.bench.now)
+                break
+        self.assertEqual(set(erased.anew), {self.kept.id})
+        self.kept = self.bench.again().manifest(erased.anew[self.kept.id])
+        del self.content["messages", "m1-007"]
+
     def each_moment(self, work: Callable[[], object], act: Callable[[], object], step: int) -> int:
         """Let the other side act before each operation of the work; how often it could."""
         acted, at = 0, 1
@@ -128,6 +139,15 @@ class WorstMoments(TestCase):
         for grace in (0, 3600):
             self.assertGreater(self.each_moment(work, lambda: self.sweep(1, grace), 2), 8)  # noqa: B023
         self.made = ()
+
+    def test_erasing_at_any_moment_of_a_sweep(self):
+        for grace in (0, 3600):
+            work = lambda: [self.sweep(hours, grace) for hours in (0, 2, 4)]  # noqa: B023, E731
+            self.assertGreater(self.each_moment(work, self.erase, 7), 8)
+
+    def test_a_sweep_at_any_moment_of_erasing(self):
+        for grace in (0, 3600):
+            self.assertGreater(self.each_moment(self.erase, lambda: self.sweep(1, grace), 3), 8)  # noqa: B023
 
     def test_a_sweep_at_any_moment_of_a_check_is_no_damage(self):
         def work() -> None:
