@@ -75,6 +75,7 @@ CARRY_COPIES = _job("carry_copies", Pool.MAINTENANCE, "store_id")
 CHECK_STORE = _job("check_store", Pool.MAINTENANCE, "store_id", "percent", "by")
 APPLY_RULES = _job("apply_rules", Pool.MAINTENANCE, "store_id")
 FINISH_REMOVALS = _job("finish_removals", Pool.MAINTENANCE, "store_id")
+ERASE = _job("erase", Pool.MAINTENANCE, "store_id")
 SWEEP_STORE = _job("sweep_store", Pool.MAINTENANCE, "store_id")
 MEASURE_STORE = _job("measure_store", Pool.MAINTENANCE, "store_id")
 COMPARE_STORE = _job("compare_store", Pool.MAINTENANCE, "store_id")
@@ -150,6 +151,10 @@ def defer_rules(store_id: UUID) -> bool:
 
 def defer_removals(store_id: UUID) -> bool:
     return _once(FINISH_REMOVALS, str(store_id), lock=_store(store_id), store_id=str(store_id))
+
+
+def defer_erasing(store_id: UUID) -> bool:
+    return _once(ERASE, str(store_id), lock=_store(store_id), store_id=str(store_id))
 
 
 def defer_sweep(store_id: UUID) -> bool:

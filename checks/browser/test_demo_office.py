@@ -52,6 +52,7 @@ class TheDemoOffice(BrowserTestCase):
             lambda: leaving.removed_from_a_device(self, self.page),
             lambda: leaving.last_1_by_a_slip(self, self.page),
             lambda: leaving.nothing_leaves(self, self.page),
+            lambda: leaving.erased_on_request(self, self.page),
             lambda: by_keyboard.a_plan_half_written(self, self.page),
         )
         Session.objects.all().delete()

@@ -67,6 +67,13 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "device": None,
             "when_there": "skip",
         }
+        wish = {
+            "device": str(device),
+            "items": [{"kind": "contacts", "id": "c001"}],
+            "devices": [],
+            "holder": None,
+            "begins_on": "2026-12-01",
+        }
         return {
             "sign_in": ("sign-in", {"username": "ines", "password": PASSWORD}),
             "first_administrator": ("first-administrator", {"office_name": "O", "zone": "UTC", "username": "x", "full_name": "", "password": PASSWORD}),
@@ -92,6 +99,9 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "preview_hold": ("holds/preview", {"device": None, "holder": None, "team": None, "first_day": "2026-01-01", "last_day": "2026-12-31"}),
             "preview_removal": ("backups/remove/preview", {"backups": [str(backup)], "device": None, "store": str(store)}),
             "remove_backups": ("backups/remove", {"backups": [str(backup)], "device": None, "store": None, "why": "w", "seen": "0" * 64, "word": "remove"}),
+            "preview_erasure": ("erasures/preview", wish),
+            "ask_erasure": ("erasures", wish | {"reference": "r", "word": "erase", "seen": "0" * 64, "forgets_names": False}),
+            "call_off_erasure": (f"erasures/{uuid4()}/call-off", {"why": "w"}),
             "freeze": ("freezes", {"store": str(store), "team": None, "reason": "r"}),
             "lift_freeze": (f"freezes/{uuid4()}/lift", {"why": "w"}),
             "plan_consequences": ("plans/consequences", plan | {"id": str(self.nightly.id), "devices": [str(device)]}),

@@ -216,6 +216,7 @@ class PoolsByUrgency(OfficeTestCase):
             "carry_copies",
             "apply_rules",
             "finish_removals",
+            "erase",
             "sweep_store",
             "measure_store",
             "compare_store",

@@ -4,6 +4,7 @@ Decides only. Kinds that the device does not offer are no concern of it, and wha
 whoever asks, so that nothing is left out silently.
 """
 
+import hashlib
 import re
 import unicodedata
 from collections.abc import Iterable
@@ -58,6 +59,9 @@ class LeaveOut:
 
     larger_than_bytes: int | None = None
     exclusions: tuple[Exclusion, ...] = ()
+    erased: frozenset[str] = frozenset()
+    """Marks (`erased_mark`) of items that were erased on request and must not come back."""
+    device: str = ""
 
     def __post_init__(self) -> None:
         if self.larger_than_bytes is not None and self.larger_than_bytes <= 0:
@@ -69,16 +73,23 @@ class LeaveOut:
 
     def concerns(self, kind: str) -> bool:
         """Whether anything of this kind can be left out at all."""
-        return self.larger_than_bytes is not None or any(found.kind == kind for found in self.exclusions)
+        return self.larger_than_bytes is not None or bool(self.erased) or any(found.kind == kind for found in self.exclusions)
 
     def why(self, item: Item) -> str | None:
         """The reason for which this item is left out; None when it is taken."""
         for found in self.exclusions:
             if found.fits(item):
                 return f"left out by the plan: {found.under}"
+        if self.erased and erased_mark(self.device, item.kind, item.id) in self.erased:
+            return "erased on request"
         if self.larger_than_bytes is not None and item.size_bytes > self.larger_than_bytes:
             return "larger than the plan takes"
         return None
+
+
+def erased_mark(device: str, kind: str, id: str) -> str:
+    """What is remembered of an erased item: enough to know it again, and not its name. 32 hex digits."""
+    return hashlib.sha256(f"{device}\0{kind}\0{id}".encode()).hexdigest()[:32]
 
 
 def kinds_of(reach: Reach, named: Iterable[str]) -> tuple[str, ...]:

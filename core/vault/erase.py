@@ -13,9 +13,10 @@ import numpy as np
 import orjson
 from blake3 import blake3
 
+from core.content.scope import erased_mark
 from core.units import KIB
 from core.vault.bundles import bundle_anew, triples
-from core.vault.erased import note_erased, told_erased
+from core.vault.erased import note_erased
 from core.vault.errors import Damaged, RunTooLong, Stopped
 from core.vault.fetching import fetch, in_pack_order
 from core.vault.inventory import rows_of
@@ -42,6 +43,8 @@ class Erasing:
     """Backup → the one that stands for it now. Those that an interrupted attempt had written are among them."""
     items: int = 0
     """Items that are in them no more, each counted once a backup."""
+    stand_ins: dict[bytes, bytes] = field(default_factory=dict)
+    """Every backup of the device that was written instead of another one, by whatever request → that one."""
     untouched: list[bytes] = field(default_factory=list)
     """Backups that hold some of it and must not be touched."""
     needed_by: dict[str, int] = field(default_factory=dict)
@@ -53,8 +56,17 @@ def stands_for(request: bytes, backup: bytes) -> bytes:
     return blake3(request + backup).digest(ID_BYTES)
 
 
+def written_instead_of(manifest: Manifest) -> bytes | None:
+    """The backup whose place this one took; None for one that a run made."""
+    told = manifest.rest.get("anew")
+    try:
+        return bytes.fromhex(told["of"]) if isinstance(told, dict) else None
+    except (KeyError, ValueError, TypeError):
+        return None
+
+
 def holding(vault: Vault, *, device: str, items: Collection[tuple[str, str]]) -> dict[bytes, int]:
-    """Backups of the device that hold any of these (kind, item id) → how many. Raises Damaged, DeviceSealed, StoreError."""
+    """Backups of the device that hold any of these (kind, mark of an item) → how many. Raises Damaged, DeviceSealed, StoreError."""
     job = _Erase(vault, device, items)
     job.look()
     return {manifest.id: count for manifest in job.mine if (count := job.found_in(manifest))}
@@ -70,7 +82,7 @@ def erase(
     untouched: Collection[bytes] = (),
     should_stop: Callable[[], bool] = lambda: False,
 ) -> Erasing:
-    """Out of every backup of the device in this store, save those in `untouched`. `items`: (kind, item id).
+    """Out of every backup of the device in this store, save those in `untouched`. `items`: (kind, `erased_mark`).
 
     Raises, having lost nothing, Damaged when it cannot be told what a backup holds; DeviceSealed; RunTooLong; Stopped; StoreError.
     """
@@ -93,7 +105,10 @@ def erase(
                 job.write_anew(manifest, anew, now=now)
             vault.remove(manifest.id)
             report.anew[manifest.id] = anew
-    report.needed_by = _needed_by(vault, told_erased(vault))
+    for manifest in vault.manifests():
+        if manifest.device == device and (before := written_instead_of(manifest)) is not None:
+            report.stand_ins[manifest.id] = before
+    report.needed_by = _needed_by(vault, job.noted)
     return report
 
 
@@ -105,15 +120,15 @@ class _Erase:
     ) -> None:
         self._vault, self._device, self._should_stop = vault, device, should_stop
         self._wanted: dict[str, set[str]] = {}
-        for kind, id in items:
-            self._wanted.setdefault(kind, set()).add(id)
+        for kind, mark in items:
+            self._wanted.setdefault(kind, set()).add(mark)
         self.mine: list[Manifest] = []
         self._needs = Needs()
         self._naming: dict[bytes, list[Row]] = {}
         """Branch that names some of it → those rows."""
         self._seen: dict[tuple[str, bytes], bool] = {}
         self._needles: set[bytes] = set()
-        self._noted: set[bytes] = set()
+        self.noted: set[bytes] = set()
 
     def look(self) -> None:
         """Which branches name it, in the trees as they are now."""
@@ -149,7 +164,7 @@ class _Erase:
             return
         if self._should_stop():
             raise Stopped("Erasing was stopped.")
-        found = [row for row in rows_of(self._vault, branch, inner=manifest.sealed) if row[ID] in self._wanted[kind]]
+        found = [row for row in rows_of(self._vault, branch, inner=manifest.sealed) if self._is_wanted(kind, row)]
         self._seen[kind, branch] = bool(found)
         if not found:
             return
@@ -161,6 +176,9 @@ class _Erase:
                 if _LEAST_NEEDLE <= length <= self._vault.limits.tiny_bytes:
                     plain = self._vault.inner_open(manifest.sealed, self._vault.chunk(chunk))
                     self._needles.add(part_of(plain, Span(chunk, offset, length)))
+
+    def _is_wanted(self, kind: str, row: Row) -> bool:
+        return erased_mark(self._device, kind, row[ID]) in self._wanted[kind]
 
     def found_in(self, manifest: Manifest) -> int:
         """How many of the items this backup holds."""
@@ -182,9 +200,9 @@ class _Erase:
     def note(self, now: datetime) -> None:
         """Tell every sweep which chunks are to go, before anything else is done."""
         chunks = {chunk for chunk, _ in self._spans()} | self._naming.keys()
-        if new := chunks - self._noted:
+        if new := chunks - self.noted:
             note_erased(self._vault, new, now=now)
-            self._noted |= new
+            self.noted |= new
 
     def empty_bundles(self) -> None:
         """What shares a chunk with what is to go moves out of it, in every backup of the device."""
@@ -214,7 +232,7 @@ class _Erase:
             if branch not in touched:
                 continue
             for row in rows_of(self._vault, branch, inner=sealed):
-                if row[ID] in self._wanted.get(kind, ()):
+                if kind in self._wanted and self._is_wanted(kind, row):
                     continue
                 for chunk, offset, _ in triples(row[SPANS]):
                     if chunk in chunks and (chunk, offset) not in spans:
@@ -228,7 +246,7 @@ class _Erase:
         """Ids of what the backup needs and is not to go."""
         needed = needs_of(self._vault, [manifest]).of(manifest.id)
         entries = self._vault.index.all_entries()[needed]
-        return b"".join(chunk for chunk in ids_of(entries) if chunk not in self._noted)
+        return b"".join(chunk for chunk in ids_of(entries) if chunk not in self.noted)
 
     def write_anew(self, manifest: Manifest, id: bytes, *, now: datetime) -> None:
         """The same moment without it. The one before is there until somebody removes it."""
@@ -247,14 +265,14 @@ class _Erase:
         branches = self._branches(manifest, summary.kind)
         if not any(self._seen.get((summary.kind, branch)) for branch in branches):
             return summary
-        tree, wanted = writer.tree(), self._wanted[summary.kind]
+        tree = writer.tree()
         for branch in branches:
             rows = rows_of(self._vault, branch, inner=manifest.sealed)
             if tree.between and branch not in self._naming:
                 writer.keep_branch(tree, branch, Counts.of(rows))
                 continue
             for row in rows:
-                if row[ID] not in wanted:
+                if not self._is_wanted(summary.kind, row):
                     writer.keep(tree, row)
         return writer.summary(tree, summary.kind)
 
@@ -265,7 +283,7 @@ class _Erase:
         index = self._vault.index
         entries = index.all_entries()
         dead = ~every.live(len(index.lengths)) & (index.lengths <= _MOST_SCANNED)
-        unknown = [chunk for chunk in ids_of(entries[dead]) if chunk not in self._noted]
+        unknown = [chunk for chunk in ids_of(entries[dead]) if chunk not in self.noted]
         found = {chunk for chunk, plain in self._opened(unknown) if any(needle in plain for needle in self._needles)}
         if self._needles and found:
             note_erased(self._vault, found, now=now)

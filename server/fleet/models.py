@@ -52,6 +52,7 @@ class Device(models.Model):
     sftp_host_key = models.CharField(max_length=2000, blank=True, help_text="Pinned when it was met first.")
     file_rules = models.JSONField(default=list, help_text="[{pattern, kind}] in their order; for links that see files only.")
     limit_bytes_per_second = models.BigIntegerField(null=True, help_text="How fast it may be read; empty without a limit.")
+    erased = models.JSONField(default=list, help_text="Marks of items that were erased on request: no run takes them again.")
     family = models.CharField(max_length=20)
     make = models.CharField(max_length=100, blank=True)
     model = models.CharField(max_length=100, blank=True)

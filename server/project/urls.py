@@ -17,7 +17,7 @@ from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import offices
 from server.recovery.api import views as recovery
-from server.retention.api import consequences, exceptions, freed, freezes, future, holds, leaving
+from server.retention.api import consequences, erasures, exceptions, freed, freezes, future, holds, leaving
 from server.retention.api import views as retention
 from server.runs.api import bringing, copies, differences, omissions
 from server.runs.api import history as run_history
@@ -151,6 +151,10 @@ api = [
     path("holds/preview", holds.ReachView.as_view()),
     path("leaving", leaving.LeavingView.as_view()),
     path("leaving/keep", leaving.KeepView.as_view()),
+    path("erasures", erasures.ErasuresView.as_view()),
+    path("erasures/preview", erasures.ErasurePreviewView.as_view()),
+    path("erasures/<uuid:id>", erasures.ErasureView.as_view()),
+    path("erasures/<uuid:id>/call-off", erasures.CallOffView.as_view()),
     path("freezes", freezes.FreezesView.as_view()),
     path("freezes/<uuid:id>/lift", freezes.LiftView.as_view()),
     path("backups/<uuid:id>/note", runs.NoteBackupView.as_view()),

@@ -26,7 +26,7 @@ log = logging.getLogger("attic.recovery")
 DEVICE_FIELDS = (
     "name", "state", "away_until", "link", "agent_id", "address", "accepted", "folder", "sftp_host", "sftp_port", "sftp_username",
     "sftp_uses_key", "sftp_folder", "sftp_host_key", "file_rules", "limit_bytes_per_second", "family", "make", "model", "os_version",
-    "serial", "asset_tag", "purchased_on", "handed_over_on", "note",
+    "serial", "asset_tag", "purchased_on", "handed_over_on", "note", "erased",
 )  # fmt: skip
 DRAFT_FIELDS = tuple(name for name in PLAN_FIELDS if name not in ("revision", "changed_at", "changed_by"))
 TARGET_FIELDS = ("delay_minutes", "copies_from", "copies_until", "limit_bytes_per_second", "not_metered", "falls_over")

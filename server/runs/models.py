@@ -207,6 +207,9 @@ class Backup(models.Model):
     occasion = models.CharField(max_length=20, choices=Occasion, blank=True)
     note = models.CharField(max_length=200, blank=True)
     brought_in_from = models.CharField(max_length=300, blank=True, help_text="Name of what it was brought in from; empty for our own.")
+    stands_for = models.UUIDField(
+        null=True, help_text="The backup whose place it took when something was erased out of it; empty for one as it was made."
+    )
     found_in = models.ForeignKey(
         Store, null=True, on_delete=models.SET_NULL, related_name="+", help_text="The store that it was found in and taken in from."
     )
@@ -230,8 +233,8 @@ class CopyState(models.TextChoices):
     owed → copying, failed, removed
     copying → present, failed, owed
     failed → copying, owed, removed
-    present → leaving, missing
-    leaving → present, removing, missing
+    present → leaving, missing, removed
+    leaving → present, removing, missing, removed
     missing → present, removed, copying, owed
     removing → removed
     removed → copying, present, owed

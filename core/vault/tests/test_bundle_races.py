@@ -9,6 +9,7 @@ from contextlib import suppress
 from datetime import timedelta
 from unittest import TestCase
 
+from core.content.scope import erased_mark
 from core.vault.check import check
 from core.vault.chunks import VaultLimits
 from core.vault.erase import erase
@@ -96,7 +97,13 @@ class WorstMoments(TestCase):
         """One item of the kept backup goes, which is another one from now on. Too many sweeps at once: the next attempt goes on."""
         for _ in range(3):
             with suppress(RunTooLong):
-                erased = erase(self.bench.again(), device="d1", items=[("messages", "m1-007")], request=bytes(16), now=self.bench.now)
+                erased = erase(
+                    self.bench.again(),
+                    device="d1",
+                    items=[("messages", erased_mark("d1", "messages", "m1-007"))],
+                    request=bytes(16),
+                    now=self.bench.now,
+                )
                 break
         self.assertEqual(set(erased.anew), {self.kept.id})
         self.kept = self.bench.again().manifest(erased.anew[self.kept.id])

@@ -14,6 +14,7 @@ from django.db.models import F, Max, OuterRef, Q, QuerySet, Subquery
 from server.jobs import (
     defer_compare,
     defer_copies,
+    defer_erasing,
     defer_measure,
     defer_office,
     defer_owed_copies,
@@ -23,6 +24,7 @@ from server.jobs import (
 )
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
+from server.retention.models import ErasureState, StepState
 from server.runs.actions.beat import beat, last_beat
 from server.runs.actions.compare_store import COMPARED_EVERY
 from server.runs.models import CAME, Copy, CopyState
@@ -43,7 +45,7 @@ def owe_maintenance(*, now: datetime) -> int:
     """How many jobs were put into the queue. Each kind by itself: one that cannot be told holds up no other."""
     found, whole = 0, True
     doubt = in_doubt()
-    sure = () if doubt else (_owed, _rules, _removals, _sweeps, _offices)
+    sure = () if doubt else (_owed, _rules, _removals, _erasures, _sweeps, _offices)
     for owed in (_copies, _measures, _comparisons, *sure):
         try:
             with transaction.atomic():
@@ -79,6 +81,16 @@ def _rules(now: datetime) -> int:
 
 def _removals(now: datetime) -> int:
     return _each(defer_removals, _looked_after().filter(copies__state=CopyState.REMOVING, trouble="").distinct())
+
+
+def _erasures(now: datetime) -> int:
+    """Stores in which something is to be erased from today on, or is on its way out of the packs."""
+    today = now.astimezone(office_zone()).date()
+    begun = Q(erasure_steps__erasure__state=ErasureState.ASKED, erasure_steps__erasure__begins_on__lte=today)
+    due = begun | Q(erasure_steps__erasure__state=ErasureState.UNDER_WAY)
+    waits = Q(erasure_steps__next_try_at=None) | Q(erasure_steps__next_try_at__lte=now)
+    open_steps = ~Q(erasure_steps__state=StepState.GONE)
+    return _each(defer_erasing, _looked_after().filter(due, waits, open_steps, trouble="").distinct())
 
 
 def _sweeps(now: datetime) -> int:

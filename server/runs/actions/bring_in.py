@@ -34,6 +34,7 @@ from server.people.models import User
 from server.people.moments import written
 from server.people.queries import office_zone
 from server.runs.actions.look_at import kinds_in
+from server.runs.arrivals import arrived
 from server.runs.convert import told_kinds
 from server.runs.models import Backup, Bringing, BringingState, Copy
 from server.storage.actions.note_newest import note_newest
@@ -206,6 +207,8 @@ def _recorded(bringing: Bringing, captured: Captured) -> Bringing:
         hold_reason="brought in by hand", hold_by=row.by,
     )  # fmt: skip
     Copy.objects.create(backup=backup, store=bringing.store)
+    if device is not None:
+        arrived(backup)
     if bringing.store_id is not None:
         note_newest(bringing.store_id, backup.id)
     if row.state != BringingState.BRINGING:

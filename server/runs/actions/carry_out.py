@@ -5,6 +5,7 @@ failed for a reason that may pass is tried again while its window is open.
 """
 
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime, timedelta
 from uuid import UUID
 
@@ -86,7 +87,7 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
         kinds=kinds_taken(plan, device, choices()),
         note=run.note,
         zone=office_zone().key,
-        leave_out=leave_out_of(plan),
+        leave_out=replace(leave_out_of(plan), erased=frozenset(device.erased), device=str(device.id)),
     )
     capture = Capture(
         link,

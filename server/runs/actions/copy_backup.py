@@ -23,6 +23,7 @@ from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.runs.arrivals import arrived
 from server.runs.models import THERE, Backup, Copy, CopyState
 from server.runs.protection import still_there
 from server.storage.actions.note_newest import note_newest
@@ -147,6 +148,7 @@ def copy_backup(copy_id: int, *, by: User | None = None, stores: OpenStores | No
             **CLEARED,
         )
         note_newest(row.store_id, row.backup_id)
+        arrived(row.backup)
         if row.by is not None:  # what plans want is in the list of copies; a line for each would bury what people did
             says = f"A backup of {row.backup.device.name} was copied from {source.name} to {row.store.name}."
             write_journal(who=row.by, what="backup.copied", says=says, at=now, device=row.backup.device_id, store=row.store_id)

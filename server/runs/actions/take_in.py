@@ -6,6 +6,7 @@ from core.vault.manifests import Manifest
 from server.fleet.models import Device
 from server.outside import outside
 from server.runs.actions.come_back import NOT_LEAVING
+from server.runs.arrivals import arrived
 from server.runs.convert import told_kinds
 from server.runs.models import Backup, Copy, CopyState, Stray
 from server.transition import move
@@ -25,4 +26,5 @@ def take_in(stray: Stray, manifest: Manifest, device: Device, **more: Any) -> Ba
     elif row.state in (CopyState.MISSING, CopyState.REMOVED):
         move(row, CopyState.PRESENT, intact=True, damaged={}, removed_at=None, cause="", remedy="", **NOT_LEAVING)
     Stray.objects.filter(id=stray.id).delete()
+    arrived(backup)
     return backup

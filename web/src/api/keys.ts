@@ -18,6 +18,7 @@ export const SUBJECTS = [
   'copies',
   'coverage',
   'devices',
+  'erasures',
   'exceptions',
   'freezes',
   'guides',
@@ -85,6 +86,8 @@ export const CHANGES = {
   backup: [...STANDING, 'backups', 'runs', 'run', 'stores', 'leaving', 'consequences', 'copies'],
   /** An exception from a plan's rule. */
   exception: ['exceptions', 'consequences', 'backups', 'leaving', 'today', 'matters'],
+  /** Something is to be erased on request, is on its way, or is not erased after all. */
+  erasure: ['erasures', 'backups', 'leaving', 'inside', 'devices'],
   /** Somebody said that nothing leaves, or lifted it. */
   freeze: ['freezes', 'leaving', 'backups', 'consequences'],
   restore: ['restore', 'restores', 'devices', 'today', 'matters'],

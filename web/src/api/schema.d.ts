@@ -882,6 +882,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/erasures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["erasures"];
+        put?: never;
+        post: operations["ask_erasure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/erasures/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["erasure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/erasures/{id}/call-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["call_off_erasure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/erasures/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["preview_erasure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/exceptions": {
         parameters: {
             query?: never;
@@ -2408,6 +2472,25 @@ export interface components {
             /** Format: date */
             leaves_on: string | null;
         };
+        /** @description Items of one device; or all backups of devices, or of those that a person carries. */
+        AskErasureRequest: {
+            /** Format: uuid */
+            device?: string | null;
+            items?: components["schemas"]["ErasedItemRequest"][];
+            devices?: string[];
+            holder?: number | null;
+            /**
+             * Format: date
+             * @description First day on which anything is erased.
+             */
+            begins_on: string;
+            reference: string;
+            /** @default false */
+            forgets_names: boolean;
+            /** @description The digest of what was shown. */
+            seen: string;
+            word: string;
+        };
         /** @description Neither plan nor device means everything. */
         AskPauseRequest: {
             /** Format: uuid */
@@ -2514,6 +2597,9 @@ export interface components {
             calendar: string;
             /** @default false */
             confirmed: boolean;
+        };
+        CallOffRequest: {
+            why: string;
         };
         Cause: {
             code: string;
@@ -3042,6 +3128,94 @@ export interface components {
                 [key: string]: string;
             };
         };
+        ErasedDevice: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+        };
+        ErasedInStore: {
+            /** Format: uuid */
+            store_id: string;
+            store_name: string;
+            /** @description That hold any of it; all copies there, where the store cannot be read now. */
+            backups: number;
+            /** @description Of them, those that stay while their hold lasts. */
+            held: number;
+            frozen: boolean;
+            unread: string;
+            /** Format: date */
+            last_day: string | null;
+        };
+        ErasedItemRequest: {
+            kind: string;
+            id: string;
+        };
+        ErasedThing: {
+            kind: string;
+            /** @description Empty once it is done. */
+            name: string;
+        };
+        Erasure: {
+            /** Format: uuid */
+            readonly id: string;
+            /** @description Whose wish it is, for the file: a number, a date. */
+            readonly reference: string;
+            readonly state: components["schemas"]["ErasureStateEnum"];
+            /** @description All backups of the devices, rather than single items of one. */
+            readonly whole: boolean;
+            /** @default  */
+            holder: string;
+            devices: components["schemas"]["ErasedDevice"][];
+            items: components["schemas"]["ErasedThing"][];
+            /** @description Whether the names of the devices and the person go as well. */
+            readonly forgets_names: boolean;
+            /** @default  */
+            by: string;
+            /** Format: date-time */
+            readonly asked_at: string;
+            /**
+             * Format: date
+             * @description First day on which anything is erased, in the office's zone.
+             */
+            readonly begins_on: string;
+            /**
+             * Format: date
+             * @description The day on which the last byte is gone; null while something else is in the way.
+             */
+            readonly ends_on: string | null;
+            /** Format: date-time */
+            readonly done_at: string | null;
+            /** Format: date-time */
+            readonly called_off_at: string | null;
+            /** @default  */
+            called_off_by: string;
+            readonly called_off_why: string;
+            steps: components["schemas"]["Step"][];
+        };
+        ErasurePage: {
+            count: number;
+            results: components["schemas"]["Erasure"][];
+        };
+        ErasurePreview: {
+            /** @description Names. */
+            readonly devices: string[];
+            stores: components["schemas"]["ErasedInStore"][];
+            objections: string[];
+            /**
+             * Format: date
+             * @description Null while it hangs on something else first.
+             */
+            last_day: string | null;
+            digest: string;
+        };
+        /**
+         * @description * `asked` - Asked
+         *     * `under_way` - Under Way
+         *     * `done` - Done
+         *     * `called_off` - Called Off
+         * @enum {string}
+         */
+        ErasureStateEnum: "asked" | "under_way" | "done" | "called_off";
         Event: {
             /** Format: date-time */
             at: string;
@@ -5414,6 +5588,24 @@ export interface components {
          * @enum {string}
          */
         StandingEnum: "on_time" | "due_soon" | "late" | "never" | "paused" | "away" | "lost" | "retired" | "no_plan";
+        Step: {
+            /** Format: uuid */
+            readonly store_id: string;
+            store_name: string;
+            readonly state: components["schemas"]["StepStateEnum"];
+            /** @description Written anew without it, or removed. */
+            readonly backups: number;
+            /** @description That hold it and stay, since they are on hold. */
+            readonly held: number;
+            /** @description Why it could not go on when it was tried last. */
+            readonly trouble: string;
+            readonly remedy: string;
+            needed_by: string[];
+            /** Format: date-time */
+            readonly erased_at: string | null;
+            /** Format: date-time */
+            readonly gone_at: string | null;
+        };
         /**
          * @description * `reach` - reach
          *     * `content` - content
@@ -5429,6 +5621,13 @@ export interface components {
          * @enum {string}
          */
         StepEnum: "reach" | "content" | "write" | "exclusive" | "read" | "list" | "remove" | "speed" | "clock" | "room" | "versions";
+        /**
+         * @description * `waiting` - Waiting
+         *     * `sweeping` - Sweeping
+         *     * `gone` - Gone
+         * @enum {string}
+         */
+        StepStateEnum: "waiting" | "sweeping" | "gone";
         Store: {
             /** Format: uuid */
             readonly id: string;
@@ -5915,6 +6114,19 @@ export interface components {
             readonly note: string;
             readonly safe: boolean;
             told: components["schemas"]["Told"];
+        };
+        /** @description Items of one device; or all backups of devices, or of those that a person carries. */
+        WishRequest: {
+            /** Format: uuid */
+            device?: string | null;
+            items?: components["schemas"]["ErasedItemRequest"][];
+            devices?: string[];
+            holder?: number | null;
+            /**
+             * Format: date
+             * @description First day on which anything is erased.
+             */
+            begins_on: string;
         };
         /** @description What I want to be told, and when. */
         Wishes: {
@@ -7903,6 +8115,160 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Unlinked"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    erasures: {
+        parameters: {
+            query?: {
+                page?: number;
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErasurePage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_erasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskErasureRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erasure"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    erasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erasure"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    call_off_erasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CallOffRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erasure"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_erasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WishRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErasurePreview"];
                 };
             };
             default: {

@@ -28,32 +28,18 @@ export function Moments({ id }: { id: string }) {
   const backups = useDeviceBackups(id);
   const may = useMay();
   const [chosen, setChosen] = useState<readonly string[]>([]);
-  const [removing, setRemoving] = useState<Chosen | null>(null);
   const choose = (one: string) => setChosen(chosen.includes(one) ? chosen.filter((other) => other !== one) : [...chosen, one]);
   const ticks: Column<Backup> = {
     head: 'Choose',
     hidden: true,
     cell: (backup) => <Tick backup={backup} on={chosen.includes(backup.id)} onChoose={choose} />,
   };
-  const close = () => {
-    setRemoving(null);
-    setChosen([]);
-  };
   return (
     <section>
       <h2>
         Moments <small>what can be restored, why it is kept and until when</small>
       </h2>
-      {may('remove') && backups.data && backups.data.length > 0 && (
-        <RemoveBar chosen={chosen} onChosen={() => setRemoving({ backups: chosen })} onAll={() => setRemoving({ device: id })} />
-      )}
-      {removing && (
-        <Removal
-          title={'device' in removing ? 'Remove all backups of this device?' : `Remove ${counted(chosen.length, 'backup')}?`}
-          chosen={removing}
-          onClose={close}
-        />
-      )}
+      {may('remove') && backups.data && backups.data.length > 0 && <Removing device={id} chosen={chosen} onDone={() => setChosen([])} />}
       <div className="sheet scroll moments-list">
         {backups.isPending && <Loading what="backups" />}
         {backups.isLoadingError && <Failed problem={problemOf(backups.error)} onRetry={() => void backups.refetch()} />}
@@ -71,17 +57,30 @@ export function Moments({ id }: { id: string }) {
   );
 }
 
-function RemoveBar({ chosen, onChosen, onAll }: { chosen: readonly string[]; onChosen: () => void; onAll: () => void }) {
+function Removing({ device, chosen, onDone }: { device: string; chosen: readonly string[]; onDone: () => void }) {
+  const [removing, setRemoving] = useState<Chosen | null>(null);
+  const close = () => {
+    setRemoving(null);
+    onDone();
+  };
   return (
     <div className="row-end mb-2">
+      <Link to={`/erasing/ask?device=${device}`}>Erase it on request …</Link>
       {chosen.length > 0 && (
-        <Button size="sm" variant="outline-danger" onClick={onChosen}>
+        <Button size="sm" variant="outline-danger" onClick={() => setRemoving({ backups: chosen })}>
           Remove {counted(chosen.length, 'backup')} …
         </Button>
       )}
-      <Button size="sm" variant="outline-primary" onClick={onAll}>
+      <Button size="sm" variant="outline-primary" onClick={() => setRemoving({ device })}>
         Remove all …
       </Button>
+      {removing && (
+        <Removal
+          title={'device' in removing ? 'Remove all backups of this device?' : `Remove ${counted(chosen.length, 'backup')}?`}
+          chosen={removing}
+          onClose={close}
+        />
+      )}
     </div>
   );
 }

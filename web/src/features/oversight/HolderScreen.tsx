@@ -39,7 +39,7 @@ export function HolderScreen() {
       </Heading>
       <p className="sub">
         {counted(found.rows.length, 'device')} in their hands. <Link to={`/history?holder=${found.id}`}>Their runs</Link> ·{' '}
-        <Link to="/teams">All teams and holders</Link>
+        <Link to="/teams">All teams and holders</Link> <EraseLink holder={found.id} />
       </p>
       <div className="sheet scroll">
         {found.rows.length === 0 && <Empty>Nothing is in their hands.</Empty>}
@@ -135,5 +135,16 @@ function ChangeHolder({ holder }: { holder: Holder }) {
         )}
       </div>
     </Form>
+  );
+}
+
+function EraseLink({ holder }: { holder: number }) {
+  const may = useMay();
+  if (!may('remove')) return null;
+  return (
+    <>
+      {' '}
+      · <Link to={`/erasing/ask?holder=${holder}`}>Erase this person …</Link>
+    </>
   );
 }

@@ -25,7 +25,6 @@ export function BackupScreen() {
   const backup = useBackup(id);
   const may = useMay();
   const zone = useZone();
-  const navigate = useNavigate();
   if (backup.isPending) return <Loading what="the backup" />;
   if (backup.isLoadingError) return <FailedScreen problem={problemOf(backup.error)} onRetry={() => void backup.refetch()} />;
   const found = backup.data;
@@ -45,13 +44,7 @@ export function BackupScreen() {
             {found.update_pending && `, while ${found.update_pending} waited to be installed`}
           </p>
         </div>
-        <div className="row-end">
-          <Link to={`/devices/${found.device_id}`}>Device {found.device_name}</Link>
-          {found.run_id && <Link to={`/history/${found.run_id}`}>Run of this backup</Link>}
-          {mayRead && (
-            <Button onClick={() => void navigate(`/restore?device=${found.device_id}&backup=${found.id}`)}>Restore from it</Button>
-          )}
-        </div>
+        <Ways backup={found} />
       </div>
       <Note backup={found} mayChange={mayRead} />
       {found.suspect && (
@@ -72,6 +65,22 @@ export function BackupScreen() {
         <p className="state-note">Looking inside backups is for operators and administrators.</p>
       )}
     </>
+  );
+}
+
+/** Where one goes from here. */
+function Ways({ backup }: { backup: Backup }) {
+  const may = useMay();
+  const navigate = useNavigate();
+  return (
+    <div className="row-end">
+      <Link to={`/devices/${backup.device_id}`}>Device {backup.device_name}</Link>
+      {may('look_inside') && may('remove') && <Link to={`/backups/${backup.id}/erase`}>Erase something of it …</Link>}
+      {backup.run_id && <Link to={`/history/${backup.run_id}`}>Run of this backup</Link>}
+      {may('look_inside') && (
+        <Button onClick={() => void navigate(`/restore?device=${backup.device_id}&backup=${backup.id}`)}>Restore from it</Button>
+      )}
+    </div>
   );
 }
 

@@ -48,7 +48,8 @@ export function LeavingScreen() {
       <Heading title="Leaving" />
       <p className="sub">
         What rules and people let go waits here until its day. It can be restored, it takes room, and it can be kept after all.{' '}
-        <Link to="/holds">What is on hold</Link> · <Link to="/restore-points">What there is by week</Link>
+        <Link to="/holds">What is on hold</Link> · <Link to="/restore-points">What there is by week</Link> ·{' '}
+        <Link to="/erasing">What is erased on request</Link>
       </p>
       <Freezing />
       <Filters

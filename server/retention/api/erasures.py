@@ -1,0 +1,165 @@
+"""Erasing on request: what would go, asking for it, what became of it."""
+
+from typing import Any
+from uuid import UUID
+
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.api.fields import DayField
+from server.api.paging import PageQuery, Pages
+from server.api.permissions import May
+from server.outside import outside
+from server.retention.actions.ask_erasure import ask_erasure, call_off
+from server.retention.erasing import MOST_ITEMS, erasure, erasures, expected_end, preview, wish_of
+from server.retention.models import Erasure, ErasureStep
+
+
+class ErasedItemSerializer(serializers.Serializer):
+    kind = serializers.CharField(max_length=40)
+    id = serializers.CharField(max_length=2000, trim_whitespace=False)
+
+
+class WishSerializer(serializers.Serializer):
+    """Items of one device; or all backups of devices, or of those that a person carries."""
+
+    device = serializers.UUIDField(required=False, allow_null=True, default=None)
+    items = ErasedItemSerializer(many=True, required=False, default=list)
+    devices = serializers.ListField(child=serializers.UUIDField(), required=False, default=list, max_length=MOST_ITEMS)
+    holder = serializers.IntegerField(required=False, allow_null=True, default=None)
+    begins_on = DayField(help_text="First day on which anything is erased.")
+
+    def wish(self) -> Any:
+        told = self.validated_data
+        return wish_of(device=told["device"], items=told["items"], devices=told["devices"], holder=told["holder"])
+
+
+class AskErasureSerializer(WishSerializer):
+    reference = serializers.CharField(max_length=200, allow_blank=True)
+    forgets_names = serializers.BooleanField(default=False)
+    seen = serializers.CharField(max_length=64, help_text="The digest of what was shown.")
+    word = serializers.CharField(max_length=40, allow_blank=True)
+
+
+class ErasedInStoreSerializer(serializers.Serializer):
+    store_id = serializers.UUIDField(source="store.id")
+    store_name = serializers.CharField(source="store.name")
+    backups = serializers.IntegerField(help_text="That hold any of it; all copies there, where the store cannot be read now.")
+    held = serializers.IntegerField(help_text="Of them, those that stay while their hold lasts.")
+    frozen = serializers.BooleanField()
+    unread = serializers.CharField()
+    last_day = DayField(allow_null=True)
+
+
+class ErasurePreviewSerializer(serializers.Serializer):
+    devices = serializers.SerializerMethodField(help_text="Names.")
+    stores = ErasedInStoreSerializer(many=True)
+    objections = serializers.ListField(child=serializers.CharField())
+    last_day = DayField(allow_null=True, help_text="Null while it hangs on something else first.")
+    digest = serializers.CharField()
+
+    def get_devices(self, told: Any) -> list[str]:
+        return [device.name for device in told.wish.devices]
+
+
+class StepSerializer(serializers.ModelSerializer):
+    store_name = serializers.CharField(source="store.name")
+    needed_by = serializers.ListField(child=serializers.CharField())
+
+    class Meta:
+        model = ErasureStep
+        fields = ("store_id", "store_name", "state", "backups", "held", "trouble", "remedy", "needed_by", "erased_at", "gone_at")
+        read_only_fields = fields
+
+
+class ErasedDeviceSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    name = serializers.CharField()
+
+
+class ErasedThingSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    name = serializers.CharField(help_text="Empty once it is done.")
+
+
+class ErasureSerializer(serializers.ModelSerializer):
+    by = serializers.CharField(source="by.shown_name", default="")
+    called_off_by = serializers.CharField(source="called_off_by.shown_name", default="")
+    holder = serializers.CharField(source="holder.name", default="")
+    devices = ErasedDeviceSerializer(many=True)
+    items = ErasedThingSerializer(many=True)
+    steps = StepSerializer(many=True)
+    ends_on = serializers.SerializerMethodField(
+        help_text="The day on which the last byte is gone; null while something else is in the way."
+    )
+
+    @extend_schema_field(serializers.DateField(allow_null=True))
+    def get_ends_on(self, row: Erasure) -> Any:
+        return expected_end(row)
+
+    class Meta:
+        model = Erasure
+        fields = (
+            "id", "reference", "state", "whole", "holder", "devices", "items", "forgets_names", "by", "asked_at", "begins_on", "ends_on",
+            "done_at", "called_off_at", "called_off_by", "called_off_why", "steps",
+        )  # fmt: skip
+        read_only_fields = fields
+
+
+class ErasurePageSerializer(serializers.Serializer):
+    count = serializers.IntegerField()
+    results = ErasureSerializer(many=True)
+
+
+class CallOffSerializer(serializers.Serializer):
+    why = serializers.CharField(max_length=200, allow_blank=True)
+
+
+class ErasurePreviewView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="preview_erasure", request=WishSerializer, responses=ErasurePreviewSerializer)
+    def post(self, request: Request) -> Response:
+        given = WishSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        found = preview(given.wish(), begins_on=given.validated_data["begins_on"], now=outside().now())
+        return Response(ErasurePreviewSerializer(found).data)
+
+
+class ErasuresView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="erasures", parameters=[PageQuery], responses=ErasurePageSerializer)
+    def get(self, request: Request) -> Response:
+        pages = Pages()
+        page = pages.paginate_queryset(erasures(), request, view=self)
+        count = pages.page.paginator.count  # type: ignore[union-attr]
+        return Response(ErasurePageSerializer({"count": count, "results": page}).data)
+
+    @extend_schema(operation_id="ask_erasure", request=AskErasureSerializer, responses={201: ErasureSerializer})
+    def post(self, request: Request) -> Response:
+        given = AskErasureSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        told = {name: given.validated_data[name] for name in ("reference", "begins_on", "seen", "word", "forgets_names")}
+        row = ask_erasure(given.wish(), **told, by=request.user, now=outside().now())
+        return Response(ErasureSerializer(erasure(row.id)).data, status=201)
+
+
+class ErasureView(APIView):
+    @extend_schema(operation_id="erasure", responses=ErasureSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(ErasureSerializer(erasure(id)).data)
+
+
+class CallOffView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="call_off_erasure", request=CallOffSerializer, responses=ErasureSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = CallOffSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        call_off(erasure(id), **given.validated_data, by=request.user, now=outside().now())
+        return Response(ErasureSerializer(erasure(id)).data)
