@@ -16,7 +16,7 @@ from core.content.items import clean_name
 from core.errors import BadInput
 
 ROWS_AT_MOST = 5000
-STATES = ("in_use", "away", "lost", "in_repair", "retired")
+STATES = ("in_use", "away", "lost", "in_repair", "left", "retired")
 _LENGTHS = {
     "name": 120, "holder": 120, "team": 80, "make": 100, "model": 100, "serial": 100, "asset_tag": 100, "os_version": 100, "note": 2000,
 }  # fmt: skip

@@ -21,7 +21,7 @@ SSH_PURPOSE = "ssh key of this server"
 """What its sealed private half is bound to."""
 ASIDE = {
     DeviceState.AWAY: Standing.AWAY, DeviceState.LOST: Standing.LOST, DeviceState.IN_REPAIR: Standing.AWAY,
-    DeviceState.RETIRED: Standing.RETIRED,
+    DeviceState.LEFT: Standing.AWAY, DeviceState.RETIRED: Standing.RETIRED,
 }  # fmt: skip
 
 

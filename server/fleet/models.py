@@ -17,12 +17,14 @@ class LinkType(models.TextChoices):
 
 
 class DeviceState(models.TextChoices):
-    """in_use ↔ away, lost, in_repair, retired; by hand, but a device comes back by itself after its last day away."""
+    """in_use ↔ away, lost, in_repair, left, retired; by hand, but a device comes back by itself after its last day away."""
 
     IN_USE = "in_use"
     AWAY = "away"
     LOST = "lost"
     IN_REPAIR = "in_repair"
+    LEFT = "left"
+    """Its holder has left: it waits to be handed on or retired."""
     RETIRED = "retired"
 
 

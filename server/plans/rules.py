@@ -52,13 +52,13 @@ def rule_from(told: dict[str, Any]) -> Rule:
 
 
 RETIRED = "retired"
-"""The subject of the rule for devices that are retired or lost."""
-GONE_STATES = (DeviceState.RETIRED, DeviceState.LOST)
+"""The subject of the rule for devices that are retired, lost, or whose holder has left."""
+GONE_STATES = (DeviceState.RETIRED, DeviceState.LOST, DeviceState.LEFT)
 """Of such a device nothing new is expected, so that it is not late."""
 
 
 def subject_of(*, plan: UUID | None = None, team: int | None = None, device: UUID | None = None, store: UUID | None = None) -> str:
-    """`plan <id>`, `device <id> store <id>`; that of devices that are retired or lost when nothing is named."""
+    """`plan <id>`, `device <id> store <id>`; that of devices that are gone when nothing is named."""
     named = (("device", device), ("team", team), ("plan", plan), ("store", store))
     return " ".join(f"{word} {id}" for word, id in named if id is not None) or RETIRED
 
@@ -83,7 +83,7 @@ class RuleBook:
     def of(self, device: Device, store: UUID, plan: Plan | None, stores: Collection[UUID] | None = None) -> Applied | None:
         """Most particular first: device, team, store, plan; each of the first two in this store before everywhere.
 
-        A device that is retired or lost has a rule of its own, where there is one.
+        A device that is retired or lost, or whose holder has left, has a rule of its own, where there is one.
 
         `stores`: those of a plan that is being edited.
         """
@@ -91,7 +91,7 @@ class RuleBook:
         for says, subject in (
             ("the exception for this device in this store", subject_of(device=device.id, store=store)),
             ("the exception for this device", subject_of(device=device.id)),
-            ("the rule for retired and lost devices", RETIRED if gone else ""),
+            ("the rule for retired, lost and leavers’ devices", RETIRED if gone else ""),
             ("its team's exception in this store", subject_of(team=device.team_id, store=store) if device.team_id else ""),
             ("its team's exception", subject_of(team=device.team_id) if device.team_id else ""),
             ("the plan's exception for this store", subject_of(plan=plan.id, store=store) if plan else ""),

@@ -146,6 +146,7 @@ api = [
     path("backups/remove/bytes", freed.FreedByRemovalView.as_view()),
     path("backups/remove/preview", leaving.RemovalPreviewView.as_view()),
     path("exceptions", exceptions.ExceptionsView.as_view()),
+    path("devices/change/consequences", consequences.DeviceConsequencesView.as_view()),
     path("exceptions/consequences", exceptions.ExceptionConsequencesView.as_view()),
     path("holds", holds.HoldsView.as_view()),
     path("holds/preview", holds.ReachView.as_view()),

@@ -6,18 +6,23 @@ would let go tonight, is no consequence of the change.
 
 import hashlib
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from uuid import UUID
 
+from django.db import transaction
+
 from core.errors import BadInput
 from server.api.problems import Conflict
+from server.fleet.actions.change_device import change_of
 from server.fleet.models import Device
+from server.fleet.objections import DevicesChange
 from server.outside import outside
 from server.people.models import Office
 from server.people.queries import office_zone
 from server.plans.objections import Change
+from server.plans.rules import GONE_STATES
 from server.retention.convert import is_safeguarded
 from server.retention.judging import Context, Facts, Instead, Judged, judged_all
 from server.runs.models import CopyState
@@ -87,6 +92,29 @@ def consequences(change: Change, *, now: datetime) -> Consequences:
     instead = Instead(plan=change.plan, stores=change.stores, followers=change.followers)
     facts = Facts.read(ordered, now)
     return compared(judged_all(ordered, context, facts=facts), judged_all(ordered, context, instead=instead, facts=facts), context)
+
+
+def of_devices(change: DevicesChange, *, now: datetime) -> Consequences:
+    """Of devices whose state or team changes: another rule may speak of them then, or count from another day."""
+    pairs = [(was, would) for was, would in zip(change.before, change.after, strict=True) if _ruled(was) != _ruled(would)]
+    if not pairs:
+        return Consequences()
+    context, before, after = Context.read(now), [was for was, _ in pairs], [would for _, would in pairs]
+    facts = Facts.read(before, now)
+    return compared(judged_all(before, context, facts=facts), judged_all(after, context, facts=facts), context)
+
+
+def of_devices_changed(ids: Sequence[UUID], values: Mapping[str, str], *, now: datetime) -> Consequences:
+    """The same for devices by their ids, without changing anything. Raises BadInput."""
+    with transaction.atomic():
+        found = list(Device.objects.filter(id__in=ids).select_related("holder", "team").order_by("name", "id"))
+        told = of_devices(change_of([(device, values) for device in found], now=now), now=now)
+        transaction.set_rollback(True)  # holders and teams that were named and are not there yet
+    return told
+
+
+def _ruled(device: Device) -> tuple[int | None, bool]:
+    return device.team_id, device.state in GONE_STATES
 
 
 def compared(before: Sequence[Judged], after: Sequence[Judged], context: Context) -> Consequences:
@@ -166,3 +194,11 @@ def agreed(found: Consequences, *, seen: str, word: str) -> None:
         raise Unseen(f"With this change {says}.")
     if found.needs_word and word.strip().lower() != WORD:
         raise BadInput("This removes more than usual.", field="word", remedy=f"Read what leaves, and type “{WORD}”.")
+
+
+def object_to_unseen_of_devices(change: DevicesChange) -> None:
+    """The same for devices. Raises Unseen, BadInput."""
+    found = of_devices(change, now=outside().now())
+    if change.remedy and found.digest:
+        raise Unseen("By this change copies leave that are kept now.", remedy=change.remedy)
+    agreed(found, seen=change.seen, word=change.word)

@@ -1,6 +1,7 @@
 """Change what the register says of a device; and note what the device told of itself."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from copy import copy
 from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
@@ -13,6 +14,7 @@ from core.exchange.register import COLUMNS, checked
 from server.fleet.actions.unpair_device import withdraw_key
 from server.fleet.convert import register_values, told_card
 from server.fleet.models import Device, DeviceState, LinkType
+from server.fleet.objections import DevicesChange, hear
 from server.outside import outside
 from server.people.actions.clock import hear_witness
 from server.people.actions.journal import write_journal
@@ -27,12 +29,34 @@ REGISTER_FIELDS = [
 
 
 @transaction.atomic
-def change_device(device: Device, values: Mapping[str, str], *, by: User | None, now: datetime | None = None) -> Device:
+def change_device(
+    device: Device, values: Mapping[str, str], *, by: User | None, now: datetime | None = None, seen: str = "", word: str = ""
+) -> Device:
     """Put columns of the register, written as the register writes them, into a device. Raises BadInput, Conflict.
 
-    A device that is lost loses its key at once; one that comes back into use owes nothing of the time before.
+    `seen`: the digest of what was shown to leave by it. A device that is lost loses its key at once; one that comes back into use
+    owes nothing of the time before.
     """
     now = now or outside().now()
+    hear(change_of([(device, values)], now=now, seen=seen, word=word))
+    return change_heard(device, values, by=by, now=now)
+
+
+def change_of(
+    wanted: Iterable[tuple[Device, Mapping[str, str]]], *, now: datetime, seen: str = "", word: str = "", remedy: str = ""
+) -> DevicesChange:
+    """Devices as they would be. Called in a transaction, since names of holders and teams may be new. Raises BadInput."""
+    before, after = list[Device](), list[Device]()
+    for device, values in wanted:
+        changed = copy(device)
+        put_values(changed, values, now=now)
+        before.append(device)
+        after.append(changed)
+    return DevicesChange(before=before, after=after, seen=seen, word=word, remedy=remedy)
+
+
+def change_heard(device: Device, values: Mapping[str, str], *, by: User | None, now: datetime) -> Device:
+    """The same once nobody objects."""
     before = register_values(device)
     put_values(device, values, now=now)
     after = register_values(device)

@@ -14,22 +14,36 @@ from django.db import transaction
 from core.errors import BadInput
 from core.exchange.register import Known, Line, Verdict, plan_import
 from server.api.problems import Conflict
-from server.fleet.actions.change_device import change_device, put_values
+from server.fleet.actions.change_device import change_heard, change_of, put_values
 from server.fleet.convert import register_values
 from server.fleet.models import Bulk, Device, DeviceState, LinkType
+from server.fleet.objections import hear
 from server.fleet.queries import devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 
 MANY = 5000
+_BY_HAND = "Change the state or the team of those devices by hand first: there it is shown what leaves."
 CHANGEABLE = ("holder", "team", "state", "away_until", "purchased_on", "handed_over_on", "note")
 """Columns that make sense for many devices at once."""
 
 
 @transaction.atomic
-def change_many(ids: Sequence[UUID], values: Mapping[str, str], *, by: User) -> Bulk:
-    """Raises BadInput, Conflict."""
+def change_many(ids: Sequence[UUID], values: Mapping[str, str], *, by: User, seen: str = "", word: str = "") -> Bulk:
+    """`seen`: the digest of what was shown to leave by it. Raises BadInput, Conflict."""
+    found, now = chosen_devices(ids, values), outside().now()
+    before = {str(device.id): register_values(device) for device in found}
+    hear(change_of([(device, values) for device in found], now=now, seen=seen, word=word))
+    for device in found:
+        change_heard(device, values, by=by, now=now)
+    after = {str(device.id): register_values(device) for device in found}
+    told = ", ".join(f"{column.replace('_', ' ')} {value or '–'}" for column, value in values.items())
+    return _noted(before, after, says=f"{len(found)} devices changed: {told}"[:300], by=by)
+
+
+def chosen_devices(ids: Sequence[UUID], values: Mapping[str, str]) -> list[Device]:
+    """The rows, held, of a change that makes sense. Raises BadInput, Conflict."""
     if not ids or len(ids) > MANY:
         raise BadInput("No device is chosen.", field="devices", remedy=f"Choose from 1 to {MANY} devices.")
     if not values or set(values) - set(CHANGEABLE):
@@ -37,12 +51,7 @@ def change_many(ids: Sequence[UUID], values: Mapping[str, str], *, by: User) -> 
     found = list(devices().filter(id__in=ids).select_for_update(of=("self",)).order_by("id"))
     if len(found) != len(set(ids)):
         raise Conflict("One of the devices does not exist any more.", remedy="Load the page again.")
-    before = {str(device.id): register_values(device) for device in found}
-    for device in found:
-        change_device(device, values, by=by)
-    after = {str(device.id): register_values(device) for device in found}
-    told = ", ".join(f"{column.replace('_', ' ')} {value or '–'}" for column, value in values.items())
-    return _noted(before, after, says=f"{len(found)} devices changed: {told}"[:300], by=by)
+    return found
 
 
 def previewed(rows: Sequence[Mapping[str, str]]) -> tuple[list[Line], str]:
@@ -66,6 +75,8 @@ def import_register(rows: Sequence[Mapping[str, str]], *, digest: str, by: User)
     before: dict[str, dict[str, str] | None] = {}
     after: dict[str, dict[str, str]] = {}
     now = outside().now()
+    wanted = [(held[line.device], line.values) for line in chosen if line.device is not None]
+    hear(change_of(wanted, now=now, remedy=_BY_HAND))
     for line in chosen:
         if line.device is None:
             device = Device(link=LinkType.NONE, added_at=now)
@@ -76,7 +87,7 @@ def import_register(rows: Sequence[Mapping[str, str]], *, digest: str, by: User)
         else:
             device = held[line.device]
             before[line.device] = register_values(device)
-            change_device(device, line.values, by=by, now=now)
+            change_heard(device, line.values, by=by, now=now)
         after[str(device.id)] = register_values(device)
     created = sum(line.device is None for line in chosen)
     return _noted(before, after, says=f"Import: {created} devices created, {len(chosen) - created} changed", by=by)
@@ -91,7 +102,7 @@ def undo_bulk(bulk: Bulk, *, by: User) -> list[str]:
     if Bulk.objects.filter(undone_at__isnull=True, at__gt=bulk.at).exists():
         raise Conflict("Many devices were changed again since.", remedy="Take back the newer change first.")
     held = {str(device.id): device for device in devices().filter(id__in=list(bulk.after))}
-    left = []
+    left, wanted, at = [], list[tuple[Device, dict[str, str]]](), outside().now()
     for id, after in bulk.after.items():
         device, before = held.get(id), bulk.before[id]
         if device is None:
@@ -108,10 +119,13 @@ def undo_bulk(bulk: Bulk, *, by: User) -> list[str]:
         if stale:
             left.append(f"{device.name} ({', '.join(sorted(stale))})")
         if back:
-            change_device(device, back, by=by)
+            wanted.append((device, back))
             if after.get("state") == DeviceState.LOST and device.link == LinkType.AGENT and not device.agent_key:
                 left.append(f"{device.name} (its key was withdrawn: pair it again)")
-    bulk.undone_at = outside().now()
+    hear(change_of(wanted, now=at, remedy=_BY_HAND))
+    for device, back in wanted:
+        change_heard(device, back, by=by, now=at)
+    bulk.undone_at = at
     bulk.save(update_fields=["undone_at"])
     write_journal(who=by, what="devices.undone", says=f"Taken back: {bulk.says}", at=bulk.undone_at)
     return left

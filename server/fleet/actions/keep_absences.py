@@ -7,7 +7,7 @@ from django.db import transaction
 
 from server.fleet.models import Absence, Device, DeviceState
 
-AWAY = (DeviceState.AWAY, DeviceState.IN_REPAIR)
+AWAY = (DeviceState.AWAY, DeviceState.IN_REPAIR, DeviceState.LEFT)
 
 
 @transaction.atomic

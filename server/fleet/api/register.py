@@ -41,13 +41,18 @@ class ValuesSerializer(serializers.Serializer):
         return told
 
 
+class SeenValuesSerializer(ValuesSerializer):
+    seen = serializers.CharField(max_length=64, allow_blank=True, default="", help_text="Digest of what was shown to leave by it.")
+    word = serializers.CharField(max_length=40, allow_blank=True, default="", help_text="Typed, where it was asked for.")
+
+
 class EntrySerializer(serializers.Serializer):
     """Everything that the register says of a device."""
 
     values_told = serializers.DictField(child=serializers.CharField(allow_blank=True))
 
 
-class ChangeManySerializer(ValuesSerializer):
+class ChangeManySerializer(SeenValuesSerializer):
     devices = serializers.ListField(child=serializers.UUIDField(), max_length=5000)
 
 
@@ -106,11 +111,12 @@ class ChangeDeviceView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         return Response({"values_told": register_values(device_by_id(id))})
 
-    @extend_schema(operation_id="change_device", request=ValuesSerializer, responses=AddedSerializer)
+    @extend_schema(operation_id="change_device", request=SeenValuesSerializer, responses=AddedSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        given = ValuesSerializer(data=request.data)
+        given = SeenValuesSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(AddedSerializer(change_device(device_by_id(id), given.told(), by=request.user)).data)
+        seen, word = given.validated_data["seen"], given.validated_data["word"]
+        return Response(AddedSerializer(change_device(device_by_id(id), given.told(), by=request.user, seen=seen, word=word)).data)
 
 
 class ChangeManyView(APIView):
@@ -118,7 +124,8 @@ class ChangeManyView(APIView):
     def post(self, request: Request) -> Response:
         given = ChangeManySerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(BulkSerializer(change_many(given.validated_data["devices"], given.told(), by=request.user)).data)
+        told = {name: given.validated_data[name] for name in ("seen", "word")}
+        return Response(BulkSerializer(change_many(given.validated_data["devices"], given.told(), by=request.user, **told)).data)
 
 
 class LastBulkView(APIView):

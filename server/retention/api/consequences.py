@@ -10,13 +10,15 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.api.fields import DayField
+from server.api.permissions import May
+from server.fleet.api.register import ValuesSerializer
 from server.outside import outside
 from server.plans.actions.save_plan import checked, targets_of
 from server.plans.api.views import DraftSerializer
 from server.plans.models import Plan
 from server.plans.objections import Change
 from server.plans.queries import plan as plan_by_id
-from server.retention.consequences import WORD, Consequences, OfDevice, consequences
+from server.retention.consequences import WORD, Consequences, OfDevice, consequences, of_devices_changed
 
 MOST_DEVICES = 60
 MOST_POINTS = 120
@@ -101,3 +103,20 @@ def told_consequences(found: Consequences) -> dict[str, Any]:
         "stores": sorted(found.stores.values(), key=lambda store: store.name), "first_day": found.first_day,
         "word": WORD if found.needs_word and found.digest else "",
     }  # fmt: skip
+
+
+class ReDevicesSerializer(ValuesSerializer):
+    devices = serializers.ListField(child=serializers.UUIDField(), min_length=1, max_length=5000)
+
+
+class DeviceConsequencesView(APIView):
+    """What a change of devices' state or team would do to what lies there."""
+
+    writes = May.SET_UP
+
+    @extend_schema(operation_id="device_consequences", request=ReDevicesSerializer, responses=ConsequencesSerializer)
+    def post(self, request: Request) -> Response:
+        given = ReDevicesSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        found = of_devices_changed(given.validated_data["devices"], given.told(), now=outside().now())
+        return Response(ConsequencesSerializer(told_consequences(found)).data)

@@ -187,6 +187,29 @@ class OneItem(Erasing):
             (Copy.objects.filter(state="present").count(), Copy.objects.filter(state="missing").count(), Stray.objects.count()), (3, 0, 0)
         )
 
+    def test_what_a_restore_reads_from_stays_until_it_has_ended(self):
+        newest = Backup.objects.order_by("-finished_at").first()
+        asked = Restore.objects.create(backup=newest, target="archive", asked_at=self.outside.at, state="waiting", by=self.ines)
+        self.ask_letter()
+        self.through()
+        self.assertIn("A restore or a copy reads", self.row()["steps"][0]["trouble"])
+        self.assertIn(newest.id.bytes, opened(self.room).backup_ids())
+        Restore.objects.filter(id=asked.id).update(state="complete")
+        self.through()
+        self.assertEqual(self.row()["state"], "done")
+
+    def test_a_run_that_had_begun_before_is_erased_after(self):
+        self.ask_letter()
+        erase_in(self.room.id, now=self.outside.at)
+        marks = Device.objects.get(id=self.one.id).erased
+        Device.objects.update(erased=[])  # as the run read it
+        self.run_now(self.one)
+        Device.objects.update(erased=marks)
+        self.assertIn(WORDS, self.held_in(self.room))
+        self.through()
+        self.assertEqual(self.row()["state"], "done")
+        self.assertNotIn(WORDS, self.held_in(self.room))
+
     def test_the_records_forget_its_name(self):
         backup = Backup.objects.order_by("-finished_at").first()
         run = backup.run

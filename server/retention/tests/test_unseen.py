@@ -2,6 +2,8 @@
 
 from datetime import timedelta
 
+from server.fleet.models import Device
+from server.people.models import Holder, Team
 from server.plans.actions.rule_versions import note_version
 from server.plans.models import RuleVersion
 from server.retention.actions.look_after import look_after
@@ -66,3 +68,66 @@ class NothingLeavesUnseen(ThePile):
         note_version(None, by=self.ines, now=self.outside.at, device=self.one)
         look_after(self.room.id)
         self.assertEqual(self.states(), ["present"] * 4)
+
+
+class AChangeOfDevices(ThePile):
+    """Retired devices keep the last one; Inland Crew keeps two; the plan keeps nine."""
+
+    def setUp(self):
+        super().setUp()
+        note_version({"last": 9}, by=self.ines, now=self.outside.at, plan=self.nightly)
+        self.nightly.keep_last = 9
+        self.nightly.save(update_fields=["keep_last"])
+        self.nights(5)
+        self.inland = Team.objects.create(name="Inland Crew")
+        note_version({"last": 1}, by=self.ines, now=self.outside.at)
+        note_version({"last": 2}, by=self.ines, now=self.outside.at, team=self.inland)
+
+    def shown(self, **values: str):
+        return self.api.post(
+            "/api/devices/change/consequences", {"devices": [str(self.one.id)], "values_told": values}, format="json"
+        ).json()
+
+    def test_one_that_would_be_retired_is_shown_first(self):
+        path, body = f"/api/devices/{self.one.id}/change", {"values_told": {"state": "retired"}}
+        refused = self.api.put(path, body, format="json")
+        self.assertEqual((refused.status_code, refused.json()["code"]), (409, "retention.unseen"))
+        shown = self.shown(state="retired")
+        self.assertEqual((shown["leaves"], shown["stays"], shown["word"]), (4, 1, "remove"))
+        self.assertEqual(self.api.put(path, body | {"seen": shown["digest"]}, format="json").json()["field"], "word")
+        self.assertEqual(Device.objects.get(id=self.one.id).state, "in_use")
+        done = self.api.put(path, body | {"seen": shown["digest"], "word": "remove"}, format="json")
+        self.assertEqual(done.status_code, 200, done.content)
+        look_after(self.room.id)
+        self.assertEqual(self.states(), ["leaving"] * 4 + ["present"])
+
+    def test_the_same_for_lost_and_for_what_a_leaver_left_behind(self):
+        for state in ("lost", "left"):
+            self.assertEqual(self.shown(state=state)["leaves"], 4)
+        for state in ("away", "in_repair", "in_use"):
+            self.assertEqual(self.shown(state=state)["digest"], "")
+
+    def test_another_team_has_another_rule(self):
+        shown = self.shown(team="Inland Crew")
+        self.assertEqual((shown["leaves"], shown["stays"]), (3, 2))
+        body = {"devices": [str(self.one.id)], "values_told": {"team": "Inland Crew"}}
+        self.assertEqual(self.api.post("/api/devices/change", body, format="json").status_code, 409)
+        agreed = body | {"seen": shown["digest"], "word": shown["word"]}
+        self.assertEqual(self.api.post("/api/devices/change", agreed, format="json").status_code, 200)
+
+    def test_looking_creates_no_team_and_no_holder(self):
+        self.shown(team="A new crew", holder="Somebody new")
+        self.assertFalse(Team.objects.filter(name="A new crew").exists() or Holder.objects.filter(name="Somebody new").exists())
+
+    def test_what_cannot_show_anything_says_where_it_is_shown(self):
+        rows = f"id,state\n{self.one.id},retired\n"
+        digest = self.api.post("/api/devices/import/preview", {"content": rows}, format="json").json()["digest"]
+        answer = self.api.post("/api/devices/import", {"content": rows, "digest": digest}, format="json")
+        self.assertEqual(
+            (answer.status_code, "on their pages" in answer.json()["remedy"] or "by hand" in answer.json()["remedy"]), (409, True)
+        )
+        self.assertEqual(Device.objects.get(id=self.one.id).state, "in_use")
+
+    def test_a_change_of_the_name_asks_nothing(self):
+        path = f"/api/devices/{self.one.id}/change"
+        self.assertEqual(self.api.put(path, {"values_told": {"name": "Orlo H9"}}, format="json").status_code, 200)

@@ -719,6 +719,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/change/consequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a change of devices' state or team would do to what lies there. */
+        post: operations["device_consequences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/changes": {
         parameters: {
             query?: never;
@@ -2647,6 +2664,16 @@ export interface components {
             values_told: {
                 [key: string]: string;
             };
+            /**
+             * @description Digest of what was shown to leave by it.
+             * @default
+             */
+            seen: string;
+            /**
+             * @description Typed, where it was asked for.
+             * @default
+             */
+            word: string;
             devices: string[];
         };
         ChangeSlotRequest: {
@@ -3037,10 +3064,11 @@ export interface components {
          *     * `away` - Away
          *     * `lost` - Lost
          *     * `in_repair` - In Repair
+         *     * `left` - Left
          *     * `retired` - Retired
          * @enum {string}
          */
-        DeviceStateEnum: "in_use" | "away" | "lost" | "in_repair" | "retired";
+        DeviceStateEnum: "in_use" | "away" | "lost" | "in_repair" | "left" | "retired";
         DevicesPage: {
             count: number;
             counts: {
@@ -4938,6 +4966,13 @@ export interface components {
             until: string;
             why: string;
         };
+        /** @description Columns of the register; those that are left out stay as they are. */
+        ReDevicesRequest: {
+            values_told: {
+                [key: string]: string;
+            };
+            devices: string[];
+        };
         /**
          * @description * `everything` - everything
          *     * `all_but` - all_but
@@ -5400,6 +5435,22 @@ export interface components {
             seen: string;
             /**
              * @description Typed, where the consequences ask for it.
+             * @default
+             */
+            word: string;
+        };
+        /** @description Columns of the register; those that are left out stay as they are. */
+        SeenValuesRequest: {
+            values_told: {
+                [key: string]: string;
+            };
+            /**
+             * @description Digest of what was shown to leave by it.
+             * @default
+             */
+            seen: string;
+            /**
+             * @description Typed, where it was asked for.
              * @default
              */
             word: string;
@@ -6043,12 +6094,6 @@ export interface components {
             shown_name: string;
             role: components["schemas"]["RoleEnum"];
             is_active: boolean;
-        };
-        /** @description Columns of the register; those that are left out stay as they are. */
-        ValuesRequest: {
-            values_told: {
-                [key: string]: string;
-            };
         };
         /**
          * @description * `create` - create
@@ -7311,7 +7356,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ValuesRequest"];
+                "application/json": components["schemas"]["SeenValuesRequest"];
             };
         };
         responses: {
@@ -7813,6 +7858,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bulk"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    device_consequences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReDevicesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consequences"];
                 };
             };
             default: {

@@ -3,10 +3,11 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
-import { useAct } from '../../api/act';
 import { client, problemOf, told } from '../../api/client';
 import { key } from '../../api/keys';
 import { useGuides, useNames } from '../../api/queries';
+import { LetLeave } from '../../parts/leaving/LetLeave';
+import { useSeenSaving } from '../../parts/leaving/saving';
 import { Form } from '../../ui/forms/Form';
 import { DateField } from '../../ui/forms/DateField';
 import { Choice, Field } from '../../ui/forms/Field';
@@ -16,6 +17,7 @@ const STATES = [
   { value: 'in_use', label: 'in use' },
   { value: 'away', label: 'away: its promise is not counted' },
   { value: 'in_repair', label: 'in repair: its promise is not counted' },
+  { value: 'left', label: 'left behind by its holder: its promise is not counted' },
   { value: 'lost', label: 'lost: its key is withdrawn, its backups stay' },
   { value: 'retired', label: 'retired: no more runs, its backups stay' },
 ];
@@ -36,12 +38,7 @@ function Entry({ id, first, onDone }: { id: string; first: Record<string, string
   const guides = useGuides();
   const [values, setValues] = useState(first);
   const changed = Object.fromEntries(Object.entries(values).filter(([name, value]) => first[name] !== value));
-  const save = useAct(
-    () => client.PUT('/api/devices/{id}/change', { params: { path: { id } }, body: { values_told: changed } }),
-    ['device', 'people'],
-    onDone,
-  );
-  const problem = save.problem;
+  const save = useEntrySaving(id, onDone);
   const field = (name: string, label: string, more: object = {}) => (
     <Field label={label} value={values[name] ?? ''} onChange={(value) => setValues({ ...values, [name]: value })} field={name} {...more} />
   );
@@ -49,47 +46,61 @@ function Entry({ id, first, onDone }: { id: string; first: Record<string, string
     <DateField label={label} value={values[name] ?? ''} onChange={(value) => setValues({ ...values, [name]: value })} field={name} />
   );
   return (
-    <Form
-      unsaved={Object.keys(changed).length > 0 && save.told === undefined}
-      className="sheet pad mb-3"
-      label="Entry of the register"
-      onSubmit={() => save.go()}
-      problem={problem}
-    >
-      <div className="quarters">
-        {field('name', 'Name')}
-        {field('holder', 'Holder', { suggestions: names.data?.holders })}
-        {field('team', 'Team', { suggestions: names.data?.teams })}
-        <Choice
-          label="State"
-          value={values['state'] ?? 'in_use'}
-          onChange={(state) => setValues({ ...values, state, away_until: '' })}
-          options={STATES}
-        />
-        {values['state'] === 'away' && date('away_until', 'Away until')}
-        {field('serial', 'Serial')}
-        {field('asset_tag', 'Asset tag')}
-        <Choice
-          label="Family"
-          value={values['family'] ?? ''}
-          onChange={(family) => setValues({ ...values, family })}
-          options={(guides.data ?? []).map((guide) => ({ value: guide.code, label: guide.label }))}
-        />
-        {field('make', 'Make')}
-        {field('model', 'Model')}
-        {field('os_version', 'Version of its system')}
-        {date('purchased_on', 'Purchased on')}
-        {date('handed_over_on', 'Handed over on')}
-      </div>
-      {field('note', 'Note')}
-      <div className="row-end">
-        <Button type="submit" disabled={save.busy || Object.keys(changed).length === 0}>
-          Save
-        </Button>
-        <Button variant="outline-primary" onClick={onDone}>
-          Cancel
-        </Button>
-      </div>
-    </Form>
+    <>
+      <Form
+        unsaved={Object.keys(changed).length > 0 && !save.done}
+        className="sheet pad mb-3"
+        label="Entry of the register"
+        onSubmit={() => save.go({ values_told: changed })}
+        problem={save.problem}
+      >
+        <div className="quarters">
+          {field('name', 'Name')}
+          {field('holder', 'Holder', { suggestions: names.data?.holders })}
+          {field('team', 'Team', { suggestions: names.data?.teams })}
+          <Choice
+            label="State"
+            value={values['state'] ?? 'in_use'}
+            onChange={(state) => setValues({ ...values, state, away_until: '' })}
+            options={STATES}
+          />
+          {values['state'] === 'away' && date('away_until', 'Away until')}
+          {field('serial', 'Serial')}
+          {field('asset_tag', 'Asset tag')}
+          <Choice
+            label="Family"
+            value={values['family'] ?? ''}
+            onChange={(family) => setValues({ ...values, family })}
+            options={(guides.data ?? []).map((guide) => ({ value: guide.code, label: guide.label }))}
+          />
+          {field('make', 'Make')}
+          {field('model', 'Model')}
+          {field('os_version', 'Version of its system')}
+          {date('purchased_on', 'Purchased on')}
+          {date('handed_over_on', 'Handed over on')}
+        </div>
+        {field('note', 'Note')}
+        <div className="row-end">
+          <Button type="submit" disabled={save.busy || Object.keys(changed).length === 0}>
+            Save
+          </Button>
+          <Button variant="outline-primary" onClick={onDone}>
+            Cancel
+          </Button>
+        </div>
+      </Form>
+      <LetLeave save={save} />
+    </>
+  );
+}
+
+/** All columns, where the change of many takes those that make sense for many. */
+function useEntrySaving(id: string, after: () => void) {
+  return useSeenSaving(
+    (body: { values_told: Record<string, string> }) =>
+      client.POST('/api/devices/change/consequences', { body: { ...body, devices: [id] } }),
+    (body) => client.PUT('/api/devices/{id}/change', { params: { path: { id } }, body }),
+    ['device', 'people'],
+    after,
   );
 }

@@ -7,6 +7,8 @@ import { useAct } from '../../api/act';
 import { client, told } from '../../api/client';
 import { key } from '../../api/keys';
 import { useNames } from '../../api/queries';
+import { LetLeave } from '../../parts/leaving/LetLeave';
+import { useDevicesSaving } from '../../parts/leaving/devices';
 import { Form } from '../../ui/forms/Form';
 import { counted } from '../../ui/format';
 import { DateField } from '../../ui/forms/DateField';
@@ -22,7 +24,10 @@ const COLUMNS = [
   { value: 'purchased_on', label: 'Purchased on' },
   { value: 'note', label: 'Note' },
 ];
-const STATES = ['in_use', 'away', 'in_repair', 'lost', 'retired'].map((value) => ({ value, label: value.replace('_', ' ') }));
+const STATES = ['in_use', 'away', 'in_repair', 'left', 'lost', 'retired'].map((value) => ({
+  value,
+  label: value === 'left' ? 'left behind' : value.replace('_', ' '),
+}));
 
 export function ChangeMany({ ids, onAll, onDone }: { ids: string[]; onAll: () => void; onDone: () => void }) {
   const names = useNames();
@@ -33,41 +38,45 @@ export function ChangeMany({ ids, onAll, onDone }: { ids: string[]; onAll: () =>
     [column]: column === 'state' ? value || 'in_use' : value,
     ...(column === 'state' && value === 'away' && until ? { away_until: until } : {}),
   };
-  const save = useAct(
-    () => client.POST('/api/devices/change', { body: { devices: ids, values_told: values } }),
-    ['device', 'people'],
-    onDone,
-  );
+  const save = useDevicesSaving(ids, onDone);
   const suggestions = column === 'team' ? names.data?.teams : column === 'holder' ? names.data?.holders : undefined;
   return (
-    <Form className="sheet pad mb-2" label="Change the chosen devices" onSubmit={() => save.go()} problem={save.problem}>
-      <div className="row-end align-items-end">
-        <strong className="me-2" aria-live="polite">
-          {counted(ids.length, 'device')} chosen
-        </strong>
-        <Button size="sm" variant="outline-primary" onClick={onAll}>
-          Choose all shown
-        </Button>
-        <Choice
-          label="Change"
-          value={column}
-          onChange={(next) => {
-            setColumn(next);
-            setValue('');
-          }}
-          options={COLUMNS}
-        />
-        {column === 'state' ? (
-          <Choice label="to" value={value || 'in_use'} onChange={setValue} options={STATES} />
-        ) : (
-          <Field label="to" type={column.endsWith('_on') ? 'date' : 'text'} value={value} onChange={setValue} suggestions={suggestions} />
-        )}
-        {column === 'state' && value === 'away' && <DateField label="Last day away" value={until} onChange={setUntil} />}
-        <Button type="submit" className="mb-2" disabled={ids.length === 0 || save.busy}>
-          Change {counted(ids.length, 'device')}
-        </Button>
-      </div>
-    </Form>
+    <>
+      <Form
+        className="sheet pad mb-2"
+        label="Change the chosen devices"
+        onSubmit={() => save.go({ values_told: values })}
+        problem={save.problem}
+      >
+        <div className="row-end align-items-end">
+          <strong className="me-2" aria-live="polite">
+            {counted(ids.length, 'device')} chosen
+          </strong>
+          <Button size="sm" variant="outline-primary" onClick={onAll}>
+            Choose all shown
+          </Button>
+          <Choice
+            label="Change"
+            value={column}
+            onChange={(next) => {
+              setColumn(next);
+              setValue('');
+            }}
+            options={COLUMNS}
+          />
+          {column === 'state' ? (
+            <Choice label="to" value={value || 'in_use'} onChange={setValue} options={STATES} />
+          ) : (
+            <Field label="to" type={column.endsWith('_on') ? 'date' : 'text'} value={value} onChange={setValue} suggestions={suggestions} />
+          )}
+          {column === 'state' && value === 'away' && <DateField label="Last day away" value={until} onChange={setUntil} />}
+          <Button type="submit" className="mb-2" disabled={ids.length === 0 || save.busy}>
+            Change {counted(ids.length, 'device')}
+          </Button>
+        </div>
+      </Form>
+      <LetLeave save={save} />
+    </>
   );
 }
 

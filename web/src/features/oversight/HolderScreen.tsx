@@ -17,6 +17,7 @@ import { Mark, STANDINGS } from '../../ui/Mark';
 import { useNow } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Empty, Loading } from '../../ui/States';
+import { HasLeft } from './HasLeft';
 import { lastRun } from './words';
 
 type Holder = Schemas['HolderDetail'];
@@ -100,41 +101,44 @@ function ChangeHolder({ holder }: { holder: Holder }) {
   );
   const problem = save.problem ?? remove.problem;
   return (
-    <Form
-      className="sheet pad mt-3 narrow"
-      unsaved={!remove.done && (body.name !== holder.name || body.team !== holder.team || body.email !== holder.email)}
-      onSubmit={() => save.go()}
-      problem={problem}
-    >
-      <h2>Change</h2>
-      <div className="halves">
-        <Field label="Name" value={body.name} onChange={(name) => setBody({ ...body, name })} field="name" />
+    <>
+      <HasLeft holder={holder} />
+      <Form
+        className="sheet pad mt-3 narrow"
+        unsaved={!remove.done && (body.name !== holder.name || body.team !== holder.team || body.email !== holder.email)}
+        onSubmit={() => save.go()}
+        problem={problem}
+      >
+        <h2>Change</h2>
+        <div className="halves">
+          <Field label="Name" value={body.name} onChange={(name) => setBody({ ...body, name })} field="name" />
+          <Field
+            label="Team of this person"
+            value={body.team}
+            onChange={(team) => setBody({ ...body, team })}
+            suggestions={names.data?.teams}
+          />
+        </div>
         <Field
-          label="Team of this person"
-          value={body.team}
-          onChange={(team) => setBody({ ...body, team })}
-          suggestions={names.data?.teams}
+          label="E-mail"
+          type="email"
+          value={body.email}
+          onChange={(email) => setBody({ ...body, email })}
+          field="email"
+          hint="Used only where nobody but the holder can help with a backup."
         />
-      </div>
-      <Field
-        label="E-mail"
-        type="email"
-        value={body.email}
-        onChange={(email) => setBody({ ...body, email })}
-        field="email"
-        hint="Used only where nobody but the holder can help with a backup."
-      />
-      <div className="row-end">
-        <Button type="submit" disabled={save.busy}>
-          Save
-        </Button>
-        {holder.rows.length === 0 && (
-          <Button variant="outline-danger" disabled={remove.busy} onClick={() => remove.go()}>
-            Remove
+        <div className="row-end">
+          <Button type="submit" disabled={save.busy}>
+            Save
           </Button>
-        )}
-      </div>
-    </Form>
+          {holder.rows.length === 0 && (
+            <Button variant="outline-danger" disabled={remove.busy} onClick={() => remove.go()}>
+              Remove
+            </Button>
+          )}
+        </div>
+      </Form>
+    </>
   );
 }
 

@@ -19,6 +19,7 @@ describe('what the last run says of a device', () => {
     [{ standing: 'lost', last_state: 'failed', last_cause: 'x' }, 'lost'],
     [{ standing: 'retired' }, 'retired'],
     [{ device_state: 'in_repair' }, 'in repair'],
+    [{ device_state: 'left' }, 'left behind'],
     [{ device_state: 'away', away_until: '2026-12-01' }, 'away until 2026-12-01'],
     [{ device_state: 'away', away_until: null }, 'away'],
     [{ link: 'none' }, 'in the register only, not linked yet'],

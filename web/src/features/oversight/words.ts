@@ -20,6 +20,7 @@ export function lastRun(row: DeviceRow): string {
   if (row.standing === 'lost') return 'lost';
   if (row.standing === 'retired') return 'retired';
   if (row.device_state === 'in_repair') return 'in repair';
+  if (row.device_state === 'left') return 'left behind';
   if (row.device_state === 'away') return row.away_until ? `away until ${row.away_until}` : 'away';
   if (row.link === 'none') return 'in the register only, not linked yet';
   if (row.link === 'agent' && !row.paired) return 'not paired';

@@ -2,16 +2,16 @@
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
-import { useAct } from '../../api/act';
 import { client } from '../../api/client';
 import { useDeviceChoice, usePlans, useStores, useTeams } from '../../api/queries';
 import { Form } from '../../ui/forms/Form';
 import { Choice, Field } from '../../ui/forms/Field';
 import { NumberField } from '../../ui/forms/NumberField';
 import { Picker } from '../../ui/Picker';
-import { SaveAndLetLeave } from './Consequences';
+import { SaveAndLetLeave } from '../../parts/leaving/LetLeave';
+import { useSeenSaving } from '../../parts/leaving/saving';
 import { Keeps } from './Keeps';
-import { emptyDraft, keepingOf, ruleOf, type Consequences, type Exception, type ExceptionRule, type Keeping } from './words';
+import { emptyDraft, keepingOf, ruleOf, type Exception, type ExceptionRule, type Keeping } from './words';
 
 export interface Edited {
   /** Null for a new one. */
@@ -36,24 +36,14 @@ function bodyOf(who: string, store: string) {
   };
 }
 
-/** Saved at once where nothing leaves by it; shown first where something does. */
 function useExceptionSaving(onClose: () => void) {
   type Asked = ReturnType<typeof bodyOf> & { rule: ExceptionRule | null; why: string };
-  const [shown, setShown] = useState<{ asked: Asked; told: Consequences } | null>(null);
-  const save = useAct((body: Asked & { seen: string; word: string }) => client.POST('/api/exceptions', { body }), 'exception', onClose);
-  const look = useAct(
-    (asked: Asked) => client.POST('/api/exceptions/consequences', { body: asked }),
-    [],
-    (told, asked) => (told.digest ? setShown({ asked, told }) : save.go({ ...asked, seen: '', word: '' })),
+  return useSeenSaving(
+    (body: Asked) => client.POST('/api/exceptions/consequences', { body }),
+    (body) => client.POST('/api/exceptions', { body }),
+    'exception',
+    onClose,
   );
-  return {
-    go: (asked: Asked) => look.go(asked),
-    agree: (word: string) => shown && save.go({ ...shown.asked, seen: shown.told.digest, word }),
-    cancel: () => setShown(null),
-    busy: save.busy || look.busy,
-    problem: save.problem ?? look.problem,
-    shown: shown?.told ?? null,
-  };
 }
 
 export function ExceptionForm({ edited: { of }, onClose }: { edited: Edited; onClose: () => void }) {
@@ -126,7 +116,7 @@ function Whose({ who, store, onWho, onStore }: WhoseProps) {
   const stores = useStores();
   const whose = [
     { value: '', label: 'every device' },
-    { value: 'retired', label: 'devices that are retired or lost' },
+    { value: 'retired', label: 'devices that are retired or lost, or left behind' },
     ...(plans.data ?? []).map((one) => ({ value: `plan ${one.id}`, label: `devices that follow ${one.name}` })),
     ...(teams.data ?? []).map((one) => ({ value: `team ${one.id}`, label: `devices of ${one.name}` })),
     { value: 'device', label: 'one device' },

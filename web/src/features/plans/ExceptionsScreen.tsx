@@ -51,7 +51,9 @@ export function ExceptionsScreen() {
         {found.isPending && <Loading what="exceptions" />}
         {found.isLoadingError && <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />}
         {found.data?.length === 0 && (
-          <Empty>No exception: each store keeps what its plans say, and devices that are retired or lost keep all that they have.</Empty>
+          <Empty>
+            No exception: each store keeps what its plans say, and devices that are retired, lost or left behind keep all that they have.
+          </Empty>
         )}
         {found.data && found.data.length > 0 && (
           <Table columns={may('set_up') ? [...COLUMNS, change] : COLUMNS} rows={found.data} keyOf={(one) => String(one.id)} />

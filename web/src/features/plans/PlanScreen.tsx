@@ -29,8 +29,9 @@ import { Feed } from './Feed';
 import { DaysThatCount, Schedule } from './Schedule';
 import { Joins } from './Joins';
 import { Keeps } from './Keeps';
-import { Consequences, SaveAndLetLeave } from './Consequences';
-import { useSaving } from './saving';
+import { SaveAndLetLeave } from '../../parts/leaving/LetLeave';
+import { useSeenSaving } from '../../parts/leaving/saving';
+import { Consequences } from './Consequences';
 import { Targets } from './Targets';
 import { What } from './What';
 import { CLOCKS, emptyDraft, keptByMonth, toggled, type Draft, type Part } from './words';
@@ -320,5 +321,15 @@ function KeptMonths({ kept, now }: { kept: string[]; now: number }) {
         </g>
       ))}
     </svg>
+  );
+}
+
+function useSaving(id: string, after: () => void) {
+  const path = { params: { path: { id } } };
+  return useSeenSaving(
+    (draft: Draft) => client.POST('/api/plans/consequences', { body: { ...draft, id: id === 'new' ? null : id } }),
+    (body) => (id === 'new' ? client.POST('/api/plans', { body }) : client.PUT('/api/plans/{id}', { ...path, body })),
+    'plan',
+    after,
   );
 }

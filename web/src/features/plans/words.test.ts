@@ -2,7 +2,7 @@
 
 import { describe, expect, it, test } from 'vitest';
 
-import { consequenceWords, emptyDraft, keepingOf, keepsSentence, keptByMonth, moved, ruleOf, targetsWords, toggled } from './words';
+import { emptyDraft, keepingOf, keepsSentence, keptByMonth, moved, ruleOf, targetsWords, toggled } from './words';
 
 describe('what a plan keeps', () => {
   test.each([
@@ -55,21 +55,6 @@ describe('what is kept, whole', () => {
     [{ keep_within: 30, keep_within_unit: 'days' as const }, 'all of 30 days, the last 1'],
     [{ keep_within: 1, keep_within_unit: 'months' as const }, 'all of 1 month, the last 1'],
   ])('%j', (more, words) => expect(keepsSentence({ keep_last: 1, keep_daily: 0, keep_weekly: 0, keep_monthly: 0, ...more })).toBe(words));
-});
-
-describe('what a change does', () => {
-  it.each([
-    [0, 0, 'Nothing lies there yet'],
-    [0, 12, 'Nothing leaves by this change'],
-    [1, 12, '1 backup leaves by this change'],
-    [1200, 0, '1\u202f200 backups leave by this change'],
-  ])('%d leave and %d stay', (leaves, stays, words) => expect(consequenceWords({ leaves, stays })).toBe(words));
-});
-
-test('a copy that leaves one store while another keeps the backup is said to leave', () => {
-  expect(consequenceWords({ leaves: 0, stays: 4, stores: [{ name: 'Cloud', leaves: 2, stays: 2 }] })).toBe(
-    '2 copies leave, and other stores keep what they hold',
-  );
 });
 
 describe('an exception', () => {

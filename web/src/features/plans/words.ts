@@ -6,7 +6,6 @@ export const WEEKDAYS = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
 
 /** As it is edited; what was shown to leave is told when it is saved. */
 export type Draft = Omit<Schemas['SavePlanRequest'], 'seen' | 'word'>;
-export type Consequences = Schemas['Consequences'];
 export type Pattern = Draft['pattern'];
 
 export type Target = NonNullable<Draft['targets']>[number];
@@ -104,14 +103,6 @@ export function keepsSentence(plan: Kept): string {
 
 /** `30 days`, `1 month`. */
 export const periodWords = (count: number, unit: string): string => counted(count, unit.replace(/s$/, ''), unit);
-
-/** What a change of the rule does, as a heading. A backup leaves when no store keeps it; a copy may leave one store alone. */
-export function consequenceWords({ leaves, stays, stores = [] }: Pick<Consequences, 'leaves' | 'stays'> & Partial<Consequences>): string {
-  const copies = stores.reduce((sum, store) => sum + store.leaves, 0);
-  if (leaves > 0) return `${counted(leaves, 'backup')} ${leaves === 1 ? 'leaves' : 'leave'} by this change`;
-  if (copies > 0) return `${counted(copies, 'copy leaves', 'copies leave')}, and other stores keep what they hold`;
-  return stays ? 'Nothing leaves by this change' : 'Nothing lies there yet';
-}
 
 export const hhmm = (time: string): string => time.slice(0, 5);
 
