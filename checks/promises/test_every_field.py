@@ -79,6 +79,8 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "first_administrator": ("first-administrator", {"office_name": "O", "zone": "UTC", "username": "x", "full_name": "", "password": PASSWORD}),
             "set_line": ("office/line", {"metered": True}),
             "change_office": ("office", {"name": "Office", "zone": "Europe/Berlin", "max_runs": 3, "limit_bytes_per_second": 1_000_000, "asks_holders_at": "15:00", "undo_days": 7, "unasked_share_percent": 20}),
+            "set_ages": ("office/ages", {"ages": {"journal": 400}}),
+            "preview_ages": ("office/ages/preview", {"ages": {"journal": 400}}),
             "add_user": ("users", {"username": "new", "full_name": "New", "password": "a password of mine", "role": "auditor"}),
             "change_user": (f"users/{self.signed_as('piet').id}", {"full_name": "Piet", "role": "operator", "active": True}),
             "reset_password": (f"users/{self.signed_as('piet').id}/password", {"password": "a password of his"}),

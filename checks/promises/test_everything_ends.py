@@ -212,6 +212,7 @@ class PoolsByUrgency(OfficeTestCase):
     def test_what_must_be_quick_is_never_in_a_pool_with_what_may_be_slow(self):
         slow = {
             "check_store",
+            "age_out",
             "owe_copies",
             "carry_copies",
             "apply_rules",

@@ -112,3 +112,14 @@ class MatterEvent(models.Model):
 
     class Meta:
         ordering = ["at", "id"]
+
+
+class MonthReport(models.Model):
+    """A month that is over, as its report told it then: it outlives the rows that it was made from."""
+
+    month = models.DateField(primary_key=True, help_text="Its first day.")
+    told = models.JSONField()
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-month"]

@@ -1,14 +1,14 @@
 """The month on paper: promises kept, failures by cause, growth."""
 
 from calendar import monthrange
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import date
 from typing import Any
 
 from django.db.models import Count, Max, Sum
 
 from server.fleet.queries import devices
-from server.oversight.models import Matter
+from server.oversight.models import Matter, MonthReport
 from server.oversight.promises import Share, kept_in, shares_by_device, shares_by_team
 from server.runs.history import OUTCOMES, Totals, filtered, totals
 from server.runs.models import Run
@@ -84,3 +84,22 @@ def report(month: date) -> Report:
 
 def _bounds(day: date) -> tuple[date, date]:
     return day.replace(day=1), day.replace(day=monthrange(day.year, day.month)[1])
+
+
+def told_report(found: Report) -> dict[str, Any]:
+    """As JSON holds it."""
+    share = lambda one: {"owed": one.owed, "kept": one.kept, "percent": one.percent}  # noqa: E731
+    return {
+        "first": found.first.isoformat(), "last": found.last.isoformat(), "promise": share(found.promise), "before": share(found.before),
+        "totals": asdict(found.totals), "before_totals": asdict(found.before_totals), "causes": found.causes, "stores": found.stores,
+        "matters": found.matters, "teams": [{"team": team, "share": share(one)} for team, one in found.teams],
+        "worst": [{"device": device, "holder": holder, "share": share(one)} for device, holder, one in found.worst],
+    }  # fmt: skip
+
+
+def reported(month: date) -> dict[str, Any]:
+    """The month in which the day lies: as it was written down when it was over, else as it stands now."""
+    written = MonthReport.objects.filter(month=month.replace(day=1)).first()
+    if written is not None:
+        return {**written.told, "made_at": written.made_at}
+    return {**told_report(report(month)), "made_at": None}

@@ -2,8 +2,9 @@
 
 from uuid import UUID
 
-from server.jobs import AFTER_RUN, defer_watch, fulfils
+from server.jobs import AFTER_RUN, AGE_OUT, defer_watch, fulfils
 from server.outside import outside
+from server.oversight.actions.age_out import age_out
 from server.oversight.actions.oddities import look_for_oddities
 from server.retention.actions.owe_copies import owe_copies_of
 from server.runs.queries import backup_of_run
@@ -17,3 +18,8 @@ def after_run(run_id: str) -> None:
         look_for_oddities(backup, now=outside().now())
         owe_copies_of(backup.device_id, now=outside().now())
     defer_watch()
+
+
+@fulfils(AGE_OUT)
+def age_out_job(timestamp: int) -> None:
+    age_out(now=outside().now())

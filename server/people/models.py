@@ -75,6 +75,7 @@ class Office(models.Model):
     unasked_share_percent = models.PositiveSmallIntegerField(
         default=20, help_text="A change that removes more of what it concerns needs a typed word."
     )
+    ages = models.JSONField(default=dict, help_text="{sort of record: days}: those that are not kept for the usual time.")
     asks_holders = models.BooleanField(default=False, help_text="Whether holders get a mail where only they can help.")
     asks_holders_at = models.TimeField(default=time(15, 0), help_text="In the office's zone; before people leave.")
 
@@ -111,7 +112,7 @@ class Holder(models.Model):
 
 
 class JournalEntry(models.Model):
-    """One deed. Append-only: nothing in the program changes or removes it."""
+    """One deed. Append-only: nothing changes it, and only its age removes it."""
 
     at = models.DateTimeField(db_index=True)
     who = models.ForeignKey(User, null=True, on_delete=models.PROTECT, help_text="Empty: Old Attic itself.")

@@ -10,7 +10,7 @@ from server.fleet.api import links, pairing, register
 from server.oversight.api import coverage, devices, watch
 from server.oversight.api import people as held
 from server.oversight.api import views as oversight
-from server.people.api import clock, closed_days, server_key
+from server.people.api import ages, clock, closed_days, server_key
 from server.people.api import views as people
 from server.plans.api import choices
 from server.plans.api import pauses as plan_pauses
@@ -62,6 +62,8 @@ api = [
     path("sign-out", people.SignOutView.as_view()),
     path("first-administrator", people.FirstAdministratorView.as_view()),
     path("office", people.OfficeView.as_view()),
+    path("office/ages", ages.AgesView.as_view()),
+    path("office/ages/preview", ages.AgesPreviewView.as_view()),
     path("office/line", people.LineView.as_view()),
     path("zones", people.ZonesView.as_view()),
     path("users", people.UsersView.as_view()),

@@ -24,7 +24,7 @@ from server.oversight.night import SHOWS, fitting, night_rows, summed
 from server.oversight.promises import days_of, shares_by_month
 from server.oversight.queries import matter as matter_by_id
 from server.oversight.queries import matters, oddities, oddity
-from server.oversight.report import report
+from server.oversight.report import reported
 from server.people.queries import office_zone
 from server.runs.api.history import TotalsSerializer
 
@@ -211,6 +211,7 @@ class ReportSerializer(serializers.Serializer):
     causes = CauseCountSerializer(many=True)
     stores = StoreGrowthSerializer(many=True)
     matters = serializers.IntegerField()
+    made_at = serializers.DateTimeField(allow_null=True, help_text="When it was written down, of a month that is over.")
 
 
 class MonthFilter(serializers.Serializer):
@@ -328,11 +329,4 @@ class ReportView(APIView):
         given.is_valid(raise_exception=True)
         month = given.validated_data.get("month")
         day = date.fromisoformat(f"{month}-01") if month else outside().now().astimezone(office_zone()).date()
-        found = report(day)
-        told = {
-            name: getattr(found, name)
-            for name in ("first", "last", "promise", "before", "totals", "before_totals", "causes", "stores", "matters")
-        }
-        told["teams"] = [{"team": team, "share": share} for team, share in found.teams]
-        told["worst"] = [{"device": device, "holder": holder, "share": share} for device, holder, share in found.worst]
-        return Response(ReportSerializer(told).data)
+        return Response(ReportSerializer(reported(day)).data)

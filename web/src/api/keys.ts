@@ -7,6 +7,7 @@
 import type { QueryClient } from '@tanstack/react-query';
 
 export const SUBJECTS = [
+  'ages',
   'backups',
   'bringing',
   'bringings',
@@ -105,6 +106,8 @@ export const CHANGES = {
   people: ['teams', 'holders', 'names', 'devices', 'today', 'matters'],
   /** Accounts that sign in. */
   account: ['users', 'me'],
+  /** How long records are kept. */
+  ages: ['ages'],
   /** The office's name, zone, limits and closed days: every date on every screen may move. */
   office: [...STANDING, 'me', 'plans', 'preview', 'closed-days', 'clock', 'zones', 'promises', 'report', 'runs', 'run', 'backups'],
   /** What is told to whom: mails, hooks, wishes. */

@@ -1498,6 +1498,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/office/ages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["ages"];
+        put: operations["set_ages"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/office/ages/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What would go with other times. */
+        post: operations["preview_ages"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/office/line": {
         parameters: {
             query?: never;
@@ -2488,6 +2521,16 @@ export interface components {
             why: string[];
             /** Format: date */
             leaves_on: string | null;
+        };
+        Age: {
+            code: string;
+            label: string;
+            says: string;
+            days: number;
+            usual: number;
+            least: number;
+            /** @description Records that are older now, and go the next night. */
+            going: number;
         };
         /** @description Items of one device; or all backups of devices, or of those that a person carries. */
         AskErasureRequest: {
@@ -5092,6 +5135,11 @@ export interface components {
             causes: components["schemas"]["CauseCount"][];
             stores: components["schemas"]["StoreGrowth"][];
             matters: number;
+            /**
+             * Format: date-time
+             * @description When it was written down, of a month that is over.
+             */
+            made_at: string | null;
         };
         ResetPasswordRequest: {
             password: string;
@@ -5472,6 +5520,11 @@ export interface components {
          * @enum {string}
          */
         ServerKeyKindEnum: "beside" | "medium" | "credential" | "typed";
+        SetAgesRequest: {
+            ages: {
+                [key: string]: number;
+            };
+        };
         SftpPlace: {
             host: string;
             port: number;
@@ -9602,6 +9655,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Office"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Age"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_ages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetAgesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Age"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_ages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetAgesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Age"][];
                 };
             };
             default: {

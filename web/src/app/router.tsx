@@ -73,6 +73,7 @@ export const router = createBrowserRouter([
             path: '/office/days',
             lazy: async () => ({ Component: (await import('../features/people/ClosedDaysScreen')).ClosedDaysScreen }),
           },
+          { path: '/office/records', lazy: async () => ({ Component: (await import('../features/people/RecordsScreen')).RecordsScreen }) },
           { path: '/office/telling', lazy: async () => ({ Component: (await import('../features/telling/TellingScreen')).TellingScreen }) },
           { path: '*', element: <Lost /> },
         ],

@@ -8,6 +8,7 @@ export function OfficeTabs() {
         Office
       </NavLink>
       <NavLink to="/office/days">Closed days</NavLink>
+      <NavLink to="/office/records">Records</NavLink>
       <NavLink to="/office/telling">Who is told</NavLink>
     </nav>
   );

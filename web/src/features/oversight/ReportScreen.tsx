@@ -7,6 +7,7 @@ import { client, problemOf, told } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMe } from '../../api/queries';
 import { counted, grouped, iec, monthName, plainDay, spoken } from '../../ui/format';
+import { When } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Loading } from '../../ui/States';
 import { percent, type Report } from './report';
@@ -47,6 +48,11 @@ export function ReportScreen() {
         </h2>
         <p className="quiet">
           {plainDay(found.first)} to {plainDay(found.last)}
+          {found.made_at && (
+            <>
+              , as written down <When at={found.made_at} />
+            </>
+          )}
         </p>
         <Lead found={found} />
         <div className="contents">

@@ -1,0 +1,33 @@
+"""How long closed matters and mornings are remembered. Months that are over stand as reports of their own, for ever."""
+
+from datetime import datetime
+
+from django.db.models import QuerySet
+
+from server.oversight.models import Matter, PromiseDay
+from server.people.actions.let_go import delete_some
+from server.people.ages import Age, enter
+from server.people.queries import office_zone
+
+
+def _matters(before: datetime) -> QuerySet[Matter]:
+    return Matter.objects.filter(closed_at__lt=before)
+
+
+def _mornings(before: datetime) -> QuerySet[PromiseDay]:
+    return PromiseDay.objects.filter(day__lt=before.astimezone(office_zone()).date())
+
+
+def enter_ages() -> None:
+    enter(
+        Age(
+            code="matters", label="What needed a person", days=1096, least=400, old=_matters, remove=delete_some,
+            says="With what happened to it. What needs one now stays.",
+        )
+    )  # fmt: skip
+    enter(
+        Age(
+            code="mornings", label="How each device stood each morning", days=1096, least=400, old=_mornings, remove=delete_some,
+            says="The months’ shares are in the monthly reports, which stay.",
+        )
+    )  # fmt: skip

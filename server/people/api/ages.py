@@ -1,0 +1,60 @@
+"""How long records are kept."""
+
+from typing import Any
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from server.outside import outside
+from server.people.actions.set_ages import set_ages
+from server.people.ages import MOST_DAYS, ages, checked, days_of, old_rows
+
+
+class AgeSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    label = serializers.CharField()
+    says = serializers.CharField()
+    days = serializers.IntegerField()
+    usual = serializers.IntegerField()
+    least = serializers.IntegerField()
+    going = serializers.IntegerField(help_text="Records that are older now, and go the next night.")
+
+
+class SetAgesSerializer(serializers.Serializer):
+    ages = serializers.DictField(child=serializers.IntegerField(max_value=MOST_DAYS))
+
+
+def told_ages(instead: dict[str, int]) -> list[dict[str, Any]]:
+    now = outside().now()
+    rows = []
+    for age in ages():
+        days = instead.get(age.code, days_of(age))
+        told = {"code": age.code, "label": age.label, "says": age.says, "days": days, "usual": age.days, "least": age.least}
+        rows.append({**told, "going": old_rows(age, days, now=now).count()})
+    return rows
+
+
+class AgesView(APIView):
+    @extend_schema(operation_id="ages", responses=AgeSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(AgeSerializer(told_ages({}), many=True).data)
+
+    @extend_schema(operation_id="set_ages", request=SetAgesSerializer, responses=AgeSerializer(many=True))
+    def put(self, request: Request) -> Response:
+        given = SetAgesSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        set_ages(given.validated_data["ages"], by=request.user, now=outside().now())
+        return Response(AgeSerializer(told_ages({}), many=True).data)
+
+
+class AgesPreviewView(APIView):
+    """What would go with other times."""
+
+    @extend_schema(operation_id="preview_ages", request=SetAgesSerializer, responses=AgeSerializer(many=True))
+    def post(self, request: Request) -> Response:
+        given = SetAgesSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(AgeSerializer(told_ages(checked(given.validated_data["ages"])), many=True).data)
