@@ -20,6 +20,9 @@ from server.people.queries import office, server_id
 from server.plans.actions.save_plan import PLAN_FIELDS
 from server.plans.models import KindChoice, Plan
 from server.plans.queries import WITH_TARGETS
+from server.plans.rules import current_versions, subject_of
+from server.retention.freezing import freezes
+from server.retention.models import Erasure, ErasureState
 from server.runs.models import Backup
 
 log = logging.getLogger("attic.recovery")
@@ -44,6 +47,9 @@ def known_here() -> dict[str, Any]:
         "devices": _devices(),
         "plans": _plans(),
         "holds": _holds(),
+        "exceptions": _exceptions(),
+        "freezes": _freezes(),
+        "erasures": _erasures(),
     }
     parted: dict[str, Any] = json.loads(json.dumps(told, cls=DjangoJSONEncoder))
     return parted
@@ -101,6 +107,39 @@ def _plans() -> list[dict[str, Any]]:
 def _holds() -> list[dict[str, Any]]:
     held = Backup.objects.exclude(hold_reason="").order_by("id")
     return [{"backup": one.id.hex, "reason": one.hold_reason, "until": one.hold_until} for one in held]
+
+
+def _exceptions() -> list[dict[str, Any]]:
+    """From the plans' rules; those of the plans themselves stand with the plans."""
+    plain = {subject_of(plan=id) for id in Plan.objects.values_list("id", flat=True)}
+    rows = [row for subject, row in current_versions().items() if row.told is not None and subject not in plain]
+    return [
+        {
+            "retired": row.retired, "plan": row.plan.name if row.plan else "", "team": row.team.name if row.team else "",
+            "device": row.device_id, "store": row.store.vault_id if row.store else "", "told": row.told, "why": row.why,
+        }
+        for row in sorted(rows, key=lambda row: row.subject)
+    ]  # fmt: skip
+
+
+def _freezes() -> list[dict[str, Any]]:
+    return [
+        {"store": one.store.vault_id if one.store else "", "team": one.team.name if one.team else "", "reason": one.reason}
+        for one in freezes().order_by("id")
+    ]
+
+
+def _erasures() -> list[dict[str, Any]]:
+    """Those that are not done: by marks, without the names of items."""
+    rows = Erasure.objects.filter(state__in=(ErasureState.ASKED, ErasureState.UNDER_WAY)).prefetch_related("devices").order_by("id")
+    return [
+        {
+            "id": one.id, "reference": one.reference, "whole": one.whole, "begins_on": one.begins_on, "forgets_names": one.forgets_names,
+            "devices": [device.id for device in one.devices.all()],
+            "items": [{"kind": item["kind"], "mark": item["mark"]} for item in one.items],
+        }
+        for one in rows
+    ]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

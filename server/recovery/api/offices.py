@@ -47,6 +47,9 @@ class TakenOverSerializer(serializers.Serializer):
     closed_days = serializers.IntegerField()
     devices = serializers.IntegerField()
     plans = serializers.IntegerField()
+    exceptions = serializers.IntegerField()
+    freezes = serializers.IntegerField()
+    erasures = serializers.IntegerField()
     left_out = serializers.SerializerMethodField()
 
     @extend_schema_field(LeftOutOfOfficeSerializer(many=True))

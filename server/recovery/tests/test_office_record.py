@@ -16,10 +16,12 @@ from server.fleet.actions.ssh_key import own_ssh_key
 from server.fleet.convert import key_purpose, paired_key, private_ssh_key
 from server.fleet.models import Device, SshKey
 from server.people.models import ClosedDay, Holder, JournalEntry, ServerKey, Team
-from server.plans.models import KindChoice, Plan, TeamPlan
+from server.plans.actions.rule_versions import note_version
+from server.plans.models import KindChoice, Plan, RuleVersion, TeamPlan
 from server.recovery.actions.write_office import write_into
 from server.retention.actions.look_after import sweep_store
 from server.retention.actions.owe_maintenance import owe_maintenance
+from server.retention.models import Erasure, Freeze
 from server.runs.actions.compare_store import compare_store
 from server.runs.actions.hold_backup import hold_backup
 from server.runs.models import Backup, Copy, Run, Stray
@@ -114,9 +116,17 @@ class AfterTheFire(OfficeTestCase):
         TeamPlan.objects.create(team=team, plan=plan)
         self.backup = self.run_now(self.one).backup
         hold_backup(self.backup, reason="lawyer asked", until=None, by=self.ines)
+        note_version({"last": 2}, by=self.ines, now=self.outside.at, team=team, store=self.room, why="small")
+        note_version({"last": 1, "ask_after": [2, "years"]}, by=self.ines, now=self.outside.at)
+        Freeze.objects.create(team=team, reason="a lawyer wrote", at=self.outside.at)
+        self.erasure = Erasure.objects.create(
+            reference="Request 14", items=[{"kind": "contacts", "id": "c001", "mark": "ab" * 16, "name": "Ada"}],
+            asked_at=self.outside.at, begins_on=date(2026, 4, 1),
+        )  # fmt: skip
+        self.erasure.devices.set([self.one])
         write_into(self.room.id)
         self.where = self.room.where
-        for rows in (Copy, Backup, Run, TeamPlan, KindChoice):  # the old server burned
+        for rows in (Copy, Backup, Run, TeamPlan, KindChoice, RuleVersion, Freeze, Erasure):  # the old server burned
             rows.objects.all().delete()
         Store.objects.get().targets.all().delete()
         for rows in (Device, Plan, Store, Holder, Team, ClosedDay, SshKey):
@@ -147,7 +157,9 @@ class AfterTheFire(OfficeTestCase):
     def test_taken_over_devices_answer_and_plans_run_as_before(self):
         store = self.attach()
         answer = self.take(store, self.offered(store)[0]["server"]).json()
-        self.assertEqual(answer, {"holders": 2, "closed_days": 1, "devices": 2, "plans": 1, "left_out": []})
+        self.assertEqual(
+            answer, {"holders": 2, "closed_days": 1, "devices": 2, "plans": 1, "exceptions": 2, "freezes": 1, "erasures": 1, "left_out": []}
+        )
         device = Device.objects.select_related("holder", "team", "assignment__plan").get(id=self.one.id)
         self.assertEqual(
             (device.serial, device.note, device.limit_bytes_per_second, device.team.name, device.holder.email, device.assignment.plan.name),
@@ -163,6 +175,24 @@ class AfterTheFire(OfficeTestCase):
         self.assertEqual(KindChoice.objects.get().why, "too large")
         self.assertTrue(self.run_now(device).backup, "the old pairing does not work")
         self.assertTrue(JournalEntry.objects.filter(what="store.office_taken").exists())
+
+    def test_what_it_said_of_keeping_and_letting_go_holds_here_too(self):
+        store = self.attach()
+        for _ in range(2):
+            self.take(store, self.offered(store)[0]["server"])
+        said = {row.subject.split()[0]: row for row in RuleVersion.objects.exclude(subject__startswith="plan")}
+        self.assertEqual((said["retired"].told["ask_after"], said["team"].told, said["team"].why), ([2, "years"], {"last": 2}, "small"))
+        self.assertEqual((said["team"].store.name, said["team"].team.name), ("Survivor", "Shore Crew"))
+        (frozen,) = Freeze.objects.all()
+        self.assertEqual((frozen.team.name, frozen.reason), ("Shore Crew", "a lawyer wrote"))
+        (asked,) = Erasure.objects.all()
+        self.assertEqual(
+            (asked.reference, asked.begins_on, [one.id for one in asked.devices.all()]), ("Request 14", date(2026, 4, 1), [self.one.id])
+        )
+        self.assertEqual(asked.items, [{"kind": "contacts", "id": "", "mark": "ab" * 16, "name": ""}])
+        compare_store(Store.objects.get(id=store), now=self.outside.at)
+        self.api.post(f"/api/stores/{store}/found", {"key": str(self.one.id), "device": str(self.one.id)}, format="json")
+        self.assertEqual([step.store.name for step in asked.steps.all()], ["Survivor"], "it is looked for in what was taken in")
 
     def test_its_holds_come_with_the_backups(self):
         store = self.attach()

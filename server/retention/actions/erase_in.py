@@ -218,7 +218,9 @@ def _wait(step: ErasureStep, now: datetime, trouble: str, remedy: str) -> None:
 def look_again(backup: Backup) -> None:
     """A backup of a device has come into a store by another way than a run: what was erased may have come with it."""
     rows = Erasure.objects.filter(
-        devices=backup.device_id, state__in=(ErasureState.UNDER_WAY, ErasureState.DONE), asked_at__gt=backup.finished_at
+        devices=backup.device_id,
+        state__in=(ErasureState.ASKED, ErasureState.UNDER_WAY, ErasureState.DONE),
+        asked_at__gt=backup.finished_at,
     )
     stores = set(backup.copies.filter(state__in=THERE).values_list("store_id", flat=True))
     for row in rows.select_for_update(of=("self",)):

@@ -5964,6 +5964,9 @@ export interface components {
             closed_days: number;
             devices: number;
             plans: number;
+            exceptions: number;
+            freezes: number;
+            erasures: number;
             readonly left_out: components["schemas"]["LeftOutOfOffice"][];
         };
         /**

@@ -238,9 +238,17 @@ export function broughtWords(
 }
 
 /** What was taken over. */
-export function takenWords(taken: Pick<Schemas['TakenOver'], 'devices' | 'plans' | 'holders' | 'closed_days'>): string {
-  const { devices, plans, holders, closed_days } = taken;
-  return `Taken over: ${counted(devices, 'device')}, ${counted(plans, 'plan')}, ${counted(holders, 'holder')}, ${counted(closed_days, 'closed day')}.`;
+export function takenWords(
+  taken: Pick<Schemas['TakenOver'], 'devices' | 'plans' | 'holders' | 'closed_days'> & Partial<Schemas['TakenOver']>,
+): string {
+  const { devices, plans, holders, closed_days, exceptions = 0, freezes = 0, erasures = 0 } = taken;
+  const always = [counted(devices, 'device'), counted(plans, 'plan'), counted(holders, 'holder'), counted(closed_days, 'closed day')];
+  const seldom = [
+    exceptions && counted(exceptions, 'exception'),
+    freezes && 'that nothing leaves',
+    erasures && counted(erasures, 'request to erase', 'requests to erase'),
+  ];
+  return `Taken over: ${[...always, ...seldom.filter(Boolean)].join(', ')}.`;
 }
 
 const GIB = 1024 ** 3;

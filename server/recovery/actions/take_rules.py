@@ -1,0 +1,70 @@
+"""Take over what another server knew of keeping and letting go: exceptions from rules, what nothing leaves, what is to be erased.
+
+Called within the transaction that takes an office over. What is said here already stays as it is.
+"""
+
+from collections.abc import Mapping
+from datetime import date
+from typing import Any
+from uuid import UUID
+
+from core.errors import BadInput
+from server.fleet.models import Device
+from server.outside import outside
+from server.people.models import Team, User
+from server.plans.actions.rule_versions import note_version
+from server.plans.models import Plan, RuleVersion
+from server.plans.rules import rule_from, subject_of
+from server.retention.models import Erasure, Freeze
+from server.storage.models import Store
+
+
+def _row(model: Any, **wanted: Any) -> Any:
+    """Raises BadInput for something that is told and is not here."""
+    found = model.objects.filter(**wanted).first()
+    if found is None:
+        raise BadInput("What it speaks of is not here.", remedy="Make it anew once that is here.")
+    return found
+
+
+def take_exception(told: Mapping[str, Any], *, by: User) -> None:
+    """Raises BadInput."""
+    rows: dict[str, Any] = {}
+    if told.get("plan"):
+        rows["plan"] = _row(Plan, name=str(told["plan"]))
+    if told.get("team"):
+        rows["team"] = _row(Team, name=str(told["team"]))
+    if told.get("device"):
+        rows["device"] = _row(Device, id=UUID(str(told["device"])))
+    if told.get("store"):
+        rows["store"] = _row(Store, vault_id=str(told["store"]))
+    if not rows and told.get("retired") is not True:
+        raise BadInput("It speaks of nothing.", remedy="Make it anew by hand.")
+    rule_from(told["told"])
+    if not RuleVersion.objects.filter(subject=subject_of(**{name: row.id for name, row in rows.items()})).exists():
+        note_version(told["told"], by=by, now=outside().now(), why=str(told.get("why") or "")[:200], **rows)
+
+
+def take_freeze(told: Mapping[str, Any], *, by: User) -> None:
+    """One of a store or a team that is not here holds the whole office: rather too much than too little."""
+    store = Store.objects.filter(vault_id=str(told["store"])).first() if told.get("store") else None
+    team = Team.objects.filter(name=str(told["team"])).first() if told.get("team") and store is None else None
+    if not Freeze.objects.filter(store=store, team=team, ended_at=None).exists():
+        Freeze.objects.create(store=store, team=team, reason=str(told["reason"])[:200], by=by, at=outside().now())
+
+
+def take_erasure(told: Mapping[str, Any], *, by: User) -> None:
+    """It begins on its day, or on the next one, in the stores that are here. Raises BadInput."""
+    devices = list(Device.objects.filter(id__in=[UUID(str(id)) for id in told["devices"]]))
+    if not devices or bool(told["items"]) == bool(told["whole"]):
+        raise BadInput("What it speaks of is not here.", remedy="Ask for it anew.")
+    items = [{"kind": str(one["kind"]), "mark": str(one["mark"]), "id": "", "name": ""} for one in told["items"]]
+    row, made = Erasure.objects.get_or_create(
+        id=UUID(str(told["id"])),
+        defaults={
+            "reference": str(told["reference"])[:200], "whole": told["whole"] is True, "items": items, "by": by,
+            "asked_at": outside().now(), "begins_on": date.fromisoformat(told["begins_on"]), "forgets_names": told["forgets_names"] is True,
+        },
+    )  # fmt: skip
+    if made:
+        row.devices.set(devices)
