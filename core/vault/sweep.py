@@ -52,6 +52,8 @@ class Look:
     manifests: list[Manifest]
     needs: Needs
     bundles: Bundles
+    erased: set[bytes]
+    """Chunks that were erased on request."""
 
 
 @dataclass(slots=True, kw_only=True)
@@ -67,6 +69,8 @@ class Plan:
     """How many chunks each of the new packs will hold."""
     moved_bytes: int = 0
     """What the new packs will occupy."""
+    erased: bool = False
+    """Whether anything that was erased is noted."""
 
     @property
     def freed_bytes(self) -> int:
@@ -115,9 +119,10 @@ def sweep(
     """Both phases. Raises, having removed nothing, Damaged when it cannot be told what some backup needs, SweptByAnother (§9.9)."""
     claim_sweeping(vault, by, now=now)
     grace = vault.limits.grace_seconds if grace_seconds is None else grace_seconds
-    _mark(vault, now=now, should_stop=should_stop)
+    erased = _mark(vault, now=now, should_stop=should_stop)
     freed = _remove_due(vault, now=now, grace=timedelta(seconds=grace), should_stop=should_stop)
-    _forget_erased(vault)
+    if erased:
+        _forget_erased(vault)
     put_together(vault)
     sizes = vault.ids(names.PACKS)
     marked = {pack for mark in vault.marks().values() for pack in mark.packs}
@@ -154,7 +159,7 @@ def look(vault: Vault) -> Look:
             remedy="Repair or remove that backup, then sweep again.",
         )
     vault.index.settle()
-    return Look(manifests=manifests, needs=needs, bundles=bundles_of(vault, manifests, needs))
+    return Look(manifests=manifests, needs=needs, bundles=bundles_of(vault, manifests, needs), erased=told_erased(vault))
 
 
 def _plan(vault: Vault, among: Set[bytes], found: Look) -> Plan:
@@ -167,8 +172,8 @@ def _plan(vault: Vault, among: Set[bytes], found: Look) -> Plan:
     small = {pack for pack in index.pack_ids if pack not in index.marked and sizes.get(pack, 0) < limits.pack_bytes // 4}
     if len(small) <= limits.most_small_packs:
         small = set()
-    erased = where_erased(entries, told_erased(vault))
-    plan, lengths = Plan(), list[int]()
+    erased = where_erased(entries, found.erased)
+    plan, lengths = Plan(erased=bool(found.erased)), list[int]()
     for pack, (first, last) in zip(index.pack_ids, pairwise(index.starts.tolist()), strict=True):
         if pack not in among:
             continue
@@ -247,8 +252,8 @@ def _put_revisions_together(vault: Vault) -> None:
         vault.blobs.delete(name)
 
 
-def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> None:
-    """Phase one: copy what is needed out of wasteful packs, then mark them."""
+def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> bool:
+    """Phase one: copy what is needed out of wasteful packs, then mark them. Whether anything that was erased is noted."""
     vault.refresh()
     for name in [name for name in vault.unreadable if name.startswith(names.MARKS)]:
         with contextlib.suppress(BlobMissing, Damaged):
@@ -258,6 +263,7 @@ def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> No
     plan, moved = _made_ready(vault, should_stop)
     if plan.doomed:
         _write_mark(vault, Mark(at=now, packs=tuple(sorted(plan.doomed)), moved_bytes=moved))
+    return plan.erased
 
 
 def _write_mark(vault: Vault, mark: Mark) -> str:
@@ -346,10 +352,9 @@ def _replace_index(vault: Vault, going: set[bytes], coming: Iterable[tuple[bytes
 
 def _forget_erased(vault: Vault) -> None:
     """Notes of what was erased go once no pack holds it."""
-    if chunks := told_erased(vault):
-        vault.refresh()
-        entries = vault.index.all_entries()
-        forget_erased(vault, set(ids_of(entries[where_erased(entries, chunks)])))
+    vault.refresh()
+    entries = vault.index.all_entries()
+    forget_erased(vault, set(ids_of(entries[where_erased(entries, told_erased(vault))])))
 
 
 def _forget_damage(vault: Vault, gone: set[bytes]) -> None:
