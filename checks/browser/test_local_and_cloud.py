@@ -145,7 +145,8 @@ class LocalAndCloud(BrowserTestCase):
         expect(page.get_by_role("row").filter(has_text="North cloud").first).to_contain_text("all there", timeout=60_000)
         self.accessible("storage")
         self.open(f"/devices/{self.device.id}")
-        expect(page.get_by_role("main")).to_contain_text("Server room, North cloud")
+        # it may not have been owed yet when the page before said that all is there
+        expect(page.get_by_role("main")).to_contain_text("Server room, North cloud", timeout=60_000)
 
     def _the_cloud_goes_away(self):
         page = self.page

@@ -96,6 +96,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "note_backup": (f"backups/{backup}/note", {"note": "n"}),
             "hold_backup": (f"backups/{backup}/hold", {"reason": "r", "until": "2027-01-01"}),
             "keep_after_all": ("leaving/keep", {"backups": [str(backup)], "reason": "r", "until": "2027-01-01"}),
+            "still_needed": ("holds/still-needed", {"backups": [str(backup)], "why": "w"}),
             "hold_many": ("holds", {"device": str(device), "holder": None, "team": None, "first_day": "2026-01-01", "last_day": "2026-12-31", "reason": "r", "until": None}),
             "freed_by_removal": ("backups/remove/bytes", {"backups": [str(backup)], "device": None, "store": str(store)}),
             "freed_by_plan": ("plans/consequences/bytes", plan | {"id": str(self.nightly.id), "devices": [str(device)]}),

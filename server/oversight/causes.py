@@ -1,6 +1,5 @@
 """What needs a person now, grouped by cause, each with its next step. Computed from what is there; remembers nothing."""
 
-from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Literal
 from uuid import UUID
@@ -15,6 +14,8 @@ from core.schedule.promise import Standing
 from core.units import iec, listed, spoken
 from server.fleet.queries import seen_on_network, unpaired_offers
 from server.outside import outside
+from server.oversight.cause import Cause
+from server.oversight.keeping import causes_of_keeping
 from server.oversight.models import Oddity
 from server.oversight.standing import Standings
 from server.people.clock import clock_state, clock_words
@@ -30,21 +31,6 @@ OWED_LONG_AWAY = timedelta(days=35)
 """For a drive that is taken out and comes back."""
 SILENT_AFTER = timedelta(seconds=60)
 """The scheduler gives a sign every ten seconds."""
-
-
-@dataclass(slots=True, kw_only=True)
-class Cause:
-    """One thing that needs a person, with every device it touches."""
-
-    code: str
-    mark: str
-    """late, never, due_soon, no_plan, odd, store: which mark stands beside it."""
-    says: str
-    step: str
-    """The next step: run, open, plan, storage, pair, oddities, night, restart, clock, coverage."""
-    step_label: str
-    devices: list[Standings] = field(default_factory=list)
-    store: Store | None = None
 
 
 _FAILED_STEPS = {
@@ -77,7 +63,8 @@ def causes(
     by_device = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
     office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes(now)]
-    return [*office, *by_device, *_asked(rows, now, zone), *_odd(by_id), *_undecided(rows), *_not_fitting(now, by_id, zone), *_offers(rows)]
+    odd = [*_asked(rows, now, zone), *causes_of_keeping(now, zone), *_odd(by_id), *_undecided(rows)]
+    return [*office, *by_device, *odd, *_not_fitting(now, by_id, zone), *_offers(rows)]
 
 
 def silent_since(now: datetime) -> datetime | None:

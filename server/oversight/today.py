@@ -7,7 +7,8 @@ from datetime import datetime
 from core.schedule.nights import coming_night
 from core.schedule.promise import KEPT, OWED
 from server.fleet.models import DeviceState
-from server.oversight.causes import Cause, causes, silent_since
+from server.oversight.cause import Cause
+from server.oversight.causes import causes, silent_since
 from server.oversight.matters import Known, remembered
 from server.oversight.models import Matter
 from server.oversight.ribbon import Night, last_night, planned_of

@@ -151,6 +151,7 @@ api = [
     path("devices/change/consequences", consequences.DeviceConsequencesView.as_view()),
     path("exceptions/consequences", exceptions.ExceptionConsequencesView.as_view()),
     path("holds", holds.HoldsView.as_view()),
+    path("holds/still-needed", holds.StillNeededView.as_view()),
     path("holds/preview", holds.ReachView.as_view()),
     path("leaving", leaving.LeavingView.as_view()),
     path("leaving/keep", leaving.KeepView.as_view()),

@@ -5,17 +5,23 @@ from datetime import date, datetime, time, timedelta
 from uuid import UUID
 
 from django.db.models import Count, Exists, OuterRef, Q, QuerySet
+from django.db.models.functions import Coalesce
 
 from core.errors import BadInput
 from server.people.queries import office_zone
 from server.runs.models import THERE, Backup, Copy
 
+LOOKED_AT_AGAIN = timedelta(days=365)
+"""A hold without an end is looked at again after so long."""
 
-def holds(*, words: str = "", without_end: bool = False) -> QuerySet[Backup]:
-    """Backups on hold that some store has, the newest first."""
+
+def holds(*, words: str = "", without_end: bool = False, unseen_since: datetime | None = None) -> QuerySet[Backup]:
+    """Backups on hold that some store has, the newest first. `unseen_since`: without an end, and nobody looked at them since then."""
     found = Backup.objects.exclude(hold_reason="").filter(_somewhere()).select_related("device__holder", "hold_by")
-    if without_end:
+    if without_end or unseen_since is not None:
         found = found.filter(hold_until__isnull=True)
+    if unseen_since is not None:
+        found = found.annotate(seen=Coalesce("hold_seen_at", "finished_at")).filter(seen__lt=unseen_since)
     for word in words.split()[:8]:
         found = found.filter(Q(device__name__icontains=word) | Q(device__holder__name__icontains=word) | Q(hold_reason__icontains=word))
     return found.order_by("-finished_at", "-id")

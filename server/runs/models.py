@@ -218,6 +218,7 @@ class Backup(models.Model):
     hold_reason = models.CharField(max_length=200, blank=True)
     hold_until = models.DateField(null=True, help_text="Last day of the hold; empty until it is released.")
     hold_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
+    hold_seen_at = models.DateTimeField(null=True, help_text="When it was put, or somebody said last that it is still needed.")
 
     class Meta:
         ordering = ["-finished_at", "-id"]

@@ -5,7 +5,7 @@ from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from server.fleet.models import Device
-from server.oversight.causes import Cause
+from server.oversight.cause import Cause
 from server.oversight.today import Today
 
 NAMED = 12

@@ -11,7 +11,7 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import BadInput
-from server.oversight.causes import Cause
+from server.oversight.cause import Cause
 from server.oversight.models import Matter, MatterDevice, MatterEvent
 from server.people.actions.journal import write_journal
 from server.people.models import User

@@ -1,16 +1,22 @@
 """Put a hold on all that a device, a holder, a team or some days have. What is on hold already keeps the hold that it has."""
 
+from collections.abc import Sequence
 from datetime import date
+from uuid import UUID
 
 from django.db import transaction
 
+from core.errors import BadInput
 from server.api.problems import Conflict
 from server.live import tell
 from server.locks import lock_devices
+from server.outside import outside
+from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.retention.holding import Reach
 from server.retention.removal import MOST_AT_ONCE
 from server.runs.actions.hold_backup import hold_backup
+from server.runs.models import Backup
 
 
 @transaction.atomic
@@ -26,3 +32,20 @@ def hold_many(reach: Reach, *, reason: str, by: User, until: date | None = None)
         hold_backup(backup, reason=reason, by=by, until=until)
     tell("changed", "devices")
     return len(free)
+
+
+@transaction.atomic
+def still_needed(ids: Sequence[UUID], *, why: str, by: User) -> int:
+    """Somebody has looked: these holds stand, and are asked about again a year on. How many. Raises BadInput."""
+    if not why.strip():
+        raise BadInput("This needs a reason.", field="why", remedy="Say why: whoever looks the next time has to know.")
+    backups = list(Backup.objects.filter(id__in=set(ids)).exclude(hold_reason="").select_related("device").order_by("id"))
+    lock_devices(backup.device_id for backup in backups)
+    now = outside().now()
+    Backup.objects.filter(id__in=[backup.id for backup in backups]).exclude(hold_reason="").update(hold_seen_at=now)
+    for name, device in sorted({(backup.device.name, backup.device_id) for backup in backups}):
+        write_journal(
+            who=by, what="backup.hold_seen", says=f"The holds of {name} are still needed: {why.strip()[:200]}", at=now, device=device
+        )
+    tell("changed", "devices")
+    return len(backups)

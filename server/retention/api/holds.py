@@ -11,8 +11,10 @@ from rest_framework.views import APIView
 from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
-from server.retention.actions.hold_many import hold_many
-from server.retention.holding import Reach, holds, reached
+from server.outside import outside
+from server.retention.actions.hold_many import hold_many, still_needed
+from server.retention.holding import LOOKED_AT_AGAIN, Reach, holds, reached
+from server.retention.removal import MOST_AT_ONCE
 from server.runs.models import Backup
 
 
@@ -24,13 +26,27 @@ class OnHoldSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Backup
-        fields = ("id", "device_id", "device_name", "holder", "finished_at", "size_bytes", "hold_reason", "hold_until", "by")
+        fields = (
+            "id",
+            "device_id",
+            "device_name",
+            "holder",
+            "finished_at",
+            "size_bytes",
+            "hold_reason",
+            "hold_until",
+            "hold_seen_at",
+            "by",
+        )
         read_only_fields = fields
 
 
 class HoldsQuery(PageQuery):
     words = serializers.CharField(required=False, max_length=200, allow_blank=True, default="")
     without_end = serializers.BooleanField(required=False, default=False)
+    review = serializers.BooleanField(
+        required=False, default=False, help_text="Only those without an end at which nobody looked for a year."
+    )
 
 
 class HoldsPageSerializer(serializers.Serializer):
@@ -73,7 +89,8 @@ class HoldsView(APIView):
         asked.is_valid(raise_exception=True)
         pages = Pages()
         told: dict[str, Any] = {name: asked.validated_data[name] for name in ("words", "without_end")}
-        page = pages.paginate_queryset(holds(**told), request, view=self)
+        since = outside().now() - LOOKED_AT_AGAIN if asked.validated_data["review"] else None
+        page = pages.paginate_queryset(holds(**told, unseen_since=since), request, view=self)
         count = pages.page.paginator.count  # type: ignore[union-attr]
         return Response(HoldsPageSerializer({"count": count, "results": page}).data)
 
@@ -83,6 +100,21 @@ class HoldsView(APIView):
         given.is_valid(raise_exception=True)
         held = hold_many(given.reach(), reason=given.validated_data["reason"], until=given.validated_data["until"], by=request.user)
         return Response({"backups": held})
+
+
+class StillNeededSerializer(serializers.Serializer):
+    backups = serializers.ListField(child=serializers.UUIDField(), min_length=1, max_length=MOST_AT_ONCE)
+    why = serializers.CharField(max_length=200, allow_blank=True)
+
+
+class StillNeededView(APIView):
+    writes = May.KEEP
+
+    @extend_schema(operation_id="still_needed", request=StillNeededSerializer, responses=HeldNowSerializer)
+    def post(self, request: Request) -> Response:
+        given = StillNeededSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response({"backups": still_needed(given.validated_data["backups"], why=given.validated_data["why"], by=request.user)})
 
 
 class ReachView(APIView):

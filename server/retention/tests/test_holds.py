@@ -1,5 +1,7 @@
 """What is on hold, and holding many at once."""
 
+from datetime import timedelta
+
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
@@ -65,3 +67,36 @@ class Holding(ThePile):
         self.nights(3)
         self.hold(device=str(self.one.id))
         self.assertEqual(queries(), before)
+
+
+class LookedAtAgain(Holding):
+    def causes(self) -> list[str]:
+        return [one["says"] for one in self.api.get("/api/today").json()["causes"] if one["code"] == "holds_unseen"]
+
+    def test_a_hold_without_an_end_is_asked_about_after_a_year_and_once_a_year_from_then(self):
+        self.nights(2)
+        self.hold(device=str(self.one.id))
+        one, two = self.backups()
+        Backup.objects.filter(id=two.id).update(hold_until="2029-01-01")
+        self.outside.at += timedelta(days=364)
+        self.assertEqual(self.causes(), [])
+        self.outside.at += timedelta(days=3)
+        self.assertEqual(self.causes(), ["1 hold has no end, and nobody has looked at it for a year"])
+        listed = self.api.get("/api/holds?review=true").json()
+        self.assertEqual([row["id"] for row in listed["results"]], [str(one.id)])
+        body = {"backups": [str(one.id)], "why": ""}
+        self.assertEqual(self.api.post("/api/holds/still-needed", body, format="json").json()["field"], "why")
+        self.assertEqual(self.api.post("/api/holds/still-needed", body | {"why": "the case is open"}, format="json").json(), {"backups": 1})
+        self.assertEqual((self.causes(), self.api.get("/api/holds?review=true").json()["count"]), ([], 0))
+        self.assertIn("still needed: the case is open", self.journal("backup.hold_seen")[0])
+        self.outside.at += timedelta(days=366)
+        self.assertEqual(len(self.causes()), 1)
+
+    def test_one_that_was_released_in_between_is_not_put_again(self):
+        self.nights(1)
+        self.hold(device=str(self.one.id))
+        (one,) = self.backups()
+        self.api.delete(f"/api/backups/{one.id}/hold")
+        told = {"backups": [str(one.id)], "why": "the case is open"}
+        self.assertEqual(self.api.post("/api/holds/still-needed", told, format="json").json(), {"backups": 0})
+        self.assertEqual(Backup.objects.get(id=one.id).hold_reason, "")

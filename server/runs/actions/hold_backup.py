@@ -46,4 +46,5 @@ def release_backup(backup: Backup, *, by: User) -> Backup:
 
 def _put(backup: Backup, *, reason: str, by: User | None, until: date | None) -> None:
     backup.hold_reason, backup.hold_by, backup.hold_until = reason, by, until
-    backup.save(update_fields=["hold_reason", "hold_by", "hold_until"])
+    backup.hold_seen_at = outside().now() if reason else None
+    backup.save(update_fields=["hold_reason", "hold_by", "hold_until", "hold_seen_at"])

@@ -9,7 +9,7 @@ from django.db import transaction
 
 from core.schedule.quiet import not_before
 from server.oversight.actions.matters import Refreshed
-from server.oversight.causes import Cause
+from server.oversight.cause import Cause
 from server.oversight.models import Matter
 from server.oversight.today import Today
 from server.people.models import Office, User

@@ -1141,6 +1141,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/holds/still-needed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["still_needed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/hooks": {
         parameters: {
             query?: never;
@@ -4403,6 +4419,11 @@ export interface components {
             readonly hold_reason: string;
             /** Format: date */
             hold_until: string | null;
+            /**
+             * Format: date-time
+             * @description When it was put, or somebody said last that it is still needed.
+             */
+            readonly hold_seen_at: string | null;
             /** @default  */
             by: string;
         };
@@ -5732,6 +5753,10 @@ export interface components {
          * @enum {string}
          */
         StepStateEnum: "waiting" | "sweeping" | "gone";
+        StillNeededRequest: {
+            backups: string[];
+            why: string;
+        };
         Store: {
             /** Format: uuid */
             readonly id: string;
@@ -8777,6 +8802,8 @@ export interface operations {
             query?: {
                 page?: number;
                 page_size?: number;
+                /** @description Only those without an end at which nobody looked for a year. */
+                review?: boolean;
                 without_end?: boolean;
                 words?: string;
             };
@@ -8854,6 +8881,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reached"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    still_needed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StillNeededRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldNow"];
                 };
             };
             default: {

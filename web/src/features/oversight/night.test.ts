@@ -94,5 +94,7 @@ describe('where the next step lies', () => {
     ['no store', { ...cause, step: 'storage' }, '/storage'],
     ['the night', { ...cause, step: 'night' }, '/night?shows=did_not'],
     ['load again', { ...cause, step: 'restart' }, null],
+    ['holds', { ...cause, step: 'holds' }, '/holds?end=unseen'],
+    ['erasing', { ...cause, step: 'erasing' }, '/erasing'],
   ])('%s', (_, told, address) => expect(stepAddress(told)).toBe(address));
 });

@@ -22,6 +22,10 @@ export function stepAddress(cause: Step): string | null {
       return '/night?shows=did_not';
     case 'clock':
       return '/office#clock';
+    case 'holds':
+      return '/holds?end=unseen';
+    case 'erasing':
+      return '/erasing';
     case 'restart':
       return null;
     default:

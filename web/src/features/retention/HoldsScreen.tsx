@@ -9,7 +9,7 @@ import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { useAddress } from '../../ui/address';
 import { counted, plainDay } from '../../ui/format';
-import { Check } from '../../ui/forms/Field';
+import { Choice } from '../../ui/forms/Field';
 import { Find } from '../../ui/forms/Find';
 import { When } from '../../ui/Office';
 import { Pager } from '../../ui/Pager';
@@ -17,6 +17,7 @@ import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
 import { Table, type Column } from '../../ui/Table';
 import { HoldMany } from './HoldMany';
+import { StillNeeded } from './StillNeeded';
 
 type Held = Schemas['OnHold'];
 
@@ -29,11 +30,24 @@ const COLUMNS: readonly Column<Held>[] = [
   { head: 'Until', className: 'nowrap', cell: (one) => (one.hold_until ? plainDay(one.hold_until) : 'it is released') },
 ];
 
+const ENDS = [
+  { value: '', label: 'all holds' },
+  { value: 'none', label: 'without an end' },
+  { value: 'unseen', label: 'to be looked at again' },
+];
+
 export function HoldsScreen() {
   const address = useAddress();
   const may = useMay();
   const [asking, setAsking] = useState(false);
-  const query = { words: address.get('words') ?? '', without_end: address.get('end') === 'none', page: address.page, page_size: PAGE };
+  const end = address.oneOf('end', ['none', 'unseen']) ?? '';
+  const query = {
+    words: address.get('words') ?? '',
+    without_end: end === 'none',
+    review: end === 'unseen',
+    page: address.page,
+    page_size: PAGE,
+  };
   const holds = useQuery({
     queryKey: key('leaving', 'holds', query),
     queryFn: () => told(client.GET('/api/holds', { params: { query } })),
@@ -57,9 +71,8 @@ export function HoldsScreen() {
           onFind={(words) => address.set('words', words)}
           found={holds.data && counted(holds.data.count, 'hold')}
         />
-        <Check checked={query.without_end} onChange={(on) => address.set('end', on ? 'none' : '')}>
-          only those without an end
-        </Check>
+        <Choice label="Which" compact value={end} onChange={(next) => address.set('end', next)} options={ENDS} />
+        {end === 'unseen' && may('keep') && holds.data && holds.data.count > 0 && <StillNeeded holds={holds.data.results} />}
       </div>
       <div className="sheet scroll">
         {holds.isPending && <Loading what="holds" />}
