@@ -1,7 +1,7 @@
 """Which rule speaks of a device in a store, and which version of it: the plan's, or the most particular exception from it."""
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Any
 from uuid import UUID
@@ -75,6 +75,8 @@ class RuleBook:
     """All rules that hold now. Read once for however many devices are judged."""
 
     versions: dict[str, RuleVersion]
+    instead: dict[UUID, Rule] = field(default_factory=dict)
+    """Plan → what is judged instead of what it says itself."""
 
     @classmethod
     def read(cls) -> "RuleBook":
@@ -102,7 +104,8 @@ class RuleBook:
                 return Applied(rule=rule_from(row.told), says=says, version=row.number)
         if plan is None or store not in ({target.store_id for target in plan.targets.all()} if stores is None else stores):
             return None
-        own, rule = self.versions.get(subject_of(plan=plan.id)), or_else(plan, lambda: rule_of(plan), None)
+        own = self.versions.get(subject_of(plan=plan.id))
+        rule = self.instead.get(plan.id) or or_else(plan, lambda: rule_of(plan), None)
         if rule is None:  # a plan that cannot be computed lets nothing go
             return None
         return Applied(rule=rule, says=f"the rule of {plan.name}", version=own.number if own is not None else 1)
@@ -110,7 +113,13 @@ class RuleBook:
     def replaced(self, subject: str, told: dict[str, Any] | None) -> "RuleBook":
         """As it would be with another version of one rule."""
         number = self.versions[subject].number if subject in self.versions else 0
-        return RuleBook({**self.versions, subject: RuleVersion(subject=subject, number=number + 1, told=told)})
+        return RuleBook({**self.versions, subject: RuleVersion(subject=subject, number=number + 1, told=told)}, self.instead)
+
+    def with_version(self, row: RuleVersion) -> "RuleBook":
+        """As it would be if this version held now."""
+        if row.told is not None and row.plan_id is not None and row.subject == subject_of(plan=row.plan_id):
+            return RuleBook(self.versions, {**self.instead, row.plan_id: rule_from(row.told)})
+        return self.replaced(row.subject, row.told)
 
     def asks_after(self) -> Period | None:
         """How long after it was retired or lost somebody is asked whether a device's last backups may go; None for never."""

@@ -17,7 +17,7 @@ from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import offices
 from server.recovery.api import views as recovery
-from server.retention.api import consequences, erasures, exceptions, freed, freezes, future, holds, leaving
+from server.retention.api import consequences, erasures, exceptions, freed, freezes, future, holds, leaving, versions
 from server.retention.api import views as retention
 from server.runs.api import bringing, copies, differences, omissions
 from server.runs.api import history as run_history
@@ -106,6 +106,10 @@ api = [
     path("bring-in/<uuid:id>/take", bringing.BringInView.as_view()),
     path("devices/<uuid:id>/run", runs.AskRunView.as_view()),
     path("devices/<uuid:id>/backups", retention.DeviceBackupsView.as_view()),
+    path("devices/<uuid:id>/endings", future.EndingsView.as_view()),
+    path("plans/<uuid:id>/rule-versions", versions.PlanVersionsView.as_view()),
+    path("rule-versions/<int:id>/beside", versions.VersionsBesideView.as_view()),
+    path("rule-versions/<int:id>/compare", versions.CompareVersionsView.as_view()),
     path("devices/<uuid:id>/future", future.FutureView.as_view()),
     path("restore-points", future.RestorePointsView.as_view()),
     path("restore-points.csv", future.RestorePointsTableView.as_view()),

@@ -101,13 +101,13 @@ def checked(told: Mapping[str, Any] | None) -> dict[str, Any] | None:
 def consequences_of(of: Whose, told: dict[str, Any] | None, *, now: datetime) -> Consequences:
     """What this rule instead of the one that holds now would do; `told` None ends the exception."""
     context = Context.read(now)
-    devices = list(_touched(of).select_related("holder", "team").order_by("name", "id"))
+    devices = list(concerned(of).select_related("holder", "team").order_by("name", "id"))
     would = replace(context, book=RuleBook.replaced(context.book, of.subject, told))
     facts = Facts.read(devices, now)
     return compared(judged_all(devices, context, facts=facts), judged_all(devices, would, facts=facts), context)
 
 
-def _touched(of: Whose) -> Any:
+def concerned(of: Whose) -> Any:
     """Devices that the rule may speak of and that have something in a store."""
     found = Device.objects.filter(backups__copies__state__in=("present", "leaving"))
     if of.subject == RETIRED:

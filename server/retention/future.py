@@ -49,6 +49,39 @@ def future(device: Device, store: UUID | None, *, now: datetime) -> list[Day]:
     return told
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ending:
+    """A day on which something begins to leave."""
+
+    day: date
+    moments: list[datetime]
+    """Newest first."""
+    left: int
+    """Moments of now and to come that can be restored at the end of that day."""
+
+
+def endings(device: Device, store: UUID | None, *, now: datetime) -> list[Ending]:
+    """Day by day for a year, those days only on which something begins to leave; in one store, or the last store that has it."""
+    zone = office_zone()
+    found = judged(device, Context.read(now))
+    lives = found.lives(now, days=366) if found.plan is None else or_else(found.plan, lambda: found.lives(now, days=366), [])
+    until: dict[tuple[str, datetime], datetime | None] = {}
+    for life in lives:
+        if store is None or life.moment.store == str(store):
+            key, before = (life.moment.id, life.moment.at), until.get((life.moment.id, life.moment.at), now)
+            until[key] = None if before is None or life.until is None else max(before, life.until)
+    days: dict[date, list[datetime]] = defaultdict(list)
+    for (_, at), end in until.items():
+        if end is not None and end > now:
+            days[end.astimezone(zone).date()].append(at)
+    told = []
+    for day in sorted(days):
+        close = datetime.combine(day + timedelta(days=1), time(), zone)
+        left = sum(at < close and (end is None or end >= close) for (_, at), end in until.items())
+        told.append(Ending(day=day, moments=sorted(days[day], reverse=True), left=left))
+    return told
+
+
 def restore_points(*, weeks: int, now: datetime, team: int | None = None) -> tuple[list[date], list[dict[str, Any]]]:
     """(Mondays, oldest first; {device, counts}): backups that can be restored by the week in which they were made. Two queries."""
     zone = office_zone()

@@ -16,7 +16,7 @@ from core.retention.calendar import iso_week
 from server.api.fields import DayField
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
-from server.retention.future import MOST_WEEKS, future, restore_points
+from server.retention.future import MOST_WEEKS, endings, future, restore_points
 
 
 class FutureQuery(serializers.Serializer):
@@ -36,6 +36,21 @@ class FutureView(APIView):
         asked.is_valid(raise_exception=True)
         found = future(device_by_id(id), asked.validated_data["store"], now=outside().now())
         return Response(FutureDaySerializer(found, many=True).data)
+
+
+class EndingSerializer(serializers.Serializer):
+    day = DayField()
+    moments = serializers.ListField(child=serializers.DateTimeField(), help_text="That begin to leave on it, newest first.")
+    left = serializers.IntegerField(help_text="Moments that can be restored at its end.")
+
+
+class EndingsView(APIView):
+    @extend_schema(operation_id="device_endings", parameters=[FutureQuery], responses=EndingSerializer(many=True))
+    def get(self, request: Request, id: UUID) -> Response:
+        asked = FutureQuery(data=request.query_params)
+        asked.is_valid(raise_exception=True)
+        found = endings(device_by_id(id), asked.validated_data["store"], now=outside().now())
+        return Response(EndingSerializer(found, many=True).data)
 
 
 class PointsQuery(serializers.Serializer):

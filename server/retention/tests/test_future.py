@@ -8,6 +8,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from server.retention.tests.test_leaving import ThePile
+from server.runs.models import Copy
 
 
 class TheFuture(ThePile):
@@ -35,6 +36,35 @@ class TheFuture(ThePile):
         self.assertEqual(self.api.get(f"/api/devices/{self.one.id}/future?store={other.id}").json()[0]["kept"], [])
         self.assertEqual(len(self.api.get(f"/api/devices/{self.one.id}/future?store={self.room.id}").json()[0]["kept"]), 2)
         self.assertEqual(self.api.get(f"/api/devices/{two.id}/future").json()[0], {"day": "2026-03-04", "kept": [], "planned": []})
+
+
+class DayByDay(ThePile):
+    def endings(self, **query: object):
+        return self.api.get(f"/api/devices/{self.one.id}/endings", query).json()
+
+    def test_each_night_one_begins_to_leave_and_two_are_left(self):
+        self.nights(2)
+        told = self.endings()
+        self.assertEqual(len(told[0]["moments"]), 1)
+        self.assertEqual({day["left"] for day in told}, {2})
+        newest, oldest = self.backups()[::-1]
+        self.assertEqual(datetime.fromisoformat(told[0]["moments"][0]), oldest.finished_at)
+        self.assertEqual(datetime.fromisoformat(told[1]["moments"][0]), newest.finished_at)
+        self.assertEqual(told[0]["day"], "2026-03-04")
+        self.assertGreater(len(told), 350)
+
+    def test_a_held_one_never_does_and_one_in_two_stores_leaves_with_the_last(self):
+        self.nights(2)
+        oldest = self.backups()[0]
+        self.api.post(f"/api/backups/{oldest.id}/hold", {"reason": "for ever"}, format="json")
+        self.assertNotIn(oldest.finished_at, [datetime.fromisoformat(at) for day in self.endings() for at in day["moments"]])
+        self.assertEqual({day["left"] for day in self.endings()}, {3}, "the held one, and two")
+        cloud = self.store("Cloud")
+        Copy.objects.create(backup=self.backups()[1], store=cloud)
+        gone = [datetime.fromisoformat(at) for day in self.endings() for at in day["moments"]]
+        self.assertNotIn(self.backups()[1].finished_at, gone, "no rule speaks of the other store, so it stays there")
+        here = [datetime.fromisoformat(at) for day in self.endings(store=str(self.room.id)) for at in day["moments"]]
+        self.assertIn(self.backups()[1].finished_at, here)
 
 
 class TheMatrix(ThePile):

@@ -8,10 +8,11 @@ from server.plans.actions.rule_versions import note_version
 from server.plans.models import RuleVersion
 from server.retention.actions.look_after import look_after
 from server.retention.tests.test_leaving import ThePile
+from server.runs.actions.come_back import NOT_LEAVING
 from server.runs.models import Backup, Copy
 
 
-class NothingLeavesUnseen(ThePile):
+class Puts(ThePile):
     def put(self, **changes: object):
         body = {
             "name": "Nightly", "kinds": ["contacts", "photos", "documents", "app_data"], "pattern": {"shape": "every_night"},
@@ -20,6 +21,8 @@ class NothingLeavesUnseen(ThePile):
         } | changes  # fmt: skip
         return body, self.api.put(f"/api/plans/{self.nightly.id}", body, format="json")
 
+
+class NothingLeavesUnseen(Puts):
     def test_last_1_by_a_slip_is_not_saved_before_it_was_seen(self):
         self.put(keep_last=5)
         self.nights(5)
@@ -68,6 +71,36 @@ class NothingLeavesUnseen(ThePile):
         note_version(None, by=self.ines, now=self.outside.at, device=self.one)
         look_after(self.room.id)
         self.assertEqual(self.states(), ["present"] * 4)
+
+
+class TwoVersions(Puts):
+    def test_lie_side_by_side_on_the_real_history(self):
+        self.put(keep_last=5)
+        self.nights(5)
+        shown = self.api.post("/api/plans/consequences", self.put(keep_last=1)[0] | {"id": str(self.nightly.id)}, format="json").json()
+        self.put(keep_last=1, seen=shown["digest"], word="remove")
+        listed = self.api.get(f"/api/plans/{self.nightly.id}/rule-versions").json()
+        newest, before = listed["results"][:2]
+        self.assertEqual([row["rule"]["last"] for row in (newest, before)], [1, 5])
+        beside = self.api.get(f"/api/rule-versions/{before['id']}/beside").json()
+        self.assertEqual([row["id"] for row in beside["results"]], [row["id"] for row in listed["results"]])
+        told = self.api.get(f"/api/rule-versions/{before['id']}/compare?other={newest['id']}").json()
+        self.assertEqual((told["one"]["number"], told["other"]["number"]), (before["number"], newest["number"]))
+        self.assertEqual((told["only_one"]["leaves"], told["only_other"]["leaves"]), (4, 0))
+        back = self.api.get(f"/api/rule-versions/{newest['id']}/compare?other={before['id']}").json()
+        self.assertEqual((back["only_one"]["leaves"], back["only_other"]["leaves"]), (0, 4))
+
+    def test_of_an_exception_and_of_two_rules(self):
+        self.nights(3)
+        now = self.outside.at
+        one = note_version({"last": 3}, by=self.ines, now=now, device=self.one)
+        two = note_version({"last": 1}, by=self.ines, now=now, device=self.one)
+        other = note_version({"last": 1}, by=self.ines, now=now, store=self.room)
+        Copy.objects.update(state="present", **NOT_LEAVING)
+        told = self.api.get(f"/api/rule-versions/{one.id}/compare?other={two.id}").json()
+        self.assertEqual((told["only_one"]["leaves"], told["only_other"]["leaves"]), (2, 0))
+        refused = self.api.get(f"/api/rule-versions/{one.id}/compare?other={other.id}")
+        self.assertEqual((refused.status_code, refused.json()["field"]), (400, "other"))
 
 
 class AChangeOfDevices(ThePile):

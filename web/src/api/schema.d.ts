@@ -506,6 +506,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{id}/endings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["device_endings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{id}/future": {
         parameters: {
             query?: never;
@@ -1660,6 +1676,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{id}/rule-versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["plan_rule_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/consequences": {
         parameters: {
             query?: never;
@@ -1861,6 +1893,38 @@ export interface paths {
             cookie?: never;
         };
         get: operations["ribbon"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rule-versions/{id}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["rule_versions_beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rule-versions/{id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["compare_rule_versions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3208,6 +3272,14 @@ export interface components {
             larger_than_bytes?: number | null;
             /** @default [] */
             exclusions: components["schemas"]["ExclusionRequest"][];
+        };
+        Ending: {
+            /** Format: date */
+            day: string;
+            /** @description That begin to leave on it, newest first. */
+            moments: string[];
+            /** @description Moments that can be restored at its end. */
+            left: number;
         };
         /** @description Everything that the register says of a device. */
         Entry: {
@@ -5633,6 +5705,14 @@ export interface components {
             /** @description Whether a run goes here when the stores before it cannot take it. */
             readonly falls_over: boolean;
         };
+        SideBySide: {
+            one: components["schemas"]["Version"];
+            other: components["schemas"]["Version"];
+            /** @description What leaves when the other takes its place. */
+            only_one: components["schemas"]["Consequences"];
+            /** @description What the other keeps, and this one would let go. */
+            only_other: components["schemas"]["Consequences"];
+        };
         SignInRequest: {
             username: string;
             password: string;
@@ -6184,6 +6264,33 @@ export interface components {
          * @enum {string}
          */
         VerdictEnum: "create" | "change" | "same" | "refuse";
+        Version: {
+            readonly id: number;
+            /** @description Of what it speaks, in words. */
+            readonly says: string;
+            readonly number: number;
+            /** Format: uuid */
+            readonly plan_id: string | null;
+            readonly team_id: number | null;
+            /** Format: uuid */
+            readonly device_id: string | null;
+            /** Format: uuid */
+            readonly store_id: string | null;
+            /** @description Of devices that are retired or lost. */
+            readonly retired: boolean;
+            readonly rule: components["schemas"]["KeepingRule"];
+            readonly why: string;
+            /** @default  */
+            by: string;
+            /** Format: date-time */
+            readonly at: string;
+            /** @description Whether the exception ended with it. */
+            readonly ended: boolean;
+        };
+        VersionPage: {
+            count: number;
+            results: components["schemas"]["Version"][];
+        };
         /**
          * @description * `mail` - Mail
          *     * `hook` - Hook
@@ -7476,6 +7583,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Coverage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    device_endings: {
+        parameters: {
+            query?: {
+                store?: string | null;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ending"][];
                 };
             };
             default: {
@@ -10167,6 +10305,38 @@ export interface operations {
             };
         };
     };
+    plan_rule_versions: {
+        parameters: {
+            query?: {
+                page?: number;
+                page_size?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionPage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     plan_consequences: {
         parameters: {
             query?: never;
@@ -10576,6 +10746,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ribbon"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rule_versions_beside: {
+        parameters: {
+            query?: {
+                page?: number;
+                page_size?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionPage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_rule_versions: {
+        parameters: {
+            query: {
+                other: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SideBySide"];
                 };
             };
             default: {

@@ -36,6 +36,14 @@ export const router = createBrowserRouter([
             path: '/plans/exceptions',
             lazy: async () => ({ Component: (await import('../features/plans/ExceptionsScreen')).ExceptionsScreen }),
           },
+          {
+            path: '/plans/:plan/versions',
+            lazy: async () => ({ Component: (await import('../features/plans/VersionsScreen')).VersionsScreen }),
+          },
+          {
+            path: '/plans/exceptions/:version/versions',
+            lazy: async () => ({ Component: (await import('../features/plans/VersionsScreen')).VersionsScreen }),
+          },
           { path: '/plans/:id', lazy: async () => ({ Component: (await import('../features/plans/PlanScreen')).PlanScreen }) },
           { path: '/leaving', lazy: async () => ({ Component: (await import('../features/retention/LeavingScreen')).LeavingScreen }) },
           { path: '/erasing', lazy: async () => ({ Component: (await import('../features/retention/ErasingScreen')).ErasingScreen }) },

@@ -5,7 +5,8 @@ import { useState } from 'react';
 import { client, problemOf, told, type Schemas } from '../api/client';
 import { key } from '../api/keys';
 import { AGES, placeOfAge, WIDTH } from '../ui/ages';
-import { counted, plainDay } from '../ui/format';
+import { clock, counted, day, monthName, plainDay } from '../ui/format';
+import { useZone } from '../ui/Office';
 import { Failed, Loading } from '../ui/States';
 
 type Day = Schemas['FutureDay'];
@@ -19,6 +20,7 @@ export function Future({ id }: { id: string }) {
           <h2 className="d-inline">What there will be</h2> <small className="quiet">on a day of each month to come</small>
         </summary>
         {open && <Months id={id} />}
+        {open && <Endings id={id} />}
       </details>
     </section>
   );
@@ -48,6 +50,76 @@ function Months({ id }: { id: string }) {
       </div>
       <p className="hint mb-0">● lies there now · ○ is to come; by its age on that day</p>
     </div>
+  );
+}
+
+type Ending = Schemas['Ending'];
+
+/** Day by day for a year: on which something begins to leave. A month a row, a day a cell; a day that is chosen says what. */
+function Endings({ id }: { id: string }) {
+  const found = useQuery({
+    queryKey: key('backups', 'endings', id),
+    queryFn: () => told(client.GET('/api/devices/{id}/endings', { params: { path: { id } } })),
+  });
+  const [chosen, setChosen] = useState<string | null>(null);
+  if (found.isPending) return <Loading what="its calendar" />;
+  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
+  const days = new Map(found.data.map((one) => [one.day, one]));
+  const months = [...new Set(found.data.map((one) => one.day.slice(0, 7)))];
+  if (months.length === 0) return <p className="hint">Nothing begins to leave within a year.</p>;
+  return (
+    <div className="sheet pad mt-2 scroll">
+      <h3>Days on which something begins to leave</h3>
+      <table className="endings">
+        <tbody>
+          {months.map((month) => (
+            <tr key={month}>
+              <th scope="row">{monthName(month)}</th>
+              {DAYS.map((day) => (
+                <Cell key={day} day={days.get(`${month}-${day}`)} chosen={chosen} onChoose={setChosen} />
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <Said ending={(chosen && days.get(chosen)) || found.data[0]} />
+    </div>
+  );
+}
+
+const DAYS = Array.from({ length: 31 }, (_, n) => String(n + 1).padStart(2, '0'));
+
+interface CellProps {
+  day: Ending | undefined;
+  chosen: string | null;
+  onChoose: (day: string) => void;
+}
+
+function Cell({ day, chosen, onChoose }: CellProps) {
+  if (!day) return <td aria-hidden="true" />;
+  const says = `${plainDay(day.day)}: ${counted(day.moments.length, 'moment begins', 'moments begin')} to leave`;
+  return (
+    <td>
+      <button type="button" aria-label={says} title={says} aria-pressed={chosen === day.day} onClick={() => onChoose(day.day)}>
+        {day.moments.length}
+      </button>
+    </td>
+  );
+}
+
+function Said({ ending }: { ending: Ending | undefined }) {
+  const zone = useZone();
+  if (!ending) return null;
+  return (
+    <p className="mb-0 mt-2" role="status">
+      <strong>{plainDay(ending.day)}</strong>:{' '}
+      {ending.moments
+        .slice(0, 8)
+        .map((at) => `${day(at, zone)} ${clock(at, zone)}`)
+        .join(', ')}
+      {ending.moments.length > 8 && ` and ${ending.moments.length - 8} more`}
+      {ending.moments.length === 1 ? ' begins' : ' begin'} to leave; {counted(ending.left, 'moment is', 'moments are')} left.
+    </p>
   );
 }
 

@@ -77,6 +77,8 @@ function From({ value, onChange }: { value: string; onChange: (id: string) => vo
 }
 
 function Loss({ shown }: { shown: Shown }) {
+  if (shown.copies === 0 && shown.held + shown.frozen === 0)
+    return <p>No store holds any of this any more, or all of it leaves already.</p>;
   if (shown.copies === 0)
     return (
       <p className="said bad">

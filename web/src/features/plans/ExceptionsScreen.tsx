@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
+import { Link } from 'react-router';
 
 import { client, problemOf, told } from '../../api/client';
 import { key } from '../../api/keys';
@@ -17,7 +18,7 @@ const COLUMNS: readonly Column<Exception>[] = [
   { head: 'Of', cell: (one) => <strong>{one.says}</strong> },
   { head: 'Keeps', cell: (one) => <Keeps one={one} /> },
   { head: 'Because', cell: (one) => one.why || '–' },
-  { head: 'Version', number: true, cell: (one) => one.number },
+  { head: 'Version', number: true, cell: (one) => <Link to={`/plans/exceptions/${one.id}/versions`}>{one.number}</Link> },
   { head: 'Since', className: 'nowrap', cell: (one) => <When at={one.at} /> },
   { head: 'By', cell: (one) => one.by },
 ];

@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { memo, startTransition, useCallback, useRef, useState, type RefObject } from 'react';
 import Button from 'react-bootstrap/Button';
-import { useNavigate, useParams } from 'react-router';
+import { Link, useNavigate, useParams } from 'react-router';
 
 import { useAct } from '../../api/act';
 import { client, problemOf, told } from '../../api/client';
@@ -83,7 +83,8 @@ function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause
         <div>
           <Heading title={id === 'new' ? 'A new plan' : first.name} />
           <p className="sub mb-0">
-            {pause ? `It is ${pauseWords(pause)}.` : 'What the draft means stands on the right and changes while you edit.'}
+            {pause ? `It is ${pauseWords(pause)}.` : 'What the draft means stands on the right and changes while you edit.'}{' '}
+            {id !== 'new' && <Link to={`/plans/${id}/versions`}>Versions of its rule</Link>}
           </p>
         </div>
         {id !== 'new' && may('pause') && <PauseButton what="this plan" plan={id} pause={pause} />}

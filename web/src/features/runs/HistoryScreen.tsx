@@ -7,7 +7,9 @@ import { Link, useNavigate } from 'react-router';
 
 import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
 import { usePlans, useRuns, useRunTotals, useStores, useTeams, type RunsWanted } from '../../api/queries';
+import { Removal } from '../../parts/Removal';
 import { useAddress, type Address } from '../../ui/address';
 import { DateField } from '../../ui/forms/DateField';
 import { Find } from '../../ui/forms/Find';
@@ -78,11 +80,11 @@ const COLUMNS: Column<Run>[] = [
   { head: 'Cause', cell: (run) => run.cause || (run.trigger === 'by_hand' ? <span className="quiet">by hand</span> : '') },
 ];
 
-function Compared({ run, chosen, onChoose }: { run: Run; chosen: string[]; onChoose: (id: string) => void }) {
+function Chosen({ run, chosen, onChoose }: { run: Run; chosen: string[]; onChoose: (id: string) => void }) {
   return (
     <input
       type="checkbox"
-      aria-label={`Compare the run of ${run.device_name}, ${run.holder}, night ${run.night}`}
+      aria-label={`Choose the run of ${run.device_name}, ${run.holder}, night ${run.night}`}
       checked={chosen.includes(run.id)}
       onChange={() => onChoose(run.id)}
     />
@@ -95,11 +97,10 @@ export function HistoryScreen() {
   const wanted = wantedRuns(address);
   const runs = useRuns({ ...wanted, page, page_size: PAGE });
   const totals = useRunTotals(wanted);
-  const navigate = useNavigate();
   const [chosen, setChosen] = useState<string[]>([]);
   const filtered = Object.values(wanted).some(Boolean);
   const query = new URLSearchParams(Object.entries(wanted).flatMap(([name, value]) => (value ? [[name, String(value)]] : []))).toString();
-  const choose = (id: string) => setChosen(chosen.includes(id) ? chosen.filter((one) => one !== id) : [...chosen.slice(-1), id]);
+  const choose = (id: string) => setChosen(chosen.includes(id) ? chosen.filter((one) => one !== id) : [...chosen, id]);
   return (
     <>
       <div className="head">
@@ -115,11 +116,7 @@ export function HistoryScreen() {
           </p>
         </div>
         <div className="row-end">
-          {chosen.length === 2 && (
-            <Button size="sm" onClick={() => void navigate(`/history/${chosen[0] ?? ''}/with/${chosen[1] ?? ''}`)}>
-              Compare both
-            </Button>
-          )}
+          <WithChosen chosen={chosen} shown={runs.data?.results ?? []} onChosen={setChosen} />
           <a href={`/api/runs/export.csv?${query}`}>CSV</a>
           <a href={`/api/runs/export.json?${query}`}>JSON</a>
           <Link to="/report">The month on paper</Link>
@@ -133,7 +130,7 @@ export function HistoryScreen() {
         {runs.data && runs.data.results.length > 0 && (
           <Table
             columns={[
-              { head: 'Compare', hidden: true, className: 'tick', cell: (run) => <Compared run={run} chosen={chosen} onChoose={choose} /> },
+              { head: 'Choose', hidden: true, className: 'tick', cell: (run) => <Chosen run={run} chosen={chosen} onChoose={choose} /> },
               ...COLUMNS,
             ]}
             rows={runs.data.results}
@@ -143,6 +140,51 @@ export function HistoryScreen() {
         )}
         <Pager page={page} pageSize={PAGE} count={runs.data?.count ?? 0} most={10_000} onPage={turn} />
       </div>
+    </>
+  );
+}
+
+interface WithChosenProps {
+  chosen: string[];
+  shown: readonly Run[];
+  onChosen: (chosen: string[]) => void;
+}
+
+/** Two are compared; the backups of any number are removed. */
+function WithChosen({ chosen, shown, onChosen }: WithChosenProps) {
+  const navigate = useNavigate();
+  const may = useMay();
+  const [removing, setRemoving] = useState(false);
+  const there = shown.filter((run) => run.backup_id);
+  const backups = there.filter((run) => chosen.includes(run.id)).flatMap((run) => run.backup_id ?? []);
+  const all = there.map((run) => run.id);
+  return (
+    <>
+      {chosen.length === 2 && (
+        <Button size="sm" onClick={() => void navigate(`/history/${chosen[0] ?? ''}/with/${chosen[1] ?? ''}`)}>
+          Compare both
+        </Button>
+      )}
+      {may('remove') && backups.length > 0 && (
+        <Button size="sm" variant="outline-danger" onClick={() => setRemoving(true)}>
+          Remove {counted(backups.length, 'backup')} …
+        </Button>
+      )}
+      {may('remove') && all.length > 0 && (
+        <Button size="sm" variant="outline-primary" onClick={() => onChosen(chosen.length > 0 ? [] : all)}>
+          {chosen.length > 0 ? 'Choose none' : 'Choose all shown'}
+        </Button>
+      )}
+      {removing && (
+        <Removal
+          title={`Remove ${counted(backups.length, 'backup')}?`}
+          chosen={{ backups }}
+          onClose={() => {
+            setRemoving(false);
+            onChosen([]);
+          }}
+        />
+      )}
     </>
   );
 }
