@@ -57,6 +57,9 @@ def last_1_by_a_slip(test: BrowserTestCase, page: Page) -> None:
     test.open("/plans")
     page.get_by_role("link", name="Phones").click()
     expect(page.get_by_label("Last", exact=True)).to_have_value("3")
+    page.get_by_role("link", name="Versions of its rule").click()
+    expect(page.get_by_role("main")).to_contain_text("The rule never said anything else.")
+    test.accessible("the versions of a rule")
 
 
 def removed_from_a_device(test: BrowserTestCase, page: Page) -> None:
@@ -106,3 +109,12 @@ def erased_on_request(test: BrowserTestCase, page: Page) -> None:
     expect(page.get_by_role("main")).to_contain_text("called off")
     test.open("/erasing")
     expect(page.get_by_role("link", name="Request 14")).to_be_visible()
+    test.open("/office/records")
+    page.get_by_label("Days for the journal").fill("364")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("main")).to_contain_text("365")
+    page.get_by_label("Days for the journal").fill("400")
+    test.accessible("how long records are kept")
+    page.get_by_role("button", name="Save").click()
+    test.open("/journal")
+    expect(page.get_by_role("main")).to_contain_text("the journal 3653 → 400 days")

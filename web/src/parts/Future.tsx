@@ -7,6 +7,7 @@ import { key } from '../api/keys';
 import { AGES, placeOfAge, WIDTH } from '../ui/ages';
 import { clock, counted, day, monthName, plainDay } from '../ui/format';
 import { useZone } from '../ui/Office';
+import { Scroll } from '../ui/Scroll';
 import { Failed, Loading } from '../ui/States';
 
 type Day = Schemas['FutureDay'];
@@ -68,20 +69,32 @@ function Endings({ id }: { id: string }) {
   const months = [...new Set(found.data.map((one) => one.day.slice(0, 7)))];
   if (months.length === 0) return <p className="hint">Nothing begins to leave within a year.</p>;
   return (
-    <div className="sheet pad mt-2 scroll">
+    <div className="sheet pad mt-2">
       <h3>Days on which something begins to leave</h3>
-      <table className="endings">
-        <tbody>
-          {months.map((month) => (
-            <tr key={month}>
-              <th scope="row">{monthName(month)}</th>
+      <Scroll label="Days on which something begins to leave">
+        <table className="endings">
+          <thead>
+            <tr>
+              <td />
               {DAYS.map((day) => (
-                <Cell key={day} day={days.get(`${month}-${day}`)} chosen={chosen} onChoose={setChosen} />
+                <th key={day} scope="col" className="quiet">
+                  {Number(day)}
+                </th>
               ))}
             </tr>
-          ))}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {months.map((month) => (
+              <tr key={month}>
+                <th scope="row">{monthName(month)}</th>
+                {DAYS.map((day) => (
+                  <Cell key={day} day={days.get(`${month}-${day}`)} chosen={chosen} onChoose={setChosen} />
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </Scroll>
       <Said ending={(chosen && days.get(chosen)) || found.data[0]} />
     </div>
   );
@@ -96,7 +109,7 @@ interface CellProps {
 }
 
 function Cell({ day, chosen, onChoose }: CellProps) {
-  if (!day) return <td aria-hidden="true" />;
+  if (!day) return <td />;
   const says = `${plainDay(day.day)}: ${counted(day.moments.length, 'moment begins', 'moments begin')} to leave`;
   return (
     <td>

@@ -45,7 +45,7 @@ function Ages({ first }: { first: readonly Age[] }) {
   const changed = Object.keys(days).length > 0;
   const columns: readonly Column<Age>[] = [
     { head: 'Record', cell: (age) => <Named age={age} /> },
-    { head: 'Kept for', cell: (age) => <KeptFor age={age} days={days} set={setDays} disabled={!may('set_up')} /> },
+    { head: 'Days', cell: (age) => <KeptFor age={age} days={days} set={setDays} disabled={!may('set_up')} /> },
     { head: 'Older now', number: true, cell: (age) => grouped(going.get(age.code) ?? 0) },
   ];
   const sum = [...going.values()].reduce((all, one) => all + one, 0);

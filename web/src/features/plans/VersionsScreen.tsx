@@ -49,7 +49,9 @@ export function VersionsScreen() {
       {earlier && later && earlier !== later ? (
         <Beside earlier={earlier} later={later} />
       ) : (
-        <p className="state-note">Choose two versions to lay them side by side.</p>
+        <p className="state-note">
+          {rows.length < 2 ? 'The rule never said anything else.' : 'Choose two versions to lay them side by side.'}
+        </p>
       )}
     </>
   );
