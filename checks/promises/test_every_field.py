@@ -105,6 +105,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "remove_backups": ("backups/remove", {"backups": [str(backup)], "device": None, "store": None, "why": "w", "seen": "0" * 64, "word": "remove"}),
             "preview_erasure": ("erasures/preview", wish),
             "ask_erasure": ("erasures", wish | {"reference": "r", "word": "erase", "seen": "0" * 64, "forgets_names": False}),
+            "take_erased_again": (f"erasures/{uuid4()}/take-again", {"why": "w"}),
             "call_off_erasure": (f"erasures/{uuid4()}/call-off", {"why": "w"}),
             "freeze": ("freezes", {"store": str(store), "team": None, "reason": "r"}),
             "lift_freeze": (f"freezes/{uuid4()}/lift", {"why": "w"}),

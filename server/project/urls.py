@@ -162,6 +162,7 @@ api = [
     path("erasures", erasures.ErasuresView.as_view()),
     path("erasures/preview", erasures.ErasurePreviewView.as_view()),
     path("erasures/<uuid:id>", erasures.ErasureView.as_view()),
+    path("erasures/<uuid:id>/take-again", erasures.TakeAgainView.as_view()),
     path("erasures/<uuid:id>/call-off", erasures.CallOffView.as_view()),
     path("freezes", freezes.FreezesView.as_view()),
     path("freezes/<uuid:id>/lift", freezes.LiftView.as_view()),

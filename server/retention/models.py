@@ -58,6 +58,7 @@ class Erasure(models.Model):
     asked_at = models.DateTimeField()
     begins_on = models.DateField(help_text="First day on which anything is erased, in the office's zone.")
     done_at = models.DateTimeField(null=True)
+    taken_again_at = models.DateTimeField(null=True, help_text="When somebody let runs take it again.")
     called_off_at = models.DateTimeField(null=True)
     called_off_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     called_off_why = models.CharField(max_length=200, blank=True)

@@ -46,7 +46,7 @@ def erase_in(store_id: UUID, *, now: datetime) -> int:
     waits = Q(next_try_at=None) | Q(next_try_at__lte=now)
     went_on = 0
     for id in list(steps.filter(due, waits).order_by("id").values_list("id", flat=True)):
-        _begin(id, now)
+        _begin(ErasureStep.objects.values_list("erasure_id", flat=True).get(id=id), now)
         step = ErasureStep.objects.select_related("erasure", "store").get(id=id)
         try:
             went_on += _go_on(step, now)
@@ -59,10 +59,21 @@ def erase_in(store_id: UUID, *, now: datetime) -> int:
     return went_on
 
 
+def end_empty(*, now: datetime) -> int:
+    """Erasures that are due and of which no store has anything: how many were ended."""
+    today = now.astimezone(office_zone()).date()
+    rows = Erasure.objects.filter(state=ErasureState.ASKED, begins_on__lte=today, steps__isnull=True)
+    ids = list(rows.values_list("id", flat=True))
+    for id in ids:
+        _begin(id, now)
+        _end(id, now)
+    return len(ids)
+
+
 @transaction.atomic
-def _begin(id: int, now: datetime) -> None:
+def _begin(id: UUID, now: datetime) -> None:
     """From here on it cannot be called off, and no run takes the items again."""
-    row = held(Erasure, ErasureStep.objects.values_list("erasure_id", flat=True).get(id=id))
+    row = held(Erasure, id)
     if row.state != ErasureState.ASKED:
         return
     devices = list(row.devices.all())
@@ -220,6 +231,7 @@ def look_again(backup: Backup) -> None:
     rows = Erasure.objects.filter(
         devices=backup.device_id,
         state__in=(ErasureState.ASKED, ErasureState.UNDER_WAY, ErasureState.DONE),
+        taken_again_at=None,
         asked_at__gt=backup.finished_at,
     )
     stores = set(backup.copies.filter(state__in=THERE).values_list("store_id", flat=True))

@@ -24,6 +24,7 @@ from server.jobs import (
 )
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
+from server.retention.actions.erase_in import end_empty
 from server.retention.models import ErasureState, StepState
 from server.runs.actions.beat import beat, last_beat
 from server.runs.actions.compare_store import COMPARED_EVERY
@@ -85,6 +86,7 @@ def _removals(now: datetime) -> int:
 
 def _erasures(now: datetime) -> int:
     """Stores in which something is to be erased from today on, or is on its way out of the packs."""
+    end_empty(now=now)
     today = now.astimezone(office_zone()).date()
     begun = Q(erasure_steps__erasure__state=ErasureState.ASKED, erasure_steps__erasure__begins_on__lte=today)
     due = begun | Q(erasure_steps__erasure__state=ErasureState.UNDER_WAY)

@@ -11,9 +11,10 @@ from rest_framework.views import APIView
 
 from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
-from server.api.permissions import May
+from server.api.permissions import May, may
 from server.outside import outside
 from server.retention.actions.ask_erasure import ask_erasure, call_off
+from server.retention.actions.take_again import take_again
 from server.retention.erasing import MOST_ITEMS, erasure, erasures, expected_end, preview, wish_of
 from server.retention.models import Erasure, ErasureStep
 
@@ -82,7 +83,7 @@ class ErasedDeviceSerializer(serializers.Serializer):
 
 class ErasedThingSerializer(serializers.Serializer):
     kind = serializers.CharField()
-    name = serializers.CharField(help_text="Empty once it is done.")
+    name = serializers.CharField(help_text="Empty once it is done, and for whoever may not look inside.")
 
 
 class ErasureSerializer(serializers.ModelSerializer):
@@ -90,11 +91,16 @@ class ErasureSerializer(serializers.ModelSerializer):
     called_off_by = serializers.CharField(source="called_off_by.shown_name", default="")
     holder = serializers.CharField(source="holder.name", default="")
     devices = ErasedDeviceSerializer(many=True)
-    items = ErasedThingSerializer(many=True)
+    items = serializers.SerializerMethodField()
     steps = StepSerializer(many=True)
     ends_on = serializers.SerializerMethodField(
         help_text="The day on which the last byte is gone; null while something else is in the way."
     )
+
+    @extend_schema_field(ErasedThingSerializer(many=True))
+    def get_items(self, row: Erasure) -> Any:
+        named = May.LOOK_INSIDE in may(self.context["request"].user)
+        return [{"kind": one["kind"], "name": one["name"] if named else ""} for one in row.items]
 
     @extend_schema_field(serializers.DateField(allow_null=True))
     def get_ends_on(self, row: Erasure) -> Any:
@@ -104,7 +110,7 @@ class ErasureSerializer(serializers.ModelSerializer):
         model = Erasure
         fields = (
             "id", "reference", "state", "whole", "holder", "devices", "items", "forgets_names", "by", "asked_at", "begins_on", "ends_on",
-            "done_at", "called_off_at", "called_off_by", "called_off_why", "steps",
+            "done_at", "taken_again_at", "called_off_at", "called_off_by", "called_off_why", "steps",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -137,7 +143,7 @@ class ErasuresView(APIView):
         pages = Pages()
         page = pages.paginate_queryset(erasures(), request, view=self)
         count = pages.page.paginator.count  # type: ignore[union-attr]
-        return Response(ErasurePageSerializer({"count": count, "results": page}).data)
+        return Response(ErasurePageSerializer({"count": count, "results": page}, context={"request": request}).data)
 
     @extend_schema(operation_id="ask_erasure", request=AskErasureSerializer, responses={201: ErasureSerializer})
     def post(self, request: Request) -> Response:
@@ -145,13 +151,13 @@ class ErasuresView(APIView):
         given.is_valid(raise_exception=True)
         told = {name: given.validated_data[name] for name in ("reference", "begins_on", "seen", "word", "forgets_names")}
         row = ask_erasure(given.wish(), **told, by=request.user, now=outside().now())
-        return Response(ErasureSerializer(erasure(row.id)).data, status=201)
+        return Response(ErasureSerializer(erasure(row.id), context={"request": request}).data, status=201)
 
 
 class ErasureView(APIView):
     @extend_schema(operation_id="erasure", responses=ErasureSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        return Response(ErasureSerializer(erasure(id)).data)
+        return Response(ErasureSerializer(erasure(id), context={"request": request}).data)
 
 
 class CallOffView(APIView):
@@ -162,4 +168,15 @@ class CallOffView(APIView):
         given = CallOffSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         call_off(erasure(id), **given.validated_data, by=request.user, now=outside().now())
-        return Response(ErasureSerializer(erasure(id)).data)
+        return Response(ErasureSerializer(erasure(id), context={"request": request}).data)
+
+
+class TakeAgainView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="take_erased_again", request=CallOffSerializer, responses=ErasureSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = CallOffSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        take_again(erasure(id), **given.validated_data, by=request.user)
+        return Response(ErasureSerializer(erasure(id), context={"request": request}).data)

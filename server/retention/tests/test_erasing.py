@@ -114,6 +114,26 @@ class OneItem(Erasing):
         self.assertNotIn(WORDS, self.held_in(self.room))
         self.assertEqual(Device.objects.get(id=self.one.id).erased, [erased_mark(str(self.one.id), *LETTER)])
 
+    def test_somebody_may_let_runs_take_it_again(self):
+        _, answer = self.ask_letter()
+        path = f"/api/erasures/{answer.json()['id']}/take-again"
+        self.assertEqual(self.api.post(path, {"why": "asked anew"}, format="json").status_code, 409)
+        self.through()
+        self.assertEqual(self.api.post(path, {"why": " "}, format="json").json()["field"], "why")
+        told = self.api.post(path, {"why": "asked anew"}, format="json").json()
+        self.assertIsNotNone(told["taken_again_at"])
+        self.assertEqual(self.run_now(self.one).left_out, [])
+        self.assertIn(WORDS, self.held_in(self.room))
+        self.through()
+        self.assertEqual(self.row()["state"], "done", "it is not erased again by itself")
+
+    def test_names_of_items_are_for_those_who_may_look_inside(self):
+        _, answer = self.ask_letter()
+        path = f"/api/erasures/{answer.json()['id']}"
+        self.assertEqual(self.api.get(path).json()["items"][0]["name"], LETTER[1])
+        self.assertEqual(self.signed_in("ulla").get(path).json()["items"], [{"kind": "contacts", "name": ""}])
+        self.assertNotIn(LETTER[1], self.signed_in("ulla").get("/api/erasures").content.decode())
+
     def test_a_hold_forbids_it_until_it_is_released(self):
         held = Backup.objects.order_by("finished_at").first()
         Backup.objects.filter(id=held.id).update(hold_reason="for the court")
@@ -279,6 +299,15 @@ class BeforeItBegins(Erasing):
 
 
 class WholeDevices(Erasing):
+    def test_a_person_of_whom_no_store_has_anything_ends_on_its_day(self):
+        holder = Holder.objects.create(name="Perpetua Quill", email="p@example.org")
+        _, answer = self.ask(holder=holder.id, forgets_names=True, begins_on=(self.today() + timedelta(days=1)).isoformat())
+        self.assertEqual(answer.status_code, 201, answer.content)
+        owe_maintenance(now=self.outside.at)
+        self.assertEqual(self.row()["state"], "asked")
+        owe_maintenance(now=self.outside.at + timedelta(days=1))
+        self.assertEqual((self.row()["state"], Holder.objects.get(id=holder.id).email), ("done", ""))
+
     def test_a_device_in_use_is_refused_with_the_step_that_helps(self):
         shown, answer = self.ask(devices=[str(self.one.id)])
         self.assertIn("Retire it first", shown["objections"][0])

@@ -963,6 +963,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/erasures/{id}/take-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take_erased_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/erasures/preview": {
         parameters: {
             query?: never;
@@ -3311,7 +3327,7 @@ export interface components {
         };
         ErasedThing: {
             kind: string;
-            /** @description Empty once it is done. */
+            /** @description Empty once it is done, and for whoever may not look inside. */
             name: string;
         };
         Erasure: {
@@ -3325,7 +3341,7 @@ export interface components {
             /** @default  */
             holder: string;
             devices: components["schemas"]["ErasedDevice"][];
-            items: components["schemas"]["ErasedThing"][];
+            readonly items: components["schemas"]["ErasedThing"][];
             /** @description Whether the names of the devices and the person go as well. */
             readonly forgets_names: boolean;
             /** @default  */
@@ -3344,6 +3360,11 @@ export interface components {
             readonly ends_on: string | null;
             /** Format: date-time */
             readonly done_at: string | null;
+            /**
+             * Format: date-time
+             * @description When somebody let runs take it again.
+             */
+            readonly taken_again_at: string | null;
             /** Format: date-time */
             readonly called_off_at: string | null;
             /** @default  */
@@ -8513,6 +8534,39 @@ export interface operations {
         };
     };
     call_off_erasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CallOffRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erasure"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_erased_again: {
         parameters: {
             query?: never;
             header?: never;

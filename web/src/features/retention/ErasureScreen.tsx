@@ -1,6 +1,6 @@
 /** One request: what was erased, from where, when the last byte went, and what was left; a page for the file. */
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useParams } from 'react-router';
 
@@ -45,7 +45,8 @@ function Page({ row }: { row: Erasure }) {
         <Heading title={`Erased on request: ${row.reference}`} />
         <div className="row-end not-printed">
           <Link to="/erasing">All requests</Link>
-          {row.state === 'asked' && <CallOff row={row} />}
+          {row.state === 'asked' && <CallOff id={row.id} />}
+          {row.state === 'done' && !row.whole && !row.taken_again_at && <TakeAgain id={row.id} />}
           <Button variant="outline-primary" onClick={() => window.print()}>
             Print
           </Button>
@@ -92,7 +93,15 @@ function Facts({ row }: { row: Erasure }) {
       {!row.whole && row.state !== 'called_off' && (
         <>
           <dt>From now on</dt>
-          <dd>no run takes it again: a mark is kept that knows it without naming it</dd>
+          <dd>
+            {row.taken_again_at ? (
+              <>
+                runs may take it again, since <When at={row.taken_again_at} />
+              </>
+            ) : (
+              'no run takes it again: a mark is kept that knows it without naming it'
+            )}
+          </dd>
         </>
       )}
       {row.forgets_names && (
@@ -117,34 +126,68 @@ function StepState({ step }: { step: Step }) {
   );
 }
 
-function CallOff({ row }: { row: Erasure }) {
+interface AskProps {
+  label: string;
+  title: string;
+  action: string;
+  reason: string;
+  send: (why: string) => ReturnType<typeof sendCallOff>;
+  children: ReactNode;
+}
+
+const sendCallOff = (id: string) => (why: string) =>
+  client.POST('/api/erasures/{id}/call-off', { params: { path: { id } }, body: { why } });
+const sendTakeAgain = (id: string) => (why: string) =>
+  client.POST('/api/erasures/{id}/take-again', { params: { path: { id } }, body: { why } });
+
+/** A change of the request that needs a reason. */
+function Ask({ label, title, action, reason, send, children }: AskProps) {
   const may = useMay();
   const [asking, setAsking] = useState(false);
-  const act = useAct(
-    (why: string) => client.POST('/api/erasures/{id}/call-off', { params: { path: { id: row.id } }, body: { why } }),
-    'erasure',
-  );
+  const act = useAct(send, ['erasure', 'device']);
   if (!may('remove')) return null;
   return (
     <>
       <Refused problem={act.problem} />
       <Button variant="outline-primary" onClick={() => setAsking(true)}>
-        Call it off …
+        {label}
       </Button>
       {asking && (
         <Confirm
-          title="Erase nothing after all?"
-          action="Call it off"
-          reason="Why it is not erased"
+          title={title}
+          action={action}
+          reason={reason}
           onCancel={() => setAsking(false)}
           onConfirm={(why) => {
             setAsking(false);
             act.go(why);
           }}
         >
-          <p>Everything stays where it is. The request stays in the list, with your reason.</p>
+          {children}
         </Confirm>
       )}
     </>
+  );
+}
+
+function CallOff({ id }: { id: string }) {
+  return (
+    <Ask label="Call it off …" title="Erase nothing after all?" action="Call it off" reason="Why it is not erased" send={sendCallOff(id)}>
+      <p>Everything stays where it is. The request stays in the list, with your reason.</p>
+    </Ask>
+  );
+}
+
+function TakeAgain({ id }: { id: string }) {
+  return (
+    <Ask
+      label="Let runs take it again …"
+      title="May it be backed up again?"
+      action="Let runs take it"
+      reason="Why it may be backed up again"
+      send={sendTakeAgain(id)}
+    >
+      <p>What the stores held of it stays gone. If it is on the device, the next run takes it.</p>
+    </Ask>
   );
 }

@@ -1,0 +1,36 @@
+"""Let runs take again what was erased from a device: it was asked for once, and may be wanted again."""
+
+from django.db import transaction
+
+from core.errors import BadInput
+from server.api.problems import Conflict
+from server.fleet.models import Device
+from server.live import tell
+from server.locks import lock_devices
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.retention.actions.ask_erasure import words_of
+from server.retention.models import Erasure, ErasureState
+from server.transition import held
+
+
+@transaction.atomic
+def take_again(row: Erasure, *, why: str, by: User) -> Erasure:
+    """Once it is done. What stores held of it stays gone. Raises BadInput, Conflict."""
+    if not why.strip():
+        raise BadInput("This needs a reason.", field="why", remedy="Say why it may be backed up again: it goes into the file.")
+    found = held(Erasure, row.id)
+    if found.whole or found.state != ErasureState.DONE or found.taken_again_at is not None:
+        raise Conflict("There is nothing to take again.", remedy="Load the page again.")
+    lock_devices(device.id for device in found.devices.all())
+    marks = {one["mark"] for one in found.items}
+    for device in Device.objects.select_for_update().filter(id__in=found.devices.all()):
+        device.erased = [mark for mark in device.erased if mark not in marks]
+        device.save(update_fields=["erased"])
+    found.taken_again_at = outside().now()
+    found.save(update_fields=["taken_again_at"])
+    says = f"{words_of(found)}: runs may take it again. {why.strip()[:200]}"
+    write_journal(who=by, what="erasure.taken_again", says=says, at=found.taken_again_at)
+    tell("changed", "erasures")
+    return found
