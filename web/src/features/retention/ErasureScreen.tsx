@@ -131,7 +131,7 @@ interface AskProps {
   title: string;
   action: string;
   reason: string;
-  send: (why: string) => ReturnType<typeof sendCallOff>;
+  send: ReturnType<typeof sendCallOff> | ReturnType<typeof sendTakeAgain>;
   children: ReactNode;
 }
 
