@@ -117,7 +117,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "check_store": (f"stores/{store}/check", {"percent": 10}),
             "create_store": ("stores", {"name": "S", "path": "/stores/s", "passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE, "allowance_bytes": 5_000_000}),
             "attach_store": ("stores/attach", {"name": "A", "path": "/stores/s", "passphrase": PASSPHRASE, "allowance_bytes": None}),
-            "change_store": (f"stores/{store}", {"name": "S", "allowance_bytes": 9_000_000, "off_site": True, "max_writers": 2, "path": ""}),
+            "change_store": (f"stores/{store}", {"name": "S", "allowance_bytes": 9_000_000, "off_site": True, "max_writers": 2, "path": "", "checks": {"days": 14, "limit_bytes_per_second": None}}),
             "take_found": (f"stores/{store}/found", {"key": "k", "device": None}),
             "take_office": (f"stores/{store}/offices", {"server": "00" * 16}),
             "give_back_found": (f"stores/{store}/give-back", {"device": str(device)}),

@@ -92,10 +92,11 @@ class EveryCrashPoint(TestCase):
         step: int = 1,
     ) -> None:
         """`work` with every fault at every operation; `done` says that it has succeeded when done again. `step`: the process is
-        killed at every operation, other faults come at one of so many, each fault at others."""
+        killed between any two operations (before the one or after the other, by turns), other faults come at one of so many, each
+        fault at others."""
         points = 0
         for number, fault in enumerate(Fault):
-            every = 1 if fault in (Fault.KILL, Fault.KILL_AFTER) else step
+            every = min(step, 2) if fault in (Fault.KILL, Fault.KILL_AFTER) else step
             for at in range(number % every, _MOST, every):
                 self.scene.reset()
                 blobs.set(fault, at)

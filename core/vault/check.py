@@ -7,7 +7,7 @@ what was found, so that nothing new relies on it and the next run stores it agai
 """
 
 import json
-from collections.abc import Callable, Iterable, Iterator, Sequence, Set
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence, Set
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
@@ -67,6 +67,7 @@ def check(
     vault: Vault,
     *,
     percent: float = 0,
+    packs: Collection[bytes] | None = None,
     expected: Set[bytes] = frozenset(),
     remembered: Notes | None = None,
     on_progress: Callable[[int, int], None] = lambda done_bytes, total_bytes: None,
@@ -74,13 +75,14 @@ def check(
     without: Set[bytes] = frozenset(),
     should_pause: Callable[[], bool] = lambda: False,
 ) -> CheckReport:
-    """`percent` of the packs are read. `expected`, `remembered`: backups and notes that somebody outside remembers. Raises
-    StoreError, Stopped.
+    """`percent` of the packs are read, or these `packs` in their order. Raises StoreError, Stopped.
+
+    `expected`, `remembered`: backups and notes that somebody outside remembers.
 
     In pieces: `without` are packs that earlier pieces have read; `should_pause` ends a piece after a pack, with
     everything that it has found.
     """
-    return _Check(vault, expected, remembered).run(percent, on_progress, should_stop, without, should_pause)
+    return _Check(vault, expected, remembered).run(percent, packs, on_progress, should_stop, without, should_pause)
 
 
 def note_damage(vault: Vault, report: CheckReport) -> None:
@@ -124,6 +126,7 @@ class _Check:
     def run(
         self,
         percent: float,
+        packs: Collection[bytes] | None,
         on_progress: Callable[[int, int], None],
         should_stop: Callable[[], bool],
         without: Set[bytes],
@@ -137,8 +140,11 @@ class _Check:
         for pack, entries in vault.index.packs():
             if pack in sizes and pack_bytes(entries) != sizes[pack]:
                 self.damaged(pack_name(pack), "It is not as long as it should be.")
-        order = sorted(sizes.keys() - without, key=lambda pack: vault.keys.chunk_id(pack + vault.random(8)))
-        chosen = order[: max(0, int(-(-len(sizes) * percent // 100)) - len(sizes.keys() & without))]
+        if packs is None:
+            order = sorted(sizes.keys() - without, key=lambda pack: vault.keys.chunk_id(pack + vault.random(8)))
+            chosen = order[: max(0, int(-(-len(sizes) * percent // 100)) - len(sizes.keys() & without))]
+        else:
+            chosen = [pack for pack in packs if pack in sizes and pack not in without]
         total, read, paused = sum(sizes[pack] for pack in chosen), set[bytes](), False
         with ThreadPoolExecutor(max(vault.limits.workers, vault.blobs.parallel)) as pool:
             before = None

@@ -47,6 +47,11 @@ class Store(models.Model):
     checked_at = models.DateTimeField(null=True)
     check_says = models.CharField(max_length=300, blank=True)
     check_progress = models.JSONField(default=dict, help_text="What the pieces of a check that goes on have read and found.")
+    check_days = models.PositiveSmallIntegerField(
+        null=True, default=14, help_text="Within how many days everything is read, a share a night; empty: only when somebody asks."
+    )
+    check_limit_bytes_per_second = models.BigIntegerField(null=True, help_text="How fast a check reads; empty without a limit.")
+    round_on = models.DateField(null=True, help_text="The office's day on which the nightly share was begun last.")
     trouble = models.CharField(max_length=300, blank=True, help_text="Why it could not be reached last time; empty when it could.")
     trouble_code = models.CharField(max_length=60, blank=True)
     trouble_remedy = models.CharField(max_length=300, blank=True)
@@ -90,3 +95,14 @@ class Occupancy(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["store", "device"], name="occupancy_once")]
+
+
+class Reading(models.Model):
+    """When each pack of a store was last read and proven, as `core.vault.reading` keeps it."""
+
+    store = models.OneToOneField(Store, primary_key=True, on_delete=models.CASCADE, related_name="reading")
+    packs = models.BinaryField(default=b"")
+    read_bytes = models.BigIntegerField(default=0, help_text="Of the packs that lay there then, those that were ever read.")
+    total_bytes = models.BigIntegerField(default=0)
+    oldest_at = models.DateTimeField(null=True, help_text="When the pack was read that is the longest unread; empty while some never was.")
+    at = models.DateTimeField(null=True)

@@ -14,7 +14,7 @@ from core.vault.vault import Vault
 from server.outside import outside
 from server.people.queries import office, server_id
 from server.storage.convert import address
-from server.storage.models import Mode, Occupancy, Store
+from server.storage.models import Mode, Occupancy, Reading, Store
 
 
 def stores() -> QuerySet[Store]:
@@ -80,6 +80,11 @@ def room_in(found: Store, vault: Vault) -> Room:
 
 def occupancies(found: Store) -> QuerySet[Occupancy]:
     return found.occupancies.select_related("device__holder", "device__team").order_by("-fair_bytes", "device_id")
+
+
+def reading_of(found: Store) -> Reading | None:
+    """How far it was read through; None before anything was. Without the record of each pack."""
+    return Reading.objects.filter(store=found).defer("packs").first()
 
 
 def shares_by_team() -> dict[UUID, list[dict[str, Any]]]:

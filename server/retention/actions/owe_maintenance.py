@@ -12,6 +12,7 @@ from django.db import transaction
 from django.db.models import F, Max, OuterRef, Q, QuerySet, Subquery
 
 from server.jobs import (
+    defer_check,
     defer_compare,
     defer_copies,
     defer_erasing,
@@ -27,6 +28,7 @@ from server.people.queries import office_zone
 from server.retention.actions.erase_in import end_empty
 from server.retention.models import ErasureState, StepState
 from server.runs.actions.beat import beat, last_beat
+from server.runs.actions.check_store import ROUND
 from server.runs.actions.compare_store import COMPARED_EVERY
 from server.runs.models import CAME, Copy, CopyState
 from server.storage.models import Mode, Store
@@ -46,7 +48,7 @@ def owe_maintenance(*, now: datetime) -> int:
     """How many jobs were put into the queue. Each kind by itself: one that cannot be told holds up no other."""
     found, whole = 0, True
     doubt = in_doubt()
-    sure = () if doubt else (_owed, _rules, _removals, _erasures, _sweeps, _offices)
+    sure = () if doubt else (_owed, _rules, _removals, _erasures, _sweeps, _offices, _rounds)
     for owed in (_copies, _measures, _comparisons, *sure):
         try:
             with transaction.atomic():
@@ -122,6 +124,31 @@ def _offices(now: datetime) -> int:
     stores = of_the_offices_key().filter(mode=Mode.IN_USE)
     new = Q(office_on=None)
     return _each(defer_office, stores.filter(new | ~Q(office_on=local.date()) if local.hour >= MORNING else new))
+
+
+STRUCTURE_EVERY = timedelta(days=7)
+"""Of a store of which nothing is read by itself."""
+
+
+def _rounds(now: datetime) -> int:
+    """A share of each store a night, so that everything is read within its days; of the others the structure once a week."""
+    local = now.astimezone(office_zone())
+    if local.hour < MORNING:
+        return 0
+    fresh = Q(round_on=local.date())
+    rounds = [store for store in _read().filter(check_days__isnull=False, trouble="").exclude(fresh) if _share(store.id)]
+    old = Q(checked_at=None) | Q(checked_at__lt=now - STRUCTURE_EVERY)
+    others = [store for store in _read().filter(old, check_days=None, trouble="").exclude(fresh) if _structure(store.id)]
+    Store.objects.filter(id__in=[store.id for store in (*rounds, *others)]).update(round_on=local.date())
+    return len(rounds) + len(others)
+
+
+def _share(id: UUID) -> bool:
+    return defer_check(id, percent=ROUND, by=None)
+
+
+def _structure(id: UUID) -> bool:
+    return defer_check(id, percent=0, by=None)
 
 
 def _looked_after() -> QuerySet[Store]:

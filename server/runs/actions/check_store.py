@@ -12,10 +12,12 @@ from uuid import UUID
 
 from django.db import transaction
 
+from core.vault import blobs as names
 from core.vault.chain import notes_in
 from core.vault.check import CheckReport, check, note_damage
 from core.vault.damage import damaged_kinds
 from core.vault.errors import Damaged, DeviceSealed, NoSuchBackup, StoreReadOnly
+from core.vault.reading import next_packs
 from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.jobs import defer_check
@@ -24,6 +26,8 @@ from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.runs.actions.mend_store import mend_from_others
+from server.runs.actions.note_read import note_proven, note_read, read_packs
 from server.runs.models import THERE, Backup, Copy, CopyState
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
@@ -31,6 +35,8 @@ from server.storage.queries import opened
 
 PIECE = timedelta(minutes=2)
 """How long a check works before it lets shorter work of the store pass."""
+ROUND = -1
+"""Instead of a percentage: the night's share, so that everything is read within the days that the store says."""
 
 
 def ask_check(store: Store, *, percent: int, by: User) -> None:
@@ -39,23 +45,64 @@ def ask_check(store: Store, *, percent: int, by: User) -> None:
         raise Conflict("A check of this store is waiting already.", remedy="Wait until it has ended; its result stands on this page.")
 
 
-def check_store(store: Store, *, percent: int, by: User | None, clock: Callable[[], float] = time.monotonic) -> Store:
-    """One piece; the last one says what was found. Reads `percent` of the packs in all; 100 proves everything."""
+def check_store(
+    store: Store,
+    *,
+    percent: int,
+    by: User | None,
+    clock: Callable[[], float] = time.monotonic,
+    sleep: Callable[[float], None] = time.sleep,
+) -> Store:
+    """One piece; the last one says what was found. Reads `percent` of the packs in all; 100 proves everything, ROUND the night's share."""
     told = store.check_progress if store.check_progress.get("percent") == percent else {}
-    until = clock() + PIECE.total_seconds()
+    began = clock()
+    until = began + PIECE.total_seconds()
     try:
         vault = opened(store)
-        report = _checked(vault, store, percent, {bytes.fromhex(pack) for pack in told.get("packs", ())}, lambda: clock() >= until)
+        wanted = _wanted(vault, store, told) if percent == ROUND else None
+        report = _checked(
+            vault,
+            store,
+            percent=max(0, percent),
+            packs=wanted,
+            without={bytes.fromhex(pack) for pack in told.get("packs", ())},
+            should_pause=lambda: clock() >= until,
+            on_progress=_held_back(store.check_limit_bytes_per_second, began, clock, sleep),
+        )
+        note_read(vault, store, report, now=outside().now())
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         store.refresh_from_db()
         return store
     found = _added(told, report, percent)
+    if wanted is not None:
+        found["wanted"] = [pack.hex() for pack in wanted]
     found["damage"] = {**told.get("damage", {}), **_damage(vault, [id for entry in report.damaged for id in entry.backups])}
     _noted(store, found, finished=not report.paused, by=by)
+    if not report.paused:
+        note_proven(vault, store)
+        if found["touched"]:
+            mend_from_others(store, {UUID(id) for id in found["touched"]})
     note_well(store.id)
     store.refresh_from_db()
     return store
+
+
+def _wanted(vault: Vault, store: Store, told: dict[str, Any]) -> list[bytes]:
+    """The night's share, chosen once however many pieces it takes."""
+    if "wanted" in told:
+        return [bytes.fromhex(pack) for pack in told["wanted"]]
+    return next_packs(vault.ids(names.PACKS), read_packs(store), days=store.check_days or 1, now=outside().now())
+
+
+def _held_back(limit: int | None, began: float, clock: Callable[[], float], sleep: Callable[[float], None]) -> Callable[[int, int], None]:
+    """No faster than the store says."""
+
+    def tell(read_bytes: int, total_bytes: int) -> None:
+        if limit and (early := began + read_bytes / limit - clock()) > 0:
+            sleep(early)
+
+    return tell
 
 
 def _damage(vault: Vault, ids: list[str]) -> dict[str, Any]:
@@ -70,15 +117,26 @@ def _damage(vault: Vault, ids: list[str]) -> dict[str, Any]:
     return found
 
 
-def _checked(vault: Vault, store: Store, percent: int, without: set[bytes], should_pause: Callable[[], bool]) -> CheckReport:
+def _checked(
+    vault: Vault,
+    store: Store,
+    *,
+    percent: int,
+    packs: list[bytes] | None,
+    without: set[bytes],
+    should_pause: Callable[[], bool],
+    on_progress: Callable[[int, int], None],
+) -> CheckReport:
     expected = Copy.objects.filter(store=store, state__in=(*THERE, CopyState.MISSING)).values_list("backup_id", flat=True)
     report = check(
         vault,
         percent=percent,
+        packs=packs,
         expected={id.bytes for id in expected},
         remembered=notes_in(store.remembered),
         without=without,
         should_pause=should_pause,
+        on_progress=on_progress,
     )
     try:
         note_damage(vault, report)
@@ -106,7 +164,7 @@ def _noted(store: Store, found: dict[str, Any], *, finished: bool, by: User | No
     lock_devices(present.filter(backup_id__in=touched).values_list("backup__device_id", flat=True))
     news = present.filter(backup_id__in=touched, intact=True).values_list("backup_id", flat=True)
     Backup.objects.filter(id__in=list(news)).update(looked_at=None, looked_by=None)  # whoever looked at it saw something else
-    present.filter(backup_id__in=touched).update(intact=False, checked_at=now)
+    present.filter(backup_id__in=touched).update(intact=False, checked_at=None)
     for id, kinds in found["damage"].items():
         present.filter(backup_id=UUID(id)).update(damaged=kinds)
     if not finished:
@@ -114,12 +172,14 @@ def _noted(store: Store, found: dict[str, Any], *, finished: bool, by: User | No
         defer_check(store.id, percent=found["percent"], by=by.id if by else None)
         return
     if found["percent"] == 100:
-        present.exclude(backup_id__in=touched).update(intact=True, damaged={}, checked_at=now)
+        present.exclude(backup_id__in=touched).update(intact=True, damaged={})
     if not found["damaged"]:
-        share = "." if found["percent"] == 100 else f" as far as {found['percent']} % were read."
+        read = "the night’s share" if found["percent"] == ROUND else f"{found['percent']} %"
+        share = "." if found["percent"] == 100 else f" as far as {read} was read."
         says = f"{found['objects']} objects are intact{share}"
     else:
         says = f"{len(found['damaged'])} of {found['objects']} objects are damaged; {len(touched)} backups are touched."
     Store.objects.filter(id=store.id).update(check_says=says, checked_at=now, check_progress={})
-    write_journal(who=by, what="store.checked", says=f"{store.name}: {says}", at=now, store=store.id)
+    if by is not None or found["damaged"]:  # a line for every night on which all is well would bury what people did
+        write_journal(who=by, what="store.checked", says=f"{store.name}: {says}", at=now, store=store.id)
     tell("changed", "stores")

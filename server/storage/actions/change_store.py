@@ -50,6 +50,29 @@ class Prices:
         return told | {"currency": currency}
 
 
+SLOWEST_BYTES_PER_SECOND = 16 * 1024
+MOST_CHECK_DAYS = 365
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Checks:
+    """How it is read through."""
+
+    days: int | None
+    """Within how many; None for only when somebody asks."""
+    limit_bytes_per_second: int | None
+
+    def columns(self) -> dict[str, object]:
+        """Raises BadInput."""
+        if self.days is not None and not 1 <= self.days <= MOST_CHECK_DAYS:
+            remedy = f"Use a number of days from 1 to {MOST_CHECK_DAYS}, or leave it empty."
+            raise BadInput("Nothing can be read through in that time.", field="check_days", remedy=remedy)
+        if self.limit_bytes_per_second is not None and self.limit_bytes_per_second < SLOWEST_BYTES_PER_SECOND:
+            remedy = "Give at least 16 KiB a second, or leave it empty."
+            raise BadInput("It would never end at that speed.", field="check_limit_bytes_per_second", remedy=remedy)
+        return {"check_days": self.days, "check_limit_bytes_per_second": self.limit_bytes_per_second}
+
+
 def change_store(
     store: Store,
     *,
@@ -60,6 +83,7 @@ def change_store(
     max_writers: int | None = None,
     address: StoreAddress | None = None,
     prices: Prices | None = None,
+    checks: Checks | None = None,
 ) -> Store:
     """Without an `address` it stays where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError."""
     if not name.strip() or len(name) > 80:
@@ -79,6 +103,7 @@ def change_store(
         changes |= {} if max_writers is None else {"max_writers": max_writers}
         changes |= {} if off_site is None else {"off_site": off_site}
         changes |= {} if prices is None else prices.columns()
+        changes |= {} if checks is None else checks.columns()
         for column, value in changes.items():
             setattr(row, column, value)
         row.save(update_fields=list(changes))

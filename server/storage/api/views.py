@@ -14,11 +14,11 @@ from core.vault.address import Medium, address_of
 from server.api.fields import BytesField
 from server.api.permissions import May
 from server.storage.actions.add_store import attach_store, create_store
-from server.storage.actions.change_store import Prices, change_store, prove_passphrase, set_mode
+from server.storage.actions.change_store import Checks, Prices, change_store, prove_passphrase, set_mode
 from server.storage.actions.take_sweeping import take_sweeping
 from server.storage.convert import changed_address
 from server.storage.models import MEDIUM_CODES, Mode, Occupancy, Store
-from server.storage.queries import occupancies, offices_key, shares_by_team, stores
+from server.storage.queries import occupancies, offices_key, reading_of, shares_by_team, stores
 from server.storage.queries import store as store_by_id
 
 SHOWN_OCCUPANCIES = 200
@@ -54,7 +54,7 @@ class StoreSerializer(serializers.ModelSerializer):
             "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
             "checked_at",
             "check_says", "trouble", "trouble_code", "trouble_remedy", "compared_at", "swept_by", "passphrase_proven_at", "added_at",
-            "price_gib_month", "price_thousand_requests", "currency", "shares_key",
+            "price_gib_month", "price_thousand_requests", "currency", "shares_key", "check_days", "check_limit_bytes_per_second",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -103,12 +103,27 @@ class PreparedStoreSerializer(StoreSerializer):
         read_only_fields = fields
 
 
+class ReadingSerializer(serializers.Serializer):
+    """How far the store was read through."""
+
+    read_bytes = serializers.IntegerField(help_text="Of what lay there then: read at least once.")
+    total_bytes = serializers.IntegerField()
+    oldest_at = serializers.DateTimeField(allow_null=True, help_text="Since when all of it was read; null while some never was.")
+    at = serializers.DateTimeField(allow_null=True)
+
+
 class StoreDetailSerializer(StoreSerializer):
     occupancies = serializers.SerializerMethodField()
+    reading = serializers.SerializerMethodField()
 
     class Meta(StoreSerializer.Meta):
-        fields = (*StoreSerializer.Meta.fields, "occupancies")
+        fields = (*StoreSerializer.Meta.fields, "occupancies", "reading")
         read_only_fields = fields
+
+    @extend_schema_field(ReadingSerializer(allow_null=True))
+    def get_reading(self, store: Store) -> Any:
+        found = reading_of(store)
+        return ReadingSerializer(found).data if found is not None else None
 
     @extend_schema_field(OccupancySerializer(many=True))
     def get_occupancies(self, store: Store) -> Any:
@@ -151,6 +166,11 @@ class PricesSerializer(serializers.Serializer):
     currency = serializers.CharField(max_length=10, allow_blank=True)
 
 
+class ChecksSerializer(serializers.Serializer):
+    days = serializers.IntegerField(allow_null=True)
+    limit_bytes_per_second = serializers.IntegerField(allow_null=True, max_value=1 << 40)
+
+
 class ChangeStoreSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80, allow_blank=True)
     allowance_bytes = BytesField(allow_null=True)
@@ -159,10 +179,12 @@ class ChangeStoreSerializer(serializers.Serializer):
     path = serializers.CharField(max_length=1000, required=False, allow_blank=True, default="", help_text="Short for {path}.")
     address = AddressField(required=False, default=dict, help_text="Empty leaves it where it is; a secret that is empty stays as it was.")
     prices = PricesSerializer(required=False, allow_null=True, default=None, help_text="Empty leaves them as they are.")
+    checks = ChecksSerializer(required=False, allow_null=True, default=None, help_text="Empty leaves them as they are.")
 
     def told(self, store: Store) -> dict[str, Any]:
         data = dict(self.validated_data)
         data["prices"] = Prices(**data["prices"]) if data["prices"] is not None else None
+        data["checks"] = Checks(**data["checks"]) if data["checks"] is not None else None
         settings, path = dict(data.pop("address")), data.pop("path")
         return data | {"address": changed_address(store, settings | ({"path": path} if path else {}))}
 

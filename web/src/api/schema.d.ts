@@ -2837,6 +2837,8 @@ export interface components {
             };
             /** @description Empty leaves them as they are. */
             prices?: components["schemas"]["PricesRequest"] | null;
+            /** @description Empty leaves them as they are. */
+            checks?: components["schemas"]["ChecksRequest"] | null;
         };
         ChangeUserRequest: {
             full_name: string;
@@ -2845,6 +2847,11 @@ export interface components {
         };
         CheckRequest: {
             percent: number;
+        };
+        ChecksRequest: {
+            days: number | null;
+            /** Format: int64 */
+            limit_bytes_per_second: number | null;
         };
         ChooseKindsRequest: {
             kinds: string[];
@@ -5057,6 +5064,10 @@ export interface components {
             readonly currency: string;
             /** @description Whether it is sealed with the office's key, so that copies move as they are. */
             readonly shares_key: boolean;
+            /** @description Within how many days everything is read, a share a night; empty: only when somebody asks. */
+            readonly check_days: number | null;
+            /** @description How fast a check reads; empty without a limit. */
+            readonly check_limit_bytes_per_second: number | null;
             readonly recovery_code: string;
         };
         /** @description What a draft means: shown beside the editor. */
@@ -5171,6 +5182,19 @@ export interface components {
             first_time: string[];
             /** @description What this link cannot tell. */
             cannot_tell: string[];
+        };
+        /** @description How far the store was read through. */
+        Reading: {
+            /** @description Of what lay there then: read at least once. */
+            read_bytes: number;
+            total_bytes: number;
+            /**
+             * Format: date-time
+             * @description Since when all of it was read; null while some never was.
+             */
+            oldest_at: string | null;
+            /** Format: date-time */
+            at: string | null;
         };
         Reason: {
             code: string;
@@ -5912,6 +5936,10 @@ export interface components {
             readonly currency: string;
             /** @description Whether it is sealed with the office's key, so that copies move as they are. */
             readonly shares_key: boolean;
+            /** @description Within how many days everything is read, a share a night; empty: only when somebody asks. */
+            readonly check_days: number | null;
+            /** @description How fast a check reads; empty without a limit. */
+            readonly check_limit_bytes_per_second: number | null;
         };
         StoreChoice: {
             /** Format: uuid */
@@ -5973,7 +6001,12 @@ export interface components {
             readonly currency: string;
             /** @description Whether it is sealed with the office's key, so that copies move as they are. */
             readonly shares_key: boolean;
+            /** @description Within how many days everything is read, a share a night; empty: only when somebody asks. */
+            readonly check_days: number | null;
+            /** @description How fast a check reads; empty without a limit. */
+            readonly check_limit_bytes_per_second: number | null;
             readonly occupancies: components["schemas"]["Occupancy"][];
+            readonly reading: components["schemas"]["Reading"] | null;
         };
         StoreGrowth: {
             name: string;
@@ -6036,6 +6069,10 @@ export interface components {
             readonly currency: string;
             /** @description Whether it is sealed with the office's key, so that copies move as they are. */
             readonly shares_key: boolean;
+            /** @description Within how many days everything is read, a share a night; empty: only when somebody asks. */
+            readonly check_days: number | null;
+            /** @description How fast a check reads; empty without a limit. */
+            readonly check_limit_bytes_per_second: number | null;
             /** @description What each needs there, the largest first. */
             readonly teams: components["schemas"]["TeamBytes"][];
         };

@@ -8,7 +8,7 @@ import { Confirm } from '../../ui/forms/Confirm';
 import { Check, Choice, Field } from '../../ui/forms/Field';
 import { Form } from '../../ui/forms/Form';
 import { NumberField } from '../../ui/forms/NumberField';
-import { SIZES } from '../../ui/forms/numbers';
+import { SIZES, SPEEDS } from '../../ui/forms/numbers';
 import { Refused } from '../../ui/States';
 import { AddressFields, Trial, useTrial } from './Address';
 import { MODES, type Mode } from './words';
@@ -22,6 +22,7 @@ export function ChangeStore({ store }: { store: Store }) {
     off_site: store.off_site,
     max_writers: store.max_writers as number | null,
     address: store.address,
+    checks: { days: store.check_days, limit_bytes_per_second: store.check_limit_bytes_per_second },
     prices: { gib_month: store.price_gib_month, thousand_requests: store.price_thousand_requests, currency: store.currency },
   };
   const [given, setGiven] = useState(first);
@@ -55,6 +56,7 @@ export function ChangeStore({ store }: { store: Store }) {
         </Button>
         <Trial trial={trial} settings={given.address} />
         <Limits given={given} put={put} />
+        <Checks given={given.checks} put={(changes) => put({ checks: { ...given.checks, ...changes } })} />
         <Prices given={given.prices} put={(changes) => put({ prices: { ...given.prices, ...changes } })} />
         <Button type="submit" size="sm" variant="outline-primary" disabled={save.busy}>
           Save
@@ -96,6 +98,39 @@ function Limits({ given, put }: { given: Given; put: (changes: Partial<Given>) =
         most={32}
         field="max_writers"
         hint="A slow drive takes one or two."
+      />
+    </>
+  );
+}
+
+interface Read {
+  days: number | null;
+  limit_bytes_per_second: number | null;
+}
+
+function Checks({ given, put }: { given: Read; put: (changes: Partial<Read>) => void }) {
+  return (
+    <>
+      <NumberField
+        label="Everything is read again within"
+        value={given.days}
+        onChange={(days) => put({ days })}
+        least={1}
+        most={365}
+        whole
+        optional
+        field="check_days"
+        hint="Days; a share each night, and what is damaged is fetched from another store. Empty: only when somebody asks."
+      />
+      <NumberField
+        label="No faster than"
+        value={given.limit_bytes_per_second}
+        onChange={(limit_bytes_per_second) => put({ limit_bytes_per_second })}
+        units={SPEEDS}
+        least={16_384}
+        optional
+        field="check_limit_bytes_per_second"
+        hint="Of a check; empty for no limit."
       />
     </>
   );

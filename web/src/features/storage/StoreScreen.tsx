@@ -22,7 +22,7 @@ import { useCopySums } from './queries';
 import { Slots } from './Slots';
 import { StoreMark } from './StoreMark';
 import { Offices, SweptBy } from './Successor';
-import { mediumWord, monthlyWords, owedWords } from './words';
+import { mediumWord, monthlyWords, owedWords, readWords } from './words';
 
 type Store = Schemas['StoreDetail'];
 
@@ -239,6 +239,7 @@ function Check({ store }: { store: Store }) {
             'Its bytes have never been read again to prove that they are intact.'
           )}
         </p>
+        {store.reading && <p>{readWords(store.reading, store.check_days)}</p>}
         <Refused problem={check.problem} />
         <Button size="sm" variant="outline-primary" onClick={() => check.go()} disabled={check.busy}>
           Read and prove everything

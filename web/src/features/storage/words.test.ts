@@ -9,6 +9,7 @@ import {
   copyStateWords,
   evidenceWords,
   monthlyWords,
+  readWords,
   tonightWords,
   officeSentence,
   owedWords,
@@ -126,3 +127,12 @@ test.each([
 ])('%d bytes at %d ten-thousandths a GiB cost %s', (stored_bytes, price_gib_month, told) => {
   expect(monthlyWords({ stored_bytes, price_gib_month, currency: 'EUR' })).toBe(told);
 });
+
+test.each([
+  [0, 1000, 14, '0 % of it was read at least once; a share is read each night, everything within 14 days.'],
+  [999, 1000, 1, '99 % of it was read at least once; a share is read each night, everything within 1 day.'],
+  [1000, 1000, null, 'All of it was read at least once; nothing is read by itself.'],
+  [0, 0, 7, 'All of it was read at least once; a share is read each night, everything within 7 days.'],
+])('%d of %d bytes read, within %s days', (read_bytes, total_bytes, days, words) =>
+  expect(readWords({ read_bytes, total_bytes }, days)).toBe(words),
+);

@@ -1,0 +1,65 @@
+"""Mend what a check found damaged from another store that has it, by itself and with a record."""
+
+import logging
+from uuid import UUID
+
+from django.db import transaction
+
+from core.errors import AtticError
+from core.vault.damage import damaged_kinds
+from core.vault.repair import repair
+from core.vault.vault import Vault
+from server.live import tell
+from server.locks import lock_devices
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.runs.models import THERE, Copy
+from server.storage.models import Mode, Store
+from server.storage.queries import opened, opened_to_write
+
+log = logging.getLogger("attic.runs")
+
+
+def mend_from_others(store: Store, touched: set[UUID]) -> int:
+    """How many backups are whole again. What no other store has comes from the device at its next run."""
+    left, mended = set(touched), 0
+    for other in _others(store, touched):
+        if not left or store.mode != Mode.IN_USE:
+            break
+        try:
+            vault = opened_to_write(store)
+            repair(vault, opened(other))
+            whole = {id for id in left if _is_whole(vault, id)}
+        except AtticError as error:  # another store may have it
+            log.warning("nothing could be fetched from %s for %s: %s", other.name, store.name, error.message)
+            continue
+        if whole:
+            _noted(store, other, whole)
+        left, mended = left - whole, mended + len(whole)
+    return mended
+
+
+def _others(store: Store, touched: set[UUID]) -> list[Store]:
+    """Stores that hold any of it whole, those that have most first."""
+    rows = Copy.objects.filter(backup_id__in=touched, state__in=THERE, intact=True).exclude(store=store)
+    found: dict[UUID, int] = {}
+    for id in rows.values_list("store_id", flat=True):
+        found[id] = found.get(id, 0) + 1
+    stores = Store.objects.filter(id__in=found, mode__in=(Mode.IN_USE, Mode.READ_ONLY), trouble="")
+    return sorted(stores, key=lambda one: (-found[one.id], one.name))
+
+
+def _is_whole(vault: Vault, id: UUID) -> bool:
+    vault.refresh()
+    return not damaged_kinds(vault, vault.manifest(id.bytes))
+
+
+@transaction.atomic
+def _noted(store: Store, other: Store, whole: set[UUID]) -> None:
+    present = Copy.objects.filter(store=store, backup_id__in=whole, state__in=THERE)
+    lock_devices(present.values_list("backup__device_id", flat=True))
+    present.update(intact=True, damaged={})
+    count = "1 backup is" if len(whole) == 1 else f"{len(whole)} backups are"
+    says = f"{count} whole again in {store.name}: what was damaged was fetched from {other.name}."
+    write_journal(who=None, what="store.mended", says=says, at=outside().now(), store=store.id)
+    tell("changed", "stores")

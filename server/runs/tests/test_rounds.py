@@ -1,0 +1,170 @@
+"""Every store is read through within its days, a share a night; a copy is checked since the oldest of its packs was read; what is
+damaged is mended from another store by itself."""
+
+import random
+from datetime import timedelta
+
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from core.vault import blobs as names
+from core.vault.copying import copy
+from server.people.models import JournalEntry
+from server.retention.actions.owe_maintenance import owe_maintenance
+from server.runs.actions.check_store import ROUND, check_store
+from server.runs.models import Backup, Copy
+from server.storage.models import Reading, Store
+from server.storage.queries import opened
+from server.tests.pretend import OfficeTestCase
+
+
+class Rounds(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one = self.device()
+        self.room = self.plan(self.one, keep_last=9).store
+        self.content = self.outside.devices["p1"].content
+        for n in range(4):
+            self.content["photos", f"new {n}"] = random.Random(n).randbytes(60_000)
+            self.run_now(self.one)
+            self.outside.at += timedelta(hours=1)
+
+    def night(self) -> Store:
+        self.outside.at += timedelta(days=1)
+        return check_store(Store.objects.get(id=self.room.id), percent=ROUND, by=None)
+
+    def checked(self, store: Store | None = None) -> list:
+        return list(Copy.objects.filter(store=store or self.room).order_by("backup__finished_at").values_list("checked_at", flat=True))
+
+    def packs(self) -> list[bytes]:
+        return sorted(opened(self.room).ids(names.PACKS))
+
+    def break_pack(self, store: Store, pack: bytes) -> None:
+        held = opened(store).blobs.held
+        content = bytearray(held[names.pack_name(pack)])
+        content[40] ^= 1
+        held[names.pack_name(pack)] = bytes(content)
+
+    def other(self) -> Store:
+        other = self.store("North wall")
+        copy(opened(self.room), opened(other))
+        for backup in Backup.objects.all():
+            Copy.objects.create(backup=backup, store=other)
+        return other
+
+
+class AShareANight(Rounds):
+    def test_after_its_days_everything_was_read_and_each_copy_says_since_when(self):
+        Store.objects.update(check_days=4)
+        self.assertEqual(self.checked(), [None] * 4)
+        self.assertGreaterEqual(len(self.packs()), 4)
+        began, seen = self.outside.at, []
+        for _ in range(4):
+            self.assertIn("intact", self.night().check_says)
+            seen.append(Reading.objects.get().read_bytes)
+        self.assertLess(seen[0], seen[1], "a night reads a share")
+        self.assertEqual(seen, sorted(seen))
+        reading = Reading.objects.get()
+        self.assertEqual((reading.read_bytes, bool(reading.oldest_at)), (reading.total_bytes, True))
+        self.assertTrue(all(began < at <= self.outside.at for at in self.checked()))
+        self.assertEqual(min(self.checked()), reading.oldest_at)
+        before = min(self.checked())
+        for _ in range(5):
+            self.night()
+        self.assertGreater(min(self.checked()), before + timedelta(days=4))
+
+    def test_a_new_backup_is_not_checked_before_what_is_new_in_it_was_read(self):
+        check_store(self.room, percent=100, by=self.ines)
+        self.assertNotIn(None, self.checked())
+        self.content["photos", "newest"] = random.Random(9).randbytes(50_000)
+        self.run_now(self.one)
+        check_store(self.room, percent=0, by=None)
+        self.assertEqual([at is None for at in self.checked()], [False] * 4 + [True])
+        Store.objects.update(check_days=30)
+        self.night()
+        self.assertNotIn(None, self.checked(), "what was never read comes first")
+
+    def test_a_night_reads_no_more_than_its_share_and_not_faster_than_it_may(self):
+        Store.objects.update(check_days=30, check_limit_bytes_per_second=10_000)
+        slept = []
+        check_store(Store.objects.get(), percent=ROUND, by=None, clock=lambda: 0.0, sleep=slept.append)
+        sizes = opened(self.room).ids(names.PACKS)
+        read = Reading.objects.get().read_bytes
+        self.assertIn(read, sizes.values(), "one pack is more than the share of a night")
+        Store.objects.update(check_days=1)
+        check_store(Store.objects.get(), percent=ROUND, by=None, clock=lambda: 0.0, sleep=slept.append)
+        self.assertGreater(max(slept), (sum(sizes.values()) - max(sizes.values())) / 10_000 - 1)
+
+    def test_a_pack_that_went_is_forgotten_and_one_that_cannot_be_understood_counts_as_nothing(self):
+        check_store(self.room, percent=100, by=self.ines)
+        Reading.objects.update(packs=b"nonsense")
+        self.night()
+        self.assertIn(None, self.checked())
+
+    def test_in_pieces_the_share_stays_the_same(self):
+        Store.objects.update(check_days=1)
+        times = iter(range(0, 100_000, 100))
+        rounds = 0
+        while True:
+            store = check_store(Store.objects.get(), percent=ROUND, by=None, clock=lambda: float(next(times)))
+            rounds += 1
+            if not store.check_progress:
+                break
+        self.assertGreater(rounds, 2)
+        self.assertNotIn(None, self.checked())
+
+
+class Owed(Rounds):
+    def owed(self) -> list[int]:
+        ProcrastinateJob.objects.all().delete()
+        owe_maintenance(now=self.outside.at)
+        return [job.args["percent"] for job in ProcrastinateJob.objects.filter(task_name="check_store")]
+
+    def test_once_a_night_and_the_structure_once_a_week_where_nothing_is_read(self):
+        self.outside.at = self.outside.at.replace(hour=3)
+        self.assertEqual(self.owed(), [], "runs come first")
+        self.outside.at = self.outside.at.replace(hour=6)
+        self.assertEqual((self.owed(), self.owed()), ([ROUND], []))
+        self.outside.at += timedelta(days=1)
+        Store.objects.update(check_days=None)
+        self.assertEqual(self.owed(), [0])
+        check_store(self.room, percent=0, by=None)
+        self.outside.at += timedelta(days=6)
+        self.assertEqual(self.owed(), [])
+        self.outside.at += timedelta(days=2)
+        self.assertEqual(self.owed(), [0])
+        Store.objects.update(check_days=14, mode="paused", round_on=None)
+        self.assertEqual(self.owed(), [])
+
+
+class Mended(Rounds):
+    def test_damage_is_mended_from_another_store_with_a_record(self):
+        other = self.other()
+        for pack in self.packs():
+            self.break_pack(self.room, pack)
+        Store.objects.filter(id=self.room.id).update(check_days=1)
+        self.night()
+        self.assertEqual(Copy.objects.filter(intact=False).count(), 0)
+        self.assertIn("4 backups are whole again in Server room", JournalEntry.objects.get(what="store.mended").says)
+        self.assertEqual(self.checked(), [None] * 4, "what was fetched has yet to be read")
+        for _ in range(2):
+            self.night()
+        self.assertNotIn(None, self.checked())
+        self.assertEqual(Copy.objects.filter(store=other, intact=True).count(), 4)
+
+    def test_what_no_other_store_has_stays_named(self):
+        for pack in self.packs():
+            self.break_pack(self.room, pack)
+        Store.objects.update(check_days=1)
+        told = self.night()
+        self.assertIn("damaged", told.check_says)
+        self.assertEqual(Copy.objects.filter(intact=False).count(), 4)
+        self.assertFalse(JournalEntry.objects.filter(what="store.mended").exists())
+        self.assertTrue(JournalEntry.objects.filter(what="store.checked").exists())
+
+    def test_a_store_that_may_not_be_written_is_not_mended(self):
+        self.other()
+        for pack in self.packs():
+            self.break_pack(self.room, pack)
+        Store.objects.filter(id=self.room.id).update(check_days=1, mode="read_only")
+        self.night()
+        self.assertEqual(Copy.objects.filter(intact=False).count(), 4)
