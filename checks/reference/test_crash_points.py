@@ -96,8 +96,9 @@ class EveryCrashPoint(TestCase):
         fault at others."""
         points = 0
         for number, fault in enumerate(Fault):
-            every = min(step, 2) if fault in (Fault.KILL, Fault.KILL_AFTER) else step
-            for at in range(number % every, _MOST, every):
+            killed = fault in (Fault.KILL, Fault.KILL_AFTER)
+            every = min(step, 2) if killed else step
+            for at in range(0 if killed else number % every, _MOST, every):
                 self.scene.reset()
                 blobs.set(fault, at)
                 with suppress(Killed, AtticError):
