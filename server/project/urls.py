@@ -7,7 +7,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
 from server.fleet.api import links, pairing, register
-from server.oversight.api import coverage, devices, watch
+from server.oversight.api import coverage, devices, three_two_one, watch
 from server.oversight.api import people as held
 from server.oversight.api import views as oversight
 from server.people.api import ages, clock, closed_days, server_key
@@ -202,6 +202,7 @@ api = [
     path("matters", watch.MattersView.as_view()),
     path("matters/<uuid:id>", watch.MatterView.as_view()),
     path("matters/<uuid:id>/put-off", watch.PutOffView.as_view()),
+    path("three-two-one", three_two_one.ThreeTwoOneView.as_view()),
     path("oddities", watch.OdditiesView.as_view()),
     path("oddities/<uuid:id>/settle", watch.SettleView.as_view()),
     path("night", watch.NightView.as_view()),

@@ -84,7 +84,7 @@ def occupancies(found: Store) -> QuerySet[Occupancy]:
 
 def reading_of(found: Store) -> Reading | None:
     """How far it was read through; None before anything was. Without the record of each pack."""
-    return Reading.objects.filter(store=found).defer("packs").first()
+    return Reading.objects.filter(store=found).only("read_bytes", "total_bytes", "oldest_at", "at").first()
 
 
 def shares_by_team() -> dict[UUID, list[dict[str, Any]]]:

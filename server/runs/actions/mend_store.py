@@ -6,9 +6,7 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import AtticError
-from core.vault.damage import damaged_kinds
 from core.vault.repair import repair
-from core.vault.vault import Vault
 from server.live import tell
 from server.locks import lock_devices
 from server.outside import outside
@@ -28,11 +26,12 @@ def mend_from_others(store: Store, touched: set[UUID]) -> int:
             break
         try:
             vault = opened_to_write(store)
-            repair(vault, opened(other))
-            whole = {id for id in left if _is_whole(vault, id)}
+            report = repair(vault, opened(other))
+            there = set(vault.backup_ids()) - set(report.left)
         except AtticError as error:  # another store may have it
             log.warning("nothing could be fetched from %s for %s: %s", other.name, store.name, error.message)
             continue
+        whole = {id for id in left if id.bytes in there}
         if whole:
             _noted(store, other, whole)
         left, mended = left - whole, mended + len(whole)
@@ -47,11 +46,6 @@ def _others(store: Store, touched: set[UUID]) -> list[Store]:
         found[id] = found.get(id, 0) + 1
     stores = Store.objects.filter(id__in=found, mode__in=(Mode.IN_USE, Mode.READ_ONLY), trouble="")
     return sorted(stores, key=lambda one: (-found[one.id], one.name))
-
-
-def _is_whole(vault: Vault, id: UUID) -> bool:
-    vault.refresh()
-    return not damaged_kinds(vault, vault.manifest(id.bytes))
 
 
 @transaction.atomic

@@ -2450,6 +2450,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/three-two-one": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["three_two_one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/today": {
         parameters: {
             query?: never;
@@ -3631,6 +3647,15 @@ export interface components {
             /** @default  */
             email: string;
         };
+        HoldingPlace: {
+            store: string;
+            medium: string;
+            off_site: boolean;
+            /** Format: date-time */
+            newest_at: string;
+            /** Format: date-time */
+            checked_at: string | null;
+        };
         HoldsPage: {
             count: number;
             results: components["schemas"]["OnHold"][];
@@ -3925,6 +3950,15 @@ export interface components {
             says: string;
             runs: number;
         };
+        /**
+         * @description * `backup` - backup
+         *     * `copies` - copies
+         *     * `off_site` - off_site
+         *     * `media` - media
+         *     * `check` - check
+         * @enum {string}
+         */
+        LacksEnum: "backup" | "copies" | "off_site" | "media" | "check";
         LargeItem: {
             name: string;
             size_bytes: number;
@@ -4421,6 +4455,12 @@ export interface components {
             /** @description Copies. */
             leaves: number;
             stays: number;
+        };
+        OfTeam: {
+            team: string;
+            devices: number;
+            /** @description Of them, those that lack nothing. */
+            whole: number;
         };
         Offer: {
             device: string;
@@ -5857,21 +5897,6 @@ export interface components {
             readonly gone_at: string | null;
         };
         /**
-         * @description * `reach` - reach
-         *     * `content` - content
-         *     * `write` - write
-         *     * `exclusive` - exclusive
-         *     * `read` - read
-         *     * `list` - list
-         *     * `remove` - remove
-         *     * `speed` - speed
-         *     * `clock` - clock
-         *     * `room` - room
-         *     * `versions` - versions
-         * @enum {string}
-         */
-        StepEnum: "reach" | "content" | "write" | "exclusive" | "read" | "list" | "remove" | "speed" | "clock" | "room" | "versions";
-        /**
          * @description * `waiting` - Waiting
          *     * `sweeping` - Sweeping
          *     * `gone` - Gone
@@ -6183,6 +6208,42 @@ export interface components {
             newest: string[];
             held_bytes: number;
         };
+        ThreeTwoOne: {
+            count: number;
+            /** @description Of the whole office, whatever is filtered. */
+            teams: components["schemas"]["OfTeam"][];
+            evidence: components["schemas"]["Evidence"];
+            results: components["schemas"]["ThreeTwoOneRow"][];
+        };
+        ThreeTwoOneRow: {
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            /** @default  */
+            team: string;
+            /** Format: uuid */
+            plan_id: string | null;
+            places: components["schemas"]["HoldingPlace"][];
+            /** @description What is on the device among them. */
+            copies: number;
+            media: number;
+            off_site: boolean;
+            /** Format: date-time */
+            checked_at: string | null;
+            readonly lacks: components["schemas"]["LacksEnum"][];
+            step: components["schemas"]["ThreeTwoOneRowStepEnum"];
+        };
+        /**
+         * @description * `run` - run
+         *     * `wait` - wait
+         *     * `target` - target
+         *     * `check` - check
+         *     * `plan` - plan
+         *     * `none` - none
+         * @enum {string}
+         */
+        ThreeTwoOneRowStepEnum: "run" | "wait" | "target" | "check" | "plan" | "none";
         Today: {
             promised: number;
             inside: number;
@@ -6270,13 +6331,28 @@ export interface components {
         };
         /** @description One line of the answer. */
         TrialResult: {
-            step: components["schemas"]["StepEnum"];
+            step: components["schemas"]["TrialResultStepEnum"];
             well: boolean;
             says: string;
             remedy: string;
             /** @description Whether nothing can be kept there as long as this is not well. */
             needed: boolean;
         };
+        /**
+         * @description * `reach` - reach
+         *     * `content` - content
+         *     * `write` - write
+         *     * `exclusive` - exclusive
+         *     * `read` - read
+         *     * `list` - list
+         *     * `remove` - remove
+         *     * `speed` - speed
+         *     * `clock` - clock
+         *     * `room` - room
+         *     * `versions` - versions
+         * @enum {string}
+         */
+        TrialResultStepEnum: "reach" | "content" | "write" | "exclusive" | "read" | "list" | "remove" | "speed" | "clock" | "room" | "versions";
         /**
          * @description * `schedule` - Schedule
          *     * `by_hand` - By Hand
@@ -12188,6 +12264,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    three_two_one: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `` -
+                 *     * `any` - any
+                 *     * `backup` - backup
+                 *     * `copies` - copies
+                 *     * `off_site` - off_site
+                 *     * `media` - media
+                 *     * `check` - check
+                 */
+                lacks?: "" | "any" | "backup" | "copies" | "off_site" | "media" | "check";
+                page?: number;
+                page_size?: number;
+                team?: number | null;
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThreeTwoOne"];
+                };
             };
             default: {
                 headers: {

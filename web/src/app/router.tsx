@@ -63,6 +63,10 @@ export const router = createBrowserRouter([
           { path: '/night', lazy: async () => ({ Component: (await import('../features/oversight/NightScreen')).NightScreen }) },
           { path: '/matters', lazy: async () => ({ Component: (await import('../features/oversight/MattersScreen')).MattersScreen }) },
           { path: '/oddities', lazy: async () => ({ Component: (await import('../features/oversight/OdditiesScreen')).OdditiesScreen }) },
+          {
+            path: '/three-two-one',
+            lazy: async () => ({ Component: (await import('../features/oversight/ThreeTwoOneScreen')).ThreeTwoOneScreen }),
+          },
           { path: '/report', lazy: async () => ({ Component: (await import('../features/oversight/ReportScreen')).ReportScreen }) },
           { path: '/backups/:id/erase', lazy: async () => ({ Component: (await import('../features/recovery/EraseScreen')).EraseScreen }) },
           { path: '/backups/:id', lazy: async () => ({ Component: (await import('../features/recovery/BackupScreen')).BackupScreen }) },

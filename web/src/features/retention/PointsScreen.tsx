@@ -1,5 +1,6 @@
 /** Devices by weeks: how many moments of each week can be restored. A blank is a week that nobody can go back to. */
 import { useQuery } from '@tanstack/react-query';
+import Button from 'react-bootstrap/Button';
 import { Link } from 'react-router';
 
 import { client, problemOf, told, type Schemas } from '../../api/client';
@@ -33,9 +34,14 @@ export function PointsScreen() {
           <Heading title="Restore points" />
           <p className="sub mb-0">How many moments of each week can be restored now. A blank is a week that nobody can go back to.</p>
         </div>
-        <a href={table} download>
-          Save as CSV
-        </a>
+        <div className="row-end not-printed">
+          <a href={table} download>
+            Save as CSV
+          </a>
+          <Button size="sm" variant="outline-primary" onClick={() => window.print()}>
+            Print
+          </Button>
+        </div>
       </div>
       <Filters address={address} weeks={wanted.weeks} />
       {points.isPending && <Loading what="restore points" />}

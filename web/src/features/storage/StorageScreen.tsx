@@ -29,7 +29,9 @@ export function StorageScreen() {
       <div className="head">
         <div>
           <Heading title="Storage" />
-          <p className="sub mb-0">{stores.data ? officeSentence(stores.data, sums.data ?? []) : ' '}</p>
+          <p className="sub mb-0">
+            {stores.data ? officeSentence(stores.data, sums.data ?? []) : ' '} <Link to="/three-two-one">3-2-1 of every device</Link>
+          </p>
         </div>
         {may('set_up') && <Button onClick={() => void navigate('/storage/add')}>Add a store</Button>}
       </div>

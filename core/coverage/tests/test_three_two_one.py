@@ -1,0 +1,54 @@
+"""Three copies, two media, one off site (common practice, no published source): each lack by itself and the step that mends it."""
+
+from datetime import UTC, datetime, timedelta
+from unittest import TestCase
+
+from core.coverage.three_two_one import Lack, Place, Step, three_two_one
+
+NOW = datetime(2026, 3, 2, 6, 0, tzinfo=UTC)
+
+
+def place(store: str, medium: str = "folder", *, off_site: bool = False, days: float = 0, checked: float | None = 1) -> Place:
+    checked_at = None if checked is None else NOW - timedelta(days=checked)
+    return Place(store=store, medium=medium, off_site=off_site, newest_at=NOW - timedelta(days=days), checked_at=checked_at)
+
+
+ROOM, CLOUD, DRIVE = place("room"), place("cloud", "bucket", off_site=True), place("drive", "drive")
+
+
+class EachLack(TestCase):
+    def told(self, *places: Place, on_device=True, has_plan=True, owed=0, targets=2, targets_off_site=True):
+        return three_two_one(
+            places, on_device=on_device, has_plan=has_plan, owed=owed, now=NOW, targets=targets, targets_off_site=targets_off_site
+        )
+
+    def test_by_itself(self):
+        cases = [
+            ((ROOM, CLOUD), {}, 3, 2, (), Step.NONE),
+            ((), {}, 0, 0, (Lack.BACKUP,), Step.RUN),
+            ((), {"has_plan": False}, 0, 0, (Lack.BACKUP,), Step.PLAN),
+            ((ROOM,), {"targets": 1, "targets_off_site": False}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), Step.TARGET),
+            ((ROOM,), {"owed": 3}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), Step.WAIT),
+            ((CLOUD,), {}, 2, 1, (Lack.COPIES, Lack.MEDIA), Step.WAIT),
+            ((ROOM, DRIVE), {"targets_off_site": False}, 3, 2, (Lack.OFF_SITE,), Step.TARGET),
+            ((CLOUD, place("other cloud", "bucket", off_site=True)), {}, 3, 1, (Lack.MEDIA,), Step.WAIT),
+            ((place("room", checked=None), place("cloud", "bucket", off_site=True, checked=31)), {}, 3, 2, (Lack.CHECK,), Step.CHECK),
+            ((place("room", checked=None), CLOUD), {}, 3, 2, (), Step.NONE),
+        ]  # fmt: skip
+        for places, more, copies, media, lacks, step in cases:
+            with self.subTest(places=[one.store for one in places], **more):
+                told = self.told(*places, **more)
+                self.assertEqual((told.copies, told.media, told.lacks, told.step), (copies, media, lacks, step))
+                self.assertEqual(told.whole, not lacks)
+
+    def test_of_a_device_that_is_gone_what_is_on_it_counts_no_more(self):
+        self.assertEqual(self.told(ROOM, CLOUD, on_device=False).lacks, (Lack.COPIES,))
+        self.assertEqual(self.told(ROOM, CLOUD, DRIVE, on_device=False).lacks, ())
+
+    def test_an_old_copy_in_another_place_counts_for_nothing(self):
+        for days, copies in ((7.9, 3), (8.1, 2)):
+            self.assertEqual(self.told(ROOM, place("cloud", "bucket", off_site=True, days=days)).copies, copies)
+
+    def test_an_old_backup_is_measured_by_the_newest_one_and_not_by_today(self):
+        old = place("room", days=200), place("cloud", "bucket", off_site=True, days=201)
+        self.assertEqual(self.told(*old).copies, 3)

@@ -1,0 +1,137 @@
+"""3-2-1 for every device: where its newest backups lie, what is missing, and by team."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from django.db.models import Count, Max, Q
+
+from core.coverage.three_two_one import Lack, Place, ThreeTwoOne, three_two_one
+from server.fleet.models import Device, DeviceState
+from server.plans.models import PlanTarget
+from server.runs.copies import COMING
+from server.runs.models import Backup, Copy, CopyState
+from server.storage.models import Mode, Store
+
+NOT_IN_HANDS = (DeviceState.LOST, DeviceState.RETIRED)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Row:
+    device: Device
+    plan_id: UUID | None
+    places: list[Place]
+    told: ThreeTwoOne
+
+
+def all_rows(*, now: datetime) -> list[Row]:
+    """Every device, those that lack most first. Five queries."""
+    devices = Device.objects.select_related("holder", "team", "assignment").order_by("name", "id")
+    stores = {store.id: store for store in Store.objects.all()}
+    places, owed, targets = _places(stores), _owed(), _targets()
+    rows = []
+    for device in devices:
+        assignment = getattr(device, "assignment", None)
+        plan = None if assignment is None else assignment.plan_id
+        mine = targets[plan] if plan is not None else set()
+        told = three_two_one(
+            places[device.id],
+            on_device=device.state not in NOT_IN_HANDS,
+            has_plan=plan is not None,
+            owed=owed.get(device.id, 0),
+            now=now,
+            targets=len(mine),
+            targets_off_site=any(stores[store].off_site for store in mine),
+        )
+        rows.append(Row(device=device, plan_id=plan, places=places[device.id], told=told))
+    order = list(Lack)
+    return sorted(rows, key=lambda row: (order.index(row.told.lacks[0]) if row.told.lacks else len(order), -len(row.told.lacks)))
+
+
+def _places(stores: dict[UUID, Store]) -> dict[UUID, list[Place]]:
+    there = Copy.objects.filter(
+        state=CopyState.PRESENT, intact=True, backup__in_doubt=False, backup__suspect=False, store__mode__in=(Mode.IN_USE, Mode.READ_ONLY)
+    )
+    found: dict[UUID, list[Place]] = defaultdict(list)
+    newest = there.order_by().values("backup__device", "store").annotate(newest=Max("backup__finished_at"), checked=Max("checked_at"))
+    for one in newest:
+        store = stores[one["store"]]
+        place = Place(store=store.name, medium=store.medium, off_site=store.off_site, newest_at=one["newest"], checked_at=one["checked"])
+        found[one["backup__device"]].append(place)
+    for places in found.values():
+        places.sort(key=lambda place: (-place.newest_at.timestamp(), place.store))
+    return found
+
+
+def _owed() -> dict[UUID, int]:
+    rows = Copy.objects.filter(state__in=COMING).order_by().values_list("backup__device").annotate(Count("id"))
+    return dict(rows)
+
+
+def _targets() -> dict[UUID, set[UUID]]:
+    """Plan → its stores that are in use."""
+    found: dict[UUID, set[UUID]] = defaultdict(set)
+    for plan, store in PlanTarget.objects.filter(Q(store__mode=Mode.IN_USE)).values_list("plan_id", "store_id"):
+        found[plan].add(store)
+    return found
+
+
+@dataclass(slots=True, kw_only=True)
+class OfTeam:
+    """Empty name: of none; `devices` of which `whole` lack nothing."""
+
+    team: str
+    devices: int = 0
+    whole: int = 0
+
+
+def by_team(rows: list[Row]) -> list[OfTeam]:
+    found: dict[str, OfTeam] = {}
+    for row in rows:
+        name = row.device.team.name if row.device.team else ""
+        one = found.setdefault(name, OfTeam(team=name))
+        one.devices += 1
+        one.whole += row.told.whole
+    return sorted(found.values(), key=lambda one: (one.team == "", one.team))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Evidence:
+    """Of the devices in somebody's hands: what an auditor asks first."""
+
+    devices: int
+    planned: int
+    backed_up: int
+    encrypted: int
+    """Of those that are backed up: whose newest whole backup came encrypted from the device; every store is sealed."""
+    off_site: int
+    checked: int
+
+
+def evidence(rows: list[Row]) -> Evidence:
+    """One query more."""
+    mine = [row for row in rows if row.device.state not in NOT_IN_HANDS]
+    newest = Backup.objects.filter(
+        device__in=[row.device.id for row in mine], in_doubt=False, suspect=False, copies__state=CopyState.PRESENT
+    )
+    latest = newest.order_by("device_id", "-finished_at").distinct("device_id").values_list("encrypted", flat=True)
+    return Evidence(
+        devices=len(mine),
+        planned=sum(row.plan_id is not None for row in mine),
+        backed_up=sum(bool(row.places) for row in mine),
+        encrypted=sum(latest),
+        off_site=sum(row.told.off_site for row in mine),
+        checked=sum(row.told.checked_at is not None for row in mine),
+    )
+
+
+def fitting(rows: list[Row], *, team: int | None, lacks: str, words: str) -> list[Row]:
+    wanted = words.casefold().split()
+    return [
+        row
+        for row in rows
+        if (team is None or row.device.team_id == team)
+        and (not lacks or (bool(row.told.lacks) if lacks == "any" else lacks in row.told.lacks))
+        and all(word in f"{row.device.name} {row.device.holder.name}".casefold() for word in wanted)
+    ]
