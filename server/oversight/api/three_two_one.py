@@ -49,7 +49,7 @@ class OfTeamSerializer(serializers.Serializer):
     whole = serializers.IntegerField(help_text="Of them, those that lack nothing.")
 
 
-class EvidenceSerializer(serializers.Serializer):
+class AuditEvidenceSerializer(serializers.Serializer):
     devices = serializers.IntegerField(help_text="In somebody’s hands.")
     planned = serializers.IntegerField()
     backed_up = serializers.IntegerField()
@@ -61,7 +61,7 @@ class EvidenceSerializer(serializers.Serializer):
 class ThreeTwoOneSerializer(serializers.Serializer):
     count = serializers.IntegerField()
     teams = OfTeamSerializer(many=True, help_text="Of the whole office, whatever is filtered.")
-    evidence = EvidenceSerializer()
+    evidence = AuditEvidenceSerializer()
     results = ThreeTwoOneRowSerializer(many=True)
 
 

@@ -2704,6 +2704,15 @@ export interface components {
             /** Format: int64 */
             allowance_bytes: number | null;
         };
+        AuditEvidence: {
+            /** @description In somebody’s hands. */
+            devices: number;
+            planned: number;
+            backed_up: number;
+            encrypted: number;
+            off_site: number;
+            checked: number;
+        };
         BackToNormal: {
             /** Format: uuid */
             id: string;
@@ -6212,7 +6221,7 @@ export interface components {
             count: number;
             /** @description Of the whole office, whatever is filtered. */
             teams: components["schemas"]["OfTeam"][];
-            evidence: components["schemas"]["Evidence"];
+            evidence: components["schemas"]["AuditEvidence"];
             results: components["schemas"]["ThreeTwoOneRow"][];
         };
         ThreeTwoOneRow: {

@@ -4,7 +4,7 @@ import { counted } from '../../ui/format';
 
 type Row = Schemas['ThreeTwoOneRow'];
 type Lack = Row['lacks'][number];
-type Evidence = Schemas['Evidence'];
+type Evidence = Schemas['AuditEvidence'];
 
 const WORDS: Record<Lack, string> = {
   backup: 'any backup',
