@@ -34,7 +34,9 @@ from server.storage.queries import opened_to_write
 from server.transition import held, move, transition
 
 AGAIN = timedelta(hours=1)
-"""Until a step that could not go on is tried again, and until packs are looked through again."""
+"""Until a step that could not go on is tried again."""
+LOOKED_AGAIN = timedelta(hours=6)
+"""Until it is looked for again what sweeps have left: that reads every list, and two grace periods pass before anything goes."""
 
 
 def erase_in(store_id: UUID, *, now: datetime) -> int:
@@ -102,7 +104,7 @@ def _go_on(step: ErasureStep, now: datetime) -> bool:
     backups, held_back, needed = _whole(row, devices, store, vault, now) if row.whole else _items(row, devices[0], store, vault, now)
     names = dict(Device.objects.filter(id__in=[one for one in needed if _is_id(one)]).values_list("id", "name"))
     told = {
-        "backups": step.backups + backups, "held": held_back, "next_try_at": now + AGAIN, "remedy": "",
+        "backups": step.backups + backups, "held": held_back, "next_try_at": now + (AGAIN if held_back else LOOKED_AGAIN), "remedy": "",
         "needed_by": sorted({names.get(UUID(one), one) if _is_id(one) else one for one in needed}), "trouble": "",
     }  # fmt: skip
     if held_back:
@@ -201,7 +203,7 @@ def _looked(step: ErasureStep, devices: list[Device], now: datetime) -> bool:
         return False
     if lying_about(vault):
         sweep_store(step.store, now=now)
-        ErasureStep.objects.filter(id=step.id).update(next_try_at=now + AGAIN, trouble="", remedy="")
+        ErasureStep.objects.filter(id=step.id).update(next_try_at=now + LOOKED_AGAIN, trouble="", remedy="")
         return False
     transition(ErasureStep, step.id, StepState.GONE, gone_at=now, trouble="", remedy="", next_try_at=None)
     _end(row.id, now)

@@ -58,7 +58,7 @@ class Erasing(OfficeTestCase):
 
     def through(self, *stores: Store) -> None:
         """Hours pass until nothing more happens."""
-        for _ in range(8):
+        for _ in range(14):
             for store in stores or (self.room,):
                 erase_in(store.id, now=self.outside.at)
             self.outside.at += timedelta(hours=2)
