@@ -3,11 +3,13 @@ damaged is mended from another store by itself."""
 
 import random
 from datetime import timedelta
+from unittest import mock
 
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.vault import blobs as names
 from core.vault.copying import copy
+from core.vault.errors import StoreReadOnly
 from server.people.models import JournalEntry
 from server.retention.actions.owe_maintenance import owe_maintenance
 from server.runs.actions.check_store import ROUND, check_store
@@ -166,5 +168,8 @@ class Mended(Rounds):
         for pack in self.packs():
             self.break_pack(self.room, pack)
         Store.objects.filter(id=self.room.id).update(check_days=1, mode="read_only")
-        self.night()
+        cannot = StoreReadOnly("The medium may only be read.")
+        with mock.patch("server.runs.actions.check_store.note_damage", side_effect=cannot):  # so that the store cannot tell of it itself
+            self.night()
         self.assertEqual(Copy.objects.filter(intact=False).count(), 4)
+        self.assertEqual(self.checked(), [None] * 4)
