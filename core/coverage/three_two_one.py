@@ -10,10 +10,11 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
 
+from core.coverage.wipe import CHECKED_FOR
+
 COPIES, MEDIA = 3, 2
 LAGS_BEHIND = timedelta(days=8)
 """A copy that is brought along once a week is not behind."""
-CHECKED_FOR = timedelta(days=30)
 
 
 class Lack(StrEnum):
@@ -33,7 +34,7 @@ class Step(StrEnum):
     RUN = "run"
     """Take a backup."""
     WAIT = "wait"
-    """It is on its way: look at the copies that are owed."""
+    """Its plan wants it: look what is on its way."""
     TARGET = "target"
     """Give its plan another store."""
     CHECK = "check"
@@ -57,6 +58,14 @@ class Place:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Target:
+    """A store that a plan wants a copy in."""
+
+    medium: str
+    off_site: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ThreeTwoOne:
     copies: int
     """That on the device among them."""
@@ -71,35 +80,43 @@ class ThreeTwoOne:
         return not self.lacks
 
 
-def three_two_one(
-    places: Sequence[Place], *, on_device: bool, has_plan: bool, owed: int, now: datetime, targets_off_site: bool, targets: int
-) -> ThreeTwoOne:
-    """`owed`: copies that are on their way to another store. `targets`: how many stores its plan has, and whether one lies off site."""
+def three_two_one(places: Sequence[Place], targets: Sequence[Target] | None, *, on_device: bool, now: datetime) -> ThreeTwoOne:
+    """`targets`: the stores that its plan wants it in; None for a device that follows no plan."""
     newest = max((place.newest_at for place in places), default=None)
     counting = [place for place in places if newest is not None and place.newest_at >= newest - LAGS_BEHIND]
-    copies, media = len(counting) + (on_device and bool(counting)), len({place.medium for place in counting})
-    off_site = any(place.off_site for place in counting)
     checked = max((place.checked_at for place in counting if place.checked_at is not None), default=None)
-    if not counting:
-        lacks: tuple[Lack, ...] = (Lack.BACKUP,)
-    else:
-        told = (
-            (Lack.COPIES, copies < COPIES), (Lack.OFF_SITE, not off_site), (Lack.MEDIA, media < MEDIA),
-            (Lack.CHECK, checked is None or now - checked > CHECKED_FOR),
-        )  # fmt: skip
-        lacks = tuple(lack for lack, so in told if so)
-    step = _step(lacks, has_plan=has_plan, owed=owed, enough=targets >= COPIES - on_device, off_site=targets_off_site)
-    return ThreeTwoOne(copies=copies, media=media, off_site=off_site, checked_at=checked, lacks=lacks, step=step)
+    lacks = _lacking(counting, on_device)
+    if counting and (checked is None or now - checked > CHECKED_FOR):
+        lacks = (*lacks, Lack.CHECK)
+    return ThreeTwoOne(
+        copies=len(counting) + (on_device and bool(counting)),
+        media=len({place.medium for place in counting}),
+        off_site=any(place.off_site for place in counting),
+        checked_at=checked,
+        lacks=lacks,
+        step=_step(lacks, targets, on_device),
+    )
 
 
-def _step(lacks: tuple[Lack, ...], *, has_plan: bool, owed: int, enough: bool, off_site: bool) -> Step:
+def _lacking(places: Sequence[Place] | Sequence[Target], on_device: bool) -> tuple[Lack, ...]:
+    """The worst first; of what lies there, or of what a plan wants."""
+    if not places:
+        return (Lack.BACKUP,)
+    told = (
+        (Lack.COPIES, len(places) + on_device < COPIES),
+        (Lack.OFF_SITE, not any(place.off_site for place in places)),
+        (Lack.MEDIA, len({place.medium for place in places}) < MEDIA),
+    )
+    return tuple(lack for lack, so in told if so)
+
+
+def _step(lacks: tuple[Lack, ...], targets: Sequence[Target] | None, on_device: bool) -> Step:
     if not lacks:
         return Step.NONE
     if lacks[0] == Lack.CHECK:
         return Step.CHECK
-    if not has_plan:
+    if targets is None:
         return Step.PLAN
     if lacks[0] == Lack.BACKUP:
         return Step.RUN
-    planned = off_site if lacks[0] == Lack.OFF_SITE else enough
-    return Step.WAIT if planned and owed else Step.TARGET if not planned else Step.WAIT
+    return Step.TARGET if lacks[0] in _lacking(targets, on_device) else Step.WAIT

@@ -3,6 +3,9 @@
 from collections.abc import Collection
 from datetime import datetime
 
+import numpy as np
+import numpy.typing as npt
+
 from core.vault.erased import note_erased, told_erased, where_erased
 from core.vault.errors import Damaged
 from core.vault.needs import needs_of
@@ -24,19 +27,24 @@ def erase_whole(vault: Vault, backups: Collection[bytes], *, now: datetime) -> d
             "A list of some backup cannot be read, so nobody can tell what it needs. Nothing was erased.",
             remedy="Repair or remove that backup, then try again.",
         )
+    size = len(vault.index.lengths)
     going = [manifest for manifest in manifests if manifest.id in backups]
-    theirs = {number for manifest in going for number in needs.of(manifest.id).tolist()}
-    needed: dict[str, set[int]] = {}
+    theirs, staying = np.zeros(size, dtype=np.bool_), np.zeros(size, dtype=np.bool_)
+    for manifest in going:
+        theirs[needs.of(manifest.id)] = True
+    shared: dict[str, npt.NDArray[np.bool_]] = {}
     for manifest in manifests:
-        if manifest.id not in backups and (shared := theirs.intersection(needs.of(manifest.id).tolist())):
-            needed.setdefault(manifest.device, set()).update(shared)
-    staying = needs_of(vault, [manifest for manifest in manifests if manifest.id not in backups])
-    unneeded = ~staying.live(len(vault.index.lengths))  # what runs that were killed have left among them: it may be theirs
-    if going and unneeded.any():
-        note_erased(vault, ids_of(vault.index.all_entries()[unneeded]), now=now)
+        if manifest.id not in backups:
+            numbers = needs.of(manifest.id)
+            staying[numbers] = True
+            if theirs[numbers].any():
+                shared.setdefault(manifest.device, np.zeros(size, dtype=np.bool_))[numbers] = True
+    # what runs that were killed have left is among what nobody else needs: it may be theirs
+    if going and not staying.all():
+        note_erased(vault, ids_of(vault.index.all_entries()[~staying]), now=now)
     for manifest in going:
         vault.remove(manifest.id)
-    return {device: len(shared) for device, shared in needed.items()}
+    return {device: int((needed & theirs).sum()) for device, needed in shared.items()}
 
 
 def lying_about(vault: Vault) -> int:

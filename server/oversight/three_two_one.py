@@ -5,12 +5,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from django.db.models import Count, Max, Q
+from django.db.models import Max
 
-from core.coverage.three_two_one import Lack, Place, ThreeTwoOne, three_two_one
+from core.coverage.three_two_one import Lack, Place, Target, ThreeTwoOne, three_two_one
 from server.fleet.models import Device, DeviceState
 from server.plans.models import PlanTarget
-from server.runs.copies import COMING
 from server.runs.models import Backup, Copy, CopyState
 from server.storage.models import Mode, Store
 
@@ -26,24 +25,16 @@ class Row:
 
 
 def all_rows(*, now: datetime) -> list[Row]:
-    """Every device, those that lack most first. Five queries."""
+    """Every device, those that lack most first. Four queries."""
     devices = Device.objects.select_related("holder", "team", "assignment").order_by("name", "id")
     stores = {store.id: store for store in Store.objects.all()}
-    places, owed, targets = _places(stores), _owed(), _targets()
+    places, targets = _places(stores), _targets(stores)
     rows = []
     for device in devices:
         assignment = getattr(device, "assignment", None)
         plan = None if assignment is None else assignment.plan_id
-        mine = targets[plan] if plan is not None else set()
-        told = three_two_one(
-            places[device.id],
-            on_device=device.state not in NOT_IN_HANDS,
-            has_plan=plan is not None,
-            owed=owed.get(device.id, 0),
-            now=now,
-            targets=len(mine),
-            targets_off_site=any(stores[store].off_site for store in mine),
-        )
+        on_device = device.state not in NOT_IN_HANDS
+        told = three_two_one(places[device.id], None if plan is None else targets[plan], on_device=on_device, now=now)
         rows.append(Row(device=device, plan_id=plan, places=places[device.id], told=told))
     order = list(Lack)
     return sorted(rows, key=lambda row: (order.index(row.told.lacks[0]) if row.told.lacks else len(order), -len(row.told.lacks)))
@@ -64,16 +55,11 @@ def _places(stores: dict[UUID, Store]) -> dict[UUID, list[Place]]:
     return found
 
 
-def _owed() -> dict[UUID, int]:
-    rows = Copy.objects.filter(state__in=COMING).order_by().values_list("backup__device").annotate(Count("id"))
-    return dict(rows)
-
-
-def _targets() -> dict[UUID, set[UUID]]:
+def _targets(stores: dict[UUID, Store]) -> dict[UUID, list[Target]]:
     """Plan → its stores that are in use."""
-    found: dict[UUID, set[UUID]] = defaultdict(set)
-    for plan, store in PlanTarget.objects.filter(Q(store__mode=Mode.IN_USE)).values_list("plan_id", "store_id"):
-        found[plan].add(store)
+    found: dict[UUID, list[Target]] = defaultdict(list)
+    for plan, store in PlanTarget.objects.filter(store__mode=Mode.IN_USE).values_list("plan_id", "store_id"):
+        found[plan].append(Target(medium=stores[store].medium, off_site=stores[store].off_site))
     return found
 
 

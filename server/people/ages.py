@@ -45,9 +45,11 @@ def ages() -> list[Age]:
     return list(_AGES.values())
 
 
-def days_of(age: Age) -> int:
+def days_by_code() -> dict[str, int]:
+    """Sort → for how many days it is kept. One query."""
     office = Office.objects.only("ages").first()
-    return int((office.ages if office else {}).get(age.code, age.days))
+    said = office.ages if office else {}
+    return {age.code: int(said.get(age.code, age.days)) for age in ages()}
 
 
 def old_rows(age: Age, days: int, *, now: datetime) -> QuerySet[Any]:

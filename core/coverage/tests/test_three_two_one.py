@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
-from core.coverage.three_two_one import Lack, Place, Step, three_two_one
+from core.coverage.three_two_one import Lack, Place, Step, Target, three_two_one
 
 NOW = datetime(2026, 3, 2, 6, 0, tzinfo=UTC)
 
@@ -13,30 +13,31 @@ def place(store: str, medium: str = "folder", *, off_site: bool = False, days: f
     return Place(store=store, medium=medium, off_site=off_site, newest_at=NOW - timedelta(days=days), checked_at=checked_at)
 
 
+IN_ROOM, IN_CLOUD = Target(medium="folder", off_site=False), Target(medium="bucket", off_site=True)
+BOTH = (IN_ROOM, IN_CLOUD)
 ROOM, CLOUD, DRIVE = place("room"), place("cloud", "bucket", off_site=True), place("drive", "drive")
 
 
 class EachLack(TestCase):
-    def told(self, *places: Place, on_device=True, has_plan=True, owed=0, targets=2, targets_off_site=True):
-        return three_two_one(
-            places, on_device=on_device, has_plan=has_plan, owed=owed, now=NOW, targets=targets, targets_off_site=targets_off_site
-        )
+    def told(self, *places: Place, targets=BOTH, on_device=True):
+        return three_two_one(places, targets, on_device=on_device, now=NOW)
 
     def test_by_itself(self):
         cases = [
             ((ROOM, CLOUD), {}, 3, 2, (), Step.NONE),
             ((), {}, 0, 0, (Lack.BACKUP,), Step.RUN),
-            ((), {"has_plan": False}, 0, 0, (Lack.BACKUP,), Step.PLAN),
-            ((ROOM,), {"targets": 1, "targets_off_site": False}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), Step.TARGET),
-            ((ROOM,), {"owed": 3}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), Step.WAIT),
+            ((), {"targets": None}, 0, 0, (Lack.BACKUP,), Step.PLAN),
+            ((ROOM,), {"targets": (IN_ROOM,)}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), Step.TARGET),
+            ((ROOM,), {}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), Step.WAIT),
             ((CLOUD,), {}, 2, 1, (Lack.COPIES, Lack.MEDIA), Step.WAIT),
-            ((ROOM, DRIVE), {"targets_off_site": False}, 3, 2, (Lack.OFF_SITE,), Step.TARGET),
+            ((ROOM, DRIVE), {"targets": (IN_ROOM, Target(medium="drive", off_site=False))}, 3, 2, (Lack.OFF_SITE,), Step.TARGET),
             ((CLOUD, place("other cloud", "bucket", off_site=True)), {}, 3, 1, (Lack.MEDIA,), Step.WAIT),
+            ((CLOUD, place("other cloud", "bucket", off_site=True)), {"targets": (IN_CLOUD, IN_CLOUD)}, 3, 1, (Lack.MEDIA,), Step.TARGET),
             ((place("room", checked=None), place("cloud", "bucket", off_site=True, checked=31)), {}, 3, 2, (Lack.CHECK,), Step.CHECK),
             ((place("room", checked=None), CLOUD), {}, 3, 2, (), Step.NONE),
         ]  # fmt: skip
         for places, more, copies, media, lacks, step in cases:
-            with self.subTest(places=[one.store for one in places], **more):
+            with self.subTest(places=[one.store for one in places], more=more):
                 told = self.told(*places, **more)
                 self.assertEqual((told.copies, told.media, told.lacks, told.step), (copies, media, lacks, step))
                 self.assertEqual(told.whole, not lacks)

@@ -5,7 +5,7 @@ from datetime import datetime
 
 from server.oversight.actions.write_months import write_months
 from server.people.actions.journal import write_journal
-from server.people.ages import Age, ages, days_of, old_rows
+from server.people.ages import Age, ages, days_by_code, old_rows
 from server.people.clock import in_doubt
 from server.retention.freezing import Frozen
 
@@ -23,7 +23,8 @@ def age_out(*, now: datetime) -> dict[str, int]:
     write_months(now=now)
     if Frozen.read().office:
         return {}
-    gone = {age.code: count for age in ages() if (count := _aged(age, now))}
+    said = days_by_code()
+    gone = {age.code: count for age in ages() if (count := _aged(age, said[age.code], now))}
     if gone:
         labels = {age.code: age.label.lower() for age in ages()}
         says = ", ".join(f"{labels[code]} {count}" for code, count in gone.items())
@@ -31,11 +32,11 @@ def age_out(*, now: datetime) -> dict[str, int]:
     return gone
 
 
-def _aged(age: Age, now: datetime) -> int:
+def _aged(age: Age, days: int, now: datetime) -> int:
     removed = 0
     try:
         for _ in range(MOST_ROUNDS):
-            some = age.remove(old_rows(age, days_of(age), now=now))
+            some = age.remove(old_rows(age, days, now=now))
             removed += some
             if not some:
                 break

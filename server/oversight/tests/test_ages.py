@@ -106,13 +106,15 @@ class Ages(OfficeTestCase):
         path = self.file_of(self.restore(state="running", file_name="", finished_at=None))
         half = path.with_name(".unfinished-0011")
         half.write_bytes(b"half")
+        odd = path.with_name("a name of thirty-six letters, no uuid")
+        odd.write_bytes(b"odd")
         made = half.stat().st_mtime
         self.outside.at = self.then.fromtimestamp(made + 3600, tz=self.then.tzinfo)
         age_out(now=self.outside.at)
         self.assertTrue(half.exists() and path.exists())
         self.outside.at = self.then.fromtimestamp(made + 25 * 3600, tz=self.then.tzinfo)
         age_out(now=self.outside.at)
-        self.assertFalse(half.exists() or path.exists())
+        self.assertFalse(half.exists() or path.exists() or odd.exists())
 
     def test_nothing_goes_while_nothing_leaves_the_office(self):
         Copy.objects.update(state="removed", removed_at=self.then)

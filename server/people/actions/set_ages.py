@@ -6,7 +6,7 @@ from django.db import transaction
 
 from core.errors import BadInput
 from server.people.actions.journal import write_journal
-from server.people.ages import ages, checked, days_of
+from server.people.ages import ages, checked, days_by_code
 from server.people.models import Office, User
 
 
@@ -16,7 +16,7 @@ def set_ages(told: dict[str, int], *, by: User, now: datetime) -> None:
     office = Office.objects.select_for_update().first()
     if office is None:
         raise BadInput("There is no office yet.", field="ages", remedy="Set it up first.")
-    before = {age.code: days_of(age) for age in ages()}
+    before = days_by_code()
     office.ages = {**office.ages, **checked(told)}
     office.save(update_fields=["ages"])
     now_days = {**before, **told}

@@ -10,7 +10,7 @@ from rest_framework.views import APIView
 
 from server.outside import outside
 from server.people.actions.set_ages import set_ages
-from server.people.ages import MOST_DAYS, ages, checked, days_of, old_rows
+from server.people.ages import MOST_DAYS, ages, checked, days_by_code, old_rows
 
 
 class AgeSerializer(serializers.Serializer):
@@ -28,10 +28,10 @@ class SetAgesSerializer(serializers.Serializer):
 
 
 def told_ages(instead: dict[str, int]) -> list[dict[str, Any]]:
-    now = outside().now()
+    now, said = outside().now(), {**days_by_code(), **instead}
     rows = []
     for age in ages():
-        days = instead.get(age.code, days_of(age))
+        days = said[age.code]
         told = {"code": age.code, "label": age.label, "says": age.says, "days": days, "usual": age.days, "least": age.least}
         rows.append({**told, "going": old_rows(age, days, now=now).count()})
     return rows

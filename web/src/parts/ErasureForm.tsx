@@ -6,6 +6,7 @@ import Button from 'react-bootstrap/Button';
 import { useAct } from '../api/act';
 import { client, problemOf, told, type Schemas } from '../api/client';
 import { key } from '../api/keys';
+import { useMe } from '../api/queries';
 import { counted, plainDay } from '../ui/format';
 import { DateField } from '../ui/forms/DateField';
 import { dayIn } from '../ui/forms/dates';
@@ -19,8 +20,6 @@ import { Failed, Loading } from '../ui/States';
 export type Wish = { device: string; items: readonly { kind: string; id: string }[] } | { devices: readonly string[] } | { holder: number };
 type Preview = Schemas['ErasurePreview'];
 
-const UNDO_DAYS = 7;
-
 /** As the server is asked. */
 const bodyOf = (wish: Wish) => ({
   device: 'device' in wish ? wish.device : null,
@@ -31,7 +30,8 @@ const bodyOf = (wish: Wish) => ({
 
 export function ErasureForm({ wish, onDone }: { wish: Wish; onDone: (id: string) => void }) {
   const today = dayIn(useNow(), useZone());
-  const [begins, setBegins] = useState(() => later(today, UNDO_DAYS));
+  const undoDays = useMe().data?.office?.undo_days ?? 7;
+  const [begins, setBegins] = useState(() => later(today, undoDays));
   const [reference, setReference] = useState('');
   const [word, setWord] = useState('');
   const [forget, setForget] = useState(false);
