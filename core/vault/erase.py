@@ -79,18 +79,21 @@ def erase(
     items: Collection[tuple[str, str]],
     request: bytes,
     now: datetime,
-    untouched: Collection[bytes] = (),
+    claim: Callable[[Set[bytes]], Set[bytes]] = lambda backups: backups,
     should_stop: Callable[[], bool] = lambda: False,
 ) -> Erasing:
-    """Out of every backup of the device in this store, save those in `untouched`. `items`: (kind, `erased_mark`).
+    """Out of every backup of the device in this store, save those that `claim` does not give. `items`: (kind, `erased_mark`).
 
-    Raises, having lost nothing, Damaged when it cannot be told what a backup holds; DeviceSealed; RunTooLong; Stopped; StoreError.
+    `claim` is asked once, before anything changes, with the backups that hold any of it: whoever answers sees to it that nobody
+    protects afterwards what it gave. Raises, having lost nothing, Damaged when it cannot be told what a backup holds; DeviceSealed;
+    RunTooLong; Stopped; StoreError; what `claim` raises.
     """
     job, report = _Erase(vault, device, items, should_stop), Erasing()
     job.look()
     affected = [manifest for manifest in job.mine if job.found_in(manifest)]
-    report.untouched = [manifest.id for manifest in affected if manifest.id in set(untouched)]
-    affected = [manifest for manifest in affected if manifest.id not in set(untouched)]
+    claimed = claim({manifest.id for manifest in affected}) if affected else set()
+    report.untouched = [manifest.id for manifest in affected if manifest.id not in claimed]
+    affected = [manifest for manifest in affected if manifest.id in claimed]
     if affected:
         job.note(now)
         if not report.untouched:  # else their items stay where they are

@@ -210,6 +210,9 @@ class Backup(models.Model):
     stands_for = models.UUIDField(
         null=True, help_text="The backup whose place it took when something was erased out of it; empty for one as it was made."
     )
+    being_erased = models.BooleanField(
+        default=False, help_text="Something is erased out of it on request, or all of it: nothing can protect it any more."
+    )
     found_in = models.ForeignKey(
         Store, null=True, on_delete=models.SET_NULL, related_name="+", help_text="The store that it was found in and taken in from."
     )

@@ -17,6 +17,8 @@ class BeingRemoved(Conflict):
 
 def still_there(backup: Backup) -> list[Copy]:
     """Its copies that nobody has decided to remove. Raises BeingRemoved when there are none."""
+    if Backup.objects.filter(id=backup.id, being_erased=True).exists():
+        raise BeingRemoved("This backup is being erased on request.")
     copies = list(backup.copies.filter(state__in=THERE).select_related("store"))
     if not copies:
         leaving = backup.copies.filter(state=CopyState.REMOVING).exists()

@@ -4,7 +4,9 @@ Idempotent steps: interrupted anywhere, the next time goes on. What a hold keeps
 now stays, and is said. When every store is done the records forget the names as well.
 """
 
+from collections.abc import Set
 from datetime import datetime, timedelta
+from functools import partial
 from uuid import UUID
 
 from django.db import transaction
@@ -14,6 +16,7 @@ from core.errors import AtticError
 from core.vault.erase import erase, holding
 from core.vault.erase_whole import erase_whole, lying_about
 from core.vault.vault import Vault
+from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.live import tell
 from server.locks import lock_device, lock_devices
@@ -92,14 +95,8 @@ def _begin(id: UUID, now: datetime) -> None:
 def _go_on(step: ErasureStep, now: datetime) -> bool:
     row, store = step.erasure, step.store
     devices = list(row.devices.all())
-    if any(Frozen.read().holds(store.id, device.team_id) for device in devices):
-        _wait(step, now, "Nothing may leave there for now.", "It goes on once that is lifted.")
-        return False
     if step.state == StepState.SWEEPING:
         return _looked(step, devices, now)
-    if in_use(*(device.id for device in devices)):
-        _wait(step, now, "A restore or a copy reads from one of these backups.", "It goes on once that is over.")
-        return False
     vault = opened_to_write(store)
     backups, held_back, needed = _whole(row, devices, store, vault, now) if row.whole else _items(row, devices[0], store, vault, now)
     names = dict(Device.objects.filter(id__in=[one for one in needed if _is_id(one)]).values_list("id", "name"))
@@ -124,13 +121,34 @@ def _is_id(text: str) -> bool:
 
 
 def _items(row: Erasure, device: Device, store: Store, vault: Vault, now: datetime) -> tuple[int, int, dict[str, int]]:
-    held_ids = [id.bytes for id in Backup.objects.filter(device=device).exclude(hold_reason="").values_list("id", flat=True)]
-    report = erase(vault, device=str(device.id), items=_marks(row), request=row.id.bytes, now=now, untouched=held_ids)
+    claim = partial(_claim, store, [device])
+    report = erase(vault, device=str(device.id), items=_marks(row), request=row.id.bytes, now=now, claim=claim)
     vault.refresh()
     for new, old in report.stand_ins.items():
         _stand_in(vault, store, device, UUID(bytes=old), UUID(bytes=new), now)
     forget_items(device, row.items)
     return len(report.anew), len(report.untouched), report.needed_by
+
+
+class InUse(Conflict):
+    """Somebody was faster."""
+
+    code = "erasure.in_use"
+    remedy = "It goes on once that is over."
+
+
+@transaction.atomic
+def _claim(store: Store, devices: list[Device], backups: Set[bytes]) -> set[bytes]:
+    """Those that nothing protects, decided under the locks of their devices: from here on nothing can. Raises InUse."""
+    lock_devices(device.id for device in devices)
+    ids = {UUID(bytes=id) for id in backups}
+    if any(Frozen.read().holds(store.id, device.team_id) for device in devices):
+        raise InUse("Nothing may leave there for now.", remedy="It goes on once that is lifted.")
+    if ids & in_use(*(device.id for device in devices)):
+        raise InUse("A restore or a copy reads from one of these backups.")
+    held_ids = set(Backup.objects.filter(id__in=ids).exclude(hold_reason="").values_list("id", flat=True))
+    Backup.objects.filter(id__in=ids - held_ids).update(being_erased=True)
+    return {id.bytes for id in ids - held_ids}
 
 
 @transaction.atomic
@@ -176,14 +194,15 @@ def _forgotten(rows: QuerySet[Copy], now: datetime) -> int:
 
 def _whole(row: Erasure, devices: list[Device], store: Store, vault: Vault, now: datetime) -> tuple[int, int, dict[str, int]]:
     mine = {str(device.id) for device in devices}
-    kept = set(Backup.objects.filter(device__in=devices).exclude(hold_reason="").values_list("id", flat=True))
-    there = {UUID(bytes=manifest.id) for manifest in vault.manifests() if manifest.device in mine}
-    needed = erase_whole(vault, {id.bytes for id in there - kept}, now=now)
+    there = {manifest.id for manifest in vault.manifests() if manifest.device in mine}
+    going = _claim(store, devices, there)
+    needed = erase_whole(vault, going, now=now)
+    kept = [UUID(bytes=id) for id in there - going]
     with transaction.atomic():
         lock_devices(device.id for device in devices)
         _forgotten(Copy.objects.filter(store=store, backup__device__in=devices).exclude(backup__in=kept), now)
-        Stray.objects.filter(store=store, backup_id__in=there - kept).delete()
-    return len(there - kept), len(there & kept), {device: count for device, count in needed.items() if device not in mine}
+        Stray.objects.filter(store=store, backup_id__in=[UUID(bytes=id) for id in going]).delete()
+    return len(going), len(kept), {device: count for device, count in needed.items() if device not in mine}
 
 
 def _marks(row: Erasure) -> list[tuple[str, str]]:

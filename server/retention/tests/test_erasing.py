@@ -2,6 +2,7 @@
 
 import json
 from datetime import date, timedelta
+from unittest import mock
 from uuid import UUID
 
 from django.core import serializers
@@ -150,6 +151,22 @@ class OneItem(Erasing):
         self.through()
         self.assertEqual(self.row()["state"], "done")
         self.assertNotIn(WORDS, self.held_in(self.room))
+
+    def test_once_it_has_been_decided_nobody_is_told_that_it_is_kept(self):
+        """A hold that is asked for while the store is being worked on is refused, and not answered and then broken."""
+        self.ask_letter()
+        path = f"/api/backups/{Backup.objects.order_by('finished_at').first().id}/hold"
+        answers = []
+
+        def meanwhile(*given: object) -> dict[str, int]:
+            answers.append(self.api.post(path, {"reason": "for the court"}, format="json"))
+            return {}
+
+        with mock.patch("core.vault.erase._needed_by", side_effect=meanwhile):
+            erase_in(self.room.id, now=self.outside.at)
+        self.assertEqual((answers[0].status_code, answers[0].json()["code"]), (409, "backup.being_removed"))
+        self.assertIn("being erased", answers[0].json()["title"])
+        self.assertFalse(Backup.objects.exclude(hold_reason="").exists())
 
     def test_nothing_leaves_holds_for_it_as_well(self):
         self.ask_letter()
