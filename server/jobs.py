@@ -32,7 +32,7 @@ class Pool(StrEnum):
     """Checks, rules, sweeps, measures, copies: may take long, so they work in pieces."""
 
 
-AT_ONCE = {Pool.CLOCK: 8, Pool.RUNS: 40, Pool.MAINTENANCE: 6}
+AT_ONCE = {Pool.CLOCK: 9, Pool.RUNS: 40, Pool.MAINTENANCE: 6}
 """Jobs of a pool that one worker process carries out side by side. Runs are held to the office's number elsewhere."""
 
 SILENT = timedelta(seconds=20)
@@ -71,6 +71,8 @@ CARRY_OUT_RESTORE = _job("carry_out_restore", Pool.RUNS, "restore_id")
 TAKE_IMPORT = _job("bring_in_old", Pool.RUNS, "bringing_id")
 SCAN_IMPORT = _job("look_into_old", Pool.RUNS, "bringing_id")
 AGE_OUT = _job("age_out", Pool.MAINTENANCE, "timestamp", every="40 4 * * * 0")
+OWE_DRILLS = _job("owe_drills", Pool.CLOCK, "timestamp", every="0 */5 * * * 30")
+CARRY_OUT_DRILL = _job("carry_out_drill", Pool.MAINTENANCE, "drill_id")
 OWE_COPIES = _job("owe_copies", Pool.MAINTENANCE)
 CARRY_COPIES = _job("carry_copies", Pool.MAINTENANCE, "store_id")
 CHECK_STORE = _job("check_store", Pool.MAINTENANCE, "store_id", "percent", "by")
@@ -122,6 +124,11 @@ def defer_run(run_id: UUID, device_id: UUID) -> None:
 def defer_restore(restore_id: UUID, device_id: UUID | None) -> None:
     """Into a device: not beside its runs. Into a file: beside everything."""
     _put(CARRY_OUT_RESTORE, lock=_device(device_id) if device_id else f"restore {restore_id}", restore_id=str(restore_id))
+
+
+def defer_drill(drill_id: UUID) -> None:
+    """One at a time: a drill is in no hurry. It reads only, so nothing of the store waits for it."""
+    _put(CARRY_OUT_DRILL, lock="drills", drill_id=str(drill_id))
 
 
 def defer_import(bringing_id: UUID, device_id: UUID) -> None:

@@ -16,6 +16,7 @@ from django.utils.module_loading import import_string
 
 from core.content.classify import FileRule
 from core.content.link import DeviceLink
+from core.recovery.drill import Scratch
 from core.schedule.clock import Ticks
 from core.vault.address import StoreAddress
 from core.vault.blobs import BlobStore
@@ -195,6 +196,10 @@ class Outside(Protocol):
 
     def open_vault(self, address: StoreAddress) -> Vault:
         """Open with the server's key file. Raises StoreError, VaultError."""
+        ...
+
+    def scratch(self, name: str) -> Scratch:
+        """A place for restored files that is erased afterwards; the same for the same name."""
         ...
 
     def checked_hook(self, address: str) -> str:

@@ -210,7 +210,7 @@ class WhoDies(OneBackup):
 
 class PoolsByUrgency(OfficeTestCase):
     def test_what_must_be_quick_is_never_in_a_pool_with_what_may_be_slow(self):
-        slow = {
+        slow = {"carry_out_drill", 
             "check_store",
             "age_out",
             "owe_copies",
@@ -224,7 +224,7 @@ class PoolsByUrgency(OfficeTestCase):
             "write_office",
             "ask_clocks",
         }
-        quick = {"tick", "watch", "send_messages", "revive", "requeue", "owe_maintenance", "line_up", "after_run"}
+        quick = {"tick", "watch", "send_messages", "revive", "requeue", "owe_maintenance", "owe_drills", "line_up", "after_run"}
         by_pool = {pool: {name for name, job in REGISTER.items() if job.pool == pool} for pool in Pool}
         self.assertEqual(by_pool[Pool.CLOCK], quick)
         self.assertEqual(by_pool[Pool.MAINTENANCE], slow)

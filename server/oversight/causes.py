@@ -22,6 +22,7 @@ from server.people.clock import clock_state, clock_words
 from server.people.queries import office_zone
 from server.plans.choices import choices, undecided
 from server.plans.rules import GONE_STATES, RuleBook
+from server.recovery.drills import drill_rules, unproven
 from server.runs.actions.beat import last_beat
 from server.runs.models import Copy, CopyState, LinedUp
 from server.storage.models import Store
@@ -63,7 +64,7 @@ def causes(
     by_device = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
     office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes(now)]
-    odd = [*_asked(rows, now, zone), *causes_of_keeping(now, zone), *_odd(by_id), *_undecided(rows)]
+    odd = [*_asked(rows, now, zone), *causes_of_keeping(now, zone), *_odd(by_id), *_undecided(rows), *_unproven(by_id, now)]
     return [*office, *by_device, *odd, *_not_fitting(now, by_id, zone), *_offers(rows)]
 
 
@@ -149,6 +150,18 @@ def _undecided(rows: list[Standings]) -> list[Cause]:
         names = listed([KINDS[code].label.lower() for code in KINDS if code in kinds[service]])
         cause.says = f"{service or 'An account'} is switched off by its administrator: nobody has decided who keeps {names}"
     return list(found.values())
+
+
+def _unproven(rows: dict[UUID, Standings], now: datetime) -> list[Cause]:
+    """Devices of which no backup came back right for longer than the office wants. One query where it wants nothing."""
+    wanted = drill_rules().wanted_days
+    if wanted is None:
+        return []
+    devices = [rows[device.id] for device in unproven(since=now - timedelta(days=wanted)) if device.id in rows]
+    if not devices:
+        return []
+    says = f"No drill has proven for {wanted} days that their backups come back"
+    return [Cause(code="unproven", mark="odd", says=says, step="drills", step_label="Look at the drills", devices=devices)]
 
 
 def _not_fitting(now: datetime, rows: dict[UUID, Standings], zone: ZoneInfo) -> list[Cause]:

@@ -10,6 +10,7 @@ from django.db.models import Max
 from core.coverage.three_two_one import Lack, Place, Target, ThreeTwoOne, three_two_one
 from server.fleet.models import Device, DeviceState
 from server.plans.models import PlanTarget
+from server.recovery.drills import proven_at
 from server.runs.models import Backup, Copy, CopyState
 from server.storage.models import Mode, Store
 
@@ -22,20 +23,23 @@ class Row:
     plan_id: UUID | None
     places: list[Place]
     told: ThreeTwoOne
+    drilled_at: datetime | None
+    """When a backup of it last came back right."""
 
 
 def all_rows(*, now: datetime) -> list[Row]:
-    """Every device, those that lack most first. Four queries."""
+    """Every device, those that lack most first. Five queries."""
     devices = Device.objects.select_related("holder", "team", "assignment").order_by("name", "id")
     stores = {store.id: store for store in Store.objects.all()}
-    places, targets = _places(stores), _targets(stores)
+    places, targets, drilled = _places(stores), _targets(stores), proven_at()
     rows = []
     for device in devices:
         assignment = getattr(device, "assignment", None)
         plan = None if assignment is None else assignment.plan_id
         on_device = device.state not in NOT_IN_HANDS
         told = three_two_one(places[device.id], None if plan is None else targets[plan], on_device=on_device, now=now)
-        rows.append(Row(device=device, plan_id=plan, places=places[device.id], told=told))
+        row = Row(device=device, plan_id=plan, places=places[device.id], told=told, drilled_at=drilled.get(device.id))
+        rows.append(row)
     order = list(Lack)
     return sorted(rows, key=lambda row: (order.index(row.told.lacks[0]) if row.told.lacks else len(order), -len(row.told.lacks)))
 
@@ -93,6 +97,7 @@ class Evidence:
     """Of those that are backed up: whose newest whole backup came encrypted from the device; every store is sealed."""
     off_site: int
     checked: int
+    drilled: int
 
 
 def evidence(rows: list[Row]) -> Evidence:
@@ -109,6 +114,7 @@ def evidence(rows: list[Row]) -> Evidence:
         encrypted=sum(latest),
         off_site=sum(row.told.off_site for row in mine),
         checked=sum(row.told.checked_at is not None for row in mine),
+        drilled=sum(row.drilled_at is not None for row in mine),
     )
 
 

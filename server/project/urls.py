@@ -15,6 +15,7 @@ from server.people.api import views as people
 from server.plans.api import choices
 from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
+from server.recovery.api import drills as recovery_drills
 from server.recovery.api import offices
 from server.recovery.api import views as recovery
 from server.retention.api import consequences, erasures, exceptions, freed, freezes, future, holds, leaving, versions
@@ -171,6 +172,10 @@ api = [
     path("backups/<uuid:id>/inside", recovery.InsideView.as_view()),
     path("backups/<uuid:id>/item", recovery.ItemView.as_view()),
     path("backups/<uuid:id>/thumbnail", recovery.ThumbnailView.as_view()),
+    path("drills", recovery_drills.DrillsView.as_view()),
+    path("drills/rules", recovery_drills.DrillRulesView.as_view()),
+    path("drills/<uuid:id>", recovery_drills.DrillView.as_view()),
+    path("drills/<uuid:id>/stop", recovery_drills.StopDrillView.as_view()),
     path("preflight", recovery.PreflightView.as_view()),
     path("restores", recovery.RestoresView.as_view()),
     path("restores/<uuid:id>", recovery.RestoreView.as_view()),

@@ -11,6 +11,7 @@ from django.conf import settings
 
 from adapters.clocks.machine import synchronised, ticks
 from adapters.clocks.mail import mail_date
+from adapters.destinations.scratch import ScratchFolder
 from adapters.hooks.http import checked_address, post
 from adapters.keys.files import KeyFiles
 from adapters.keys.server_key import Kind, OtherKey, make_key, place_in, read_key
@@ -28,6 +29,7 @@ from core.content.classify import FileRule
 from core.content.errors import LinkError
 from core.content.link import DeviceLink
 from core.errors import AtticError
+from core.recovery.drill import Scratch
 from core.schedule.clock import Ticks
 from core.vault.address import SftpAddress, StoreAddress
 from core.vault.blobs import BlobStore
@@ -184,6 +186,9 @@ class Wiring:
 
     def open_vault(self, address: StoreAddress) -> Vault:
         return open_vault(self.blobs(address), key_file=self._server_key(), random=self.random, limits=self.limits)
+
+    def scratch(self, name: str) -> Scratch:
+        return ScratchFolder(self._env.data / "scratch" / name)
 
     def checked_hook(self, address: str) -> str:
         return checked_address(address)

@@ -7,7 +7,7 @@ from django.db.models import QuerySet
 from server.people.actions.let_go import delete_some
 from server.people.ages import Age, enter
 from server.recovery.actions.remove_files import remove_files
-from server.recovery.models import Restore, RestoreState
+from server.recovery.models import Drill, DrillState, Restore, RestoreState
 
 _ENDED = (RestoreState.COMPLETE, RestoreState.PARTIAL, RestoreState.FAILED, RestoreState.STOPPED)
 
@@ -18,6 +18,10 @@ def _files(before: datetime) -> QuerySet[Restore]:
 
 def _restores(before: datetime) -> QuerySet[Restore]:
     return Restore.objects.filter(asked_at__lt=before, state__in=_ENDED, file_name="")
+
+
+def _drills(before: datetime) -> QuerySet[Drill]:
+    return Drill.objects.filter(asked_at__lt=before).exclude(state__in=(DrillState.WAITING, DrillState.RUNNING))
 
 
 def enter_ages() -> None:
@@ -31,5 +35,11 @@ def enter_ages() -> None:
         Age(
             code="restores", label="Restores", days=1096, least=90, old=_restores, remove=delete_some,
             says="What was chosen, and the report.",
+        )
+    )  # fmt: skip
+    enter(
+        Age(
+            code="drills", label="Drills", days=1096, least=90, old=_drills, remove=delete_some,
+            says="What was restored on trial, and what of it came back right.",
         )
     )  # fmt: skip

@@ -7,6 +7,7 @@ from django.db import models
 from server.fleet.models import Device
 from server.people.models import User
 from server.runs.models import Backup
+from server.storage.models import Store
 
 
 class RestoreState(models.TextChoices):
@@ -74,3 +75,71 @@ class RestoreBatch(models.Model):
 
     class Meta:
         indexes = [models.Index(fields=["restore", "kind"])]
+
+
+class DrillState(models.TextChoices):
+    """Moves, read by `server.transition`; one whose worker died begins again.
+
+    waiting → running, failed, stopped
+    running → right, wrong, failed, stopped
+    """
+
+    WAITING = "waiting"
+    RUNNING = "running"
+    RIGHT = "right"
+    """Everything that it restored came back as it was stored."""
+    WRONG = "wrong"
+    """Something did not."""
+    FAILED = "failed"
+    """It proved nothing."""
+    STOPPED = "stopped"
+
+
+class Drill(models.Model):
+    """One backup restored into a scratch place, to prove that it can be."""
+
+    States = DrillState
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="drills")
+    backup = models.ForeignKey(Backup, null=True, on_delete=models.SET_NULL, related_name="drills")
+    store = models.ForeignKey(Store, on_delete=models.PROTECT, related_name="drills")
+    state = models.CharField(max_length=8, choices=DrillState, default=DrillState.WAITING)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+", help_text="Empty: its turn came.")
+    asked_at = models.DateTimeField()
+    started_at = models.DateTimeField(null=True)
+    finished_at = models.DateTimeField(null=True)
+    stop_asked = models.BooleanField(default=False)
+    attempts = models.PositiveSmallIntegerField(default=0)
+    progress = models.JSONField(default=dict, help_text="{done_bytes, total_bytes} while it is under way.")
+    of_items = models.IntegerField(default=0, help_text="What the backup holds.")
+    of_bytes = models.BigIntegerField(default=0)
+    items = models.IntegerField(default=0, help_text="What was restored and is right.")
+    size_bytes = models.BigIntegerField(default=0)
+    report = models.JSONField(default=dict, help_text="{lost, differing, unopened: {count, named}, opened: {form: n}, out_of_time}")
+    cause = models.CharField(max_length=600, blank=True)
+    remedy = models.CharField(max_length=600, blank=True)
+    reference = models.CharField(max_length=16, blank=True)
+
+    class Meta:
+        ordering = ["-asked_at", "-id"]
+        constraints = [
+            models.UniqueConstraint(fields=["device"], condition=models.Q(state__in=["waiting", "running"]), name="one_drill_at_a_time")
+        ]
+        indexes = [
+            models.Index(fields=["-asked_at", "-id"]),
+            models.Index(fields=["device", "-finished_at"], condition=models.Q(state="right"), name="drills_right"),
+        ]
+
+
+class DrillRules(models.Model):
+    """How the office drills by itself. One row."""
+
+    id = models.PositiveSmallIntegerField(primary_key=True, default=1)
+    a_day = models.PositiveSmallIntegerField(default=1, help_text="Devices whose turn comes on a day; 0: only when somebody asks.")
+    most_minutes = models.PositiveSmallIntegerField(default=30)
+    most_bytes = models.BigIntegerField(default=2 << 30, help_text="Of content, of one backup; a larger one is drawn from by chance.")
+    limit_bytes_per_second = models.BigIntegerField(null=True)
+    wanted_days = models.PositiveSmallIntegerField(
+        null=True, help_text="A device that was not proven for so long needs a person; empty: it does not."
+    )
+    begun_on = models.DateField(null=True, help_text="The office's day on which the day's drills were put into the queue.")

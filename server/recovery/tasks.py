@@ -2,9 +2,11 @@
 
 from uuid import UUID
 
-from server.jobs import CARRY_OUT_RESTORE, REQUEUE, WRITE_OFFICE, fulfils
+from server.jobs import CARRY_OUT_DRILL, CARRY_OUT_RESTORE, OWE_DRILLS, REQUEUE, WRITE_OFFICE, fulfils
 from server.outside import outside
 from server.recovery.actions.carry_out import carry_out
+from server.recovery.actions.carry_out_drill import carry_out_drill
+from server.recovery.actions.owe_drills import owe_drills
 from server.recovery.actions.requeue import requeue_lost
 from server.recovery.actions.write_office import write_into
 
@@ -24,3 +26,13 @@ def requeue(timestamp: int) -> None:
 def write_office(store_id: str) -> None:
     """What this server knows besides its backups, for whoever opens the store after it."""
     write_into(UUID(store_id))
+
+
+@fulfils(OWE_DRILLS)
+def owe_drills_job(timestamp: int) -> None:
+    owe_drills(now=outside().now())
+
+
+@fulfils(CARRY_OUT_DRILL)
+def carry_out_drill_job(drill_id: str) -> None:
+    carry_out_drill(UUID(drill_id))

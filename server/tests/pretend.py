@@ -18,6 +18,7 @@ from core.content.classify import FileRule
 from core.content.errors import DeviceAway, PairingRefused
 from core.content.link import DeviceLink
 from core.errors import AtticError
+from core.recovery.drill import Scratch
 from core.schedule.clock import Ticks
 from core.vault.address import BucketAddress, FolderAddress, SftpAddress, StoreAddress, where_words
 from core.vault.blobs import BlobStore
@@ -127,6 +128,11 @@ class PretendOutside:
         if agent_id in self.away:
             raise DeviceAway("The device does not answer on the office network.")
         self.told_to_forget.append(agent_id)
+
+    def scratch(self, name: str) -> Scratch:
+        from adapters.destinations.scratch import ScratchFolder
+
+        return ScratchFolder(self.exports / "scratch" / name)
 
     def agent_link(self, agent_id: str, address: str, key: bytes) -> DeviceLink:
         assert key == b"x" * 32

@@ -35,6 +35,7 @@ class ThreeTwoOneRowSerializer(serializers.Serializer):
     media = serializers.IntegerField(source="told.media")
     off_site = serializers.BooleanField(source="told.off_site")
     checked_at = serializers.DateTimeField(source="told.checked_at", allow_null=True)
+    drilled_at = serializers.DateTimeField(allow_null=True, help_text="When a backup of it last came back right in a drill.")
     lacks = serializers.SerializerMethodField()
     step = serializers.ChoiceField(source="told.step", choices=[step.value for step in Step])
 
@@ -56,6 +57,7 @@ class AuditEvidenceSerializer(serializers.Serializer):
     encrypted = serializers.IntegerField()
     off_site = serializers.IntegerField()
     checked = serializers.IntegerField()
+    drilled = serializers.IntegerField()
 
 
 class ThreeTwoOneSerializer(serializers.Serializer):

@@ -19,6 +19,7 @@ export const SUBJECTS = [
   'copies',
   'coverage',
   'devices',
+  'drills',
   'erasures',
   'exceptions',
   'freezes',
@@ -91,6 +92,8 @@ export const CHANGES = {
   erasure: ['erasures', 'backups', 'leaving', 'inside', 'devices'],
   /** Somebody said that nothing leaves, or lifted it. */
   freeze: ['freezes', 'leaving', 'backups', 'consequences'],
+  /** A drill was asked, stopped, began or ended; or how the office drills. */
+  drill: ['drills', 'coverage', 'today', 'matters'],
   restore: ['restore', 'restores', 'devices', 'today', 'matters'],
   /** Old backups brought in from elsewhere. */
   bringing: [...STANDING, 'bringing', 'bringings', 'backups', 'runs', 'stores'],

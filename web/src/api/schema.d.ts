@@ -915,6 +915,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["drills"];
+        put?: never;
+        post: operations["ask_drill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["drill"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["stop_drill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drills/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["drill_rules"];
+        put: operations["set_drill_rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/erasures": {
         parameters: {
             query?: never;
@@ -2644,6 +2708,15 @@ export interface components {
             /** @description Records that are older now, and go the next night. */
             going: number;
         };
+        AskDrillRequest: {
+            /** Format: uuid */
+            device: string;
+            /**
+             * Format: uuid
+             * @description Empty: the nearest that holds its newest.
+             */
+            store?: string | null;
+        };
         /** @description Items of one device; or all backups of devices, or of those that a person carries. */
         AskErasureRequest: {
             /** Format: uuid */
@@ -2712,6 +2785,7 @@ export interface components {
             encrypted: number;
             off_site: number;
             checked: number;
+            drilled: number;
         };
         BackToNormal: {
             /** Format: uuid */
@@ -3321,6 +3395,85 @@ export interface components {
             /** @default [] */
             exclusions: components["schemas"]["ExclusionRequest"][];
         };
+        Drill: {
+            /** Format: uuid */
+            readonly id: string;
+            /** Format: uuid */
+            readonly device_id: string;
+            device_name: string;
+            holder: string;
+            /**
+             * Format: uuid
+             * @description The id of its manifest.
+             */
+            readonly backup_id: string | null;
+            /** Format: date-time */
+            backup_at?: string | null;
+            /** Format: uuid */
+            readonly store_id: string;
+            store_name: string;
+            readonly by_name: string;
+            state: components["schemas"]["DrillStateEnum"];
+            /** Format: date-time */
+            readonly asked_at: string;
+            /** Format: date-time */
+            readonly started_at: string | null;
+            /** Format: date-time */
+            readonly finished_at: string | null;
+            readonly stop_asked: boolean;
+            progress: components["schemas"]["DrillProgress"];
+            /** @description What the backup holds. */
+            readonly of_items: number;
+            readonly of_bytes: number;
+            /** @description What was restored and is right. */
+            readonly items: number;
+            readonly size_bytes: number;
+            readonly lost: components["schemas"]["DrillFindings"];
+            readonly differing: components["schemas"]["DrillFindings"];
+            readonly unopened: components["schemas"]["DrillFindings"];
+            readonly opened: components["schemas"]["OpenedForm"][];
+            readonly out_of_time: boolean;
+            readonly cause: string;
+            readonly remedy: string;
+        };
+        DrillFindings: {
+            /** @default 0 */
+            count: number;
+            /** @description The first of them; without names for who may not look inside backups. */
+            named: components["schemas"]["FindingNamed"][];
+        };
+        DrillProgress: {
+            done_bytes?: number;
+            total_bytes?: number;
+        };
+        DrillRules: {
+            a_day: number;
+            most_minutes: number;
+            /** Format: int64 */
+            most_bytes: number;
+            /** Format: int64 */
+            limit_bytes_per_second: number | null;
+            wanted_days: number | null;
+        };
+        DrillRulesRequest: {
+            a_day: number;
+            most_minutes: number;
+            /** Format: int64 */
+            most_bytes: number;
+            /** Format: int64 */
+            limit_bytes_per_second: number | null;
+            wanted_days: number | null;
+        };
+        /**
+         * @description * `waiting` - Waiting
+         *     * `running` - Running
+         *     * `right` - Right
+         *     * `wrong` - Wrong
+         *     * `failed` - Failed
+         *     * `stopped` - Stopped
+         * @enum {string}
+         */
+        DrillStateEnum: "waiting" | "running" | "right" | "wrong" | "failed" | "stopped";
         Ending: {
             /** Format: date */
             day: string;
@@ -3485,6 +3638,11 @@ export interface components {
             blocks: boolean;
             says: string;
             remedy: string;
+        };
+        FindingNamed: {
+            kind: string;
+            name: string;
+            says: string;
         };
         FindingReady: {
             code: string;
@@ -4576,6 +4734,11 @@ export interface components {
             /** @default  */
             by: string;
         };
+        OpenedForm: {
+            form: string;
+            label: string;
+            count: number;
+        };
         OwnPasswordRequest: {
             current: string;
             new: string;
@@ -4595,6 +4758,21 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["Bringing"][];
+        };
+        PaginatedDrillList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Drill"][];
         };
         PaginatedHolderList: {
             /** @example 123 */
@@ -6240,6 +6418,11 @@ export interface components {
             off_site: boolean;
             /** Format: date-time */
             checked_at: string | null;
+            /**
+             * Format: date-time
+             * @description When a backup of it last came back right in a drill.
+             */
+            drilled_at: string | null;
             readonly lacks: components["schemas"]["LacksEnum"][];
             step: components["schemas"]["ThreeTwoOneRowStepEnum"];
         };
@@ -8553,6 +8736,194 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Unlinked"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drills: {
+        parameters: {
+            query?: {
+                device?: string | null;
+                page?: number;
+                page_size?: number;
+                /**
+                 * @description * `` -
+                 *     * `waiting` - waiting
+                 *     * `running` - running
+                 *     * `right` - right
+                 *     * `wrong` - wrong
+                 *     * `failed` - failed
+                 *     * `stopped` - stopped
+                 */
+                state?: "" | "waiting" | "running" | "right" | "wrong" | "failed" | "stopped";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedDrillList"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_drill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskDrillRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drill"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drill"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_drill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drill"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drill_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillRules"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_drill_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrillRulesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillRules"];
                 };
             };
             default: {

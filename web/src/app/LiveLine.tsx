@@ -19,6 +19,7 @@ interface Known {
 const TOLD: Record<string, readonly Change[]> = {
   stores: ['store'],
   copies: ['copy'],
+  drills: ['drill'],
   line_up: ['line_up'],
   matters: ['matter'],
   freezes: ['freeze'],

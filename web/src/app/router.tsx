@@ -74,6 +74,8 @@ export const router = createBrowserRouter([
           { path: '/storage/add', lazy: async () => ({ Component: (await import('../features/storage/AddStoreScreen')).AddStoreScreen }) },
           { path: '/storage/copies', lazy: async () => ({ Component: (await import('../features/storage/CopiesScreen')).CopiesScreen }) },
           { path: '/storage/:id', lazy: async () => ({ Component: (await import('../features/storage/StoreScreen')).StoreScreen }) },
+          { path: '/drills', lazy: async () => ({ Component: (await import('../features/recovery/DrillsScreen')).DrillsScreen }) },
+          { path: '/drills/:id', lazy: async () => ({ Component: (await import('../features/recovery/DrillScreen')).DrillScreen }) },
           { path: '/restore', lazy: async () => ({ Component: (await import('../features/recovery/RestoreScreen')).RestoreScreen }) },
           {
             path: '/restore/:id',

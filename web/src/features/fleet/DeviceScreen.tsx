@@ -17,6 +17,7 @@ import { Loading } from '../../ui/States';
 import { PauseButton } from '../../parts/Pausing';
 import { pauseWords } from '../../parts/pauses';
 import { PromiseKept } from '../../parts/PromiseKept';
+import { Proven } from '../../parts/Proven';
 import { AskRun } from './AskRun';
 import { ChangeDevice } from './ChangeDevice';
 import { Future } from '../../parts/Future';
@@ -75,6 +76,7 @@ export function DeviceScreen() {
         <aside className="stack">
           <Standing row={row} />
           <PromiseKept device={row.id} />
+          <Proven device={row.id} />
           {may('run') && row.link !== 'none' && <Readiness id={row.id} />}
           {row.link === 'none' && may('set_up') && (
             <div className="sheet pad">

@@ -28,6 +28,7 @@ const COLUMNS: readonly Column<Row>[] = [
   { head: 'Off site', cell: (row) => (row.off_site ? 'yes' : 'no') },
   { head: 'Where', cell: (row) => row.places.map((place) => place.store).join(', ') || '–' },
   { head: 'Checked', className: 'nowrap', cell: (row) => (row.checked_at ? <When at={row.checked_at} /> : '–') },
+  { head: 'Drilled', className: 'nowrap', cell: (row) => (row.drilled_at ? <When at={row.drilled_at} /> : '–') },
   { head: 'Missing', cell: (row) => <Missing row={row} /> },
 ];
 

@@ -23,11 +23,11 @@ test('every lack has its words and its filter', () => {
 });
 
 test('the evidence counts devices', () => {
-  const told = { devices: 38, planned: 37, backed_up: 36, encrypted: 1, off_site: 20, checked: 0 };
+  const told = { devices: 38, planned: 37, backed_up: 36, encrypted: 1, off_site: 20, checked: 0, drilled: 3 };
   expect(EVIDENCE.map(({ says }) => says(told))).toEqual([
     '37 of 38 devices follow a plan, 36 have a backup',
     'every store is sealed; of 1 of 38 devices the newest backup came encrypted',
     '20 of 38 devices have a copy off site',
-    '0 of 38 devices have a backup that was read again',
+    '0 of 38 devices have a backup that was read again, 3 one that was restored on trial',
   ]);
 });

@@ -54,5 +54,8 @@ export const EVIDENCE: readonly { control: string; says: (told: Evidence) => str
     says: (told) => `every store is sealed; of ${of(told.encrypted, told.devices)} the newest backup came encrypted`,
   },
   { control: '11.4 Isolated instance', says: (told) => `${of(told.off_site, told.devices)} have a copy off site` },
-  { control: '11.5 Tested recovery', says: (told) => `${of(told.checked, told.devices)} have a backup that was read again` },
+  {
+    control: '11.5 Tested recovery',
+    says: (told) => `${of(told.checked, told.devices)} have a backup that was read again, ${told.drilled} one that was restored on trial`,
+  },
 ];

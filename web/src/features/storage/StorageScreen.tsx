@@ -30,7 +30,8 @@ export function StorageScreen() {
         <div>
           <Heading title="Storage" />
           <p className="sub mb-0">
-            {stores.data ? officeSentence(stores.data, sums.data ?? []) : ' '} <Link to="/three-two-one">3-2-1 of every device</Link>
+            {stores.data ? officeSentence(stores.data, sums.data ?? []) : ' '} <Link to="/three-two-one">3-2-1 of every device</Link> ·{' '}
+            <Link to="/drills">Drills</Link>
           </p>
         </div>
         {may('set_up') && <Button onClick={() => void navigate('/storage/add')}>Add a store</Button>}

@@ -1,0 +1,87 @@
+"""Reading drills: which there were, whose turn it is, and since when each device is proven."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.db.models import F, Max, Q, QuerySet
+from django.shortcuts import get_object_or_404
+
+from server.fleet.models import Device, DeviceState
+from server.recovery.models import Drill, DrillRules, DrillState
+from server.runs.models import Backup, Copy, CopyState
+from server.storage.models import Mode
+
+IN_HANDS = (DeviceState.IN_USE, DeviceState.AWAY)
+
+
+def drill_rules() -> DrillRules:
+    """As they are set; the usual ones before anybody has."""
+    return DrillRules.objects.first() or DrillRules()
+
+
+def drills(*, device: UUID | None = None, state: str = "") -> QuerySet[Drill]:
+    found = Drill.objects.select_related("device__holder", "store", "backup", "by")
+    found = found if device is None else found.filter(device=device)
+    return found.filter(state=state) if state else found
+
+
+def drill_of(id: UUID) -> Drill:
+    return get_object_or_404(drills(), id=id)
+
+
+def proven_at() -> dict[UUID, datetime]:
+    """Device → when one of its backups last came back right. One query."""
+    right = Drill.objects.filter(state=DrillState.RIGHT).order_by().values("device").annotate(at=Max("finished_at"))
+    return {row["device"]: row["at"] for row in right}
+
+
+def newest_right(device: UUID) -> Drill | None:
+    return drills(device=device, state=DrillState.RIGHT).order_by("-finished_at").first()
+
+
+def drillable(*, device: UUID | None = None) -> QuerySet[Copy]:
+    """Copies that a drill could read now: whole, of a backup that counts, in a store that is at hand. Newest of each device first."""
+    there = Copy.objects.filter(
+        state=CopyState.PRESENT,
+        intact=True,
+        backup__in_doubt=False,
+        backup__suspect=False,
+        backup__being_erased=False,
+        store__mode__in=(Mode.IN_USE, Mode.READ_ONLY),
+        store__trouble="",
+    )
+    there = there if device is None else there.filter(backup__device=device)
+    return there.select_related("backup__device", "store").order_by("backup__device_id", "-backup__finished_at", "store_id")
+
+
+def next_turns(count: int, *, now: datetime) -> list[Copy]:
+    """The newest copy of the devices whose last drill is the longest ago, never drilled ones first; of several stores that hold it the one
+    in which this device was drilled the longest ago."""
+    last = {row["device"]: row["at"] for row in _latest(Q(), "device")}
+    in_store: dict[tuple[Any, Any], datetime] = {
+        (row["device"], row["store"]): row["at"] for row in _latest(Q(device__isnull=False), "device", "store")
+    }
+    newest: dict[UUID, list[Copy]] = {}
+    for copy in drillable().filter(backup__device__state__in=IN_HANDS):
+        device = copy.backup.device_id
+        found = newest.setdefault(device, [copy])
+        if found[0] is not copy and found[0].backup_id == copy.backup_id:
+            found.append(copy)
+    never = datetime.min.replace(tzinfo=now.tzinfo)
+    order = sorted(newest, key=lambda device: (last.get(device, never), str(device)))
+    return [
+        min(newest[device], key=lambda copy: (in_store.get((device, copy.store_id), never), copy.store.off_site, str(copy.store_id)))
+        for device in order[:count]
+    ]
+
+
+def _latest(wanted: Q, *columns: str) -> QuerySet[Drill, dict[str, Any]]:
+    return Drill.objects.filter(wanted).order_by().values(*columns).annotate(at=Max(F("asked_at")))
+
+
+def unproven(*, since: datetime) -> list[Device]:
+    """Devices in somebody's hands that have a backup, and none that was proven since then."""
+    right = Drill.objects.filter(state=DrillState.RIGHT, finished_at__gte=since).values("device")
+    backed_up = Backup.objects.filter(copies__state=CopyState.PRESENT, in_doubt=False, suspect=False).values("device")
+    return list(Device.objects.filter(id__in=backed_up, state__in=IN_HANDS).exclude(id__in=right).order_by("name"))
