@@ -73,6 +73,7 @@ SCAN_IMPORT = _job("look_into_old", Pool.RUNS, "bringing_id")
 AGE_OUT = _job("age_out", Pool.MAINTENANCE, "timestamp", every="40 4 * * * 0")
 OWE_DRILLS = _job("owe_drills", Pool.CLOCK, "timestamp", every="0 */5 * * * 30")
 CARRY_OUT_DRILL = _job("carry_out_drill", Pool.MAINTENANCE, "drill_id")
+LOOK_FOR_DRIVES = _job("look_for_drives", Pool.MAINTENANCE, "timestamp", every="* * * * * */15")
 OWE_COPIES = _job("owe_copies", Pool.MAINTENANCE)
 CARRY_COPIES = _job("carry_copies", Pool.MAINTENANCE, "store_id")
 CHECK_STORE = _job("check_store", Pool.MAINTENANCE, "store_id", "percent", "by")
@@ -124,6 +125,10 @@ def defer_run(run_id: UUID, device_id: UUID) -> None:
 def defer_restore(restore_id: UUID, device_id: UUID | None) -> None:
     """Into a device: not beside its runs. Into a file: beside everything."""
     _put(CARRY_OUT_RESTORE, lock=_device(device_id) if device_id else f"restore {restore_id}", restore_id=str(restore_id))
+
+
+def defer_look_for_drives() -> bool:
+    return _once(LOOK_FOR_DRIVES, timestamp=0)
 
 
 def defer_drill(drill_id: UUID) -> None:

@@ -80,6 +80,14 @@ class KeyTold:
     remedy: str
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DriveSeen:
+    """A place on this computer where a vault lies, and whose it claims to be."""
+
+    path: str
+    store: str
+
+
 class FilesLink(DeviceLink, Protocol):
     """A link that sees files only."""
 
@@ -176,6 +184,18 @@ class Outside(Protocol):
 
     def place(self, path: str, *, of_store: UUID | None = None) -> Path:
         """A path on this computer that may be chosen, every link in it resolved; in no store but this one. Raises BadInput."""
+        ...
+
+    def drives(self, known: Sequence[str]) -> Sequence[DriveSeen]:
+        """What is plugged in now; `known`: paths at which drives were seen before. Raises StoreError."""
+        ...
+
+    def drive_held_by(self, path: str) -> Sequence[str]:
+        """Names of programs that hold something on it open."""
+        ...
+
+    def flush_drive(self, path: str) -> None:
+        """Everything that was written there lies on the medium afterwards. Raises StoreError."""
         ...
 
     def to_try(self, address: StoreAddress) -> Callable[[], BlobStore]:

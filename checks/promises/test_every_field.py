@@ -79,6 +79,8 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "first_administrator": ("first-administrator", {"office_name": "O", "zone": "UTC", "username": "x", "full_name": "", "password": PASSWORD}),
             "set_line": ("office/line", {"metered": True}),
             "change_office": ("office", {"name": "Office", "zone": "Europe/Berlin", "max_runs": 3, "limit_bytes_per_second": 1_000_000, "asks_holders_at": "15:00", "undo_days": 7, "unasked_share_percent": 20}),
+            "keep_drive": (f"drives/{store}", {"keeper": "Ines", "rests_in": "the safe"}),
+            "make_rotation": ("drives/rotations", {"name": "Weekly", "every_days": 7, "first_day": "2026-03-02", "grace_days": 2, "drives": [str(store)]}),
             "ask_drill": ("drills", {"device": str(device), "store": None}),
             "set_drill_rules": ("drills/rules", {"a_day": 1, "most_minutes": 30, "most_bytes": 1 << 30, "limit_bytes_per_second": None, "wanted_days": 90}),
             "set_ages": ("office/ages", {"ages": {"journal": 400}}),

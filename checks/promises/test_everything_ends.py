@@ -210,7 +210,9 @@ class WhoDies(OneBackup):
 
 class PoolsByUrgency(OfficeTestCase):
     def test_what_must_be_quick_is_never_in_a_pool_with_what_may_be_slow(self):
-        slow = {"carry_out_drill", 
+        slow = {
+            "carry_out_drill",
+            "look_for_drives",
             "check_store",
             "age_out",
             "owe_copies",

@@ -3,6 +3,7 @@
 AtticError
 ├── StoreError              the place where bytes lie
 │   ├── StoreMissing        the folder or bucket is not there
+│   │   └── StoreAway       a drive that is known to be elsewhere, or about to be taken away
 │   ├── StoreReadOnly       it may not be written
 │   ├── StoreFull           it took part of what was written, or nothing
 │   ├── StoreUnreachable    it does not answer, or answers nonsense
@@ -11,6 +12,7 @@ AtticError
 │   ├── StoreHolds          what is to be removed is locked there, or may not be removed
 │   ├── StoreFault          it did what no adapter knows
 │   ├── AnotherVault        another store lies where this one should be
+│   ├── StoreTwice          two places say that they are this store: one is a clone
 │   └── OlderCopy           an earlier state of this store lies where it should be: a clone, or put back
 ├── BlobMissing             one object is not there
 ├── BlobExists              an object of this name is there already
@@ -40,6 +42,16 @@ class StoreError(AtticError):
 class StoreMissing(StoreError):
     code = "store.missing"
     remedy = "Mount the drive or correct the path under Storage, then run again."
+
+
+class StoreAway(StoreMissing):
+    code = "store.away"
+    remedy = "Plug it in; what waits for it goes on by itself."
+
+
+class StoreTwice(StoreError):
+    code = "store.twice"
+    remedy = "Take one of them out: one is a clone of the other. Nothing was written, removed or marked."
 
 
 class StoreReadOnly(StoreError):

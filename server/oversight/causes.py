@@ -1,5 +1,6 @@
 """What needs a person now, grouped by cause, each with its next step. Computed from what is there; remembers nothing."""
 
+from collections.abc import Iterable
 from datetime import datetime, timedelta
 from typing import Literal
 from uuid import UUID
@@ -24,8 +25,9 @@ from server.plans.choices import choices, undecided
 from server.plans.rules import GONE_STATES, RuleBook
 from server.recovery.drills import drill_rules, unproven
 from server.runs.actions.beat import last_beat
+from server.runs.drives import overdue_of
 from server.runs.models import Copy, CopyState, LinedUp
-from server.storage.models import Store
+from server.storage.models import Mode, Store
 
 OWED_LONG = timedelta(days=3)
 OWED_LONG_AWAY = timedelta(days=35)
@@ -63,7 +65,7 @@ def causes(
     order = ["late", "never", "due_soon", "no_plan"]
     by_device = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
-    office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes(now)]
+    office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes(now, zone)]
     odd = [*_asked(rows, now, zone), *causes_of_keeping(now, zone), *_odd(by_id), *_undecided(rows), *_unproven(by_id, now)]
     return [*office, *by_device, *odd, *_not_fitting(now, by_id, zone), *_offers(rows)]
 
@@ -203,7 +205,7 @@ def _cause_of(row: Standings, on_network: set[str], now: datetime) -> Cause | No
     return None
 
 
-def _store_causes(now: datetime) -> list[Cause]:
+def _store_causes(now: datetime, zone: ZoneInfo) -> list[Cause]:
     found = []
     lacking = Copy.objects.filter(store=OuterRef("pk")).order_by().values("store").annotate(count=Count("id")).values("count")
     damaged, missing = lacking.filter(state=CopyState.PRESENT, intact=False), lacking.filter(state=CopyState.MISSING)
@@ -213,7 +215,7 @@ def _store_causes(now: datetime) -> list[Cause]:
         backup__run__fell_over_from=OuterRef("pk"), store=OuterRef("pk"), state__in=(CopyState.OWED, CopyState.COPYING, CopyState.FAILED)
     )
     fell = owes.order_by().values("store").annotate(count=Count("id")).values("count")
-    stores = Store.objects.annotate(
+    stores = Store.objects.select_related("drive__rotation").annotate(
         fell_over=Subquery(fell),
         damaged=Subquery(damaged),
         missing=Subquery(missing),
@@ -252,6 +254,20 @@ def _store_causes(now: datetime) -> list[Cause]:
             copies = f"{store.owed} {'copy' if store.owed == 1 else 'copies'}"
             says = f"{copies} {'is' if store.owed == 1 else 'are'} owed to {store.name}, the oldest for {spoken(now - store.owed_since)}"
             found.append(Cause(code=f"owed {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
+    return [*found, *_overdue([store for store in stores if store.mode == Mode.IN_USE], now, zone)]
+
+
+def _overdue(stores: Iterable[Store], now: datetime, zone: ZoneInfo) -> list[Cause]:
+    """Drives that missed their turn."""
+    found = []
+    for drive, since in overdue_of([store.drive for store in stores if hasattr(store, "drive")], now=now, zone=zone):
+        who = f"; {drive.keeper} takes it home" if drive.keeper else f"; it rests in {drive.rests_in}" if drive.rests_in else ""
+        says = f"The drive {drive.store.name} was to be plugged in from {since:%A %d %B} on{who}"
+        found.append(
+            Cause(
+                code=f"drive {drive.store_id}", mark="store", says=says, step="drives", step_label="Look at the drives", store=drive.store
+            )
+        )
     return found
 
 

@@ -34,6 +34,8 @@ class Env:
     """Folder of the service manager's credentials; empty without one."""
     proxies: tuple[str, ...]
     """Addresses or networks of proxies whose word counts for where a request comes from."""
+    drives: tuple[Path, ...]
+    """Folders below which drives are mounted; empty for where systems do."""
     roots: tuple[Path, ...]
     """Folders of this computer that may hold stores, devices' folders and old backups; empty for all but the system's and our own."""
     pack_bytes: int
@@ -66,6 +68,7 @@ def read_env() -> Env:
         key=os.environ.get("ATTIC_KEY", ""),
         credentials=os.environ.get("CREDENTIALS_DIRECTORY", ""),
         proxies=tuple(part.strip() for part in os.environ.get("ATTIC_PROXIES", "").split(",") if part.strip()),
+        drives=tuple(Path(part) for part in os.environ.get("ATTIC_DRIVES", "").split(":") if part),
         roots=tuple(Path(part) for part in os.environ.get("ATTIC_ROOTS", "").split(":") if part),
         pack_bytes=_number("ATTIC_PACK_BYTES", 24 * 1024 * 1024),
         grace_seconds=_number("ATTIC_GRACE_SECONDS", 24 * 3600),

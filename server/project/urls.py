@@ -20,7 +20,7 @@ from server.recovery.api import offices
 from server.recovery.api import views as recovery
 from server.retention.api import consequences, erasures, exceptions, freed, freezes, future, holds, leaving, versions
 from server.retention.api import views as retention
-from server.runs.api import bringing, copies, differences, omissions
+from server.runs.api import bringing, copies, differences, drives, omissions
 from server.runs.api import history as run_history
 from server.runs.api import views as runs
 from server.storage.api import slots, trial
@@ -184,6 +184,12 @@ api = [
     path("stores/<uuid:id>/differences", differences.DifferencesView.as_view()),
     path("stores/<uuid:id>/accept", differences.AcceptStoreView.as_view()),
     path("strays/<int:id>/adopt", differences.AdoptView.as_view()),
+    path("drives", drives.DrivesView.as_view()),
+    path("drives/rotations", drives.RotationsView.as_view()),
+    path("drives/rotations/<int:id>", drives.RotationView.as_view()),
+    path("drives/<uuid:id>", drives.DriveView.as_view()),
+    path("drives/<uuid:id>/part", drives.PartDriveView.as_view()),
+    path("drives/<uuid:id>/use", drives.UseDriveView.as_view()),
     path("copies", copies.CopiesView.as_view()),
     path("copies/sums", copies.CopySumsView.as_view()),
     path("copies/<int:id>/withdraw", copies.WithdrawCopyView.as_view()),

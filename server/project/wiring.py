@@ -24,6 +24,7 @@ from adapters.links.paced import PacedLink
 from adapters.links.sftp import SftpLink
 from adapters.links.sftp_session import Sftp, fingerprint, host_key, new_key
 from adapters.places import Places
+from adapters.stores.drives import PLACES, Drives
 from adapters.stores.places import blobs_at, make_room
 from core.content.classify import FileRule
 from core.content.errors import LinkError
@@ -39,7 +40,7 @@ from core.vault.key_slots import STRICT, add_key_file
 from core.vault.opening import create_vault, open_vault
 from core.vault.vault import Vault
 from server.fleet.convert import private_ssh_key
-from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace
+from server.outside import DriveSeen, FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace
 from server.people.queries import key_fingerprint
 from server.storage.queries import store_paths
 
@@ -55,6 +56,7 @@ class Wiring:
         keys = (env.data / "keys", self._key_place.path.parent) if self._key_place.kind is Kind.MEDIUM else (env.data / "keys",)
         self._places = Places(data=env.data, program=settings.ROOT, keys=keys, roots=env.roots)
         self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds, waste_percent=env.waste_percent)
+        self._drives = Drives(env.drives or PLACES)
         self.slot_policy = STRICT
         self.exports = env.data / "exports"
         self.incoming = env.data / "incoming"
@@ -146,6 +148,15 @@ class Wiring:
 
     def place(self, path: str, *, of_store: UUID | None = None) -> Path:
         return self._places.checked(path, stores=store_paths(besides=of_store))
+
+    def drives(self, known: Sequence[str]) -> Sequence[DriveSeen]:
+        return [DriveSeen(path=one.path, store=one.store) for one in self._drives.sightings(known)]
+
+    def drive_held_by(self, path: str) -> Sequence[str]:
+        return self._drives.holders(path)
+
+    def flush_drive(self, path: str) -> None:
+        self._drives.flush(path)
 
     def to_try(self, address: StoreAddress) -> Callable[[], BlobStore]:
         reach = self._reaching(address)

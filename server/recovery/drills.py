@@ -11,6 +11,7 @@ from server.fleet.models import Device, DeviceState
 from server.recovery.models import Drill, DrillRules, DrillState
 from server.runs.models import Backup, Copy, CopyState
 from server.storage.models import Mode
+from server.storage.queries import NOT_HERE
 
 IN_HANDS = (DeviceState.IN_USE, DeviceState.AWAY)
 
@@ -50,7 +51,7 @@ def drillable(*, device: UUID | None = None) -> QuerySet[Copy]:
         backup__being_erased=False,
         store__mode__in=(Mode.IN_USE, Mode.READ_ONLY),
         store__trouble="",
-    )
+    ).exclude(store__drive__state__in=NOT_HERE)
     there = there if device is None else there.filter(backup__device=device)
     return there.select_related("backup__device", "store").order_by("backup__device_id", "-backup__finished_at", "store_id")
 

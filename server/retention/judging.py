@@ -24,7 +24,8 @@ from server.plans.rules import GONE_STATES, Applied, RuleBook
 from server.retention.freezing import Frozen
 from server.runs.models import ACTIVE, CAME, THERE, Copy, CopyState, Run, RunState
 from server.runs.protection import in_use
-from server.storage.models import Mode
+from server.storage.models import Drive, Mode
+from server.storage.queries import NOT_HERE
 
 SLOW_OWED = timedelta(days=7)
 """A copy that failed is owed for so long; then it holds nothing up any more."""
@@ -38,11 +39,21 @@ class Context:
     frozen: Frozen
     undo: timedelta
     now: datetime
+    deciding_for: UUID | None = None
+    away: frozenset[UUID] = frozenset()
 
     @classmethod
-    def read(cls, now: datetime) -> "Context":
+    def read(cls, now: datetime, *, deciding_for: UUID | None = None) -> "Context":
+        """`deciding_for`: a store whose copies are decided about. A drive that is elsewhere counts for nothing in other stores, and for
+        what it holds in its own: what leaves it does so when it is back, and is read once more then."""
         office = Office.objects.only("undo_days").first()
-        return cls(book=RuleBook.read(), frozen=Frozen.read(), undo=timedelta(days=office.undo_days if office else 7), now=now)
+        return cls(book=RuleBook.read(), frozen=Frozen.read(), undo=timedelta(days=office.undo_days if office else 7), now=now,
+                   deciding_for=deciding_for, away=_away())  # fmt: skip
+
+
+def _away() -> frozenset[UUID]:
+    """Drives that are not here."""
+    return frozenset(Drive.objects.filter(state__in=NOT_HERE).values_list("store_id", flat=True))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -179,6 +190,7 @@ def _ready(device: Device, context: Context, facts: Facts, instead: Instead | No
         moments = facts.moments[device.id] = [
             moment_of(
                 row,
+                away=row.store_id in context.away and row.store_id != context.deciding_for,
                 busy=row.backup_id in facts.busy,
                 owed=row.backup_id in facts.owed,
                 frozen=context.frozen.holds(row.store_id, device.team_id),
@@ -203,14 +215,16 @@ _CHECKED, _ENCRYPTED, _FROZEN = _NUMBERED[Fact.CHECKED], _NUMBERED[Fact.ENCRYPTE
 """As plain numbers: there are many copies, and joining flags is slow."""
 
 
-def moment_of(copy: Copy, *, busy: bool = False, owed: bool = False, frozen: bool = False, partial: bool = False) -> Moment:
+def moment_of(
+    copy: Copy, *, away: bool = False, busy: bool = False, owed: bool = False, frozen: bool = False, partial: bool = False
+) -> Moment:
     """A copy as retention sees it."""
     backup, store, facts = copy.backup, copy.store, 0
     looked, damaged = backup.looked_at is not None, not copy.intact
     for so, fact in (
         (partial, _PARTIAL), (backup.in_doubt, _DOUBT), (backup.brought_in_from and not looked, _IMPORTED), (backup.suspect, _ANOMALY),
         (damaged and not looked, _DAMAGED), (copy.by_hand or (damaged and looked), _GIVEN_UP), (copy.state == CopyState.LEAVING, _LEAVING),
-        (store.trouble or store.mode in (Mode.PAUSED, Mode.DETACHED), _ABSENT), (busy, _IN_USE), (owed and not damaged, _OWED),
+        (away or store.trouble or store.mode in (Mode.PAUSED, Mode.DETACHED), _ABSENT), (busy, _IN_USE), (owed and not damaged, _OWED),
         (copy.checked_at is not None, _CHECKED), (backup.encrypted, _ENCRYPTED), (frozen, _FROZEN),
     ):  # fmt: skip
         if so:

@@ -5,6 +5,7 @@ from uuid import UUID
 from server.jobs import APPLY_RULES, ERASE, FINISH_REMOVALS, MEASURE_STORE, OWE_COPIES, OWE_MAINTENANCE, SWEEP_STORE, fulfils
 from server.outside import outside
 from server.people.clock import in_doubt
+from server.retention.actions.end_settling import end_settling
 from server.retention.actions.erase_in import erase_in
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import look_after, sweep_store
@@ -34,6 +35,7 @@ def apply_rules_job(store_id: str) -> None:
 def finish_removals_job(store_id: str) -> None:
     if not in_doubt():
         finish_removals(store(UUID(store_id)), now=outside().now())
+        end_settling(UUID(store_id))
 
 
 @fulfils(ERASE)

@@ -15,6 +15,7 @@ from server.jobs import (
     CHECK_STORE,
     COMPARE_STORE,
     LINE_UP,
+    LOOK_FOR_DRIVES,
     REVIVE,
     SCAN_IMPORT,
     TAKE_IMPORT,
@@ -33,6 +34,7 @@ from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.compare_store import compare_store
 from server.runs.actions.line_up_night import line_up_night
+from server.runs.actions.look_for_drives import look_for_drives
 from server.runs.actions.settle_dates import confirm_doubted
 from server.runs.actions.start_due import start_due
 from server.storage.actions.ask_clocks import ask_stores_clocks
@@ -120,3 +122,8 @@ def bring_in_old(bringing_id: str) -> None:
 def carry_copies_job(store_id: str) -> None:
     arrived = carry_copies(UUID(store_id))
     log.info("%s copies arrived in store %s", arrived, store_id)
+
+
+@fulfils(LOOK_FOR_DRIVES)
+def look_for_drives_job(timestamp: int) -> None:
+    look_for_drives(now=outside().now())

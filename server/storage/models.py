@@ -29,7 +29,7 @@ class Store(models.Model):
     medium = models.CharField(max_length=10, choices=MEDIUM_CODES, default=Medium.FOLDER.value)
     mode = models.CharField(max_length=10, choices=Mode, default=Mode.IN_USE)
     off_site = models.BooleanField(default=False, help_text="Whether it lies outside of the office.")
-    where = models.CharField(max_length=1000, unique=True, help_text="In one line: a path, or which bucket.")
+    where = models.CharField(max_length=1000, help_text="In one line: a path, or which bucket; of a drive where it was seen last.")
     address = models.JSONField(default=dict, help_text="Fields of its address by name, but for its secrets.")
     credentials = models.BinaryField(null=True, help_text="The secrets of its address, sealed under the server's key.")
     vault_id = models.CharField(max_length=32, unique=True)
@@ -76,11 +76,73 @@ class Store(models.Model):
 
     class Meta:
         ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["where"], condition=~models.Q(medium="drive"), name="one_store_a_place")]
 
     @property
     def comes_and_goes(self) -> bool:
         """Whether its absence is nothing out of the ordinary."""
         return FACTS[Medium(self.medium)].comes_and_goes
+
+
+class Rotation(models.Model):
+    """Drives that take turns, as `core.schedule.rotation` computes them."""
+
+    name = models.CharField(max_length=80, unique=True)
+    every_days = models.PositiveSmallIntegerField(default=7)
+    first_day = models.DateField(help_text="On which the first one's turn begins.")
+    grace_days = models.PositiveSmallIntegerField(default=2, help_text="So long after its turn began a drive is not overdue.")
+
+    class Meta:
+        ordering = ["name"]
+
+
+class DriveState(models.TextChoices):
+    """Moves, read by `server.transition`.
+
+    here → parting, out
+    parting → parted, here, out
+    parted → here, out
+    out → here
+    """
+
+    HERE = "here"
+    PARTING = "parting"
+    """Somebody wants to take it away: nothing new begins, and what is under way ends."""
+    PARTED = "parted"
+    """Everything lies on its medium and nothing holds it: safe to take away."""
+    OUT = "out"
+
+
+class Drive(models.Model):
+    """Where a removable store is, who takes it home, and when its turn is."""
+
+    States = DriveState
+    store = models.OneToOneField(Store, primary_key=True, on_delete=models.CASCADE, related_name="drive")
+    state = models.CharField(max_length=8, choices=DriveState, default=DriveState.HERE)
+    keeper = models.CharField(max_length=120, blank=True, help_text="Who takes it home.")
+    rests_in = models.CharField(max_length=120, blank=True, help_text="Where it lies while it is not plugged in.")
+    rotation = models.ForeignKey(Rotation, null=True, on_delete=models.SET_NULL, related_name="drives")
+    place = models.PositiveSmallIntegerField(default=0, help_text="In its rotation, from 0.")
+    seen_at = models.DateTimeField(null=True, help_text="When it was here last.")
+    out_since = models.DateTimeField(null=True)
+    pulled_out = models.BooleanField(default=False, help_text="It went without a word: it is looked through when it is back.")
+    asked_at = models.DateTimeField(null=True, help_text="When somebody wanted to take it away.")
+    asked_by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
+    hindered_by = models.CharField(max_length=300, blank=True, help_text="What goes on there still, while it is parting.")
+    twins = models.JSONField(default=list, help_text="[path]: where else something says that it is this store.")
+    settling_until = models.DateTimeField(null=True, help_text="After its return what is to leave goes first: no copy begins before.")
+    bytes_per_second = models.FloatField(null=True, help_text="At which copies were written there lately.")
+
+    class Meta:
+        indexes = [models.Index(fields=["state"])]
+
+
+class StrangeDrive(models.Model):
+    """A drive with a vault on it that is no store of this office. Nothing is written to it."""
+
+    vault_id = models.CharField(max_length=32, primary_key=True)
+    path = models.CharField(max_length=1000)
+    seen_at = models.DateTimeField()
 
 
 class Occupancy(models.Model):

@@ -3,22 +3,49 @@
 from typing import Any
 from uuid import UUID
 
-from django.db.models import QuerySet, Sum
+from django.db.models import Q, QuerySet, Sum
 from django.shortcuts import get_object_or_404
 
 from core.quota.admission import Room
 from core.vault.address import Medium
-from core.vault.errors import AnotherVault, OlderCopy, StoreClosed
+from core.vault.errors import AnotherVault, OlderCopy, StoreAway, StoreClosed, StoreTwice
 from core.vault.sweeper import Sweeper
 from core.vault.vault import Vault
 from server.outside import outside
 from server.people.queries import office, server_id
 from server.storage.convert import address
-from server.storage.models import Mode, Occupancy, Reading, Store
+from server.storage.models import Drive, DriveState, Mode, Occupancy, Reading, Store
+
+NOT_HERE = (DriveState.PARTING, DriveState.PARTED, DriveState.OUT)
+AT_HAND = Q(trouble="") & ~Q(drive__state__in=NOT_HERE)
+"""Stores that answered when they were asked last, and no drive that is elsewhere."""
 
 
 def stores() -> QuerySet[Store]:
-    return Store.objects.all()
+    return Store.objects.select_related("drive__rotation")
+
+
+def drive_of(store_id: UUID) -> Drive | None:
+    return Drive.objects.filter(store=store_id).first()
+
+
+def is_here(store_id: UUID) -> bool:
+    """Whether work may go on there: anything but a drive that is elsewhere, or about to be. One query."""
+    return not Drive.objects.filter(store=store_id, state__in=NOT_HERE).exists()
+
+
+def _where_it_is(found: Store) -> None:
+    """Raises StoreAway, StoreTwice."""
+    drive = drive_of(found.id)
+    if drive is None:
+        return
+    if drive.state == DriveState.OUT:
+        rests = f" It rests in {drive.rests_in}." if drive.rests_in else ""
+        raise StoreAway(f"The drive {found.name} is not plugged in.{rests}")
+    if drive.state != DriveState.HERE:
+        raise StoreAway(f"The drive {found.name} is about to be taken away.", remedy="Use it again on its page, or wait until it is back.")
+    if drive.twins:
+        raise StoreTwice(f"{found.name} is there twice: at {found.where} and at {drive.twins[0]}.")
 
 
 def store(id: UUID) -> Store:
@@ -38,6 +65,7 @@ def opened(found: Store) -> Vault:
     """
     if found.mode == Mode.DETACHED:
         raise StoreClosed(f"{found.name} is detached.")
+    _where_it_is(found)
     vault = outside().open_vault(address(found))
     if vault.store.hex() != found.vault_id:
         other = Store.objects.filter(vault_id=vault.store.hex()).first()
@@ -98,5 +126,5 @@ def shares_by_team() -> dict[UUID, list[dict[str, Any]]]:
 
 def store_paths(*, besides: UUID | None = None) -> list[str]:
     """Where stores lie on this computer."""
-    local = Store.objects.filter(medium__in=(Medium.FOLDER, Medium.DRIVE))
+    local = Store.objects.filter(medium__in=(Medium.FOLDER, Medium.DRIVE)).exclude(drive__state=DriveState.OUT)
     return list(local.exclude(id=besides).values_list("where", flat=True))

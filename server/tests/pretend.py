@@ -20,6 +20,7 @@ from core.content.link import DeviceLink
 from core.errors import AtticError
 from core.recovery.drill import Scratch
 from core.schedule.clock import Ticks
+from core.vault import blobs as names
 from core.vault.address import BucketAddress, FolderAddress, SftpAddress, StoreAddress, where_words
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
@@ -28,10 +29,11 @@ from core.vault.key_slots import add_key_file
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import create_vault, open_vault
 from core.vault.tests.bench_of_one import LENIENT, MemoryDevice, phone
+from core.vault.unlocking import read_header
 from core.vault.vault import Vault
 from server.fleet.convert import private_ssh_key
 from server.fleet.models import Device
-from server.outside import FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace, outside
+from server.outside import DriveSeen, FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace, outside
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import Office, User
 from server.plans.actions.save_plan import Draft, save_plan
@@ -70,6 +72,8 @@ class PretendOutside:
         self.devices: dict[str, MemoryDevice] = {}
         self.away: set[str] = set()
         self.stores: dict[str, MemoryBlobs] = {}
+        self.holding: dict[str, list[str]] = {}
+        self.flushed: list[str] = []
         self.hooked: list[tuple[str, bytes, bytes]] = []
         self.deaf_hooks: set[str] = set()
         self._random = random.Random(11)
@@ -179,6 +183,17 @@ class PretendOutside:
         from adapters.places import Places
 
         return Places(data=Path("/attic/data"), program=Path("/attic/program")).checked(path)
+
+    def drives(self, known: Sequence[str]) -> Sequence[DriveSeen]:
+        """Whatever lies in its stores, whose header says whose it is."""
+        there = {path: blobs for path, blobs in sorted(self.stores.items()) if names.HEADER in blobs.held}
+        return [DriveSeen(path=path, store=read_header(blobs)["store"]) for path, blobs in there.items()]
+
+    def drive_held_by(self, path: str) -> Sequence[str]:
+        return self.holding.get(path, [])
+
+    def flush_drive(self, path: str) -> None:
+        self.flushed.append(path)
 
     def to_try(self, address: StoreAddress) -> Callable[[], BlobStore]:
         if isinstance(address, ELSEWHERE):

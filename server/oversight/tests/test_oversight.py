@@ -30,6 +30,8 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
                           "preflight", "restores/<uuid:id>/archive"}  # fmt: skip
     WRITES_OF_OPERATORS = {
         "drills",
+        "drives/<uuid:id>/part",
+        "drives/<uuid:id>/use",
         "drills/<uuid:id>/stop",
         "devices/<uuid:id>/run",
         "causes/run",

@@ -47,7 +47,9 @@ class AtAGlance(OfficeTestCase):
         self.assertEqual((row["lacks"], row["step"], [place["store"] for place in row["places"]]), ([], "none", ["Cloud", "Server room"]))
         told = self.told()
         self.assertEqual(told["teams"], [{"team": "Shore Crew", "devices": 2, "whole": 1}])
-        self.assertEqual(told["evidence"], {"devices": 2, "planned": 1, "backed_up": 1, "encrypted": 1, "off_site": 1, "checked": 1, "drilled": 0})
+        self.assertEqual(
+            told["evidence"], {"devices": 2, "planned": 1, "backed_up": 1, "encrypted": 1, "off_site": 1, "checked": 1, "drilled": 0}
+        )
 
     def test_what_is_damaged_leaving_doubted_or_lies_in_a_store_that_is_paused_counts_for_nothing(self):
         copied = Copy.objects.create(backup=self.backup, store=self.cloud)

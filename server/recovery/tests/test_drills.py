@@ -1,9 +1,9 @@
 from datetime import timedelta
 from unittest import mock
 
-from core.vault import blobs as names
-from core.vault.tests.bench_of_one import MemoryDevice
 from procrastinate.contrib.django.models import ProcrastinateJob
+
+from core.vault import blobs as names
 from server.jobs import CARRY_OUT_DRILL, CHECK_STORE
 from server.outside import outside
 from server.oversight.actions.age_out import age_out

@@ -22,7 +22,7 @@ from server.runs.models import THERE
 from server.storage.actions.measure import measure_store
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
-from server.storage.queries import opened, this_server
+from server.storage.queries import is_here, opened, this_server
 
 log = logging.getLogger("attic.retention")
 
@@ -33,18 +33,14 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
         return 0
     now = now or outside().now()
     store = Store.objects.get(id=store_id)
+    if not is_here(store_id):
+        return _decide_alone(store, now)
     try:
         vault = opened(store)  # before anything is decided: another drive may lie there, and then nothing is marked
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         return 0
-    devices = Device.objects.filter(backups__copies__store=store, backups__copies__state__in=THERE).distinct()
-    context = Context.read(now)
-    for device in devices:
-        try:
-            apply_rule(device, store, now=now, context=context)
-        except Exception:  # one device that cannot be computed takes no other with it
-            log.exception("the rule of device %s could not be applied in store %s; nothing of it was removed", device.id, store.id)
+    _apply_rules(store, now)
     try:
         removed = finish_removals(store, now=now, vault=vault)
     except Exception as error:  # whatever it is, the store's page says it
@@ -55,6 +51,25 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
     measure_store(store, now=now)
     tell("changed", "stores")
     return removed
+
+
+def _decide_alone(store: Store, now: datetime) -> int:
+    """Of a drive that is known to be elsewhere the rules are applied all the same, so that what is to leave is known, and goes first,
+    when it is back. It is the drive that it is, whatever lies at its last path now."""
+    _apply_rules(store, now)
+    Store.objects.filter(id=store.id).update(ruled_on=now.astimezone(office_zone()).date())
+    tell("changed", "stores")
+    return 0
+
+
+def _apply_rules(store: Store, now: datetime) -> None:
+    devices = Device.objects.filter(backups__copies__store=store, backups__copies__state__in=THERE).distinct()
+    context = Context.read(now, deciding_for=store.id)
+    for device in devices:
+        try:
+            apply_rule(device, store, now=now, context=context)
+        except Exception:  # one device that cannot be computed takes no other with it
+            log.exception("the rule of device %s could not be applied in store %s; nothing of it was removed", device.id, store.id)
 
 
 def sweep_store(store: Store, *, now: datetime) -> None:

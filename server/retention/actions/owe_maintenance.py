@@ -32,7 +32,7 @@ from server.runs.actions.check_store import ROUND
 from server.runs.actions.compare_store import COMPARED_EVERY
 from server.runs.models import CAME, Copy, CopyState
 from server.storage.models import Mode, Store
-from server.storage.queries import of_the_offices_key
+from server.storage.queries import NOT_HERE, of_the_offices_key
 
 log = logging.getLogger("attic.retention")
 MORNING = 6
@@ -71,7 +71,7 @@ def _owed(now: datetime) -> int:
 
 
 def _copies(now: datetime) -> int:
-    due = Store.objects.filter(copies__state=CopyState.OWED, copies__due_at__lte=now, mode=Mode.IN_USE)
+    due = _looked_after().filter(copies__state=CopyState.OWED, copies__due_at__lte=now)
     return _each(defer_copies, due.distinct())
 
 
@@ -79,7 +79,7 @@ def _rules(now: datetime) -> int:
     local = now.astimezone(office_zone())
     if local.hour < MORNING:
         return 0
-    return _each(defer_rules, _looked_after().filter(Q(ruled_on=None) | ~Q(ruled_on=local.date())))
+    return _each(defer_rules, Store.objects.filter(mode=Mode.IN_USE).filter(Q(ruled_on=None) | ~Q(ruled_on=local.date())))
 
 
 def _removals(now: datetime) -> int:
@@ -121,7 +121,7 @@ def _comparisons(now: datetime) -> int:
 def _offices(now: datetime) -> int:
     """Into each store of the office's key, once a night; into a new one at once."""
     local = now.astimezone(office_zone())
-    stores = of_the_offices_key().filter(mode=Mode.IN_USE)
+    stores = of_the_offices_key().filter(mode=Mode.IN_USE).exclude(drive__state__in=NOT_HERE)
     new = Q(office_on=None)
     return _each(defer_office, stores.filter(new | ~Q(office_on=local.date()) if local.hour >= MORNING else new))
 
@@ -152,11 +152,12 @@ def _structure(id: UUID) -> bool:
 
 
 def _looked_after() -> QuerySet[Store]:
-    return Store.objects.filter(mode=Mode.IN_USE)
+    """In use, and no drive that is elsewhere."""
+    return Store.objects.filter(mode=Mode.IN_USE).exclude(drive__state__in=NOT_HERE)
 
 
 def _read() -> QuerySet[Store]:
-    return Store.objects.filter(mode__in=(Mode.IN_USE, Mode.READ_ONLY))
+    return Store.objects.filter(mode__in=(Mode.IN_USE, Mode.READ_ONLY)).exclude(drive__state__in=NOT_HERE)
 
 
 def _each(defer: Callable[[UUID], bool], stores: Iterable[Store]) -> int:

@@ -21,13 +21,14 @@ from server.plans.models import PlanTarget
 from server.runs.actions.copy_backup import OpenStores, copy_backup
 from server.runs.models import Copy, CopyState
 from server.storage.actions.note_trouble import note_trouble, note_well
-from server.storage.models import Mode, Store
-from server.storage.queries import opened
+from server.storage.models import Drive, Mode, Store
+from server.storage.queries import NOT_HERE, is_here, opened
 
 SLICE_SECONDS = 300.0
 TELL_EVERY_SECONDS = 1.0
 METERED = "The office's line is metered now."
 METERED_FOR = timedelta(minutes=10)
+LEAST_TOLD = 64 * 1024
 AWAY_FOR = timedelta(minutes=5)
 """How long nothing is tried again in a store that could not be opened."""
 
@@ -35,7 +36,7 @@ AWAY_FOR = timedelta(minutes=5)
 def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep) -> int:
     """How many copies arrived."""
     store, began, arrived = Store.objects.get(id=store_id), seconds(), 0
-    if store.mode != Mode.IN_USE or next_copy(store, now=outside().now()) is None:
+    if store.mode != Mode.IN_USE or next_copy(store, now=outside().now()) is None or _settling(store):
         return 0
     stores = OpenStores()
     try:
@@ -56,9 +57,19 @@ def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotoni
             continue
         pace = Paced(target.limit_bytes_per_second if target else None, minds_metered=minds, seconds=seconds, sleep=sleep)
         arrived += copy_backup(row.id, stores=stores, pace=pace)
-        if (state := Store.objects.filter(id=store_id).values_list("mode", "trouble").first()) is None or state != (Mode.IN_USE, ""):
+        pace.note_speed(row)
+        if (
+            (state := Store.objects.filter(id=store_id).values_list("mode", "trouble").first()) is None
+            or state != (Mode.IN_USE, "")
+            or not is_here(store_id)
+        ):
             break
     return arrived
+
+
+def _settling(store: Store) -> bool:
+    """Whether what is to leave a drive that came back goes first."""
+    return Drive.objects.filter(store=store, settling_until__gt=outside().now()).exists()
 
 
 def next_copy(store: Store, *, now: datetime) -> Copy | None:
@@ -95,9 +106,11 @@ class Paced:
     ) -> None:
         self._limit, self._minds_metered, self._seconds, self._sleep = limit, minds_metered, seconds, sleep
         self._began = self._told = seconds()
+        self._done_bytes = 0
 
     def __call__(self, row: Copy, done_bytes: int, total_bytes: int) -> None:
         """Raises Stopped."""
+        self._done_bytes = done_bytes
         took = self._seconds() - self._began
         if self._limit and took < (owed := done_bytes / self._limit):
             self._sleep(owed - took)
@@ -105,8 +118,23 @@ class Paced:
             return
         self._told = now
         told = {"done_bytes": done_bytes, "total_bytes": total_bytes, "bytes_per_second": round(done_bytes / max(0.1, now - self._began))}
-        if not Copy.objects.filter(id=row.id, state=CopyState.COPYING, store__mode=Mode.IN_USE).update(progress=told):
+        if (
+            not Copy.objects.filter(id=row.id, state=CopyState.COPYING, store__mode=Mode.IN_USE)
+            .exclude(store__drive__state__in=NOT_HERE)
+            .update(progress=told)
+        ):
             raise Stopped("Nothing is written into this store any more.", remedy="Take the store into use again.")
         if self._minds_metered and on_metered_line():
             raise Stopped(METERED, remedy="It goes on by itself once the line is not metered any more; what arrived is used again.")
         tell("changed", "copies")
+
+    def note_speed(self, row: Copy) -> None:
+        """How fast a drive took it, smoothed: for how long it is needed the next time. A few bytes tell nothing."""
+        took = self._seconds() - self._began
+        if self._done_bytes < LEAST_TOLD or took <= 0:
+            return
+        drive = Drive.objects.filter(store=row.store_id).first()
+        if drive is not None:
+            now = self._done_bytes / took
+            drive.bytes_per_second = now if drive.bytes_per_second is None else 0.7 * drive.bytes_per_second + 0.3 * now
+            drive.save(update_fields=["bytes_per_second"])

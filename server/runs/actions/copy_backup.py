@@ -29,7 +29,7 @@ from server.runs.protection import still_there
 from server.storage.actions.note_newest import note_newest
 from server.storage.actions.note_trouble import note_trouble
 from server.storage.models import Mode, Store
-from server.storage.queries import opened
+from server.storage.queries import is_here, opened
 from server.transition import held, move
 from server.unforeseen import ending_of
 
@@ -187,7 +187,9 @@ def _source_of(row: Copy) -> Store | None:
     held_in = Store.objects.filter(copies__backup=row.backup_id, copies__state__in=THERE, copies__intact=True)
     found = held_in.exclude(id=row.store_id).exclude(mode=Mode.DETACHED)
     return min(
-        found, key=lambda store: (store.key_id != row.store.key_id, store.trouble != "", store.off_site, str(store.id)), default=None
+        found,
+        key=lambda store: (store.key_id != row.store.key_id, store.trouble != "" or not is_here(store.id), store.off_site, str(store.id)),
+        default=None,
     )
 
 

@@ -23,7 +23,7 @@ from server.runs.queries import previous_backup, read_and_stored, trusted_before
 from server.runs.sentences import log_line
 from server.storage.actions.note_trouble import note_trouble
 from server.storage.models import Store
-from server.storage.queries import opened_to_write
+from server.storage.queries import is_here, opened_to_write
 from server.transition import held
 
 
@@ -40,7 +40,7 @@ def fallen_over(run: Run, error: AtticError) -> Vault:
     """The vault of the next store that may take the run. Raises the error again when there is none."""
     targets = list(run.plan.targets.select_related("store")) if run.plan is not None else []
     for target in targets:
-        if target.store_id == run.store_id or not target.falls_over or target.store.trouble:
+        if target.store_id == run.store_id or not target.falls_over or target.store.trouble or not is_here(target.store_id):
             continue
         if why := _not_now(run, target):
             _noted(run, f"It does not go to {target.store.name}: {why}.")

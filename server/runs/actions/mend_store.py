@@ -13,7 +13,7 @@ from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.runs.models import THERE, Copy
 from server.storage.models import Mode, Store
-from server.storage.queries import opened, opened_to_write
+from server.storage.queries import AT_HAND, opened, opened_to_write
 
 log = logging.getLogger("attic.runs")
 
@@ -44,7 +44,7 @@ def _others(store: Store, touched: set[UUID]) -> list[Store]:
     found: dict[UUID, int] = {}
     for id in rows.values_list("store_id", flat=True):
         found[id] = found.get(id, 0) + 1
-    stores = Store.objects.filter(id__in=found, mode__in=(Mode.IN_USE, Mode.READ_ONLY), trouble="")
+    stores = Store.objects.filter(id__in=found, mode__in=(Mode.IN_USE, Mode.READ_ONLY)).filter(AT_HAND)
     return sorted(stores, key=lambda one: (-found[one.id], one.name))
 
 

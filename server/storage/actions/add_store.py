@@ -20,7 +20,7 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.actions.measure import totals
 from server.storage.convert import columns_of, shown_address
-from server.storage.models import Mode, Store
+from server.storage.models import Drive, DriveState, Mode, Store
 from server.storage.queries import of_the_offices_key, opened, this_server
 
 
@@ -91,7 +91,7 @@ def checked(name: str, address: StoreAddress, allowance_bytes: int | None) -> St
 def checked_place(address: StoreAddress, *, of: Store | None = None) -> StoreAddress:
     """Raises BadInput, Conflict when another store lies there, or around it, or in it."""
     others = Store.objects.exclude(id=of.id) if of else Store.objects.all()
-    if of is None and others.filter(where=where_words(address)).exists():
+    if of is None and others.filter(where=where_words(address)).exclude(drive__state=DriveState.OUT).exists():
         raise Conflict("There is a store already.", remedy="Choose another place.")
     if isinstance(address, FolderAddress | DriveAddress):
         return type(address)(path=str(outside().place(address.path, of_store=of.id if of else None)))
@@ -112,6 +112,8 @@ def _record(name: str, address: StoreAddress, vault: Vault, allowance_bytes: int
         name=name.strip(), vault_id=vault_id, allowance_bytes=allowance_bytes, added_at=now, passphrase_proven_at=now,
         off_site=FACTS[address.medium].outside, swept_by=_swept_by(vault), **columns_of(address), **totals(vault, now=now),
     )  # fmt: skip
+    if store.comes_and_goes:
+        Drive.objects.create(store=store, seen_at=now)
     write_journal(who=by, what="store.added", says=says, at=now, store=store.id)
     defer_compare(store.id)  # what lies there already is told at once
     return store

@@ -4,13 +4,19 @@ from uuid import UUID
 
 from django.db import transaction
 
+from core.vault.errors import StoreAway
 from server.jobs import defer_compare
 from server.storage.models import Store
 from server.unforeseen import ending_of
 
 
 def note_trouble(store_id: UUID, error: Exception) -> None:
-    """It stays until the store has been opened again. What nobody foresaw is in the log, under a reference."""
+    """It stays until the store has been opened again. What nobody foresaw is in the log, under a reference.
+
+    A drive that is known to be elsewhere is in no trouble.
+    """
+    if isinstance(error, StoreAway):
+        return
     ending = ending_of(error, f"work on store {store_id}")
     told = {"trouble": ending.cause[:300], "trouble_code": ending.code, "trouble_remedy": ending.remedy[:300]}
     Store.objects.filter(id=store_id).update(**told)

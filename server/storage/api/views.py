@@ -17,7 +17,7 @@ from server.storage.actions.add_store import attach_store, create_store
 from server.storage.actions.change_store import Checks, Prices, change_store, prove_passphrase, set_mode
 from server.storage.actions.take_sweeping import take_sweeping
 from server.storage.convert import changed_address
-from server.storage.models import MEDIUM_CODES, Mode, Occupancy, Store
+from server.storage.models import MEDIUM_CODES, DriveState, Mode, Occupancy, Store
 from server.storage.queries import occupancies, offices_key, reading_of, shares_by_team, stores
 from server.storage.queries import store as store_by_id
 
@@ -37,6 +37,10 @@ class AddressField(serializers.DictField):
 class StoreSerializer(serializers.ModelSerializer):
     medium = serializers.ChoiceField(choices=MEDIUM_CODES)
     address = AddressField(help_text="Without its secrets.")
+    drive_state = serializers.ChoiceField(
+        source="drive.state", choices=[("", "no drive"), *DriveState.choices], default="", help_text="Of a removable drive; empty for others."
+    )
+    rests_in = serializers.CharField(source="drive.rests_in", default="", help_text="Where a drive lies while it is not plugged in.")
     shares_key = serializers.SerializerMethodField(help_text="Whether it is sealed with the office's key, so that copies move as they are.")
 
     def get_shares_key(self, store: Store) -> bool:
@@ -55,6 +59,7 @@ class StoreSerializer(serializers.ModelSerializer):
             "checked_at",
             "check_says", "trouble", "trouble_code", "trouble_remedy", "compared_at", "swept_by", "passphrase_proven_at", "added_at",
             "price_gib_month", "price_thousand_requests", "currency", "shares_key", "check_days", "check_limit_bytes_per_second",
+            "drive_state", "rests_in",
         )  # fmt: skip
         read_only_fields = fields
 

@@ -979,6 +979,102 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["drives"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drives/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["keep_drive"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drives/{id}/part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["part_drive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drives/{id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["use_drive_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drives/rotations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["make_rotation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drives/rotations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["change_rotation"];
+        post?: never;
+        delete: operations["end_rotation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/erasures": {
         parameters: {
             query?: never;
@@ -3474,6 +3570,68 @@ export interface components {
          * @enum {string}
          */
         DrillStateEnum: "waiting" | "running" | "right" | "wrong" | "failed" | "stopped";
+        Drive: {
+            /** Format: uuid */
+            store_id: string;
+            name: string;
+            /** @description Where it is mounted, or was when it was here last. */
+            where: string;
+            trouble: string;
+            trouble_remedy: string;
+            off_site: boolean;
+            state: components["schemas"]["State0b1Enum"];
+            keeper: string;
+            rests_in: string;
+            rotation_id: number | null;
+            letter: string;
+            /** @description Its turn that goes on, or its next one; null without a rotation. */
+            turn: components["schemas"]["DriveTurn"] | null;
+            has_turn: boolean;
+            /** Format: date */
+            overdue_since: string | null;
+            /** Format: date-time */
+            seen_at: string | null;
+            /** Format: date-time */
+            out_since: string | null;
+            pulled_out: boolean;
+            hindered_by: string;
+            twins: string[];
+            copies: number;
+            devices: number;
+            /** Format: date-time */
+            newest_at: string | null;
+            owed: number;
+            /** @description About what is to be sent. */
+            owed_bytes: number;
+            /** @description Copies that go as soon as it is here. */
+            leaving: number;
+            /**
+             * Format: double
+             * @description About how long it is needed.
+             */
+            seconds: number | null;
+        };
+        /**
+         * @description * `` - no drive
+         *     * `here` - Here
+         *     * `parting` - Parting
+         *     * `parted` - Parted
+         *     * `out` - Out
+         * @enum {string}
+         */
+        DriveStateEnum: "here" | "parting" | "parted" | "out";
+        DriveTurn: {
+            /** Format: date */
+            first: string;
+            /** Format: date */
+            last: string;
+        };
+        Drives: {
+            drives: components["schemas"]["Drive"][];
+            rotations: components["schemas"]["Rotation"][];
+            /** @description Vaults on drives that are no store of this office. */
+            strangers: components["schemas"]["StrangeDrive"][];
+        };
         Ending: {
             /** Format: date */
             day: string;
@@ -3883,6 +4041,10 @@ export interface components {
             readonly device: string | null;
             /** Format: uuid */
             readonly store: string | null;
+        };
+        KeepDriveRequest: {
+            keeper: string;
+            rests_in: string;
         };
         KeepRequest: {
             backups: string[];
@@ -5245,7 +5407,7 @@ export interface components {
             readonly mode: components["schemas"]["ModeEnum"];
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
-            /** @description In one line: a path, or which bucket. */
+            /** @description In one line: a path, or which bucket; of a drive where it was seen last. */
             readonly where: string;
             /** @description Without its secrets. */
             address: {
@@ -5295,6 +5457,22 @@ export interface components {
             readonly check_days: number | null;
             /** @description How fast a check reads; empty without a limit. */
             readonly check_limit_bytes_per_second: number | null;
+            /**
+             * @description Of a removable drive; empty for others.
+             *
+             *     * `` - no drive
+             *     * `here` - Here
+             *     * `parting` - Parting
+             *     * `parted` - Parted
+             *     * `out` - Out
+             * @default
+             */
+            drive_state: components["schemas"]["DriveStateEnum"] | components["schemas"]["BlankEnum"];
+            /**
+             * @description Where a drive lies while it is not plugged in.
+             * @default
+             */
+            rests_in: string;
             readonly recovery_code: string;
         };
         /** @description What a draft means: shown beside the editor. */
@@ -5587,6 +5765,18 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "administrator" | "operator" | "auditor";
+        Rotation: {
+            readonly id: number;
+            readonly name: string;
+            readonly every_days: number;
+            /**
+             * Format: date
+             * @description On which the first one's turn begins.
+             */
+            readonly first_day: string;
+            /** @description So long after its turn began a drive is not overdue. */
+            readonly grace_days: number;
+        };
         Rule: {
             pattern: string;
             /** @description Empty leaves the files out. */
@@ -6065,6 +6255,14 @@ export interface components {
          * @enum {string}
          */
         StandingEnum: "on_time" | "due_soon" | "late" | "never" | "paused" | "away" | "lost" | "retired" | "no_plan";
+        /**
+         * @description * `here` - Here
+         *     * `parting` - Parting
+         *     * `parted` - Parted
+         *     * `out` - Out
+         * @enum {string}
+         */
+        State0b1Enum: "here" | "parting" | "parted" | "out";
         Step: {
             /** Format: uuid */
             readonly store_id: string;
@@ -6102,7 +6300,7 @@ export interface components {
             readonly mode: components["schemas"]["ModeEnum"];
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
-            /** @description In one line: a path, or which bucket. */
+            /** @description In one line: a path, or which bucket; of a drive where it was seen last. */
             readonly where: string;
             /** @description Without its secrets. */
             address: {
@@ -6152,6 +6350,22 @@ export interface components {
             readonly check_days: number | null;
             /** @description How fast a check reads; empty without a limit. */
             readonly check_limit_bytes_per_second: number | null;
+            /**
+             * @description Of a removable drive; empty for others.
+             *
+             *     * `` - no drive
+             *     * `here` - Here
+             *     * `parting` - Parting
+             *     * `parted` - Parted
+             *     * `out` - Out
+             * @default
+             */
+            drive_state: components["schemas"]["DriveStateEnum"] | components["schemas"]["BlankEnum"];
+            /**
+             * @description Where a drive lies while it is not plugged in.
+             * @default
+             */
+            rests_in: string;
         };
         StoreChoice: {
             /** Format: uuid */
@@ -6167,7 +6381,7 @@ export interface components {
             readonly mode: components["schemas"]["ModeEnum"];
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
-            /** @description In one line: a path, or which bucket. */
+            /** @description In one line: a path, or which bucket; of a drive where it was seen last. */
             readonly where: string;
             /** @description Without its secrets. */
             address: {
@@ -6217,6 +6431,22 @@ export interface components {
             readonly check_days: number | null;
             /** @description How fast a check reads; empty without a limit. */
             readonly check_limit_bytes_per_second: number | null;
+            /**
+             * @description Of a removable drive; empty for others.
+             *
+             *     * `` - no drive
+             *     * `here` - Here
+             *     * `parting` - Parting
+             *     * `parted` - Parted
+             *     * `out` - Out
+             * @default
+             */
+            drive_state: components["schemas"]["DriveStateEnum"] | components["schemas"]["BlankEnum"];
+            /**
+             * @description Where a drive lies while it is not plugged in.
+             * @default
+             */
+            rests_in: string;
             readonly occupancies: components["schemas"]["Occupancy"][];
             readonly reading: components["schemas"]["Reading"] | null;
         };
@@ -6235,7 +6465,7 @@ export interface components {
             readonly mode: components["schemas"]["ModeEnum"];
             /** @description Whether it lies outside of the office. */
             readonly off_site: boolean;
-            /** @description In one line: a path, or which bucket. */
+            /** @description In one line: a path, or which bucket; of a drive where it was seen last. */
             readonly where: string;
             /** @description Without its secrets. */
             address: {
@@ -6285,8 +6515,29 @@ export interface components {
             readonly check_days: number | null;
             /** @description How fast a check reads; empty without a limit. */
             readonly check_limit_bytes_per_second: number | null;
+            /**
+             * @description Of a removable drive; empty for others.
+             *
+             *     * `` - no drive
+             *     * `here` - Here
+             *     * `parting` - Parting
+             *     * `parted` - Parted
+             *     * `out` - Out
+             * @default
+             */
+            drive_state: components["schemas"]["DriveStateEnum"] | components["schemas"]["BlankEnum"];
+            /**
+             * @description Where a drive lies while it is not plugged in.
+             * @default
+             */
+            rests_in: string;
             /** @description What each needs there, the largest first. */
             readonly teams: components["schemas"]["TeamBytes"][];
+        };
+        StrangeDrive: {
+            path: string;
+            /** Format: date-time */
+            seen_at: string;
         };
         /** @description A backup that the store holds and the list does not know. */
         Stray: {
@@ -6616,6 +6867,15 @@ export interface components {
         VersionPage: {
             count: number;
             results: components["schemas"]["Version"][];
+        };
+        WantedRotationRequest: {
+            name: string;
+            every_days: number;
+            /** Format: date */
+            first_day: string;
+            grace_days: number;
+            /** @description Stores in the order of their turns. */
+            drives: string[];
         };
         /**
          * @description * `mail` - Mail
@@ -8925,6 +9185,216 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DrillRules"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drives: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drives"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_drive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepDriveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drives"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    part_drive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drives"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    use_drive_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drives"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_rotation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedRotationRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rotation"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_rotation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedRotationRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rotation"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_rotation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

@@ -1,0 +1,96 @@
+"""Which drives take turns, who takes each home, and where it lies then."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from uuid import UUID
+
+from django.db import transaction
+
+from core.errors import BadInput
+from core.schedule.rotation import Rotation as Turns
+from server.api.problems import Conflict
+from server.live import tell
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import User
+from server.storage.models import Drive, Rotation, Store
+
+MOST_GRACE = 60
+FIRST, LAST = date(2000, 1, 1), date(2199, 12, 31)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wanted:
+    name: str
+    every_days: int
+    first_day: date
+    grace_days: int
+    drives: Sequence[UUID]
+    """In the order of their turns."""
+
+
+@transaction.atomic
+def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) -> Rotation:
+    """A new one, or another shape of one. Raises BadInput."""
+    _checked(wanted, rotation)
+    row = rotation or Rotation()
+    row.name, row.every_days, row.first_day, row.grace_days = wanted.name.strip(), wanted.every_days, wanted.first_day, wanted.grace_days
+    row.save()
+    names = []
+    Drive.objects.filter(rotation=row).exclude(store__in=wanted.drives).update(rotation=None, place=0)
+    for place, id in enumerate(wanted.drives):
+        Drive.objects.filter(store=id).update(rotation=row, place=place)
+        names.append(Store.objects.values_list("name", flat=True).get(id=id))
+    days = "every day" if row.every_days == 1 else f"every {row.every_days} days"
+    says = f"Rotation {row.name}: {', '.join(names)}; another turn {days} from {row.first_day:%Y-%m-%d}."
+    write_journal(who=by, what="drive.rotation", says=says, at=outside().now())
+    tell("changed", "stores")
+    return row
+
+
+def _checked(wanted: Wanted, rotation: Rotation | None) -> None:
+    if not wanted.name.strip() or len(wanted.name) > 80:
+        raise BadInput("The rotation has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
+    if Rotation.objects.filter(name__iexact=wanted.name.strip()).exclude(id=rotation.id if rotation else None).exists():
+        raise BadInput(f"There is a rotation {wanted.name} already.", field="name", remedy="Choose another name.")
+    if not FIRST <= wanted.first_day <= LAST:
+        raise BadInput("That day is not possible.", field="first_day", remedy="Give the first day of the first turn.")
+    if not 0 <= wanted.grace_days <= MOST_GRACE:
+        raise BadInput("That is no time of grace.", field="grace_days", remedy=f"Use a number of days from 0 to {MOST_GRACE}.")
+    Turns(drives=tuple(map(str, wanted.drives)), every_days=wanted.every_days, first_day=wanted.first_day)
+    rows = {
+        drive.store_id: drive
+        for drive in Drive.objects.select_for_update(of=("self",)).filter(store__in=wanted.drives).select_related("rotation")
+    }
+    for id in wanted.drives:
+        if id not in rows:
+            raise BadInput("That is no removable drive.", field="drives", remedy="Choose stores on removable drives.")
+        other = rows[id].rotation
+        if other is not None and (rotation is None or other.id != rotation.id):
+            raise BadInput(f"One of them has its turn in {other.name}.", field="drives", remedy="Take it out of that one first.")
+
+
+@transaction.atomic
+def end_rotation(rotation: Rotation, *, by: User) -> None:
+    """Its drives stay; nobody waits for them any more."""
+    write_journal(who=by, what="drive.rotation", says=f"The rotation {rotation.name} was ended.", at=outside().now())
+    rotation.delete()
+    tell("changed", "stores")
+
+
+@transaction.atomic
+def keep_drive(store: Store, *, keeper: str, rests_in: str, by: User) -> Drive:
+    """Who takes it home, and where it lies. Raises Conflict for one that is no drive, BadInput."""
+    for name, text in (("keeper", keeper), ("rests_in", rests_in)):
+        if len(text) > 120:
+            raise BadInput("That is too long.", field=name, remedy="Use up to 120 characters.")
+    drive = Drive.objects.select_for_update().filter(store=store).first()
+    if drive is None:
+        raise Conflict(f"{store.name} is no removable drive.", remedy="Choose one that is.")
+    drive.keeper, drive.rests_in = keeper.strip(), rests_in.strip()
+    drive.save(update_fields=["keeper", "rests_in"])
+    says = f"{store.name} is kept by {drive.keeper or 'nobody in particular'} and rests in {drive.rests_in or 'no place that was named'}."
+    write_journal(who=by, what="drive.kept", says=says, at=outside().now(), store=store.id)
+    tell("changed", "stores")
+    return drive
