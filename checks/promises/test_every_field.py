@@ -79,6 +79,8 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "first_administrator": ("first-administrator", {"office_name": "O", "zone": "UTC", "username": "x", "full_name": "", "password": PASSWORD}),
             "set_line": ("office/line", {"metered": True}),
             "change_office": ("office", {"name": "Office", "zone": "Europe/Berlin", "max_runs": 3, "limit_bytes_per_second": 1_000_000, "asks_holders_at": "15:00", "undo_days": 7, "unasked_share_percent": 20}),
+            "drain_store": (f"stores/{store}/drain", {"into": str(store)}),
+            "retire_store": (f"stores/{store}/retire", {"seen": "0" * 64, "word": "give up"}),
             "keep_drive": (f"drives/{store}", {"keeper": "Ines", "rests_in": "the safe"}),
             "make_rotation": ("drives/rotations", {"name": "Weekly", "every_days": 7, "first_day": "2026-03-02", "grace_days": 2, "drives": [str(store)]}),
             "ask_drill": ("drills", {"device": str(device), "store": None}),

@@ -141,6 +141,8 @@ SPECTACULAR_SETTINGS = {
         "KindEnum": "core.content.kinds.KIND_CODES",
         "ComingStateEnum": "server.runs.copies.COMING_CODES",
         "MediumEnum": "server.storage.models.MEDIUM_CODES",
+        "DriveStateEnum": "server.storage.models.DriveState",
+        "DrillStateEnum": "server.recovery.models.DrillState",
         "UnitEnum": "server.plans.models.UNITS",
         "MayEnum": "server.api.permissions.MAY_CODES",
     },

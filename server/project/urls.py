@@ -18,7 +18,7 @@ from server.plans.api import views as plans
 from server.recovery.api import drills as recovery_drills
 from server.recovery.api import offices
 from server.recovery.api import views as recovery
-from server.retention.api import consequences, erasures, exceptions, freed, freezes, future, holds, leaving, versions
+from server.retention.api import consequences, draining, erasures, exceptions, freed, freezes, future, holds, leaving, versions
 from server.retention.api import views as retention
 from server.runs.api import bringing, copies, differences, drives, omissions
 from server.runs.api import history as run_history
@@ -121,6 +121,10 @@ api = [
     path("stores/<uuid:id>/slots", slots.SlotsView.as_view()),
     path("stores/<uuid:id>/slots/<str:slot>", slots.SlotView.as_view()),
     path("stores/<uuid:id>/sweeping", storage.SweepingView.as_view()),
+    path("stores/retired", draining.RetiredStoresView.as_view()),
+    path("stores/<uuid:id>/drain", draining.DrainView.as_view()),
+    path("stores/<uuid:id>/drain/stop", draining.StopDrainingView.as_view()),
+    path("stores/<uuid:id>/retire", draining.RetireView.as_view()),
     path("stores/<uuid:id>/mode", storage.StoreModeView.as_view()),
     path("stores/<uuid:id>/prove-passphrase", storage.ProvePassphraseView.as_view()),
     path("stores/<uuid:id>/check", runs.CheckStoreView.as_view()),

@@ -24,7 +24,7 @@ from server.plans.rules import GONE_STATES, Applied, RuleBook
 from server.retention.freezing import Frozen
 from server.runs.models import ACTIVE, CAME, THERE, Copy, CopyState, Run, RunState
 from server.runs.protection import in_use
-from server.storage.models import Drive, Mode
+from server.storage.models import OUT_OF_USE, Drive, Mode
 from server.storage.queries import NOT_HERE
 
 SLOW_OWED = timedelta(days=7)
@@ -224,7 +224,7 @@ def moment_of(
     for so, fact in (
         (partial, _PARTIAL), (backup.in_doubt, _DOUBT), (backup.brought_in_from and not looked, _IMPORTED), (backup.suspect, _ANOMALY),
         (damaged and not looked, _DAMAGED), (copy.by_hand or (damaged and looked), _GIVEN_UP), (copy.state == CopyState.LEAVING, _LEAVING),
-        (away or store.trouble or store.mode in (Mode.PAUSED, Mode.DETACHED), _ABSENT), (busy, _IN_USE), (owed and not damaged, _OWED),
+        (away or store.trouble or store.mode in (Mode.PAUSED, *OUT_OF_USE), _ABSENT), (busy, _IN_USE), (owed and not damaged, _OWED),
         (copy.checked_at is not None, _CHECKED), (backup.encrypted, _ENCRYPTED), (frozen, _FROZEN),
     ):  # fmt: skip
         if so:

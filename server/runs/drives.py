@@ -14,7 +14,7 @@ from core.schedule.rotation import Rotation as Turns
 from core.schedule.rotation import Turn, letters, overdue_since, returning_seconds
 from server.people.queries import office_zone
 from server.runs.models import THERE, Copy, CopyState
-from server.storage.models import Drive, DriveState, Mode, Rotation, StrangeDrive
+from server.storage.models import OUT_OF_USE, Drive, DriveState, Rotation, StrangeDrive
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,7 +42,7 @@ class DriveRow:
 def drive_rows(*, now: datetime) -> list[DriveRow]:
     """Every drive but detached ones, by rotation and turn. Three queries."""
     day, zone = now.astimezone(office_zone()).date(), office_zone()
-    drives = list(Drive.objects.select_related("store", "rotation", "asked_by").exclude(store__mode=Mode.DETACHED))
+    drives = list(Drive.objects.select_related("store", "rotation", "asked_by").exclude(store__mode__in=OUT_OF_USE))
     drives.sort(key=lambda one: (one.rotation is None, one.rotation.name if one.rotation else "", one.place, one.store.name))
     turns = turns_of([drive for drive in drives if drive.rotation_id is not None])
     held = {row["store"]: row for row in _held([drive.store_id for drive in drives])}

@@ -19,6 +19,11 @@ class Mode(models.TextChoices):
     """Read for restores only."""
     DETACHED = "detached"
     """Not looked for at all: its copies count for nothing until it is back."""
+    RETIRED = "retired"
+    """Given up: it is no store any more. Its copies are in the history; nothing in it is touched."""
+
+
+OUT_OF_USE = (Mode.DETACHED, Mode.RETIRED)
 
 
 class Store(models.Model):
@@ -73,6 +78,11 @@ class Store(models.Model):
     price_thousand_requests = models.PositiveIntegerField(null=True, help_text="In ten-thousandths of the currency's unit.")
     currency = models.CharField(max_length=3, blank=True, help_text="ISO 4217 code of what prices are given in.")
     added_at = models.DateTimeField()
+    draining_into = models.ForeignKey(
+        "self", null=True, on_delete=models.SET_NULL, related_name="drained", help_text="The store that takes over what lies here."
+    )
+    drain_asked_at = models.DateTimeField(null=True)
+    retired_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["name"]

@@ -14,7 +14,7 @@ from core.vault.vault import Vault
 from server.outside import outside
 from server.people.queries import office, server_id
 from server.storage.convert import address
-from server.storage.models import Drive, DriveState, Mode, Occupancy, Reading, Store
+from server.storage.models import OUT_OF_USE, Drive, DriveState, Mode, Occupancy, Reading, Store
 
 NOT_HERE = (DriveState.PARTING, DriveState.PARTED, DriveState.OUT)
 AT_HAND = Q(trouble="") & ~Q(drive__state__in=NOT_HERE)
@@ -22,7 +22,12 @@ AT_HAND = Q(trouble="") & ~Q(drive__state__in=NOT_HERE)
 
 
 def stores() -> QuerySet[Store]:
-    return Store.objects.select_related("drive__rotation")
+    """All but those that were retired."""
+    return Store.objects.exclude(mode=Mode.RETIRED).select_related("drive__rotation")
+
+
+def retired_stores() -> QuerySet[Store]:
+    return Store.objects.filter(mode=Mode.RETIRED).order_by("-retired_at", "name")
 
 
 def drive_of(store_id: UUID) -> Drive | None:
@@ -63,8 +68,8 @@ def opened(found: Store) -> Vault:
     It is proven to be the one that the row speaks of, in the state in which this server left it, or a later one: a
     store is known by its identity and never by its place.
     """
-    if found.mode == Mode.DETACHED:
-        raise StoreClosed(f"{found.name} is detached.")
+    if found.mode in OUT_OF_USE:
+        raise StoreClosed(f"{found.name} is {found.get_mode_display().lower()}.")
     _where_it_is(found)
     vault = outside().open_vault(address(found))
     if vault.store.hex() != found.vault_id:

@@ -28,7 +28,7 @@ from server.runs.models import THERE, Backup, Copy, CopyState
 from server.runs.protection import still_there
 from server.storage.actions.note_newest import note_newest
 from server.storage.actions.note_trouble import note_trouble
-from server.storage.models import Mode, Store
+from server.storage.models import OUT_OF_USE, Mode, Store
 from server.storage.queries import is_here, opened
 from server.transition import held, move
 from server.unforeseen import ending_of
@@ -185,7 +185,7 @@ def _copied(row: Copy, stores: OpenStores, pace: Pace) -> tuple[Store, CopyRepor
 def _source_of(row: Copy) -> Store | None:
     """The nearest store that holds it intact: one of the same key, and no far one where it also lies at hand."""
     held_in = Store.objects.filter(copies__backup=row.backup_id, copies__state__in=THERE, copies__intact=True)
-    found = held_in.exclude(id=row.store_id).exclude(mode=Mode.DETACHED)
+    found = held_in.exclude(id=row.store_id).exclude(mode__in=OUT_OF_USE)
     return min(
         found,
         key=lambda store: (store.key_id != row.store.key_id, store.trouble != "" or not is_here(store.id), store.off_site, str(store.id)),

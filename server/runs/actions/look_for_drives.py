@@ -19,7 +19,7 @@ from server.people.actions.journal import write_journal
 from server.runs.actions.part_drive import go_on_parting
 from server.runs.models import Copy, CopyState
 from server.storage.convert import columns_of
-from server.storage.models import Drive, DriveState, Mode, Store, StrangeDrive
+from server.storage.models import OUT_OF_USE, Drive, DriveState, Store, StrangeDrive
 from server.transition import held, move
 
 log = logging.getLogger("attic.runs")
@@ -30,7 +30,7 @@ SEEN_EVERY = timedelta(minutes=5)
 
 def look_for_drives(*, now: datetime) -> int:
     """How many came or went. Raises StoreError when nobody can look."""
-    drives = list(Drive.objects.select_related("store").exclude(store__mode=Mode.DETACHED))
+    drives = list(Drive.objects.select_related("store").exclude(store__mode__in=OUT_OF_USE))
     seen: dict[str, list[DriveSeen]] = {}
     for one in outside().drives([drive.store.where for drive in drives]):
         seen.setdefault(one.store, []).append(one)

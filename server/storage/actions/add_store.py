@@ -20,7 +20,7 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.actions.measure import totals
 from server.storage.convert import columns_of, shown_address
-from server.storage.models import Drive, DriveState, Mode, Store
+from server.storage.models import OUT_OF_USE, Drive, DriveState, Store
 from server.storage.queries import of_the_offices_key, opened, this_server
 
 
@@ -66,7 +66,7 @@ def _with_the_offices_key() -> Vault | None:
     first = Store.objects.order_by("added_at", "id").first()
     if first is None:
         return None
-    for store in of_the_offices_key().exclude(mode=Mode.DETACHED).order_by("medium", "added_at"):
+    for store in of_the_offices_key().exclude(mode__in=OUT_OF_USE).order_by("medium", "added_at"):
         try:
             return opened(store)
         except AtticError:  # another one may answer; whether this one does is told on its own page

@@ -125,14 +125,16 @@ def _proven(store: Store, address: StoreAddress) -> dict[str, object]:
 
 def set_mode(store: Store, mode: str, *, why: str, by: User) -> Store:
     """Raises BadInput. From in use to detached and back, at any time: nothing is lost by it."""
-    if mode not in Mode.values:
-        raise BadInput(f"There is no mode {mode!r}.", field="mode", remedy=f"Use one of: {', '.join(Mode.values)}.")
+    allowed = [one for one in Mode.values if one != Mode.RETIRED]
+    if mode not in allowed:
+        raise BadInput(f"There is no mode {mode!r}.", field="mode", remedy=f"Use one of: {', '.join(allowed)}.")
     with transaction.atomic():
         row = Store.objects.select_for_update().get(id=store.id)
         row.mode = mode
         # whoever detaches knows that it is not there; whoever takes it up again is told anew
         row.trouble = row.trouble_code = row.trouble_remedy = ""
-        row.save(update_fields=["mode", "trouble", "trouble_code", "trouble_remedy"])
+        row.retired_at, row.draining_into, row.drain_asked_at = None, None, None
+        row.save(update_fields=["mode", "trouble", "trouble_code", "trouble_remedy", "retired_at", "draining_into", "drain_asked_at"])
         says = f"{row.name} {MODE_WORDS[Mode(mode)]}." + (f" {why.strip()[:200]}" if why.strip() else "")
         write_journal(who=by, what="store.mode", says=says, at=outside().now(), store=row.id)
         if mode == Mode.IN_USE:

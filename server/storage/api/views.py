@@ -38,9 +38,13 @@ class StoreSerializer(serializers.ModelSerializer):
     medium = serializers.ChoiceField(choices=MEDIUM_CODES)
     address = AddressField(help_text="Without its secrets.")
     drive_state = serializers.ChoiceField(
-        source="drive.state", choices=[("", "no drive"), *DriveState.choices], default="", help_text="Of a removable drive; empty for others."
+        source="drive.state",
+        choices=[("", "no drive"), *DriveState.choices],
+        default="",
+        help_text="Of a removable drive; empty for others.",
     )
     rests_in = serializers.CharField(source="drive.rests_in", default="", help_text="Where a drive lies while it is not plugged in.")
+    draining_into = serializers.UUIDField(source="draining_into_id", allow_null=True, help_text="The store that takes over what lies here.")
     shares_key = serializers.SerializerMethodField(help_text="Whether it is sealed with the office's key, so that copies move as they are.")
 
     def get_shares_key(self, store: Store) -> bool:
@@ -59,7 +63,7 @@ class StoreSerializer(serializers.ModelSerializer):
             "checked_at",
             "check_says", "trouble", "trouble_code", "trouble_remedy", "compared_at", "swept_by", "passphrase_proven_at", "added_at",
             "price_gib_month", "price_thousand_requests", "currency", "shares_key", "check_days", "check_limit_bytes_per_second",
-            "drive_state", "rests_in",
+            "drive_state", "rests_in", "draining_into", "drain_asked_at", "retired_at",
         )  # fmt: skip
         read_only_fields = fields
 

@@ -2402,6 +2402,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/drain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["drain_outlook"];
+        put?: never;
+        post: operations["drain_store"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/drain/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["stop_draining"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/found": {
         parameters: {
             query?: never;
@@ -2482,6 +2514,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["retire_store"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/slots": {
         parameters: {
             query?: never;
@@ -2540,6 +2588,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["attach_store"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/retired": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["retired_stores"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3491,6 +3555,10 @@ export interface components {
             /** @default [] */
             exclusions: components["schemas"]["ExclusionRequest"][];
         };
+        DrainRequest: {
+            /** Format: uuid */
+            into: string;
+        };
         Drill: {
             /** Format: uuid */
             readonly id: string;
@@ -3579,7 +3647,7 @@ export interface components {
             trouble: string;
             trouble_remedy: string;
             off_site: boolean;
-            state: components["schemas"]["State0b1Enum"];
+            state: components["schemas"]["DriveStateEnum"];
             keeper: string;
             rests_in: string;
             rotation_id: number | null;
@@ -3612,8 +3680,7 @@ export interface components {
             seconds: number | null;
         };
         /**
-         * @description * `` - no drive
-         *     * `here` - Here
+         * @description * `here` - Here
          *     * `parting` - Parting
          *     * `parted` - Parted
          *     * `out` - Out
@@ -4442,6 +4509,16 @@ export interface components {
             /** @description Newest first. */
             readonly points: components["schemas"]["Point"][];
         };
+        LostBackup: {
+            /** Format: uuid */
+            backup_id: string;
+            device_name: string;
+            holder: string;
+            /** Format: date-time */
+            finished_at: string;
+            /** @description Damaged here and whole nowhere; else it is whole here and was not copied yet. */
+            damaged: boolean;
+        };
         /** @description One line of the list of what needed a person. */
         Matter: {
             /** Format: uuid */
@@ -4563,9 +4640,10 @@ export interface components {
          *     * `read_only` - Read only
          *     * `paused` - Paused
          *     * `detached` - Detached
+         *     * `retired` - Retired
          * @enum {string}
          */
-        ModeEnum: "in_use" | "read_only" | "paused" | "detached";
+        ModeEnum: "in_use" | "read_only" | "paused" | "detached" | "retired";
         ModeRequest: {
             mode: components["schemas"]["ModeEnum"];
             /** @default  */
@@ -4900,6 +4978,30 @@ export interface components {
             form: string;
             label: string;
             count: number;
+        };
+        Outlook: {
+            /** Format: uuid */
+            into_id: string;
+            into_name: string;
+            here: number;
+            /** @description Of what lies here: what the other store holds whole already. */
+            there: number;
+            /** @description Copies that are to be made still. */
+            readonly moving: number;
+            moving_bytes: number;
+            under_way: number;
+            failed: number;
+            /** @description Not copied: the rule there would not keep it, and a third store holds it. */
+            elsewhere: number;
+            /** @description Backups that would lie whole in no store if this one were given up now. */
+            lost_count: number;
+            /** @description The first of them. */
+            lost: components["schemas"]["LostBackup"][];
+            /** @description That name this store, and go to the other one then. */
+            readonly plans: string[];
+            /** @description Whether nothing is to be copied any more. */
+            done: boolean;
+            digest: string;
         };
         OwnPasswordRequest: {
             current: string;
@@ -5473,6 +5575,15 @@ export interface components {
              * @default
              */
             rests_in: string;
+            /**
+             * Format: uuid
+             * @description The store that takes over what lies here.
+             */
+            draining_into: string | null;
+            /** Format: date-time */
+            readonly drain_asked_at: string | null;
+            /** Format: date-time */
+            readonly retired_at: string | null;
             readonly recovery_code: string;
         };
         /** @description What a draft means: shown beside the editor. */
@@ -5746,6 +5857,22 @@ export interface components {
          * @enum {string}
          */
         RestoreStateEnum: "waiting" | "running" | "complete" | "partial" | "failed" | "stopped";
+        RetireRequest: {
+            seen: string;
+            /** @default  */
+            word: string;
+        };
+        RetiredStore: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly name: string;
+            /** @default folder */
+            readonly medium: components["schemas"]["MediumEnum"];
+            /** @description In one line: a path, or which bucket; of a drive where it was seen last. */
+            readonly where: string;
+            /** Format: date-time */
+            readonly retired_at: string | null;
+        };
         Ribbon: {
             nights: components["schemas"]["Night"][];
             /** Format: date */
@@ -6255,14 +6382,6 @@ export interface components {
          * @enum {string}
          */
         StandingEnum: "on_time" | "due_soon" | "late" | "never" | "paused" | "away" | "lost" | "retired" | "no_plan";
-        /**
-         * @description * `here` - Here
-         *     * `parting` - Parting
-         *     * `parted` - Parted
-         *     * `out` - Out
-         * @enum {string}
-         */
-        State0b1Enum: "here" | "parting" | "parted" | "out";
         Step: {
             /** Format: uuid */
             readonly store_id: string;
@@ -6366,6 +6485,15 @@ export interface components {
              * @default
              */
             rests_in: string;
+            /**
+             * Format: uuid
+             * @description The store that takes over what lies here.
+             */
+            draining_into: string | null;
+            /** Format: date-time */
+            readonly drain_asked_at: string | null;
+            /** Format: date-time */
+            readonly retired_at: string | null;
         };
         StoreChoice: {
             /** Format: uuid */
@@ -6447,6 +6575,15 @@ export interface components {
              * @default
              */
             rests_in: string;
+            /**
+             * Format: uuid
+             * @description The store that takes over what lies here.
+             */
+            draining_into: string | null;
+            /** Format: date-time */
+            readonly drain_asked_at: string | null;
+            /** Format: date-time */
+            readonly retired_at: string | null;
             readonly occupancies: components["schemas"]["Occupancy"][];
             readonly reading: components["schemas"]["Reading"] | null;
         };
@@ -6531,6 +6668,15 @@ export interface components {
              * @default
              */
             rests_in: string;
+            /**
+             * Format: uuid
+             * @description The store that takes over what lies here.
+             */
+            draining_into: string | null;
+            /** Format: date-time */
+            readonly drain_asked_at: string | null;
+            /** Format: date-time */
+            readonly retired_at: string | null;
             /** @description What each needs there, the largest first. */
             readonly teams: components["schemas"]["TeamBytes"][];
         };
@@ -12569,6 +12715,99 @@ export interface operations {
             };
         };
     };
+    drain_outlook: {
+        parameters: {
+            query?: {
+                /** @description Empty: the store that it is drained into. */
+                into?: string | null;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outlook"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drain_store: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrainRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outlook"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_draining: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     found_in_store: {
         parameters: {
             query?: never;
@@ -12790,6 +13029,38 @@ export interface operations {
             };
         };
     };
+    retire_store: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetireRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     slots: {
         parameters: {
             query?: never;
@@ -12963,6 +13234,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Store"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retired_stores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetiredStore"][];
                 };
             };
             default: {

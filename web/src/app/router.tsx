@@ -72,6 +72,7 @@ export const router = createBrowserRouter([
           { path: '/backups/:id', lazy: async () => ({ Component: (await import('../features/recovery/BackupScreen')).BackupScreen }) },
           { path: '/storage', lazy: async () => ({ Component: (await import('../features/storage/StorageScreen')).StorageScreen }) },
           { path: '/storage/add', lazy: async () => ({ Component: (await import('../features/storage/AddStoreScreen')).AddStoreScreen }) },
+          { path: '/storage/drives', lazy: async () => ({ Component: (await import('../features/storage/DrivesScreen')).DrivesScreen }) },
           { path: '/storage/copies', lazy: async () => ({ Component: (await import('../features/storage/CopiesScreen')).CopiesScreen }) },
           { path: '/storage/:id', lazy: async () => ({ Component: (await import('../features/storage/StoreScreen')).StoreScreen }) },
           { path: '/drills', lazy: async () => ({ Component: (await import('../features/recovery/DrillsScreen')).DrillsScreen }) },

@@ -95,6 +95,7 @@ describe('where the next step lies', () => {
     ['the night', { ...cause, step: 'night' }, '/night?shows=did_not'],
     ['load again', { ...cause, step: 'restart' }, null],
     ['holds', { ...cause, step: 'holds' }, '/holds?end=unseen'],
+    ['drives', { ...cause, step: 'drives', store_id: 's1' }, '/storage/drives'],
     ['drills', { ...cause, step: 'drills' }, '/drills'],
     ['erasing', { ...cause, step: 'erasing' }, '/erasing'],
   ])('%s', (_, told, address) => expect(stepAddress(told)).toBe(address));

@@ -26,6 +26,8 @@ export function stepAddress(cause: Step): string | null {
       return '/holds?end=unseen';
     case 'erasing':
       return '/erasing';
+    case 'drives':
+      return '/storage/drives';
     case 'drills':
       return '/drills';
     case 'restart':

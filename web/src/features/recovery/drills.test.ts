@@ -9,7 +9,7 @@ const part = { items: 1, of_items: 12_000, size_bytes: 1024, of_bytes: 3 * 1024 
 
 describe('how much came back', () => {
   test('everything', () => expect(came(whole)).toBe('all 158 items, 2 KiB'));
-  test('a part, with both numbers', () => expect(came(part)).toBe('1 item of 12,000, 1 KiB of 3 MiB'));
+  test('a part, with both numbers', () => expect(came(part)).toBe('1 item of 12\u202f000, 1 KiB of 3 MiB'));
   test.each([
     ['everything needs no reason', { ...whole, state: 'right', out_of_time: false }, ''],
     ['drawn', { ...part, state: 'right', out_of_time: false }, 'It was drawn by chance, something of every kind.'],

@@ -1,6 +1,6 @@
 /** Drills in words: how they ended, what came back, what they open. */
 import type { Schemas } from '../../api/client';
-import { counted, iec, spoken } from '../../ui/format';
+import { counted, grouped, iec, spoken } from '../../ui/format';
 
 type Drill = Schemas['Drill'];
 type Rules = Schemas['DrillRules'];
@@ -21,7 +21,7 @@ type Came = Pick<Drill, 'items' | 'of_items' | 'size_bytes' | 'of_bytes'>;
 /** How much of the backup was restored and is right: everything, or how large a part. */
 export function came({ items, of_items, size_bytes, of_bytes }: Came): string {
   if (items === of_items) return `all ${counted(of_items, 'item')}, ${iec(of_bytes)}`;
-  return `${counted(items, 'item')} of ${of_items.toLocaleString('en-GB')}, ${iec(size_bytes)} of ${iec(of_bytes)}`;
+  return `${counted(items, 'item')} of ${grouped(of_items)}, ${iec(size_bytes)} of ${iec(of_bytes)}`;
 }
 
 /** Why it was not everything; empty when it was, or when something was wrong, which is told by itself. */

@@ -11,7 +11,7 @@ import { NumberField } from '../../ui/forms/NumberField';
 import { SIZES, SPEEDS } from '../../ui/forms/numbers';
 import { Refused } from '../../ui/States';
 import { AddressFields, Trial, useTrial } from './Address';
-import { MODES, type Mode } from './words';
+import { MODES, RETIRED, type Mode } from './words';
 
 type Store = Schemas['StoreDetail'];
 
@@ -181,7 +181,7 @@ function Prices({ given, put }: { given: Asked; put: (changes: Partial<Asked>) =
 
 /** Said above everything of a store that is not simply in use. */
 export function ModeNote({ store }: { store: Store }) {
-  const told = MODES.find((one) => one.value === store.mode);
+  const told = store.mode === 'retired' ? RETIRED : MODES.find((one) => one.value === store.mode);
   if (!told || store.mode === 'in_use') return null;
   return (
     <div className="said" role="status">

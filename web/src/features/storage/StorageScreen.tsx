@@ -1,8 +1,10 @@
 /** Every store: what it holds and may hold, what is under way to it and owed, when it was last proven. */
-import { Link, useNavigate } from 'react-router';
+import { useQuery } from '@tanstack/react-query';
 import Button from 'react-bootstrap/Button';
+import { Link, useNavigate } from 'react-router';
 
-import { problemOf, type Schemas } from '../../api/client';
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { useStores } from '../../api/queries';
 import { Bytes } from '../../ui/Bytes';
@@ -31,7 +33,7 @@ export function StorageScreen() {
           <Heading title="Storage" />
           <p className="sub mb-0">
             {stores.data ? officeSentence(stores.data, sums.data ?? []) : ' '} <Link to="/three-two-one">3-2-1 of every device</Link> ·{' '}
-            <Link to="/drills">Drills</Link>
+            <Link to="/drills">Drills</Link> · <Link to="/storage/drives">Drives</Link>
           </p>
         </div>
         {may('set_up') && <Button onClick={() => void navigate('/storage/add')}>Add a store</Button>}
@@ -51,6 +53,7 @@ export function StorageScreen() {
         )}
       </div>
       {stores.data && stores.data.length > 0 && <OnTheirWay />}
+      <Retired />
     </>
   );
 }
@@ -124,5 +127,28 @@ function OnTheirWay() {
         )}
       </div>
     </section>
+  );
+}
+
+/** Stores that were given up; nothing where there are none. */
+function Retired() {
+  const retired = useQuery({ queryKey: key('stores', 'retired'), queryFn: () => told(client.GET('/api/stores/retired')) });
+  if (!retired.data?.length) return null;
+  return (
+    <p className="sub">
+      Given up:{' '}
+      {retired.data.map((store, n) => (
+        <span key={store.id}>
+          {n > 0 && ', '}
+          <Link to={`/storage/${store.id}`}>{store.name}</Link>
+          {store.retired_at && (
+            <>
+              {' '}
+              <When at={store.retired_at} />
+            </>
+          )}
+        </span>
+      ))}
+    </p>
   );
 }

@@ -17,6 +17,7 @@ import { FailedScreen, Heading } from '../../ui/Screen';
 import { Empty, Loading, Refused } from '../../ui/States';
 import { ChangeMode, ChangeStore, ModeNote } from './ChangeStore';
 import { Accept, Differences } from './Differences';
+import { Drain } from './Drain';
 import { Found } from './Found';
 import { useCopySums } from './queries';
 import { Slots } from './Slots';
@@ -97,7 +98,10 @@ function Settings({ store }: { store: Store }) {
   return (
     <div className="halves mt-3">
       <ChangeStore key={`${store.name} ${store.where} ${store.allowance_bytes ?? ''}`} store={store} />
-      <ChangeMode key={store.mode} store={store} />
+      <div className="stack">
+        <ChangeMode key={store.mode} store={store} />
+        <Drain store={store} />
+      </div>
     </div>
   );
 }

@@ -15,3 +15,5 @@ export const useCopies = (wanted: CopiesWanted) =>
   });
 
 export const useCopySums = () => useQuery({ queryKey: key('copies', 'sums'), queryFn: () => told(client.GET('/api/copies/sums')) });
+
+export const useDrives = () => useQuery({ queryKey: key('stores', 'drives'), queryFn: () => told(client.GET('/api/drives')) });

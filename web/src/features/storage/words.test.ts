@@ -57,8 +57,11 @@ test.each([
   expect(secondsLeft(progress)).toBe(left);
 });
 
-const store = { medium: 'bucket', mode: 'in_use', off_site: true, trouble: '' } as const;
+const store = { medium: 'bucket', mode: 'in_use', off_site: true, trouble: '', drive_state: '', rests_in: '' } as const;
 test.each([
+  [{ ...store, drive_state: 'out', rests_in: 'the safe' } as const, 'not plugged in, in the safe'],
+  [{ ...store, drive_state: 'out' } as const, 'not plugged in'],
+  [{ ...store, drive_state: 'parted' } as const, 'safe to take away'],
   [store, 'bucket in a cloud, off site'],
   [{ ...store, trouble: 'It does not answer.' }, 'It does not answer.'],
   [{ ...store, mode: 'paused', trouble: 'It does not answer.' } as const, 'paused'],

@@ -46,6 +46,11 @@ export const MODES: readonly { value: Mode; label: string; explains: string }[] 
   { value: 'detached', label: 'Detached', explains: 'It is not looked for. What lies there stays in the list and counts for nothing.' },
 ];
 
+export const RETIRED = {
+  label: 'Retired',
+  explains: 'It was given up: it is no store any more. Nothing in it was touched; taken into use again, what lies there is found.',
+};
+
 export interface AddressPart {
   name: string;
   label: string;
@@ -158,9 +163,11 @@ type Store = Schemas['Store'];
 export const mediumWord = (medium: Medium): string => MEDIA.find((one) => one.value === medium)?.label ?? medium;
 
 /** What stands below a store's name: what is wrong, or what it is. */
-export function storeLine(store: Pick<Store, 'medium' | 'mode' | 'off_site' | 'trouble'>): string {
+export function storeLine(store: Pick<Store, 'medium' | 'mode' | 'off_site' | 'trouble' | 'drive_state' | 'rests_in'>): string {
   if (store.mode !== 'in_use') return MODES.find((one) => one.value === store.mode)?.label.toLowerCase() ?? store.mode;
   if (store.trouble) return store.trouble;
+  if (store.drive_state === 'out') return `not plugged in${store.rests_in ? `, in ${store.rests_in}` : ''}`;
+  if (store.drive_state === 'parted') return 'safe to take away';
   return [MEDIUM_WORDS[store.medium], store.off_site && 'off site'].filter(Boolean).join(', ');
 }
 

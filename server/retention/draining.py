@@ -1,0 +1,154 @@
+"""What will lie where once a store has been drained into another, and what will not. Reads, decides nothing.
+
+Copied is what lies whole here, not yet there, and either the rule of the other store keeps it or nothing else holds it. What the rule there
+would not keep, and a third store holds, is not copied. What is damaged here and whole nowhere cannot be.
+"""
+
+import hashlib
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from uuid import UUID
+
+from core.retention.rule import BY_RULE, Why
+from core.retention.verdicts import verdicts
+from server.api.problems import Conflict
+from server.fleet.models import Device
+from server.people.queries import office_zone
+from server.plans.models import Plan, PlanTarget
+from server.plans.rules import RuleBook
+from server.retention.judging import moment_of
+from server.runs.models import THERE, Copy, CopyState
+from server.storage.models import OUT_OF_USE, Mode, Store
+
+MOST_NAMED = 50
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NamedBackup:
+    """One that will lie nowhere."""
+
+    backup_id: UUID
+    device_name: str
+    holder: str
+    finished_at: datetime
+    damaged: bool
+    """Whether it is damaged here, too; else it is whole and was not copied yet."""
+
+
+@dataclass(slots=True, kw_only=True)
+class Outlook:
+    store: Store
+    into: Store
+    here: int = 0
+    there: int = 0
+    """Of what lies here: what the other store holds whole already."""
+    moving: list[UUID] = field(default_factory=list)
+    moving_bytes: int = 0
+    """Of their content; what is sent is less where some of it lies there."""
+    elsewhere: int = 0
+    """Not copied: the rule there would not keep it, and a third store holds it."""
+    lost: list[NamedBackup] = field(default_factory=list)
+    """Lies whole in no store at all, or in this one only."""
+    lost_count: int = 0
+    plans: list[Plan] = field(default_factory=list)
+    """Those that name this store."""
+    under_way: int = 0
+    failed: int = 0
+
+    @property
+    def digest(self) -> str:
+        told = [str(self.store.id), str(self.into.id), self.lost_count, sorted(str(one.backup_id) for one in self.lost), self.here]
+        return hashlib.sha256(repr(told).encode()).hexdigest()
+
+    @property
+    def done(self) -> bool:
+        return not self.moving and not self.under_way
+
+
+def outlook(store: Store, into: Store, *, now: datetime) -> Outlook:
+    """As things stand. Raises Conflict when one of them cannot be that."""
+    if store.id == into.id:
+        raise Conflict("A store cannot be drained into itself.", remedy="Choose another one.")
+    if into.mode != Mode.IN_USE or into.draining_into_id is not None:
+        raise Conflict(f"{into.name} takes nothing now.", remedy="Choose a store that is in use.")
+    rows = list(Copy.objects.filter(store=store, state__in=THERE).select_related("backup__device__holder", "store"))
+    elsewhere = _elsewhere(store, [row.backup_id for row in rows])
+    coming = dict(
+        Copy.objects.filter(store=into, state__in=(CopyState.OWED, CopyState.COPYING, CopyState.FAILED)).values_list("backup_id", "state")
+    )
+    found = Outlook(store=store, into=into, here=len(rows), plans=_plans(store))
+    by_device: dict[UUID, list[Copy]] = defaultdict(list)
+    for row in rows:
+        if into.id in elsewhere[row.backup_id]:
+            found.there += 1
+        elif row.intact:
+            by_device[row.backup.device_id].append(row)
+        elif not elsewhere[row.backup_id]:
+            _lose(found, row)
+    book = RuleBook.read()
+    for mine in by_device.values():
+        kept = _kept(mine[0].backup.device, mine, into, book, now)
+        for row in mine:
+            if row.backup_id not in kept and elsewhere[row.backup_id]:
+                found.elsewhere += 1
+                continue
+            found.under_way += coming.get(row.backup_id) in (CopyState.OWED, CopyState.COPYING)
+            found.failed += coming.get(row.backup_id) == CopyState.FAILED
+            found.moving.append(row.backup_id)
+            found.moving_bytes += row.backup.size_bytes
+            if not elsewhere[row.backup_id]:
+                _lose(found, row)
+    return found
+
+
+def _lose(found: Outlook, row: Copy) -> None:
+    """What would lie nowhere if the store were given up now."""
+    found.lost_count += 1
+    if len(found.lost) < MOST_NAMED:
+        backup = row.backup
+        found.lost.append(
+            NamedBackup(
+                backup_id=row.backup_id, device_name=backup.device.name, holder=backup.device.holder.name, finished_at=backup.finished_at,
+                damaged=not row.intact,
+            )
+        )  # fmt: skip
+
+
+def _elsewhere(store: Store, backups: Sequence[UUID]) -> dict[UUID, set[UUID]]:
+    """Backup → other stores that hold it whole."""
+    others = Copy.objects.filter(backup__in=backups, state__in=THERE, intact=True).exclude(store=store).exclude(store__mode__in=OUT_OF_USE)
+    found: dict[UUID, set[UUID]] = defaultdict(set)
+    for backup, other in others.values_list("backup_id", "store_id"):
+        found[backup].add(other)
+    return found
+
+
+def _plans(store: Store) -> list[Plan]:
+    return list(Plan.objects.filter(targets__store=store).prefetch_related("targets").order_by("name"))
+
+
+def _kept(device: Device, rows: Sequence[Copy], into: Store, book: RuleBook, now: datetime) -> set[UUID]:
+    """Backups that the rule in the other store would keep if they lay there; all of them where there is no rule."""
+    assignment = getattr(device, "assignment", None)
+    plan = assignment.plan if assignment is not None else None
+    stores = {target.store_id for target in plan.targets.all()} | {into.id} if plan is not None else None
+    applied = book.of(device, into.id, plan, stores)
+    if applied is None:
+        return {row.backup_id for row in rows}
+    lying = Copy.objects.filter(store=into, backup__device=device, state__in=THERE).select_related("backup", "store")
+    moments = [replace(moment_of(row), store=str(into.id)) for row in (*rows, *lying)]
+    told = verdicts(moments, {str(into.id): applied.rule}, zone=office_zone(), now=now)
+    kept = {one.moment.id for one in told if one.why & BY_RULE & ~Why.YOUNG or one.moment.hold}
+    return {row.backup_id for row in rows if str(row.backup_id) in kept}
+
+
+def targets_after(plan: Plan, store: Store, into: Store) -> list[PlanTarget]:
+    """The plan's stores once the other one has taken the place of this one."""
+    found = [target for target in plan.targets.all() if target.store_id not in (store.id, into.id)]
+    own = next((target for target in plan.targets.all() if target.store_id == into.id), None)
+    old = next(target for target in plan.targets.all() if target.store_id == store.id)
+    instead = own if own is not None and own.order <= old.order else old
+    found.append(instead)
+    return sorted(found, key=lambda target: target.order)
