@@ -144,6 +144,8 @@ class _Handler(BaseHTTPRequestHandler):
                 return {"have": len(held)}
             case ("POST", ["uploads", name, "finish"]):
                 return device.finish_upload(name)
+            case ("GET", ["own-cloud"]) if device.knobs.protocol >= 3:
+                return {"own_cloud": device.own_cloud()}
             case ("POST", ["digest"]) if device.knobs.protocol >= 2:
                 return device.digests(json.loads(b"".join(sent)))
             case ("POST", ["write"]) if device.knobs.protocol >= 2:

@@ -207,6 +207,32 @@ class SimulatedDevice:
                 told.append(entry | {"last_sync": None if account.stopped or off else lived})
         return told
 
+    def own_cloud(self) -> dict[str, Any] | None:
+        """Its maker's cloud backs it up where its holder has an account there; None where nobody has."""
+        mine = next((account for account in self.persona.accounts if not account.work and not account.stopped), None)
+        if mine is None:
+            return None
+        knobs, allowed = self.knobs, 5 << 30
+        number = sum(map(ord, self.persona.slug))
+        used = allowed * (knobs.own_cloud_percent or 38 + number % 40) // 100
+        lived = datetime.fromisoformat(f"{self.life.fact('lived') or '2026-01-01'}T01:{number % 60:02}:00+00:00")
+        off = knobs.own_cloud_policy
+        name = self.persona.slug.partition("-")[2] or self.persona.slug
+        return {
+            "state": "off_by_policy" if off else "on",
+            "service": mine.service.replace(" account", " backup"),
+            "account": f"{name}@harbourlight.example",
+            "last_success": None if off else (lived - timedelta(days=knobs.own_cloud_stopped_days)).isoformat(),
+            "used_bytes": used,
+            "allowed_bytes": allowed,
+            "kinds": [
+                {"kind": "photos", "bytes": used * 6 // 10},
+                {"kind": "app_data", "bytes": used // 5},
+                {"kind": "mail", "bytes": used // 10},
+            ],
+            "devices": [{"name": f"{self.persona.make} {self.persona.model}", "bytes": used * 7 // 10}],
+        }
+
     def inventory(self, kind: str, after: str) -> dict[str, Any]:
         found = [item for item in self.life.inventory(kind) if item["id"] > after]
         page = found[:PAGE_ITEMS]

@@ -36,12 +36,18 @@ class Knobs:
     """An inventory of photos in which one stands twice."""
     other_serial: str = ""
     """Says that it is another device."""
-    protocol: int = 2
-    """The newest version of the protocol that it speaks; 1 tells no digests and takes one item a request."""
+    protocol: int = 3
+    """The newest version of the protocol that it speaks; 1 tells no digests and takes one item a request, 2 tells of no own cloud."""
     reorders: bool = False
     """Keeps the members and lists of a record in another order than they were written in, as many devices do."""
     account_off: bool = False
     """Its work account is switched off by policy."""
+    own_cloud_policy: bool = False
+    """Its own cloud backup is switched off by whoever manages its account."""
+    own_cloud_stopped_days: int = 0
+    """For how many days its own cloud backup has not succeeded."""
+    own_cloud_percent: int = 0
+    """How full its own cloud account is; 0 as it comes."""
     update_pending: str = ""
     """The version of its software that waits to be installed."""
 
@@ -60,7 +66,8 @@ CALM: dict[str, Any] = {
     "full": False,
     "in_use": False, "card_encrypted": False, "clock_off_seconds": 0, "slow_bytes_per_second": 0, "drop_at_byte": 0, "unplug_at_byte": 0,
     "lie_about_sizes": False, "strange_names": False, "announce_twice": False, "other_serial": "", "account_off": False,
-    "update_pending": "", "reorders": False, "protocol": 2,
+    "own_cloud_policy": False, "own_cloud_stopped_days": 0, "own_cloud_percent": 0,
+    "update_pending": "", "reorders": False, "protocol": 3,
 }  # fmt: skip
 
 SCENARIOS: dict[str, tuple[str, dict[str, dict[str, Any]]]] = {

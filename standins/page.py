@@ -22,12 +22,14 @@ _SWITCHES = (
     ("away", "away or unplugged"), ("elsewhere", "another network"), ("locked", "locked"), ("data_access", "data access"),
     ("asks_holder", "asks its holder"), ("finder_lock", "finder lock"), ("on_power", "on power"),
     ("in_use", "in use"), ("full", "storage full"),
-    ("card_encrypted", "card encrypted"), ("account_off", "work account off"), ("lie_about_sizes", "lies about sizes"),
+    ("card_encrypted", "card encrypted"), ("account_off", "work account off"), ("own_cloud_policy", "own cloud off by policy"),
+    ("lie_about_sizes", "lies about sizes"),
     ("strange_names", "strange names"), ("announce_twice", "one photo twice"),
 )  # fmt: skip
 _NUMBERS = (
     ("battery_percent", "battery %"), ("slow_bytes_per_second", "bytes a second"), ("drop_at_byte", "drop at byte"),
     ("unplug_at_byte", "unplug at byte"), ("clock_off_seconds", "clock off by s"),
+    ("own_cloud_percent", "own cloud full %"), ("own_cloud_stopped_days", "own cloud stopped for days"),
 )  # fmt: skip
 
 

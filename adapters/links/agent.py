@@ -23,8 +23,9 @@ from core.content.families import FAMILIES
 from core.content.items import MAX_ITEMS, Item, announced, checked_inventory, clean_name
 from core.content.kinds import KINDS
 from core.content.link import Card, DeviceState, SmallItem
+from core.content.own_cloud import OwnCloud, announced_own_cloud
 
-PROTOCOL = 2
+PROTOCOL = 3
 """The newest version that this link speaks; a device says in its state which one it does."""
 MAX_JSON_BYTES = 64 << 20
 MAX_PAGES = 100_000
@@ -96,6 +97,12 @@ class AgentLink:
 
     def accounts(self) -> list[Account]:
         return announced_accounts(self._json("GET", "/agent/v1/accounts").get("accounts"))
+
+    def tells_own_cloud(self) -> bool:
+        return self._version() >= 3
+
+    def own_cloud(self) -> OwnCloud | None:
+        return announced_own_cloud(self._json("GET", "/agent/v3/own-cloud").get("own_cloud"))
 
     def inventory(self, kind: str) -> list[Item]:
         found: list[Item] = []

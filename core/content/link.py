@@ -11,6 +11,7 @@ from typing import Protocol, runtime_checkable
 
 from core.content.accounts import Account
 from core.content.items import Item
+from core.content.own_cloud import OwnCloud
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -179,6 +180,19 @@ class ReadsAhead(Protocol):
 
     def expect(self, items: Iterable[Item]) -> None:
         """These will be read, in this order; some may be left out. Only a hint: nothing has to be there."""
+        ...
+
+
+@runtime_checkable
+class TellsOwnCloud(Protocol):
+    """A link that may tell of the device's own cloud backup."""
+
+    def tells_own_cloud(self) -> bool:
+        """Whether the device does."""
+        ...
+
+    def own_cloud(self) -> OwnCloud | None:
+        """As the device says; None when it has none. May raise LinkError."""
         ...
 
 

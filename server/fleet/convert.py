@@ -11,6 +11,7 @@ from core.content.errors import DeviceAway, NotPaired
 from core.content.link import DeviceLink
 from core.content.link import DeviceState as Told
 from core.content.links import LINKS
+from core.content.own_cloud import OwnCloud, OwnCloudState, Part
 from core.schedule.promise import Standing
 from server.fleet.models import Device, DeviceState, LinkType, SshKey
 from server.outside import FilesLink, SftpPlace, outside
@@ -129,3 +130,20 @@ def register_values(device: Device) -> dict[str, str]:
 
 def _day(day: date | None) -> str:
     return day.isoformat() if day else ""
+
+
+def own_cloud_of(entry: dict[str, Any] | None) -> OwnCloud | None:
+    """What was told, in the core's words; None for a device that has none."""
+    if entry is None:
+        return None
+    last = entry.get("last_success")
+    return OwnCloud(
+        state=OwnCloudState(entry["state"]),
+        service=entry["service"],
+        account=entry["account"],
+        last_success=datetime.fromisoformat(last) if last else None,
+        used_bytes=entry["used_bytes"],
+        allowed_bytes=entry["allowed_bytes"],
+        kinds=tuple(Part(name=part["name"], size_bytes=part["bytes"]) for part in entry["kinds"]),
+        devices=tuple(Part(name=part["name"], size_bytes=part["bytes"]) for part in entry["devices"]),
+    )

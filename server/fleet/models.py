@@ -66,6 +66,9 @@ class Device(models.Model):
     note = models.CharField(max_length=2000, blank=True)
     update_pending = models.CharField(max_length=100, blank=True, help_text="The version that waits to be installed, as it said last.")
     accounts = models.JSONField(default=list, help_text="[{kind, service, is_default, last_sync, off_by_policy}] as it said last.")
+    own_cloud = models.JSONField(
+        default=dict, help_text="{told_at, told}: of its own cloud backup as it said last; told is null for none; empty when it never told."
+    )
     card = models.JSONField(default=dict, help_text="{present, size_bytes, used_bytes, encrypted} as it said last; empty when untold.")
     storage_total_bytes = models.BigIntegerField(null=True)
     storage_used_bytes = models.BigIntegerField(null=True)
@@ -104,6 +107,21 @@ class Look(models.Model):
     kinds = models.JSONField(help_text="[{kind, items, size_bytes, newest_name, newest_at, largest: [{name, size_bytes}]}]")
     missing = models.JSONField(default=list, help_text="[{kind, items, examples}]: what was in no backup then.")
     state = models.JSONField(default=dict, help_text="What it said of itself.")
+
+
+class OwnCloudTold(models.Model):
+    """What a device told of its own cloud backup, and until when it told the same. Nobody here can prove any of it."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="own_cloud_told")
+    at = models.DateTimeField()
+    seen_at = models.DateTimeField()
+    told = models.JSONField(
+        null=True, help_text="{state, service, account, last_success, used_bytes, allowed_bytes, kinds, devices}; null: none."
+    )
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["device", "-at"])]
 
 
 class Bulk(models.Model):

@@ -7,7 +7,7 @@ from django.db.models import Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.content.errors import LinkError
-from server.fleet.models import Bulk, Device, LinkType
+from server.fleet.models import Bulk, Device, LinkType, OwnCloudTold
 from server.outside import NetworkOffer, outside
 from server.people.models import Holder
 
@@ -60,3 +60,8 @@ def bulk(id: UUID) -> Bulk:
 
 def device_ids_of(holder: Holder) -> list[UUID]:
     return list(Device.objects.filter(holder=holder).values_list("id", flat=True))
+
+
+def own_cloud_history(device: Device) -> QuerySet[OwnCloudTold]:
+    """What it told of its own cloud backup, the newest first."""
+    return OwnCloudTold.objects.filter(device=device)

@@ -18,6 +18,7 @@ from server.outside import outside
 from server.oversight.cause import Cause
 from server.oversight.keeping import causes_of_keeping
 from server.oversight.models import Oddity
+from server.oversight.own_clouds import causes_of_own_clouds
 from server.oversight.standing import Standings
 from server.people.clock import clock_state, clock_words
 from server.people.queries import office_zone
@@ -66,7 +67,14 @@ def causes(
     by_device = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
     office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes(now, zone)]
-    odd = [*_asked(rows, now, zone), *causes_of_keeping(now, zone), *_odd(by_id), *_undecided(rows), *_unproven(by_id, now)]
+    odd = [
+        *_asked(rows, now, zone),
+        *causes_of_keeping(now, zone),
+        *_odd(by_id),
+        *_undecided(rows),
+        *causes_of_own_clouds(rows, now),
+        *_unproven(by_id, now),
+    ]
     return [*office, *by_device, *odd, *_not_fitting(now, by_id, zone), *_offers(rows)]
 
 

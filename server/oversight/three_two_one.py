@@ -1,11 +1,13 @@
 """3-2-1 for every device: where its newest backups lie, what is missing, and by team."""
 
 from collections import defaultdict
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
-from django.db.models import Max
+from django.db.models import Max, QuerySet
 
 from core.coverage.three_two_one import Lack, Place, Target, ThreeTwoOne, three_two_one
 from server.fleet.models import Device, DeviceState
@@ -44,10 +46,23 @@ def all_rows(*, now: datetime) -> list[Row]:
     return sorted(rows, key=lambda row: (order.index(row.told.lacks[0]) if row.told.lacks else len(order), -len(row.told.lacks)))
 
 
-def _places(stores: dict[UUID, Store]) -> dict[UUID, list[Place]]:
-    there = Copy.objects.filter(
+def newest_by_medium(devices: Collection[UUID]) -> dict[UUID, list[dict[str, Any]]]:
+    """Device → [{medium, newest_at}] of its good backups, also on drives that are elsewhere. One query."""
+    rows = _there().filter(backup__device__in=devices).order_by("store__medium").values("backup__device", "store__medium")
+    found: dict[UUID, list[dict[str, Any]]] = defaultdict(list)
+    for row in rows.annotate(newest=Max("backup__finished_at")):
+        found[row["backup__device"]].append({"medium": row["store__medium"], "newest_at": row["newest"]})
+    return found
+
+
+def _there() -> QuerySet[Copy]:
+    return Copy.objects.filter(
         state=CopyState.PRESENT, intact=True, backup__in_doubt=False, backup__suspect=False, store__mode__in=(Mode.IN_USE, Mode.READ_ONLY)
     )
+
+
+def _places(stores: dict[UUID, Store]) -> dict[UUID, list[Place]]:
+    there = _there()
     found: dict[UUID, list[Place]] = defaultdict(list)
     newest = there.order_by().values("backup__device", "store").annotate(newest=Max("backup__finished_at"), checked=Max("checked_at"))
     for one in newest:

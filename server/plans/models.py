@@ -40,6 +40,9 @@ class Plan(models.Model):
         max_length=64, blank=True, db_index=True, help_text="SHA-256 of its feed's secret; empty without a feed."
     )
     promise_seconds = models.PositiveIntegerField(help_text="Largest allowed age of the newest good backup.")
+    own_cloud_seconds = models.PositiveIntegerField(
+        null=True, help_text="How old the last success of a device's own cloud backup may be, as it says; empty: that is not watched."
+    )
     keep_last = models.PositiveSmallIntegerField()
     keep_daily = models.PositiveSmallIntegerField()
     keep_weekly = models.PositiveSmallIntegerField()

@@ -6,6 +6,7 @@ class ProjectConfig(AppConfig):
     label = "project"
 
     def ready(self) -> None:
+        from server.fleet import ageing as of_fleet
         from server.fleet import objections as of_devices
         from server.oversight import ageing as of_oversight
         from server.people import ageing as of_people
@@ -20,7 +21,7 @@ class ProjectConfig(AppConfig):
         from server.runs import arrivals
         from server.telling import ageing as of_telling
 
-        for app in (of_people, of_runs, of_recovery, of_oversight, of_telling):
+        for app in (of_people, of_fleet, of_runs, of_recovery, of_oversight, of_telling):
             app.enter_ages()
         enter(object_to_unseen)
         of_devices.enter(object_to_unseen_of_devices)

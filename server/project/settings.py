@@ -143,6 +143,7 @@ SPECTACULAR_SETTINGS = {
         "MediumEnum": "server.storage.models.MEDIUM_CODES",
         "DriveStateEnum": "server.storage.models.DriveState",
         "DrillStateEnum": "server.recovery.models.DrillState",
+        "OwnCloudStateEnum": "server.fleet.api.own_cloud.OWN_STATES",
         "UnitEnum": "server.plans.models.UNITS",
         "MayEnum": "server.api.permissions.MAY_CODES",
     },

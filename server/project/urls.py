@@ -6,7 +6,7 @@ from django.urls import include, path, re_path, register_converter
 from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
-from server.fleet.api import links, pairing, register
+from server.fleet.api import links, own_cloud, pairing, register
 from server.oversight.api import coverage, devices, three_two_one, watch
 from server.oversight.api import people as held
 from server.oversight.api import views as oversight
@@ -97,6 +97,7 @@ api = [
     path("devices/<uuid:id>/link", links.LinkView.as_view()),
     path("devices/<uuid:id>/link/preview", links.PreviewRulesView.as_view()),
     path("devices/<uuid:id>/readiness", links.ReadinessView.as_view()),
+    path("devices/<uuid:id>/own-cloud", own_cloud.OwnCloudView.as_view()),
     path("devices/<uuid:id>/coverage", coverage.CoverageView.as_view()),
     path("devices/<uuid:id>/look", coverage.LookView.as_view()),
     path("devices/<uuid:id>/wipe", coverage.WipeView.as_view()),

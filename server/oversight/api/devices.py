@@ -1,8 +1,9 @@
 """The devices list: filtered, ordered, cut and summed up by team on the server; and one device."""
 
+from typing import Any
 from uuid import UUID
 
-from drf_spectacular.utils import extend_schema, inline_serializer
+from drf_spectacular.utils import extend_schema, extend_schema_field, inline_serializer
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -10,16 +11,32 @@ from rest_framework.views import APIView
 
 from core.content.families import FAMILIES
 from core.content.links import LINKS
+from core.coverage.own_cloud import believed, percent_used
 from core.schedule.promise import Standing
 from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
+from server.fleet.api.own_cloud import OWN_STATES
+from server.fleet.convert import own_cloud_of
 from server.fleet.models import DeviceState, LinkType
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.oversight.listing import ORDERS, Wanted, devices_of, listed, summed
 from server.oversight.standing import Standings, standing_of, standings
+from server.oversight.three_two_one import newest_by_medium
 from server.plans.api.views import PauseSerializer
 from server.runs.models import RunState
+from server.storage.models import MEDIUM_CODES
+
+
+class OnMediumSerializer(serializers.Serializer):
+    medium = serializers.ChoiceField(choices=MEDIUM_CODES)
+    newest_at = serializers.DateTimeField()
+
+
+class OwnCloudInShortSerializer(serializers.Serializer):
+    state = serializers.ChoiceField(choices=OWN_STATES)
+    last_success = serializers.DateTimeField(allow_null=True)
+    percent = serializers.IntegerField(allow_null=True, help_text="How full its account is.")
 
 
 class DeviceRowSerializer(serializers.Serializer):
@@ -76,6 +93,19 @@ class DeviceRowSerializer(serializers.Serializer):
     last_state = serializers.ChoiceField(source="device.last_state", choices=RunState.choices, allow_null=True)
     last_cause = serializers.CharField(source="device.last_cause", allow_null=True)
     last_seen_at = serializers.DateTimeField(source="device.last_seen_at", allow_null=True)
+    places = serializers.SerializerMethodField(help_text="The newest good backup on each medium; empty where it was not asked for.")
+    own_cloud = serializers.SerializerMethodField(help_text="Of its own cloud backup, as it says; null when it has none, or does not tell.")
+
+    @extend_schema_field(OnMediumSerializer(many=True))
+    def get_places(self, row: Standings) -> Any:
+        return OnMediumSerializer(self.context.get("places", {}).get(row.device.id, []), many=True).data
+
+    @extend_schema_field(OwnCloudInShortSerializer(allow_null=True))
+    def get_own_cloud(self, row: Standings) -> Any:
+        found = own_cloud_of((row.device.own_cloud or {}).get("told"))
+        if found is None:
+            return None
+        return {"state": found.state.value, "last_success": believed(found, now=outside().now()), "percent": percent_used(found)}
 
     def get_team(self, row: Standings) -> str:
         return row.device.team.name if row.device.team else ""
@@ -152,10 +182,12 @@ class DevicesView(APIView):
         shown = [row for row in found if not wanted.fold or row.state.standing != Standing.ON_TIME]
         page = Pages().paginate_queryset(shown, request, view=self)  # type: ignore[arg-type]
         told = {"count": len(shown), "counts": counts, "teams": TeamSumSerializer(summed(found), many=True).data}
-        return Response(told | {"results": DeviceRowSerializer(page, many=True).data})
+        places = newest_by_medium([row.device.id for row in page or []])
+        return Response(told | {"results": DeviceRowSerializer(page, many=True, context={"places": places}).data})
 
 
 class DeviceView(APIView):
     @extend_schema(operation_id="device", responses=DeviceRowSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        return Response(DeviceRowSerializer(standing_of(device_by_id(id), now=outside().now())).data)
+        row = standing_of(device_by_id(id), now=outside().now())
+        return Response(DeviceRowSerializer(row, context={"places": newest_by_medium([id])}).data)

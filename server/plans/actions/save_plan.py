@@ -44,12 +44,13 @@ KEEPING = (
 """Of its retention rule; they go into the plan as they are, too."""
 PLAN_FIELDS = [
     "name", "reach", "kinds", "larger_than_bytes", "exclusions", "rule", "starts_at", "window_closes", "exceptions", "promise_seconds",
-    "revision", "changed_at", "changed_by", *TIMING, *KEEPING,
+    "own_cloud_seconds", "revision", "changed_at", "changed_by", *TIMING, *KEEPING,
 ]  # fmt: skip
 """What saving changes."""
 
 
 MOST_TARGETS = 8
+LONGEST_OWN_CLOUD_SECONDS = 366 * 86_400
 LONGEST_DELAY_MINUTES = 31 * 24 * 60
 
 
@@ -100,6 +101,7 @@ class Draft:
     leaves_out_away_days: bool = False
     reach: str = Reach.ONLY
     larger_than_bytes: int | None = None
+    own_cloud_seconds: int | None = None
     exclusions: tuple[dict[str, str], ...] = ()
     store: UUID | None = None
     """Short for a single target."""
@@ -123,6 +125,9 @@ def checked(draft: Draft, into: Plan) -> Plan:
     kinds_of(Reach(draft.reach), draft.kinds)
     if draft.promise_seconds < SHORTEST_PROMISE_SECONDS:
         raise BadInput("The promise is shorter than an hour.", field="promise", remedy="Promise an age that the plan can keep.")
+    if draft.own_cloud_seconds is not None and not SHORTEST_PROMISE_SECONDS <= draft.own_cloud_seconds <= LONGEST_OWN_CLOUD_SECONDS:
+        remedy = "Give an age from an hour to a year, or leave it empty."
+        raise BadInput("No device tells of its own cloud backup that exactly.", field="own_cloud_seconds", remedy=remedy)
     into.name = draft.name.strip()
     into.reach, into.kinds = draft.reach, [code for code in KINDS if code in set(draft.kinds) and draft.reach != Reach.EVERYTHING]
     into.larger_than_bytes, into.exclusions = draft.larger_than_bytes, [dict(entry) for entry in draft.exclusions]
@@ -131,7 +136,7 @@ def checked(draft: Draft, into: Plan) -> Plan:
     into.exceptions = sorted(set(draft.exceptions))
     for name in (*TIMING, *KEEPING):
         setattr(into, name, getattr(draft, name))
-    into.promise_seconds = draft.promise_seconds
+    into.promise_seconds, into.own_cloud_seconds = draft.promise_seconds, draft.own_cloud_seconds
     checked_rule(recurrence_of(into, office_zone(), closed_days()))
     window_of(into), rule_of(into), conditions_of(into)
     if fault := fault_of(into, zone=office_zone(), closed=closed_days(), now=outside().now()):

@@ -127,6 +127,7 @@ class DraftSerializer(serializers.Serializer):
     reach = serializers.ChoiceField(choices=[(reach.value, reach.value) for reach in Reach], default=Reach.ONLY.value)
     larger_than_bytes = serializers.IntegerField(allow_null=True, default=None, max_value=1 << 44)
     exclusions = ExclusionSerializer(many=True, default=())
+    own_cloud_seconds = serializers.IntegerField(allow_null=True, default=None, max_value=1 << 40)
 
     def draft(self) -> Draft:
         told = {name: value for name, value in self.validated_data.items() if name not in ("devices", "pattern")}
@@ -182,7 +183,8 @@ class PlanSerializer(serializers.ModelSerializer):
             "id", "name", "reach", "kinds", "taken", "larger_than_bytes", "exclusions", "pattern", "sentence", "starts_at",
             "window_closes", "starts_on", "ends_on", "exceptions", "skips_closed_days", "catch_up", "needs_power", "needs_office_wireless",
             "needs_battery_percent", "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
-            "store_id", "store_name", "targets", "promise_seconds", "keep_last",
+            "store_id", "store_name", "targets", "promise_seconds", "own_cloud_seconds",
+            "keep_last",
             "keep_daily", "keep_weekly", "keep_monthly", "keep_hourly", "keep_yearly", "keep_within", "keep_within_unit",
             "keep_minimum_age_seconds", "keep_greatest_age", "keep_greatest_age_unit",
             "pause", "has_feed", "device_count", "next_run", "fault",

@@ -19,6 +19,7 @@ from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from server.fleet.actions.change_device import note_told
 from server.fleet.actions.note_accounts import note_accounts
+from server.fleet.actions.note_own_cloud import note_own_cloud
 from server.fleet.convert import link_to, told_card
 from server.fleet.models import Device, Look
 from server.live import tell
@@ -38,6 +39,7 @@ def look_at(device: Device) -> Look:
         note_told(device, state, now=outside().now())
         _refuse(state)
         note_accounts(device, link)
+        note_own_cloud(device, link, now=outside().now())
         held = newest_held(device)
         missing: list[dict[str, Any]] = []
         kinds, _ = kinds_in(link, link.kinds(), lambda kind, items: missing.extend(_missing(kind, items, held)))

@@ -12,6 +12,7 @@ from core.units import iec
 from core.vault.capture import Progress
 from server.fleet.actions.change_device import note_told
 from server.fleet.actions.note_accounts import note_accounts
+from server.fleet.actions.note_own_cloud import note_own_cloud
 from server.live import tell
 from server.outside import outside
 from server.plans.convert import conditions_of
@@ -60,6 +61,7 @@ class Watch:
                 self._log(f"{finding.says} {finding.step}")
         try:
             note_accounts(device, link)
+            note_own_cloud(device, link, now=now)
         except DeviceLied as error:  # no reason to go without a backup
             self._log(error.message)
 

@@ -620,6 +620,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{id}/own-cloud": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["own_cloud"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{id}/pair-again": {
         parameters: {
             query?: never;
@@ -3458,6 +3474,10 @@ export interface components {
             last_cause: string | null;
             /** Format: date-time */
             last_seen_at: string | null;
+            /** @description The newest good backup on each medium; empty where it was not asked for. */
+            readonly places: components["schemas"]["OnMedium"][];
+            /** @description Of its own cloud backup, as it says; null when it has none, or does not tell. */
+            readonly own_cloud: components["schemas"]["OwnCloudInShort"] | null;
         };
         DeviceShare: {
             device: string;
@@ -3554,6 +3574,8 @@ export interface components {
             larger_than_bytes?: number | null;
             /** @default [] */
             exclusions: components["schemas"]["ExclusionRequest"][];
+            /** Format: int64 */
+            own_cloud_seconds?: number | null;
         };
         DrainRequest: {
             /** Format: uuid */
@@ -4974,6 +4996,11 @@ export interface components {
             /** @default  */
             by: string;
         };
+        OnMedium: {
+            medium: components["schemas"]["MediumEnum"];
+            /** Format: date-time */
+            newest_at: string;
+        };
         OpenedForm: {
             form: string;
             label: string;
@@ -5002,6 +5029,54 @@ export interface components {
             /** @description Whether nothing is to be copied any more. */
             done: boolean;
             digest: string;
+        };
+        /** @description All of it as the device says. */
+        OwnCloud: {
+            state: components["schemas"]["OwnCloudStateEnum"];
+            service: string;
+            account: string;
+            /**
+             * Format: date-time
+             * @description Null for never, and for a time that lies ahead.
+             */
+            last_success: string | null;
+            used_bytes: number | null;
+            allowed_bytes: number | null;
+            percent: number | null;
+            kinds: components["schemas"]["OwnPart"][];
+            devices: components["schemas"]["OwnPart"][];
+        };
+        OwnCloudInShort: {
+            state: components["schemas"]["OwnCloudStateEnum"];
+            /** Format: date-time */
+            last_success: string | null;
+            /** @description How full its account is. */
+            percent: number | null;
+        };
+        OwnCloudPage: {
+            count: number;
+            /** @description Whether the device ever told anything. */
+            tells: boolean;
+            /** @description The newest first. */
+            results: components["schemas"]["OwnCloudRow"][];
+        };
+        OwnCloudRow: {
+            /** Format: date-time */
+            readonly at: string;
+            /** Format: date-time */
+            readonly seen_at: string;
+            readonly told: components["schemas"]["OwnCloud"] | null;
+        };
+        /**
+         * @description * `on` - on
+         *     * `off` - off
+         *     * `off_by_policy` - off_by_policy
+         * @enum {string}
+         */
+        OwnCloudStateEnum: "on" | "off" | "off_by_policy";
+        OwnPart: {
+            name: string;
+            bytes: number;
         };
         OwnPasswordRequest: {
             current: string;
@@ -5299,6 +5374,8 @@ export interface components {
             targets: components["schemas"]["ShownTarget"][];
             /** @description Largest allowed age of the newest good backup. */
             readonly promise_seconds: number;
+            /** @description How old the last success of a device's own cloud backup may be, as it says; empty: that is not watched. */
+            readonly own_cloud_seconds: number | null;
             readonly keep_last: number;
             readonly keep_daily: number;
             readonly keep_weekly: number;
@@ -5376,6 +5453,8 @@ export interface components {
             targets: components["schemas"]["ShownTarget"][];
             /** @description Largest allowed age of the newest good backup. */
             readonly promise_seconds: number;
+            /** @description How old the last success of a device's own cloud backup may be, as it says; empty: that is not watched. */
+            readonly own_cloud_seconds: number | null;
             readonly keep_last: number;
             readonly keep_daily: number;
             readonly keep_weekly: number;
@@ -5463,6 +5542,8 @@ export interface components {
             larger_than_bytes?: number | null;
             /** @default [] */
             exclusions: components["schemas"]["ExclusionRequest"][];
+            /** Format: int64 */
+            own_cloud_seconds?: number | null;
             /**
              * Format: uuid
              * @description Of the plan that is being changed; null for a new one.
@@ -6153,6 +6234,8 @@ export interface components {
             larger_than_bytes?: number | null;
             /** @default [] */
             exclusions: components["schemas"]["ExclusionRequest"][];
+            /** Format: int64 */
+            own_cloud_seconds?: number | null;
             devices: string[];
             /** @description Whose devices follow it as long as they have no plan; left out, that stays as it is. */
             teams?: number[] | null;
@@ -8563,6 +8646,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceOmissions"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    own_cloud: {
+        parameters: {
+            query?: {
+                page?: number;
+                page_size?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCloudPage"];
                 };
             };
             default: {

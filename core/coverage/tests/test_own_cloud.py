@@ -1,0 +1,81 @@
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from unittest import TestCase
+
+from core.content.errors import DeviceLied
+from core.content.own_cloud import OwnCloud, OwnCloudState, announced_own_cloud
+from core.coverage.own_cloud import OwnStanding, believed, percent_used, standing_of
+
+NOW = datetime(2026, 3, 2, 8, tzinfo=UTC)
+GIB = 1 << 30
+TOLD = {
+    "state": "on", "service": "Harbourlight backup", "account": "ansa@harbourlight.example", "last_success": "2026-03-02T02:10:00+01:00",
+    "used_bytes": 2 * GIB, "allowed_bytes": 5 * GIB, "kinds": [{"kind": "photos", "bytes": GIB}, {"kind": "games", "bytes": 7}],
+    "devices": [{"name": "Orlo P4", "bytes": GIB}],
+}  # fmt: skip
+
+
+class WhatADeviceTells(TestCase):
+    def test_it_is_read_as_it_is(self):
+        found = announced_own_cloud(TOLD)
+        assert found is not None
+        self.assertEqual((found.state, found.account, found.used_bytes), (OwnCloudState.ON, "ansa@harbourlight.example", 2 * GIB))
+        self.assertEqual(found.last_success, datetime(2026, 3, 2, 1, 10, tzinfo=UTC))
+        self.assertEqual([(one.name, one.size_bytes) for one in found.kinds], [("photos", GIB), ("other", 7)])
+        self.assertEqual([one.name for one in found.devices], ["Orlo P4"])
+
+    def test_none_is_none_and_what_is_left_out_is_not_known(self):
+        self.assertIsNone(announced_own_cloud(None))
+        found = announced_own_cloud({"state": "off_by_policy"})
+        assert found is not None
+        self.assertEqual((found.service, found.last_success, found.used_bytes, found.kinds), ("", None, None, ()))
+
+    def test_what_no_honest_device_tells_is_refused(self):
+        for changes in (
+            {"state": "maybe"}, {"state": None}, {"used_bytes": -1}, {"used_bytes": True}, {"used_bytes": 1 << 60}, {"used_bytes": 1.5},
+            {"allowed_bytes": "5 GB"}, {"last_success": "yesterday"}, {"last_success": 5}, {"last_success": "2026-03-02T02:10:00"},
+            {"kinds": "photos"}, {"kinds": [7]}, {"kinds": [{"kind": "photos", "bytes": -1}]}, {"devices": [{"name": "x", "bytes": 1}] * 101},
+        ):  # fmt: skip
+            with self.assertRaises(DeviceLied, msg=str(changes)):
+                announced_own_cloud(TOLD | changes)
+        for told in ([], "on", 7):
+            with self.assertRaises(DeviceLied):
+                announced_own_cloud(told)
+
+    def test_names_are_shown_without_control_characters_and_cut(self):
+        found = announced_own_cloud(TOLD | {"account": "a\x00b\u202e" + "x" * 500, "devices": [{"name": "", "bytes": 1}]})
+        assert found is not None
+        self.assertEqual((found.account[:2], len(found.account), found.devices[0].name), ("ab", 120, "(no name)"))
+
+
+class AsAPlanWantsIt(TestCase):
+    def of(self, **changes: object) -> OwnStanding:
+        told = announced_own_cloud(TOLD)
+        assert told is not None
+        return standing_of(replace(told, **changes), within=timedelta(days=3), now=NOW)  # type: ignore[arg-type]
+
+    def test_each_standing(self):
+        for changes, standing in (
+            ({}, OwnStanding.ON_TIME),
+            ({"state": OwnCloudState.OFF}, OwnStanding.OFF),
+            ({"state": OwnCloudState.OFF_BY_POLICY}, OwnStanding.OFF_BY_POLICY),
+            ({"last_success": NOW - timedelta(days=3)}, OwnStanding.ON_TIME),
+            ({"last_success": NOW - timedelta(days=3, seconds=1)}, OwnStanding.LATE),
+            ({"last_success": None}, OwnStanding.LATE),
+            ({"last_success": NOW + timedelta(days=2)}, OwnStanding.LATE),
+            ({"used_bytes": 45 * GIB // 10}, OwnStanding.NEARLY_FULL),
+            ({"used_bytes": 45 * GIB // 10 - 1}, OwnStanding.ON_TIME),
+            ({"used_bytes": 5 * GIB}, OwnStanding.FULL),
+            ({"used_bytes": 6 * GIB, "last_success": None}, OwnStanding.FULL),
+            ({"allowed_bytes": None, "used_bytes": 90 * GIB}, OwnStanding.ON_TIME),
+            ({"allowed_bytes": 0}, OwnStanding.ON_TIME),
+        ):
+            self.assertEqual(self.of(**changes), standing, changes)
+        self.assertEqual(standing_of(None, within=timedelta(days=3), now=NOW), OwnStanding.UNTOLD)
+
+    def test_a_share_of_an_account_and_a_time_that_lies_ahead(self):
+        told = OwnCloud(
+            state=OwnCloudState.ON, service="", account="", last_success=NOW + timedelta(hours=25), used_bytes=1, allowed_bytes=3
+        )
+        self.assertEqual((percent_used(told), believed(told, now=NOW)), (33, told.last_success))
+        self.assertIsNone(believed(replace(told, last_success=NOW + timedelta(hours=27)), now=NOW))

@@ -1,0 +1,53 @@
+"""Remember what a device tells of its own cloud backup: as it is now, and as a history of its own."""
+
+from dataclasses import asdict
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.db import transaction
+
+from core.content.link import DeviceLink, TellsOwnCloud
+from core.content.own_cloud import OwnCloud
+from server.fleet.models import Device, OwnCloudTold
+
+A_ROW = timedelta(hours=20)
+"""Sizes move all the time: within this what is told again replaces what was told, unless it was switched, or another account."""
+SWITCHES = ("state", "service", "account")
+
+
+def note_own_cloud(device: Device, link: DeviceLink, *, now: datetime) -> None:
+    """Links and devices that cannot tell change nothing. Raises LinkError; what was known stays then."""
+    if not isinstance(link, TellsOwnCloud) or not link.tells_own_cloud():
+        return
+    note_told_own_cloud(device, link.own_cloud(), now=now)
+
+
+@transaction.atomic
+def note_told_own_cloud(device: Device, found: OwnCloud | None, *, now: datetime) -> None:
+    told = told_of(found)
+    newest = OwnCloudTold.objects.select_for_update().filter(device=device).order_by("-at", "-id").first()
+    same = newest is not None and all((newest.told or {}).get(name) == (told or {}).get(name) for name in SWITCHES)
+    if newest is not None and same and (newest.told is None) == (told is None) and (told == newest.told or now - newest.at < A_ROW):
+        newest.told, newest.seen_at = told, now
+        newest.save(update_fields=["told", "seen_at"])
+    elif newest is not None or told is not None:
+        OwnCloudTold.objects.create(device=device, at=now, seen_at=now, told=told)
+    device.own_cloud = {"told_at": now.isoformat(), "told": told}
+    device.save(update_fields=["own_cloud"])
+
+
+def told_of(found: OwnCloud | None) -> dict[str, Any] | None:
+    if found is None:
+        return None
+    last = found.last_success.isoformat() if found.last_success else None
+    return {
+        **asdict(found),
+        "state": found.state.value,
+        "last_success": last,
+        "kinds": _parts(found.kinds),
+        "devices": _parts(found.devices),
+    }
+
+
+def _parts(parts: Any) -> list[dict[str, Any]]:
+    return [{"name": part.name, "bytes": part.size_bytes} for part in parts]

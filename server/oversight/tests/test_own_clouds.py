@@ -1,0 +1,150 @@
+"""What devices tell of their own cloud backups: remembered, watched where a plan wants that, and counted for nothing."""
+
+from datetime import timedelta
+
+from core.content.errors import DeviceLied
+from core.content.own_cloud import announced_own_cloud
+from core.vault.tests.bench_of_one import MemoryDevice, phone
+from server.fleet.models import Device, OwnCloudTold
+from server.oversight.actions.age_out import age_out
+from server.runs.actions.look_at import look_at
+from server.runs.models import RunState
+from server.tests.pretend import OfficeTestCase
+
+GIB = 1 << 30
+
+
+class TellingDevice(MemoryDevice):
+    """Speaks version 3 and has an account."""
+
+    own: dict[str, object] | None = None
+    speaks = True
+
+    def tells_own_cloud(self) -> bool:
+        return self.speaks
+
+    def own_cloud(self) -> object:
+        return announced_own_cloud(self.own)
+
+
+class OwnClouds(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.one = self.device()
+        self.phone = self.outside.devices["p1"] = TellingDevice(phone())
+        self.tell(state="on")
+
+    def tell(self, **changes: object) -> None:
+        usual = {
+            "state": "on", "service": "Harbourlight backup", "account": "ansa@harbourlight.example",
+            "last_success": (self.outside.at - timedelta(hours=6)).isoformat(), "used_bytes": 2 * GIB, "allowed_bytes": 5 * GIB,
+            "kinds": [{"kind": "photos", "bytes": GIB}], "devices": [{"name": "Orlo H1", "bytes": GIB}],
+        }  # fmt: skip
+        self.phone.own = usual | changes
+
+    def follow(self, days: int | None = 3) -> None:
+        self.plan(self.one, name=f"Within {days}", own_cloud_seconds=None if days is None else days * 86_400)
+
+    def history(self) -> dict:
+        return self.api.get(f"/api/devices/{self.one.id}/own-cloud").json()
+
+    def causes(self) -> list[str]:
+        answer = self.api.get("/api/today")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return [cause["code"] for cause in answer.json()["causes"] if cause["code"].startswith("own_cloud")]
+
+    def test_a_run_asks_and_what_is_told_is_remembered_as_it_is(self):
+        self.follow()
+        self.run_now(self.one)
+        told = self.history()["results"][0]["told"]
+        self.assertEqual((told["state"], told["account"], told["percent"]), ("on", "ansa@harbourlight.example", 40))
+        self.assertEqual(told["kinds"], [{"name": "Photos", "bytes": GIB}])
+        row = self.api.get(f"/api/devices/{self.one.id}").json()
+        self.assertEqual((row["own_cloud"]["state"], row["own_cloud"]["percent"]), ("on", 40))
+
+    def test_a_history_has_a_row_a_day_and_one_for_each_switch(self):
+        for hours, changes in (
+            (0, {}),
+            (1, {"used_bytes": 3 * GIB}),
+            (2, {"state": "off"}),
+            (3, {"state": "on"}),
+            (30, {"used_bytes": 4 * GIB}),
+        ):
+            self.outside.at += timedelta(hours=hours)
+            self.tell(**changes)
+            look_at(self.one)
+        found = [(row.told["state"], row.told["used_bytes"] // GIB) for row in OwnCloudTold.objects.order_by("at")]
+        self.assertEqual(found, [("on", 3), ("off", 2), ("on", 2), ("on", 4)])
+
+    def test_what_cannot_tell_changes_nothing_and_what_has_none_says_so(self):
+        look_at(self.one)
+        self.phone.speaks = False
+        self.tell(state="off")
+        look_at(self.one)
+        self.assertEqual(Device.objects.get().own_cloud["told"]["state"], "on")
+        self.phone.speaks, self.phone.own = True, None
+        look_at(self.one)
+        self.assertEqual([row["told"] and row["told"]["state"] for row in self.history()["results"]], [None, "on"])
+
+    def test_a_lie_about_it_costs_no_backup(self):
+        self.follow()
+        self.tell(used_bytes=-7)
+        with self.assertRaises(DeviceLied):
+            self.phone.own_cloud()
+        self.assertEqual(self.run_now(self.one).state, RunState.COMPLETE)
+        self.assertEqual(self.history()["count"], 0)
+
+    def test_it_is_a_matter_only_where_the_plan_wants_it(self):
+        self.tell(state="off_by_policy", last_success=None)
+        self.follow(None)
+        look_at(self.one)
+        self.assertEqual(self.causes(), [])
+        self.follow()
+        self.assertEqual(self.causes(), ["own_cloud off_by_policy"])
+
+    def test_each_way_of_not_being_as_the_plan_wants_it(self):
+        self.follow()
+        for changes, code in (
+            ({"state": "off"}, "own_cloud off"), ({"used_bytes": 5 * GIB}, "own_cloud full"), ({"used_bytes": 48 * GIB // 10}, "own_cloud nearly_full"),
+            ({"last_success": (self.outside.at - timedelta(days=4)).isoformat()}, "own_cloud late 259200"), ({}, None),
+        ):  # fmt: skip
+            self.tell(**changes)
+            look_at(self.one)
+            self.assertEqual(self.causes(), [code] if code else [], changes)
+        self.phone.own = None
+        look_at(self.one)
+        self.assertEqual(self.causes(), ["own_cloud untold"])
+
+    def test_it_counts_neither_as_a_copy_nor_as_safe(self):
+        """Somebody else's copy, as the device says."""
+        self.follow()
+        look_at(self.one)
+        row = self.api.get("/api/three-two-one").json()["results"][0]
+        self.assertEqual((row["copies"], row["off_site"], row["lacks"]), (0, False, ["backup"]))
+        self.assertFalse(self.api.get(f"/api/devices/{self.one.id}/wipe").json()["safe"])
+        self.assertEqual(self.api.get(f"/api/devices/{self.one.id}").json()["places"], [])
+
+    def test_the_newest_on_each_medium_is_told_beside_it(self):
+        self.follow()
+        backup = self.run_now(self.one).backup
+        self.run_now(self.one)
+        places = self.api.get("/api/devices").json()["results"][0]["places"]
+        self.assertEqual([one["medium"] for one in places], ["folder"])
+        self.assertGreater(places[0]["newest_at"], backup.finished_at.isoformat()[:19])
+
+    def test_what_a_plan_cannot_want_names_the_field(self):
+        self.follow()
+        plan = self.api.get("/api/plans").json()[0]
+        body = {name: plan[name] for name in ("name", "kinds", "pattern", "starts_at", "window_closes", "promise_seconds", "keep_last", "keep_daily",
+                                              "keep_weekly", "keep_monthly")}  # fmt: skip
+        body |= {"store": plan["store_id"], "own_cloud_seconds": 60, "devices": [str(self.one.id)], "reach": "only"}
+        answer = self.api.put(f"/api/plans/{plan['id']}", body, format="json")
+        self.assertEqual((answer.status_code, answer.json()["field"]), (400, "own_cloud_seconds"))
+
+    def test_old_ones_are_let_go_but_the_newest(self):
+        for state in ("on", "off", "on"):
+            self.tell(state=state)
+            look_at(self.one)
+        self.outside.at += timedelta(days=401)
+        age_out(now=self.outside.now())
+        self.assertEqual(OwnCloudTold.objects.count(), 1)
