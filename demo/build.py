@@ -22,7 +22,7 @@ from core.schedule.nights import coming_night
 from core.schedule.recurrence import zone_named
 from core.units import MIB
 from core.vault.address import BucketAddress, DriveAddress, FolderAddress, SftpAddress, StoreAddress
-from demo import office
+from demo import at_rest, office
 from demo.clock import PastClock
 from demo.network import Network
 from demo.remembered import EARLIER_NIGHTS, is_remembered, remember, remember_mornings
@@ -61,6 +61,7 @@ from server.runs.models import Backup, CopyState, Run, RunState
 from server.storage.actions.add_store import create_store
 from server.storage.actions.measure import measure_store
 from server.storage.models import Store
+from server.storage.queries import NOT_HERE
 from server.telling.actions.watch_office import watch_office
 
 FOLDER_NAME = "boat-logger"
@@ -110,7 +111,7 @@ def build(tell: Callable[[str], None]) -> None:
     _this_night(network, clock)
     _besides(known, by, clock)
     _habits()
-    for store in Store.objects.all():
+    for store in Store.objects.exclude(drive__state__in=NOT_HERE):
         sweep_store(store, now=outside().now())
         measure_store(store, now=outside().now())
     with connection.cursor() as cursor:
@@ -305,6 +306,9 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
     _elsewhere()
     for store in Store.objects.all():
         check_store(store, percent=100, by=by)
+    at_rest.damage_and_repair(by)
+    at_rest.drives(by, Network())
+    at_rest.drills(by_slug, by)
     for slug in office.LOOKED_AT:
         look_at(by_slug[slug])
     set_exception(Whose(), office.RETIRED_KEEP, by=by, why="Their holders may come back to them")

@@ -29,6 +29,10 @@ class Network:
         told: dict[str, Any] = self._client.get("/control/boathouse").json()
         return told
 
+    def plug(self, drive: str, *, in_: bool) -> None:
+        """Plug a removable drive in, or take it out."""
+        self._client.post("/control/drives", json={drive: in_}).raise_for_status()
+
     def turn(self, device: str, **knobs: object) -> None:
         self._client.post(f"/control/{device}", json=knobs).raise_for_status()
 

@@ -20,6 +20,15 @@ BOATHOUSE, BOATHOUSE_PLANS = "Boathouse", ("Tables twice a week",)
 CARRIED_BEFOREHAND = {CLOUD: 8, BOATHOUSE: 5}
 """Copies that lie there when the demo begins."""
 
+ROTATION = ("Weekly", (("Blue drive", "blue", "Piet Quist", ""), ("Red drive", "red", "", "the safe")))
+"""Drives that take turns: name, folder, who takes it home, where it rests. It is the first one's turn, and nobody has plugged it in."""
+ROTATION_PLANS = ("Phones",)
+ROTATION_BEGAN, ROTATION_SEEN = 4, 9
+"""Days ago: the turn that goes on began, and both were plugged in last."""
+ROTATION_HOLDS = 9
+"""Copies on each."""
+DRILLED = ("p5-dufour", "field10-farrow", "tab11-ito")
+
 _ALL = [
     "contacts",
     "calendar",
@@ -49,7 +58,7 @@ PLANS = (
     {
         "name": "Phones", "catch_up": True, "needs_battery_percent": 20, "leaves_out_away_days": True,
         "kinds": _ALL, "rule": "FREQ=DAILY", "starts_at": time(21, 30), "window_closes": time(6), "store": "Server room",
-        "promise_seconds": 2 * DAYS, "keep_last": 3, "keep_daily": 3, "keep_weekly": 4, "keep_monthly": 6,
+        "promise_seconds": 2 * DAYS, "own_cloud_seconds": 7 * DAYS, "keep_last": 3, "keep_daily": 3, "keep_weekly": 4, "keep_monthly": 6,
         "keep_minimum_age_seconds": 3 * DAYS,
         "devices": ("p4-*", "p5-*", "ridge2-*"), "larger_than_bytes": 256 * MIB, "exclusions": ({"kind": "apps", "under": "Sketchbook"},),
     },
@@ -68,7 +77,12 @@ UNPAIRED = ("p5-nygaard",)
 
 TROUBLES: dict[int, tuple[tuple[str, dict[str, object]], ...]] = {
     # nights before the last one → knobs that are turned in the afternoon before
-    15: (("p4-castellan", {"data_access": False}), ("p4-moreau", {"account_off": True})),
+    15: (
+        ("p4-castellan", {"data_access": False}),
+        ("p4-moreau", {"account_off": True}),
+        ("p5-jansen", {"own_cloud_policy": True}),
+        ("p4-pellow", {"own_cloud_percent": 94}),
+    ),
     8: (("p5-ito", {"locked": True}), ("field8-spare", {"away": True}), ("field8-holm", {"away": True}), ("p5-sandvik", {"away": True})),
     7: (("p5-ito", {"locked": False}),),
     6: (("tab11-okafor", {"away": True}), ("p5-jansen", {"locked": True})),

@@ -69,6 +69,9 @@ def start(*, port: int, data: Path, empty: bool, standins: bool = False, roots: 
     return 0
 
 
+SIMULATED_DRIVES = Path("stores") / "drives"
+
+
 def environment(data: Path, ports: dict[str, int], *, standins: bool = True) -> dict[str, str]:
     """What every process of this installation is told. Without simulated devices, whom it mails through is for the settings to say."""
     simulated = {
@@ -76,6 +79,7 @@ def environment(data: Path, ports: dict[str, int], *, standins: bool = True) -> 
         "ATTIC_MAIL_HOST": "127.0.0.1",
         "ATTIC_MAIL_PORT": str(ports["mail"]),
         "ATTIC_MAIL_FROM": "old-attic@office.example",
+        "ATTIC_DRIVES": f"/media:/run/media:/mnt:{data / SIMULATED_DRIVES}",
     }
     return {
         **os.environ,
@@ -100,7 +104,7 @@ def _wants_demo(data: Path, empty: bool) -> bool:
 def _start_standins(processes: Processes, env: dict[str, str], data: Path, ports: dict[str, int], *, empty: bool) -> None:
     """They need no database, so they get going while it starts."""
     command = [PYTHON, "-m", "standins", "--port", str(ports["standins"]), "--data", data / "standins"]
-    command += ["--mail-port", str(ports["mail"])]
+    command += ["--mail-port", str(ports["mail"]), "--drives", data / SIMULATED_DRIVES]
     if _wants_demo(data, empty):
         command += ["--day", str(datetime.now().astimezone().date() - timedelta(days=DEMO_DAYS))]
     else:

@@ -11,6 +11,7 @@ from standins.boathouse import Boathouse
 from standins.cloud.office import OfficeCloud
 from standins.control import ControlServer
 from standins.device import SimulatedDevice
+from standins.drives import Drives
 from standins.fleet import FLEET, SFTP_DEVICE
 from standins.life import Life
 from standins.mailbox import Mailbox
@@ -26,6 +27,7 @@ def main() -> int:
     parser.add_argument("--day", type=date.fromisoformat, help="let new devices begin on this day instead of today")
     parser.add_argument("--catch-up", action="store_true", help="let every device live until today, then go on day by day")
     parser.add_argument("--mail-port", type=int, help="port on which a mail server keeps what it is given")
+    parser.add_argument("--drives", type=Path, help="folder in which removable drives are plugged in")
     given = parser.parse_args()
     devices = [SimulatedDevice(persona, Life(given.data, persona)) for persona in FLEET]
     logger = SftpDevice(SFTP_DEVICE, given.data)
@@ -36,6 +38,7 @@ def main() -> int:
     control = ControlServer(given.port, devices, [logger], mailbox)
     cloud = control.cloud = OfficeCloud(given.data / "cloud")
     boathouse = control.boathouse = Boathouse(given.data / "boathouse")
+    control.drives = Drives(given.drives) if given.drives is not None else None
     for device in devices:
         lived = device.life.fact("lived")
         device.life.live_until(given.day or (_today() if given.catch_up or lived is None else date.fromisoformat(lived)))

@@ -16,6 +16,7 @@ from urllib.parse import parse_qs, urlsplit
 from standins.boathouse import Boathouse
 from standins.cloud.office import OfficeCloud
 from standins.device import SimulatedDevice
+from standins.drives import Drives
 from standins.knobs import SCENARIOS
 from standins.mailbox import Mailbox
 from standins.page import page
@@ -40,6 +41,7 @@ class ControlServer(ThreadingHTTPServer):
         self.devices = {device.id: device for device in devices}
         self.sftp = {device.id: device for device in sftp or []}
         self.mailbox, self.cloud, self.boathouse = mailbox, cloud, boathouse
+        self.drives: Drives | None = None
         super().__init__(("127.0.0.1", port), _Page)
 
     def any_device(self, id: str) -> SimulatedDevice | SftpDevice:
@@ -66,11 +68,9 @@ class _Page(BaseHTTPRequestHandler):
     def do_GET(self) -> None:
         match urlsplit(self.path).path:
             case "/":
-                self._send(
-                    200,
-                    "text/html; charset=utf-8",
-                    page(self.server.devices.values(), self.server.sftp.values(), self.server.cloud, self.server.boathouse).encode(),
-                )
+                told = self.server
+                shown = page(told.devices.values(), told.sftp.values(), told.cloud, told.boathouse, told.drives)
+                self._send(200, "text/html; charset=utf-8", shown.encode())
             case "/announcements":
                 seen = [device.announced() for device in self.server.devices.values() if not device.knobs.away]
                 self._json(200, {"devices": seen})
@@ -82,6 +82,8 @@ class _Page(BaseHTTPRequestHandler):
                 self._json(200, self.server.cloud.described())
             case "/control/boathouse" if self.server.boathouse is not None:
                 self._json(200, self.server.boathouse.described())
+            case "/control/drives" if self.server.drives is not None:
+                self._json(200, self.server.drives.described())
             case "/control":
                 self._json(200, {"devices": [device.described() for device in self.server.all_devices()]})
             case _:
@@ -127,6 +129,9 @@ class _Page(BaseHTTPRequestHandler):
                 self.server.cloud.troubles.turn(told)
             case ["control", "boathouse"] if self.server.boathouse is not None:
                 self.server.boathouse.turn(told)
+            case ["control", "drives"] if self.server.drives is not None:
+                for name, plugged in told.items():
+                    self.server.drives.plug(name, in_=plugged is True)
             case ["control", id]:
                 self.server.any_device(id).turn(told)
             case ["control", id, "accept"]:

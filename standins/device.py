@@ -208,9 +208,8 @@ class SimulatedDevice:
         return told
 
     def own_cloud(self) -> dict[str, Any] | None:
-        """Its maker's cloud backs it up where its holder has an account there; None where nobody has."""
-        mine = next((account for account in self.persona.accounts if not account.work and not account.stopped), None)
-        if mine is None:
+        """Phones are backed up by their makers; None for what belongs to nobody's pocket."""
+        if not self.persona.slug.startswith(("p4-", "p5-", "ridge2-")):
             return None
         knobs, allowed = self.knobs, 5 << 30
         number = sum(map(ord, self.persona.slug))
@@ -220,8 +219,8 @@ class SimulatedDevice:
         name = self.persona.slug.partition("-")[2] or self.persona.slug
         return {
             "state": "off_by_policy" if off else "on",
-            "service": mine.service.replace(" account", " backup"),
-            "account": f"{name}@harbourlight.example",
+            "service": f"{self.persona.make} backup",
+            "account": f"{name}@{self.persona.family}.example",
             "last_success": None if off else (lived - timedelta(days=knobs.own_cloud_stopped_days)).isoformat(),
             "used_bytes": used,
             "allowed_bytes": allowed,

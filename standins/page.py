@@ -9,6 +9,7 @@ import segno
 from standins.boathouse import Boathouse
 from standins.cloud.office import OfficeCloud
 from standins.device import SimulatedDevice
+from standins.drives import Drives
 from standins.knobs import SCENARIOS
 from standins.sftp import SftpDevice
 
@@ -42,11 +43,16 @@ _CLOUD_NUMBERS = (
 
 
 def page(
-    devices: Iterable[SimulatedDevice], sftp: Iterable[SftpDevice], cloud: OfficeCloud | None = None, boathouse: Boathouse | None = None
+    devices: Iterable[SimulatedDevice],
+    sftp: Iterable[SftpDevice],
+    cloud: OfficeCloud | None = None,
+    boathouse: Boathouse | None = None,
+    drives: Drives | None = None,
 ) -> str:
     rows = [_row(device) for device in devices] + [_sftp_row(device) for device in sftp]
     rows += [] if cloud is None else [_cloud_row(cloud)]
     rows += [] if boathouse is None else [_boathouse_row(boathouse)]
+    rows += [] if drives is None else [_drives_row(drives)]
     played = "".join(
         f"<form method=post action=/scenario><input type=hidden name=name value='{json.dumps(name)}'>"
         f"<button title='{html.escape(told)}'>{name}</button></form>"
@@ -103,6 +109,12 @@ def _boathouse_row(boathouse: Boathouse) -> str:
     door = f"SFTP at {told['host']}:{told['port']}<br>{told['username']} / {told['password']}<br><small>{told['fingerprint']}</small>"
     button = _switch("boathouse", "away", "away", told["away"])
     return f"<section id=boathouse><div>{name}</div><div>{door}</div><div>{button}</div></section>"
+
+
+def _drives_row(drives: Drives) -> str:
+    there = {html.escape(name): plugged for name, plugged in drives.described().items()}
+    buttons = "".join(_switch("drives", name, f"{name} plugged in", plugged) for name, plugged in there.items())
+    return f"<section id=drives><div><b>Removable drives</b></div><div>yellow is plugged in</div><div>{buttons}</div></section>"
 
 
 def _switch(device: str, name: str, label: str, value: bool) -> str:

@@ -9,7 +9,8 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from core.content.accounts import Account
 from core.content.items import Item
-from core.content.link import DeviceLink, DeviceState, NotRead, ReadsAhead, TellsAccounts, TellsNotRead
+from core.content.link import DeviceLink, DeviceState, NotRead, ReadsAhead, TellsAccounts, TellsNotRead, TellsOwnCloud
+from core.content.own_cloud import OwnCloud
 
 LONGEST_SLEEP_SECONDS = 1.0
 
@@ -38,6 +39,12 @@ class PacedLink:
 
     def accounts(self) -> list[Account]:
         return self._link.accounts() if isinstance(self._link, TellsAccounts) else []
+
+    def tells_own_cloud(self) -> bool:
+        return isinstance(self._link, TellsOwnCloud) and self._link.tells_own_cloud()
+
+    def own_cloud(self) -> OwnCloud | None:
+        return self._link.own_cloud() if isinstance(self._link, TellsOwnCloud) else None
 
     def not_read(self) -> list[NotRead]:
         return self._link.not_read() if isinstance(self._link, TellsNotRead) else []

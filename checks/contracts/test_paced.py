@@ -3,7 +3,9 @@
 from unittest import TestCase
 
 from adapters.links.paced import PacedLink
+from core.content import link
 from core.content.link import ReadsAhead, TellsAccounts
+from core.content.own_cloud import OwnCloud, announced_own_cloud
 from core.vault.tests.bench_of_one import Bench, MemoryDevice, contents, phone
 
 
@@ -49,6 +51,25 @@ class Slowly(TestCase):
     def test_inventories_are_not_held_back(self):
         self.link.inventory("photos")
         self.assertEqual(self.slept, [])
+
+    def test_whatever_a_run_may_ask_a_link_is_passed_on(self):
+        """By name: digests and writing are a restore's, whose links are not held back."""
+        asked = [found for name, found in vars(link).items() if name.startswith(("Tells", "Reads")) and name != "TellsDigests"]
+        self.assertGreaterEqual(len(asked), 4)
+        for protocol in asked:
+            self.assertIsInstance(self.link, protocol)
+
+    def test_what_the_device_tells_of_its_own_cloud_comes_through(self):
+        class Telling(MemoryDevice):
+            def tells_own_cloud(self) -> bool:
+                return True
+
+            def own_cloud(self) -> OwnCloud | None:
+                return announced_own_cloud({"state": "off"})
+
+        found = PacedLink(Telling({}), lambda: None)
+        self.assertEqual((found.tells_own_cloud(), found.own_cloud()), (True, announced_own_cloud({"state": "off"})))
+        self.assertEqual((self.link.tells_own_cloud(), self.link.own_cloud()), (False, None))
 
     def test_it_is_the_same_device_with_and_without_what_not_every_link_can(self):
         self.limit = None

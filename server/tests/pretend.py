@@ -177,7 +177,9 @@ class PretendOutside:
         return GatheredLink(path, zone=zone)
 
     def paced(self, link: DeviceLink, limit: Callable[[], int | None]) -> DeviceLink:
-        return link
+        from adapters.links.paced import PacedLink
+
+        return PacedLink(link, limit, sleep=lambda seconds: None)
 
     def place(self, path: str, *, of_store: object = None) -> Path:
         from adapters.places import Places

@@ -6,7 +6,7 @@ import { beforeEach, describe, expect, test, vi } from 'vitest';
 
 import { show, showRoutes } from '../testing/office';
 import { useAddress } from './address';
-import { place, RULER_WIDTH } from './AgeRuler';
+import { place, RULER_WIDTH, rulerWords, spread } from './AgeRuler';
 import { When } from './Office';
 import { Pager } from './Pager';
 import { FailedScreen, forgetFocus, Heading } from './Screen';
@@ -175,5 +175,28 @@ describe('a table', () => {
   test('without headings says nothing on its cards either', () => {
     show(<Table headless columns={columns} rows={rows} keyOf={(row) => row.name} />);
     expect([screen.queryAllByRole('columnheader').length, screen.getAllByRole('cell')[0]?.dataset['label']]).toEqual([0, undefined]);
+  });
+});
+
+describe('the ruler with a mark for each medium', () => {
+  const now = Date.parse('2026-03-02T08:00:00Z');
+  const places = [
+    { medium: 'folder', newest_at: '2026-03-02T02:00:00Z' },
+    { medium: 'bucket', newest_at: '2026-03-02T01:30:00Z' },
+    { medium: 'drive', newest_at: '2026-02-20T08:00:00Z' },
+  ];
+  test('in words', () => {
+    const told = { newestAt: '2026-03-02T02:00:00Z', promiseSeconds: 2 * 86_400, now };
+    expect(rulerWords(told)).toBe('newest good backup 6 hours old, promised within 2 days');
+    expect(rulerWords({ ...told, places, ownAt: '2026-03-01T08:00:00Z' })).toBe(
+      'newest good backup 6 hours old, promised within 2 days; by medium: folder 6 hours, cloud 7 hours, drive 10 days; its own cloud, as it says: 24 hours',
+    );
+    expect(rulerWords({ newestAt: null, promiseSeconds: null, now })).toBe('no backup yet, nothing promised');
+  });
+  test('none lies on another, and each stands by its age', () => {
+    const [one, two, three] = spread(places, now);
+    expect([one?.medium, two?.medium, three?.medium]).toEqual(['folder', 'bucket', 'drive']);
+    expect((two?.x ?? 0) - (one?.x ?? 0)).toBeGreaterThanOrEqual(10);
+    expect(three?.x).toBe(place(10 * 24));
   });
 });

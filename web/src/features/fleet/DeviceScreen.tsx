@@ -6,17 +6,18 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { problemOf, type Schemas } from '../../api/client';
 import { useMay } from '../../api/may';
 import { useDevice } from '../../api/queries';
-import { AgeRuler } from '../../ui/AgeRuler';
 import { Bytes } from '../../ui/Bytes';
 import { DeviceTabs } from '../../ui/DeviceTabs';
 import { iec, plainDay, spoken } from '../../ui/format';
 import { Mark, STANDINGS } from '../../ui/Mark';
-import { useNow, When } from '../../ui/Office';
+import { When } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Loading } from '../../ui/States';
 import { PauseButton } from '../../parts/Pausing';
 import { pauseWords } from '../../parts/pauses';
 import { PromiseKept } from '../../parts/PromiseKept';
+import { DeviceRuler } from '../../parts/DeviceRuler';
+import { OwnCloudSaid } from '../../parts/OwnCloudSaid';
 import { Proven } from '../../parts/Proven';
 import { AskRun } from './AskRun';
 import { ChangeDevice } from './ChangeDevice';
@@ -77,6 +78,7 @@ export function DeviceScreen() {
           <Standing row={row} />
           <PromiseKept device={row.id} />
           <Proven device={row.id} />
+          <OwnCloudSaid device={row.id} />
           {may('run') && row.link !== 'none' && <Readiness id={row.id} />}
           {row.link === 'none' && may('set_up') && (
             <div className="sheet pad">
@@ -90,14 +92,13 @@ export function DeviceScreen() {
 }
 
 function Standing({ row }: { row: Row }) {
-  const now = useNow();
   const card = row.card as { present?: boolean; size_bytes?: number; encrypted?: boolean } | null;
   return (
     <section>
       <h2>How it stands</h2>
       <div className="sheet pad">
         <Mark look={STANDINGS[row.standing]} />
-        <AgeRuler newestAt={row.newest_at} promiseSeconds={row.promise_seconds} now={now} />
+        <DeviceRuler row={row} />
         <dl className="facts">
           <dt>Plan</dt>
           <dd>{row.plan_id ? <Link to={`/plans/${row.plan_id}`}>{row.plan_name}</Link> : 'none: nothing is backed up by itself'}</dd>

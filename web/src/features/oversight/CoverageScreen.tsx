@@ -15,6 +15,7 @@ import { counted, grouped, iec } from '../../ui/format';
 import { Age, When } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
+import { OwnCloudSaid } from '../../parts/OwnCloudSaid';
 import { Chosen, Decide } from './Decide';
 
 type KindCover = Schemas['KindCover'];
@@ -105,6 +106,7 @@ export function CoverageScreen() {
         )}
       </div>
       <LeftOutOf id={id} />
+      <OwnCloudSaid device={id} />
       {asked && (
         <Decide
           id={id}

@@ -4,7 +4,8 @@ import { Link } from 'react-router';
 
 import { problemOf } from '../../api/client';
 import { useDevices, type DevicesWanted } from '../../api/queries';
-import { AgeRuler, RulerAxis, RulerStrip } from '../../ui/AgeRuler';
+import { DeviceRuler } from '../../parts/DeviceRuler';
+import { RulerAxis, RulerStrip } from '../../ui/AgeRuler';
 import { Bytes } from '../../ui/Bytes';
 import { counted, grouped } from '../../ui/format';
 import { Mark, STANDINGS } from '../../ui/Mark';
@@ -124,7 +125,6 @@ function OnTime({ team, wanted, columns, choice }: Shared & { team: number; want
 }
 
 export function DeviceLine({ row, columns, choice, steps = false }: Shared & { row: DeviceRow }) {
-  const now = useNow();
   return (
     <tr className="linked">
       {choice && (
@@ -162,7 +162,7 @@ export function DeviceLine({ row, columns, choice, steps = false }: Shared & { r
           ))}
       </td>
       <td data-label="Newest backup">
-        <AgeRuler newestAt={row.newest_at} promiseSeconds={row.promise_seconds} now={now} />
+        <DeviceRuler row={row} />
       </td>
       <td className="nowrap" data-label="Plan">
         {row.plan_name || <span className="quiet">none</span>}

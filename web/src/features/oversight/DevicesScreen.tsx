@@ -7,6 +7,7 @@ import { problemOf } from '../../api/client';
 import { useMay } from '../../api/may';
 import { useDevices } from '../../api/queries';
 import { useAddress } from '../../ui/address';
+import { RulerKey } from '../../ui/AgeRuler';
 import { Find } from '../../ui/forms/Find';
 import { counted, grouped } from '../../ui/format';
 import { Mark, STANDINGS } from '../../ui/Mark';
@@ -123,10 +124,7 @@ export function DevicesScreen() {
         )}
         <Pager page={page} pageSize={PAGE} count={devices.data?.count ?? 0} onPage={turn} />
       </div>
-      <p className="quiet mt-2">
-        ● newest good backup · the stroke is what was promised · the line turns red where it is older than that. This view has an address of
-        its own: keep it as a bookmark.
-      </p>
+      <RulerKey />
     </>
   );
 }

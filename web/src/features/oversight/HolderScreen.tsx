@@ -10,11 +10,11 @@ import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { useNames } from '../../api/queries';
 import { Form } from '../../ui/forms/Form';
-import { AgeRuler, RulerAxis } from '../../ui/AgeRuler';
+import { DeviceRuler } from '../../parts/DeviceRuler';
+import { RulerAxis } from '../../ui/AgeRuler';
 import { counted, plainDay } from '../../ui/format';
 import { Field } from '../../ui/forms/Field';
 import { Mark, STANDINGS } from '../../ui/Mark';
-import { useNow } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Empty, Loading } from '../../ui/States';
 import { HasLeft } from './HasLeft';
@@ -24,7 +24,6 @@ type Holder = Schemas['HolderDetail'];
 
 export function HolderScreen() {
   const { id = '' } = useParams();
-  const now = useNow();
   const may = useMay();
   const holder = useQuery({
     queryKey: key('holders', id),
@@ -74,7 +73,7 @@ export function HolderScreen() {
                   <td className="nowrap">{row.handed_over_on ? plainDay(row.handed_over_on) : '–'}</td>
                   <td className="quiet last-word">{lastRun(row)}</td>
                   <td>
-                    <AgeRuler newestAt={row.newest_at} promiseSeconds={row.promise_seconds} now={now} />
+                    <DeviceRuler row={row} />
                   </td>
                   <td>{row.plan_name || <span className="quiet">none</span>}</td>
                 </tr>

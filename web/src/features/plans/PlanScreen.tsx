@@ -189,6 +189,17 @@ function Where({ draft, set }: Part) {
         field="promise"
         hint="Largest age of the newest good backup."
       />
+      <NumberField
+        label="Its own cloud backup succeeds within"
+        value={draft.own_cloud_seconds ?? null}
+        onChange={(value) => set('own_cloud_seconds', value)}
+        units={SPANS}
+        least={3600}
+        most={366 * 86_400}
+        optional
+        field="own_cloud_seconds"
+        hint="What the device says of its maker’s cloud. Empty: that is not watched. It never counts as a copy."
+      />
     </>
   );
 }

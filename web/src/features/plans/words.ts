@@ -139,6 +139,7 @@ export function emptyDraft(kinds: string[], store: string | null): Draft {
     targets: store ? [newTarget(store)] : [],
     teams: [],
     promise_seconds: 2 * 86_400,
+    own_cloud_seconds: null,
     keep_last: 3,
     keep_daily: 7,
     keep_weekly: 4,

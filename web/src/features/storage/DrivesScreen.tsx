@@ -8,13 +8,25 @@ import { client, problemOf, type Schemas } from '../../api/client';
 import { useMay } from '../../api/may';
 import { Dialog } from '../../ui/forms/Dialog';
 import { Field } from '../../ui/forms/Field';
-import { plainDay, shortWeekday } from '../../ui/format';
+import { plainDay } from '../../ui/format';
 import { Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 import { Table, type Column } from '../../ui/Table';
-import { ahead, driveLine, driveLook, drivesSentence, everyWords, onIt, turnLine, waitsLine, type Drive, type Rotation } from './drives';
+import {
+  ahead,
+  driveLine,
+  shortDay,
+  driveLook,
+  drivesSentence,
+  everyWords,
+  onIt,
+  turnLine,
+  waitsLine,
+  type Drive,
+  type Rotation,
+} from './drives';
 import { useDrives } from './queries';
 import { RotationForm } from './RotationForm';
 import { TakeAway } from './TakeAway';
@@ -173,7 +185,7 @@ function Turns({ rotation, drives }: { rotation: Rotation; drives: readonly Driv
           <li key={turn.first} className={n === 0 ? 'now' : ''}>
             <span className="turn-letter">{turn.letter}</span> {turn.name}
             <span className="quiet" title={plainDay(turn.first)}>
-              {n === 0 ? 'now' : `${shortWeekday(turn.first)} ${turn.first.slice(8)}.${turn.first.slice(5, 7)}.`}
+              {n === 0 ? 'now' : shortDay(turn.first)}
             </span>
           </li>
         ))}

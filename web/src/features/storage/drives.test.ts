@@ -2,7 +2,7 @@
 
 import { describe, expect, test } from 'vitest';
 
-import { ahead, driveLine, driveLook, drivesSentence, everyWords, onIt, turnLine, waitsLine, type Drive } from './drives';
+import { ahead, driveLine, driveLook, drivesSentence, everyWords, onIt, shortDay, turnLine, waitsLine, type Drive } from './drives';
 
 const drive: Drive = {
   store_id: 's', name: 'Blue', where: '/media/blue', trouble: '', trouble_remedy: '', off_site: true, state: 'here', keeper: '', rests_in: '',
@@ -50,6 +50,8 @@ describe('its turn', () => {
     expect(ahead({ id: 2, every_days: 7 }, [drive, red], 3)).toEqual([]);
   });
 
+  test('a day without its year', () => expect(shortDay('2026-03-30')).toBe('Mon, 30 Mar'));
+
   test.each([
     [1, 'every day'],
     [3, 'every 3 days'],
@@ -72,7 +74,7 @@ test('what lies on it is told while it is elsewhere', () => {
 
 test.each([
   ['none', [], 'No removable drive yet.'],
-  ['all elsewhere', [{ state: 'out', overdue_since: null }], '1 drive, none of them plugged in.'],
+  ['all elsewhere', [{ state: 'out', overdue_since: null }], '1 drive, not plugged in.'],
   [
     'one overdue',
     [

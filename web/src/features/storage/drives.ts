@@ -71,6 +71,9 @@ export function ahead(rotation: Pick<Rotation, 'id' | 'every_days'>, drives: rea
   });
 }
 
+/** A day of this year or the next: its year is left out. */
+export const shortDay = (date: string): string => plainDay(date).replace(/ \d{4}$/, '');
+
 export const everyWords = (days: number): string =>
   days === 1
     ? 'every day'
@@ -83,6 +86,12 @@ export const everyWords = (days: number): string =>
 /** All drives in a sentence. */
 export function drivesSentence(drives: readonly Pick<Drive, 'state' | 'overdue_since'>[]): string {
   if (drives.length === 0) return 'No removable drive yet.';
+  if (drives.length === 1)
+    return drives[0]?.overdue_since
+      ? '1 drive, and it has missed its turn.'
+      : drives[0]?.state === 'out'
+        ? '1 drive, not plugged in.'
+        : '1 drive, plugged in.';
   const out = drives.filter((one) => one.state === 'out').length;
   const late = drives.filter((one) => one.overdue_since).length;
   const parts = [`${counted(drives.length, 'drive')}, ${out === drives.length ? 'none' : drives.length - out} of them plugged in.`];
