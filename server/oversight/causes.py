@@ -270,7 +270,7 @@ def _overdue(stores: Iterable[Store], now: datetime, zone: ZoneInfo) -> list[Cau
     found = []
     for drive, since in overdue_of([store.drive for store in stores if hasattr(store, "drive")], now=now, zone=zone):
         who = f"; {drive.keeper} takes it home" if drive.keeper else f"; it rests in {drive.rests_in}" if drive.rests_in else ""
-        says = f"The drive {drive.store.name} was to be plugged in from {since:%A %d %B} on{who}"
+        says = f"{drive.store.name} was to be plugged in from {since:%A %d %B} on{who}"
         found.append(
             Cause(
                 code=f"drive {drive.store_id}", mark="store", says=says, step="drives", step_label="Look at the drives", store=drive.store

@@ -4,9 +4,10 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from django.db.models import Count, F, Min, Q, QuerySet, Sum
+from django.db.models import Case, Count, F, Min, Q, QuerySet, Sum, When
 
 from server.runs.models import Copy, CopyState
+from server.storage.queries import NOT_HERE
 
 COMING = (CopyState.OWED, CopyState.COPYING, CopyState.FAILED)
 """Not there, and to be there."""
@@ -14,8 +15,8 @@ COMING_CODES = [(state.value, state.value) for state in COMING]
 
 
 def coming(*, store: UUID | None = None, state: str = "", words: str = "") -> QuerySet[Copy]:
-    """What is under way first, then what failed, then what is owed in the order in which it is carried."""
-    found = Copy.objects.filter(state__in=COMING).select_related("backup__device__holder", "store", "by")
+    """What is under way first, then what failed, then what is owed in the order in which it is carried; what waits for a drive last."""
+    found = Copy.objects.filter(state__in=COMING).select_related("backup__device__holder", "store__drive", "by")
     if store is not None:
         found = found.filter(store=store)
     if state:
@@ -24,7 +25,8 @@ def coming(*, store: UUID | None = None, state: str = "", words: str = "") -> Qu
         found = found.filter(
             Q(backup__device__name__icontains=word) | Q(backup__device__holder__name__icontains=word) | Q(store__name__icontains=word)
         )
-    return found.order_by("state", F("due_at").asc(nulls_first=True), "-backup__finished_at", "id")
+    away = Case(When(store__drive__state__in=NOT_HERE, then=1), default=0)
+    return found.order_by(away, "state", F("due_at").asc(nulls_first=True), "-backup__finished_at", "id")
 
 
 def sums_by_store(*, now: datetime) -> list[dict[str, Any]]:

@@ -46,9 +46,9 @@ def _where_it_is(found: Store) -> None:
         return
     if drive.state == DriveState.OUT:
         rests = f" It rests in {drive.rests_in}." if drive.rests_in else ""
-        raise StoreAway(f"The drive {found.name} is not plugged in.{rests}")
+        raise StoreAway(f"{found.name} is not plugged in.{rests}")
     if drive.state != DriveState.HERE:
-        raise StoreAway(f"The drive {found.name} is about to be taken away.", remedy="Use it again on its page, or wait until it is back.")
+        raise StoreAway(f"{found.name} is about to be taken away.", remedy="Use it again on its page, or wait until it is back.")
     if drive.twins:
         raise StoreTwice(f"{found.name} is there twice: at {found.where} and at {drive.twins[0]}.")
 

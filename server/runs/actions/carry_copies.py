@@ -36,7 +36,9 @@ AWAY_FOR = timedelta(minutes=5)
 def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep) -> int:
     """How many copies arrived."""
     store, began, arrived = Store.objects.get(id=store_id), seconds(), 0
-    if store.mode != Mode.IN_USE or next_copy(store, now=outside().now()) is None or _settling(store):
+    if store.mode != Mode.IN_USE or next_copy(store, now=outside().now()) is None:
+        return 0
+    if not is_here(store_id) or _settling(store):  # what waits for a drive waits until it is back, and is due then
         return 0
     stores = OpenStores()
     try:

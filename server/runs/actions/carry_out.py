@@ -26,6 +26,7 @@ from server.plans.choices import choices, kinds_taken
 from server.plans.convert import leave_out_of
 from server.runs.actions.end_run import ended_badly, ended_well, give_up
 from server.runs.actions.fall_over import fallen_over, opened_for
+from server.runs.actions.mend_store import mended_by_run
 from server.runs.actions.take_place import WAIT_SECONDS, took_place
 from server.runs.actions.watch_run import Watch
 from server.runs.models import ACTIVE, Run, RunState
@@ -69,7 +70,9 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
         if link is not None:
             put_away(link)
     watch.flush()
-    return ended_well(run_id, captured, worked_seconds=max(0.0, (clock() - now).total_seconds()), cost=watch.cost)
+    ended = ended_well(run_id, captured, worked_seconds=max(0.0, (clock() - now).total_seconds()), cost=watch.cost)
+    mended_by_run(ended, vault)
+    return ended
 
 
 def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Watch") -> Captured:

@@ -88,14 +88,14 @@ def _gone(drive: Drive, now: datetime) -> bool:
     move(drive, DriveState.OUT, out_since=now, pulled_out=pulled_out, asked_at=None, asked_by=None, hindered_by="", settling_until=None)
     Store.objects.filter(id=drive.store_id).update(trouble="", trouble_code="", trouble_remedy="")
     how = "was taken away" if told else "went without a word; it is looked through when it is back"
-    write_journal(who=None, what="drive.out", says=f"The drive {drive.store.name} {how}.", at=now, store=drive.store_id)
+    write_journal(who=None, what="drive.out", says=f"{drive.store.name} {how}.", at=now, store=drive.store_id)
     return True
 
 
 def _moved(store: Store, path: str, now: datetime) -> None:
     """It is mounted elsewhere now."""
     Store.objects.filter(id=store.id).update(**columns_of(DriveAddress(path=path)))
-    says = f"The drive {store.name} lies at {path} now, no longer at {store.where}."
+    says = f"{store.name} lies at {path} now, no longer at {store.where}."
     write_journal(who=None, what="drive.moved", says=says, at=now, store=store.id)
     store.where = path
 
@@ -113,7 +113,7 @@ def _back(drive: Drive, now: datetime) -> bool:
         defer_removals(id)
     else:
         defer_copies(id)
-    write_journal(who=None, what="drive.back", says=f"The drive {drive.store.name} is back.", at=now, store=id)
+    write_journal(who=None, what="drive.back", says=f"{drive.store.name} is back.", at=now, store=id)
     return True
 
 

@@ -1,4 +1,4 @@
-"""Mend what a check found damaged from another store that has it, by itself and with a record."""
+"""Mend what a check found damaged, by itself and with a record: from another store that has it, or with the device's next run."""
 
 import logging
 from uuid import UUID
@@ -6,12 +6,13 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import AtticError
-from core.vault.repair import repair
+from core.vault.repair import damaged_backups, repair
+from core.vault.vault import Vault
 from server.live import tell
 from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
-from server.runs.models import THERE, Copy
+from server.runs.models import THERE, Copy, Run
 from server.storage.models import Mode, Store
 from server.storage.queries import AT_HAND, opened, opened_to_write
 
@@ -33,7 +34,7 @@ def mend_from_others(store: Store, touched: set[UUID]) -> int:
             continue
         whole = {id for id in left if id.bytes in there}
         if whole:
-            _noted(store, other, whole)
+            _noted(store, whole, f"what was damaged was fetched from {other.name}")
         left, mended = left - whole, mended + len(whole)
     return mended
 
@@ -48,12 +49,34 @@ def _others(store: Store, touched: set[UUID]) -> list[Store]:
     return sorted(stores, key=lambda one: (-found[one.id], one.name))
 
 
+def mended_by_run(run: Run, vault: Vault) -> int:
+    """What a check had found damaged and the run stored again: how many backups of the store are whole by it, with a record.
+
+    A run relies on nothing that is noted as damaged, so that what it lacks is read from the device once more. Costs a question where
+    nothing is damaged.
+    """
+    damaged = Copy.objects.filter(store=run.store, state__in=THERE, intact=False)
+    touched = set(damaged.values_list("backup_id", flat=True))
+    if not touched or vault.store.hex() != run.store.vault_id:  # it went to another store in the middle
+        return 0
+    try:
+        vault.refresh()
+        left = {UUID(bytes=id) for id in damaged_backups(vault)}
+    except AtticError as error:  # the backup is there: the next check tells
+        log.warning("it could not be told what the run of %s mended in %s: %s", run.device.name, run.store.name, error.message)
+        return 0
+    whole = touched - left
+    if whole:
+        _noted(run.store, whole, f"what was damaged came from {run.device.name} again, with its run")
+    return len(whole)
+
+
 @transaction.atomic
-def _noted(store: Store, other: Store, whole: set[UUID]) -> None:
+def _noted(store: Store, whole: set[UUID], how: str) -> None:
     present = Copy.objects.filter(store=store, backup_id__in=whole, state__in=THERE)
     lock_devices(present.values_list("backup__device_id", flat=True))
     present.update(intact=True, damaged={})
     count = "1 backup is" if len(whole) == 1 else f"{len(whole)} backups are"
-    says = f"{count} whole again in {store.name}: what was damaged was fetched from {other.name}."
+    says = f"{count} whole again in {store.name}: {how}."
     write_journal(who=None, what="store.mended", says=says, at=outside().now(), store=store.id)
     tell("changed", "stores")

@@ -16,6 +16,7 @@ from server.runs.actions.hurry_copies import hurry_copies, withdraw_copy
 from server.runs.copies import COMING_CODES, coming, sums_by_store
 from server.runs.models import Copy
 from server.runs.queries import copy_by_id
+from server.storage.queries import NOT_HERE
 from server.storage.queries import store as store_by_id
 
 
@@ -39,12 +40,17 @@ class ComingCopySerializer(serializers.ModelSerializer):
     by = serializers.CharField(source="by.shown_name", default="", help_text="Who asked for it; empty: its plan.")
     state = serializers.ChoiceField(choices=COMING_CODES)
     progress = CopyProgressSerializer()
+    waits_for_drive = serializers.SerializerMethodField(help_text="Whether its store is a drive that is not here.")
+
+    def get_waits_for_drive(self, copy: Copy) -> bool:
+        drive = getattr(copy.store, "drive", None)
+        return drive is not None and drive.state in NOT_HERE
 
     class Meta:
         model = Copy
         fields = (
             "id", "store_id", "store_name", "backup_id", "backup_at", "size_bytes", "device_id", "device_name", "holder", "by", "state",
-            "progress", "asked_at", "due_at", "attempts", "cause", "remedy",
+            "progress", "asked_at", "due_at", "attempts", "cause", "remedy", "waits_for_drive",
         )  # fmt: skip
         read_only_fields = fields
 

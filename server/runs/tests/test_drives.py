@@ -313,7 +313,7 @@ class TakingTurns(DrivesTestCase):
         red = self.unplug(B)
         self.assertEqual(self.overdue(), [])
         self.outside.at += timedelta(days=9)  # Wednesday of the second week
-        self.assertEqual(self.overdue(), ["The drive Red was to be plugged in from Monday 09 March on; Piet takes it home"])
+        self.assertEqual(self.overdue(), ["Red was to be plugged in from Monday 09 March on; Piet takes it home"])
         self.assertEqual(self.told(self.b)["overdue_since"], "2026-03-09")
         self.plug(B, red)
         self.assertEqual((self.overdue(), self.told(self.b)["overdue_since"]), ([], None))

@@ -9,6 +9,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.vault import blobs as names
 from core.vault.copying import copy
+from core.vault.damage import damaged_kinds
 from core.vault.errors import StoreReadOnly
 from server.people.models import JournalEntry
 from server.retention.actions.owe_maintenance import owe_maintenance
@@ -152,6 +153,26 @@ class Mended(Rounds):
             self.night()
         self.assertNotIn(None, self.checked())
         self.assertEqual(Copy.objects.filter(store=other, intact=True).count(), 4)
+
+    def test_what_no_other_store_has_comes_from_the_device_with_its_next_run_with_a_record(self):
+        for pack in self.packs():
+            self.break_pack(self.room, pack)
+        Store.objects.update(check_days=1)
+        self.night()
+        self.assertEqual(Copy.objects.filter(intact=False).count(), 4)
+        device = Copy.objects.first().backup.device
+        self.run_now(device)
+        newest, *older = Copy.objects.filter(store=self.room, backup__device=device).order_by("-backup__finished_at")
+        self.assertTrue(newest.intact)
+        whole = [copy for copy in older if copy.intact]
+        self.assertTrue(whole, "what did not change on the device is whole again in older backups, too")
+        said = JournalEntry.objects.get(what="store.mended").says
+        self.assertIn(f"whole again in Server room: what was damaged came from {device.name} again, with its run", said)
+        vault = opened(self.room)
+        vault.refresh()
+        for row in whole:
+            self.assertEqual(damaged_kinds(vault, vault.manifest(row.backup_id.bytes)), {})
+            self.assertEqual((row.damaged, row.checked_at), ({}, None), "what came again has yet to be read")
 
     def test_what_no_other_store_has_stays_named(self):
         for pack in self.packs():

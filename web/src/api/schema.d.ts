@@ -3266,6 +3266,8 @@ export interface components {
             /** @description Why it failed, or is missing. */
             readonly cause: string;
             readonly remedy: string;
+            /** @description Whether its store is a drive that is not here. */
+            readonly waits_for_drive: boolean;
         };
         /**
          * @description * `owed` - owed

@@ -42,6 +42,7 @@ export function CopyProgress({ copy }: { copy: Copy }) {
       </>
     );
   }
+  if (copy.waits_for_drive) return <span className="quiet">waits until {copy.store_name} is plugged in</span>;
   return (
     <>
       {copy.cause && <span>{copy.cause} </span>}

@@ -57,7 +57,7 @@ test.each([
   expect(secondsLeft(progress)).toBe(left);
 });
 
-const store = { medium: 'bucket', mode: 'in_use', off_site: true, trouble: '', drive_state: '', rests_in: '' } as const;
+const store = { id: 's', medium: 'bucket', mode: 'in_use', off_site: true, trouble: '', drive_state: '', rests_in: '' } as const;
 test.each([
   [{ ...store, drive_state: 'out', rests_in: 'the safe' } as const, 'not plugged in, in the safe'],
   [{ ...store, drive_state: 'out' } as const, 'not plugged in'],
@@ -72,6 +72,12 @@ test.each([
   ['none', [], [], 'Nothing can be backed up without a store.'],
   ['one at home', [{ ...store, off_site: false }], [], '1 store, none off site. Every backup lies in each store that its plan names.'],
   ['copies', [store, { ...store, off_site: false }], [{ ...sums, owed: 3 }], '2 stores, 1 off site. 3 copies are on the way.'],
+  [
+    'what waits for a drive',
+    [{ ...store, drive_state: 'out' } as const],
+    [{ ...sums, store_id: 's', owed: 71 }],
+    '1 store, all off site. 71 copies wait for drives that are not plugged in.',
+  ],
   ['trouble', [{ ...store, trouble: 'x' }], [{ ...sums, failed: 1 }], '1 store, all off site. 1 store cannot be reached. 1 copy failed.'],
   [
     'a paused one is not away',

@@ -172,7 +172,10 @@ export function storeLine(store: Pick<Store, 'medium' | 'mode' | 'off_site' | 't
 }
 
 /** The state of all stores in a sentence or two. */
-export function officeSentence(stores: readonly Pick<Store, 'mode' | 'off_site' | 'trouble'>[], sums: readonly Sums[]): string {
+export function officeSentence(
+  stores: readonly Pick<Store, 'id' | 'mode' | 'off_site' | 'trouble' | 'drive_state'>[],
+  sums: readonly Sums[],
+): string {
   if (stores.length === 0) return 'Nothing can be backed up without a store.';
   const away = stores.filter((store) => store.mode === 'in_use' && store.trouble).length;
   const outside = stores.filter((store) => store.off_site).length;
@@ -180,11 +183,14 @@ export function officeSentence(stores: readonly Pick<Store, 'mode' | 'off_site' 
     `${counted(stores.length, 'store')}, ${outside === 0 ? 'none off site' : outside === stores.length ? 'all off site' : `${outside} off site`}.`,
   ];
   if (away) parts.push(`${counted(away, 'store')} cannot be reached.`);
-  const owed = sums.reduce((sum, one) => sum + one.owed + one.under_way, 0);
+  const out = new Set(stores.filter((store) => store.drive_state === 'out').map((store) => store.id));
+  const waiting = sums.reduce((sum, one) => sum + (out.has(one.store_id) ? one.owed : 0), 0);
+  const owed = sums.reduce((sum, one) => sum + one.owed + one.under_way, 0) - waiting;
   const failed = sums.reduce((sum, one) => sum + one.failed, 0);
   if (owed) parts.push(`${counted(owed, 'copy is', 'copies are')} on the way.`);
   if (failed) parts.push(`${counted(failed, 'copy', 'copies')} failed.`);
-  if (!owed && !failed) parts.push('Every backup lies in each store that its plan names.');
+  if (waiting) parts.push(`${counted(waiting, 'copy waits', 'copies wait')} for drives that are not plugged in.`);
+  if (!owed && !failed && !waiting) parts.push('Every backup lies in each store that its plan names.');
   return parts.join(' ');
 }
 
