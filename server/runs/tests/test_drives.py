@@ -158,6 +158,7 @@ class OnReturn(DrivesTestCase):
     def test_copies_wait_without_trouble_and_flow_when_it_is_back(self):
         blue = self.owed_while_out()
         self.assertEqual(carry_copies(self.a.id), 0)
+        self.assertEqual(Copy.objects.get(store=self.a).cause, "", "nothing was tried, so nothing failed")
         self.a.refresh_from_db()
         self.assertEqual(self.a.trouble, "", "a drive that is known to be elsewhere is in no trouble")
         told = self.told(self.a)
