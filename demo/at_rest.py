@@ -30,8 +30,8 @@ from server.storage.models import Drive, Store
 from server.storage.queries import opened
 
 
-def drives(by: User, network: Network) -> None:
-    """Both are elsewhere: one in the safe, one should be here since its turn began."""
+def drives(by: User, network: Network, *, but: Device) -> None:
+    """Both are elsewhere: one in the safe, one should be here since its turn began. Nothing of `but` lies on them."""
     name, told = office.ROTATION
     desk, stores = settings.ATTIC_ENV.data / "stores" / "drives", []
     for drive, folder, keeper, rests_in in told:
@@ -45,9 +45,10 @@ def drives(by: User, network: Network) -> None:
     began = today - timedelta(days=office.ROTATION_BEGAN)
     set_rotation(Wanted(name=name, every_days=7, first_day=began, grace_days=2, drives=[store.id for store in stores]), by=by)
     for plan in Plan.objects.filter(name__in=office.ROTATION_PLANS):
-        PlanTarget.objects.bulk_create(PlanTarget(plan=plan, store=store, order=order) for order, store in enumerate(stores, start=1))
+        last = plan.targets.count()
+        PlanTarget.objects.bulk_create(PlanTarget(plan=plan, store=store, order=order) for order, store in enumerate(stores, start=last))
     seen = outside().now() - timedelta(days=office.ROTATION_SEEN)
-    _fill(stores, by)
+    _fill(stores, by, but)
     for store, (_, folder, *_) in zip(stores, told, strict=True):
         measure_store(store, now=outside().now())
         part_drive(store, by=by)
@@ -57,11 +58,11 @@ def drives(by: User, network: Network) -> None:
     Store.objects.filter(id__in=[store.id for store in stores]).update(added_at=seen - timedelta(days=30))
 
 
-def _fill(stores: list[Store], by: User) -> None:
+def _fill(stores: list[Store], by: User, but: Device) -> None:
     """With what was the newest of some phones when they were here last."""
     open_ones, before = OpenStores(), outside().now() - timedelta(days=office.ROTATION_SEEN)
     rows = Backup.objects.filter(device__assignment__plan__name__in=office.ROTATION_PLANS, finished_at__lt=before, copies__state="present")
-    newest = rows.order_by("device_id", "-finished_at").distinct("device_id")[: office.ROTATION_HOLDS]
+    newest = rows.exclude(device=but).order_by("device_id", "-finished_at").distinct("device_id")[: office.ROTATION_HOLDS]
     for store in stores:
         for backup in newest:
             copy_backup(ask_copy(backup, store, by=by).id, stores=open_ones)

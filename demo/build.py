@@ -307,7 +307,7 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
     for store in Store.objects.all():
         check_store(store, percent=100, by=by)
     at_rest.damage_and_repair(by)
-    at_rest.drives(by, Network())
+    at_rest.drives(by, Network(), but=by_slug[office.REMOVED[0]])
     at_rest.drills(by_slug, by)
     for slug in office.LOOKED_AT:
         look_at(by_slug[slug])

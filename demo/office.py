@@ -22,7 +22,7 @@ CARRIED_BEFOREHAND = {CLOUD: 8, BOATHOUSE: 5}
 
 ROTATION = ("Weekly", (("Blue drive", "blue", "Piet Quist", ""), ("Red drive", "red", "", "the safe")))
 """Drives that take turns: name, folder, who takes it home, where it rests. It is the first one's turn, and nobody has plugged it in."""
-ROTATION_PLANS = ("Phones",)
+ROTATION_PLANS = ("Tables twice a week",)
 ROTATION_BEGAN, ROTATION_SEEN = 4, 9
 """Days ago: the turn that goes on began, and both were plugged in last."""
 ROTATION_HOLDS = 9

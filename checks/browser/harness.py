@@ -23,7 +23,7 @@ from launcher.browser import ARGUMENTS, EXECUTABLE
 from launcher.console import StepFailed
 from launcher.processes import Processes, free_port
 from launcher.setup import PYTHON, ROOT, WEB
-from launcher.start import POOLS, start_workers, wait_for
+from launcher.start import POOLS, SIMULATED_DRIVES, start_workers, wait_for
 
 PORTS_TRIED = 5
 AXE = WEB / "node_modules" / "axe-core" / "axe.min.js"
@@ -54,13 +54,14 @@ class BrowserTestCase(TransactionTestCase):
             "ATTIC_DATABASE_NAME": str(connection.settings_dict["NAME"]),
             "ATTIC_ANNOUNCEMENTS_URL": f"http://127.0.0.1:{cls.control_port}/announcements",
             "ATTIC_TICK_SECONDS": "1",
+            "ATTIC_DRIVES": str(cls.data / SIMULATED_DRIVES),
             "ATTIC_MAIL_HOST": "127.0.0.1",
             "ATTIC_MAIL_PORT": str(mail_port),
             "ATTIC_MAIL_FROM": "old-attic@office.example",
         }
         day = (datetime.now().astimezone().date() - timedelta(days=cls.days_ago)).isoformat()
         standins = [PYTHON, "-m", "standins", "--port", str(cls.control_port), "--data", cls.data / "standins", "--day", day]
-        standins += ["--mail-port", str(mail_port)]
+        standins += ["--mail-port", str(mail_port), "--drives", cls.data / SIMULATED_DRIVES]
         cls.processes.start("standins", standins, cls.env)
         wait_for(cls.env["ATTIC_ANNOUNCEMENTS_URL"], cls.processes)
         cls.executor = ThreadPoolExecutor(1)

@@ -10,10 +10,11 @@ from django.core.management import call_command
 from django.test import override_settings
 from playwright.sync_api import expect
 
-from checks.browser import by_keyboard, leaving
+from checks.browser import at_rest, by_keyboard, leaving
 from checks.browser.harness import BrowserTestCase, eventually
 from core.vault.check import check
 from demo.office import PASSWORD
+from launcher.start import SIMULATED_DRIVES
 from server.outside import outside
 from server.project.env import Env
 from server.runs.models import Backup, Run
@@ -30,7 +31,8 @@ class TheDemoOffice(BrowserTestCase):
         from django.conf import settings
 
         told = {name: getattr(settings.ATTIC_ENV, name) for name in Env.__dataclass_fields__}
-        env = Env(**(told | {"data": self.data, "announcements_url": self.env["ATTIC_ANNOUNCEMENTS_URL"]}))
+        own = {"data": self.data, "announcements_url": self.env["ATTIC_ANNOUNCEMENTS_URL"], "drives": (self.data / SIMULATED_DRIVES,)}
+        env = Env(**(told | own))
         override = override_settings(ATTIC_ENV=env)
         override.enable()
         self.addCleanup(override.disable)
@@ -53,6 +55,8 @@ class TheDemoOffice(BrowserTestCase):
             lambda: leaving.last_1_by_a_slip(self, self.page),
             lambda: leaving.nothing_leaves(self, self.page),
             lambda: leaving.erased_on_request(self, self.page),
+            lambda: at_rest.a_drive_comes_and_is_taken_away(self, self.page),
+            lambda: at_rest.brought_back_on_trial(self, self.page),
             lambda: by_keyboard.a_plan_half_written(self, self.page),
         )
         Session.objects.all().delete()
@@ -62,7 +66,7 @@ class TheDemoOffice(BrowserTestCase):
 
     def _history_is_real(self):
         """What the stores hold is what the database says, and all of it can be read."""
-        for store in Store.objects.all():
+        for store in Store.objects.exclude(drive__state="out"):
             vault = outside().open_vault(address(store))
             report = check(vault, percent=100)
             self.assertEqual([entry.object for entry in report.damaged], [])

@@ -39,8 +39,8 @@ def is_here(store_id: UUID) -> bool:
     return not Drive.objects.filter(store=store_id, state__in=NOT_HERE).exists()
 
 
-def _where_it_is(found: Store) -> None:
-    """Raises StoreAway, StoreTwice."""
+def must_be_here(found: Store) -> None:
+    """A drive that is elsewhere is not looked for at its last path: another may lie there. Raises StoreAway, StoreTwice."""
     drive = drive_of(found.id)
     if drive is None:
         return
@@ -70,7 +70,7 @@ def opened(found: Store) -> Vault:
     """
     if found.mode in OUT_OF_USE:
         raise StoreClosed(f"{found.name} is {found.get_mode_display().lower()}.")
-    _where_it_is(found)
+    must_be_here(found)
     vault = outside().open_vault(address(found))
     if vault.store.hex() != found.vault_id:
         other = Store.objects.filter(vault_id=vault.store.hex()).first()

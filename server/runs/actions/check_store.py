@@ -31,7 +31,7 @@ from server.runs.actions.note_read import note_proven, note_read, read_packs
 from server.runs.models import THERE, Backup, Copy, CopyState
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
-from server.storage.queries import opened
+from server.storage.queries import must_be_here, opened
 
 PIECE = timedelta(minutes=2)
 """How long a check works before it lets shorter work of the store pass."""
@@ -40,7 +40,8 @@ ROUND = -1
 
 
 def ask_check(store: Store, *, percent: int, by: User) -> None:
-    """Put it into the queue. Raises Conflict while one waits already."""
+    """Put it into the queue. Raises Conflict while one waits already, StoreAway."""
+    must_be_here(store)
     if not defer_check(store.id, percent=percent, by=by.id):
         raise Conflict("A check of this store is waiting already.", remedy="Wait until it has ended; its result stands on this page.")
 

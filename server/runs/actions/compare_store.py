@@ -28,7 +28,7 @@ from server.runs.actions.take_in import take_in
 from server.runs.models import THERE, Backup, Copy, CopyState, Run, RunState, Stray
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
-from server.storage.queries import opened
+from server.storage.queries import must_be_here, opened
 from server.transition import held, move
 
 COMPARED_EVERY = timedelta(hours=20)
@@ -48,7 +48,8 @@ class Compared:
 
 
 def ask_compare(store: Store) -> bool:
-    """Put a comparison into the queue, unless one waits there already."""
+    """Put a comparison into the queue, unless one waits there already. Raises StoreAway."""
+    must_be_here(store)
     return defer_compare(store.id)
 
 

@@ -10,6 +10,7 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.models import Copy, CopyState
 from server.storage.models import Mode, Store
+from server.storage.queries import must_be_here
 from server.transition import held, move
 
 
@@ -19,6 +20,7 @@ def hurry_copies(store: Store, *, by: User) -> int:
     store = Store.objects.select_for_update().get(id=store.id)
     if store.mode != Mode.IN_USE:
         raise Conflict(f"{store.name} is {store.get_mode_display().lower()}.", remedy="Take it into use first.")
+    must_be_here(store)
     count = Copy.objects.filter(store=store, state=CopyState.OWED).update(due_at=outside().now())
     if count:
         defer_copies(store.id)

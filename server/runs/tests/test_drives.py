@@ -226,6 +226,28 @@ class OnReturn(DrivesTestCase):
         self.assertEqual(away(deciding_for=self.a.id), set())
 
 
+class AskedWhileItIsElsewhere(DrivesTestCase):
+    def test_what_needs_it_is_refused_with_where_it_rests(self):
+        self.api.put(f"/api/drives/{self.a.id}", {"keeper": "", "rests_in": "the safe"}, format="json")
+        self.unplug(A)
+        self.outside.stores[A] = self.outside.stores["/stores/Server room"]  # something else lies at its last path
+        ask_copy(self.backup, self.a, by=self.ines)
+        for path, body in (
+            ("check", {"percent": 100}), ("differences", {}), ("copies", {}), ("prove-passphrase", {"passphrase": PASSPHRASE}),
+        ):  # fmt: skip
+            answer = self.api.post(f"/api/stores/{self.a.id}/{path}", body, format="json")
+            self.assertEqual(
+                (answer.json().get("code"), answer.json().get("title")),
+                ("store.away", "Blue is not plugged in. It rests in the safe."),
+                path,
+            )
+
+    def test_a_passphrase_that_opens_another_store_there_proves_nothing(self):
+        self.outside.stores[A] = self.outside.stores["/stores/Server room"]  # between two looks
+        answer = self.api.post(f"/api/stores/{self.a.id}/prove-passphrase", {"passphrase": PASSPHRASE}, format="json")
+        self.assertEqual(answer.json()["code"], "store.another_vault")
+
+
 class TakingItAway(DrivesTestCase):
     def part(self) -> dict:
         answer = self.api.post(f"/api/drives/{self.a.id}/part")

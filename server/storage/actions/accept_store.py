@@ -9,10 +9,12 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.convert import address
 from server.storage.models import Store
+from server.storage.queries import must_be_here
 
 
 def accept_store(store: Store, *, by: User) -> Store:
     """Raises AnotherVault, StoreError, VaultError. Opens the store before anything is written."""
+    must_be_here(store)
     vault = outside().open_vault(address(store))
     if vault.store.hex() != store.vault_id:
         raise AnotherVault(f"Another vault lies where {store.name} should be: at {store.where}.")

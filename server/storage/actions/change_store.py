@@ -17,6 +17,7 @@ from server.storage.actions.add_store import checked_place
 from server.storage.convert import address as address_of_store
 from server.storage.convert import columns_of
 from server.storage.models import Mode, Store
+from server.storage.queries import must_be_here
 
 MOST_WRITERS = 32
 MOST_PRICE = 1_000 * 10_000
@@ -144,7 +145,11 @@ def set_mode(store: Store, mode: str, *, why: str, by: User) -> Store:
 
 def prove_passphrase(store: Store, *, passphrase: str, by: User) -> Store:
     """Open the store with it and note the day. Raises WrongPassphrase, StoreError."""
-    which = slot_opened_by(outside().attach_vault(address_of_store(store), passphrase), passphrase)
+    must_be_here(store)
+    vault = outside().attach_vault(address_of_store(store), passphrase)
+    if vault.store.hex() != store.vault_id:
+        raise AnotherVault(f"Another store lies where {store.name} should be, and the passphrase opens that one.")
+    which = slot_opened_by(vault, passphrase)
     with transaction.atomic():
         store = Store.objects.select_for_update().get(id=store.id)
         store.passphrase_proven_at = outside().now()

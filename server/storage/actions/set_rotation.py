@@ -34,9 +34,8 @@ class Wanted:
 def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) -> Rotation:
     """A new one, or another shape of one. Raises BadInput."""
     _checked(wanted, rotation)
-    row = rotation or Rotation()
-    row.name, row.every_days, row.first_day, row.grace_days = wanted.name.strip(), wanted.every_days, wanted.first_day, wanted.grace_days
-    row.save()
+    shape = {"name": wanted.name.strip(), "every_days": wanted.every_days, "first_day": wanted.first_day, "grace_days": wanted.grace_days}
+    row, _ = Rotation.objects.update_or_create(id=rotation.id if rotation else None, defaults=shape)
     names = []
     Drive.objects.filter(rotation=row).exclude(store__in=wanted.drives).update(rotation=None, place=0)
     for place, id in enumerate(wanted.drives):

@@ -54,7 +54,7 @@ const COLUMNS: readonly Column<Drive>[] = [
   { head: 'Turn', className: 'nowrap', cell: (drive) => turnLine(drive) || <span className="quiet">none</span> },
   { head: 'On it', cell: (drive) => <OnIt drive={drive} /> },
   { head: 'Waits for it', cell: (drive) => waitsLine(drive) },
-  { head: '', cell: (drive) => <TakeAway drive={drive} /> },
+  { head: 'Take away', cell: (drive) => <TakeAway drive={drive} /> },
 ];
 
 function Drives({ told: { drives, rotations, strangers } }: { told: Told }) {
@@ -114,8 +114,9 @@ function Where({ drive }: { drive: Drive }) {
           </>
         )}{' '}
         {may('set_up') && (
-          <button type="button" className="linklike" onClick={() => setAsking(true)} aria-label={`Say who keeps ${drive.name} and where`}>
+          <button type="button" className="linklike" onClick={() => setAsking(true)}>
             {drive.keeper || drive.rests_in ? 'change' : 'say where it rests'}
+            <span className="visually-hidden">: {drive.name}</span>
           </button>
         )}
       </div>

@@ -17,15 +17,9 @@ export function TakeAway({ drive }: { drive: Pick<Drive, 'store_id' | 'name' | '
   return (
     <>
       <Refused problem={act.problem} />
-      <Button
-        size="sm"
-        variant="outline-primary"
-        className="nowrap"
-        disabled={act.busy}
-        onClick={() => act.go()}
-        aria-label={drive.state === 'here' ? `Take ${drive.name} away` : `Use ${drive.name} again`}
-      >
+      <Button size="sm" variant="outline-primary" className="nowrap" disabled={act.busy} onClick={() => act.go()}>
         {drive.state === 'here' ? 'Take away' : 'Use it again'}
+        <span className="visually-hidden">: {drive.name}</span>
       </Button>
     </>
   );

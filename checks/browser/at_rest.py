@@ -1,0 +1,44 @@
+"""Copies at rest, on the screens: a drive comes, fills, and is taken away when that is safe; a backup is brought back on trial."""
+
+from playwright.sync_api import Page, expect
+
+from checks.browser.harness import BrowserTestCase
+
+SLOWLY = 60_000
+"""Milliseconds: the workers of this machine have other work as well."""
+
+
+def a_drive_comes_and_is_taken_away(test: BrowserTestCase, page: Page) -> None:
+    test.open("/storage/drives")
+    row = page.get_by_role("row").filter(has_text="Blue drive")
+    expect(row).to_contain_text("overdue")
+    test.accessible("drives")
+    test.fits("drives")
+    test.control("control/drives", blue=True)
+    expect(row).to_contain_text("plugged in", timeout=SLOWLY)
+    expect(row).to_contain_text("now, until")
+    row.get_by_role("button", name="Take away").click()
+    expect(row).to_contain_text("safe to take away", timeout=SLOWLY)
+    test.control("control/drives", blue=False)
+    expect(row).to_contain_text("not plugged in", timeout=SLOWLY)
+    page.set_viewport_size({"width": 390, "height": 844})
+    test.fits("drives on a telephone")
+    page.set_viewport_size({"width": 1280, "height": 800})
+
+
+def brought_back_on_trial(test: BrowserTestCase, page: Page) -> None:
+    test.open("/devices?words=okafor&order=name")
+    page.get_by_role("row").filter(has_text="Orlo P5").get_by_role("link").first.click()
+    page.get_by_role("button", name="Drill now").click()
+    expect(page.get_by_role("main")).to_contain_text("Its backup came back right", timeout=SLOWLY)
+    page.get_by_role("link", name="Its report").click()
+    expect(page.get_by_role("main")).to_contain_text("the scratch place is empty again")
+    test.accessible("a drill")
+    test.open("/drills")
+    expect(page.get_by_role("main")).to_contain_text("1 device has a turn each day")
+    page.get_by_role("button", name="Change").click()
+    page.get_by_label("A device needs a person when it was not proven for").fill("90")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("main")).to_contain_text("One that was not proven for 90 days needs a person")
+    test.accessible("drills")
+    test.fits("drills")
