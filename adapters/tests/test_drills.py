@@ -125,6 +125,16 @@ class Drills(TestCase):
         overwritten = self.drilled({("app_data", "tides.sqlite"): damaged(SOUND["app_data", "tides.sqlite"], "zeros")})
         self.assertEqual((overwritten.right, overwritten.unopened.count), (True, 1))
 
+    def test_whatever_a_library_has_as_samples_comes_back_right_and_one_that_was_cut_is_told(self):
+        """Calendars as the icalendar package brings them along, odd ones among them: none of them is damage."""
+        samples = {("documents", path.name): path.read_bytes() for path in Path(icalendar.__file__).parent.rglob("*.ics")}
+        self.assertGreater(len(samples), 50)
+        report = self.drilled(samples)
+        self.assertEqual((report.right, report.whole), (True, True))
+        self.assertGreater(report.opened[Form.CALENDAR], 50)
+        cut = self.drilled({("documents", "cut.ics"): damaged(calendar(), "cut")})
+        self.assertEqual((cut.right, [one.name for one in cut.unopened.named]), (True, ["cut.ics"]))
+
     def test_damage_in_the_store_is_lost_by_name_and_the_rest_is_right(self):
         manifest = self.bench.capture(MemoryDevice(SOUND | phone())).manifest
         for name, _ in list(self.bench.blobs.list(names.PACKS)):

@@ -20,7 +20,7 @@ from server.recovery.api import offices
 from server.recovery.api import views as recovery
 from server.retention.api import consequences, draining, erasures, exceptions, freed, freezes, future, holds, leaving, versions
 from server.retention.api import views as retention
-from server.runs.api import bringing, copies, differences, drives, omissions
+from server.runs.api import bringing, copies, damage, differences, drives, omissions
 from server.runs.api import history as run_history
 from server.runs.api import views as runs
 from server.storage.api import slots, trial
@@ -122,6 +122,7 @@ api = [
     path("stores/<uuid:id>/slots", slots.SlotsView.as_view()),
     path("stores/<uuid:id>/slots/<str:slot>", slots.SlotView.as_view()),
     path("stores/<uuid:id>/sweeping", storage.SweepingView.as_view()),
+    path("stores/<uuid:id>/damage", damage.DamageView.as_view()),
     path("stores/retired", draining.RetiredStoresView.as_view()),
     path("stores/<uuid:id>/drain", draining.DrainView.as_view()),
     path("stores/<uuid:id>/drain/stop", draining.StopDrainingView.as_view()),

@@ -24,6 +24,7 @@ from server.plans.rules import current_versions, subject_of
 from server.retention.freezing import freezes
 from server.retention.models import Erasure, ErasureState
 from server.runs.models import Backup
+from server.storage.models import Rotation
 
 log = logging.getLogger("attic.recovery")
 DEVICE_FIELDS = (
@@ -50,6 +51,7 @@ def known_here() -> dict[str, Any]:
         "exceptions": _exceptions(),
         "freezes": _freezes(),
         "erasures": _erasures(),
+        "rotations": _rotations(),
     }
     parted: dict[str, Any] = json.loads(json.dumps(told, cls=DjangoJSONEncoder))
     return parted
@@ -139,6 +141,19 @@ def _erasures() -> list[dict[str, Any]]:
             "items": [{"kind": item["kind"], "mark": item["mark"]} for item in one.items],
         }
         for one in rows
+    ]  # fmt: skip
+
+
+def _rotations() -> list[dict[str, Any]]:
+    return [
+        {
+            "name": one.name, "every_days": one.every_days, "first_day": one.first_day, "grace_days": one.grace_days,
+            "drives": [
+                {"store": drive.store.vault_id, "keeper": drive.keeper, "rests_in": drive.rests_in}
+                for drive in one.drives.select_related("store").order_by("place")
+            ],
+        }
+        for one in Rotation.objects.all()
     ]  # fmt: skip
 
 

@@ -28,7 +28,7 @@ from server.people.actions.office import SLOWEST_BYTES_PER_SECOND, holder_named
 from server.people.models import ClosedDay, Team, User
 from server.plans.actions.save_plan import Draft, Target, save_plan
 from server.plans.models import KindChoice, Plan
-from server.recovery.actions.take_rules import take_erasure, take_exception, take_freeze
+from server.recovery.actions.take_rules import take_erasure, take_exception, take_freeze, take_rotation
 from server.recovery.offices import CHOICE_FIELDS, DEVICE_FIELDS, DRAFT_FIELDS, TARGET_FIELDS, new_devices
 from server.storage.models import Store
 from server.storage.queries import opened
@@ -45,6 +45,7 @@ class TakenOver:
     exceptions: int = 0
     freezes: int = 0
     erasures: int = 0
+    rotations: int = 0
     left_out: list[tuple[str, str]] = field(default_factory=list)
 
 
@@ -61,7 +62,12 @@ def take_office(store: Store, server: str, *, by: User) -> TakenOver:
         _ssh_key(record)
         followers = _devices(record, taken, by=by)
         _plans(record, store, followers, taken, by=by)
-        for name, take in (("exceptions", take_exception), ("freezes", take_freeze), ("erasures", take_erasure)):
+        for name, take in (
+            ("exceptions", take_exception),
+            ("freezes", take_freeze),
+            ("erasures", take_erasure),
+            ("rotations", take_rotation),
+        ):
             setattr(taken, name, _each(entries(record.told, name), partial(take, by=by), taken))
         says = (
             f"{taken.devices} devices, {taken.plans} plans, {taken.holders} holders and {taken.closed_days} closed days "

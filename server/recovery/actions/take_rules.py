@@ -16,7 +16,8 @@ from server.plans.actions.rule_versions import note_version
 from server.plans.models import Plan, RuleVersion
 from server.plans.rules import rule_from, subject_of
 from server.retention.models import Erasure, Freeze
-from server.storage.models import Store
+from server.storage.actions.set_rotation import Wanted, keep_drive, set_rotation
+from server.storage.models import Rotation, Store
 
 
 def _row(model: Any, **wanted: Any) -> Any:
@@ -68,3 +69,21 @@ def take_erasure(told: Mapping[str, Any], *, by: User) -> None:
     )  # fmt: skip
     if made:
         row.devices.set(devices)
+
+
+def take_rotation(told: Mapping[str, Any], *, by: User) -> None:
+    """Of those of its drives that are stores here. One of this name that is here stays as it is. Raises BadInput."""
+    if Rotation.objects.filter(name=str(told["name"])[:80]).exists():
+        return
+    drives = {str(one["store"]): one for one in told["drives"]}
+    stores = {store.vault_id: store for store in Store.objects.filter(vault_id__in=drives, drive__isnull=False)}
+    here = [stores[id] for id in drives if id in stores]
+    first_day = date.fromisoformat(told["first_day"])
+    wanted = Wanted(
+        name=str(told["name"])[:80], every_days=int(told["every_days"]), first_day=first_day, grace_days=int(told["grace_days"]),
+        drives=[store.id for store in here],
+    )  # fmt: skip
+    set_rotation(wanted, by=by)
+    for store in here:
+        one = drives[store.vault_id]
+        keep_drive(store, keeper=str(one["keeper"])[:120], rests_in=str(one["rests_in"])[:120], by=by)

@@ -50,6 +50,7 @@ class TakenOverSerializer(serializers.Serializer):
     exceptions = serializers.IntegerField()
     freezes = serializers.IntegerField()
     erasures = serializers.IntegerField()
+    rotations = serializers.IntegerField()
     left_out = serializers.SerializerMethodField()
 
     @extend_schema_field(LeftOutOfOfficeSerializer(many=True))

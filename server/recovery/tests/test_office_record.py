@@ -158,7 +158,18 @@ class AfterTheFire(OfficeTestCase):
         store = self.attach()
         answer = self.take(store, self.offered(store)[0]["server"]).json()
         self.assertEqual(
-            answer, {"holders": 2, "closed_days": 1, "devices": 2, "plans": 1, "exceptions": 2, "freezes": 1, "erasures": 1, "left_out": []}
+            answer,
+            {
+                "holders": 2,
+                "closed_days": 1,
+                "devices": 2,
+                "plans": 1,
+                "exceptions": 2,
+                "freezes": 1,
+                "erasures": 1,
+                "rotations": 0,
+                "left_out": [],
+            },
         )
         device = Device.objects.select_related("holder", "team", "assignment__plan").get(id=self.one.id)
         self.assertEqual(

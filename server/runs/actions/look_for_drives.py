@@ -31,6 +31,8 @@ SEEN_EVERY = timedelta(minutes=5)
 def look_for_drives(*, now: datetime) -> int:
     """How many came or went. Raises StoreError when nobody can look."""
     drives = list(Drive.objects.select_related("store").exclude(store__mode__in=OUT_OF_USE))
+    if not drives and not StrangeDrive.objects.exists():  # an office without drives has nothing to look for
+        return 0
     seen: dict[str, list[DriveSeen]] = {}
     for one in outside().drives([drive.store.where for drive in drives]):
         seen.setdefault(one.store, []).append(one)

@@ -10,6 +10,8 @@ from core.vault.address import DriveAddress
 from core.vault.errors import StoreAway, StoreError
 from core.vault.memory import MemoryBlobs
 from server.jobs import CARRY_COPIES, CHECK_STORE, FINISH_REMOVALS
+from server.recovery.actions.take_rules import take_rotation
+from server.recovery.offices import known_here
 from server.retention.actions.end_settling import end_settling
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import look_after
@@ -19,7 +21,7 @@ from server.runs.actions.copy_backup import ask_copy
 from server.runs.actions.look_for_drives import look_for_drives
 from server.runs.models import Copy, CopyState, Run, RunState
 from server.storage.actions.add_store import create_store
-from server.storage.models import Drive, DriveState, Store
+from server.storage.models import Drive, DriveState, Rotation, Store
 from server.storage.queries import opened, opened_to_write
 from server.tests.pretend import PASSPHRASE, OfficeTestCase
 
@@ -132,8 +134,9 @@ class KnownByWhatLiesOnIt(DrivesTestCase):
         self.assertEqual((raised.exception.code, old.held), ("store.older_copy", before))
 
     def test_a_drive_of_another_office_is_named_and_left_alone(self):
+        self.drive("Red", "/media/red")
         strange = self.unplug(A)
-        Drive.objects.all().delete()
+        Drive.objects.filter(store=self.a).delete()
         Copy.objects.filter(store=self.a).delete()
         Store.objects.filter(id=self.a.id).delete()
         before = dict(strange.held)
@@ -359,6 +362,18 @@ class TakingTurns(DrivesTestCase):
         self.assertEqual((self.told(self.a)["letter"], self.told(self.b)["letter"]), ("", "A"))
         self.assertEqual(self.api.delete(f"/api/drives/rotations/{id}").status_code, 204)
         self.assertEqual(self.told(self.b)["rotation_id"], None)
+
+    def test_a_successor_learns_of_it(self):
+        self.rotate(self.a, self.b)
+        self.api.put(f"/api/drives/{self.b.id}", {"keeper": "Piet", "rests_in": "the safe"}, format="json")
+        (told,) = known_here()["rotations"]
+        Rotation.objects.all().delete()
+        Drive.objects.update(keeper="", rests_in="", place=0)
+        told["drives"].append({"store": "0" * 32, "keeper": "", "rests_in": ""})  # one that burned with the server
+        take_rotation(told, by=self.ines)
+        self.assertEqual((self.told(self.a)["letter"], self.told(self.b)["letter"], self.told(self.b)["keeper"]), ("A", "B", "Piet"))
+        take_rotation(told | {"every_days": 1}, by=self.ines)
+        self.assertEqual(Rotation.objects.get().every_days, 7, "what is here already stays as it is")
 
     def test_every_drive_in_few_queries(self):
         self.rotate(self.a, self.b)

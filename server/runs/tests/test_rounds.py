@@ -176,6 +176,19 @@ class Mended(Rounds):
             self.assertEqual(damaged_kinds(vault, vault.manifest(row.backup_id.bytes)), {})
             self.assertEqual((row.damaged, row.checked_at), ({}, None), "what came again has yet to be read")
 
+    def test_what_is_damaged_is_told_with_what_it_touches_and_where_it_lies_whole(self):
+        for pack in self.packs():
+            self.break_pack(self.room, pack)
+        Store.objects.update(check_days=1)
+        self.night()
+        path = f"/api/stores/{self.room.id}/damage"
+        told = self.api.get(path).json()
+        self.assertEqual((told["count"], told["results"][0]["whole_in"]), (4, []))
+        self.assertTrue(told["results"][0]["lost"][0]["names"])
+        self.assertEqual(self.signed_in("ulla").get(path).json()["results"][0]["lost"][0]["names"], [], "names are for who may look inside")
+        Copy.objects.create(backup_id=told["results"][0]["backup_id"], store=self.store("Cloud"), state="present")
+        self.assertEqual(self.api.get(path).json()["results"][0]["whole_in"], ["Cloud"])
+
     def test_what_no_other_store_has_stays_named(self):
         for pack in self.packs():
             self.break_pack(self.room, pack)

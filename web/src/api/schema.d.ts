@@ -2402,6 +2402,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/damage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["damage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/differences": {
         parameters: {
             query?: never;
@@ -3387,6 +3403,21 @@ export interface components {
             /** Format: date-time */
             looked_at: string | null;
             kinds: components["schemas"]["KindCover"][];
+        };
+        DamagedCopy: {
+            readonly id: number;
+            /** Format: uuid */
+            backup_id: string;
+            /** Format: date-time */
+            backup_at: string;
+            /** Format: uuid */
+            device_id: string;
+            device_name: string;
+            holder: string;
+            /** @description Empty where nobody can tell: then all of it may be. */
+            readonly lost: components["schemas"]["LostKind"][];
+            /** @description Names of other stores that hold it whole. */
+            readonly whole_in: string[];
         };
         DateRequest: {
             /** @description When it was made, in the office's zone without an offset; empty when its date is right. */
@@ -4543,6 +4574,12 @@ export interface components {
             /** @description Damaged here and whole nowhere; else it is whole here and was not copied yet. */
             damaged: boolean;
         };
+        LostKind: {
+            label: string;
+            items: number;
+            /** @description Of some; none for who may not look inside backups. */
+            names: string[];
+        };
         /** @description One line of the list of what needed a person. */
         Matter: {
             /** Format: uuid */
@@ -5099,6 +5136,21 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["Bringing"][];
+        };
+        PaginatedDamagedCopyList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["DamagedCopy"][];
         };
         PaginatedDrillList: {
             /** @example 123 */
@@ -6824,6 +6876,7 @@ export interface components {
             exceptions: number;
             freezes: number;
             erasures: number;
+            rotations: number;
             readonly left_out: components["schemas"]["LeftOutOfOffice"][];
         };
         /**
@@ -12763,6 +12816,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Hurried"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    damage: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedDamagedCopyList"];
                 };
             };
             default: {

@@ -18,6 +18,7 @@ import { Empty, Loading, Refused } from '../../ui/States';
 import { ChangeMode, ChangeStore, ModeNote } from './ChangeStore';
 import { Accept, Differences } from './Differences';
 import { Drain } from './Drain';
+import { Damage } from './Damage';
 import { Found } from './Found';
 import { useCopySums } from './queries';
 import { Slots } from './Slots';
@@ -55,6 +56,7 @@ export function StoreScreen() {
       {may('set_up') && <Offices store={found} />}
       <Differences storeId={found.id} />
       <Found store={found} />
+      <Damage storeId={found.id} />
       <div className="cols">
         <section>
           <h2>

@@ -3,6 +3,8 @@
 import { expect, test } from 'vitest';
 
 import {
+  lostWords,
+  mendsWords,
   ADDRESS_PARTS,
   broughtWords,
   codeGroups,
@@ -145,3 +147,21 @@ test.each([
 ])('%d of %d bytes read, within %s days', (read_bytes, total_bytes, days, words) =>
   expect(readWords({ read_bytes, total_bytes }, days)).toBe(words),
 );
+
+test.each([
+  ['nobody can tell', [], 'nobody can tell what; all of it may be'],
+  ['one', [{ label: 'Photos', items: 1, names: ['tide.jpg'] }], '1 item of photos (tide.jpg)'],
+  [
+    'more than are named, and a kind without names',
+    [
+      { label: 'Photos', items: 30, names: ['a.jpg', 'b.jpg'] },
+      { label: 'Notes', items: 2, names: [] },
+    ],
+    '30 items of photos (a.jpg, b.jpg, and 28 more); 2 items of notes',
+  ],
+])('what is lost: %s', (_, lost, says) => expect(lostWords(lost)).toBe(says));
+
+test('what mends it', () => {
+  expect(mendsWords(['Boathouse'])).toContain('whole in Boathouse');
+  expect(mendsWords([])).toContain('with its next run');
+});

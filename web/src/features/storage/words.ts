@@ -254,12 +254,13 @@ export function broughtWords(
 export function takenWords(
   taken: Pick<Schemas['TakenOver'], 'devices' | 'plans' | 'holders' | 'closed_days'> & Partial<Schemas['TakenOver']>,
 ): string {
-  const { devices, plans, holders, closed_days, exceptions = 0, freezes = 0, erasures = 0 } = taken;
+  const { devices, plans, holders, closed_days, exceptions = 0, freezes = 0, erasures = 0, rotations = 0 } = taken;
   const always = [counted(devices, 'device'), counted(plans, 'plan'), counted(holders, 'holder'), counted(closed_days, 'closed day')];
   const seldom = [
     exceptions && counted(exceptions, 'exception'),
     freezes && 'that nothing leaves',
     erasures && counted(erasures, 'request to erase', 'requests to erase'),
+    rotations && counted(rotations, 'rotation of drives', 'rotations of drives'),
   ];
   return `Taken over: ${[...always, ...seldom.filter(Boolean)].join(', ')}.`;
 }
@@ -280,3 +281,23 @@ export function readWords(reading: Pick<Schemas['Reading'], 'read_bytes' | 'tota
   const next = days === null ? 'nothing is read by itself' : `a share is read each night, everything within ${counted(days, 'day')}`;
   return `${far} at least once; ${next}.`;
 }
+
+type Damaged = Schemas['DamagedCopy'];
+
+/** What of a damaged backup cannot be given back, with some names. */
+export function lostWords(lost: Damaged['lost']): string {
+  if (lost.length === 0) return 'nobody can tell what; all of it may be';
+  return lost
+    .map((one) => {
+      const more = one.items - one.names.length;
+      const named = one.names.length ? ` (${one.names.join(', ')}${more > 0 ? `, and ${more} more` : ''})` : '';
+      return `${counted(one.items, 'item')} of ${one.label.toLowerCase()}${named}`;
+    })
+    .join('; ');
+}
+
+/** Where what is lost comes from. */
+export const mendsWords = (wholeIn: readonly string[]): string =>
+  wholeIn.length
+    ? `whole in ${wholeIn.join(', ')}: the next check fetches it from there`
+    : 'whole nowhere else: what is still on the device comes with its next run';
