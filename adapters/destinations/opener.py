@@ -4,6 +4,7 @@ The judges are not ours: Pillow decodes pictures, SQLite checks its own files, `
 parses calendars. Cards and records are read by the readers that exports use.
 """
 
+import io
 import sqlite3
 import time
 import zipfile
@@ -39,14 +40,29 @@ class Opened:
 SOUND, UNTOLD = Opened(opened=True), Opened(opened=False)
 
 
-def opened(path: Path, form: Form, item: Item) -> Opened:
-    """Raises OSError when the file cannot be read at all."""
-    return _HOW[form](path, item)
+Source = Path | bytes
+"""A file, or all of a small one."""
 
 
-def _picture(path: Path, item: Item) -> Opened:
+def opened(source: Source, form: Form, item: Item) -> Opened:
+    """A database has to be a file. Raises OSError when it cannot be read at all."""
+    return _HOW[form](source, item)
+
+
+def _file(source: Source) -> Path | io.BytesIO:
+    return io.BytesIO(source) if isinstance(source, bytes) else source
+
+
+def _text(source: Source) -> bytes | None:
+    """None for what is too large to be read as text."""
+    if isinstance(source, bytes):
+        return source
+    return source.read_bytes() if source.stat().st_size <= MOST_TEXT_BYTES else None
+
+
+def _picture(source: Source, item: Item) -> Opened:
     try:
-        with Image.open(path) as image:
+        with Image.open(_file(source)) as image:
             if image.width * image.height > MOST_PIXELS:
                 return UNTOLD
             image.load()
@@ -59,7 +75,8 @@ def _picture(path: Path, item: Item) -> Opened:
     return SOUND
 
 
-def _database(path: Path, item: Item) -> Opened:
+def _database(path: Source, item: Item) -> Opened:
+    assert isinstance(path, Path)
     with path.open("rb") as file:
         leans = file.read(20)[18:19] == bytes([_WAL])
     until = time.monotonic() + MOST_SECONDS
@@ -81,9 +98,9 @@ def _database(path: Path, item: Item) -> Opened:
     return UNTOLD if leans else Opened(opened=False, says=f"SQLite says: {'; '.join(found)[:200]}")
 
 
-def _archive(path: Path, item: Item) -> Opened:
+def _archive(source: Source, item: Item) -> Opened:
     try:
-        with zipfile.ZipFile(path) as archive:
+        with zipfile.ZipFile(_file(source)) as archive:
             entries = archive.infolist()
             if sum(entry.file_size for entry in entries) > MOST_UNPACKED_BYTES or any(entry.flag_bits & 1 for entry in entries):
                 return UNTOLD
@@ -95,10 +112,9 @@ def _archive(path: Path, item: Item) -> Opened:
     return SOUND if bad is None else Opened(opened=False, says="It does not unpack: a checksum in it is wrong.")
 
 
-def _calendar(path: Path, item: Item) -> Opened:
-    if path.stat().st_size > MOST_TEXT_BYTES:
-        return UNTOLD
-    return _parsed_calendar(path.read_bytes())
+def _calendar(source: Source, item: Item) -> Opened:
+    content = _text(source)
+    return UNTOLD if content is None else _parsed_calendar(content)
 
 
 def _parsed_calendar(content: bytes) -> Opened:
@@ -111,10 +127,10 @@ def _parsed_calendar(content: bytes) -> Opened:
     return SOUND
 
 
-def _card(path: Path, item: Item) -> Opened:
-    if path.stat().st_size > MOST_TEXT_BYTES:
+def _card(source: Source, item: Item) -> Opened:
+    content = _text(source)
+    if content is None:
         return UNTOLD
-    content = path.read_bytes()
     begun, ended = content.upper().count(b"BEGIN:VCARD"), content.upper().count(b"END:VCARD")
     if ended < begun:
         return Opened(opened=False, says="A card breaks off before its end.")
@@ -125,10 +141,10 @@ def _card(path: Path, item: Item) -> Opened:
     return SOUND if found else Opened(opened=False, says="No card in it can be read.")
 
 
-def _record(path: Path, item: Item) -> Opened:
-    if path.stat().st_size > MOST_TEXT_BYTES:
+def _record(source: Source, item: Item) -> Opened:
+    content = _text(source)
+    if content is None:
         return UNTOLD
-    content = path.read_bytes()
     try:
         record(content)
     except UnreadableRecord as error:
@@ -137,7 +153,7 @@ def _record(path: Path, item: Item) -> Opened:
     return _parsed_calendar(told) if told[:15] == b"BEGIN:VCALENDAR" else SOUND
 
 
-_HOW: dict[Form, Callable[[Path, Item], Opened]] = {
+_HOW: dict[Form, Callable[[Source, Item], Opened]] = {
     Form.PICTURE: _picture,
     Form.DATABASE: _database,
     Form.ARCHIVE: _archive,
