@@ -82,8 +82,10 @@ def check_store(
     _noted(store, found, finished=not report.paused, by=by)
     if not report.paused:
         note_proven(vault, store)
-        if found["touched"]:
-            mend_from_others(store, {UUID(id) for id in found["touched"]})
+        if found["touched"] and (mended := mend_from_others(store, {UUID(id) for id in found["touched"]})):
+            store.refresh_from_db(fields=["check_says"])
+            told = f"{store.check_says} {mended} of them {'is' if mended == 1 else 'are'} whole again, from another store."
+            Store.objects.filter(id=store.id).update(check_says=told[:300])
     note_well(store.id)
     store.refresh_from_db()
     return store

@@ -148,6 +148,9 @@ class Mended(Rounds):
         self.night()
         self.assertEqual(Copy.objects.filter(intact=False).count(), 0)
         self.assertIn("4 backups are whole again in Server room", JournalEntry.objects.get(what="store.mended").says)
+        self.assertIn(
+            "4 backups are touched. 4 of them are whole again, from another store.", Store.objects.get(id=self.room.id).check_says
+        )
         self.assertEqual(self.checked(), [None] * 4, "what was fetched has yet to be read")
         for _ in range(2):
             self.night()
