@@ -1,7 +1,7 @@
 """What proving costs: a check through the server and a drill against what the machine can read, and what a night's share takes from runs.
 
 The limit is that of `bench.limit`: the same content read, opened and unpacked by hand, with nothing to manage. Runs and checks are
-measured as they work side by side: in two processes, the check's with the low priority that the worker of its pool has.
+measured as they work side by side, in two processes. A lower priority of the check's process was tried and changed nothing.
 """
 
 import os
@@ -24,7 +24,6 @@ from core.recovery.drill import drill
 from core.vault import blobs as names
 from core.vault.check import check
 from core.vault.reading import next_packs
-from server.priorities import GIVES_WAY
 
 STORE_DAYS = 14
 LARGE = 10
@@ -96,8 +95,7 @@ def _beside_runs(folder: Path, megabytes: int, phone: Phone, rounds: int) -> Fig
     for number in range(rounds):
         alone.append(_run(folder / f"alone {number}", phone))
         began = time.perf_counter()
-        gives_way = ["nice", "-n", str(GIVES_WAY)]  # from its first instruction on, as a worker that is there already
-        other_process = subprocess.Popen([*gives_way, sys.executable, "-m", "bench.checks", os.fspath(folder / "large")])
+        other_process = subprocess.Popen([sys.executable, "-m", "bench.checks", os.fspath(folder / "large")])
         beside.append(_run(folder / f"beside {number}", phone))
         if other_process.wait():
             raise SystemExit("the check beside the run failed")

@@ -9,7 +9,6 @@ from procrastinate import App
 from procrastinate.contrib.django import app
 
 from server.jobs import AT_ONCE, Pool
-from server.priorities import yield_to_runs
 
 POLL_SECONDS = 1.0
 GRACE_SECONDS = 8.0
@@ -23,8 +22,6 @@ class Command(BaseCommand):
         parser.add_argument("pool", choices=[str(pool) for pool in Pool])
 
     def handle(self, *args: Any, **options: Any) -> None:
-        if options["pool"] == Pool.MAINTENANCE:
-            yield_to_runs()
         with app.replace_connector(app.connector.get_worker_connector()) as worker:  # type: ignore[attr-defined]
             asyncio.run(_work(worker, Pool(options["pool"])))
 
