@@ -105,11 +105,12 @@ def _moved(store: Store, path: str, now: datetime) -> None:
 def _back(drive: Drive, now: datetime) -> bool:
     id = drive.store_id
     leaving = Copy.objects.filter(store=id, state=CopyState.REMOVING).exists()
-    move(drive, DriveState.HERE, seen_at=now, out_since=None, settling_until=now + SETTLES_FOR if leaving else None)
+    pulled_out = drive.pulled_out
+    move(drive, DriveState.HERE, seen_at=now, out_since=None, pulled_out=False, settling_until=now + SETTLES_FOR if leaving else None)
     Store.objects.filter(id=id).update(trouble="", trouble_code="", trouble_remedy="")
     Copy.objects.filter(store=id, state=CopyState.OWED, due_at__gt=now).update(due_at=now, cause="", remedy="")
     defer_compare(id)
-    if drive.pulled_out:
+    if pulled_out:
         defer_check(id, percent=0, by=None)
     if leaving:
         defer_removals(id)

@@ -299,7 +299,7 @@ class TakingItAway(DrivesTestCase):
         blue = self.unplug(A)
         self.assertTrue(self.told(self.a)["pulled_out"])
         self.plug(A, blue)
-        self.assertEqual(self.jobs(CHECK_STORE), 1)
+        self.assertEqual((self.jobs(CHECK_STORE), self.told(self.a)["pulled_out"]), (1, False))
 
     def test_it_stays_after_all(self):
         self.part()

@@ -54,9 +54,7 @@ export function StoreScreen() {
       <SweptBy store={found} />
       {!found.shares_key && <OwnKeyNote />}
       {may('set_up') && <Offices store={found} />}
-      <Differences storeId={found.id} />
-      <Found store={found} />
-      <Damage storeId={found.id} />
+      <Lying store={found} />
       <div className="cols">
         <section>
           <h2>
@@ -76,6 +74,17 @@ export function StoreScreen() {
           {may('set_up') && <Passphrase store={found} />}
         </aside>
       </div>
+    </>
+  );
+}
+
+/** What lies there otherwise than it should. */
+function Lying({ store }: { store: Store }) {
+  return (
+    <>
+      <Differences storeId={store.id} />
+      <Found store={store} />
+      <Damage storeId={store.id} />
     </>
   );
 }
