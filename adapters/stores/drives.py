@@ -8,12 +8,13 @@ import os
 import stat
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 
 from adapters.guard import port
 from adapters.stores.folder import FolderBlobs
 from core.errors import AtticError
-from core.vault.errors import StoreError, StoreFault, StoreUnreachable
+from core.vault.errors import StoreFault, StoreUnreachable
 from core.vault.unlocking import read_header
 
 PLACES = (Path("/media"), Path("/run/media"), Path("/mnt"))
@@ -22,6 +23,8 @@ _DEPTH = 3
 """/run/media/WHO/DRIVE/FOLDER."""
 _MOST_FOLDERS = 2000
 """That are looked into at one place: what is mounted there is hostile until it is checked."""
+_MOST_ENTRIES = 10_000
+"""Of one folder that are looked at."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,13 +62,8 @@ class Drives:
         for process in Path("/proc").iterdir():
             if not process.name.isdigit():
                 continue
-            try:
-                opened = [os.readlink(process / "cwd"), *(os.readlink(one) for one in (process / "fd").iterdir())]
-                name = (process / "comm").read_text().strip()
-            except OSError:  # it ended meanwhile, or belongs to somebody else
-                continue
-            if any(one == root or one.startswith(f"{root}/") for one in opened):
-                found.add(name)
+            if any(one == root or one.startswith(f"{root}/") for one in _opened_by(process)):
+                found.add(_name_of(process))
         return sorted(found)
 
     def flush(self, path: str) -> None:
@@ -81,11 +79,32 @@ class Drives:
             raise StoreUnreachable(f"The drive at {path} answers with an error: {error.strerror}.") from error
 
 
+def _opened_by(process: Path) -> Iterator[str]:
+    """Paths that it holds open. One that it closes in this instant hides no other; of somebody else's process nothing is seen."""
+    try:
+        links = [process / "cwd", *(process / "fd").iterdir()]
+    except OSError:
+        return
+    for link in links:
+        try:
+            yield os.readlink(link)
+        except OSError:
+            continue
+
+
+def _name_of(process: Path) -> str:
+    try:
+        return (process / "comm").read_text().strip()
+    except OSError:
+        return f"process {process.name}"
+
+
 def _below(folder: Path) -> list[Path]:
     """Folders in it, links left out; nothing where this account may not look."""
     try:
         with os.scandir(folder) as entries:
-            return sorted(Path(entry.path) for entry in entries if entry.is_dir(follow_symlinks=False) and not entry.name.startswith("."))
+            first = islice(entries, _MOST_ENTRIES)
+            return sorted(Path(entry.path) for entry in first if entry.is_dir(follow_symlinks=False) and not entry.name.startswith("."))
     except OSError:  # not there, or somebody else's
         return []
 
@@ -96,6 +115,6 @@ def _vault_in(folder: Path) -> str:
         if not stat.S_ISREG(os.lstat(folder / "header").st_mode):
             return ""
         told = read_header(FolderBlobs(folder))
-    except (OSError, StoreError, AtticError):  # no vault, or one that nobody can read: neither is a drive of ours
+    except (OSError, AtticError):  # no vault, or one that nobody can read: neither is a drive of ours
         return ""
     return str(told.get("store", ""))

@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from django.db.models import F, Max, Q, QuerySet
+from django.db.models import Max, QuerySet
 from django.shortcuts import get_object_or_404
 
 from server.fleet.models import Device, DeviceState
@@ -37,10 +37,6 @@ def proven_at() -> dict[UUID, datetime]:
     return {row["device"]: row["at"] for row in right}
 
 
-def newest_right(device: UUID) -> Drill | None:
-    return drills(device=device, state=DrillState.RIGHT).order_by("-finished_at").first()
-
-
 def drillable(*, device: UUID | None = None) -> QuerySet[Copy]:
     """Copies that a drill could read now: whole, of a backup that counts, in a store that is at hand. Newest of each device first."""
     there = Copy.objects.filter(
@@ -56,29 +52,29 @@ def drillable(*, device: UUID | None = None) -> QuerySet[Copy]:
     return there.select_related("backup__device", "store").order_by("backup__device_id", "-backup__finished_at", "store_id")
 
 
+def newest_copies(device: UUID, *, store: UUID | None = None) -> list[Copy]:
+    """Of the newest backup that could be read now: where it lies. Two queries."""
+    found = drillable(device=device) if store is None else drillable(device=device).filter(store=store)
+    newest = found.first()
+    return [] if newest is None else list(found.filter(backup=newest.backup_id))
+
+
 def next_turns(count: int, *, now: datetime) -> list[Copy]:
     """The newest copy of the devices whose last drill is the longest ago, never drilled ones first; of several stores that hold it the one
     in which this device was drilled the longest ago."""
-    last = {row["device"]: row["at"] for row in _latest(Q(), "device")}
-    in_store: dict[tuple[Any, Any], datetime] = {
-        (row["device"], row["store"]): row["at"] for row in _latest(Q(device__isnull=False), "device", "store")
-    }
-    newest: dict[UUID, list[Copy]] = {}
-    for copy in drillable().filter(backup__device__state__in=IN_HANDS):
-        device = copy.backup.device_id
-        found = newest.setdefault(device, [copy])
-        if found[0] is not copy and found[0].backup_id == copy.backup_id:
-            found.append(copy)
     never = datetime.min.replace(tzinfo=now.tzinfo)
-    order = sorted(newest, key=lambda device: (last.get(device, never), str(device)))
-    return [
-        min(newest[device], key=lambda copy: (in_store.get((device, copy.store_id), never), copy.store.off_site, str(copy.store_id)))
-        for device in order[:count]
-    ]
+    last = {row["device"]: row["at"] for row in _latest("device")}
+    in_store = {(row["device"], row["store"]): row["at"] for row in _latest("device", "store")}
+    ready = drillable().filter(backup__device__state__in=IN_HANDS).order_by().values_list("backup__device_id", flat=True).distinct()
+    found = []
+    for device in sorted(ready, key=lambda id: (last.get(id, never), str(id)))[:count]:
+        if copies := newest_copies(device):  # one that left just now has no turn
+            found.append(min(copies, key=lambda one: (in_store.get((one.backup.device_id, one.store_id), never), one.store.off_site)))
+    return found
 
 
-def _latest(wanted: Q, *columns: str) -> QuerySet[Drill, dict[str, Any]]:
-    return Drill.objects.filter(wanted).order_by().values(*columns).annotate(at=Max(F("asked_at")))
+def _latest(*columns: str) -> QuerySet[Drill, dict[str, Any]]:
+    return Drill.objects.order_by().values(*columns).annotate(at=Max("asked_at"))
 
 
 def unproven(*, since: datetime) -> list[Device]:

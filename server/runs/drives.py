@@ -40,9 +40,10 @@ class DriveRow:
 
 
 def drive_rows(*, now: datetime) -> list[DriveRow]:
-    """Every drive but detached ones, by rotation and turn. Three queries."""
-    day, zone = now.astimezone(office_zone()).date(), office_zone()
-    drives = list(Drive.objects.select_related("store", "rotation", "asked_by").exclude(store__mode__in=OUT_OF_USE))
+    """Every drive but detached ones, by rotation and turn. Two queries, beside the office's zone."""
+    zone = office_zone()
+    day = now.astimezone(zone).date()
+    drives = list(Drive.objects.select_related("store", "rotation").exclude(store__mode__in=OUT_OF_USE))
     drives.sort(key=lambda one: (one.rotation is None, one.rotation.name if one.rotation else "", one.place, one.store.name))
     turns = turns_of([drive for drive in drives if drive.rotation_id is not None])
     held = {row["store"]: row for row in _held([drive.store_id for drive in drives])}
@@ -120,7 +121,7 @@ def _held(ids: list[UUID]) -> list[dict[str, object]]:  # type: ignore[misc]
 
 
 def rotations() -> list[Rotation]:
-    return list(Rotation.objects.prefetch_related("drives"))
+    return list(Rotation.objects.all())
 
 
 def rotation_of(id: int) -> Rotation:

@@ -9,7 +9,7 @@ from server.live import tell
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.recovery.drills import drillable
+from server.recovery.drills import newest_copies
 from server.recovery.models import Drill, DrillState
 from server.runs.models import Copy
 from server.storage.models import Store
@@ -18,12 +18,11 @@ from server.transition import held, move
 
 def ask_drill(device: Device, *, store: Store | None, by: User) -> Drill:
     """Of its newest backup, there or at the nearest place. Raises Conflict."""
-    copies = [copy for copy in drillable(device=device.id) if store is None or copy.store_id == store.id]
+    copies = newest_copies(device.id, store=store.id if store else None)
     if not copies:
         where = f" in {store.name}" if store else ""
         raise Conflict(f"{device.name} has no whole backup{where} that can be read now.", remedy="Take a backup, or bring the store back.")
-    of_newest = [copy for copy in copies if copy.backup_id == copies[0].backup_id]
-    drill = begin_drill(min(of_newest, key=lambda copy: (copy.store.off_site, copy.store.name)), by=by)
+    drill = begin_drill(min(copies, key=lambda copy: (copy.store.off_site, copy.store.name)), by=by)
     if drill is None:
         raise Conflict(f"A drill of {device.name} is under way already.", remedy="Wait for its end; its result stands on this page.")
     return drill

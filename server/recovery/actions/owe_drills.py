@@ -6,15 +6,15 @@ from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from server.jobs import CARRY_OUT_DRILL, SILENT, defer_drill
+from server.outside import outside
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.recovery.actions.ask_drill import begin_drill
 from server.recovery.drills import drill_rules, next_turns
 from server.recovery.models import Drill, DrillRules, DrillState
+from server.retention.actions.owe_maintenance import MORNING
 from server.transition import held, move
 
-MORNING = 6
-"""The office's hour from which drills begin: by then the night's runs are over."""
 MOST_ATTEMPTS = 3
 
 
@@ -47,6 +47,7 @@ def _taken_up(lost: Drill, now: datetime) -> bool:
     if row.attempts >= MOST_ATTEMPTS:
         cause = "It ended again and again without a word: its worker died."
         move(row, DrillState.FAILED, finished_at=now, cause=cause, remedy="The log of the worker has the details.")
+        outside().scratch(str(row.id)).clear()  # nobody comes after it who would
     else:
         defer_drill(row.id)
     return True

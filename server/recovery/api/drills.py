@@ -9,10 +9,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from core.content.kinds import KINDS
 from core.recovery.forms import FORM_WORDS, Form
 from server.api.fields import BytesField
 from server.api.paging import PageQuery
-from server.api.permissions import GRANTED, May
+from server.api.permissions import May, may
 from server.fleet.queries import device as device_by_id
 from server.recovery.actions.ask_drill import ask_drill, stop_drill
 from server.recovery.actions.set_drill_rules import set_drill_rules
@@ -22,9 +23,12 @@ from server.storage.queries import store_or_none
 
 
 class FindingNamedSerializer(serializers.Serializer):
-    kind = serializers.CharField()
+    kind = serializers.SerializerMethodField(help_text="As people call it.")
     name = serializers.CharField(allow_blank=True)
     says = serializers.CharField()
+
+    def get_kind(self, told: dict[str, str]) -> str:
+        return KINDS[told["kind"]].label if told["kind"] in KINDS else told["kind"]
 
 
 class DrillFindingsSerializer(serializers.Serializer):
@@ -119,7 +123,7 @@ class DrillRulesSerializer(serializers.ModelSerializer):
 
 
 def _shown(request: Request) -> dict[str, Any]:
-    return {"names": May.LOOK_INSIDE in GRANTED.get(getattr(request.user, "role", ""), frozenset())}
+    return {"names": May.LOOK_INSIDE in may(request.user)}
 
 
 class DrillsView(generics.ListAPIView):

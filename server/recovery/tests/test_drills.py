@@ -62,7 +62,7 @@ class ADrill(DrillsTestCase):
     def test_names_are_only_for_who_may_look_inside(self):
         id = self.drilled()["id"]
         named = self.signed_in("ulla").get(f"/api/drills/{id}").json()["unopened"]["named"]
-        self.assertEqual([(one["name"], one["kind"]) for one in named], [("", "app_data")])
+        self.assertEqual([(one["name"], one["kind"]) for one in named], [("", "App data")])
 
     def test_one_of_a_device_at_a_time(self):
         self.assertEqual(self.ask().status_code, 201)
@@ -141,13 +141,16 @@ class ByThemselves(DrillsTestCase):
 
     def test_one_whose_job_was_lost_is_taken_up_and_not_for_ever(self):
         self.set_rules(a_day=0)
-        self.ask()
+        left = outside().exports / "scratch" / self.ask().json()["id"] / "000000"
+        left.parent.mkdir(parents=True)
+        left.write_bytes(b"of somebody")
         for attempt in range(5):
             ProcrastinateJob.objects.filter(task_name=CARRY_OUT_DRILL.name).delete()
             Drill.objects.filter(attempts=attempt).update(attempts=attempt + 1, state=DrillState.RUNNING)
             outside().at += timedelta(minutes=5)
             owe_drills(now=outside().now())
         self.assertEqual(Drill.objects.get().state, DrillState.FAILED)
+        self.assertFalse(left.parent.exists(), "what its worker left behind is gone")
 
     def test_a_device_that_was_not_proven_for_so_long_is_a_matter_where_the_office_wants_that(self):
         def unproven() -> list[str]:

@@ -11,6 +11,7 @@ from uuid import UUID
 
 from django.db import transaction
 
+from core.content.paths import shown_path
 from core.vault.address import DriveAddress
 from server.jobs import defer_check, defer_compare, defer_copies, defer_removals
 from server.live import tell
@@ -123,7 +124,11 @@ def _back(drive: Drive, now: datetime) -> bool:
 def _strangers(seen: dict[str, list[DriveSeen]], now: datetime) -> None:
     """Vaults of nobody here; those that are stores of another medium are none."""
     known = set(Store.objects.filter(vault_id__in=seen).values_list("vault_id", flat=True))
-    there = [StrangeDrive(vault_id=id[:32], path=places[0].path[:1000], seen_at=now) for id, places in seen.items() if id not in known]
+    there = [
+        StrangeDrive(vault_id=id[:32], path=shown_path(places[0].path)[:1000], seen_at=now)
+        for id, places in seen.items()
+        if id not in known
+    ]
     gone = StrangeDrive.objects.exclude(vault_id__in=[one.vault_id for one in there])
     if gone.delete()[0] or StrangeDrive.objects.count() != len(there):
         tell("changed", "stores")

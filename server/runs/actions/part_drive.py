@@ -67,7 +67,10 @@ def go_on_parting(store: Store) -> Drive:
         if drive.state != DriveState.PARTING:
             return drive
         if hindered:
-            drive.hindered_by = "; ".join(hindered[:MOST_NAMED])[:300]
+            told = "; ".join(hindered[:MOST_NAMED])[:300]
+            if told == drive.hindered_by:
+                return drive
+            drive.hindered_by = told
             drive.save(update_fields=["hindered_by"])
         else:
             move(drive, DriveState.PARTED, hindered_by="", pulled_out=False)

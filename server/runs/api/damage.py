@@ -9,7 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from core.content.kinds import KINDS
-from server.api.permissions import GRANTED, May
+from server.api.permissions import May, may
 from server.runs.damage import damaged_in
 from server.runs.models import Copy
 from server.storage.queries import store as store_by_id
@@ -55,8 +55,7 @@ class DamageView(generics.ListAPIView):
         return damaged_in(store_by_id(self.kwargs["id"]))
 
     def get_serializer_context(self) -> dict[str, Any]:
-        names = May.LOOK_INSIDE in GRANTED.get(getattr(self.request.user, "role", ""), frozenset())
-        return {**super().get_serializer_context(), "names": names}
+        return {**super().get_serializer_context(), "names": May.LOOK_INSIDE in may(self.request.user)}
 
     @extend_schema(operation_id="damage")
     def get(self, request: Request, id: UUID, *args: Any, **more: Any) -> Response:

@@ -377,6 +377,6 @@ class TakingTurns(DrivesTestCase):
 
     def test_every_drive_in_few_queries(self):
         self.rotate(self.a, self.b)
-        with self.assertNumQueries(9):
+        with self.assertNumQueries(7):
             self.api.get("/api/drives")
         self.assertEqual(self.told(self.a)["turn"]["first"], date(2026, 3, 2).isoformat())

@@ -36,13 +36,12 @@ def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) 
     _checked(wanted, rotation)
     shape = {"name": wanted.name.strip(), "every_days": wanted.every_days, "first_day": wanted.first_day, "grace_days": wanted.grace_days}
     row, _ = Rotation.objects.update_or_create(id=rotation.id if rotation else None, defaults=shape)
-    names = []
+    names = dict(Store.objects.filter(id__in=wanted.drives).values_list("id", "name"))
     Drive.objects.filter(rotation=row).exclude(store__in=wanted.drives).update(rotation=None, place=0)
     for place, id in enumerate(wanted.drives):
         Drive.objects.filter(store=id).update(rotation=row, place=place)
-        names.append(Store.objects.values_list("name", flat=True).get(id=id))
     days = "every day" if row.every_days == 1 else f"every {row.every_days} days"
-    says = f"Rotation {row.name}: {', '.join(names)}; another turn {days} from {row.first_day:%Y-%m-%d}."
+    says = f"Rotation {row.name}: {', '.join(names[id] for id in wanted.drives)}; another turn {days} from {row.first_day:%Y-%m-%d}."
     write_journal(who=by, what="drive.rotation", says=says, at=outside().now())
     tell("changed", "stores")
     return row

@@ -3920,7 +3920,8 @@ export interface components {
             remedy: string;
         };
         FindingNamed: {
-            kind: string;
+            /** @description As people call it. */
+            readonly kind: string;
             name: string;
             says: string;
         };
