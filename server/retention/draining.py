@@ -6,15 +6,15 @@ would not keep, and a third store holds, is not copied. What is damaged here and
 
 import hashlib
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
 from core.retention.rule import BY_RULE, Why
 from core.retention.verdicts import verdicts
 from server.api.problems import Conflict
-from server.fleet.models import Device
 from server.people.queries import office_zone
 from server.plans.models import Plan, PlanTarget
 from server.plans.rules import RuleBook
@@ -23,6 +23,7 @@ from server.runs.models import THERE, Copy, CopyState
 from server.storage.models import OUT_OF_USE, Mode, Store
 
 MOST_NAMED = 50
+_OF_ROWS = ("backup__device__holder", "backup__device__assignment__plan", "store")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,16 +65,16 @@ class Outlook:
 
     @property
     def done(self) -> bool:
-        return not self.moving and not self.under_way
+        return not self.moving
 
 
 def outlook(store: Store, into: Store, *, now: datetime) -> Outlook:
-    """As things stand. Raises Conflict when one of them cannot be that."""
+    """As things stand, in a fixed number of queries. Raises Conflict when one of them cannot be that."""
     if store.id == into.id:
         raise Conflict("A store cannot be drained into itself.", remedy="Choose another one.")
     if into.mode != Mode.IN_USE or into.draining_into_id is not None:
         raise Conflict(f"{into.name} takes nothing now.", remedy="Choose a store that is in use.")
-    rows = list(Copy.objects.filter(store=store, state__in=THERE).select_related("backup__device__holder", "store"))
+    rows = list(Copy.objects.filter(store=store, state__in=THERE).select_related(*_OF_ROWS))
     elsewhere = _elsewhere(store, [row.backup_id for row in rows])
     coming = dict(
         Copy.objects.filter(store=into, state__in=(CopyState.OWED, CopyState.COPYING, CopyState.FAILED)).values_list("backup_id", "state")
@@ -87,9 +88,9 @@ def outlook(store: Store, into: Store, *, now: datetime) -> Outlook:
             by_device[row.backup.device_id].append(row)
         elif not elsewhere[row.backup_id]:
             _lose(found, row)
-    book = RuleBook.read()
-    for mine in by_device.values():
-        kept = _kept(mine[0].backup.device, mine, into, book, now)
+    book, lying, targets, zone = RuleBook.read(), _lying_in(into), _targets(), office_zone()
+    for device, mine in by_device.items():
+        kept = _kept(mine, lying[device], into, book, targets, zone, now)
         for row in mine:
             if row.backup_id not in kept and elsewhere[row.backup_id]:
                 found.elsewhere += 1
@@ -129,17 +130,40 @@ def _plans(store: Store) -> list[Plan]:
     return list(Plan.objects.filter(targets__store=store).prefetch_related("targets").order_by("name"))
 
 
-def _kept(device: Device, rows: Sequence[Copy], into: Store, book: RuleBook, now: datetime) -> set[UUID]:
-    """Backups that the rule in the other store would keep if they lay there; all of them where there is no rule."""
+def _lying_in(into: Store) -> dict[UUID, list[Copy]]:
+    """Device → its copies in the other store."""
+    found: dict[UUID, list[Copy]] = defaultdict(list)
+    for row in Copy.objects.filter(store=into, state__in=THERE).select_related("backup", "store"):
+        found[row.backup.device_id].append(row)
+    return found
+
+
+def _targets() -> dict[UUID, set[UUID]]:
+    """Plan → its stores."""
+    found: dict[UUID, set[UUID]] = defaultdict(set)
+    for plan, store in PlanTarget.objects.values_list("plan_id", "store_id"):
+        found[plan].add(store)
+    return found
+
+
+def _kept(
+    rows: Sequence[Copy],
+    lying: Sequence[Copy],
+    into: Store,
+    book: RuleBook,
+    targets: Mapping[UUID, set[UUID]],
+    zone: ZoneInfo,
+    now: datetime,
+) -> set[UUID]:
+    """Backups of one device that the rule in the other store would keep if they lay there; all of them where there is no rule."""
+    device = rows[0].backup.device
     assignment = getattr(device, "assignment", None)
     plan = assignment.plan if assignment is not None else None
-    stores = {target.store_id for target in plan.targets.all()} | {into.id} if plan is not None else None
-    applied = book.of(device, into.id, plan, stores)
+    applied = book.of(device, into.id, plan, targets[plan.id] | {into.id} if plan is not None else None)
     if applied is None:
         return {row.backup_id for row in rows}
-    lying = Copy.objects.filter(store=into, backup__device=device, state__in=THERE).select_related("backup", "store")
     moments = [replace(moment_of(row), store=str(into.id)) for row in (*rows, *lying)]
-    told = verdicts(moments, {str(into.id): applied.rule}, zone=office_zone(), now=now)
+    told = verdicts(moments, {str(into.id): applied.rule}, zone=zone, now=now)
     kept = {one.moment.id for one in told if one.why & BY_RULE & ~Why.YOUNG or one.moment.hold}
     return {row.backup_id for row in rows if str(row.backup_id) in kept}
 

@@ -1,6 +1,7 @@
 """Drain a store into another, and give it up once that is done. Nothing that lies in it is touched, then or later."""
 
 from datetime import datetime
+from typing import Any
 
 from django.db import transaction
 
@@ -14,6 +15,7 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.plans.models import Plan, PlanTarget
 from server.retention.draining import Outlook, outlook, targets_after
+from server.runs.actions.copy_backup import CLEARED
 from server.runs.models import THERE, Copy, CopyState, Run, RunState
 from server.storage.models import Drive, Mode, Store
 from server.transition import held, move
@@ -30,6 +32,8 @@ def drain_store(store: Store, into: Store, *, by: User) -> Outlook:
     if Run.objects.filter(store=store, state=RunState.RUNNING).exists():
         raise Conflict(f"A run writes into {store.name} now.", remedy="Wait for its end, then drain it.")
     now = outside().now()
+    there = Copy.objects.filter(store__in=(store, into), state__in=THERE)
+    lock_devices(there.values_list("backup__device_id", flat=True).distinct())
     found = outlook(store, into, now=now)
     store.draining_into, store.drain_asked_at, store.mode = into, now, Mode.READ_ONLY
     store.save(update_fields=["draining_into", "drain_asked_at", "mode"])
@@ -39,11 +43,8 @@ def drain_store(store: Store, into: Store, *, by: User) -> Outlook:
     Copy.objects.filter(store=store, state__in=(CopyState.OWED, CopyState.FAILED)).delete()
     _bring_back(store)
     _owe(found, by, now)
-    plans = (
-        f" {', '.join(plan.name for plan in found.plans)} {'goes' if len(found.plans) == 1 else 'go'} there from now on."
-        if found.plans
-        else ""
-    )
+    names = [plan.name for plan in found.plans]
+    plans = f" {', '.join(names)} {'goes' if len(names) == 1 else 'go'} there from now on." if names else ""
     says = f"{store.name} is drained into {into.name}: {len(found.moving)} copies are owed, {found.there} lie there already.{plans}"
     write_journal(who=by, what="store.draining", says=says, at=now, store=store.id)
     defer_copies(into.id)
@@ -65,24 +66,13 @@ def _go_elsewhere(plan: Plan, store: Store, into: Store) -> None:
 def _bring_back(store: Store) -> None:
     """What was about to leave stays: nothing leaves a store that is drained, so that it can be told what lies there."""
     leaving = Copy.objects.filter(store=store, state=CopyState.LEAVING)
-    lock_devices(leaving.values_list("backup__device_id", flat=True))
     for id in list(leaving.values_list("id", flat=True)):
         move(held(Copy, id), CopyState.PRESENT, leaving_since=None, leaves_on=None, leaving_by=None, by_hand=False, removed_why="")
 
 
 def _owe(found: Outlook, by: User, now: datetime) -> None:
     known = {row.backup_id: row for row in Copy.objects.filter(store=found.into, backup__in=found.moving)}
-    asked = {
-        "asked_at": now,
-        "due_at": now,
-        "by": by,
-        "attempts": 0,
-        "by_hand": False,
-        "cause": "",
-        "remedy": "",
-        "reference": "",
-        "progress": {},
-    }
+    asked: dict[str, Any] = {"asked_at": now, "due_at": now, "by": by, "attempts": 0, "by_hand": False, **CLEARED}
     new = [Copy(backup_id=id, store=found.into, state=CopyState.OWED, **asked) for id in found.moving if id not in known]
     Copy.objects.bulk_create(new)
     for row in known.values():

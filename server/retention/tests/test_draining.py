@@ -2,6 +2,9 @@
 
 from datetime import timedelta
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
 from server.plans.models import PlanTarget
 from server.retention.actions.owe_copies import owe_copies
 from server.runs.actions.carry_copies import carry_copies
@@ -42,6 +45,19 @@ class Draining(OfficeTestCase):
         told = self.outlook()
         self.assertEqual((told["here"], told["there"], told["moving"], told["elsewhere"]), (4, 0, 4, 0))
         self.assertEqual((told["lost_count"], told["plans"], told["done"]), (4, ["Nightly"], False))
+
+    def test_it_costs_the_same_queries_however_many_devices(self):
+        def asked() -> int:
+            with CaptureQueriesContext(connection) as found:
+                self.outlook()
+            return len(found)
+
+        before = asked()
+        others = [self.device(f"q{n}", content={("contacts", "c"): b"{}"}) for n in range(4)]
+        self.plan(*others, store=self.old, name="Others")
+        for one in others:
+            self.run_now(one)
+        self.assertEqual((asked(), self.outlook()["here"]), (before, 8))
 
     def test_it_is_carried_over_and_then_given_up_and_nothing_lies_nowhere(self):
         self.assertEqual(self.drain().status_code, 200)
