@@ -32,12 +32,19 @@ class ScratchFolder:
         """Path of a small item → (where it begins, how long it is)."""
         self._end = 0
 
+    def corner(self, number: int) -> "ScratchFolder":
+        self._made()
+        return type(self)(self._root / f"{number}")
+
+    def _made(self) -> None:
+        try:
+            self._root.mkdir(parents=True, exist_ok=True, mode=0o700)
+        except OSError as error:
+            raise _named(self._root, error) from error
+
     def file(self, path: str, item: Item, pieces: Iterable[bytes], *, over: bool = False) -> None:
         if self._files is None:
-            try:
-                self._root.mkdir(parents=True, exist_ok=True, mode=0o700)
-            except OSError as error:
-                raise _named(self._root, error) from error
+            self._made()
             self._files = FolderDestination(self._root)
         if item.size_bytes > _SMALL_BYTES:
             self._files.file(path, _plain(item), pieces, over=over)

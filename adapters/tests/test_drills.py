@@ -207,6 +207,23 @@ class Drills(TestCase):
             drill(vault, manifest, self.scratch, draw=self.draw, on_progress=stop)
         self.assertEqual(list(self.above.iterdir()), [])
 
+    def test_one_piece_is_proven_while_the_next_is_restored_and_none_is_missed(self):
+        """More bytes than two pieces: every corner is filled and emptied more than once, and nobody else may look into it."""
+        seen = list[tuple[str, int]]()
+
+        class Watching(ScratchFolder):
+            def clear(self) -> None:
+                seen.append((self._root.name, self._root.parent.stat().st_mode & 0o777))
+                super().clear()
+
+        self.scratch = Watching(self.above / "drill")
+        films = {("videos", f"film {n}"): random.Random(n).randbytes(24_000_000) for n in range(9)}
+        report = self.drilled(films)
+        self.assertEqual((report.whole, report.items, report.size_bytes), (True, 9, 9 * 24_000_000))
+        corners = [one for one in seen if one[0] in "01"]
+        self.assertEqual(corners, [("0", 0o700), ("1", 0o700), ("0", 0o700)])
+        self.assertEqual(list(self.above.iterdir()), [])
+
     def test_a_place_that_cannot_be_made_is_told(self):
         (self.above / "drill").mkdir()
         (self.above / "taken").write_text("in the way")

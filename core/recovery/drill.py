@@ -5,12 +5,13 @@ nothing else, and the digest of the bytes as they left the vault. Then whatever 
 parts two findings: *differs*, which is the backup's fault, and *does not open although it is as it came*, which was so on the device.
 
 Bounded: where a backup is larger than the bytes that may be read, items are drawn by chance, a share of each kind and at least one of
-each; where the time is over, what was proven until then is told with what was left. Works piece by piece, so that the scratch place needs
-room for a piece, or for the largest item.
+each; where the time is over, what was proven until then is told with what was left. Works piece by piece, one being proven while the next
+is restored, so that the scratch place needs room for two pieces, or for the largest items.
 """
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any, Protocol
@@ -43,6 +44,10 @@ class Opening(Protocol):
 
 class Scratch(Destination, Protocol):
     """A place for restored files that nobody else looks at."""
+
+    def corner(self, number: int) -> "Scratch":
+        """A part of it that is filled and cleared by itself; what lies in it is gone with the rest as well."""
+        ...
 
     def read(self, path: str) -> Iterator[bytes]:
         """Raises StoreError; FileNotFoundError never: what is not there reads as nothing."""
@@ -84,12 +89,15 @@ class Findings:
         if len(self.named) < MOST_NAMED:
             self.named.append(Finding(kind=stored.item.kind, name=stored.item.name, says=says))
 
+    def take(self, more: "Findings") -> None:
+        self.count += more.count
+        self.named += more.named[: max(0, MOST_NAMED - len(self.named))]
+
 
 @dataclass(slots=True, kw_only=True)
-class DrillReport:
-    of_items: int
-    of_bytes: int
-    """What the backup holds."""
+class Proof:
+    """What was found of some items."""
+
     items: int = 0
     size_bytes: int = 0
     """What was restored and is right, byte for byte."""
@@ -100,6 +108,21 @@ class DrillReport:
     unopened: Findings = field(default_factory=Findings)
     """Is as it came, and cannot be opened: it was so on the device."""
     opened: Counter[Form] = field(default_factory=Counter)
+
+    def take(self, more: "Proof") -> None:
+        self.items += more.items
+        self.size_bytes += more.size_bytes
+        self.lost.take(more.lost)
+        self.differing.take(more.differing)
+        self.unopened.take(more.unopened)
+        self.opened += more.opened
+
+
+@dataclass(slots=True, kw_only=True)
+class DrillReport(Proof):
+    of_items: int
+    of_bytes: int
+    """What the backup holds."""
     out_of_time: bool = False
 
     @property
@@ -127,17 +150,28 @@ def drill(
     total = min(manifest.size_bytes, manifest.size_bytes if bounds.most_bytes is None else bounds.most_bytes)
     scratch.clear()
     try:
-        done = 0
-        for piece in _pieces(_chosen(vault, manifest, bounds, draw, report)):
-            if bounds.is_over():
-                report.out_of_time = True
-                break
-            _restored(vault, piece, scratch, report, partial(_told, on_progress, done, total))
-            done += sum(stored.item.size_bytes for stored in piece)
-            scratch.clear()
+        with ThreadPoolExecutor(1, "drill") as prover:
+            done, proving = 0, list[Future[Proof] | None]((None, None))
+            for number, piece in enumerate(_pieces(_chosen(vault, manifest, bounds, draw, report))):
+                _learnt(report, proving.pop(0))
+                if bounds.is_over():
+                    report.out_of_time = True
+                    break
+                corner = scratch.corner(number % 2)
+                sent = _restored(vault, piece, corner, report, partial(_told, on_progress, done, total))
+                done += sum(stored.item.size_bytes for stored in piece)
+                proving.append(prover.submit(_proven, vault, sent, corner))
+            for proof in proving:
+                _learnt(report, proof)
     finally:
         scratch.clear()
     return report
+
+
+def _learnt(report: DrillReport, proof: Future[Proof] | None) -> None:
+    """Waits for it. Raises what it raises."""
+    if proof is not None:
+        report.take(proof.result())
 
 
 def _told(on_progress: Callable[[int, int], None], before: int, total: int, more: int, of_piece: int) -> None:
@@ -187,20 +221,33 @@ def _pieces(items: Iterable[Stored]) -> Iterator[list[Stored]]:
 # -- restoring and proving
 
 
+@dataclass(frozen=True, slots=True)
+class _Arrived:
+    stored: Stored
+    digest: bytes | None
+    """Of its bytes as they left the vault; None where the ids of its chunks prove more."""
+
+
 class _Sent:
     """Passes on to the scratch place, and remembers what it was given."""
 
-    def __init__(self, scratch: Scratch) -> None:
-        self._scratch = scratch
-        self.digests: dict[str, bytes] = {}
+    def __init__(self, scratch: Scratch, names: Mapping[str, Stored]) -> None:
+        self._scratch, self._names = scratch, names
+        self.arrived: dict[str, _Arrived] = {}
 
     def file(self, path: str, item: Item, pieces: Iterable[bytes], *, over: bool = False) -> None:
+        stored = self._names[path]
+        if _named_by_ids(stored):
+            self._scratch.file(path, item, pieces, over=over)
+            self.arrived[path] = _Arrived(stored, None)
+            return
         hashed = file_digest()
         self._scratch.file(path, item, _hashing(pieces, hashed), over=over)
-        self.digests[path] = hashed.digest()
+        self.arrived[path] = _Arrived(stored, hashed.digest())
 
     def link(self, path: str, item: Item, *, over: bool = False) -> None:
         """A link is where it points: that stands in the manifest and is not followed."""
+        self.arrived[path] = _Arrived(self._names[path], None)
 
     def folder(self, path: str, item: Item) -> None:
         """Nothing to prove."""
@@ -212,64 +259,83 @@ def _hashing(pieces: Iterable[bytes], hashed: Any) -> Iterator[bytes]:
         yield piece
 
 
+def _named_by_ids(stored: Stored) -> bool:
+    """Whether the ids of its chunks speak of its own bytes: an item of several chunks shares none of them. Of a sealed device they speak
+    of sealed bytes, and of a bundle of all that lies in it: there a digest has to do."""
+    return stored.sealed is None and len(stored.spans) > 1
+
+
 def _restored(
     vault: Vault, piece: Sequence[Stored], scratch: Scratch, report: DrillReport, on_progress: Callable[[int, int], None]
-) -> None:
-    sent = _Sent(scratch)
+) -> dict[str, _Arrived]:
+    """What arrived, by its path; the rest is in the report."""
     names = {f"{number:06}": stored for number, stored in enumerate(piece)}
+    sent = _Sent(scratch, names)
     found: Extracted = extract(vault, list(names.items()), (), sent, on_progress=on_progress)
     for lost in found.lost:
         report.lost.add(names[lost.path], lost.reason)
-    gone = {lost.path for lost in found.lost}
-    for path, stored in names.items():
-        if path in gone:
-            continue
-        if link_of(stored.item) is None and (says := _differs(vault, stored, scratch, path, sent.digests[path])):
-            report.differing.add(stored, says)
-            continue
-        report.items += 1
-        report.size_bytes += stored.item.size_bytes
-        _open(stored, scratch, path, report)
+    return sent.arrived
 
 
-def _differs(vault: Vault, stored: Stored, scratch: Scratch, path: str, sent: bytes) -> str:
+def _proven(vault: Vault, arrived: Mapping[str, _Arrived], scratch: Scratch) -> Proof:
+    """Touches nothing of the vault but its keys: the next piece is restored meanwhile."""
+    proof = Proof()
+    for path, one in arrived.items():
+        if link_of(one.stored.item) is None and (says := _differs(vault, one, scratch, path)):
+            proof.differing.add(one.stored, says)
+            continue
+        proof.items += 1
+        proof.size_bytes += one.stored.item.size_bytes
+        _open(one.stored, scratch, path, proof)
+    scratch.clear()
+    return proof
+
+
+def _differs(vault: Vault, one: _Arrived, scratch: Scratch, path: str) -> str:
     """Why what lies there is not what the manifest says; empty when it is."""
-    hashed, length, ids = file_digest(), 0, _Ids(vault, stored)
+    length, item = 0, one.stored.item
+    judge: _Ids | _Digest = _Ids(vault, one.stored) if one.digest is None else _Digest(one.digest)
     for piece in scratch.read(path):
-        hashed.update(piece)
-        ids.update(piece)
+        judge.update(piece)
         length += len(piece)
-    if length != stored.item.size_bytes:
-        return f"It has {length:,} bytes, and should have {stored.item.size_bytes:,}."
-    if hashed.digest() != sent:
-        return "Its bytes are not those that left the store."
-    return "Its bytes are not those that its chunks are named after." if ids.wrong else ""
+    if length != item.size_bytes:
+        return f"It has {length:,} bytes, and should have {item.size_bytes:,}."
+    return judge.says()
+
+
+class _Digest:
+    def __init__(self, sent: bytes) -> None:
+        self._sent, self._hashed = sent, file_digest()
+
+    def update(self, piece: bytes) -> None:
+        self._hashed.update(piece)
+
+    def says(self) -> str:
+        return "" if self._hashed.digest() == self._sent else "Its bytes are not those that left the store."
 
 
 class _Ids:
-    """Computes the id of each chunk of an item again that can hold nothing else: an item of several chunks shares none of them.
-
-    Of a sealed device the ids speak of sealed bytes, and of a bundle of all that lies in it: there the digest has to do.
-    """
+    """Computes the id of each chunk again."""
 
     def __init__(self, vault: Vault, stored: Stored) -> None:
         self._keys = vault.keys
-        self._left: list[Span] = [] if stored.sealed is not None or len(stored.spans) < 2 else list(stored.spans)
+        self._left: list[Span] = list(stored.spans)
         self._held = bytearray()
-        self.wrong = False
+        self._wrong = False
 
     def update(self, piece: bytes) -> None:
-        if not self._left:
-            return
         self._held += piece
         while self._left and len(self._held) >= self._left[0].length_bytes:
             span = self._left.pop(0)
             content = bytes(self._held[: span.length_bytes])
             del self._held[: span.length_bytes]
-            self.wrong = self.wrong or self._keys.chunk_id(content) != span.chunk
+            self._wrong = self._wrong or self._keys.chunk_id(content) != span.chunk
+
+    def says(self) -> str:
+        return "Its bytes are not those that its chunks are named after." if self._wrong else ""
 
 
-def _open(stored: Stored, scratch: Scratch, path: str, report: DrillReport) -> None:
+def _open(stored: Stored, scratch: Scratch, path: str, proof: Proof) -> None:
     if link_of(stored.item) is not None or not stored.item.size_bytes:
         return
     form = form_of(stored.item.kind, next(scratch.read(path), b"")[:HEAD_BYTES])
@@ -277,6 +343,6 @@ def _open(stored: Stored, scratch: Scratch, path: str, report: DrillReport) -> N
         return
     found = scratch.opens(path, form, stored.item)
     if found.opened:
-        report.opened[form] += 1
+        proof.opened[form] += 1
     elif found.says:
-        report.unopened.add(stored, found.says)
+        proof.unopened.add(stored, found.says)
