@@ -23,7 +23,7 @@ from bench.vaults import WORKERS, backup, new_vault, reopened
 from core.recovery.drill import drill
 from core.vault import blobs as names
 from core.vault.check import check
-from core.vault.reading import next_packs
+from core.vault.reading import SHARE_BYTES_PER_SECOND, next_packs, slowed
 
 STORE_DAYS = 14
 LARGE = 10
@@ -94,8 +94,12 @@ def _beside_runs(folder: Path, megabytes: int, phone: Phone, rounds: int) -> Fig
     alone, beside, took = [], [], []
     for number in range(rounds):
         alone.append(_run(folder / f"alone {number}", phone))
+        words = [sys.executable, "-m", "bench.checks", os.fspath(folder / "large")]
+        other_process = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+        assert other_process.stdin is not None and other_process.stdout is not None
+        other_process.stdout.readline()  # it is there and waits, as a worker does
         began = time.perf_counter()
-        other_process = subprocess.Popen([sys.executable, "-m", "bench.checks", os.fspath(folder / "large")])
+        other_process.stdin.close()
         beside.append(_run(folder / f"beside {number}", phone))
         if other_process.wait():
             raise SystemExit("the check beside the run failed")
@@ -129,10 +133,13 @@ def _share(words: list[str]) -> int:
     from adapters.stores.folder import FolderBlobs
     from bench.vaults import opened
 
+    print("ready", flush=True)
+    sys.stdin.read()
     vault = opened(FolderBlobs(Path(words[0])))
     vault.refresh()
     packs = next_packs(vault.ids(names.PACKS), {}, days=STORE_DAYS, now=datetime.now(UTC))
-    return int(bool(check(vault, packs=packs).damaged))
+    held_back = slowed(SHARE_BYTES_PER_SECOND, time.monotonic(), time.monotonic, time.sleep)
+    return int(bool(check(vault, packs=packs, on_progress=held_back).damaged))
 
 
 if __name__ == "__main__":

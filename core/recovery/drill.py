@@ -327,9 +327,9 @@ class _Ids:
         self._held += piece
         while self._left and len(self._held) >= self._left[0].length_bytes:
             span = self._left.pop(0)
-            content = bytes(self._held[: span.length_bytes])
+            with memoryview(self._held) as held, held[: span.length_bytes] as content:
+                self._wrong = self._wrong or self._keys.chunk_id(content) != span.chunk
             del self._held[: span.length_bytes]
-            self._wrong = self._wrong or self._keys.chunk_id(content) != span.chunk
 
     def says(self) -> str:
         return "Its bytes are not those that its chunks are named after." if self._wrong else ""

@@ -4,11 +4,12 @@ A backup is proven since the oldest of the dates on which the packs that it need
 is not. What is read each night is the share that brings every pack round within so many days, the longest unread first.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
+from core.units import MIB
 from core.vault.chunks import Chunks
 from core.vault.errors import Damaged
 from core.vault.keys import ID_BYTES
@@ -19,6 +20,11 @@ _STAMP_BYTES = 8
 _ENTRY_BYTES = ID_BYTES + _STAMP_BYTES
 ReadAt = dict[bytes, datetime]
 """Pack → when it was read last; what was found damaged in it is noted in the store."""
+
+
+SHARE_BYTES_PER_SECOND = 100 * MIB
+"""How fast a night's share is read where nobody says anything: runs that still go on notice little of it, and 8 TiB are through in a
+day."""
 
 
 def encoded(read: Mapping[bytes, datetime]) -> bytes:
@@ -77,3 +83,13 @@ def without_gone(read: Mapping[bytes, datetime], present: Iterable[bytes]) -> Re
     """What is remembered of packs that are still there."""
     there = set(present)
     return {pack: at for pack, at in read.items() if pack in there}
+
+
+def slowed(limit: int | None, began: float, clock: Callable[[], float], sleep: Callable[[float], None]) -> Callable[[int, int], None]:
+    """A `on_progress` that lets reading go no faster than this; None as fast as it can."""
+
+    def tell(read_bytes: int, total_bytes: int) -> None:
+        if limit and (early := began + read_bytes / limit - clock()) > 0:
+            sleep(early)
+
+    return tell

@@ -17,7 +17,7 @@ from core.vault.chain import notes_in
 from core.vault.check import CheckReport, check, note_damage
 from core.vault.damage import damaged_kinds
 from core.vault.errors import Damaged, DeviceSealed, NoSuchBackup, StoreReadOnly
-from core.vault.reading import next_packs
+from core.vault.reading import SHARE_BYTES_PER_SECOND, next_packs, slowed
 from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.jobs import defer_check
@@ -56,7 +56,7 @@ def check_store(
 ) -> Store:
     """One piece; the last one says what was found. Reads `percent` of the packs in all; 100 proves everything, ROUND the night's share."""
     told = store.check_progress if store.check_progress.get("percent") == percent else {}
-    began = clock()
+    began, limit = clock(), store.check_limit_bytes_per_second or (SHARE_BYTES_PER_SECOND if percent == ROUND else None)
     until = began + PIECE.total_seconds()
     try:
         vault = opened(store)
@@ -68,7 +68,7 @@ def check_store(
             packs=wanted,
             without={bytes.fromhex(pack) for pack in told.get("packs", ())},
             should_pause=lambda: clock() >= until,
-            on_progress=_held_back(store.check_limit_bytes_per_second, began, clock, sleep),
+            on_progress=slowed(limit, began, clock, sleep),
         )
         note_read(vault, store, report, now=outside().now())
     except Exception as error:  # whatever it is, the store's page says it
@@ -96,16 +96,6 @@ def _wanted(vault: Vault, store: Store, told: dict[str, Any]) -> list[bytes]:
     if "wanted" in told:
         return [bytes.fromhex(pack) for pack in told["wanted"]]
     return next_packs(vault.ids(names.PACKS), read_packs(store), days=store.check_days or 1, now=outside().now())
-
-
-def _held_back(limit: int | None, began: float, clock: Callable[[], float], sleep: Callable[[float], None]) -> Callable[[int, int], None]:
-    """No faster than the store says."""
-
-    def tell(read_bytes: int, total_bytes: int) -> None:
-        if limit and (early := began + read_bytes / limit - clock()) > 0:
-            sleep(early)
-
-    return tell
 
 
 def _damage(vault: Vault, ids: list[str]) -> dict[str, Any]:

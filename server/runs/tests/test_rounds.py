@@ -11,6 +11,7 @@ from core.vault import blobs as names
 from core.vault.copying import copy
 from core.vault.damage import damaged_kinds
 from core.vault.errors import StoreReadOnly
+from core.vault.reading import SHARE_BYTES_PER_SECOND
 from server.people.models import JournalEntry
 from server.retention.actions.owe_maintenance import owe_maintenance
 from server.runs.actions.check_store import ROUND, check_store
@@ -96,6 +97,15 @@ class AShareANight(Rounds):
         Store.objects.update(check_days=1)
         check_store(Store.objects.get(), percent=ROUND, by=None, clock=lambda: 0.0, sleep=slept.append)
         self.assertGreater(max(slept), (sum(sizes.values()) - max(sizes.values())) / 10_000 - 1)
+
+    def test_a_share_that_nobody_limits_leaves_runs_their_speed_and_what_somebody_asked_for_goes_at_once(self):
+        Store.objects.update(check_days=1)
+        for percent, early in ((ROUND, True), (100, False)):
+            slept = []
+            check_store(Store.objects.get(), percent=percent, by=None, clock=lambda: 0.0, sleep=slept.append)
+            self.assertEqual(bool(slept), early, percent)
+            for seconds in slept:
+                self.assertLessEqual(seconds, sum(opened(self.room).ids(names.PACKS).values()) / SHARE_BYTES_PER_SECOND)
 
     def test_a_pack_that_went_is_forgotten_and_one_that_cannot_be_understood_counts_as_nothing(self):
         check_store(self.room, percent=100, by=self.ines)

@@ -130,7 +130,7 @@ function Checks({ given, put }: { given: Read; put: (changes: Partial<Read>) => 
         least={16_384}
         optional
         field="check_limit_bytes_per_second"
-        hint="Of a check; empty for no limit."
+        hint="Of a check; empty: 100 MiB/s for the share of a night, no limit for what somebody asks."
       />
     </>
   );
