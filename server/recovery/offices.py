@@ -21,6 +21,7 @@ from server.plans.actions.save_plan import PLAN_FIELDS
 from server.plans.models import KindChoice, Plan
 from server.plans.queries import WITH_TARGETS
 from server.plans.rules import current_versions, subject_of
+from server.recovery.models import DrillRules
 from server.retention.freezing import freezes
 from server.retention.models import Erasure, ErasureState
 from server.runs.models import Backup
@@ -34,6 +35,7 @@ DEVICE_FIELDS = (
 )  # fmt: skip
 DRAFT_FIELDS = tuple(name for name in PLAN_FIELDS if name not in ("revision", "changed_at", "changed_by"))
 TARGET_FIELDS = ("delay_minutes", "copies_from", "copies_until", "limit_bytes_per_second", "not_metered", "falls_over")
+DRILL_FIELDS = ("a_day", "most_minutes", "most_bytes", "limit_bytes_per_second", "wanted_days")
 CHOICE_FIELDS = ("kind", "taken", "service", "alike", "why")
 
 
@@ -52,6 +54,7 @@ def known_here() -> dict[str, Any]:
         "freezes": _freezes(),
         "erasures": _erasures(),
         "rotations": _rotations(),
+        "drill_rules": list(DrillRules.objects.values(*DRILL_FIELDS)),
     }
     parted: dict[str, Any] = json.loads(json.dumps(told, cls=DjangoJSONEncoder))
     return parted

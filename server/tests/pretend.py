@@ -9,7 +9,7 @@ from dataclasses import asdict
 from datetime import UTC, datetime, timedelta, tzinfo
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any
+from typing import Any, ClassVar
 
 from django.test import SimpleTestCase, TestCase, override_settings
 from rest_framework.test import APIClient
@@ -23,14 +23,17 @@ from core.schedule.clock import Ticks
 from core.vault import blobs as names
 from core.vault.address import BucketAddress, FolderAddress, SftpAddress, StoreAddress, where_words
 from core.vault.blobs import BlobStore
+from core.vault.capture import Capture, Request
 from core.vault.chunks import VaultLimits
 from core.vault.errors import StoreMissing
 from core.vault.key_slots import add_key_file
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import create_vault, open_vault
+from core.vault.sealed_devices import seal_device
 from core.vault.tests.bench_of_one import LENIENT, MemoryDevice, phone
 from core.vault.unlocking import read_header
 from core.vault.vault import Vault
+from core.vault.writer import Writer
 from server.fleet.convert import private_ssh_key
 from server.fleet.models import Device
 from server.outside import DriveSeen, FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace, outside
@@ -41,9 +44,11 @@ from server.plans.models import Plan
 from server.recovery.readers import forget_readers
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.carry_out import carry_out
-from server.runs.models import Run
+from server.runs.actions.compare_store import adopt, compare_store
+from server.runs.models import Backup, Run, Stray
 from server.storage.actions.add_store import create_store
 from server.storage.models import Store
+from server.storage.queries import opened
 
 ELSEWHERE = BucketAddress | SftpAddress
 """Reached over real sockets in tests, too."""
@@ -312,6 +317,21 @@ class Furnished(SimpleTestCase):
     def plan(self, *devices: Device, store: Store | None = None, **changes: Any) -> Plan:
         store = store or Store.objects.first() or self.store()
         return save_plan(self.draft(store, **changes), devices=[device.id for device in devices], by=self.ines)
+
+    OWN: ClassVar = {f"own {n}": random.Random(n).randbytes(40_000) for n in range(3)}
+    OWN_WORDS = "words of this device alone"
+
+    def sealed_backup(self, device: Device, store: Store) -> Backup:
+        """Of photos, taken by the command line with a key that only the device's owner can open, and found by this server."""
+        vault = opened(store)
+        keys, _ = seal_device(vault, str(device.id), self.OWN_WORDS, now=self.outside.now(), policy=LENIENT)
+        self.outside.at += timedelta(minutes=1)
+        request = Request(device=str(device.id), device_told={"name": device.name}, kinds=("photos",), note="", zone="UTC")
+        held = MemoryDevice({("photos", id): content for id, content in self.OWN.items()})
+        Capture(held, Writer(vault, inner=keys), request, clock=self.outside.now).run(None)
+        self.outside.at += timedelta(hours=2)
+        compare_store(store, now=self.outside.now())
+        return adopt(Stray.objects.get(store=store), device=device, by=self.ines)
 
     def run_now(self, device: Device) -> Run:
         """Asked for by hand and carried out here and now."""

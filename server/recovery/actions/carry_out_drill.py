@@ -9,7 +9,7 @@ from uuid import UUID
 from django.db import transaction
 
 from core.recovery.drill import Bounds, DrillReport, Findings, drill
-from core.vault.errors import NoSuchBackup, Stopped
+from core.vault.errors import DeviceSealed, NoSuchBackup, Stopped
 from server.jobs import defer_check
 from server.live import tell
 from server.outside import outside
@@ -22,6 +22,7 @@ from server.unforeseen import ending_of
 
 TELL_EVERY_SECONDS = 1.0
 _CHANCE_BYTES = 7
+SEALED = "The server has no key to it. Whoever holds its passphrase can restore it on the command line; checks of the store prove its bytes."
 
 
 def carry_out_drill(drill_id: UUID, *, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep) -> Drill:
@@ -36,6 +37,8 @@ def carry_out_drill(drill_id: UUID, *, clock: Callable[[], float] = time.monoton
         return _ended(
             drill_id, DrillState.STOPPED, cause="It was stopped by hand.", remedy="Nothing stayed behind; drill again when it suits."
         )
+    except DeviceSealed as error:
+        return _ended(drill_id, DrillState.FAILED, cause=error.message, remedy=SEALED)
     except Exception as error:  # whatever it is, the drill ends with it
         ending = ending_of(error, f"drill {drill_id}")
         return _ended(drill_id, DrillState.FAILED, cause=ending.cause, remedy=ending.remedy, reference=ending.reference)

@@ -28,7 +28,7 @@ from server.people.actions.office import SLOWEST_BYTES_PER_SECOND, holder_named
 from server.people.models import ClosedDay, Team, User
 from server.plans.actions.save_plan import Draft, Target, save_plan
 from server.plans.models import KindChoice, Plan
-from server.recovery.actions.take_rules import take_erasure, take_exception, take_freeze, take_rotation
+from server.recovery.actions.take_rules import take_drill_rules, take_erasure, take_exception, take_freeze, take_rotation
 from server.recovery.offices import CHOICE_FIELDS, DEVICE_FIELDS, DRAFT_FIELDS, TARGET_FIELDS, new_devices
 from server.storage.models import Store
 from server.storage.queries import opened
@@ -46,6 +46,7 @@ class TakenOver:
     freezes: int = 0
     erasures: int = 0
     rotations: int = 0
+    drill_rules: int = 0
     left_out: list[tuple[str, str]] = field(default_factory=list)
 
 
@@ -67,6 +68,7 @@ def take_office(store: Store, server: str, *, by: User) -> TakenOver:
             ("freezes", take_freeze),
             ("erasures", take_erasure),
             ("rotations", take_rotation),
+            ("drill_rules", take_drill_rules),
         ):
             setattr(taken, name, _each(entries(record.told, name), partial(take, by=by), taken))
         says = (

@@ -15,6 +15,9 @@ from server.people.models import Team, User
 from server.plans.actions.rule_versions import note_version
 from server.plans.models import Plan, RuleVersion
 from server.plans.rules import rule_from, subject_of
+from server.recovery.actions.set_drill_rules import set_drill_rules
+from server.recovery.models import DrillRules
+from server.recovery.offices import DRILL_FIELDS
 from server.retention.models import Erasure, Freeze
 from server.storage.actions.set_rotation import Wanted, keep_drive, set_rotation
 from server.storage.models import Rotation, Store
@@ -87,3 +90,9 @@ def take_rotation(told: Mapping[str, Any], *, by: User) -> None:
     for store in here:
         one = drives[store.vault_id]
         keep_drive(store, keeper=str(one["keeper"])[:120], rests_in=str(one["rests_in"])[:120], by=by)
+
+
+def take_drill_rules(told: Mapping[str, Any], *, by: User) -> None:
+    """What was said here stays. Raises BadInput."""
+    if not DrillRules.objects.exists():
+        set_drill_rules(**{name: None if told[name] is None else int(told[name]) for name in DRILL_FIELDS}, by=by)  # type: ignore[arg-type]

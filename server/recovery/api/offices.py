@@ -51,6 +51,7 @@ class TakenOverSerializer(serializers.Serializer):
     freezes = serializers.IntegerField()
     erasures = serializers.IntegerField()
     rotations = serializers.IntegerField()
+    drill_rules = serializers.IntegerField(help_text="1 where it is now said how drills are done.")
     left_out = serializers.SerializerMethodField()
 
     @extend_schema_field(LeftOutOfOfficeSerializer(many=True))

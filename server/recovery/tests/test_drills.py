@@ -91,6 +91,12 @@ class ADrill(DrillsTestCase):
         self.assertEqual(self.api.post(f"/api/drills/{id}/stop").status_code, 409)
         self.assertEqual(carry_out_drill(Drill.objects.get().id).state, DrillState.STOPPED)
 
+    def test_of_a_device_with_a_key_of_its_own_it_fails_and_says_who_can(self):
+        self.sealed_backup(self.one, Copy.objects.get().store)
+        found = self.drilled()
+        self.assertEqual((found["state"], found["items"]), ("failed", 0))
+        self.assertIn("Whoever holds its passphrase", found["remedy"])
+
     def test_a_store_that_is_away_fails_it_with_a_cause(self):
         self.ask()
         with mock.patch.object(outside(), "open_vault", side_effect=OSError("gone")):

@@ -19,6 +19,7 @@ from server.people.models import ClosedDay, Holder, JournalEntry, ServerKey, Tea
 from server.plans.actions.rule_versions import note_version
 from server.plans.models import KindChoice, Plan, RuleVersion, TeamPlan
 from server.recovery.actions.write_office import write_into
+from server.recovery.models import DrillRules
 from server.retention.actions.look_after import sweep_store
 from server.retention.actions.owe_maintenance import owe_maintenance
 from server.retention.models import Erasure, Freeze
@@ -124,7 +125,9 @@ class AfterTheFire(OfficeTestCase):
             asked_at=self.outside.at, begins_on=date(2026, 4, 1),
         )  # fmt: skip
         self.erasure.devices.set([self.one])
+        DrillRules.objects.create(a_day=3, most_minutes=20, most_bytes=1 << 30, wanted_days=90)
         write_into(self.room.id)
+        DrillRules.objects.all().delete()
         self.where = self.room.where
         for rows in (Copy, Backup, Run, TeamPlan, KindChoice, RuleVersion, Freeze, Erasure):  # the old server burned
             rows.objects.all().delete()
@@ -168,6 +171,7 @@ class AfterTheFire(OfficeTestCase):
                 "freezes": 1,
                 "erasures": 1,
                 "rotations": 0,
+                "drill_rules": 1,
                 "left_out": [],
             },
         )
@@ -194,6 +198,8 @@ class AfterTheFire(OfficeTestCase):
         said = {row.subject.split()[0]: row for row in RuleVersion.objects.exclude(subject__startswith="plan")}
         self.assertEqual((said["retired"].told["ask_after"], said["team"].told, said["team"].why), ([2, "years"], {"last": 2}, "small"))
         self.assertEqual((said["team"].store.name, said["team"].team.name), ("Survivor", "Shore Crew"))
+        (drills,) = DrillRules.objects.all()
+        self.assertEqual((drills.a_day, drills.most_minutes, drills.limit_bytes_per_second, drills.wanted_days), (3, 20, None, 90))
         (frozen,) = Freeze.objects.all()
         self.assertEqual((frozen.team.name, frozen.reason), ("Shore Crew", "a lawyer wrote"))
         (asked,) = Erasure.objects.all()

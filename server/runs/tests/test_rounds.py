@@ -10,8 +10,10 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from core.vault import blobs as names
 from core.vault.copying import copy
 from core.vault.damage import damaged_kinds
-from core.vault.errors import StoreReadOnly
+from core.vault.errors import DeviceSealed, StoreReadOnly
 from core.vault.reading import SHARE_BYTES_PER_SECOND
+from core.vault.sealed_devices import unlock_backup
+from core.vault.slots import Secret
 from server.people.models import JournalEntry
 from server.retention.actions.owe_maintenance import owe_maintenance
 from server.runs.actions.check_store import ROUND, check_store
@@ -211,6 +213,22 @@ class Mended(Rounds):
         self.assertEqual(Copy.objects.filter(intact=False).count(), 4)
         self.assertFalse(JournalEntry.objects.filter(what="store.mended").exists())
         self.assertTrue(JournalEntry.objects.filter(what="store.checked").exists())
+
+    def test_what_is_sealed_with_a_devices_own_key_is_mended_as_it_is(self):
+        backup = self.sealed_backup(self.one, self.room)
+        self.other()
+        for pack in self.packs():
+            self.break_pack(self.room, pack)
+        Store.objects.filter(id=self.room.id).update(check_days=1)
+        self.night()
+        self.assertEqual(Copy.objects.filter(intact=False).count(), 0)
+        vault = opened(self.room)
+        vault.refresh()
+        manifest = vault.manifest(backup.id.bytes)
+        with self.assertRaises(DeviceSealed):
+            list(vault.items(manifest, "photos"))
+        unlock_backup(vault, manifest, Secret(passphrase=self.OWN_WORDS))
+        self.assertEqual({stored.item.id: b"".join(vault.read(stored)) for stored in vault.items(manifest, "photos")}, self.OWN)
 
     def test_a_store_that_may_not_be_written_is_not_mended(self):
         self.other()

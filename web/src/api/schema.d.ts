@@ -6878,6 +6878,8 @@ export interface components {
             freezes: number;
             erasures: number;
             rotations: number;
+            /** @description 1 where it is now said how drills are done. */
+            drill_rules: number;
             readonly left_out: components["schemas"]["LeftOutOfOffice"][];
         };
         /**

@@ -254,13 +254,14 @@ export function broughtWords(
 export function takenWords(
   taken: Pick<Schemas['TakenOver'], 'devices' | 'plans' | 'holders' | 'closed_days'> & Partial<Schemas['TakenOver']>,
 ): string {
-  const { devices, plans, holders, closed_days, exceptions = 0, freezes = 0, erasures = 0, rotations = 0 } = taken;
+  const { devices, plans, holders, closed_days, exceptions = 0, freezes = 0, erasures = 0, rotations = 0, drill_rules = 0 } = taken;
   const always = [counted(devices, 'device'), counted(plans, 'plan'), counted(holders, 'holder'), counted(closed_days, 'closed day')];
   const seldom = [
     exceptions && counted(exceptions, 'exception'),
     freezes && 'that nothing leaves',
     erasures && counted(erasures, 'request to erase', 'requests to erase'),
     rotations && counted(rotations, 'rotation of drives', 'rotations of drives'),
+    drill_rules && 'how drills are done',
   ];
   return `Taken over: ${[...always, ...seldom.filter(Boolean)].join(', ')}.`;
 }
