@@ -42,3 +42,18 @@ def brought_back_on_trial(test: BrowserTestCase, page: Page) -> None:
     expect(page.get_by_role("main")).to_contain_text("One that was not proven for 90 days needs a person")
     test.accessible("drills")
     test.fits("drills")
+
+
+def a_store_is_drained_and_called_back(test: BrowserTestCase, page: Page) -> None:
+    """What would be where is told first, nothing leaves meanwhile, and it can be called off."""
+    test.open("/storage")
+    page.get_by_role("link", name="Boathouse", exact=True).first.click()
+    page.get_by_label("Into", exact=True).select_option(label="Server room")
+    sheet = page.get_by_role("main")
+    expect(sheet).to_contain_text("From then on nothing new goes into Boathouse, and nothing leaves it.")
+    test.accessible("what draining would do")
+    test.fits("what draining would do")
+    page.get_by_role("button", name="Drain into Server room").click()
+    expect(sheet).to_contain_text("Into Server room, since", timeout=SLOWLY)
+    page.get_by_role("button", name="Stop draining").click()
+    expect(page.get_by_label("Into", exact=True)).to_be_visible(timeout=SLOWLY)
