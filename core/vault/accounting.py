@@ -1,10 +1,10 @@
 """What backups cost in a store where equal content lies once (§11): exact figures for any set of them.
 
-A chunk counts with its sealed bytes, a manifest with its object. `alone` is what removing the set frees, once the
-sweep has been there and up to the footers of packs.
+A chunk counts with its sealed bytes, a manifest with its object, as if it were a chunk that its backup alone needs. `alone` is what
+nothing needs any more when the set is gone; what a sweep gives back of that is told by `giving_back`.
 """
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,8 +13,10 @@ import numpy.typing as npt
 from core.vault import blobs as names
 from core.vault.errors import NoSuchBackup
 from core.vault.manifests import Manifest
-from core.vault.needs import needs_of
+from core.vault.needs import Needs, needs_of
 from core.vault.vault import Vault
+
+Numbers = npt.NDArray[np.int64]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,9 +24,29 @@ class Usage:
     stored_bytes: int
     """Everything that the set needs: alone and shared."""
     alone_bytes: int
-    """Nothing else needs it: what removing the set frees."""
+    """Nothing else needs it."""
     shared_bytes: int
     """Backups outside the set need it, too."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Remains:
+    """What lies in a store and no backup needs: with what backups need, all that there is, to the byte."""
+
+    unneeded_bytes: int
+    """Chunks that no backup needs, in packs that a sweep has not marked."""
+    marked_bytes: int
+    """Packs that a sweep has marked: they go after the grace period. What is needed of them lies elsewhere already, or moves out."""
+    packing_bytes: int
+    """Headers and footers of packs."""
+    arriving_bytes: int
+    """Packs of which no index tells: of runs that go on, or that were killed."""
+    lists_bytes: int
+    """Indexes, ledgers, notes, keys."""
+
+    @property
+    def sum_bytes(self) -> int:
+        return self.unneeded_bytes + self.marked_bytes + self.packing_bytes + self.arriving_bytes + self.lists_bytes
 
 
 class Accounts:
@@ -33,36 +55,105 @@ class Accounts:
     def __init__(self, vault: Vault) -> None:
         self.manifests: list[Manifest] = vault.manifests()
         vault.refresh()  # after the manifests: what they need was there before them
-        needs = needs_of(vault, self.manifests)
-        self._lengths = vault.index.lengths
-        self._objects = vault.ids(names.MANIFESTS)
-        self._of: dict[bytes, npt.NDArray[np.int32]] = {manifest.id: needs.of(manifest.id).astype(np.int32) for manifest in self.manifests}
-        self._claims = np.zeros(len(self._lengths), dtype=np.int32)
-        for numbers in self._of.values():
-            self._claims[numbers] += 1
+        self.needs = needs_of(vault, self.manifests)
+        self._vault = vault
+        self._sizes = dict(vault.blobs.list(""))
+        self._chunks = len(vault.index.lengths)
+        roots = [self._sizes.get(names.MANIFESTS + manifest.id.hex(), 0) for manifest in self.manifests]
+        self.lengths = np.concatenate([vault.index.lengths.astype(np.int64), np.array(roots, dtype=np.int64)])
+        """Sealed bytes of each chunk by its number, then those of each manifest."""
+        self._roots = {manifest.id: self._chunks + at for at, manifest in enumerate(self.manifests)}
+        self._nodes = _Nodes(self.needs)
+
+    # -- what is needed
+
+    def needed(self, backups: Iterable[bytes], kind: str | None = None) -> Numbers:
+        """Numbers of what these backups need, or of what a kind in them does, each once. Raises NoSuchBackup."""
+        known = [self._known(id) for id in backups]
+        found = self._nodes.marked(self._nodes.counted(known, kind) > 0, len(self.lengths))
+        if kind is None:
+            found[[self._roots[id] for id in known]] = True
+        return np.flatnonzero(found)
+
+    def roots(self, backups: Iterable[bytes]) -> Numbers:
+        """Numbers of their manifests."""
+        return np.array(sorted(self._roots[self._known(id)] for id in backups), dtype=np.int64)
 
     def usage(self, backups: Collection[bytes]) -> Usage:
         """Raises NoSuchBackup."""
-        inside = np.zeros(len(self._lengths), dtype=np.int32)
-        for id in set(backups):
-            if id not in self._of:
-                raise NoSuchBackup(f"The store holds no backup {id.hex()}.")
-            inside[self._of[id]] += 1
-        needed = inside > 0
-        only = needed & (inside == self._claims)
-        roots = sum(self._objects.get(id, 0) for id in set(backups))
-        alone = int(self._lengths[only].sum(dtype=np.int64)) + roots
-        whole = int(self._lengths[needed].sum(dtype=np.int64)) + roots
-        return Usage(stored_bytes=whole, alone_bytes=alone, shared_bytes=whole - alone)
+        known = [self._known(id) for id in set(backups)]
+        inside = self._nodes.counted(known)
+        needed = self._nodes.marked(inside > 0, len(self.lengths))
+        only = needed & ~self._nodes.marked(inside < self._nodes.uses, len(self.lengths))
+        mine = [self._roots[id] for id in known]
+        needed[mine] = only[mine] = True
+        alone, stored = int(self.lengths[only].sum()), int(self.lengths[needed].sum())
+        return Usage(stored_bytes=stored, alone_bytes=alone, shared_bytes=stored - alone)
 
-    def needs_by_device(self) -> dict[str, set[int]]:
-        """Numbers of the chunks that each device's backups need."""
-        found: dict[str, set[int]] = {}
-        for manifest in self.manifests:
-            found.setdefault(manifest.device, set()).update(self._of[manifest.id].tolist())
-        return found
+    def _known(self, id: bytes) -> bytes:
+        if id not in self._roots:
+            raise NoSuchBackup(f"The store holds no backup {id.hex()}.")
+        return id
 
-    def sizes(self) -> dict[int, int]:
-        """Sealed bytes of each needed chunk by its number."""
-        needed = np.flatnonzero(self._claims)
-        return dict(zip(needed.tolist(), self._lengths[needed].tolist(), strict=True))
+    # -- what is not
+
+    @property
+    def stored_bytes(self) -> int:
+        """Everything that lay in the store when it was looked at."""
+        return sum(self._sizes.values())
+
+    def remains(self) -> Remains:
+        index = self._vault.index
+        live = self._nodes.marked(self._nodes.uses > 0, len(self.lengths))[: self._chunks]
+        of_pack = np.repeat(np.arange(len(index.pack_ids)), np.diff(index.starts))
+        held = np.bincount(of_pack, weights=index.lengths, minlength=len(index.pack_ids)).astype(np.int64).tolist()
+        kept = np.bincount(of_pack, weights=np.where(live, index.lengths, 0), minlength=len(index.pack_ids)).astype(np.int64).tolist()
+        sizes = [self._sizes.get(names.pack_name(pack), 0) for pack in index.pack_ids]
+        unneeded = marked = packing = 0
+        for pack, size, all_in_it, needed in zip(index.pack_ids, sizes, held, kept, strict=True):
+            if pack in index.marked:
+                marked += size - needed
+            else:
+                unneeded += all_in_it - needed
+                packing += size - all_in_it
+        lying = sum(size for name, size in self._sizes.items() if name.startswith(names.PACKS))
+        roots = int(self.lengths[self._chunks :].sum())
+        return Remains(
+            unneeded_bytes=unneeded, marked_bytes=marked, packing_bytes=packing, arriving_bytes=lying - sum(sizes),
+            lists_bytes=self.stored_bytes - lying - roots,
+        )  # fmt: skip
+
+
+class _Nodes:
+    """Forks and branches by numbers of their own, with the chunks that each needs, its own among them, in one array."""
+
+    def __init__(self, needs: Needs) -> None:
+        number = {tree: at for at, tree in enumerate(needs.numbers)}
+        none = np.empty(0, dtype=np.int32)
+        counts = np.fromiter((len(needs.branches.get(tree, none)) for tree in number), dtype=np.int64, count=len(number))
+        self._flat = np.concatenate([none, *(needs.branches[tree] for tree in number if tree in needs.branches)])
+        self._counts = counts
+        self._own = np.fromiter(needs.numbers.values(), dtype=np.int64, count=len(number))
+        self._of: dict[bytes, dict[str, npt.NDArray[np.int32]]] = {
+            backup: {kind: np.fromiter((number[tree] for tree in trees), dtype=np.int32, count=len(trees)) for kind, trees in kinds.items()}
+            for backup, kinds in needs.kinds.items()
+        }
+        self.uses = self.counted(self._of)
+        """How many backups need each."""
+        self._starts = np.concatenate([np.zeros(1, dtype=np.int64), np.cumsum(counts)[:-1]])[: len(number)]
+
+    def counted(self, backups: Iterable[bytes], kind: str | None = None) -> npt.NDArray[np.int64]:
+        """For each how many of these backups need it."""
+        parts = [trees for backup in backups for told, trees in self._of[backup].items() if kind is None or told == kind]
+        return np.bincount(np.concatenate([np.empty(0, dtype=np.int32), *parts]), minlength=len(self._own))
+
+    def marked(self, nodes: npt.NDArray[np.bool_], size: int) -> npt.NDArray[np.bool_]:
+        """For each number whether any of these needs it."""
+        found = np.zeros(size + 1, dtype=np.bool_)  # the last one takes what is not in the index
+        chosen = np.flatnonzero(nodes)
+        counts = self._counts[chosen]
+        ends = np.cumsum(counts)
+        at = np.arange(ends[-1] if len(ends) else 0) + np.repeat(self._starts[chosen] - (ends - counts), counts)
+        found[self._flat[at]] = True
+        found[self._own[chosen]] = True
+        return found[:-1]

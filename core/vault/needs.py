@@ -25,6 +25,8 @@ class Needs:
 
     trees: dict[bytes, set[bytes]] = field(default_factory=dict)
     """Backup → ids of its forks and branches."""
+    kinds: dict[bytes, dict[str, set[bytes]]] = field(default_factory=dict)
+    """Backup → the same by kind, the folders as one of their own."""
     branches: dict[bytes, npt.NDArray[np.int32]] = field(default_factory=dict)
     """Branch → numbers of the chunks that its items need; −1 for one that is not in the index."""
     numbers: dict[bytes, int] = field(default_factory=dict)
@@ -56,12 +58,17 @@ class Needs:
 
 def needs_of(vault: Chunks, manifests: Sequence[Manifest]) -> Needs:
     """Read the trees of these backups. Raises StoreError."""
-    needs = Needs(trees={manifest.id: set() for manifest in manifests})
-    waiting = [(manifest.id, summary.depth, summary.tops) for manifest in manifests for summary in manifest.trees if summary.tops]
+    needs = Needs(
+        trees={manifest.id: set() for manifest in manifests},
+        kinds={manifest.id: {summary.kind: set() for summary in manifest.trees} for manifest in manifests},
+    )
+    waiting = [
+        (needs.kinds[manifest.id][found.kind], found.depth, found.tops) for manifest in manifests for found in manifest.trees if found.tops
+    ]
     branches: set[bytes] = set()
     while waiting:
-        for backup, _, tops in waiting:
-            needs.trees[backup].update(tops)
+        for trees, _, tops in waiting:
+            trees.update(tops)
         branches.update(top for _, depth, tops in waiting if depth == 0 for top in tops)
         above = [entry for entry in waiting if entry[1] > 0]
         below: dict[bytes, tuple[bytes, ...]] = {}
@@ -70,7 +77,9 @@ def needs_of(vault: Chunks, manifests: Sequence[Manifest]) -> Needs:
                 below[chunk] = tuple(split_ids(content))
             except Damaged as error:
                 needs.damaged[chunk] = error.message
-        waiting = [(backup, depth - 1, tuple(down for top in tops for down in below.get(top, ()))) for backup, depth, tops in above]
+        waiting = [(trees, depth - 1, tuple(down for top in tops for down in below.get(top, ()))) for trees, depth, tops in above]
+    for backup, kinds in needs.kinds.items():
+        needs.trees[backup] = set().union(*kinds.values())
     # many small look-ups cost more than few large ones: chunk ids of many branches are looked up together
     held: list[tuple[bytes, bytes]] = []
     size = 0
@@ -86,8 +95,8 @@ def needs_of(vault: Chunks, manifests: Sequence[Manifest]) -> Needs:
             _look_up(vault, held, needs)
             held, size = [], 0
     _look_up(vault, held, needs)
-    trees = list(set().union(*needs.trees.values()))
-    needs.numbers = dict(zip(trees, vault.index.numbers(b"".join(trees)).tolist(), strict=True))
+    every = list(set().union(*needs.trees.values()))
+    needs.numbers = dict(zip(every, vault.index.numbers(b"".join(every)).tolist(), strict=True))
     return needs
 
 

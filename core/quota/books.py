@@ -1,0 +1,136 @@
+"""The books of one store: what teams, devices, kinds and backups occupy, and what is nobody's, together all that lies there.
+
+Shares divide downwards: the store's among teams, a team's among its devices, a device's among its kinds or among its backups. What
+others are told (holders, plans) are sets of devices: their fair share is the sum of their devices', what they need alone is their own.
+"""
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from core.quota.shares import Numbers, Part, Share, divide, whole
+from core.vault.accounting import Accounts, Remains
+from core.vault.manifests import Manifest
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Row:
+    share: Share
+    logical_bytes: int
+    """What its backups would hold if each lay by itself, as it was on the device."""
+    backups: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Nobodys:
+    """What lies in a store for no backup that stays."""
+
+    leaving_bytes: int
+    """Needed by backups alone that are about to leave."""
+    remains: Remains
+
+    @property
+    def sum_bytes(self) -> int:
+        return self.leaving_bytes + self.remains.sum_bytes
+
+
+class Books:
+    """`teams`: device, as manifests name it → its team; those that are not named are of none. `leaving`: ids of backups."""
+
+    def __init__(self, accounts: Accounts, teams: Mapping[str, str], leaving: Collection[bytes] = ()) -> None:
+        self._accounts = accounts
+        going = set(leaving)
+        self._backups: dict[str, list[bytes]] = defaultdict(list)
+        self._logical: dict[bytes, int] = {}
+        for manifest in accounts.manifests:
+            if manifest.id not in going:
+                self._backups[manifest.device].append(manifest.id)
+                self._logical[manifest.id] = manifest.size_bytes
+        self._needed = {device: accounts.needed(ids) for device, ids in self._backups.items()}
+        self._claims = np.zeros(len(accounts.lengths), dtype=np.int64)
+        for numbers in self._needed.values():
+            self._claims[numbers] += 1
+        by_team: dict[str, list[str]] = defaultdict(list)
+        for device in self._backups:
+            by_team[teams.get(device, "")].append(device)
+        given = divide(
+            whole(np.flatnonzero(self._claims), accounts.lengths),
+            {team: self._united(devices) for team, devices in by_team.items()},
+            accounts.lengths,
+        )
+        self._teams = {team: (part, by_team[team]) for team, part in given.items()}
+        self._devices: dict[str, Part] = {}
+        for part, devices in self._teams.values():
+            self._devices |= divide(part, {device: self._needed[device] for device in devices}, accounts.lengths)
+
+    # -- rows
+
+    @property
+    def devices(self) -> dict[str, Row]:
+        return {device: self._row(part.share, [device]) for device, part in self._devices.items()}
+
+    @property
+    def teams(self) -> dict[str, Row]:
+        """Those without a team are under an empty name."""
+        return {team: self._row(part.share, devices) for team, (part, devices) in self._teams.items()}
+
+    def kinds_of(self, device: str) -> dict[str, Row]:
+        """What was given to the device, by kind; manifests and what ties kinds together under an empty name."""
+        ids = self._backups[device]
+        kinds = sorted({summary.kind for manifest in self._manifests(device) for summary in manifest.trees})
+        needed = {kind: numbers for kind in kinds if len(numbers := self._accounts.needed(ids, kind))}
+        given = divide(self._devices[device], needed | {"": self._accounts.roots(ids)}, self._accounts.lengths)
+        logical: dict[str, int] = defaultdict(int)
+        holding: dict[str, int] = defaultdict(int)
+        for manifest in self._manifests(device):
+            for summary in manifest.kinds:
+                logical[summary.kind] += summary.size_bytes
+                holding[summary.kind] += summary.items > 0
+        return {
+            kind: Row(share=part.share, logical_bytes=logical[kind], backups=holding[kind] if kind else len(ids))
+            for kind, part in given.items()
+        }
+
+    def backups_of(self, device: str) -> dict[bytes, Row]:
+        """What was given to the device, by backup."""
+        needed = {id: self._accounts.needed([id]) for id in self._backups[device]}
+        given = divide(self._devices[device], needed, self._accounts.lengths)
+        return {id: Row(share=part.share, logical_bytes=self._logical[id], backups=1) for id, part in given.items()}
+
+    def together(self, devices: Iterable[str]) -> Row | None:
+        """Of a set of devices; None when none of them has anything here."""
+        mine = [device for device in devices if device in self._devices]
+        if not mine:
+            return None
+        inside = np.zeros_like(self._claims)
+        for device in mine:
+            inside[self._needed[device]] += 1
+        lengths = self._accounts.lengths
+        alone = int(lengths[(inside > 0) & (inside == self._claims)].sum())
+        shared = int(lengths[(inside > 0) & (inside < self._claims)].sum())
+        fair = sum(self._devices[device].share.fair_bytes for device in mine)
+        return self._row(Share(alone_bytes=alone, shared_bytes=shared, fair_bytes=fair), mine)
+
+    @cached_property
+    def nobodys(self) -> Nobodys:
+        every = self._accounts.needed(manifest.id for manifest in self._accounts.manifests)
+        leaving = int(self._accounts.lengths[every].sum()) - int(self._accounts.lengths[self._claims > 0].sum())
+        return Nobodys(leaving_bytes=leaving, remains=self._accounts.remains())
+
+    # -- inside
+
+    def _united(self, devices: Iterable[str]) -> Numbers:
+        found = np.zeros(len(self._claims), dtype=np.bool_)
+        for device in devices:
+            found[self._needed[device]] = True
+        return np.flatnonzero(found)
+
+    def _manifests(self, device: str) -> list[Manifest]:
+        return [manifest for manifest in self._accounts.manifests if manifest.device == device and manifest.id in self._logical]
+
+    def _row(self, share: Share, devices: Iterable[str]) -> Row:
+        ids = [id for device in devices for id in self._backups[device]]
+        return Row(share=share, logical_bytes=sum(self._logical[id] for id in ids), backups=len(ids))

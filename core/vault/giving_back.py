@@ -1,0 +1,36 @@
+"""What removing backups does, in two exact figures: what nothing needs any more, and what a sweep gives back of that, as it is set.
+
+They differ: a pack goes only once enough of it is unneeded, and then what was unneeded in it before goes along. The second is a dry run
+over what stays, beside a dry run over everything: what the removal changes in the store once both are carried through, to the byte.
+"""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from core.vault.accounting import Accounts
+from core.vault.dry import DryBlobs
+from core.vault.sweep import plan_sweep
+from core.vault.vault import Vault
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GivenBack:
+    no_longer_needed_bytes: int
+    given_back_bytes: int
+    """By how much the store is smaller for it, after undo, grace and sweep. May be less than nothing for a small backup: its removal
+    is noted as well."""
+
+
+def given_back(vault: Vault, removed: Collection[bytes], *, accounts: Accounts | None = None) -> GivenBack:
+    """Raises NoSuchBackup, Damaged when it cannot be told what stays, StoreError."""
+    needed = (accounts or Accounts(vault)).usage(removed).alone_bytes
+    return GivenBack(no_longer_needed_bytes=needed, given_back_bytes=swept_bytes(vault, ()) - swept_bytes(vault, removed))
+
+
+def swept_bytes(vault: Vault, removed: Collection[bytes]) -> int:
+    """What the store would hold after these backups have left and a sweep was carried through. Raises as `given_back`."""
+    dry = Vault(DryBlobs(vault.blobs), vault.keys, store=vault.store, random=vault.random, limits=vault.limits)
+    dry.device_keys |= vault.device_keys
+    for id in removed:
+        dry.remove(id)
+    return plan_sweep(dry).kept_bytes
