@@ -18,13 +18,13 @@ from server.people.queries import office_zone
 from server.plans.models import Plan, PlanTarget
 from server.recovery.actions.ask_drill import ask_drill
 from server.recovery.actions.carry_out_drill import carry_out_drill
+from server.retention.actions.measure import measure
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import OpenStores, ask_copy, copy_backup
 from server.runs.actions.look_for_drives import look_for_drives
 from server.runs.actions.part_drive import part_drive
 from server.runs.models import Backup
 from server.storage.actions.add_store import create_store
-from server.storage.actions.measure import measure_store
 from server.storage.actions.set_rotation import Wanted, keep_drive, set_rotation
 from server.storage.models import Drive, Store
 from server.storage.queries import opened
@@ -50,7 +50,7 @@ def drives(by: User, network: Network, *, but: Device) -> None:
     seen = outside().now() - timedelta(days=office.ROTATION_SEEN)
     _fill(stores, by, but)
     for store, (_, folder, *_) in zip(stores, told, strict=True):
-        measure_store(store, now=outside().now())
+        measure(store, now=outside().now())
         part_drive(store, by=by)
         network.plug(folder, in_=False)
     look_for_drives(now=outside().now())

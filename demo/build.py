@@ -42,6 +42,7 @@ from server.plans.queries import WITH_TARGETS
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import sweep_store
+from server.retention.actions.measure import measure
 from server.retention.actions.owe_copies import owe_copies
 from server.retention.actions.remove_backups import remove_backups
 from server.retention.actions.set_exception import set_exception
@@ -59,7 +60,6 @@ from server.runs.actions.look_at import look_at
 from server.runs.actions.start_due import start_due
 from server.runs.models import Backup, CopyState, Run, RunState
 from server.storage.actions.add_store import create_store
-from server.storage.actions.measure import measure_store
 from server.storage.models import Store
 from server.storage.queries import NOT_HERE
 from server.telling.actions.watch_office import watch_office
@@ -113,7 +113,7 @@ def build(tell: Callable[[str], None]) -> None:
     _habits()
     for store in Store.objects.exclude(drive__state__in=NOT_HERE):
         sweep_store(store, now=outside().now())
-        measure_store(store, now=outside().now())
+        measure(store, now=outside().now())
     with connection.cursor() as cursor:
         cursor.execute("delete from procrastinate_jobs")  # their work is done above, in the past's own time
     # whoever waits for a device goes on waiting: the clock takes it from here

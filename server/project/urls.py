@@ -23,7 +23,7 @@ from server.retention.api import views as retention
 from server.runs.api import bringing, copies, damage, differences, drives, omissions
 from server.runs.api import history as run_history
 from server.runs.api import views as runs
-from server.storage.api import slots, trial
+from server.storage.api import quotas, slots, trial
 from server.storage.api import views as storage
 from server.telling.api import views as telling
 from server.telling.api.metrics import metrics
@@ -119,6 +119,13 @@ api = [
     path("stores/try", trial.TryPlaceView.as_view()),
     path("stores/attach", storage.AttachStoreView.as_view()),
     path("stores/<uuid:id>", storage.StoreView.as_view()),
+    path("stores/<uuid:id>/occupied", quotas.OccupiedView.as_view()),
+    path("stores/<uuid:id>/occupied.csv", quotas.OccupiedTableView.as_view()),
+    path("stores/<uuid:id>/occupied/kinds", quotas.TeamKindsView.as_view()),
+    path("stores/<uuid:id>/over-time", quotas.CourseView.as_view()),
+    path("stores/<uuid:id>/over-time.csv", quotas.CourseTableView.as_view()),
+    path("stores/<uuid:id>/allowances", quotas.AllowancesView.as_view()),
+    path("allowances/<int:id>", quotas.AllowanceView.as_view()),
     path("stores/<uuid:id>/slots", slots.SlotsView.as_view()),
     path("stores/<uuid:id>/slots/<str:slot>", slots.SlotView.as_view()),
     path("stores/<uuid:id>/sweeping", storage.SweepingView.as_view()),

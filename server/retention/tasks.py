@@ -9,9 +9,9 @@ from server.retention.actions.end_settling import end_settling
 from server.retention.actions.erase_in import erase_in
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import look_after, sweep_store
+from server.retention.actions.measure import measure
 from server.retention.actions.owe_copies import owe_copies
 from server.retention.actions.owe_maintenance import owe_maintenance
-from server.storage.actions.measure import measure_store
 from server.storage.queries import store
 
 
@@ -52,4 +52,4 @@ def sweep_store_job(store_id: str) -> None:
 
 @fulfils(MEASURE_STORE)
 def measure_store_job(store_id: str) -> None:
-    measure_store(store(UUID(store_id)), now=outside().now())
+    measure(store(UUID(store_id)), now=outside().now())

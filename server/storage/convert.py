@@ -36,3 +36,9 @@ def changed_address(store: Store, settings: dict[str, Any]) -> StoreAddress | No
     told = {name: value or "" for name, value in settings.items() if value != "" or name not in FACTS[now.medium].secrets}
     found = address_of(store.medium, settings_of(now) | secrets | told)
     return None if found == now else found
+
+
+def limit_of(store: Store) -> int | None:
+    """What it can hold: the smaller of its allowance and of what it holds with what its medium has left."""
+    limits = [store.allowance_bytes, None if store.free_bytes is None else store.stored_bytes + store.free_bytes]
+    return min((one for one in limits if one is not None), default=None)

@@ -3,6 +3,7 @@
 import uuid
 
 from django.db import models
+from django.db.models import Q
 
 from core.vault.address import FACTS, Medium
 
@@ -163,10 +164,120 @@ class Occupancy(models.Model):
     alone_bytes = models.BigIntegerField()
     shared_bytes = models.BigIntegerField()
     fair_bytes = models.BigIntegerField()
+    logical_bytes = models.BigIntegerField(default=0, help_text="What its backups would hold if each lay by itself, as on the device.")
     backups = models.IntegerField()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["store", "device"], name="occupancy_once")]
+
+
+class KindOccupancy(models.Model):
+    """What one kind of one device needs in one store: the device's share, divided."""
+
+    store = models.ForeignKey(Store, on_delete=models.CASCADE, related_name="kind_occupancies")
+    device = models.ForeignKey("fleet.Device", on_delete=models.CASCADE, related_name="kind_occupancies")
+    kind = models.CharField(max_length=40, blank=True, help_text="Empty for manifests.")
+    alone_bytes = models.BigIntegerField()
+    shared_bytes = models.BigIntegerField()
+    fair_bytes = models.BigIntegerField()
+    logical_bytes = models.BigIntegerField()
+    backups = models.IntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["store", "device", "kind"], name="kind_occupancy_once")]
+
+
+class BackupOccupancy(models.Model):
+    """What one backup needs in one store: its device's share, divided."""
+
+    store = models.ForeignKey(Store, on_delete=models.CASCADE, related_name="backup_occupancies")
+    device = models.ForeignKey("fleet.Device", on_delete=models.CASCADE, related_name="backup_occupancies")
+    backup_id = models.UUIDField()
+    alone_bytes = models.BigIntegerField()
+    shared_bytes = models.BigIntegerField()
+    fair_bytes = models.BigIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["store", "backup_id"], name="backup_occupancy_once")]
+
+
+class SumOf(models.TextChoices):
+    """Of whom a group's figures are."""
+
+    TEAM = "team"
+    HOLDER = "holder"
+    PLAN = "plan"
+    NOBODY = "nobody"
+    """What no backup that stays needs; which part of it, says the key."""
+
+
+class GroupOccupancy(models.Model):
+    """What a set of devices needs in one store, or what is nobody's there."""
+
+    store = models.ForeignKey(Store, on_delete=models.CASCADE, related_name="group_occupancies")
+    of = models.CharField(max_length=8, choices=SumOf)
+    key = models.CharField(
+        max_length=40, blank=True, help_text="Id of the team, holder or plan; empty for those of none; of nobody's a code."
+    )
+    name = models.CharField(max_length=120, blank=True, help_text="As it was called then.")
+    alone_bytes = models.BigIntegerField(default=0)
+    shared_bytes = models.BigIntegerField(default=0)
+    fair_bytes = models.BigIntegerField()
+    logical_bytes = models.BigIntegerField(default=0)
+    backups = models.IntegerField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["store", "of", "key"], name="group_occupancy_once")]
+
+
+class StoreDay(models.Model):
+    """What a store held on a day of the office, as measured last on that day."""
+
+    store = models.ForeignKey(Store, on_delete=models.CASCADE, related_name="days")
+    day = models.DateField()
+    stored_bytes = models.BigIntegerField()
+    going_bytes = models.BigIntegerField(default=0, help_text="Of them what nothing needs that stays: it goes by itself.")
+    limit_bytes = models.BigIntegerField(
+        null=True, help_text="What it could hold then: its allowance, or what it held and its medium had left."
+    )
+    teams = models.JSONField(default=dict, help_text="Id of a team → its share; under an empty one those of none.")
+    devices = models.JSONField(default=dict, help_text="Id of a device → its share.")
+    kinds = models.JSONField(default=dict, help_text="Code of a kind → its share.")
+    counted = models.JSONField(default=dict, help_text="Id of an allowance → the bytes that it counted.")
+    drawn = models.BooleanField(default=False, help_text="Drawn for a demonstration, not measured.")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["store", "day"], name="store_day_once")]
+
+
+class SoftCounts(models.TextChoices):
+    """What of an owner's bytes a soft limit counts."""
+
+    NEEDED = "needed", "all that it needs"
+    FAIR = "fair", "its fair share"
+    ALONE = "alone", "what it alone needs"
+
+
+class Allowance(models.Model):
+    """What a store, or in it a team or a device, may hold. The hard one of a store itself stands with the store."""
+
+    store = models.ForeignKey(Store, on_delete=models.CASCADE, related_name="allowances")
+    team = models.ForeignKey("people.Team", null=True, on_delete=models.CASCADE, related_name="allowances")
+    device = models.ForeignKey("fleet.Device", null=True, on_delete=models.CASCADE, related_name="allowances")
+    soft_bytes = models.BigIntegerField(null=True)
+    soft_counts = models.CharField(max_length=6, choices=SoftCounts, default=SoftCounts.NEEDED)
+    grace_days = models.PositiveSmallIntegerField(default=7, help_text="So long over the soft limit nobody is called.")
+    over_since = models.DateTimeField(null=True, help_text="Since when it has been over its soft limit.")
+    hard_bytes = models.BigIntegerField(
+        null=True,
+        help_text="Counts all that it needs, shared or not, so that nobody else's act changes it; no run begins that would pass it.",
+    )
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(team=None) | Q(device=None), name="allowance_of_one"),
+            models.UniqueConstraint(fields=["store", "team", "device"], name="allowance_once", nulls_distinct=False),
+        ]
 
 
 class Reading(models.Model):

@@ -111,10 +111,6 @@ def room_in(found: Store, vault: Vault) -> Room:
     return Room(stored_bytes=vault.stored_bytes(), allowance_bytes=found.allowance_bytes, free_bytes=vault.blobs.free_bytes())
 
 
-def occupancies(found: Store) -> QuerySet[Occupancy]:
-    return found.occupancies.select_related("device__holder", "device__team").order_by("-fair_bytes", "device_id")
-
-
 def reading_of(found: Store) -> Reading | None:
     """How far it was read through; None before anything was. Without the record of each pack."""
     return Reading.objects.filter(store=found).only("read_bytes", "total_bytes", "oldest_at", "at").first()

@@ -22,7 +22,9 @@ from server.unforeseen import ending_of
 
 TELL_EVERY_SECONDS = 1.0
 _CHANCE_BYTES = 7
-SEALED = "The server has no key to it. Whoever holds its passphrase can restore it on the command line; checks of the store prove its bytes."
+SEALED = (
+    "The server has no key to it. Whoever holds its passphrase can restore it on the command line; checks of the store prove its bytes."
+)
 
 
 def carry_out_drill(drill_id: UUID, *, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep) -> Drill:

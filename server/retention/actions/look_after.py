@@ -16,10 +16,10 @@ from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
+from server.retention.actions.measure import measure
 from server.retention.freezing import Frozen
 from server.retention.judging import Context
 from server.runs.models import THERE
-from server.storage.actions.measure import measure_store
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
 from server.storage.queries import is_here, opened, this_server
@@ -48,7 +48,7 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
         return 0
     Store.objects.filter(id=store.id).update(ruled_on=now.astimezone(office_zone()).date())
     sweep_store(store, now=now)
-    measure_store(store, now=now)
+    measure(store, now=now)
     tell("changed", "stores")
     return removed
 

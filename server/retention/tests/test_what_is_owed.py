@@ -8,11 +8,11 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from server.retention.actions import owe_maintenance as module
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.look_after import look_after
+from server.retention.actions.measure import measure
 from server.retention.actions.owe_maintenance import owe_maintenance
 from server.retention.tasks import finish_removals_job, measure_store_job
 from server.runs.actions.beat import last_beat
 from server.runs.models import Copy, CopyState
-from server.storage.actions.measure import measure_store
 from server.storage.models import Store
 from server.tests.pretend import OfficeTestCase
 
@@ -60,7 +60,7 @@ class OwedToTheStores(OfficeTestCase):
             self.run_now(self.one)
             self.assertEqual(self.owed(self.outside.at, "measure_store"), [], "the whole store is read after every run")
         self.assertEqual(self.owed(self.outside.at + timedelta(minutes=11), "measure_store"), ["measure_store"])
-        measure_store(self.place, now=self.outside.now())
+        measure(self.place, now=self.outside.now())
         self.assertEqual(self.owed(self.outside.at + timedelta(minutes=11), "measure_store"), [])
 
     def test_what_was_decided_to_leave_leaves_and_a_store_in_trouble_is_not_asked_again_and_again(self):

@@ -13,15 +13,16 @@ from rest_framework.views import APIView
 from core.vault.address import Medium, address_of
 from server.api.fields import BytesField
 from server.api.permissions import May
+from server.outside import outside
 from server.storage.actions.add_store import attach_store, create_store
 from server.storage.actions.change_store import Checks, Prices, change_store, prove_passphrase, set_mode
 from server.storage.actions.take_sweeping import take_sweeping
+from server.storage.api.quotas import RunwaySerializer
 from server.storage.convert import changed_address
-from server.storage.models import MEDIUM_CODES, DriveState, Mode, Occupancy, Store
-from server.storage.queries import occupancies, offices_key, reading_of, shares_by_team, stores
+from server.storage.models import MEDIUM_CODES, DriveState, Mode, Store
+from server.storage.queries import offices_key, reading_of, shares_by_team, stores
 from server.storage.queries import store as store_by_id
-
-SHOWN_OCCUPANCIES = 200
+from server.storage.runways import runways
 
 
 class AddressField(serializers.DictField):
@@ -74,32 +75,22 @@ class TeamBytesSerializer(serializers.Serializer):
 
 
 class StoreRowSerializer(StoreSerializer):
-    """`shares` come with the context: {store: [{team, bytes}]}."""
+    """`shares` and `runways` come with the context: {store: [{team, bytes}]}, {store: runway}."""
 
     teams = serializers.SerializerMethodField(help_text="What each needs there, the largest first.")
+    runway = serializers.SerializerMethodField()
 
     class Meta(StoreSerializer.Meta):
-        fields = (*StoreSerializer.Meta.fields, "teams")
+        fields = (*StoreSerializer.Meta.fields, "teams", "runway")
         read_only_fields = fields
 
     @extend_schema_field(TeamBytesSerializer(many=True))
     def get_teams(self, store: Store) -> Any:
         return self.context["shares"].get(store.id, [])
 
-
-class OccupancySerializer(serializers.ModelSerializer):
-    device_id = serializers.UUIDField()
-    device_name = serializers.CharField(source="device.name")
-    holder = serializers.CharField(source="device.holder.name")
-    team = serializers.SerializerMethodField()
-
-    class Meta:
-        model = Occupancy
-        fields = ("device_id", "device_name", "holder", "team", "alone_bytes", "shared_bytes", "fair_bytes", "backups")
-        read_only_fields = fields
-
-    def get_team(self, row: Occupancy) -> str:
-        return row.device.team.name if row.device.team else ""
+    @extend_schema_field(RunwaySerializer)
+    def get_runway(self, store: Store) -> Any:
+        return RunwaySerializer(self.context["runways"][store.id]).data
 
 
 class PreparedStoreSerializer(StoreSerializer):
@@ -122,21 +113,21 @@ class ReadingSerializer(serializers.Serializer):
 
 
 class StoreDetailSerializer(StoreSerializer):
-    occupancies = serializers.SerializerMethodField()
     reading = serializers.SerializerMethodField()
+    runway = serializers.SerializerMethodField()
 
     class Meta(StoreSerializer.Meta):
-        fields = (*StoreSerializer.Meta.fields, "occupancies", "reading")
+        fields = (*StoreSerializer.Meta.fields, "reading", "runway")
         read_only_fields = fields
+
+    @extend_schema_field(RunwaySerializer)
+    def get_runway(self, store: Store) -> Any:
+        return RunwaySerializer(runways([store], now=outside().now())[store.id]).data
 
     @extend_schema_field(ReadingSerializer(allow_null=True))
     def get_reading(self, store: Store) -> Any:
         found = reading_of(store)
         return ReadingSerializer(found).data if found is not None else None
-
-    @extend_schema_field(OccupancySerializer(many=True))
-    def get_occupancies(self, store: Store) -> Any:
-        return OccupancySerializer(occupancies(store)[:SHOWN_OCCUPANCIES], many=True).data
 
 
 class PlaceSerializer(serializers.Serializer):
@@ -212,7 +203,9 @@ class StoresView(APIView):
 
     @extend_schema(operation_id="stores", responses=StoreRowSerializer(many=True))
     def get(self, request: Request) -> Response:
-        return Response(StoreRowSerializer(stores()[:200], many=True, context={"shares": shares_by_team()}).data)
+        found = list(stores()[:200])
+        context = {"shares": shares_by_team(), "runways": runways(found, now=outside().now())}
+        return Response(StoreRowSerializer(found, many=True, context=context).data)
 
     @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: PreparedStoreSerializer})
     def post(self, request: Request) -> Response:

@@ -4,6 +4,22 @@
  */
 
 export interface paths {
+    "/api/allowances/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["take_allowance_away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backups/{id}": {
         parameters: {
             query?: never;
@@ -2369,6 +2385,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/allowances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["allowances"];
+        put: operations["set_allowance"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/check": {
         parameters: {
             query?: never;
@@ -2514,6 +2546,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/occupied": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["occupied"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/occupied.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["occupied_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/occupied/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["kinds_by_team"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/offices": {
         parameters: {
             query?: never;
@@ -2524,6 +2604,38 @@ export interface paths {
         get: operations["offices_of_store"];
         put?: never;
         post: operations["take_office"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/over-time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["occupied_over_time"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/over-time.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["occupied_over_time_table"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2900,6 +3012,32 @@ export interface components {
             /** @description Records that are older now, and go the next night. */
             going: number;
         };
+        Allowance: {
+            id: number;
+            team: number | null;
+            /** Format: uuid */
+            device: string | null;
+            /** @description Whose, by name. */
+            of: string;
+            soft_bytes: number | null;
+            soft_counts: components["schemas"]["SoftCountsEnum"];
+            grace_days: number;
+            hard_bytes: number | null;
+            soft_held: number;
+            hard_held: number;
+            /** Format: date-time */
+            over_since: string | null;
+            standing: components["schemas"]["AllowanceStandingEnum"];
+            runway: components["schemas"]["Runway"];
+        };
+        /**
+         * @description * `within` - within
+         *     * `over` - over
+         *     * `overdue` - overdue
+         *     * `full` - full
+         * @enum {string}
+         */
+        AllowanceStandingEnum: "within" | "over" | "overdue" | "full";
         AskDrillRequest: {
             /** Format: uuid */
             device: string;
@@ -3390,6 +3528,11 @@ export interface components {
             /** Format: uuid */
             store: string;
         };
+        Course: {
+            /** @description The largest first, and no more than can be told apart. */
+            names: string[];
+            days: components["schemas"]["DayParts"][];
+        };
         /**
          * @description * `backed_up` - backed_up
          *     * `behind` - behind
@@ -3422,6 +3565,18 @@ export interface components {
         DateRequest: {
             /** @description When it was made, in the office's zone without an offset; empty when its date is right. */
             at: string | null;
+        };
+        DayParts: {
+            /** Format: date */
+            day: string;
+            stored_bytes: number;
+            /** @description Of them what goes by itself. */
+            going_bytes: number;
+            limit_bytes: number | null;
+            /** @description Drawn for a demonstration, not measured. */
+            drawn: boolean;
+            /** @description One a name; the rest is in none of them. */
+            parts: number[];
         };
         DeviceChoiceRequest: {
             /** Format: uuid */
@@ -3470,7 +3625,7 @@ export interface components {
             /** Format: date */
             away_until: string | null;
             folder: string;
-            standing: components["schemas"]["StandingEnum"];
+            standing: components["schemas"]["DeviceRowStandingEnum"];
             /** Format: date-time */
             newest_at: string | null;
             /**
@@ -3512,6 +3667,19 @@ export interface components {
             /** @description Of its own cloud backup, as it says; null when it has none, or does not tell. */
             readonly own_cloud: components["schemas"]["OwnCloudInShort"] | null;
         };
+        /**
+         * @description * `on_time` - on_time
+         *     * `due_soon` - due_soon
+         *     * `late` - late
+         *     * `never` - never
+         *     * `paused` - paused
+         *     * `away` - away
+         *     * `lost` - lost
+         *     * `retired` - retired
+         *     * `no_plan` - no_plan
+         * @enum {string}
+         */
+        DeviceRowStandingEnum: "on_time" | "due_soon" | "late" | "never" | "paused" | "away" | "lost" | "retired" | "no_plan";
         DeviceShare: {
             device: string;
             holder: string;
@@ -4014,6 +4182,17 @@ export interface components {
             kept: string[];
             /** @description Of what is to come. */
             planned: string[];
+        };
+        GivenAllowanceRequest: {
+            team?: number | null;
+            /** Format: uuid */
+            device?: string | null;
+            soft_bytes?: number | null;
+            /** @default needed */
+            soft_counts: components["schemas"]["SoftCountsEnum"];
+            /** @default 7 */
+            grace_days: number;
+            hard_bytes?: number | null;
         };
         /**
          * @description * `id` - id
@@ -4837,6 +5016,12 @@ export interface components {
             /** @description Most planned runs at a time, in equal slices of the window. */
             busy: number[];
         };
+        Nobodys: {
+            code: string;
+            label: string;
+            says: string;
+            bytes: number;
+        };
         NotAsked: {
             says: string;
             devices: number;
@@ -4856,16 +5041,13 @@ export interface components {
          * @enum {string}
          */
         OccasionEnum: "before_repair" | "before_update" | "before_reset" | "before_hand_over" | "other";
-        Occupancy: {
-            /** Format: uuid */
-            device_id: string;
-            device_name: string;
-            holder: string;
-            readonly team: string;
-            readonly alone_bytes: number;
-            readonly shared_bytes: number;
-            readonly fair_bytes: number;
-            readonly backups: number;
+        Occupied: {
+            /** @description Lines in all. */
+            count: number;
+            lines: components["schemas"]["Line"][];
+            nobodys: components["schemas"]["Nobodys"][];
+            /** @description Of all lines and of what is nobody's. */
+            sum_bytes: number;
         };
         Odd: {
             /** Format: uuid */
@@ -6207,6 +6389,21 @@ export interface components {
          * @enum {string}
          */
         RunStateEnum: "waiting" | "running" | "complete" | "partial" | "interrupted" | "failed" | "refused" | "stopped" | "missed";
+        Runway: {
+            /** @description Until it is full; null beyond a year, or while too little is known. */
+            days: number | null;
+            earliest: number | null;
+            latest: number | null;
+            /** Format: date */
+            full_on: string | null;
+            /** @description In 30 days; null while too little is known. */
+            pace_bytes: number | null;
+            measured_days: number;
+            says: string;
+            short: string;
+            /** @description Whether it is to be full within three weeks. */
+            soon: boolean;
+        };
         SaveExceptionRequest: {
             /** Format: uuid */
             plan?: string | null;
@@ -6482,6 +6679,13 @@ export interface components {
          * @enum {string}
          */
         SlotKindEnum: "passphrase" | "recovery_code" | "key_file";
+        /**
+         * @description * `needed` - all that it needs
+         *     * `fair` - its fair share
+         *     * `alone` - what it alone needs
+         * @enum {string}
+         */
+        SoftCountsEnum: "needed" | "fair" | "alone";
         Sorted: {
             pattern: string;
             kind: string;
@@ -6507,19 +6711,6 @@ export interface components {
              */
             seconds: number | null;
         };
-        /**
-         * @description * `on_time` - on_time
-         *     * `due_soon` - due_soon
-         *     * `late` - late
-         *     * `never` - never
-         *     * `paused` - paused
-         *     * `away` - away
-         *     * `lost` - lost
-         *     * `retired` - retired
-         *     * `no_plan` - no_plan
-         * @enum {string}
-         */
-        StandingEnum: "on_time" | "due_soon" | "late" | "never" | "paused" | "away" | "lost" | "retired" | "no_plan";
         Step: {
             /** Format: uuid */
             readonly store_id: string;
@@ -6722,8 +6913,8 @@ export interface components {
             readonly drain_asked_at: string | null;
             /** Format: date-time */
             readonly retired_at: string | null;
-            readonly occupancies: components["schemas"]["Occupancy"][];
             readonly reading: components["schemas"]["Reading"] | null;
+            readonly runway: components["schemas"]["Runway"];
         };
         StoreGrowth: {
             name: string;
@@ -6731,7 +6922,7 @@ export interface components {
             new_bytes: number;
             runs: number;
         };
-        /** @description `shares` come with the context: {store: [{team, bytes}]}. */
+        /** @description `shares` and `runways` come with the context: {store: [{team, bytes}]}, {store: runway}. */
         StoreRow: {
             /** Format: uuid */
             readonly id: string;
@@ -6817,6 +7008,7 @@ export interface components {
             readonly retired_at: string | null;
             /** @description What each needs there, the largest first. */
             readonly teams: components["schemas"]["TeamBytes"][];
+            readonly runway: components["schemas"]["Runway"];
         };
         StrangeDrive: {
             path: string;
@@ -6918,6 +7110,12 @@ export interface components {
             /** @description Empty for devices of none. */
             team: string;
             bytes: number;
+        };
+        TeamKinds: {
+            team: string;
+            kinds: {
+                [key: string]: number;
+            };
         };
         TeamShare: {
             team: string;
@@ -7267,6 +7465,34 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    take_allowance_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     backup: {
         parameters: {
             query?: never;
@@ -12770,6 +12996,68 @@ export interface operations {
             };
         };
     };
+    allowances: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Allowance"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_allowance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GivenAllowanceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Allowance"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     check_store: {
         parameters: {
             query?: never;
@@ -13141,6 +13429,117 @@ export interface operations {
             };
         };
     };
+    occupied: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `team` - team
+                 *     * `holder` - holder
+                 *     * `plan` - plan
+                 *     * `device` - device
+                 *     * `kind` - kind
+                 */
+                by?: "team" | "holder" | "plan" | "device" | "kind";
+                /** @description Of one device; by kind. */
+                device?: string;
+                page?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Occupied"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    occupied_table: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `team` - team
+                 *     * `holder` - holder
+                 *     * `plan` - plan
+                 *     * `device` - device
+                 *     * `kind` - kind
+                 */
+                by?: "team" | "holder" | "plan" | "device" | "kind";
+                /** @description Of one device; by kind. */
+                device?: string;
+                page?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    kinds_by_team: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TeamKinds"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     offices_of_store: {
         parameters: {
             query?: never;
@@ -13191,6 +13590,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakenOver"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    occupied_over_time: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `team` - team
+                 *     * `device` - device
+                 *     * `kind` - kind
+                 */
+                by?: "team" | "device" | "kind";
+                days?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Course"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    occupied_over_time_table: {
+        parameters: {
+            query?: {
+                /**
+                 * @description * `team` - team
+                 *     * `device` - device
+                 *     * `kind` - kind
+                 */
+                by?: "team" | "device" | "kind";
+                days?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: {

@@ -1,0 +1,95 @@
+"""Set what a team or a device may hold in a store, or at what a store itself calls somebody; or take that away."""
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from django.db import transaction
+from django.shortcuts import get_object_or_404
+
+from core.errors import BadInput
+from core.quota.allowances import Limits
+from core.units import iec
+from server.fleet.models import Device
+from server.live import tell
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.models import Team, User
+from server.storage.allowances import Allowed, allowances_in
+from server.storage.models import Allowance, SoftCounts, Store
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wanted:
+    limits: Limits
+    soft_counts: str = SoftCounts.NEEDED
+    team: int | None = None
+    device: UUID | None = None
+
+
+def set_allowance(store: Store, wanted: Wanted, *, by: User) -> Allowed:
+    """Replaces the one that its owner has there. Raises BadInput."""
+    wanted.limits.check()
+    if wanted.soft_counts not in SoftCounts.values:
+        raise BadInput("Nothing counts like that.", field="soft_counts", remedy=f"Use one of: {', '.join(SoftCounts.values)}.")
+    team, device = _owner(store, wanted)
+    now = outside().now()
+    with transaction.atomic():
+        Store.objects.select_for_update().get(id=store.id)
+        row, _ = Allowance.objects.update_or_create(
+            store=store, team=team, device=device,
+            defaults={
+                "soft_bytes": wanted.limits.soft_bytes, "hard_bytes": wanted.limits.hard_bytes, "grace_days": wanted.limits.grace_days,
+                "soft_counts": wanted.soft_counts, "over_since": None,
+            },
+        )  # fmt: skip
+        told = next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
+        if (since := told.limits.over_since(told.soft_held, None, now=now)) is not None:
+            Allowance.objects.filter(id=row.id).update(over_since=since)
+        says = (
+            f"{told.of} may hold {limit_words(wanted.limits)} in {store.name}."
+            if team or device
+            else f"{store.name} calls somebody at {limit_words(wanted.limits)}."
+        )
+        write_journal(who=by, what="allowance.set", says=says, at=now, store=store.id, device=device.id if device else None)
+        tell("changed", "stores")
+    return next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
+
+
+def _owner(store: Store, wanted: Wanted) -> tuple[Team | None, Device | None]:
+    if wanted.team is not None and wanted.device is not None:
+        raise BadInput("An allowance is of a team or of a device.", field="team", remedy="Set one for each.")
+    if wanted.device is not None:
+        return None, get_object_or_404(Device, id=wanted.device)
+    if wanted.team is None:
+        if wanted.limits.hard_bytes is not None:
+            raise BadInput(
+                "The hard limit of a store is its allowance.",
+                field="hard_bytes",
+                remedy="Change the store, and give only a soft limit here.",
+            )
+        return None, None
+    team = get_object_or_404(Team, id=wanted.team)
+    if not Device.objects.filter(team=team).exists():
+        raise BadInput(f"{team.name} has no device.", field="team", remedy="Give its people devices first, or choose another team.")
+    return team, None
+
+
+def take_allowance_away(allowance: Allowance, *, by: User) -> None:
+    told = next(one for one in allowances_in([allowance.store], now=outside().now()) if one.row.id == allowance.id)
+    with transaction.atomic():
+        allowance.delete()
+        says = f"{told.of} has no allowance of its own in {allowance.store.name} any more."
+        write_journal(
+            who=by, what="allowance.taken_away", says=says, at=outside().now(), store=allowance.store_id, device=allowance.device_id
+        )
+        tell("changed", "stores")
+
+
+def limit_words(limits: Limits) -> str:
+    parts = []
+    if limits.hard_bytes is not None:
+        parts.append(f"at most {iec(limits.hard_bytes)}")
+    if limits.soft_bytes is not None:
+        days = "at once" if limits.grace_days == 0 else f"after {limits.grace_days} {'day' if limits.grace_days == 1 else 'days'}"
+        parts.append(f"{iec(limits.soft_bytes)} before it needs a person {days}")
+    return " and ".join(parts)

@@ -1,0 +1,243 @@
+"""Over the network: whose bytes lie in a store, how that grew, and what may lie there."""
+
+from datetime import timedelta
+from typing import Any
+from uuid import UUID
+
+from django.http import HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.exchange.tables import csv_line
+from core.quota.allowances import Limits, Standing
+from server.api.paging import Pages
+from server.api.permissions import May
+from server.fleet.queries import device as device_by_id
+from server.outside import outside
+from server.people.queries import office_zone
+from server.storage.actions.set_allowance import Wanted, set_allowance, take_allowance_away
+from server.storage.allowances import Allowed, allowance, allowances_in
+from server.storage.models import SoftCounts, Store
+from server.storage.occupied import By, Course, Occupied, course, kinds_by_team, occupied, parts_of
+from server.storage.queries import store as store_by_id
+from server.storage.runways import days_of, of_allowance
+
+BY = [(one.value, one.value) for one in By]
+OVER_TIME = [By.TEAM, By.DEVICE, By.KIND]
+MOST_PARTS = 12
+
+
+class RunwaySerializer(serializers.Serializer):
+    days = serializers.IntegerField(allow_null=True, help_text="Until it is full; null beyond a year, or while too little is known.")
+    earliest = serializers.IntegerField(allow_null=True)
+    latest = serializers.IntegerField(allow_null=True)
+    full_on = serializers.DateField(allow_null=True)
+    pace_bytes = serializers.IntegerField(allow_null=True, help_text="In 30 days; null while too little is known.")
+    measured_days = serializers.IntegerField()
+    says = serializers.CharField()
+    short = serializers.CharField()
+    soon = serializers.BooleanField(help_text="Whether it is to be full within three weeks.")
+
+
+class LineSerializer(serializers.Serializer):
+    key = serializers.CharField(allow_blank=True)
+    name = serializers.CharField()
+    alone_bytes = serializers.IntegerField(allow_null=True, help_text="Needed by it alone; null where that cannot be added up.")
+    shared_bytes = serializers.IntegerField(allow_null=True)
+    fair_bytes = serializers.IntegerField()
+    logical_bytes = serializers.IntegerField()
+    backups = serializers.IntegerField()
+
+
+class NobodysSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    label = serializers.CharField()
+    says = serializers.CharField()
+    bytes = serializers.IntegerField()
+
+
+class OccupiedSerializer(serializers.Serializer):
+    count = serializers.IntegerField(help_text="Lines in all.")
+    lines = LineSerializer(many=True)
+    nobodys = NobodysSerializer(many=True)
+    sum_bytes = serializers.IntegerField(help_text="Of all lines and of what is nobody's.")
+
+
+class OccupiedQuery(serializers.Serializer):
+    by = serializers.ChoiceField(choices=BY, default=By.TEAM.value)
+    device = serializers.UUIDField(required=False, help_text="Of one device; by kind.")
+    page = serializers.IntegerField(required=False, default=1, min_value=1)
+
+
+class TeamKindsSerializer(serializers.Serializer):
+    team = serializers.CharField(allow_blank=True)
+    kinds = serializers.DictField(child=serializers.IntegerField())
+
+
+class DayPartsSerializer(serializers.Serializer):
+    day = serializers.DateField()
+    stored_bytes = serializers.IntegerField()
+    going_bytes = serializers.IntegerField(help_text="Of them what goes by itself.")
+    limit_bytes = serializers.IntegerField(allow_null=True)
+    drawn = serializers.BooleanField(help_text="Drawn for a demonstration, not measured.")
+    parts = serializers.ListField(child=serializers.IntegerField(), help_text="One a name; the rest is in none of them.")
+
+
+class CourseSerializer(serializers.Serializer):
+    names = serializers.ListField(child=serializers.CharField(), help_text="The largest first, and no more than can be told apart.")
+    days = DayPartsSerializer(many=True)
+
+
+class CourseQuery(serializers.Serializer):
+    by = serializers.ChoiceField(choices=[(one.value, one.value) for one in OVER_TIME], default=By.TEAM.value)
+    days = serializers.IntegerField(default=90, min_value=7, max_value=1100)
+
+
+class AllowanceSerializer(serializers.Serializer):
+    id = serializers.IntegerField(source="row.id")
+    team = serializers.IntegerField(source="row.team_id", allow_null=True)
+    device = serializers.UUIDField(source="row.device_id", allow_null=True)
+    of = serializers.CharField(help_text="Whose, by name.")
+    soft_bytes = serializers.IntegerField(source="limits.soft_bytes", allow_null=True)
+    soft_counts = serializers.ChoiceField(source="row.soft_counts", choices=SoftCounts.choices)
+    grace_days = serializers.IntegerField(source="limits.grace_days")
+    hard_bytes = serializers.IntegerField(source="limits.hard_bytes", allow_null=True)
+    soft_held = serializers.IntegerField()
+    hard_held = serializers.IntegerField()
+    over_since = serializers.DateTimeField(source="row.over_since", allow_null=True)
+    standing = serializers.ChoiceField(choices=[(one.value, one.value) for one in Standing])
+    runway = RunwaySerializer()
+
+
+class GivenAllowanceSerializer(serializers.Serializer):
+    team = serializers.IntegerField(allow_null=True, default=None)
+    device = serializers.UUIDField(allow_null=True, default=None)
+    soft_bytes = serializers.IntegerField(allow_null=True, default=None)
+    soft_counts = serializers.ChoiceField(choices=SoftCounts.choices, default=SoftCounts.NEEDED)
+    grace_days = serializers.IntegerField(default=7)
+    hard_bytes = serializers.IntegerField(allow_null=True, default=None)
+
+    def told(self) -> Wanted:
+        given = dict(self.validated_data)
+        limits = Limits(**{name: given.pop(name) for name in ("soft_bytes", "hard_bytes", "grace_days")})
+        return Wanted(limits=limits, **given)
+
+
+class OccupiedView(APIView):
+    @extend_schema(operation_id="occupied", parameters=[OccupiedQuery], responses=OccupiedSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        found, page = _occupied(request, id)
+        first = (page - 1) * Pages.page_size
+        told = {
+            "count": len(found.lines),
+            "lines": found.lines[first : first + Pages.page_size],
+            "nobodys": found.nobodys,
+            "sum_bytes": found.sum_bytes,
+        }
+        return Response(OccupiedSerializer(told).data)
+
+
+class OccupiedTableView(APIView):
+    @extend_schema(operation_id="occupied_table", parameters=[OccupiedQuery], responses={(200, "text/csv"): OpenApiTypes.STR})
+    def get(self, request: Request, id: UUID) -> HttpResponse:
+        found, _ = _occupied(request, id)
+        lines = [csv_line(["name", "share", "needed alone", "shared", "as it was on devices", "backups"])]
+        for one in found.lines:
+            cells = (one.fair_bytes, one.alone_bytes, one.shared_bytes, one.logical_bytes, one.backups)
+            lines.append(csv_line([one.name, *("" if cell is None else str(cell) for cell in cells)]))
+        lines += [csv_line([f"nobody's: {one.label}", str(one.bytes), "", "", "", ""]) for one in found.nobodys]
+        lines.append(csv_line(["all that lies there", str(found.sum_bytes), "", "", "", ""]))
+        return _table(lines, "whose-bytes.csv")
+
+
+def _occupied(request: Request, id: UUID) -> tuple[Occupied, int]:
+    asked = OccupiedQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    device = asked.validated_data.get("device")
+    of = device_by_id(device) if device else None
+    return occupied(store_by_id(id), By(asked.validated_data["by"]), device=of), asked.validated_data["page"]
+
+
+class TeamKindsView(APIView):
+    @extend_schema(operation_id="kinds_by_team", responses=TeamKindsSerializer(many=True))
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(TeamKindsSerializer(kinds_by_team(store_by_id(id)), many=True).data)
+
+
+class CourseView(APIView):
+    @extend_schema(operation_id="occupied_over_time", parameters=[CourseQuery], responses=CourseSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        found = _course(request, id)
+        keys = list(found.names)[:MOST_PARTS]
+        return Response(CourseSerializer({"names": [found.names[key] for key in keys], "days": _day_rows(found, keys)}).data)
+
+
+class CourseTableView(APIView):
+    @extend_schema(operation_id="occupied_over_time_table", parameters=[CourseQuery], responses={(200, "text/csv"): OpenApiTypes.STR})
+    def get(self, request: Request, id: UUID) -> HttpResponse:
+        found = _course(request, id)
+        keys = list(found.names)
+        lines = [csv_line(["day", "stored", "about to go", "limit", "drawn", *found.names.values()])]
+        for row in _day_rows(found, keys):
+            limit = "" if row["limit_bytes"] is None else str(row["limit_bytes"])
+            cells = [str(row["day"]), str(row["stored_bytes"]), str(row["going_bytes"]), limit, "yes" if row["drawn"] else ""]
+            lines.append(csv_line([*cells, *map(str, row["parts"])]))
+        return _table(lines, "over-time.csv")
+
+
+def _course(request: Request, id: UUID) -> Course:
+    asked = CourseQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    today = outside().now().astimezone(office_zone()).date()
+    since = today - timedelta(days=asked.validated_data["days"])
+    return course(store_by_id(id), By(asked.validated_data["by"]), since=since)
+
+
+def _day_rows(found: Course, keys: list[str]) -> list[dict[str, Any]]:
+    names = ("day", "stored_bytes", "going_bytes", "limit_bytes", "drawn")
+    return [
+        {name: getattr(row, name) for name in names} | {"parts": [parts_of(row, found.by).get(key, 0) for key in keys]}
+        for row in found.days
+    ]
+
+
+def _table(lines: list[str], name: str) -> HttpResponse:
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return HttpResponse("".join(lines), content_type="text/csv; charset=utf-8", headers=headers)
+
+
+class AllowancesView(APIView):
+    writes = May.SET_UP
+
+    @extend_schema(operation_id="allowances", responses=AllowanceSerializer(many=True))
+    def get(self, request: Request, id: UUID) -> Response:
+        store, now = store_by_id(id), outside().now()
+        return Response(AllowanceSerializer(_with_runways(store, allowances_in([store], now=now)), many=True).data)
+
+    @extend_schema(operation_id="set_allowance", request=GivenAllowanceSerializer, responses=AllowanceSerializer)
+    def put(self, request: Request, id: UUID) -> Response:
+        given = GivenAllowanceSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        store = store_by_id(id)
+        told = set_allowance(store, given.told(), by=request.user)
+        return Response(AllowanceSerializer(_with_runways(store, [told])[0]).data)
+
+
+class AllowanceView(APIView):
+    writes = May.SET_UP
+
+    @extend_schema(operation_id="take_allowance_away", responses={204: None})
+    def delete(self, request: Request, id: int) -> Response:
+        take_allowance_away(allowance(id), by=request.user)
+        return Response(status=204)
+
+
+def _with_runways(store: Store, found: list[Allowed]) -> list[dict[str, Any]]:
+    today = outside().now().astimezone(office_zone()).date()
+    days = days_of([store], today=today)[store.id] if found else []
+    names = ("row", "of", "limits", "soft_held", "hard_held", "standing")
+    return [{name: getattr(one, name) for name in names} | {"runway": of_allowance(one, days, today=today)} for one in found]

@@ -1,0 +1,225 @@
+"""Whose bytes over the network: tables that end in what lies there, days, allowances, runways."""
+
+import csv
+import io
+import random
+from datetime import timedelta
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from core.units import MIB
+from core.vault.capture import Capture, Request
+from core.vault.tests.bench_of_one import MemoryDevice
+from core.vault.writer import Writer
+from server.fleet.models import Device
+from server.people.models import JournalEntry, Team
+from server.retention.actions.measure import measure
+from server.runs.models import Copy, CopyState
+from server.storage.models import Allowance, BackupOccupancy, StoreDay
+from server.tests.pretend import OfficeTestCase
+
+
+class Measured(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.room = self.store()
+        self.one, self.two = self.device("p1"), self.device("p2")
+        self.crew = Team.objects.get(name="Shore Crew")
+        Device.objects.filter(id=self.two.id).update(team=None)
+        self.outside.devices["p2"].content["photos", "own"] = random.Random(2).randbytes(80_000)
+        self.plan(self.one, self.two, store=self.room)
+        for device in (self.one, self.two):
+            self.run_now(Device.objects.get(id=device.id))
+        measure(self.room, now=self.outside.now())
+        self.room.refresh_from_db()
+
+    def lying(self) -> int:
+        return sum(len(content) for content in self.outside.stores[self.room.where].held.values())
+
+    def occupied(self, **asked: object) -> dict:
+        answer = self.api.get(f"/api/stores/{self.room.id}/occupied", asked)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
+
+
+class WhoseBytes(Measured):
+    def test_every_table_ends_in_what_the_medium_really_holds(self):
+        for by in ("team", "holder", "plan", "device", "kind"):
+            found = self.occupied(by=by)
+            summed = sum(one["fair_bytes"] for one in found["lines"]) + sum(one["bytes"] for one in found["nobodys"])
+            self.assertEqual((by, summed, found["sum_bytes"]), (by, self.lying(), self.lying()))
+            self.assertEqual(self.room.stored_bytes, self.lying())
+        self.assertEqual({one["code"] for one in found["nobodys"]}, {"leaving", "unneeded", "marked", "packing", "arriving", "lists"})
+
+    def test_teams_devices_and_plans_go_by_their_names(self):
+        self.assertEqual({one["name"]: one["backups"] for one in self.occupied(by="team")["lines"]}, {"Shore Crew": 1, "no team": 1})
+        self.assertEqual([one["name"] for one in self.occupied(by="device")["lines"]], ["Orlo H1, Holder of p2", "Orlo H1, Holder of p1"])
+        self.assertEqual([one["name"] for one in self.occupied(by="plan")["lines"]], ["Nightly"])
+        self.assertIn("Photos", [one["name"] for one in self.occupied(by="kind")["lines"]])
+
+    def test_a_device_is_divided_among_its_kinds_and_its_backups(self):
+        row = self.room.occupancies.get(device=self.two)
+        kinds = self.occupied(device=str(self.two.id))
+        self.assertEqual(kinds["sum_bytes"], row.fair_bytes)
+        self.assertGreater(next(one for one in kinds["lines"] if one["key"] == "photos")["alone_bytes"], 80_000)
+        shares = BackupOccupancy.objects.filter(device=self.two)
+        self.assertEqual(sum(one.fair_bytes for one in shares), row.fair_bytes)
+
+    def test_what_leaves_is_nobodys(self):
+        Copy.objects.filter(backup__device=self.two).update(state=CopyState.LEAVING)
+        measure(self.room, now=self.outside.now())
+        found = self.occupied(by="device")
+        self.assertEqual([one["name"] for one in found["lines"]], ["Orlo H1, Holder of p1"])
+        leaving = next(one for one in found["nobodys"] if one["code"] == "leaving")
+        self.assertGreater(leaving["bytes"], 80_000)
+        self.assertEqual(found["sum_bytes"], self.lying())
+        self.assertGreaterEqual(StoreDay.objects.get().going_bytes, leaving["bytes"])
+
+    def test_what_another_program_wrote_stands_in_the_table_too(self):
+        vault = self.outside.open_vault(self.room.where)
+        request = Request(device="laptop", device_told={"name": "laptop"}, kinds=("photos",), note="", zone="UTC")
+        Capture(
+            MemoryDevice({("photos", "strange"): random.Random(7).randbytes(50_000)}), Writer(vault), request, clock=self.outside.now
+        ).run(None)
+        measure(self.room, now=self.outside.now())
+        found = self.occupied(by="device")
+        self.assertEqual(found["lines"][-1]["name"], "devices that are not in the list")
+        self.assertGreater(found["lines"][-1]["fair_bytes"], 50_000)
+        self.assertEqual(found["sum_bytes"], self.lying())
+
+    def test_kinds_by_team_add_up_to_the_teams(self):
+        rows = self.api.get(f"/api/stores/{self.room.id}/occupied/kinds").json()
+        teams = {one["name"]: one["fair_bytes"] for one in self.occupied(by="team")["lines"]}
+        self.assertEqual({row["team"] or "no team": sum(row["kinds"].values()) for row in rows}, teams)
+
+    def test_as_a_table_it_ends_in_the_same_sum(self):
+        answer = self.api.get(f"/api/stores/{self.room.id}/occupied.csv", {"by": "team"})
+        rows = list(csv.DictReader(io.StringIO(answer.content.decode())))
+        self.assertEqual(sum(int(row["share"]) for row in rows[:-1]), int(rows[-1]["share"]))
+        self.assertEqual((rows[-1]["name"], int(rows[-1]["share"])), ("all that lies there", self.lying()))
+
+    def test_it_is_read_in_the_same_queries_however_many_there_are(self):
+        with CaptureQueriesContext(connection) as few:
+            self.occupied(by="device")
+        for number in range(3, 7):
+            device = self.device(f"p{number}")
+            self.plan(device, store=self.room, name=f"Plan {number}")
+            self.run_now(device)
+        measure(self.room, now=self.outside.now())
+        with CaptureQueriesContext(connection) as many:
+            self.occupied(by="device")
+        self.assertEqual(len(many), len(few))
+
+
+class OverTime(Measured):
+    def test_a_day_is_noted_once_and_again_when_it_changes(self):
+        measure(self.room, now=self.outside.now())
+        self.assertEqual(StoreDay.objects.count(), 1)
+        self.outside.at += timedelta(days=1)
+        self.outside.devices["p1"].content["photos", "more"] = random.Random(5).randbytes(60_000)
+        self.run_now(Device.objects.get(id=self.one.id))
+        measure(self.room, now=self.outside.now())
+        found = self.api.get(f"/api/stores/{self.room.id}/over-time", {"by": "team"}).json()
+        self.assertEqual((sorted(found["names"]), len(found["days"])), (["Shore Crew", "no team"], 2))
+        crew = found["names"].index("Shore Crew")
+        self.assertGreater(found["days"][1]["parts"][crew], found["days"][0]["parts"][crew] + 50_000)
+        self.assertEqual([one["drawn"] for one in found["days"]], [False, False])
+        for by in ("device", "kind"):
+            self.assertTrue(self.api.get(f"/api/stores/{self.room.id}/over-time", {"by": by}).json()["names"])
+
+    def test_as_a_table(self):
+        answer = self.api.get(f"/api/stores/{self.room.id}/over-time.csv", {"by": "team"})
+        (row,) = csv.DictReader(io.StringIO(answer.content.decode()))
+        self.assertEqual(int(row["stored"]), self.room.stored_bytes)
+        self.assertIn("Shore Crew", row)
+
+    def test_its_runway_is_told_with_the_list_once_enough_is_known(self):
+        (row,) = self.api.get("/api/stores").json()
+        self.assertEqual(row["runway"]["says"], "Nothing limits it.")
+        self.room.allowance_bytes = self.room.stored_bytes + 200 * MIB
+        self.room.save(update_fields=["allowance_bytes"])
+        self.assertEqual(self.told()["says"], "Too little is known yet: it was measured on 1 day.")
+        today = StoreDay.objects.get()
+        for back in range(1, 40):
+            StoreDay.objects.create(
+                store=self.room, day=today.day - timedelta(days=back), stored_bytes=today.stored_bytes - back * 10 * MIB
+            )
+        found = self.told()
+        self.assertEqual((found["days"], found["earliest"], found["latest"], found["says"]), (20, 20, 20, "Full in 20 days (20 to 20)."))
+        self.assertEqual((found["full_on"], found["soon"], found["pace_bytes"]), (str(today.day + timedelta(days=20)), True, 300 * MIB))
+        self.outside.at += timedelta(days=5)
+        self.assertEqual(self.told()["days"], 15, "days that were not measured pass all the same")
+
+    def told(self) -> dict:
+        return self.api.get("/api/stores").json()[0]["runway"]
+
+    def test_what_goes_by_itself_is_no_growth(self):
+        self.room.allowance_bytes = self.room.stored_bytes + 200 * MIB
+        self.room.save(update_fields=["allowance_bytes"])
+        today = StoreDay.objects.get()
+        for back in range(1, 40):
+            day, more = today.day - timedelta(days=back), (40 - back) * 10 * MIB
+            StoreDay.objects.create(store=self.room, day=day, stored_bytes=today.stored_bytes + more, going_bytes=more)
+        self.assertEqual(self.told()["says"], "It does not grow.")
+
+
+class Allowances(Measured):
+    def put(self, **told: object):
+        return self.api.put(f"/api/stores/{self.room.id}/allowances", told, format="json")
+
+    def rows(self) -> list[dict]:
+        return self.api.get(f"/api/stores/{self.room.id}/allowances").json()
+
+    def test_a_team_over_its_soft_one_is_over_and_after_its_grace_overdue(self):
+        answer = self.put(team=self.crew.id, soft_bytes=100_000, grace_days=3)
+        self.assertEqual((answer.status_code, answer.json()["standing"], answer.json()["of"]), (200, "over", "Shore Crew"))
+        self.assertIn(
+            "Shore Crew may hold 97.7 KiB before it needs a person after 3 days in Server room", JournalEntry.objects.first().says
+        )
+        self.outside.at += timedelta(days=3)
+        measure(self.room, now=self.outside.now())
+        (row,) = self.rows()
+        self.assertEqual((row["standing"], row["soft_held"] > 100_000), ("overdue", True))
+        self.put(team=self.crew.id, soft_bytes=10 * MIB)
+        self.assertEqual([(row["standing"], row["over_since"]) for row in self.rows()], [("within", None)])
+
+    def test_what_a_soft_one_counts_can_be_chosen_and_a_hard_one_counts_all(self):
+        row = self.room.occupancies.get(device=self.one)
+        for counts, held in (("needed", row.alone_bytes + row.shared_bytes), ("fair", row.fair_bytes), ("alone", row.alone_bytes)):
+            told = self.put(device=str(self.one.id), soft_bytes=1, soft_counts=counts, hard_bytes=5 * MIB).json()
+            self.assertEqual((told["soft_held"], told["hard_held"]), (held, row.alone_bytes + row.shared_bytes))
+        self.assertEqual(Allowance.objects.count(), 1)
+        self.assertEqual(self.put(device=str(self.one.id), hard_bytes=1000).json()["standing"], "full")
+
+    def test_what_it_counted_each_day_is_kept_for_its_runway(self):
+        self.put(team=self.crew.id, hard_bytes=50 * MIB)
+        measure(self.room, now=self.outside.now())
+        self.assertEqual(list(StoreDay.objects.get().counted.values()), [self.rows()[0]["hard_held"]])
+        self.assertEqual(self.rows()[0]["runway"]["short"], "not known yet")
+
+    def test_a_store_calls_somebody_before_it_is_full(self):
+        told = self.put(soft_bytes=1000, grace_days=0).json()
+        self.assertEqual((told["of"], told["standing"], told["soft_held"]), ("Server room", "overdue", self.room.stored_bytes))
+        self.assertEqual(self.put(hard_bytes=MIB).json()["field"], "hard_bytes")
+
+    def test_what_makes_no_sense_is_named_with_its_field(self):
+        empty = Team.objects.create(name="Nobody's")
+        for told, field in (
+            ({"team": self.crew.id, "hard_bytes": -1}, "hard_bytes"), ({"team": self.crew.id, "soft_bytes": 0}, "soft_bytes"),
+            ({"team": self.crew.id, "hard_bytes": 1 << 60}, "hard_bytes"), ({"team": self.crew.id}, "hard_bytes"),
+            ({"team": self.crew.id, "soft_bytes": 200, "hard_bytes": 100}, "soft_bytes"),
+            ({"team": self.crew.id, "soft_bytes": 200, "grace_days": 4000}, "grace_days"),
+            ({"team": empty.id, "soft_bytes": 200}, "team"), ({"team": self.crew.id, "device": str(self.one.id), "soft_bytes": 1}, "team"),
+            ({"team": self.crew.id, "soft_bytes": 200, "soft_counts": "all"}, "soft_counts"),
+        ):  # fmt: skip
+            answer = self.put(**told)
+            self.assertEqual((answer.status_code, answer.json().get("field")), (400, field), told)
+        self.assertFalse(Allowance.objects.exists())
+        self.assertEqual(self.put(team=12345, soft_bytes=200).status_code, 404)
+
+    def test_it_can_be_taken_away_by_who_sets_the_office_up(self):
+        id = self.put(team=self.crew.id, soft_bytes=1000).json()["id"]
+        self.assertEqual(self.signed_in("ulla").delete(f"/api/allowances/{id}").status_code, 403)
+        self.assertEqual(self.api.delete(f"/api/allowances/{id}").status_code, 204)
+        self.assertEqual((self.rows(), JournalEntry.objects.first().what), ([], "allowance.taken_away"))
