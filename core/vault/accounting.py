@@ -81,14 +81,14 @@ class Accounts:
 
     def usage(self, backups: Collection[bytes]) -> Usage:
         """Raises NoSuchBackup."""
-        known = [self._known(id) for id in set(backups)]
-        inside = self._nodes.counted(known)
-        needed = self._nodes.marked(inside > 0, len(self.lengths))
-        only = needed & ~self._nodes.marked(inside < self._nodes.uses, len(self.lengths))
-        mine = [self._roots[id] for id in known]
-        needed[mine] = only[mine] = True
-        alone, stored = int(self.lengths[only].sum()), int(self.lengths[needed].sum())
+        stored, alone = int(self.lengths[self.needed(backups)].sum()), self.alone_bytes(backups)
         return Usage(stored_bytes=stored, alone_bytes=alone, shared_bytes=stored - alone)
+
+    def alone_bytes(self, backups: Collection[bytes]) -> int:
+        """What nothing needs any more without them. Takes as long as the set is large, however large the store is. Raises NoSuchBackup."""
+        known = [self._known(id) for id in set(backups)]
+        roots = int(self.lengths[[self._roots[id] for id in known]].sum()) if known else 0
+        return roots + int(self.lengths[self._nodes.only_in(self._nodes.counted(known))].sum())
 
     def _known(self, id: bytes) -> bytes:
         if id not in self._roots:
@@ -131,29 +131,43 @@ class _Nodes:
         number = {tree: at for at, tree in enumerate(needs.numbers)}
         none = np.empty(0, dtype=np.int32)
         counts = np.fromiter((len(needs.branches.get(tree, none)) for tree in number), dtype=np.int64, count=len(number))
-        self._flat = np.concatenate([none, *(needs.branches[tree] for tree in number if tree in needs.branches)])
-        self._counts = counts
-        self._own = np.fromiter(needs.numbers.values(), dtype=np.int64, count=len(number))
+        own = np.fromiter(needs.numbers.values(), dtype=np.int32, count=len(number))
+        parts = [part for at, tree in enumerate(number) for part in (own[at : at + 1], needs.branches.get(tree, none))]
+        self._flat = np.concatenate([none, *parts])
+        self._counts = counts + 1
+        size = int(self._flat.max()) + 1 if len(self._flat) else 0
+        self._mentions = np.bincount(self._flat[self._flat >= 0], minlength=size)
+        """How often each number is mentioned."""
         self._of: dict[bytes, dict[str, npt.NDArray[np.int32]]] = {
             backup: {kind: np.fromiter((number[tree] for tree in trees), dtype=np.int32, count=len(trees)) for kind, trees in kinds.items()}
             for backup, kinds in needs.kinds.items()
         }
         self.uses = self.counted(self._of)
         """How many backups need each."""
-        self._starts = np.concatenate([np.zeros(1, dtype=np.int64), np.cumsum(counts)[:-1]])[: len(number)]
+        self._starts = np.concatenate([np.zeros(1, dtype=np.int64), np.cumsum(self._counts)[:-1]])[: len(number)]
 
     def counted(self, backups: Iterable[bytes], kind: str | None = None) -> npt.NDArray[np.int64]:
         """For each how many of these backups need it."""
         parts = [trees for backup in backups for told, trees in self._of[backup].items() if kind is None or told == kind]
-        return np.bincount(np.concatenate([np.empty(0, dtype=np.int32), *parts]), minlength=len(self._own))
+        return np.bincount(np.concatenate([np.empty(0, dtype=np.int32), *parts]), minlength=len(self._counts))
 
     def marked(self, nodes: npt.NDArray[np.bool_], size: int) -> npt.NDArray[np.bool_]:
         """For each number whether any of these needs it."""
         found = np.zeros(size + 1, dtype=np.bool_)  # the last one takes what is not in the index
-        chosen = np.flatnonzero(nodes)
+        found[self._mentioned(np.flatnonzero(nodes))] = True
+        return found[:-1]
+
+    def only_in(self, inside: npt.NDArray[np.int64]) -> Numbers:
+        """Numbers that are mentioned by nothing but nodes that only the backups need that were counted."""
+        mentioned = self._mentioned(np.flatnonzero((inside > 0) & (inside == self.uses)))
+        numbers, times = np.unique(mentioned[mentioned >= 0], return_counts=True)
+        found: Numbers = numbers[times == self._mentions[numbers]].astype(np.int64)
+        return found
+
+    def _mentioned(self, chosen: Numbers) -> npt.NDArray[np.int32]:
+        """What these nodes need, as often as they say so."""
         counts = self._counts[chosen]
         ends = np.cumsum(counts)
         at = np.arange(ends[-1] if len(ends) else 0) + np.repeat(self._starts[chosen] - (ends - counts), counts)
-        found[self._flat[at]] = True
-        found[self._own[chosen]] = True
-        return found[:-1]
+        found: npt.NDArray[np.int32] = self._flat[at]
+        return found

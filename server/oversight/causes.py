@@ -12,13 +12,14 @@ from core.content.errors import LinkError
 from core.content.kinds import KINDS
 from core.schedule.nights import coming_night
 from core.schedule.promise import Standing
-from core.units import iec, listed, spoken
+from core.units import listed, spoken
 from server.fleet.queries import seen_on_network, unpaired_offers
 from server.outside import outside
 from server.oversight.cause import Cause
 from server.oversight.keeping import causes_of_keeping
 from server.oversight.models import Oddity
 from server.oversight.own_clouds import causes_of_own_clouds
+from server.oversight.rooms import causes_of_room
 from server.oversight.standing import Standings
 from server.people.clock import clock_state, clock_words
 from server.people.queries import office_zone
@@ -41,8 +42,8 @@ _FAILED_STEPS = {
     "link.not_paired": ("It does not know this server any more", "open", "Pair again"),
     "link.locked": ("Locked when its run wanted to begin", "run", "Run now"),
     "link.data_access_off": ("Data access is switched off on the device", "open", "Show the steps"),
-    "quota.does_not_fit": ("Its run would not have fitted into the store", "storage", "Make room"),
-    "store.full": ("Its store was full", "storage", "Make room"),
+    "quota.does_not_fit": ("Its run would not have fitted into the store", "room", "Make room"),
+    "store.full": ("Its store was full", "room", "Make room"),
     "store.missing": ("Its store was not there", "storage", "Look at the store"),
     "store.read_only": ("Its store may not be written", "storage", "Look at the store"),
     "schedule.condition": ("Their plan waits for a condition, such as power or the office wireless", "open", "Show the steps"),
@@ -242,10 +243,7 @@ def _store_causes(now: datetime, zone: ZoneInfo) -> list[Cause]:
                     store=store,
                 )
             )
-        elif store.allowance_bytes and store.stored_bytes * 100 >= store.allowance_bytes * 90:
-            left = iec(max(0, store.allowance_bytes - store.stored_bytes))
-            says = f"{store.name} has {left} left of its allowance of {iec(store.allowance_bytes)}"
-            found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="storage", step_label="Make room", store=store))
+    found += causes_of_room(stores, now)
     for store in stores:
         if store.damaged:
             says = f"A check found damage in {store.name}; {_backups(store.damaged)} cannot be restored whole"

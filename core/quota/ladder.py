@@ -1,0 +1,132 @@
+"""Making room: the shortest beginning of a ladder of steps that suffices, and within its last step the least loss.
+
+A move lets backups go, or gives bytes without losing anything. What moves free together is asked of whoever knows the store, because
+what two of them share is free only when both are made: never less than the sum of what each frees by itself.
+"""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from enum import IntEnum
+from itertools import combinations
+
+import numpy as np
+
+_EXACT = 10
+"""Up to so many moves of a step every choice is looked at."""
+_MOST_LOSS = 50_000
+"""More is counted coarsely: the choice stays sufficient, and nearly the least."""
+
+
+class Rung(IntEnum):
+    """Steps in the order in which a good practitioner takes them: common practice, no published source."""
+
+    WASTE = 1
+    """Loses nothing."""
+    GONE_DEVICES = 2
+    """Retired, lost and replaced ones: all but what must stay."""
+    SOON = 3
+    """What the rule lets go soon."""
+    THIRD_COPIES = 4
+    """Moments that two other stores hold."""
+    IN_STEP = 5
+    """Kinds that another service keeps in step, left out from now on."""
+    PICTURES = 6
+    """Photos and videos, kept elsewhere."""
+    HAD_AGAIN = 7
+    """App data that can be had again."""
+    ATTACHMENTS = 8
+    THINNING = 9
+    """Days become weeks."""
+    MORE_SPACE = 10
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Move:
+    key: str
+    rung: Rung
+    going: frozenset[bytes] = frozenset()
+    """Backups that leave the store."""
+    gives_bytes: int = 0
+    """Besides what these free."""
+    loss: int = 0
+    """Ten for a moment that is nowhere afterwards, one for one that stays in another store."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Proposal:
+    moves: tuple[Move, ...]
+    bytes: int
+    suffices: bool
+
+
+Frees = Callable[[Iterable[bytes]], int]
+"""What letting these backups go frees in the store, exactly."""
+
+
+def together(moves: Iterable[Move], frees: Frees) -> int:
+    """What these moves give: shared chunks are counted once."""
+    chosen = list(moves)
+    return sum(move.gives_bytes for move in chosen) + frees(frozenset().union(*(move.going for move in chosen)))
+
+
+def propose(moves: Sequence[Move], wanted: int, frees: Frees) -> Proposal:
+    """The steps before the last one whole, of the last one the least loss that suffices."""
+    chosen: list[Move] = []
+    held = 0
+    for rung in sorted({move.rung for move in moves}):
+        if held >= wanted:
+            break
+        mine = sorted((move for move in moves if move.rung is rung), key=lambda move: move.key)
+        held = together([*chosen, *mine], frees)
+        if held >= wanted:
+            chosen += _least_loss(chosen, mine, wanted, frees)
+            held = together(chosen, frees)
+        else:
+            chosen += mine
+    return Proposal(moves=tuple(chosen), bytes=held, suffices=held >= wanted)
+
+
+def _least_loss(before: Sequence[Move], mine: Sequence[Move], wanted: int, frees: Frees) -> list[Move]:
+    """Of moves that suffice together."""
+
+    def suffice(chosen: Iterable[Move]) -> bool:
+        return together([*before, *chosen], frees) >= wanted
+
+    if len(mine) <= _EXACT:
+        every = [subset for size in range(len(mine) + 1) for subset in combinations(mine, size)]
+        ordered = sorted(every, key=lambda subset: (sum(move.loss for move in subset), len(subset)))
+        return list(next(subset for subset in ordered if suffice(subset)))
+    base = together(before, frees)
+    own = [together([*before, move], frees) - base for move in mine]
+    found = _covering(mine, own, wanted - base)
+    if found is None:
+        found = list(mine)
+    for move in sorted(found, key=lambda move: (-move.loss, move.key)):
+        without = [one for one in found if one is not move]
+        if suffice(without):
+            found = without
+    return found
+
+
+def _covering(mine: Sequence[Move], own: Sequence[int], needed: int) -> list[Move] | None:
+    """The least loss whose own bytes suffice by themselves (a covering knapsack, by loss); None when they do not."""
+    if sum(own) < needed:
+        return None
+    scale = max(1, -(-sum(move.loss for move in mine) // _MOST_LOSS))
+    losses = [-(-move.loss // scale) for move in mine]
+    best = np.full(sum(losses) + 1, -1, dtype=np.int64)
+    best[0] = 0
+    taken = np.zeros((len(mine), len(best)), dtype=np.bool_)
+    for number, (loss, gives) in enumerate(zip(losses, own, strict=True)):
+        shifted = np.full_like(best, -1)
+        there = best[: len(best) - loss] >= 0
+        shifted[loss:][there] = best[: len(best) - loss][there] + gives
+        taken[number] = shifted > best
+        best = np.maximum(best, shifted)
+    at = int(np.flatnonzero(best >= needed)[0])
+    found = []
+    for number in range(len(mine) - 1, -1, -1):
+        if taken[number, at]:
+            found.append(mine[number])
+            at -= losses[number]
+    return found[::-1]

@@ -1,0 +1,119 @@
+"""Making room against every possible choice on small cases."""
+
+from collections.abc import Iterable
+from itertools import combinations
+from unittest import TestCase
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from core.quota.ladder import Move, Rung, propose, together
+
+CHUNKS = 14
+SIZES = st.lists(st.integers(1, 1000), min_size=CHUNKS, max_size=CHUNKS)
+BACKUPS = st.lists(st.sets(st.integers(0, CHUNKS - 1)), min_size=12, max_size=12)
+
+
+def backup(number: int) -> bytes:
+    return bytes([number])
+
+
+class Store:
+    """Some of the backups stay whatever is chosen."""
+
+    def __init__(self, needs: list[set[int]], sizes: list[int]) -> None:
+        self.needs, self.sizes = {backup(number): chunks for number, chunks in enumerate(needs)}, sizes
+
+    def frees(self, going: Iterable[bytes]) -> int:
+        gone = set(going)
+        before = set().union(*self.needs.values())
+        return sum(self.sizes[chunk] for chunk in before - set().union(*(chunks for id, chunks in self.needs.items() if id not in gone)))
+
+
+def moves_of(losses: list[int], *, rungs: list[int]) -> list[Move]:
+    return [
+        Move(key=f"m{number:02}", rung=Rung(rung), going=frozenset({backup(number)}), loss=loss)
+        for number, (loss, rung) in enumerate(zip(losses, rungs, strict=False))
+    ]
+
+
+class Proposals(TestCase):
+    @settings(deadline=None, max_examples=60)
+    @given(
+        BACKUPS,
+        SIZES,
+        st.lists(st.integers(1, 20), min_size=12, max_size=12),
+        st.lists(st.sampled_from([2, 4, 9]), min_size=12, max_size=12),
+        st.floats(0, 1.2),
+    )
+    def test_is_the_shortest_beginning_and_within_its_last_step_never_worse_than_the_least_by_a_fifth(
+        self, needs, sizes, losses, rungs, part
+    ):
+        store, moves = Store(needs, sizes), moves_of(losses, rungs=rungs)
+        wanted = round(store.frees(store.needs) * part)
+        found = propose(moves, wanted, store.frees)
+        self.assertEqual(found.bytes, together(found.moves, store.frees))
+        self.assertEqual(found.suffices, found.bytes >= wanted)
+        if not found.suffices:
+            self.assertEqual(set(found.moves), set(moves), "everything was offered")
+            return
+        last = max((move.rung for move in found.moves), default=Rung.WASTE)
+        before = [move for move in moves if move.rung < last]
+        self.assertTrue(set(before) <= set(found.moves))
+        if found.moves:
+            self.assertLess(together(before, store.frees), wanted, "the steps before did not suffice")
+        mine = [move for move in moves if move.rung == last]
+        least = min(
+            sum(move.loss for move in subset)
+            for size in range(len(mine) + 1)
+            for subset in combinations(mine, size)
+            if together([*before, *subset], store.frees) >= wanted
+        )
+        self.assertLessEqual(sum(move.loss for move in found.moves if move.rung == last), least * 1.2)
+
+    @settings(deadline=None, max_examples=40)
+    @given(st.lists(st.tuples(st.integers(1, 400), st.integers(1, 30)), min_size=11, max_size=12), st.floats(0.05, 1))
+    def test_of_many_moves_that_share_nothing_it_is_the_least_loss(self, told, part):
+        """More than are looked at one by one; against all of them here."""
+        sizes, losses = [size for size, _ in told], [loss for _, loss in told]
+        store = Store([{number} for number in range(len(told))], sizes)
+        moves = moves_of(losses, rungs=[4] * len(told))
+        wanted = max(1, round(sum(sizes) * part))
+        found = propose(moves, wanted, store.frees)
+        least = min(
+            sum(losses[number] for number in subset)
+            for size in range(len(told) + 1)
+            for subset in combinations(range(len(told)), size)
+            if sum(sizes[number] for number in subset) >= wanted
+        )
+        self.assertTrue(found.suffices)
+        self.assertEqual(sum(move.loss for move in found.moves), least)
+
+    def test_what_is_shared_by_all_is_free_only_when_all_go(self):
+        store = Store([{0, number + 1} for number in range(12)], [1000] + [1] * 13)
+        moves = moves_of([1] * 12, rungs=[4] * 12)
+        self.assertEqual(len(propose(moves, 1005, store.frees).moves), 12)
+        self.assertEqual(len(propose(moves, 5, store.frees).moves), 5)
+
+    def test_waste_comes_first_and_loses_nothing(self):
+        store = Store([{0}], [100])
+        moves = [
+            Move(key="a", rung=Rung.GONE_DEVICES, going=frozenset({backup(0)}), loss=1),
+            Move(key="waste", rung=Rung.WASTE, gives_bytes=50),
+        ]
+        self.assertEqual([move.key for move in propose(moves, 50, store.frees).moves], ["waste"])
+        self.assertEqual([move.key for move in propose(moves, 51, store.frees).moves], ["waste", "a"])
+
+    def test_nothing_wanted_proposes_nothing(self):
+        self.assertEqual(propose(moves_of([1], rungs=[2]), 0, Store([{0}], [100]).frees).moves, ())
+
+    def test_a_great_many_moves_are_counted_coarsely_and_suffice(self):
+        sizes = [100 + number % 37 for number in range(400)]
+
+        def frees(going: Iterable[bytes]) -> int:
+            return sum(sizes[int.from_bytes(id, "big")] for id in going)
+
+        moves = [Move(key=f"{n:03}", rung=Rung.THIRD_COPIES, going=frozenset({n.to_bytes(2, "big")}), loss=900 + n) for n in range(400)]
+        found = propose(moves, sum(sizes) // 2, frees)
+        self.assertTrue(found.suffices)
+        self.assertLess(len(found.moves), 220)

@@ -1,0 +1,53 @@
+"""What will be full, and who has more than was meant: stores by their runway, teams and devices by their allowances."""
+
+from collections.abc import Iterable
+from datetime import datetime
+
+from core.quota.allowances import Standing
+from core.units import iec
+from server.oversight.cause import Cause
+from server.storage.allowances import allowances_in
+from server.storage.models import Mode, Store
+from server.storage.runways import runways
+
+NEARLY = 90
+"""Percent of an allowance from which on a store is nearly full, whatever its pace."""
+
+
+def causes_of_room(stores: Iterable[Store], now: datetime) -> list[Cause]:
+    """At most five queries, however many stores."""
+    written = [store for store in stores if store.mode == Mode.IN_USE]
+    return [*_full_soon([store for store in written if not store.trouble], now), *_over(written, now)]
+
+
+def _full_soon(stores: list[Store], now: datetime) -> list[Cause]:
+    found, told = [], runways(stores, now=now)
+    for store in stores:
+        runway = told[store.id]
+        nearly = bool(store.allowance_bytes) and store.stored_bytes * 100 >= (store.allowance_bytes or 0) * NEARLY
+        if not (nearly or runway.soon):
+            continue
+        parts = []
+        if nearly:
+            left = iec(max(0, (store.allowance_bytes or 0) - store.stored_bytes))
+            parts.append(f"has {left} left of its allowance of {iec(store.allowance_bytes or 0)}")
+        if runway.soon:
+            parts.append(f"is {runway.short}" if runway.days is not None else f"may be full in {runway.earliest} days")
+        says = f"{store.name} {' and '.join(parts)}"
+        found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="room", step_label="Make room", store=store))
+    return found
+
+
+def _over(stores: list[Store], now: datetime) -> list[Cause]:
+    by_id, found = {store.id: store for store in stores}, []
+    for one in allowances_in(stores, now=now):
+        if one.standing not in (Standing.OVERDUE, Standing.FULL):
+            continue
+        store = by_id[one.row.store_id]
+        whose = f"{one.of} in {store.name}" if one.of != store.name else store.name
+        if one.standing is Standing.FULL:
+            says = f"{whose} has all that it may have, {iec(one.limits.hard_bytes or 0)}: nothing more is taken in"
+        else:
+            says = f"{whose} holds {iec(one.soft_held)} and was to hold at most {iec(one.limits.soft_bytes or 0)}"
+        found.append(Cause(code=f"allowance {one.row.id}", mark="store", says=says, step="room", step_label="Make room", store=store))
+    return found
