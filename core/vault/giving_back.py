@@ -5,9 +5,10 @@ over what stays, beside a dry run over everything: what the removal changes in t
 """
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from core.vault.accounting import Accounts
+from core.vault.chunks import VaultLimits
 from core.vault.dry import DryBlobs
 from core.vault.sweep import plan_sweep
 from core.vault.vault import Vault
@@ -27,9 +28,16 @@ def given_back(vault: Vault, removed: Collection[bytes], *, accounts: Accounts |
     return GivenBack(no_longer_needed_bytes=needed, given_back_bytes=swept_bytes(vault, ()) - swept_bytes(vault, removed))
 
 
-def swept_bytes(vault: Vault, removed: Collection[bytes]) -> int:
-    """What the store would hold after these backups have left and a sweep was carried through. Raises as `given_back`."""
-    dry = Vault(DryBlobs(vault.blobs), vault.keys, store=vault.store, random=vault.random, limits=vault.limits)
+def thorough(limits: VaultLimits) -> VaultLimits:
+    """Of a sweep that leaves no waste."""
+    return replace(limits, waste_percent=0.0)
+
+
+def swept_bytes(vault: Vault, removed: Collection[bytes], *, thoroughly: bool = False) -> int:
+    """What the store would hold after these backups have left and a sweep was carried through; `thoroughly`: one that rewrites every
+    pack with anything unneeded in it. Raises as `given_back`."""
+    limits = thorough(vault.limits) if thoroughly else vault.limits
+    dry = Vault(DryBlobs(vault.blobs), vault.keys, store=vault.store, random=vault.random, limits=limits)
     dry.device_keys |= vault.device_keys
     for id in removed:
         dry.remove(id)

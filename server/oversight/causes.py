@@ -243,7 +243,7 @@ def _store_causes(now: datetime, zone: ZoneInfo) -> list[Cause]:
                     store=store,
                 )
             )
-    found += causes_of_room(stores, now)
+    found += causes_of_room(stores, now, zone)
     for store in stores:
         if store.damaged:
             says = f"A check found damage in {store.name}; {_backups(store.damaged)} cannot be restored whole"

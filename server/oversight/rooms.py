@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from datetime import datetime
+from zoneinfo import ZoneInfo
 
 from core.quota.allowances import Standing
 from core.units import iec
@@ -14,14 +15,14 @@ NEARLY = 90
 """Percent of an allowance from which on a store is nearly full, whatever its pace."""
 
 
-def causes_of_room(stores: Iterable[Store], now: datetime) -> list[Cause]:
-    """At most five queries, however many stores."""
+def causes_of_room(stores: Iterable[Store], now: datetime, zone: ZoneInfo) -> list[Cause]:
+    """At most four queries, however many stores."""
     written = [store for store in stores if store.mode == Mode.IN_USE]
-    return [*_full_soon([store for store in written if not store.trouble], now), *_over(written, now)]
+    return [*_full_soon([store for store in written if not store.trouble], now, zone), *_over(written, now)]
 
 
-def _full_soon(stores: list[Store], now: datetime) -> list[Cause]:
-    found, told = [], runways(stores, now=now)
+def _full_soon(stores: list[Store], now: datetime, zone: ZoneInfo) -> list[Cause]:
+    found, told = [], runways(stores, now=now, zone=zone)
     for store in stores:
         runway = told[store.id]
         nearly = bool(store.allowance_bytes) and store.stored_bytes * 100 >= (store.allowance_bytes or 0) * NEARLY

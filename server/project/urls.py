@@ -18,7 +18,7 @@ from server.plans.api import views as plans
 from server.recovery.api import drills as recovery_drills
 from server.recovery.api import offices
 from server.recovery.api import views as recovery
-from server.retention.api import consequences, draining, erasures, exceptions, freed, freezes, future, holds, leaving, versions
+from server.retention.api import consequences, draining, erasures, exceptions, freed, freezes, future, holds, leaving, room, versions
 from server.retention.api import views as retention
 from server.runs.api import bringing, copies, damage, differences, drives, omissions
 from server.runs.api import history as run_history
@@ -125,6 +125,11 @@ api = [
     path("stores/<uuid:id>/over-time", quotas.CourseView.as_view()),
     path("stores/<uuid:id>/over-time.csv", quotas.CourseTableView.as_view()),
     path("stores/<uuid:id>/allowances", quotas.AllowancesView.as_view()),
+    path("stores/<uuid:id>/room", room.BenchView.as_view()),
+    path("stores/<uuid:id>/room/sum", room.SumView.as_view()),
+    path("stores/<uuid:id>/room/proposal", room.ProposalView.as_view()),
+    path("stores/<uuid:id>/room/look", room.LookOnceMoreView.as_view()),
+    path("stores/<uuid:id>/room/make", room.MakeRoomView.as_view()),
     path("allowances/<int:id>", quotas.AllowanceView.as_view()),
     path("stores/<uuid:id>/slots", slots.SlotsView.as_view()),
     path("stores/<uuid:id>/slots/<str:slot>", slots.SlotView.as_view()),

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from core.vault.chunks import VaultLimits
 from core.vault.errors import NoSuchBackup
-from core.vault.giving_back import given_back
+from core.vault.giving_back import given_back, swept_bytes, thorough
 from core.vault.memory import MemoryBlobs
 from core.vault.sweep import sweep
 from core.vault.tests.bench_of_one import SMALL, Bench, MemoryDevice
@@ -70,6 +70,19 @@ class GivingBack(TestCase):
         told = given_back(bench.again(), [first.id])
         self.assertGreater(told.no_longer_needed_bytes, 30_000)
         self.assertLess(told.given_back_bytes, 5_000)
+
+    def test_a_thorough_sweep_gives_back_what_the_usual_one_leaves(self):
+        limits = replace(SMALL, waste_percent=50, most_small_packs=1000)
+        bench = Bench(limits=limits)
+        content = {("photos", f"p{n}"): random.Random(n).randbytes(30_000) for n in range(6)}
+        first = bench.capture(MemoryDevice(dict(content))).manifest
+        del content["photos", "p0"]
+        bench.capture(MemoryDevice(content), first)
+        told = swept_bytes(bench.again(), [first.id], thoroughly=True)
+        bench.again().remove(first.id)
+        self.assertGreater(swept(bench) - told, 29_000)
+        bench.limits = thorough(limits)
+        self.assertEqual(swept(bench), told)
 
     def test_nothing_removed_gives_nothing_back(self):
         bench, _ = office(3, SMALL)

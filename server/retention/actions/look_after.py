@@ -8,6 +8,7 @@ from datetime import datetime
 from uuid import UUID
 
 from core.vault.errors import SweptByAnother
+from core.vault.giving_back import thorough
 from core.vault.sweep import sweep
 from server.fleet.models import Device
 from server.live import tell
@@ -80,7 +81,10 @@ def sweep_store(store: Store, *, now: datetime) -> None:
     if in_doubt() or not Frozen.read().sweeps(store.id):
         return
     try:
-        report = sweep(opened(store), now=now, by=this_server())
+        vault = opened(store)
+        if Store.objects.filter(id=store.id, sweep_thoroughly=True).exists():
+            vault.limits = thorough(vault.limits)
+        report = sweep(vault, now=now, by=this_server())
     except SweptByAnother as error:  # by agreement: its space comes back by that server's hand
         Store.objects.filter(id=store.id).update(swept_by=error.name[:200], swept_at=now)
         note_well(store.id)
@@ -88,5 +92,5 @@ def sweep_store(store: Store, *, now: datetime) -> None:
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         return
-    Store.objects.filter(id=store.id).update(waiting_bytes=report.marked_bytes, swept_at=now, swept_by="")
+    Store.objects.filter(id=store.id).update(waiting_bytes=report.marked_bytes, swept_at=now, swept_by="", sweep_thoroughly=False)
     note_well(store.id)

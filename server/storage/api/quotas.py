@@ -43,7 +43,7 @@ class RunwaySerializer(serializers.Serializer):
     soon = serializers.BooleanField(help_text="Whether it is to be full within three weeks.")
 
 
-class LineSerializer(serializers.Serializer):
+class OccupiedLineSerializer(serializers.Serializer):
     key = serializers.CharField(allow_blank=True)
     name = serializers.CharField()
     alone_bytes = serializers.IntegerField(allow_null=True, help_text="Needed by it alone; null where that cannot be added up.")
@@ -62,7 +62,7 @@ class NobodysSerializer(serializers.Serializer):
 
 class OccupiedSerializer(serializers.Serializer):
     count = serializers.IntegerField(help_text="Lines in all.")
-    lines = LineSerializer(many=True)
+    lines = OccupiedLineSerializer(many=True)
     nobodys = NobodysSerializer(many=True)
     sum_bytes = serializers.IntegerField(help_text="Of all lines and of what is nobody's.")
 

@@ -2674,6 +2674,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["room"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/room/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["look_at_room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/room/make": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["make_room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/room/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["propose_room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/room/sum": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sum_of_room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/slots": {
         parameters: {
             query?: never;
@@ -3123,6 +3203,15 @@ export interface components {
             says: string;
             /** Format: date-time */
             closed_at: string;
+        };
+        Bench: {
+            store_name: string;
+            stored_bytes: number;
+            limit_bytes: number | null;
+            runway: components["schemas"]["Runway"];
+            rungs: components["schemas"]["Rung"][];
+            offers: components["schemas"]["RoomOffer"][];
+            elsewhere: components["schemas"]["Elsewhere"][];
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -3921,6 +4010,15 @@ export interface components {
             rotations: components["schemas"]["Rotation"][];
             /** @description Vaults on drives that are no store of this office. */
             strangers: components["schemas"]["StrangeDrive"][];
+        };
+        Elsewhere: {
+            rung: number;
+            title: string;
+            loses: string;
+            /** @description At least, once old backups are gone. */
+            bytes: number;
+            /** Format: uuid */
+            plan: string | null;
         };
         Ending: {
             /** Format: date */
@@ -4728,6 +4826,11 @@ export interface components {
             at: string;
             says: string;
         };
+        Looked: {
+            sum: components["schemas"]["Sum"];
+            removal: components["schemas"]["Removal"] | null;
+            digest: string;
+        };
         Loses: {
             /** Format: uuid */
             device_id: string;
@@ -4759,6 +4862,14 @@ export interface components {
             items: number;
             /** @description Of some; none for who may not look inside backups. */
             names: string[];
+        };
+        MakeRoomRequest: {
+            moves: string[];
+            why: string;
+            /** @description The digest of the list that was shown. */
+            seen: string;
+            /** @default  */
+            word: string;
         };
         /** @description One line of the list of what needed a person. */
         Matter: {
@@ -5044,10 +5155,20 @@ export interface components {
         Occupied: {
             /** @description Lines in all. */
             count: number;
-            lines: components["schemas"]["Line"][];
+            lines: components["schemas"]["OccupiedLine"][];
             nobodys: components["schemas"]["Nobodys"][];
             /** @description Of all lines and of what is nobody's. */
             sum_bytes: number;
+        };
+        OccupiedLine: {
+            key: string;
+            name: string;
+            /** @description Needed by it alone; null where that cannot be added up. */
+            alone_bytes: number | null;
+            shared_bytes: number | null;
+            fair_bytes: number;
+            logical_bytes: number;
+            backups: number;
         };
         Odd: {
             /** Format: uuid */
@@ -5556,6 +5677,9 @@ export interface components {
             count: number;
             unit: components["schemas"]["UnitEnum"];
         };
+        PickedRequest: {
+            moves: string[];
+        };
         Plan: {
             /** Format: uuid */
             readonly id: string;
@@ -5957,6 +6081,13 @@ export interface components {
             /** @description The last three months; of a single device only. */
             days: components["schemas"]["PromiseDay"][];
         };
+        Proposal: {
+            wanted_bytes: number;
+            moves: string[];
+            suffices: boolean;
+            sum: components["schemas"]["Sum"];
+            space: components["schemas"]["Elsewhere"] | null;
+        };
         /**
          * @description * `content` - content
          *     * `size` - size
@@ -6210,6 +6341,23 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "administrator" | "operator" | "auditor";
+        RoomOffer: {
+            key: string;
+            rung: number;
+            title: string;
+            /** @description What is lost, in words. */
+            loses: string;
+            /** @description What it frees by itself; with others it is never less. */
+            bytes: number;
+            /**
+             * Format: date
+             * @description The day on which its bytes are free at the latest.
+             */
+            free_on: string;
+            /** Format: uuid */
+            device_id?: string | null;
+            readonly backups: number;
+        };
         Rotation: {
             readonly id: number;
             readonly name: string;
@@ -6389,6 +6537,10 @@ export interface components {
          * @enum {string}
          */
         RunStateEnum: "waiting" | "running" | "complete" | "partial" | "interrupted" | "failed" | "refused" | "stopped" | "missed";
+        Rung: {
+            rung: number;
+            title: string;
+        };
         Runway: {
             /** @description Until it is full; null beyond a year, or while too little is known. */
             days: number | null;
@@ -7034,6 +7186,18 @@ export interface components {
             /** Format: date-time */
             readonly found_at: string;
         };
+        Sum: {
+            /** @description That nothing needs any more, and waste. */
+            bytes: number;
+            /** @description By how much the store is smaller in the end, to the byte. */
+            given_back_bytes: number;
+            /** Format: date */
+            free_on: string | null;
+            backups: number;
+            devices: number;
+            /** Format: date */
+            lasts_until: string | null;
+        };
         TakeFoundRequest: {
             key: string;
             /**
@@ -7352,6 +7516,14 @@ export interface components {
         VersionPage: {
             count: number;
             results: components["schemas"]["Version"][];
+        };
+        WantedRequest: {
+            bytes?: number | null;
+            /**
+             * Format: date
+             * @description Instead of bytes: so that it lasts until this day.
+             */
+            until?: string | null;
         };
         WantedRotationRequest: {
             name: string;
@@ -13730,6 +13902,167 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bench"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Looked"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeRoomRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Looked"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    propose_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WantedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sum_of_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sum"];
+                };
             };
             default: {
                 headers: {

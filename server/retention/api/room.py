@@ -1,0 +1,163 @@
+"""Over the network: the bench on which room is made."""
+
+from typing import Any
+from uuid import UUID
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from core.quota.ladder import Rung
+from server.api.permissions import May
+from server.outside import outside
+from server.retention.actions.make_room import look_once_more, make_room
+from server.retention.api.leaving import RemovalSerializer
+from server.retention.room.bench import RUNGS, Bench, bench, chosen, proposal, space, summed, wanted_until
+from server.storage.api.quotas import RunwaySerializer
+from server.storage.queries import store as store_by_id
+
+USUAL_BYTES = 1 << 30
+
+
+class RoomOfferSerializer(serializers.Serializer):
+    key = serializers.CharField(source="move.key")
+    rung = serializers.IntegerField(source="move.rung")
+    title = serializers.CharField()
+    loses = serializers.CharField(help_text="What is lost, in words.")
+    bytes = serializers.IntegerField(help_text="What it frees by itself; with others it is never less.")
+    free_on = serializers.DateField(help_text="The day on which its bytes are free at the latest.")
+    device_id = serializers.UUIDField(source="device.id", allow_null=True, default=None)
+    backups = serializers.SerializerMethodField()
+
+    def get_backups(self, offer: Any) -> int:
+        return len(offer.backups)
+
+
+class ElsewhereSerializer(serializers.Serializer):
+    rung = serializers.IntegerField()
+    title = serializers.CharField()
+    loses = serializers.CharField()
+    bytes = serializers.IntegerField(help_text="At least, once old backups are gone.")
+    plan = serializers.UUIDField(allow_null=True)
+
+
+class RungSerializer(serializers.Serializer):
+    rung = serializers.IntegerField()
+    title = serializers.CharField()
+
+
+class BenchSerializer(serializers.Serializer):
+    store_name = serializers.CharField(source="store.name")
+    stored_bytes = serializers.IntegerField(source="store.stored_bytes")
+    limit_bytes = serializers.IntegerField(allow_null=True)
+    runway = RunwaySerializer()
+    rungs = RungSerializer(many=True)
+    offers = RoomOfferSerializer(many=True)
+    elsewhere = ElsewhereSerializer(many=True)
+
+
+class PickedSerializer(serializers.Serializer):
+    moves = serializers.ListField(child=serializers.CharField(max_length=60), max_length=2000)
+
+
+class WantedSerializer(serializers.Serializer):
+    bytes = serializers.IntegerField(allow_null=True, default=None)
+    until = serializers.DateField(allow_null=True, default=None, help_text="Instead of bytes: so that it lasts until this day.")
+
+
+class SumSerializer(serializers.Serializer):
+    bytes = serializers.IntegerField(help_text="That nothing needs any more, and waste.")
+    given_back_bytes = serializers.IntegerField(help_text="By how much the store is smaller in the end, to the byte.")
+    free_on = serializers.DateField(allow_null=True)
+    backups = serializers.IntegerField()
+    devices = serializers.IntegerField()
+    lasts_until = serializers.DateField(allow_null=True)
+
+
+class ProposalSerializer(serializers.Serializer):
+    wanted_bytes = serializers.IntegerField()
+    moves = serializers.ListField(child=serializers.CharField())
+    suffices = serializers.BooleanField()
+    sum = SumSerializer()
+    space = ElsewhereSerializer(allow_null=True)
+
+
+class LookedSerializer(serializers.Serializer):
+    sum = SumSerializer()
+    removal = RemovalSerializer(allow_null=True)
+    digest = serializers.CharField()
+
+
+class MakeRoomSerializer(PickedSerializer):
+    why = serializers.CharField(max_length=200, trim_whitespace=True)
+    seen = serializers.CharField(max_length=64, help_text="The digest of the list that was shown.")
+    word = serializers.CharField(max_length=40, allow_blank=True, default="")
+
+
+class BenchView(APIView):
+    @extend_schema(operation_id="room", responses=BenchSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        found = bench(store_by_id(id), now=outside().now())
+        names = ("store", "limit_bytes", "runway", "offers", "elsewhere")
+        rungs = [{"rung": int(rung), "title": title} for rung, title in RUNGS.items() if rung is not Rung.MORE_SPACE]
+        return Response(BenchSerializer({name: getattr(found, name) for name in names} | {"rungs": rungs}).data)
+
+
+class SumView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="sum_of_room", request=PickedSerializer, responses=SumSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = PickedSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        found = bench(store_by_id(id), now=outside().now())
+        return Response(SumSerializer(summed(found, chosen(found, given.validated_data["moves"]), now=outside().now())).data)
+
+
+class ProposalView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="propose_room", request=WantedSerializer, responses=ProposalSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = WantedSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(ProposalSerializer(_proposed(bench(store_by_id(id), now=outside().now()), **given.validated_data)).data)
+
+
+def _proposed(found: Bench, *, bytes: int | None, until: Any) -> dict[str, Any]:
+    now = outside().now()
+    wanted = wanted_until(found, until, now=now) if until is not None else USUAL_BYTES if bytes is None else bytes
+    lasts = until is not None and wanted == 0  # it does so without anything being done
+    told = None if lasts else proposal(found, wanted)
+    keys = [move.key for move in told.moves] if told is not None else []
+    return {
+        "wanted_bytes": wanted,
+        "moves": keys,
+        "suffices": told.suffices if told is not None else True,
+        "sum": summed(found, chosen(found, keys), now=now),
+        "space": space(found, wanted) if wanted else None,
+    }
+
+
+class LookOnceMoreView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="look_at_room", request=PickedSerializer, responses=LookedSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = PickedSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response(LookedSerializer(look_once_more(store_by_id(id), given.validated_data["moves"])).data)
+
+
+class MakeRoomView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="make_room", request=MakeRoomSerializer, responses=LookedSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = MakeRoomSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        told = dict(given.validated_data)
+        looked = make_room(store_by_id(id), told.pop("moves"), by=request.user, **told)
+        return Response(LookedSerializer(looked).data)

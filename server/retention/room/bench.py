@@ -1,0 +1,169 @@
+"""The bench on which room is made: what is offered, what any choice of it frees, and what is proposed.
+
+A store's references are kept at hand for a while, so that ticking answers at once; whoever applies a choice looks anew.
+"""
+
+import threading
+import time
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from uuid import UUID
+
+from core.errors import BadInput
+from core.quota.ladder import Move, Proposal, Rung, propose, together
+from core.vault.accounting import Accounts
+from core.vault.giving_back import swept_bytes
+from core.vault.vault import Vault
+from server.people.queries import office_zone
+from server.retention.room.elsewhere import Elsewhere, left_out, more_space
+from server.retention.room.offers import Offer, offers
+from server.storage.convert import limit_of
+from server.storage.models import Store
+from server.storage.queries import opened
+from server.storage.runways import Told, runways
+
+KEPT_SECONDS = 120.0
+_known: dict[UUID, "_Known"] = {}
+_knowing = threading.Lock()
+RUNGS = {
+    Rung.WASTE: "Loses nothing", Rung.GONE_DEVICES: "Retired, lost and leavers’ devices", Rung.SOON: "Leaves by itself soon",
+    Rung.THIRD_COPIES: "Two other stores hold it", Rung.IN_STEP: "Left out: another service keeps it in step",
+    Rung.PICTURES: "Left out: photos and videos", Rung.HAD_AGAIN: "Left out: can be had again", Rung.ATTACHMENTS: "Left out: attachments",
+    Rung.THINNING: "Thinner, still there", Rung.MORE_SPACE: "More space",
+}  # fmt: skip
+
+
+@dataclass(slots=True)
+class _Known:
+    vault: Vault
+    accounts: Accounts
+    backups: frozenset[bytes]
+    read_at: float
+    lock: threading.RLock = field(default_factory=threading.RLock)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bench:
+    store: Store
+    offers: list[Offer]
+    elsewhere: list[Elsewhere]
+    runway: Told
+    limit_bytes: int | None
+    pace_bytes: int | None
+    """A month."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sum:
+    """What a choice does."""
+
+    bytes: int
+    """That nothing needs any more, and waste."""
+    given_back_bytes: int
+    """By how much the store is smaller in the end; a sweep does not rewrite what is mostly needed, unless waste was chosen."""
+    free_on: date | None
+    backups: int
+    devices: int
+    lasts_until: date | None
+    """At the pace of now; None where nothing limits it, or too little is known."""
+
+
+def bench(store: Store, *, now: datetime) -> Bench:
+    """Raises StoreError, VaultError."""
+    known = _read(store)
+    with known.lock:
+        found = offers(store, known.accounts, limits=known.vault.limits, now=now)
+    runway = runways([store], now=now)[store.id]
+    return Bench(
+        store=store, offers=found, elsewhere=left_out(store), runway=runway, limit_bytes=limit_of(store), pace_bytes=runway.pace_bytes
+    )
+
+
+def chosen(found: Bench, keys: Collection[str]) -> list[Offer]:
+    """Raises BadInput for one that is not offered any more."""
+    by_key = {one.move.key: one for one in found.offers}
+    if unknown := sorted(set(keys) - by_key.keys()):
+        remedy = "Load the page again: another page may have made that room already."
+        raise BadInput(f"{len(unknown)} of what was chosen is not offered any more.", field="moves", remedy=remedy)
+    return [by_key[key] for key in keys]
+
+
+def summed(found: Bench, picked: Sequence[Offer], *, now: datetime, exact: bool = True) -> Sum:
+    """Raises StoreError, VaultError. Without `exact` what is given back is told as what nothing needs."""
+    known = _read(found.store)
+    moves = [one.move for one in picked]
+    with known.lock:
+        held = together(moves, lambda ids: known.accounts.alone_bytes(list(ids)))
+        back = _given_back(known.vault, moves) if exact and moves else held
+    return Sum(
+        bytes=held, given_back_bytes=back, free_on=max((one.free_on for one in picked), default=None),
+        backups=len({id for one in picked for id in one.backups}), devices=len({one.device.id for one in picked if one.device}),
+        lasts_until=_lasts_until(found, back, now),
+    )  # fmt: skip
+
+
+def _given_back(vault: Vault, moves: Sequence[Move]) -> int:
+    going = frozenset().union(*(move.going for move in moves))
+    waste = any(move.rung is Rung.WASTE for move in moves)
+    return swept_bytes(vault, ()) - swept_bytes(vault, going, thoroughly=waste)
+
+
+def _lasts_until(found: Bench, given_back: int, now: datetime) -> date | None:
+    if found.limit_bytes is None or not found.pace_bytes or found.pace_bytes <= 0:
+        return None
+    left = found.limit_bytes - found.store.stored_bytes + given_back
+    days = left * 30 / found.pace_bytes
+    today = now.astimezone(office_zone()).date()
+    return date.fromordinal(min(today.toordinal() + max(0, int(days)), date.max.toordinal()))
+
+
+def proposal(found: Bench, wanted: int) -> Proposal:
+    """Of what is offered. Raises BadInput, StoreError, VaultError."""
+    if wanted <= 0:
+        raise BadInput("That is no room.", field="bytes", remedy="Give more than nothing.")
+    known = _read(found.store)
+    with known.lock:
+        return propose([one.move for one in found.offers], wanted, lambda ids: known.accounts.alone_bytes(list(ids)))
+
+
+def wanted_until(found: Bench, until: date, *, now: datetime) -> int:
+    """What has to be freed so that it lasts until that day, at the pace of now; nothing when it does anyway. Raises BadInput."""
+    days = (until - now.astimezone(office_zone()).date()).days
+    if days <= 0:
+        raise BadInput("That day is past.", field="until", remedy="Give a day to come.")
+    if found.limit_bytes is None:
+        raise BadInput("Nothing limits this store.", field="until", remedy="Give bytes.")
+    if found.pace_bytes is None:
+        raise BadInput(
+            "Too little is known of how it grows.", field="until", remedy="Give bytes, or wait until it was measured for two weeks."
+        )
+    return max(0, found.store.stored_bytes + round(found.pace_bytes * days / 30) - found.limit_bytes)
+
+
+def space(found: Bench, wanted: int) -> Elsewhere | None:
+    return more_space(found.store, wanted)
+
+
+def _read(store: Store) -> _Known:
+    """Read anew when backups came or went meanwhile, and after a while anyway. Raises StoreError, VaultError."""
+    with _knowing:
+        known = _known.get(store.id)
+    if known is not None and time.monotonic() - known.read_at < KEPT_SECONDS:
+        with known.lock:
+            if frozenset(known.vault.backup_ids()) == known.backups:
+                return known
+    vault = opened(store)
+    accounts = Accounts(vault)
+    fresh = _Known(vault, accounts, frozenset(manifest.id for manifest in accounts.manifests), time.monotonic())
+    with _knowing:
+        _known[store.id] = fresh
+        for id in [id for id, one in _known.items() if time.monotonic() - one.read_at > KEPT_SECONDS]:
+            del _known[id]
+    return fresh
+
+
+def forget() -> None:
+    """What is at hand of stores."""
+    with _knowing:
+        _known.clear()

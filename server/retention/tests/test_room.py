@@ -1,0 +1,223 @@
+"""Making room: what is offered and what never is, sums to the byte, proposals, and that it is really free on its day."""
+
+import random
+from datetime import timedelta
+
+from core.units import MIB
+from core.vault import blobs as names
+from core.vault.copying import copy
+from server.fleet.models import Device, DeviceState
+from server.people.models import JournalEntry
+from server.retention.actions.look_after import look_after
+from server.retention.actions.measure import measure
+from server.retention.room.bench import forget
+from server.runs.models import Backup, Copy, CopyState
+from server.storage.models import Store, StoreDay
+from server.storage.queries import opened
+from server.tests.pretend import OfficeTestCase
+
+
+class Room(OfficeTestCase):
+    def setUp(self):
+        super().setUp()
+        self.addCleanup(forget)
+        self.old, self.new = self.device("p1"), self.device("p2")
+        self.plan(self.old, self.new, keep_last=100)
+        self.room = Store.objects.get()
+        for night in range(12):
+            for number, device in enumerate((self.old, self.new)):
+                content = self.outside.devices[f"p{number + 1}"].content
+                content["photos", f"of {night}"] = random.Random(f"{number} {night}").randbytes(50_000)
+                content.pop(("photos", f"of {night - 1}"), None)
+                self.run_now(device)
+            self.outside.at += timedelta(days=1)
+
+    def bench(self) -> dict:
+        answer = self.api.get(f"/api/stores/{self.room.id}/room")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
+
+    def offers(self) -> dict[str, dict]:
+        return {one["key"]: one for one in self.bench()["offers"]}
+
+    def post(self, what: str, **told: object):
+        return self.api.post(f"/api/stores/{self.room.id}/room/{what}", told, format="json")
+
+    def retire(self, device: Device) -> None:
+        Device.objects.filter(id=device.id).update(state=DeviceState.RETIRED, state_since=self.outside.at)
+
+    def make(self, *keys: str, **told: object):
+        looked = self.post("look", moves=keys).json()
+        return self.post(
+            "make",
+            moves=keys,
+            **({"why": "it is full", "seen": looked["digest"], "word": looked["removal"]["word"] if looked["removal"] else ""} | told),
+        )
+
+    def lying(self) -> int:
+        return sum(len(content) for content in self.outside.stores[self.room.where].held.values())
+
+    def nights(self, count: int) -> None:
+        for _ in range(count):
+            self.outside.at += timedelta(days=1)
+            look_after(self.room.id)
+
+
+class WhatIsOffered(Room):
+    def test_a_retired_device_keeps_its_last_good_backup(self):
+        self.retire(self.old)
+        offer = self.offers()[f"gone:{self.old.id}"]
+        self.assertEqual((offer["rung"], offer["backups"]), (2, 11))
+        self.assertIn("11 moments of a device that is retired; its last of", offer["loses"])
+        self.assertGreater(offer["bytes"], 11 * 50_000)
+
+    def test_nothing_on_hold_no_last_checked_and_no_only_intact_one(self):
+        self.retire(self.old)
+        held, checked, *_ = Backup.objects.filter(device=self.old).order_by("finished_at")
+        Backup.objects.filter(id=held.id).update(hold_reason="a lawyer wrote")
+        Copy.objects.filter(backup=checked).update(checked_at=self.outside.at)
+        self.assertEqual(self.offers()[f"gone:{self.old.id}"]["backups"], 9)
+        self.api.post("/api/freezes", {"store": str(self.room.id), "reason": "an audit"}, format="json")
+        self.assertNotIn(f"gone:{self.old.id}", self.offers())
+
+    def test_third_copies_are_those_that_two_other_stores_hold_whole(self):
+        others = [self.store("North wall"), self.store("Cloud")]
+        self.outside.at += timedelta(days=40)
+        self.assertEqual({key.split(":")[0] for key in self.offers()}, {"thin"})
+        for other in others:
+            copy(opened(self.room), opened(other))
+            for backup in Backup.objects.all():
+                Copy.objects.create(backup=backup, store=other)
+        offer = self.offers()[f"third:{self.new.id}"]
+        self.assertEqual((offer["rung"], offer["backups"]), (4, 11))
+        self.assertEqual(offer["loses"], "copies here of 11 old moments; each stays in two other places")
+        Copy.objects.filter(store=others[0]).update(intact=False)
+        self.assertNotIn(f"third:{self.new.id}", self.offers())
+
+    def test_what_the_rule_lets_go_soon_and_days_that_become_weeks(self):
+        self.plan_of(keep_last=14)
+        found = self.offers()
+        soon = found[f"soon:{self.new.id}"]
+        self.assertEqual(soon["rung"], 3)
+        self.assertIn("that leave by themselves until", soon["loses"])
+        thin = found[f"thin:{self.new.id}"]
+        self.assertEqual(thin["rung"], 9)
+        self.assertIn("one a week stays", thin["loses"])
+        self.assertLess(thin["backups"], 12)
+
+    def plan_of(self, **changes: object) -> None:
+        from server.plans.models import Plan
+
+        Plan.objects.update(**changes)
+
+    def test_what_could_be_left_out_is_told_with_the_plan(self):
+        self.outside.devices["p1"].content["photos", "large"] = random.Random(1).randbytes(3 * MIB)
+        self.run_now(self.old)
+        measure(self.room, now=self.outside.now())
+        (found,) = [one for one in self.bench()["elsewhere"] if one["rung"] == 6]
+        self.assertIn("left out of Nightly", found["title"])
+        self.assertGreater(found["bytes"], 3 * MIB)
+
+
+class Sums(Room):
+    def test_what_is_ticked_together_is_exact_and_what_two_share_counts_once(self):
+        for device in (self.old, self.new):
+            self.retire(device)
+        keys = [f"gone:{device.id}" for device in (self.old, self.new)]
+        alone = sum(self.offers()[key]["bytes"] for key in keys)
+        found = self.post("sum", moves=keys).json()
+        self.assertGreaterEqual(found["bytes"], alone)
+        self.assertEqual((found["backups"], found["devices"]), (22, 2))
+        before = self.lying()
+        self.assertEqual(self.make(*keys).status_code, 200)
+        self.nights(12)
+        self.assertGreater(before - self.lying(), found["given_back_bytes"] * 0.9)
+
+    def test_what_is_given_back_is_free_on_the_day_that_was_said(self):
+        self.retire(self.old)
+        key = f"gone:{self.old.id}"
+        self.nights(3)
+        found, before = self.post("sum", moves=[key]).json(), self.lying()
+        self.assertEqual(self.make(key).status_code, 200)
+        while str(self.outside.at.date()) < found["free_on"]:
+            self.nights(1)
+        self.assertAlmostEqual(before - self.lying(), found["given_back_bytes"], delta=3000)
+        self.assertEqual(Copy.objects.filter(store=self.room, state=CopyState.PRESENT, backup__device=self.old).count(), 1)
+        self.assertEqual(len(opened(self.room).ids(names.MANIFESTS)), 13)
+
+    def test_until_a_day_at_the_pace_of_now(self):
+        self.retire(self.old)
+        measure(self.room, now=self.outside.now())
+        today = StoreDay.objects.get()
+        for back in range(1, 40):
+            StoreDay.objects.create(store=self.room, day=today.day - timedelta(days=back), stored_bytes=today.stored_bytes - back * 20_000)
+        Store.objects.update(allowance_bytes=today.stored_bytes + 200_000)
+        until = today.day + timedelta(days=30)
+        found = self.post("proposal", until=str(until)).json()
+        self.assertEqual((found["wanted_bytes"], found["suffices"]), (400_000, True))
+        self.assertGreaterEqual(found["sum"]["bytes"], 400_000)
+        self.assertEqual(self.post("proposal", until=str(today.day + timedelta(days=5))).json()["moves"], [])
+        self.assertEqual(self.post("proposal", until="2020-01-01").json()["field"], "until")
+
+    def test_the_shortest_beginning_is_proposed_and_what_does_not_suffice_says_so(self):
+        self.retire(self.old)
+        few = self.post("proposal", bytes=100_000).json()
+        self.assertEqual((few["moves"], few["suffices"]), ([f"gone:{self.old.id}"], True))
+        much = self.post("proposal", bytes=1 << 40).json()
+        self.assertEqual((much["suffices"], len(much["moves"])), (False, len(self.offers())))
+        self.assertEqual(self.post("proposal", bytes=-5).json()["field"], "bytes")
+
+
+class Made(Room):
+    def setUp(self):
+        super().setUp()
+        self.retire(self.old)
+        self.key = f"gone:{self.old.id}"
+
+    def test_it_is_in_the_journal_and_can_be_kept_after_all_until_its_day(self):
+        self.assertEqual(self.make(self.key).status_code, 200)
+        self.assertIn("Room is made in Server room", JournalEntry.objects.get(what="store.room_made").says)
+        leaving = Copy.objects.filter(state=CopyState.LEAVING)
+        self.assertEqual((leaving.count(), {one.by_hand for one in leaving}), (11, {True}))
+        self.api.post("/api/leaving/keep", {"backups": [str(one.backup_id) for one in leaving], "reason": "not yet"}, format="json")
+        self.assertEqual(Copy.objects.filter(state=CopyState.LEAVING).count(), 0)
+
+    def test_two_who_make_room_at_once(self):
+        digest = self.post("look", moves=[self.key]).json()["digest"]
+        told = {"moves": [self.key], "why": "it is full", "seen": digest, "word": "remove"}
+        self.assertEqual(self.post("make", **told).status_code, 200)
+        again = self.post("make", **told)
+        self.assertEqual((again.status_code, again.json()["field"]), (400, "moves"))
+        self.assertIn("another page may have made that room", again.json()["remedy"])
+
+    def test_what_changed_since_it_was_shown_is_shown_again(self):
+        digest = self.post("look", moves=[self.key]).json()["digest"]
+        first = Backup.objects.filter(device=self.old).order_by("finished_at").first()
+        Backup.objects.filter(id=first.id).update(hold_reason="a lawyer wrote")
+        answer = self.post("make", moves=[self.key], why="it is full", seen=digest, word="remove")
+        self.assertEqual(answer.status_code, 409, answer.content)
+        self.assertEqual(Copy.objects.filter(state=CopyState.LEAVING).count(), 0)
+
+    def test_it_needs_a_reason_somebody_who_may_and_something_that_was_chosen(self):
+        self.assertEqual(self.make(self.key, why=" ").status_code, 400)
+        self.assertEqual(self.post("look", moves=[]).json()["field"], "moves")
+        self.assertEqual(
+            self.signed_in("ulla").post(f"/api/stores/{self.room.id}/room/look", {"moves": [self.key]}, format="json").status_code, 403
+        )
+
+    def test_waste_is_swept_thoroughly(self):
+        for backup in list(Backup.objects.filter(device=self.old).order_by("finished_at"))[:2]:
+            opened(self.room).remove(backup.id.bytes)
+            Copy.objects.filter(backup=backup).update(state=CopyState.REMOVED)
+        forget()
+        waste = self.offers()["waste"]
+        self.assertEqual((waste["rung"], waste["loses"]), (1, "nothing"))
+        self.assertGreater(waste["bytes"], 90_000)
+        self.assertEqual(self.make("waste").status_code, 200)
+        self.assertTrue(Store.objects.get().sweep_thoroughly)
+        before = self.lying()
+        self.nights(4)
+        self.assertFalse(Store.objects.get().sweep_thoroughly)
+        self.assertGreater(before - self.lying(), 90_000)
+        forget()
+        self.assertLess(self.offers().get("waste", {"bytes": 0})["bytes"], 1000)
