@@ -43,6 +43,10 @@ _TABLE = (
         remedy="Open it on the device and have it repaired by the app that it comes from.",
     ),
     Reason(code="special", says="it is a pipe, a socket or a device, which no link can carry", remedy="Nothing.", matters=False),
+    Reason(
+        code="no_room", says="there was no room for it: more important kinds were stored first",
+        remedy="Make room in the store, or leave something out."
+    ),
     Reason(code="own", says="it belongs to Old Attic", remedy="Nothing.", detailed=True, matters=False),
 )  # fmt: skip
 

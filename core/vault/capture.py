@@ -122,9 +122,12 @@ class Capture:
         on_state: Callable[[DeviceState], None] = lambda state: None,
         on_progress: Callable[[Progress], None] = lambda progress: None,
         should_stop: Callable[[], bool] = lambda: False,
+        is_over: Callable[[], bool] = lambda: False,
     ) -> None:
+        """`is_over`: whether there is no more room for it. Then the kinds that are whole are kept, the most important ones first."""
         self._link, self._writer, self._request = link, writer, request
         self._clock, self._admit, self._met, self._tell, self._should_stop = clock, admit, on_state, on_progress, should_stop
+        self._is_over = is_over
         self._progress = Progress()
         self._skipped: list[Skipped] = []
         self._left_out: dict[tuple[str, str], tuple[int, int]] = {}
@@ -152,7 +155,7 @@ class Capture:
         self._admit(self._progress.to_read_bytes)
         self._step(stage=Stage.READING)
         try:
-            summaries = tuple(self._take_kind(kind, found.pop(kind)) for kind in kinds)
+            summaries = self._take_kinds(kinds, found)
             told_folders = self._take_kind(FOLDERS, folders) if folders is not None else None
         except (LinkError, Stopped):
             self._writer.flush()
@@ -229,6 +232,19 @@ class Capture:
             items, size_bytes = self._left_out.get((kind, reason), (0, 0))
             self._left_out[kind, reason] = items + 1, size_bytes + item.size_bytes
         return wanted
+
+    def _take_kinds(self, kinds: Sequence[str], found: dict[str, Compared]) -> tuple[KindSummary, ...]:
+        """In their order; what there is no room for is named. Raises Stopped when there is none for the first one."""
+        taken: list[KindSummary] = []
+        try:
+            for kind in kinds:
+                taken.append(self._take_kind(kind, found.pop(kind)))
+        except _NoRoom:
+            if not taken:
+                raise Stopped("There was no room for the first of its kinds.") from None
+            self._skipped += [Skipped(kind=kind, name="", code="no_room") for kind in kinds[len(taken) :]]
+            self._is_over = lambda: False  # the folders, which are small
+        return tuple(taken)
 
     def _take_kind(self, kind: str, found: Compared) -> KindSummary:
         if kind != FOLDERS:
@@ -311,6 +327,12 @@ class Capture:
     def _stop_if_asked(self) -> None:
         if self._should_stop():
             raise Stopped("The run was stopped by hand.")
+        if self._is_over():
+            raise _NoRoom
+
+
+class _NoRoom(Exception):
+    """Ends the kind that is being taken."""
 
 
 def _lied(item: Item, length: int) -> DeviceLied:

@@ -19,7 +19,7 @@ from server.oversight.cause import Cause
 from server.oversight.keeping import causes_of_keeping
 from server.oversight.models import Oddity
 from server.oversight.own_clouds import causes_of_own_clouds
-from server.oversight.rooms import causes_of_room
+from server.oversight.rooms import causes_of_room, no_room_tonight
 from server.oversight.standing import Standings
 from server.people.clock import clock_state, clock_words
 from server.people.queries import office_zone
@@ -76,7 +76,7 @@ def causes(
         *causes_of_own_clouds(rows, now),
         *_unproven(by_id, now),
     ]
-    return [*office, *by_device, *odd, *_not_fitting(now, by_id, zone), *_offers(rows)]
+    return [*office, *by_device, *odd, *_not_fitting(now, by_id, zone), *no_room_tonight(now, by_id, zone), *_offers(rows)]
 
 
 def silent_since(now: datetime) -> datetime | None:

@@ -2,11 +2,15 @@
 
 from collections.abc import Iterable
 from datetime import datetime
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from core.quota.allowances import Standing
+from core.schedule.nights import coming_night
 from core.units import iec
 from server.oversight.cause import Cause
+from server.oversight.standing import Standings
+from server.runs.models import LinedUp
 from server.storage.allowances import allowances_in
 from server.storage.models import Mode, Store
 from server.storage.runways import runways
@@ -52,3 +56,18 @@ def _over(stores: list[Store], now: datetime) -> list[Cause]:
             says = f"{whose} holds {iec(one.soft_held)} and was to hold at most {iec(one.limits.soft_bytes or 0)}"
         found.append(Cause(code=f"allowance {one.row.id}", mark="store", says=says, step="room", step_label="Make room", store=store))
     return found
+
+
+def no_room_tonight(now: datetime, rows: dict[UUID, Standings], zone: ZoneInfo) -> list[Cause]:
+    """Devices of the coming night that no room is expected for, by the room that is short. One query."""
+    ahead = LinedUp.objects.filter(night=coming_night(now, zone), planned_for__gt=now).exclude(no_room="").select_related("store")
+    found: dict[str, Cause] = {}
+    for one in ahead.order_by("-late", "starts_at"):
+        if (row := rows.get(one.device_id)) is None:
+            continue
+        says = f"No room for their run of the coming night: {one.no_room}"
+        code = f"no_room {one.store_id} {one.no_room.split(' has ')[0]}"[:120]
+        cause = found.setdefault(code, Cause(code=code, mark="due_soon", says=says, step="room", step_label="Make room", store=one.store))
+        if row not in cause.devices:
+            cause.devices.append(row)
+    return list(found.values())

@@ -98,6 +98,7 @@ class Run(models.Model):
     progress = models.JSONField(default=dict)
     read_bytes = models.BigIntegerField(default=0)
     stored_bytes = models.BigIntegerField(default=0)
+    promised_bytes = models.BigIntegerField(null=True, help_text="What it was admitted with; null before, and of older runs.")
     cause_code = models.CharField(max_length=60, blank=True)
     cause = models.CharField(max_length=600, blank=True)
     remedy = models.CharField(max_length=600, blank=True)
@@ -167,6 +168,8 @@ class LinedUp(models.Model):
         default=False, help_text="Whether the device was past its promise then, or would have been before its next run."
     )
     fits = models.BooleanField(default=True, help_text="Whether it is expected to end within its window.")
+    expected_bytes = models.BigIntegerField(default=0, help_text="What it is expected to store.")
+    no_room = models.CharField(max_length=200, blank=True, help_text="Which room is too small for it; empty where it fits.")
     made_at = models.DateTimeField()
 
     class Meta:

@@ -108,7 +108,8 @@ def of_the_offices_key() -> QuerySet[Store]:
 
 def room_in(found: Store, vault: Vault) -> Room:
     """What the store has left, measured now."""
-    return Room(stored_bytes=vault.stored_bytes(), allowance_bytes=found.allowance_bytes, free_bytes=vault.blobs.free_bytes())
+    stored, free = vault.stored_bytes(), vault.blobs.free_bytes()
+    return Room(name=found.name, stored_bytes=stored, allowance_bytes=found.allowance_bytes, free_bytes=free)
 
 
 def reading_of(found: Store) -> Reading | None:

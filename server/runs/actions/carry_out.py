@@ -33,8 +33,8 @@ from server.runs.models import ACTIVE, Run, RunState
 from server.runs.pace import speed_limit
 from server.runs.queries import previous_backup, read_and_stored
 from server.runs.queries import run as run_by_id
+from server.runs.rooms import rooms_of
 from server.runs.sentences import log_line
-from server.storage.queries import room_in
 from server.transition import held
 
 Clock = Callable[[], datetime]
@@ -79,7 +79,7 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
     plan, device = run.plan, run.device
     if plan is None:
         raise Stopped("The plan of this run is gone.", remedy="Give the device another plan.")
-    room, history = room_in(run.store, vault), read_and_stored(device)
+    rooms, history = rooms_of(run, vault), read_and_stored(device)
     told = {
         "name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else "",
         "serial": device.serial, "family": device.family,
@@ -97,14 +97,20 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Wat
         Writer(vault),
         request,
         clock=clock,
-        admit=lambda changed: watch.admitted(changed, admit(changed, room, history=history, store=run.store.name)),
+        admit=lambda changed: watch.admitted(changed, admit(changed, rooms, history=history)),
+        is_over=watch.is_over,
         on_state=lambda state: watch.met(state, link),
         on_progress=watch.tell,
         should_stop=watch.should_stop,
     )
     previous = _previous(run, vault)
     watch.before = {summary.kind: summary.items for summary in previous.kinds} if previous is not None else {}
-    return capture.run(previous)
+    try:
+        return capture.run(previous)
+    except Stopped:
+        if watch.overrun is not None:
+            raise watch.overrun from None
+        raise
 
 
 def _previous(run: Run, vault: Vault) -> Manifest | None:

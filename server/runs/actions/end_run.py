@@ -101,7 +101,8 @@ def _lacking(run: Run, captured: Captured) -> list[dict[str, Any]]:
     before = trusted_before(run.device)
     if before is None or run.plan is None:
         return []
-    wanted = set(kinds_taken(run.plan, run.device, choices()))
+    no_room = {one.kind for one in captured.skipped if one.code == "no_room"}
+    wanted = set(kinds_taken(run.plan, run.device, choices())) - no_room
     counts = {summary.kind: summary.items for summary in captured.manifest.kinds}
     for one in captured.left_out:
         counts[one.kind] = counts.get(one.kind, 0) + one.items

@@ -3,7 +3,7 @@
 Made anew while the night lies ahead; what has started already stays as it was planned.
 """
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from datetime import date, datetime, timedelta
 from functools import partial
 from typing import Any
@@ -13,10 +13,12 @@ from zoneinfo import ZoneInfo
 from django.db import transaction
 from django.db.models import Subquery
 
+from core.quota.admission import Room, Wish, admit_night, usual_stored_bytes
 from core.schedule.line_up import Job, Placed, Places, line_up
 from core.schedule.nights import bounds, coming_night, night_of
 from core.schedule.recurrence import Recurrence
 from core.schedule.window import Slot, Window, slots
+from core.units import iec
 from server.fleet.models import DeviceState
 from server.live import tell
 from server.people.models import Office
@@ -26,10 +28,11 @@ from server.plans.models import Assignment, Plan
 from server.plans.queries import OF_THEIR_PLANS, begins_again, pauses
 from server.plans.soundness import or_else
 from server.runs.actions.beat import beat
-from server.runs.expectation import Expectations, expectations
+from server.runs.expectation import LOOKED_BACK, Expectations, expectations
 from server.runs.models import LinedUp, Run
 from server.runs.queries import newest_good
-from server.storage.models import Store
+from server.runs.rooms import keys_of, rooms_tonight, stored_by_runs
+from server.storage.models import Mode, Store
 
 Wanted = dict[tuple[UUID, datetime], tuple[Assignment, Slot, datetime]]
 """(device, occurrence) → who follows what, its slot, and until when the one after it could come."""
@@ -66,6 +69,8 @@ def line_up_night(*, now: datetime) -> list[LinedUp]:
             "basis",
             "late",
             "fits",
+            "expected_bytes",
+            "no_room",
             "made_at",
         ],
     )
@@ -128,9 +133,30 @@ def _jobs(wanted: Wanted, expect: Expectations) -> dict[str, tuple[Job, str]]:
     return made
 
 
+def _room_for(
+    entries: Sequence[tuple[Assignment, Slot, datetime]], placed: Sequence[Placed], now: datetime
+) -> tuple[dict[UUID, int], dict[str, str]]:
+    """Device → what its run is expected to store; key → which room is too small for it. In the order of starting."""
+    assigned = [entries[int(one.key)][0] for one in placed]
+    usual = stored_by_runs({one.device_id for one in assigned}, since=now - LOOKED_BACK)
+    expected = {device: found for device, stored in usual.items() if (found := usual_stored_bytes(stored)) is not None}
+    rooms = rooms_tonight(Store.objects.filter(mode=Mode.IN_USE, trouble=""), now=now)
+    wishes = [
+        Wish(key=one.key, expected_bytes=expected.get(mine.device_id, 0), rooms=keys_of(mine.device, mine.plan.store_id))
+        for one, mine in zip(placed, assigned, strict=True)
+    ]
+    short = admit_night(wishes, rooms)
+    return expected, {key: _short_words(rooms[room]) for key, room in short.items()}
+
+
+def _short_words(room: Room) -> str:
+    return f"{room.name} has {iec(max(0, (room.left_bytes or 0) - room.reserve_bytes))} left for runs"[:200]
+
+
 def _rows(wanted: Wanted, jobs: dict[str, tuple[Job, str]], zone: ZoneInfo, now: datetime) -> list[LinedUp]:
     entries = list(wanted.values())
-    placed: Iterable[Placed] = line_up([job for job, _ in jobs.values()], places())
+    placed: list[Placed] = list(line_up([job for job, _ in jobs.values()], places()))
+    expected, no_room = _room_for(entries, placed, now)
     rows = []
     for one in placed:
         (assignment, slot, _), (job, basis) = entries[int(one.key)], jobs[one.key]
@@ -139,6 +165,7 @@ def _rows(wanted: Wanted, jobs: dict[str, tuple[Job, str]], zone: ZoneInfo, now:
                 device=assignment.device, plan=assignment.plan, store_id=assignment.plan.store_id, night=night_of(slot.opens, zone),
                 planned_for=slot.opens, closes_at=slot.closes, starts_at=one.starts, ends_at=one.ends,
                 expected_seconds=round(job.expected_seconds), basis=basis, late=job.late, fits=one.fits, made_at=now,
+                expected_bytes=expected.get(assignment.device_id, 0), no_room=no_room.get(one.key, ""),
             )
         )  # fmt: skip
     return rows

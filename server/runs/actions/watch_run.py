@@ -7,6 +7,7 @@ from datetime import datetime
 from core.content.errors import DeviceLied
 from core.content.link import DeviceLink, DeviceState
 from core.content.readiness import Level, readiness
+from core.quota.admission import Admitted, DoesNotFit, overrun
 from core.schedule.conditions import unmet
 from core.units import iec
 from core.vault.capture import Progress
@@ -35,6 +36,9 @@ class Watch:
         self._stage = ""
         self._stop = False
         self.began_reading = False
+        self._admitted: Admitted | None = None
+        self._stored_bytes = 0
+        self.overrun: DoesNotFit | None = None
         self.before: dict[str, int] = {}
         """Kind → items in the backup that this one builds on."""
 
@@ -65,10 +69,23 @@ class Watch:
         except DeviceLied as error:  # no reason to go without a backup
             self._log(error.message)
 
-    def admitted(self, changed_bytes: int, expected_bytes: int) -> None:
-        self._log(f"{iec(changed_bytes)} have changed; about {iec(expected_bytes)} will be stored.")
+    def admitted(self, changed_bytes: int, admitted: Admitted) -> None:
+        self._admitted = admitted
+        self._run.promised_bytes = admitted.estimate.bytes
+        Run.objects.filter(id=self._run.id).update(promised_bytes=admitted.estimate.bytes)
+        about = f"about {iec(admitted.estimate.bytes)} will be stored, {admitted.estimate.says}"
+        self._log(f"{iec(changed_bytes)} have changed; {about}." if changed_bytes else "Nothing has changed.")
+
+    def is_over(self) -> bool:
+        """Whether it has stored all that it may."""
+        if self.overrun is None and self._admitted is not None:
+            self.overrun = overrun(self._admitted, self._stored_bytes)
+            if self.overrun is not None:
+                self._log(self.overrun.message)
+        return self.overrun is not None
 
     def tell(self, progress: Progress) -> None:
+        self._stored_bytes = progress.stored_bytes
         now = time.monotonic()
         entered = progress.stage != self._stage
         if progress.stage == "reading" and not self.began_reading:

@@ -74,6 +74,7 @@ export const router = createBrowserRouter([
           { path: '/storage/add', lazy: async () => ({ Component: (await import('../features/storage/AddStoreScreen')).AddStoreScreen }) },
           { path: '/storage/drives', lazy: async () => ({ Component: (await import('../features/storage/DrivesScreen')).DrivesScreen }) },
           { path: '/storage/copies', lazy: async () => ({ Component: (await import('../features/storage/CopiesScreen')).CopiesScreen }) },
+          { path: '/storage/:id/room', lazy: async () => ({ Component: (await import('../features/storage/RoomScreen')).RoomScreen }) },
           { path: '/storage/:id', lazy: async () => ({ Component: (await import('../features/storage/StoreScreen')).StoreScreen }) },
           { path: '/drills', lazy: async () => ({ Component: (await import('../features/recovery/DrillsScreen')).DrillsScreen }) },
           { path: '/drills/:id', lazy: async () => ({ Component: (await import('../features/recovery/DrillScreen')).DrillScreen }) },

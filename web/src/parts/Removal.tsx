@@ -76,7 +76,7 @@ function From({ value, onChange }: { value: string; onChange: (id: string) => vo
   return <Choice label="Where" value={value} onChange={onChange} options={options} />;
 }
 
-function Loss({ shown }: { shown: Shown }) {
+export function Loss({ shown }: { shown: Shown }) {
   if (shown.copies === 0 && shown.held + shown.frozen === 0)
     return <p>No store holds any of this any more, or all of it leaves already.</p>;
   if (shown.copies === 0)

@@ -30,6 +30,8 @@ export function stepAddress(cause: Step): string | null {
       return '/storage/drives';
     case 'drills':
       return '/drills';
+    case 'room':
+      return cause.store_id ? `/storage/${cause.store_id}/room` : '/storage';
     case 'restart':
       return null;
     default:

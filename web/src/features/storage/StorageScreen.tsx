@@ -7,13 +7,18 @@ import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { useStores } from '../../api/queries';
+import { useAddress } from '../../ui/address';
 import { Bytes } from '../../ui/Bytes';
+import { Choice } from '../../ui/forms/Field';
 import { Age, When } from '../../ui/Office';
 import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
 import { Table, type Column } from '../../ui/Table';
 import { CopyMark, CopyOf, CopyProgress } from './CopyCells';
 import { useCopies, useCopySums } from './queries';
+import { KindsByTeam } from './KindsByTeam';
+import { fullFirst, largest, storageTitle } from './quotas';
+import { Runway } from './Runway';
 import { StoreMark } from './StoreMark';
 import { TeamBar, TeamKey } from './TeamBar';
 import { officeSentence, owedWords, storeLine } from './words';
@@ -30,13 +35,16 @@ export function StorageScreen() {
     <>
       <div className="head">
         <div>
-          <Heading title="Storage" />
+          <Heading title={storageTitle(stores.data ?? [])} />
           <p className="sub mb-0">
             {stores.data ? officeSentence(stores.data, sums.data ?? []) : ' '} <Link to="/three-two-one">3-2-1 of every device</Link> ·{' '}
             <Link to="/drills">Drills</Link> · <Link to="/storage/drives">Drives</Link>
           </p>
         </div>
-        {may('set_up') && <Button onClick={() => void navigate('/storage/add')}>Add a store</Button>}
+        <div className="row-end">
+          <RoomLink stores={stores.data ?? []} />
+          {may('set_up') && <Button onClick={() => void navigate('/storage/add')}>Add a store</Button>}
+        </div>
       </div>
       {stores.data && <TeamKey stores={stores.data} />}
       <div className="sheet scroll mb-3">
@@ -52,6 +60,7 @@ export function StorageScreen() {
           />
         )}
       </div>
+      {stores.data && stores.data.length > 0 && <WhoseAndWhen stores={stores.data} />}
       {stores.data && stores.data.length > 0 && <OnTheirWay />}
       <Retired />
     </>
@@ -61,9 +70,8 @@ export function StorageScreen() {
 const columnsOf = (sums: readonly Sums[], stores: readonly Store[]): readonly Column<Store>[] => [
   { head: 'Store', cell: (store) => <Named store={store} /> },
   { head: 'Held, by team', className: 'gauge-cell', cell: (store) => <TeamBar store={store} stores={stores} /> },
-  { head: 'Stored', number: true, cell: (store) => <Bytes count={store.stored_bytes} /> },
-  { head: 'Allowance', number: true, cell: (store) => (store.allowance_bytes ? <Bytes count={store.allowance_bytes} /> : 'none set') },
-  { head: 'Free on its medium', number: true, cell: (store) => <Bytes count={store.free_bytes} /> },
+  { head: 'Stored', number: true, cell: (store) => <Held store={store} /> },
+  { head: 'Lasts', className: 'runway-cell', cell: (store) => <Runway told={store.runway} name={store.name} /> },
   { head: 'Copies', cell: (store) => <Owed sums={sums.find((one) => one.store_id === store.id)} /> },
   { head: 'Checked', className: 'nowrap', cell: (store) => (store.checked_at ? <When at={store.checked_at} /> : 'never') },
 ];
@@ -77,6 +85,68 @@ function Named({ store }: { store: Store }) {
       </Link>
       <div className={store.trouble && store.mode === 'in_use' ? 'tone-late' : 'quiet'}>{storeLine(store)}</div>
     </>
+  );
+}
+
+/** And what it may hold, or what its medium has left. */
+function Held({ store }: { store: Store }) {
+  return (
+    <>
+      <Bytes count={store.stored_bytes} />
+      <div className="quiet nowrap">
+        {store.allowance_bytes ? (
+          <>
+            of <Bytes count={store.allowance_bytes} />
+          </>
+        ) : store.free_bytes !== null ? (
+          <>
+            <Bytes count={store.free_bytes} /> free
+          </>
+        ) : (
+          'no limit set'
+        )}
+      </div>
+    </>
+  );
+}
+
+/** To the bench of the store that is full first. */
+function RoomLink({ stores }: { stores: readonly Store[] }) {
+  const first = fullFirst(stores);
+  if (!first) return null;
+  return (
+    <Link className="btn btn-primary" to={`/storage/${first.id}/room`}>
+      Make room<span className="visually-hidden"> in {first.name}</span>
+    </Link>
+  );
+}
+
+/** Whose bytes lie in one of the stores, and of which kind. */
+function WhoseAndWhen({ stores }: { stores: readonly Store[] }) {
+  const address = useAddress();
+  const chosen = stores.find((one) => one.id === address.get('store')) ?? largest(stores);
+  if (!chosen) return null;
+  return (
+    <section className="mb-3">
+      <div className="head mb-1">
+        <h2 className="mb-0">
+          Whose bytes, and of which kind <small>fair shares; shared bytes are divided among those that need them</small>
+        </h2>
+        <div className="filters mb-0">
+          <Choice
+            label="In"
+            compact
+            value={chosen.id}
+            onChange={(id) => address.set('store', id)}
+            options={stores.map((one) => ({ value: one.id, label: one.name }))}
+          />
+          <Link to={`/storage/${chosen.id}?by=device#whose`}>All of it</Link>
+        </div>
+      </div>
+      <div className="sheet scroll">
+        <KindsByTeam store={chosen} stores={stores} />
+      </div>
+    </section>
   );
 }
 

@@ -14,13 +14,17 @@ import { Field } from '../../ui/forms/Field';
 import { Gauge } from '../../ui/Gauge';
 import { Age, When } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
-import { Empty, Loading, Refused } from '../../ui/States';
+import { Loading, Refused } from '../../ui/States';
 import { ChangeMode, ChangeStore, ModeNote } from './ChangeStore';
 import { Accept, Differences } from './Differences';
 import { Drain } from './Drain';
 import { Damage } from './Damage';
 import { Found } from './Found';
 import { useCopySums } from './queries';
+import { Allowances } from './Allowances';
+import { OverTime } from './OverTime';
+import { Runway } from './Runway';
+import { WhoseBytes } from './WhoseBytes';
 import { Slots } from './Slots';
 import { StoreMark } from './StoreMark';
 import { Offices, SweptBy } from './Successor';
@@ -57,17 +61,13 @@ export function StoreScreen() {
       <Lying store={found} />
       <div className="cols">
         <section>
-          <h2>
-            Whose bytes <small>shared ones are divided among those that need them</small>
-          </h2>
-          <div className="sheet scroll">
-            {found.occupancies.length === 0 && <Empty>No device of the list has a backup here yet.</Empty>}
-            {found.occupancies.length > 0 && <Occupancies store={found} />}
-          </div>
+          <WhoseBytes storeId={found.id} />
+          <OverTime storeId={found.id} />
           {may('set_up') && <Settings store={found} />}
         </section>
         <aside className="stack">
           <Room store={found} />
+          <Allowances storeId={found.id} />
           <Copies store={found} />
           {may('keep') && <Check store={found} />}
           {may('set_up') && <Slots storeId={found.id} storeName={found.name} />}
@@ -122,6 +122,7 @@ function Room({ store }: { store: Store }) {
     <section>
       <h2>Room</h2>
       <div className="sheet pad">
+        <Runway told={store.runway} name={store.name} />
         <Gauge used={store.stored_bytes} waiting={store.waiting_bytes} limit={store.allowance_bytes} label={store.name} />
         <dl className="facts">
           <dt>Stored</dt>
@@ -147,61 +148,9 @@ function Room({ store }: { store: Store }) {
           <dt>Measured</dt>
           <dd>{store.measured_at ? <When at={store.measured_at} /> : '–'}</dd>
         </dl>
+        <Link to={`/storage/${store.id}/room`}>Make room</Link>
       </div>
     </section>
-  );
-}
-
-/** The words of the columns explained, so that the figures can be used. */
-const COLUMN_WORDS =
-  'Share: what it needs alone, and its part of what several need; all shares add up to what is stored. Needed by it alone: given back when all its backups are removed. Shared: needed by others too.';
-
-function Occupancies({ store }: { store: Store }) {
-  return (
-    <table className="rows">
-      <caption className="hint">{COLUMN_WORDS}</caption>
-      <thead>
-        <tr>
-          <th scope="col">Device</th>
-          <th scope="col">Team</th>
-          <th scope="col" className="num">
-            Backups
-          </th>
-          <th scope="col" className="num">
-            Share
-          </th>
-          <th scope="col" className="num">
-            Needed by it alone
-          </th>
-          <th scope="col" className="num">
-            Shared
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {store.occupancies.map((row) => (
-          <tr key={row.device_id}>
-            <td>
-              <Link className="title-link" to={`/devices/${row.device_id}`}>
-                {row.device_name}
-              </Link>{' '}
-              <span className="quiet">{row.holder}</span>
-            </td>
-            <td>{row.team}</td>
-            <td className="num">{row.backups}</td>
-            <td className="num">
-              <Bytes count={row.fair_bytes} />
-            </td>
-            <td className="num">
-              <Bytes count={row.alone_bytes} />
-            </td>
-            <td className="num">
-              <Bytes count={row.shared_bytes} />
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
   );
 }
 

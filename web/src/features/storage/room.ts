@@ -1,0 +1,53 @@
+/** Arithmetic and words of making room. */
+import type { Schemas } from '../../api/client';
+import { counted, iec } from '../../ui/format';
+
+export type Bench = Schemas['Bench'];
+export type Offer = Bench['offers'][number];
+export type Sum = Schemas['Sum'];
+
+export interface Rung {
+  rung: number;
+  title: string;
+  offers: Offer[];
+  elsewhere: Bench['elsewhere'];
+}
+
+/** The ladder: steps that have anything to offer, in their order. */
+export function ladder(bench: Pick<Bench, 'rungs' | 'offers' | 'elsewhere'>): Rung[] {
+  return bench.rungs
+    .map(({ rung, title }) => ({
+      rung,
+      title,
+      offers: bench.offers.filter((one) => one.rung === rung),
+      elsewhere: bench.elsewhere.filter((one) => one.rung === rung),
+    }))
+    .filter((one) => one.offers.length + one.elsewhere.length > 0);
+}
+
+/** Ticked or not; a whole step at once. */
+export function toggled(picked: ReadonlySet<string>, keys: readonly string[], on: boolean): Set<string> {
+  const next = new Set(picked);
+  for (const key of keys) {
+    if (on) next.add(key);
+    else next.delete(key);
+  }
+  return next;
+}
+
+/** What of the picked is still offered: another page may have made that room meanwhile. */
+export const stillOffered = (picked: ReadonlySet<string>, offers: readonly Pick<Offer, 'key'>[]): string[] =>
+  offers.map((one) => one.key).filter((key) => picked.has(key));
+
+/** How the sum stands to what is wanted. */
+export function wantedWords(sum: Pick<Sum, 'given_back_bytes'>, wanted: number | null): string {
+  if (wanted === null) return '';
+  const lacking = wanted - sum.given_back_bytes;
+  return lacking <= 0 ? `${iec(wanted)} were wanted.` : `${iec(lacking)} less than the ${iec(wanted)} that were wanted.`;
+}
+
+/** What goes, in a line. */
+export function goesWords(sum: Pick<Sum, 'backups' | 'devices'>): string {
+  if (sum.backups === 0) return 'No backup leaves.';
+  return `${counted(sum.backups, 'backup leaves', 'backups leave')} this store, of ${counted(sum.devices, 'device')}.`;
+}
