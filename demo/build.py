@@ -22,7 +22,7 @@ from core.schedule.nights import coming_night
 from core.schedule.recurrence import zone_named
 from core.units import MIB
 from core.vault.address import BucketAddress, DriveAddress, FolderAddress, SftpAddress, StoreAddress
-from demo import at_rest, office
+from demo import at_rest, office, room
 from demo.clock import PastClock
 from demo.network import Network
 from demo.remembered import EARLIER_NIGHTS, is_remembered, remember, remember_mornings
@@ -37,7 +37,7 @@ from server.people.actions.closed_days import add_closed_days
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import Holder, User
 from server.plans.actions.save_plan import Draft, Target, save_plan
-from server.plans.models import Assignment, Plan
+from server.plans.models import Assignment, Plan, PlanTarget
 from server.plans.queries import WITH_TARGETS
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
@@ -114,6 +114,9 @@ def build(tell: Callable[[str], None]) -> None:
     for store in Store.objects.exclude(drive__state__in=NOT_HERE):
         sweep_store(store, now=outside().now())
         measure(store, now=outside().now())
+    room.allowances({slug: Device.objects.get(id=id) for slug, id in known.items()}, by)
+    measure(Store.objects.get(name=office.MEASURED_STORE), now=outside().now())
+    room.draw_days()
     with connection.cursor() as cursor:
         cursor.execute("delete from procrastinate_jobs")  # their work is done above, in the past's own time
     # whoever waits for a device goes on waiting: the clock takes it from here
@@ -309,6 +312,7 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
     at_rest.damage_and_repair(by)
     at_rest.drives(by, Network(), but=by_slug[office.REMOVED[0]])
     at_rest.drills(by_slug, by)
+    room.retire_a_tablet(by_slug, by)
     for slug in office.LOOKED_AT:
         look_at(by_slug[slug])
     set_exception(Whose(), office.RETIRED_KEEP, by=by, why="Their holders may come back to them")
@@ -322,12 +326,16 @@ def _elsewhere() -> None:
     """The newest of some devices lie in other stores as well; the others are owed, and go there while one looks."""
     owe_copies(now=outside().now())
     stores = OpenStores()
+    limits = dict(PlanTarget.objects.exclude(limit_bytes_per_second=None).values_list("id", "limit_bytes_per_second"))
+    PlanTarget.objects.update(limit_bytes_per_second=None)  # what lies there already came slowly, and nobody has to wait for it
     for name, count in office.CARRIED_BEFOREHAND.items():
         store = Store.objects.get(name=name)
         for _ in range(count):
             row = next_copy(store, now=outside().now())
             if row is not None:
                 copy_backup(row.id, stores=stores)
+    for id, limit in limits.items():
+        PlanTarget.objects.filter(id=id).update(limit_bytes_per_second=limit)
 
 
 def _habits() -> None:

@@ -12,12 +12,12 @@ NIGHTS = 15
 
 STORES = {"Server room": ("server-room", 128 * MIB), "Safe drive": ("safe-drive", None)}
 DRIVES = ("Safe drive",)
-CLOUD, CLOUD_ALLOWANCE, CLOUD_LIMIT = "North cloud", 48 * MIB, 192 * KIB
+CLOUD, CLOUD_ALLOWANCE, CLOUD_LIMIT = "North cloud", 28 * MIB, 192 * KIB
 """A bucket that the field plan copies to, slowly: some copies are owed when the demo begins, and are carried while one looks."""
 CLOUD_PLANS = ("Field nightly",)
 BOATHOUSE, BOATHOUSE_PLANS = "Boathouse", ("Tables twice a week",)
 """A computer on the same pier, reached over SFTP."""
-CARRIED_BEFOREHAND = {CLOUD: 8, BOATHOUSE: 5}
+CARRIED_BEFOREHAND = {CLOUD: 22, BOATHOUSE: 5}
 """Copies that lie there when the demo begins."""
 
 ROTATION = ("Weekly", (("Blue drive", "blue", "Piet Quist", ""), ("Red drive", "red", "", "the safe")))
@@ -111,6 +111,13 @@ REMOVED = ("p4-moreau", "Taken while its mail was being moved, and half of it tw
 """A backup that somebody let go by hand, and why; it can be kept after all for a week."""
 RETIRED_KEEP = {"last": 1, "minimum_age_seconds": 7 * DAYS, "ask_after": [2, "years"]}
 """What is kept of devices that are retired or lost."""
+RETIRED_TABLET = "tab9-plotter"
+"""Retired, with all its moments in the cloud."""
+DRAWN = {"North cloud": (18, 0.04), "Server room": (60, 0.45), "": (60, 0.6)}
+"""Store → so many days before today are drawn, and what part of today's bytes the first of them held; under nothing all others."""
+MEASURED_STORE, OVER_TEAM, OVER_DAYS = "Server room", "Inland Crew", 9
+SHORT_DEVICE, SHORT_BYTES = "field6-varga", 2 * KIB
+"""A device in whose allowance there is no room for another night."""
 LOST_PHOTOS = ("field6-thorne", 1, "photos")
 """Device, how many nights before the last one, and of which kind most items were deleted by mistake."""
 CLOSED_AHEAD = ((12, 24, "Christmas Eve"), (12, 25, "Christmas Day"), (12, 26, "Second day of Christmas"), (1, 1, "New Year"))

@@ -98,7 +98,10 @@ def _full(measured: int, pace: int | None = None) -> Told:
 
 
 def _left(days: float | None, behind: int) -> int | None:
-    return None if days is None else max(0, round(days) - behind)
+    """Nothing only for what is full: less than a day is one."""
+    if days is None or days == 0:
+        return None if days is None else 0
+    return max(1, round(days) - behind)
 
 
 def _says(days: int | None, earliest: int | None, latest: int | None, found: Runway) -> str:

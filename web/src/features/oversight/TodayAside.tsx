@@ -33,6 +33,7 @@ export function StoresAside() {
                 {iec(store.stored_bytes)}
                 {store.allowance_bytes ? ` of ${iec(store.allowance_bytes)}` : ', no allowance set'}
               </small>
+              <small className={store.runway.soon ? 'tone-late' : undefined}>{store.runway.short}</small>
             </div>
             {store.trouble && <small className="tone-late d-block">{store.trouble}</small>}
           </div>

@@ -65,7 +65,8 @@ function One({ one, onChange }: { one: Allowance; onChange: () => void }) {
         </>
       )}
       <div className={wrong ? 'tone-late' : 'quiet'}>
-        {standingWords(one, (at) => age(at, now))} · {one.runway.short}
+        {standingWords(one, (at) => age(at, now))}
+        {one.standing === 'within' && ` · ${one.runway.short}`}
       </div>
       {may('set_up') && (
         <>

@@ -33,7 +33,7 @@ export function OverTime({ storeId }: { storeId: string }) {
     <section>
       <div className="head mb-1">
         <h2 className="mb-0">
-          Over time <small>ninety days</small>
+          Over time <small>ninety days, without what is about to go</small>
         </h2>
         <div className="filters mb-0">
           <Choice<Over> label="Over time" compact value={by} onChange={(next) => address.set('over', next)} options={BY} />
@@ -61,7 +61,7 @@ function Picture({ course }: { course: Course }) {
     <figure className="over-time mb-0">
       <Chart
         drawn={drawn}
-        says={`From ${iec(first.stored_bytes)} on ${plainDay(first.day)} to ${iec(last.stored_bytes)} on ${plainDay(last.day)}`}
+        says={`From ${iec(first.stored_bytes - first.going_bytes)} on ${plainDay(first.day)} to ${iec(last.stored_bytes - last.going_bytes)} on ${plainDay(last.day)}`}
       />
       <div className="ends quiet">
         <span>{plainDay(first.day)}</span>

@@ -50,9 +50,7 @@ function Move({ offer, on, onChange }: { offer: Offer; on: boolean; onChange: (o
       {may('remove') ? <input type="checkbox" checked={on} onChange={(event) => onChange(event.target.checked)} /> : <span />}
       <span className="what">
         <strong>{offer.title}</strong>
-        <span className="quiet">
-          loses: {offer.loses}
-        </span>
+        <span className="quiet">loses: {offer.loses}</span>
       </span>
       <span className="num">
         <strong>

@@ -98,27 +98,28 @@ export interface Drawn {
   most: number;
 }
 
-/** Areas one on another: each part, then what is in none of them. */
+/** Areas one on another: each part, then what is in none of them; without what is about to go by itself. */
 export function stacked(course: Course): Drawn | null {
   const { days, names } = course;
   const [first, last] = [days[0], days.at(-1)];
   if (!first || !last || first === last) return null;
   const at = (day: string) => Date.parse(`${day}T00:00:00Z`);
   const x = (day: string) => ((at(day) - at(first.day)) / (at(last.day) - at(first.day))) * 100;
-  const highest = Math.max(...days.map((one) => one.stored_bytes), 1);
+  const held = (one: Course['days'][number] | undefined) => (one ? one.stored_bytes - one.going_bytes : 0);
+  const highest = Math.max(...days.map(held), 1);
   const limits = days.map((one) => one.limit_bytes).filter((one) => one !== null && one <= highest * 2);
   const most = Math.max(highest, ...(limits as number[]));
   const y = (bytes: number) => 100 - (bytes / most) * 100;
   let below = days.map(() => 0);
   const layer = (name: string, bytesOf: (n: number) => number): Area => {
-    const above = below.map((held, n) => held + bytesOf(n));
-    const edge = (held: number[]): [number, number][] => days.map((one, n) => [x(one.day), y(held[n] ?? 0)]);
+    const above = below.map((under, n) => under + bytesOf(n));
+    const edge = (bytes: number[]): [number, number][] => days.map((one, n) => [x(one.day), y(bytes[n] ?? 0)]);
     const area = { name, upper: edge(above), lower: edge(below) };
     below = above;
     return area;
   };
   const areas = names.map((name, part) => layer(name, (n) => days[n]?.parts[part] ?? 0));
-  const rest = layer('nobody’s, and the rest', (n) => Math.max(0, (days[n]?.stored_bytes ?? 0) - (below[n] ?? 0)));
+  const rest = layer('nobody’s, and the rest', (n) => Math.max(0, held(days[n]) - (below[n] ?? 0)));
   const limit = days.flatMap((one): [number, number][] =>
     one.limit_bytes !== null && one.limit_bytes <= most ? [[x(one.day), y(one.limit_bytes)]] : [],
   );

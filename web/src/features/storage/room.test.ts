@@ -1,0 +1,83 @@
+import { describe, expect, it, test } from 'vitest';
+
+import { matrix } from './kinds';
+import { goesWords, ladder, stillOffered, toggled, wantedWords, type Offer } from './room';
+
+const offer = (key: string, rung: number): Offer => ({
+  key,
+  rung,
+  title: key,
+  loses: 'nothing',
+  bytes: 1,
+  free_on: '2026-12-01',
+  device_id: null,
+  backups: 1,
+});
+const MIB = 1 << 20;
+
+describe('the ladder', () => {
+  it('has the steps in their order, and none that offers nothing', () => {
+    const rungs = [1, 2, 3].map((rung) => ({ rung, title: `step ${rung}` }));
+    const elsewhere = [{ rung: 3, title: 'Photos left out', loses: 'them', bytes: 5, plan: null }];
+    const found = ladder({ rungs, offers: [offer('b', 1), offer('a', 1)], elsewhere });
+    expect(found.map((one) => [one.title, one.offers.map((each) => each.key), one.elsewhere.length])).toEqual([
+      ['step 1', ['b', 'a'], 0],
+      ['step 3', [], 1],
+    ]);
+  });
+
+  it('is ticked one by one or a step at once, and never changes what was picked before', () => {
+    const before = new Set(['a']);
+    expect([...toggled(before, ['b', 'c'], true)]).toEqual(['a', 'b', 'c']);
+    expect([...toggled(new Set(['a', 'b']), ['a'], false)]).toEqual(['b']);
+    expect([...before]).toEqual(['a']);
+  });
+
+  it('forgets what is not offered any more', () =>
+    expect(stillOffered(new Set(['gone', 'a']), [offer('b', 1), offer('a', 1)])).toEqual(['a']));
+});
+
+test.each([
+  [0, null, ''],
+  [3 * MIB, 2 * MIB, '2 MiB were wanted.'],
+  [2 * MIB, 2 * MIB, '2 MiB were wanted.'],
+  [MIB, 3 * MIB, '2 MiB less than the 3 MiB that were wanted.'],
+])('%i given back of %s', (given_back_bytes, wanted, says) => expect(wantedWords({ given_back_bytes }, wanted)).toBe(says));
+
+test.each([
+  [0, 0, 'No backup leaves.'],
+  [1, 1, '1 backup leaves this store, of 1 device.'],
+  [22, 2, '22 backups leave this store, of 2 devices.'],
+])('%i backups of %i devices', (backups, devices, says) => expect(goesWords({ backups, devices })).toBe(says));
+
+describe('teams by kinds', () => {
+  const labels: [string, string][] = [
+    ['photos', 'Photos'],
+    ['mail', 'Mail'],
+    ...'abcdefgh'.split('').map((code): [string, string] => [code, code.toUpperCase()]),
+  ];
+
+  it('has squares whose areas stand to each other as bytes do', () => {
+    const { columns, rows } = matrix(
+      [
+        { team: 'A', kinds: { photos: 400, mail: 100 } },
+        { team: 'B', kinds: { photos: 100 } },
+      ],
+      labels,
+    );
+    expect(columns).toEqual(['Photos', 'Mail']);
+    expect(rows[0]?.cells.map((cell) => cell.side)).toEqual([34, 17]);
+    expect(rows[1]?.cells).toEqual([
+      { bytes: 100, side: 17 },
+      { bytes: 0, side: 3 },
+    ]);
+  });
+
+  it('puts the small ones together, manifests among them, and loses no byte', () => {
+    const kinds: Record<string, number> = { '': 7 };
+    Array.from('abcdefgh').forEach((code, n) => (kinds[code] = 100 - n));
+    const { columns, rows } = matrix([{ team: '', kinds }], labels);
+    expect(columns).toEqual(['A', 'B', 'C', 'D', 'E', 'F', 'Rest']);
+    expect(rows[0]?.cells.reduce((sum, cell) => sum + cell.bytes, 0)).toBe(Object.values(kinds).reduce((sum, bytes) => sum + bytes, 0));
+  });
+});
