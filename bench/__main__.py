@@ -1,4 +1,4 @@
-"""`./attic bench vault`, `nights`, `reliability`, `links`, `screens`, `storage`, `retention`, `checks`.
+"""`./attic bench vault`, `nights`, `reliability`, `links`, `screens`, `storage`, `retention`, `checks`, `quotas`.
 
 A table on standard output, or JSON with `--json FILE`.
 """
@@ -18,7 +18,7 @@ from bench.table import table
 
 def main(argv: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="attic bench", description="Measure. Each figure stands beside a baseline of the same run.")
-    parser.add_argument("what", choices=["vault", "nights", "reliability", "links", "screens", "storage", "retention", "checks"])
+    parser.add_argument("what", choices=["vault", "nights", "reliability", "links", "screens", "storage", "retention", "checks", "quotas"])
     parser.add_argument("--json", type=Path, metavar="FILE", help="write the figures as JSON; - for standard output instead of the table")
     parser.add_argument("--only", action="append", metavar="NAME", help="only figures whose name begins so; may be repeated")
     parser.add_argument("--megabytes", type=int, default=1000, help="vault: size of the generated content (default 1000)")
@@ -79,6 +79,11 @@ def _measured(given: argparse.Namespace) -> Iterator[Figure]:
 
             folder.chmod(0o755)
             yield from checks(folder, megabytes=given.megabytes, rounds=given.rounds)
+            return
+        if given.what == "quotas":
+            from bench.quotas import quotas
+
+            yield from quotas(folder / "quotas", devices=given.devices)
             return
         if given.what == "storage":
             from bench.storage import storage

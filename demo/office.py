@@ -12,7 +12,7 @@ NIGHTS = 15
 
 STORES = {"Server room": ("server-room", 128 * MIB), "Safe drive": ("safe-drive", None)}
 DRIVES = ("Safe drive",)
-CLOUD, CLOUD_ALLOWANCE, CLOUD_LIMIT = "North cloud", 28 * MIB, 192 * KIB
+CLOUD, CLOUD_ALLOWANCE, CLOUD_LIMIT = "North cloud", 22 * MIB, 192 * KIB
 """A bucket that the field plan copies to, slowly: some copies are owed when the demo begins, and are carried while one looks."""
 CLOUD_PLANS = ("Field nightly",)
 BOATHOUSE, BOATHOUSE_PLANS = "Boathouse", ("Tables twice a week",)

@@ -70,7 +70,7 @@ class Store(models.Model):
     )
     compared_at = models.DateTimeField(null=True, help_text="When the list and the store were compared last.")
     swept_at = models.DateTimeField(null=True)
-    sweep_thoroughly = models.BooleanField(default=False, help_text="Whether the next sweep rewrites every pack that holds any waste.")
+    thorough_until = models.DateField(null=True, help_text="Up to this day sweeps rewrite every pack that holds any waste: room was made.")
     swept_by = models.CharField(max_length=200, blank=True, help_text="Another server that sweeps it; empty when this one does.")
     office_on = models.DateField(null=True, help_text="The office's day on which what this server knows was written there last.")
     ruled_on = models.DateField(null=True, help_text="The office's day on which the rules were applied last.")

@@ -82,7 +82,7 @@ def sweep_store(store: Store, *, now: datetime) -> None:
         return
     try:
         vault = opened(store)
-        if Store.objects.filter(id=store.id, sweep_thoroughly=True).exists():
+        if Store.objects.filter(id=store.id, thorough_until__gte=now.astimezone(office_zone()).date()).exists():
             vault.limits = thorough(vault.limits)
         report = sweep(vault, now=now, by=this_server())
     except SweptByAnother as error:  # by agreement: its space comes back by that server's hand
@@ -92,5 +92,5 @@ def sweep_store(store: Store, *, now: datetime) -> None:
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         return
-    Store.objects.filter(id=store.id).update(waiting_bytes=report.marked_bytes, swept_at=now, swept_by="", sweep_thoroughly=False)
+    Store.objects.filter(id=store.id).update(waiting_bytes=report.marked_bytes, swept_at=now, swept_by="")
     note_well(store.id)

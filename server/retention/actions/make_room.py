@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from uuid import UUID
 
 from core.errors import BadInput
-from core.quota.ladder import Rung
 from core.units import iec
 from server.api.problems import ChangedMeanwhile
 from server.jobs import defer_sweep
@@ -16,7 +15,6 @@ from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
 from server.people.models import User
 from server.retention.actions.remove_backups import remove_backups
-from server.retention.freezing import Frozen
 from server.retention.removal import Removal, removal_of
 from server.retention.room.bench import Bench, Sum, bench, chosen, forget, summed
 from server.storage.models import Store
@@ -63,9 +61,8 @@ def make_room(store: Store, keys: Sequence[str], *, why: str, seen: str, by: Use
     if looked.removal is not None:
         backups: list[UUID] = sorted({copy.backup_id for copy in looked.removal.copies})
         remove_backups(why=why, by=by, seen=looked.removal.digest, word=word, backups=backups, store=store.id)
-    if Rung.WASTE.name.lower() in keys and Frozen.read().sweeps(store.id):
-        Store.objects.filter(id=store.id).update(sweep_thoroughly=True)
-        defer_sweep(store.id)
+    Store.objects.filter(id=store.id).update(thorough_until=looked.sum.free_on)
+    defer_sweep(store.id)
     day = f"{looked.sum.free_on:%d %b}" if looked.sum.free_on else "at once"
     says = f"Room is made in {store.name}: {iec(looked.sum.given_back_bytes)} by {day}. {why.strip()[:200]}"
     write_journal(who=by, what="store.room_made", says=says, at=outside().now(), store=store.id)

@@ -40,6 +40,8 @@ class _Known:
     accounts: Accounts
     backups: frozenset[bytes]
     read_at: float
+    without: int | None = None
+    """What it would hold after a sweep as it is set, if nothing were removed."""
     lock: threading.RLock = field(default_factory=threading.RLock)
 
 
@@ -95,7 +97,7 @@ def summed(found: Bench, picked: Sequence[Offer], *, now: datetime, exact: bool 
     moves = [one.move for one in picked]
     with known.lock:
         held = together(moves, lambda ids: known.accounts.alone_bytes(list(ids)))
-        back = _given_back(known.vault, moves) if exact and moves else held
+        back = _given_back(known, moves) if exact and moves else held
     return Sum(
         bytes=held, given_back_bytes=back, free_on=max((one.free_on for one in picked), default=None),
         backups=len({id for one in picked for id in one.backups}), devices=len({one.device.id for one in picked if one.device}),
@@ -103,10 +105,12 @@ def summed(found: Bench, picked: Sequence[Offer], *, now: datetime, exact: bool 
     )  # fmt: skip
 
 
-def _given_back(vault: Vault, moves: Sequence[Move]) -> int:
+def _given_back(known: "_Known", moves: Sequence[Move]) -> int:
+    """By sweeps that leave no waste, as they are set once room is made."""
+    if known.without is None:
+        known.without = swept_bytes(known.vault, ())
     going = frozenset().union(*(move.going for move in moves))
-    waste = any(move.rung is Rung.WASTE for move in moves)
-    return swept_bytes(vault, ()) - swept_bytes(vault, going, thoroughly=waste)
+    return known.without - swept_bytes(known.vault, going, thoroughly=True)
 
 
 def _lasts_until(found: Bench, given_back: int, now: datetime) -> date | None:

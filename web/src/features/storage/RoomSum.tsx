@@ -56,7 +56,7 @@ function Told({ sum, wanted }: { sum: Sum; wanted: number | null }) {
         {grouped(sum.given_back_bytes)} bytes given back{sum.free_on && `, the last of them free on ${plainDay(sum.free_on)}`}.{' '}
         {sum.bytes !== sum.given_back_bytes && (
           <span className="quiet">
-            <Bytes count={sum.bytes} /> are needed by nothing then; a sweep leaves what lies among much that is needed.
+            <Bytes count={sum.bytes} /> are needed by nothing then; lists and footers that change make the difference.
           </span>
         )}
       </p>
