@@ -58,6 +58,7 @@ class TheDemoOffice(BrowserTestCase):
             lambda: at_rest.a_drive_comes_and_is_taken_away(self, self.page),
             lambda: at_rest.brought_back_on_trial(self, self.page),
             lambda: at_rest.a_store_is_drained_and_called_back(self, self.page),
+            lambda: at_rest.room_is_made(self, self.page),
             lambda: by_keyboard.a_plan_half_written(self, self.page),
         )
         Session.objects.all().delete()

@@ -9,6 +9,7 @@ import { useAddress } from '../../ui/address';
 import { Bytes } from '../../ui/Bytes';
 import { iec, plainDay } from '../../ui/format';
 import { Choice } from '../../ui/forms/Field';
+import { Scroll } from '../../ui/Scroll';
 import { Empty, Failed, Loading } from '../../ui/States';
 import { drawnNote, pathOf, stacked, type Course, type Drawn } from './quotas';
 
@@ -97,7 +98,7 @@ function Chart({ drawn, says }: { drawn: Drawn; says: string }) {
 
 function Days({ course }: { course: Course }) {
   return (
-    <div className="scroll days-table">
+    <Scroll label="What it held day by day" className="days-table">
       <table className="rows">
         <thead>
           <tr>
@@ -136,6 +137,6 @@ function Days({ course }: { course: Course }) {
           ))}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }

@@ -10,7 +10,7 @@ import { Bytes } from '../../ui/Bytes';
 import { grouped, iec, plainDay } from '../../ui/format';
 import { Failed } from '../../ui/States';
 import { MakeRoom } from './MakeRoom';
-import { goesWords, wantedWords, type Bench, type Sum } from './room';
+import { goesWords, restWords, wantedWords, type Bench, type Sum } from './room';
 
 interface Props {
   id: string;
@@ -54,11 +54,9 @@ function Told({ sum, wanted }: { sum: Sum; wanted: number | null }) {
       <p className="large mb-1">{iec(sum.given_back_bytes)}</p>
       <p>
         {grouped(sum.given_back_bytes)} bytes given back{sum.free_on && `, the last of them free on ${plainDay(sum.free_on)}`}.{' '}
-        {sum.bytes !== sum.given_back_bytes && (
-          <span className="quiet">
-            <Bytes count={sum.bytes} /> are needed by nothing then; lists and footers that change make the difference.
-          </span>
-        )}
+        <span className="quiet">
+          <Bytes count={sum.bytes} /> are needed by nothing then; {restWords(sum)}
+        </span>
       </p>
       <p>
         {wantedWords(sum, wanted)} {goesWords(sum)} {sum.lasts_until && `At the pace of now it lasts until ${plainDay(sum.lasts_until)}.`}

@@ -1,7 +1,7 @@
 import { describe, expect, it, test } from 'vitest';
 
 import { matrix } from './kinds';
-import { goesWords, ladder, stillOffered, toggled, wantedWords, type Offer } from './room';
+import { goesWords, ladder, restWords, stillOffered, toggled, wantedWords, type Offer } from './room';
 
 const offer = (key: string, rung: number): Offer => ({
   key,
@@ -49,6 +49,11 @@ test.each([
   [1, 1, '1 backup leaves this store, of 1 device.'],
   [22, 2, '22 backups leave this store, of 2 devices.'],
 ])('%i backups of %i devices', (backups, devices, says) => expect(goesWords({ backups, devices })).toBe(says));
+
+test.each([
+  [100, 140, /leave no waste/],
+  [100, 90, /take a little/],
+])('%i needed by nothing, %i given back', (bytes, given_back_bytes, says) => expect(restWords({ bytes, given_back_bytes })).toMatch(says));
 
 describe('teams by kinds', () => {
   const labels: [string, string][] = [

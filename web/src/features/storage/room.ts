@@ -51,3 +51,9 @@ export function goesWords(sum: Pick<Sum, 'backups' | 'devices'>): string {
   if (sum.backups === 0) return 'No backup leaves.';
   return `${counted(sum.backups, 'backup leaves', 'backups leave')} this store, of ${counted(sum.devices, 'device')}.`;
 }
+
+/** What makes the difference between what nothing needs and what is given back. */
+export const restWords = (sum: Pick<Sum, 'bytes' | 'given_back_bytes'>): string =>
+  sum.given_back_bytes > sum.bytes
+    ? 'the sweeps that follow leave no waste, and give back what lay beside them.'
+    : 'what says that they went, and lists that are written anew, take a little of it.';
