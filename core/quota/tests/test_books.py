@@ -1,5 +1,6 @@
 """The books of a real store against sets of chunks, and to the byte against what lies there."""
 
+import json
 import random
 from datetime import timedelta
 from fractions import Fraction
@@ -141,6 +142,17 @@ class TheBooks(AStore):
         self.bench.blobs.create(names.pack_name(bytes(16)), b"begun and not ended")
         books = self.books()
         self.assertEqual(books.nobodys.remains.arriving_bytes, len(b"begun and not ended"))
+        self.ends_in_what_lies_there(books)
+
+    def test_what_is_needed_of_a_marked_pack_is_its_owners(self):
+        """A mark by a sweep that was killed before it moved anything, or that met a run that relies on it."""
+        packs = "".join(pack.hex() for pack in self.bench.again().ids(names.PACKS))
+        told = {"at": self.bench.now.isoformat(), "packs": packs, "moved_bytes": 0}
+        before = self.books()
+        self.bench.again().write_object(names.MARKS, json.dumps(told).encode())
+        books = self.books()
+        self.assertEqual({team: row.share for team, row in books.teams.items()}, {team: row.share for team, row in before.teams.items()})
+        self.assertLess(books.nobodys.remains.marked_bytes, 20_000, "only what packs them")
         self.ends_in_what_lies_there(books)
 
     def test_an_empty_store_holds_its_lists(self):
