@@ -12,6 +12,7 @@ from server.oversight.models import Matter, Oddity
 from server.oversight.standing import standings
 from server.runs.models import ACTIVE, Beat, Run
 from server.storage.models import Store
+from server.storage.runways import runways
 from server.telling.models import Message, MessageState
 
 
@@ -60,12 +61,21 @@ class _Office:
     def _stores(self) -> Iterable[Metric]:
         stored = GaugeMetricFamily("attic_store_stored_bytes", "Bytes in a store.", labels=["store"])
         allowed = GaugeMetricFamily("attic_store_allowance_bytes", "Allowance of a store that has one.", labels=["store"])
-        for store in Store.objects.all():
+        lasts = GaugeMetricFamily("attic_store_full_in_days", "Days until a store is full, where that can be told.", labels=["store"])
+        least = GaugeMetricFamily("attic_store_full_in_days_earliest", "The same at its fastest, nine times in ten.", labels=["store"])
+        stores = list(Store.objects.all())
+        told = runways(stores, now=self._now)
+        for store in stores:
+            for family, days in ((lasts, told[store.id].days), (least, told[store.id].earliest)):
+                if days is not None:
+                    family.add_metric([str(store.id)], days)
             stored.add_metric([str(store.id)], store.stored_bytes)
             if store.allowance_bytes is not None:
                 allowed.add_metric([str(store.id)], store.allowance_bytes)
         yield stored
         yield allowed
+        yield lasts
+        yield least
 
 
 def metrics_text(*, now: datetime) -> bytes:

@@ -14,6 +14,7 @@ from core.errors import BadInput
 from core.quota.ladder import Move, Proposal, Rung, propose, together
 from core.vault.accounting import Accounts
 from core.vault.giving_back import swept_bytes
+from core.vault.remembered import RememberedBlobs
 from core.vault.vault import Vault
 from server.people.queries import office_zone
 from server.retention.room.elsewhere import Elsewhere, left_out, more_space
@@ -158,6 +159,7 @@ def _read(store: Store) -> _Known:
             if frozenset(known.vault.backup_ids()) == known.backups:
                 return known
     vault = opened(store)
+    vault.blobs = RememberedBlobs(vault.blobs)
     accounts = Accounts(vault)
     fresh = _Known(vault, accounts, frozenset(manifest.id for manifest in accounts.manifests), time.monotonic())
     with _knowing:

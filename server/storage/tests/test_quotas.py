@@ -17,6 +17,7 @@ from server.people.models import JournalEntry, Team
 from server.retention.actions.measure import measure
 from server.runs.models import Copy, CopyState
 from server.storage.models import Allowance, BackupOccupancy, StoreDay
+from server.telling.metrics import metrics_text
 from server.tests.pretend import OfficeTestCase
 
 
@@ -148,6 +149,7 @@ class OverTime(Measured):
         found = self.told()
         self.assertEqual((found["days"], found["earliest"], found["latest"], found["says"]), (20, 20, 20, "Full in 20 days (20 to 20)."))
         self.assertEqual((found["full_on"], found["soon"], found["pace_bytes"]), (str(today.day + timedelta(days=20)), True, 300 * MIB))
+        self.assertIn(f'attic_store_full_in_days{{store="{self.room.id}"}} 20.0', metrics_text(now=self.outside.at).decode())
         self.outside.at += timedelta(days=5)
         self.assertEqual(self.told()["days"], 15, "days that were not measured pass all the same")
 

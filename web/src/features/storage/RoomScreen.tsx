@@ -1,5 +1,5 @@
 /** Making room in a store: a bench with its sum always in view. */
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 
@@ -27,6 +27,7 @@ export function RoomScreen() {
 function TheBench({ id, bench }: { id: string; bench: Bench }) {
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
   const [wanted, setWanted] = useState<number | null>(null);
+  const queries = useQueryClient();
   const rungs = ladder(bench);
   return (
     <>
@@ -39,9 +40,11 @@ function TheBench({ id, bench }: { id: string; bench: Bench }) {
         <section>
           <Wanted
             id={id}
-            onProposed={(moves, bytes) => {
-              setPicked(new Set(moves));
-              setWanted(bytes);
+            onProposed={(told) => {
+              const moves = new Set(told.moves);
+              queries.setQueryData(key('stores', id, 'room', 'sum', stillOffered(moves, bench.offers)), told.sum);
+              setPicked(moves);
+              setWanted(told.wanted_bytes);
             }}
           />
           {rungs.length === 0 && (

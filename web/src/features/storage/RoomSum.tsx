@@ -28,6 +28,7 @@ export function RoomSum({ id, bench, picked, wanted, onMade }: Props) {
     queryFn: () => told(client.POST('/api/stores/{id}/room/sum', { params: { path: { id } }, body: { moves: [...picked] } })),
     placeholderData: keepPreviousData,
     enabled: may('remove') && picked.length > 0,
+    staleTime: 60_000,
     retry: false,
   });
   if (!may('remove')) return <p className="sheet pad">Only who may remove backups makes room. What could go is shown.</p>;

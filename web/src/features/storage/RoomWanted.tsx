@@ -3,7 +3,7 @@ import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
 import { useAct } from '../../api/act';
-import { client } from '../../api/client';
+import { client, type Schemas } from '../../api/client';
 import { useMay } from '../../api/may';
 import { iec } from '../../ui/format';
 import { DateField } from '../../ui/forms/DateField';
@@ -14,7 +14,7 @@ import { SIZES } from '../../ui/forms/numbers';
 
 interface Props {
   id: string;
-  onProposed: (moves: readonly string[], bytes: number) => void;
+  onProposed: (told: Schemas['Proposal']) => void;
 }
 
 type How = 'bytes' | 'until';
@@ -29,11 +29,7 @@ export function Wanted({ id, onProposed }: Props) {
   const [bytes, setBytes] = useState<number | null>(null);
   const [until, setUntil] = useState('');
   const body = how === 'bytes' ? { bytes, until: null } : { bytes: null, until: until || null };
-  const propose = useAct(
-    () => client.POST('/api/stores/{id}/room/proposal', { params: { path: { id } }, body }),
-    [],
-    (answer) => onProposed(answer.moves, answer.wanted_bytes),
-  );
+  const propose = useAct(() => client.POST('/api/stores/{id}/room/proposal', { params: { path: { id } }, body }), [], onProposed);
   if (!may('remove')) return null;
   return (
     <Form className="sheet pad mb-3 wanted" onSubmit={() => propose.go()} problem={propose.problem}>
