@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from uuid import UUID
 
 from core.errors import AtticError
-from core.vault.accounting import Accounts
 from core.vault.errors import NoSuchBackup
+from core.vault.giving_back import given_back
 from server.storage.models import Store
 from server.storage.queries import opened
 
@@ -18,6 +18,8 @@ class Freed:
     store_name: str
     bytes: int | None
     """Sealed, needed by nothing else there; None where that cannot be told now."""
+    given_back_bytes: int | None = None
+    """By how much the store is smaller for it in the end, by sweeps as they are set."""
     why_not: str = ""
 
 
@@ -26,9 +28,9 @@ def no_longer_needed(going: Mapping[UUID, Collection[UUID]]) -> list[Freed]:
     told = []
     for store in Store.objects.filter(id__in=going).order_by("name"):
         try:
-            accounts = Accounts(opened(store))
-            count = accounts.usage([id.bytes for id in going[store.id]]).alone_bytes
-            told.append(Freed(store_name=store.name, bytes=count))
+            vault = opened(store)
+            back = given_back(vault, [id.bytes for id in going[store.id]])
+            told.append(Freed(store_name=store.name, bytes=back.no_longer_needed_bytes, given_back_bytes=back.given_back_bytes))
         except NoSuchBackup:
             told.append(Freed(store_name=store.name, bytes=None, why_not="It does not hold all of them any more."))
         except AtticError as error:

@@ -20,6 +20,7 @@ from server.retention.removal import removal_of
 class FreedSerializer(serializers.Serializer):
     store_name = serializers.CharField()
     bytes = serializers.IntegerField(allow_null=True, help_text="Sealed, needed by nothing else there; null where that cannot be told now.")
+    given_back_bytes = serializers.IntegerField(allow_null=True, help_text="By how much the store is smaller for it in the end.")
     why_not = serializers.CharField()
 
 

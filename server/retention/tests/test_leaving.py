@@ -185,6 +185,7 @@ class ByHand(ThePile):
             look_after(self.room.id, now=self.outside.at + timedelta(hours=hours))
         freed = before - self.outside.open_vault(self.room.where).stored_bytes()
         self.assertAlmostEqual(freed, told["bytes"], delta=6_000)  # footers of packs, indexes and notes besides
+        self.assertAlmostEqual(freed, told["given_back_bytes"], delta=600)  # what says that a sweep was here
         self.outside.stores.pop(self.room.where)
         (told,) = self.api.post("/api/backups/remove/bytes", {"backups": [str(self.backups()[1].id)]}, format="json").json()
         self.assertEqual((told["bytes"], "not there" in told["why_not"]), (None, True))

@@ -4256,6 +4256,8 @@ export interface components {
             store_name: string;
             /** @description Sealed, needed by nothing else there; null where that cannot be told now. */
             bytes: number | null;
+            /** @description By how much the store is smaller for it in the end. */
+            given_back_bytes: number | null;
             why_not: string;
         };
         Freeze: {

@@ -26,7 +26,8 @@ export function Freed({ of, ask }: Props) {
             </>
           ) : (
             <>
-              <Bytes count={one.bytes} /> are needed by nothing else in {one.store_name}, and come back after the sweep that follows.
+              <Bytes count={one.given_back_bytes} /> come back in {one.store_name} after the sweep that follows; <Bytes count={one.bytes} />{' '}
+              are needed by nothing else there.
             </>
           )}
         </li>
