@@ -98,6 +98,7 @@ class BrowserTestCase(TransactionTestCase):
     def _new_page(self) -> Page:
         page = self.browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
         page.set_default_timeout(20_000)
+        expect.set_options(timeout=20_000)  # a machine may be busy: what is waited for comes or does not
         return page
 
     def tearDown(self) -> None:

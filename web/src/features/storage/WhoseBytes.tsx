@@ -1,5 +1,6 @@
 /** Whose bytes lie in a store: a table that ends in what the store really holds. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import Button from 'react-bootstrap/Button';
 import { Link } from 'react-router';
 
 import { client, problemOf, told } from '../../api/client';
@@ -20,6 +21,7 @@ export function WhoseBytes({ storeId }: { storeId: string }) {
     BY.map((one) => one.value),
   );
   const query = { by: by ?? 'team', page: address.page };
+  const device = address.get('device');
   const found = useQuery({
     queryKey: key('stores', storeId, 'occupied', query),
     queryFn: () => told(client.GET('/api/stores/{id}/occupied', { params: { path: { id: storeId }, query } })),
@@ -42,10 +44,44 @@ export function WhoseBytes({ storeId }: { storeId: string }) {
         {found.data && found.data.nobodys.length === 0 && (
           <Empty>It has not been measured yet. It will be after the next run, or tonight.</Empty>
         )}
-        {found.data && found.data.nobodys.length > 0 && <Parts found={found.data} by={query.by} />}
+        {found.data && found.data.nobodys.length > 0 && (
+          <Parts found={found.data} by={query.by} onDevice={(id) => address.set('device', id)} />
+        )}
         {found.data && <Pager page={address.page} pageSize={PAGE} count={found.data.count} onPage={address.turn} />}
       </div>
+      {query.by === 'device' && device && (
+        <FillsIt key={device} storeId={storeId} device={device} onClose={() => address.set('device', '')} />
+      )}
       <Words />
+    </section>
+  );
+}
+
+/** What a device's bytes are made of in this store, kind by kind: they add up to its share. */
+function FillsIt({ storeId, device, onClose }: { storeId: string; device: string; onClose: () => void }) {
+  const query = { by: 'kind' as const, device };
+  const found = useQuery({
+    queryKey: key('stores', storeId, 'occupied', query),
+    queryFn: () => told(client.GET('/api/stores/{id}/occupied', { params: { path: { id: storeId }, query } })),
+  });
+  return (
+    <section aria-label="What fills it" className="mt-2">
+      <div className="head mb-1">
+        <h3 className="mb-0">
+          What fills it <small>its share, by kind</small>
+        </h3>
+        <div className="row-end">
+          <Link to={`/devices/${device}`}>The device</Link>
+          <Button size="sm" variant="outline-primary" onClick={onClose}>
+            Close
+          </Button>
+        </div>
+      </div>
+      <div className="sheet scroll">
+        {found.isPending && <Loading what="what fills it" />}
+        {found.isLoadingError && <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />}
+        {found.data && <Parts found={found.data} by="kind" />}
+      </div>
     </section>
   );
 }
@@ -69,7 +105,7 @@ const Words = () => (
   </details>
 );
 
-function Parts({ found, by }: { found: Occupied; by: By }) {
+function Parts({ found, by, onDevice }: { found: Occupied; by: By; onDevice?: (id: string) => void }) {
   const one = BY.find((entry) => entry.value === by)?.one ?? '';
   return (
     <table className="rows">
@@ -95,7 +131,11 @@ function Parts({ found, by }: { found: Occupied; by: By }) {
       </thead>
       <tbody>
         {found.lines.map((line) => (
-          <Line key={line.key || 'none'} line={line} by={by} />
+          <Line
+            key={line.key || 'none'}
+            line={line}
+            {...(by === 'device' && line.key !== 'others' && onDevice ? { onOpen: () => onDevice(line.key) } : {})}
+          />
         ))}
       </tbody>
       <Foot found={found} />
@@ -103,11 +143,20 @@ function Parts({ found, by }: { found: Occupied; by: By }) {
   );
 }
 
-function Line({ line, by }: { line: Occupied['lines'][number]; by: By }) {
+function Line({ line, onOpen }: { line: Occupied['lines'][number]; onOpen?: () => void }) {
   const saved = savedPercent(line);
   return (
     <tr>
-      <th scope="row">{by === 'device' && line.key !== 'others' ? <Link to={`/devices/${line.key}`}>{line.name}</Link> : line.name}</th>
+      <th scope="row">
+        {onOpen ? (
+          <Button variant="link" size="sm" onClick={onOpen}>
+            {line.name}
+            <span className="visually-hidden">: what fills it</span>
+          </Button>
+        ) : (
+          line.name
+        )}
+      </th>
       <td className="num">
         <Bytes count={line.fair_bytes} />
       </td>
@@ -141,7 +190,7 @@ function Foot({ found }: { found: Occupied }) {
         </tr>
       ))}
       <tr>
-        <th scope="row">All that lies there</th>
+        <th scope="row">{nobodys.length > 0 ? 'All that lies there' : 'All of it'}</th>
         <td className="num">
           <strong>
             <Bytes count={found.sum_bytes} />
