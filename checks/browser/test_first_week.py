@@ -268,6 +268,7 @@ class FromNothingToARestore(BrowserTestCase):
         page = self.page
         page.get_by_role("link", name="Storage").click()
         page.get_by_role("link", name="Server room").click()
+        page.get_by_label("Divided").select_option("device")
         expect(page.get_by_role("main").get_by_role("table")).to_contain_text("Orlo P5")
         page.get_by_label("Allowance", exact=True).fill("0.0005 GiB")
         page.get_by_role("button", name="Save").click()

@@ -328,11 +328,14 @@ class Capture:
         if self._should_stop():
             raise Stopped("The run was stopped by hand.")
         if self._is_over():
-            raise _NoRoom
+            raise _NoRoom("There is no more room for it.")
 
 
-class _NoRoom(Exception):
+class _NoRoom(Stopped):
     """Ends the kind that is being taken."""
+
+    code = "run.no_room"
+    remedy = "Make room in the store, or leave something out."
 
 
 def _lied(item: Item, length: int) -> DeviceLied:

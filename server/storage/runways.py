@@ -46,7 +46,7 @@ def days_of(stores: Iterable[Store], *, today: date) -> dict[UUID, list[StoreDay
     found: dict[UUID, list[StoreDay]] = defaultdict(list)
     since = today - timedelta(days=STRETCH_DAYS)
     rows = StoreDay.objects.filter(store__in=[store.id for store in stores], day__gt=since, day__lte=today).order_by("day")
-    for row in rows.defer("teams", "devices", "kinds"):
+    for row in rows.only("store_id", "day", "stored_bytes", "going_bytes", "limit_bytes", "counted"):
         found[row.store_id].append(row)
     return found
 
