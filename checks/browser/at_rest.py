@@ -66,7 +66,7 @@ def room_is_made(test: BrowserTestCase, page: Page) -> None:
     main = page.get_by_role("main")
     expect(main).to_contain_text("All that lies there")
     page.get_by_label("Divided").select_option("device")
-    page.get_by_role("button", name="Orlo P5, K. Dufour: what fills it").click()
+    page.get_by_role("button", name="Orlo P5, K. Dufour").click()
     expect(page.get_by_role("region", name="What fills it")).to_contain_text("Photos", timeout=SLOWLY)
     page.get_by_role("button", name="As a table").click()
     expect(main.get_by_role("row").filter(has_text="drawn").first).to_be_visible()
