@@ -43,18 +43,16 @@ class Books:
     def __init__(self, accounts: Accounts, teams: Mapping[str, str], leaving: Collection[bytes] = ()) -> None:
         self._accounts = accounts
         going = set(leaving)
-        self._backups: dict[str, list[bytes]] = defaultdict(list)
-        self._logical: dict[bytes, int] = {}
+        self._of: dict[str, list[Manifest]] = defaultdict(list)
         for manifest in accounts.manifests:
             if manifest.id not in going:
-                self._backups[manifest.device].append(manifest.id)
-                self._logical[manifest.id] = manifest.size_bytes
-        self._needed = {device: accounts.needed(ids) for device, ids in self._backups.items()}
+                self._of[manifest.device].append(manifest)
+        self._needed = {device: accounts.needed(one.id for one in mine) for device, mine in self._of.items()}
         self._claims = np.zeros(len(accounts.lengths), dtype=np.int64)
         for numbers in self._needed.values():
             self._claims[numbers] += 1
         by_team: dict[str, list[str]] = defaultdict(list)
-        for device in self._backups:
+        for device in self._of:
             by_team[teams.get(device, "")].append(device)
         given = divide(
             whole(np.flatnonzero(self._claims), accounts.lengths),
@@ -79,13 +77,13 @@ class Books:
 
     def kinds_of(self, device: str) -> dict[str, Row]:
         """What was given to the device, by kind; manifests and what ties kinds together under an empty name."""
-        ids = self._backups[device]
-        kinds = sorted({summary.kind for manifest in self._manifests(device) for summary in manifest.trees})
+        ids = [manifest.id for manifest in self._of[device]]
+        kinds = sorted({summary.kind for manifest in self._of[device] for summary in manifest.trees})
         needed = {kind: numbers for kind in kinds if len(numbers := self._accounts.needed(ids, kind))}
         given = divide(self._devices[device], needed | {"": self._accounts.roots(ids)}, self._accounts.lengths)
         logical: dict[str, int] = defaultdict(int)
         holding: dict[str, int] = defaultdict(int)
-        for manifest in self._manifests(device):
+        for manifest in self._of[device]:
             for summary in manifest.kinds:
                 logical[summary.kind] += summary.size_bytes
                 holding[summary.kind] += summary.items > 0
@@ -96,9 +94,11 @@ class Books:
 
     def backups_of(self, device: str) -> dict[bytes, Row]:
         """What was given to the device, by backup."""
-        needed = {id: self._accounts.needed([id]) for id in self._backups[device]}
+        needed = {manifest.id: self._accounts.needed([manifest.id]) for manifest in self._of[device]}
         given = divide(self._devices[device], needed, self._accounts.lengths)
-        return {id: Row(share=part.share, logical_bytes=self._logical[id], backups=1) for id, part in given.items()}
+        return {
+            manifest.id: Row(share=given[manifest.id].share, logical_bytes=manifest.size_bytes, backups=1) for manifest in self._of[device]
+        }
 
     def together(self, devices: Iterable[str]) -> Row | None:
         """Of a set of devices; None when none of them has anything here."""
@@ -128,9 +128,6 @@ class Books:
             found[self._needed[device]] = True
         return np.flatnonzero(found)
 
-    def _manifests(self, device: str) -> list[Manifest]:
-        return [manifest for manifest in self._accounts.manifests if manifest.device == device and manifest.id in self._logical]
-
     def _row(self, share: Share, devices: Iterable[str]) -> Row:
-        ids = [id for device in devices for id in self._backups[device]]
-        return Row(share=share, logical_bytes=sum(self._logical[id] for id in ids), backups=len(ids))
+        mine = [manifest for device in devices for manifest in self._of[device]]
+        return Row(share=share, logical_bytes=sum(manifest.size_bytes for manifest in mine), backups=len(mine))

@@ -22,9 +22,9 @@ class GivenBack:
     is noted as well."""
 
 
-def given_back(vault: Vault, removed: Collection[bytes], *, accounts: Accounts | None = None) -> GivenBack:
+def given_back(vault: Vault, removed: Collection[bytes]) -> GivenBack:
     """Raises NoSuchBackup, Damaged when it cannot be told what stays, StoreError."""
-    needed = (accounts or Accounts(vault)).usage(removed).alone_bytes
+    needed = Accounts(vault).alone_bytes(removed)
     return GivenBack(no_longer_needed_bytes=needed, given_back_bytes=swept_bytes(vault, ()) - swept_bytes(vault, removed))
 
 

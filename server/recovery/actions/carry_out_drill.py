@@ -10,6 +10,7 @@ from django.db import transaction
 
 from core.recovery.drill import Bounds, DrillReport, Findings, drill
 from core.vault.errors import DeviceSealed, NoSuchBackup, Stopped
+from core.vault.reading import slowed
 from server.jobs import defer_check
 from server.live import tell
 from server.outside import outside
@@ -78,10 +79,11 @@ def _drilled(row: Drill, rules: DrillRules, clock: Callable[[], float], sleep: C
     began, last_told = clock(), 0.0
     until = began + timedelta(minutes=rules.most_minutes).total_seconds()
 
+    hold_back = slowed(rules.limit_bytes_per_second, began, clock, sleep)
+
     def on_progress(done_bytes: int, total_bytes: int) -> None:
         nonlocal last_told
-        if (limit := rules.limit_bytes_per_second) and (early := began + done_bytes / limit - clock()) > 0:
-            sleep(early)
+        hold_back(done_bytes, total_bytes)
         if clock() - last_told < TELL_EVERY_SECONDS:
             return
         last_told = clock()

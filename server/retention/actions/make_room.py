@@ -5,6 +5,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
+from django.db.models import Q
+
 from core.errors import BadInput
 from core.units import iec
 from server.api.problems import ChangedMeanwhile
@@ -61,7 +63,8 @@ def make_room(store: Store, keys: Sequence[str], *, why: str, seen: str, by: Use
     if looked.removal is not None:
         backups: list[UUID] = sorted({copy.backup_id for copy in looked.removal.copies})
         remove_backups(why=why, by=by, seen=looked.removal.digest, word=word, backups=backups, store=store.id)
-    Store.objects.filter(id=store.id).update(thorough_until=looked.sum.free_on)
+    shorter = Q(thorough_until=None) | Q(thorough_until__lt=looked.sum.free_on)
+    Store.objects.filter(shorter, id=store.id).update(thorough_until=looked.sum.free_on)
     defer_sweep(store.id)
     day = f"{looked.sum.free_on:%d %b}" if looked.sum.free_on else "at once"
     says = f"Room is made in {store.name}: {iec(looked.sum.given_back_bytes)} by {day}. {why.strip()[:200]}"

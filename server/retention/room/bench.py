@@ -53,8 +53,6 @@ class Bench:
     elsewhere: list[Elsewhere]
     runway: Told
     limit_bytes: int | None
-    pace_bytes: int | None
-    """A month."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,9 +76,7 @@ def bench(store: Store, *, now: datetime) -> Bench:
     with known.lock:
         found = offers(store, known.accounts, limits=known.vault.limits, now=now)
     runway = runways([store], now=now)[store.id]
-    return Bench(
-        store=store, offers=found, elsewhere=left_out(store), runway=runway, limit_bytes=limit_of(store), pace_bytes=runway.pace_bytes
-    )
+    return Bench(store=store, offers=found, elsewhere=left_out(store), runway=runway, limit_bytes=limit_of(store))
 
 
 def chosen(found: Bench, keys: Collection[str]) -> list[Offer]:
@@ -92,13 +88,13 @@ def chosen(found: Bench, keys: Collection[str]) -> list[Offer]:
     return [by_key[key] for key in keys]
 
 
-def summed(found: Bench, picked: Sequence[Offer], *, now: datetime, exact: bool = True) -> Sum:
-    """Raises StoreError, VaultError. Without `exact` what is given back is told as what nothing needs."""
+def summed(found: Bench, picked: Sequence[Offer], *, now: datetime) -> Sum:
+    """Raises StoreError, VaultError."""
     known = _read(found.store)
     moves = [one.move for one in picked]
     with known.lock:
         held = together(moves, lambda ids: known.accounts.alone_bytes(list(ids)))
-        back = _given_back(known, moves) if exact and moves else held
+        back = _given_back(known, moves) if moves else 0
     return Sum(
         bytes=held, given_back_bytes=back, free_on=max((one.free_on for one in picked), default=None),
         backups=len({id for one in picked for id in one.backups}), devices=len({one.device.id for one in picked if one.device}),
@@ -115,10 +111,10 @@ def _given_back(known: "_Known", moves: Sequence[Move]) -> int:
 
 
 def _lasts_until(found: Bench, given_back: int, now: datetime) -> date | None:
-    if found.limit_bytes is None or not found.pace_bytes or found.pace_bytes <= 0:
+    if found.limit_bytes is None or not found.runway.pace_bytes or found.runway.pace_bytes <= 0:
         return None
     left = found.limit_bytes - found.store.stored_bytes + given_back
-    days = left * 30 / found.pace_bytes
+    days = left * 30 / found.runway.pace_bytes
     today = now.astimezone(office_zone()).date()
     return date.fromordinal(min(today.toordinal() + max(0, int(days)), date.max.toordinal()))
 
@@ -139,11 +135,11 @@ def wanted_until(found: Bench, until: date, *, now: datetime) -> int:
         raise BadInput("That day is past.", field="until", remedy="Give a day to come.")
     if found.limit_bytes is None:
         raise BadInput("Nothing limits this store.", field="until", remedy="Give bytes.")
-    if found.pace_bytes is None:
+    if found.runway.pace_bytes is None:
         raise BadInput(
             "Too little is known of how it grows.", field="until", remedy="Give bytes, or wait until it was measured for two weeks."
         )
-    return max(0, found.store.stored_bytes + round(found.pace_bytes * days / 30) - found.limit_bytes)
+    return max(0, found.store.stored_bytes + round(found.runway.pace_bytes * days / 30) - found.limit_bytes)
 
 
 def space(found: Bench, wanted: int) -> Elsewhere | None:

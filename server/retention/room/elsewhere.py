@@ -9,7 +9,7 @@ from uuid import UUID
 from core.content.accounts import Account
 from core.content.kinds import KINDS
 from core.quota.ladder import Rung
-from core.units import GIB, iec
+from core.units import GIB, iec, listed
 from server.fleet.convert import account_of
 from server.plans.models import Assignment
 from server.storage.models import KindOccupancy, Store
@@ -83,7 +83,7 @@ def _rung_of(kind: str, in_step: bool) -> Rung | None:
 
 def _words(kinds: Iterable[str]) -> str:
     found = [KINDS[code].label for code in KINDS if code in set(kinds)]
-    return found[0] if len(found) == 1 else f"{', '.join(found[:-1])} and {found[-1].lower()}"
+    return listed([found[0], *(label.lower() for label in found[1:])])
 
 
 def more_space(store: Store, wanted: int) -> Elsewhere | None:

@@ -61,7 +61,8 @@ def offers(store: Store, accounts: Accounts, *, limits: VaultLimits, now: dateti
         Device.objects.filter(backups__copies__store=store, backups__copies__state__in=THERE).distinct().select_related("holder", "team")
     )
     whole = _Whole(store, accounts, context, judged_all(devices, context), today + timedelta(days=free_days(context.undo, limits)))
-    found = [*_waste(accounts, limits, today), *whole.gone(), *whole.soon(), *whole.thirds(), *whole.thinner()]
+    waste = _waste(accounts, limits, today) if context.frozen.sweeps(store.id) else []
+    found = [*waste, *whole.gone(), *whole.soon(), *whole.thirds(), *whole.thinner()]
     return sorted(found, key=lambda one: (one.move.rung, -one.bytes, one.move.key))
 
 
@@ -80,29 +81,32 @@ class _Whole:
 
     def __init__(self, store: Store, accounts: Accounts, context: Context, judged: Sequence[Judged], free_on: date) -> None:
         self._store, self._accounts, self._context, self._free_on = store, accounts, context, free_on
-        self._judged = judged
+        self._judged, self._zone = judged, office_zone()
         self._there = {manifest.id for manifest in accounts.manifests}
         self._elsewhere = _elsewhere(store)
+        self._free = self._going(judged, _LAST)
+        """Of each device what need not stay."""
 
     def gone(self) -> list[Offer]:
-        of = [one for one in self._judged if one.device.state in GONE_STATES]
         found = []
-        for one, going in self._going(of, _LAST):
-            newest = max(one.copies[str(copy.backup_id), str(copy.store_id)].backup.finished_at for copy in one.copies.values())
+        for one, going in self._free:
+            if one.device.state not in GONE_STATES:
+                continue
+            newest = max(copy.backup.finished_at for copy in one.copies.values())
             state = one.device.get_state_display().lower()
             loses = f"{_moments(going, self._elsewhere)} of a device that is {state}; its last of {self._day(newest)} stays"
             found.append(self._offer(Rung.GONE_DEVICES, "gone", one.device, going, "all that need not stay", loses))
         return found
 
     def soon(self) -> list[Offer]:
-        zone, found = office_zone(), []
-        until = self._context.now.astimezone(zone).date() + timedelta(days=SOON_DAYS)
-        for one in self._judged:
+        found = []
+        until = self._context.now.astimezone(self._zone).date() + timedelta(days=SOON_DAYS)
+        for one, free in self._free:
             if one.plan is None or one.device.state in GONE_STATES:
                 continue
             falls = or_else(one.plan, lambda one=one: one.leaves_on(self._context.now, days=SOON_DAYS), {})  # type: ignore[misc]
             soon = {key for key, day in falls.items() if day is not None and day <= until}
-            going = [copy for copy in self._free(one, _LAST) if (str(copy.backup_id), str(copy.store_id)) in soon]
+            going = [copy for copy in free if (str(copy.backup_id), str(copy.store_id)) in soon]
             if going:
                 loses = f"{_moments(going, self._elsewhere)} that leave by themselves until {until:%d %b}"
                 found.append(self._offer(Rung.SOON, "soon", one.device, going, "what its rule lets go within a month", loses))
@@ -110,7 +114,7 @@ class _Whole:
 
     def thirds(self) -> list[Offer]:
         found, before = [], self._context.now - timedelta(days=OLD_DAYS)
-        for one, free in self._going(self._judged, _LAST):
+        for one, free in self._free:
             going = [copy for copy in free if len(self._elsewhere.get(copy.backup_id, ())) >= 2 and copy.backup.finished_at < before]
             if going:
                 count = len(going)
@@ -135,15 +139,12 @@ class _Whole:
         here = str(self._store.id)
         cases = [Case(moments=one.moments, rules={**core_rules(one.rules), here: rule}, as_of=one.as_of) for one in mine]
         found = []
-        for one, verdicts in zip(mine, verdicts_of(cases, zone=office_zone(), now=self._context.now), strict=True):
+        for one, verdicts in zip(mine, verdicts_of(cases, zone=self._zone, now=self._context.now), strict=True):
             going = [one.copy_of(verdict) for verdict in verdicts if not verdict.kept and verdict.moment.store == here]
             going = [copy for copy in going if copy.state == CopyState.PRESENT and copy.backup_id.bytes in self._there]
             if going:
                 found.append((one, going))
         return found
-
-    def _free(self, one: Judged, rule: Rule) -> list[Copy]:
-        return next((going for _, going in self._going([one], rule)), [])
 
     def _offer(self, rung: Rung, word: str, device: Device, going: Sequence[Copy], what: str, loses: str) -> Offer:
         backups = tuple(copy.backup_id for copy in going)
@@ -155,7 +156,7 @@ class _Whole:
         )  # fmt: skip
 
     def _day(self, at: datetime) -> str:
-        return f"{at.astimezone(office_zone()):%d %b %Y}".lstrip("0")
+        return f"{at.astimezone(self._zone):%d %b %Y}".lstrip("0")
 
 
 def _moments(going: Sequence[Copy], elsewhere: dict[UUID, set[UUID]]) -> str:

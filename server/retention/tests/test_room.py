@@ -7,7 +7,7 @@ from core.units import MIB
 from core.vault import blobs as names
 from core.vault.copying import copy
 from server.fleet.models import Device, DeviceState
-from server.people.models import JournalEntry
+from server.people.models import JournalEntry, Office
 from server.retention.actions.look_after import look_after
 from server.retention.actions.measure import measure
 from server.retention.room.bench import forget
@@ -78,7 +78,7 @@ class WhatIsOffered(Room):
         Copy.objects.filter(backup=checked).update(checked_at=self.outside.at)
         self.assertEqual(self.offers()[f"gone:{self.old.id}"]["backups"], 9)
         self.api.post("/api/freezes", {"store": str(self.room.id), "reason": "an audit"}, format="json")
-        self.assertNotIn(f"gone:{self.old.id}", self.offers())
+        self.assertEqual(self.offers(), {}, "nothing is swept there either")
 
     def test_third_copies_are_those_that_two_other_stores_hold_whole(self):
         others = [self.store("North wall"), self.store("Cloud")]
@@ -215,6 +215,11 @@ class Made(Room):
         self.assertGreater(waste["bytes"], 90_000)
         self.assertEqual(self.make("waste").status_code, 200)
         self.assertEqual(str(Store.objects.get().thorough_until), waste["free_on"])
+        Office.objects.update(undo_days=7)
+        self.make(self.key)
+        longer = Store.objects.get().thorough_until
+        self.make("waste")
+        self.assertEqual((Store.objects.get().thorough_until, str(longer) > waste["free_on"]), (longer, True), "it is not cut short")
         before = self.lying()
         self.nights(4)
         self.assertGreater(before - self.lying(), 90_000)

@@ -39,12 +39,11 @@ def set_allowance(store: Store, wanted: Wanted, *, by: User) -> Allowed:
             store=store, team=team, device=device,
             defaults={
                 "soft_bytes": wanted.limits.soft_bytes, "hard_bytes": wanted.limits.hard_bytes, "grace_days": wanted.limits.grace_days,
-                "soft_counts": wanted.soft_counts, "over_since": None,
+                "soft_counts": wanted.soft_counts,
             },
         )  # fmt: skip
         told = next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
-        if (since := told.limits.over_since(told.soft_held, None, now=now)) is not None:
-            Allowance.objects.filter(id=row.id).update(over_since=since)
+        Allowance.objects.filter(id=row.id).update(over_since=told.limits.over_since(told.soft_held, row.over_since, now=now))
         says = (
             f"{told.of} may hold {limit_words(wanted.limits)} in {store.name}."
             if team or device

@@ -183,6 +183,8 @@ class Allowances(Measured):
         measure(self.room, now=self.outside.now())
         (row,) = self.rows()
         self.assertEqual((row["standing"], row["soft_held"] > 100_000), ("overdue", True))
+        still = self.put(team=self.crew.id, soft_bytes=100_001, grace_days=3).json()
+        self.assertEqual((still["standing"], still["over_since"]), ("overdue", row["over_since"]), "a byte more begins no new grace period")
         self.put(team=self.crew.id, soft_bytes=10 * MIB)
         self.assertEqual([(row["standing"], row["over_since"]) for row in self.rows()], [("within", None)])
 

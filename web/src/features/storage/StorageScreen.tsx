@@ -140,7 +140,7 @@ function WhoseAndWhen({ stores }: { stores: readonly Store[] }) {
             onChange={(id) => address.set('store', id)}
             options={stores.map((one) => ({ value: one.id, label: one.name }))}
           />
-          <Link to={`/storage/${chosen.id}?by=device#whose`}>All of it</Link>
+          <Link to={`/storage/${chosen.id}?by=device`}>All of it</Link>
         </div>
       </div>
       <div className="sheet scroll">
