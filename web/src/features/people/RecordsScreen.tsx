@@ -31,7 +31,7 @@ export function RecordsScreen() {
       <OfficeTabs />
       {ages.isPending && <Loading what="records" />}
       {ages.isLoadingError && <Failed problem={problemOf(ages.error)} onRetry={() => void ages.refetch()} />}
-      {ages.data && <Ages key={ages.dataUpdatedAt} first={ages.data} />}
+      {ages.data && <Ages first={ages.data} />}
     </>
   );
 }
@@ -40,7 +40,7 @@ function Ages({ first }: { first: readonly Age[] }) {
   const may = useMay();
   const [days, setDays] = useState<Days>({});
   const shown = useShown(days);
-  const save = useAct(() => client.PUT('/api/office/ages', { body: { ages: days } }), 'ages');
+  const save = useAct(() => client.PUT('/api/office/ages', { body: { ages: days } }), 'ages', () => setDays({}));
   const going = new Map((shown ?? first).map((age) => [age.code, age.going]));
   const changed = Object.keys(days).length > 0;
   const columns: readonly Column<Age>[] = [
@@ -50,7 +50,7 @@ function Ages({ first }: { first: readonly Age[] }) {
   ];
   const sum = [...going.values()].reduce((all, one) => all + one, 0);
   return (
-    <Form unsaved={changed && !save.done} onSubmit={() => save.go()} problem={save.problem}>
+    <Form unsaved={changed} onSubmit={() => save.go()} problem={save.problem}>
       <div className="sheet scroll">
         <Table columns={columns} rows={first} keyOf={(age) => age.code} />
       </div>
