@@ -9,7 +9,7 @@ import { RecordsScreen } from './RecordsScreen';
 const JOURNAL = { code: 'journal', label: 'The journal', says: '', days: 3653, least: 365, going: 0 };
 
 test('what somebody typed stays there while the times are asked again', async () => {
-  vi.stubGlobal('fetch', () => Promise.resolve(Response.json([JOURNAL])));
+  vi.stubGlobal('fetch', () => Promise.resolve(Response.json([{ ...JOURNAL, going: 3 }])));
   const { queries } = show(<RecordsScreen />, '/', [
     [key('ages'), [JOURNAL]],
     [key('me'), { may: ['set_up'] }],
@@ -18,10 +18,10 @@ test('what somebody typed stays there while the times are asked again', async ()
   await user.clear(field);
   await user.type(field, '400');
   await settled(async () => {
-    await new Promise((resolve) => setTimeout(resolve, 5)); // another moment than that of the first answer
-    queries.setQueryData(key('ages'), [{ ...JOURNAL }]);
-    await Promise.resolve();
+    queries.setQueryData(key('ages'), [{ ...JOURNAL, going: 3 }], { updatedAt: Date.now() + 1000 });
+    await new Promise((resolve) => setTimeout(resolve, 20)); // what is told to a screen is told a turn later
   });
+  expect(screen.getByRole('status').textContent).toContain('3 records go');
   expect(screen.getByRole<HTMLInputElement>('textbox', { name: /Days for the journal/ }).value).toBe('400');
   expect(screen.getByRole<HTMLButtonElement>('button', { name: 'Save' }).disabled).toBe(false);
 });
