@@ -40,7 +40,11 @@ function Ages({ first }: { first: readonly Age[] }) {
   const may = useMay();
   const [days, setDays] = useState<Days>({});
   const shown = useShown(days);
-  const save = useAct(() => client.PUT('/api/office/ages', { body: { ages: days } }), 'ages', () => setDays({}));
+  const save = useAct(
+    () => client.PUT('/api/office/ages', { body: { ages: days } }),
+    'ages',
+    () => setDays({}),
+  );
   const going = new Map((shown ?? first).map((age) => [age.code, age.going]));
   const changed = Object.keys(days).length > 0;
   const columns: readonly Column<Age>[] = [
