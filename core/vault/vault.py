@@ -58,7 +58,7 @@ class Vault(Chunks):
             try:
                 if isinstance(content, Damaged):
                     raise content
-                found = self._stored(content, kind=kind, sealed=manifest.sealed)
+                found = self.items_in(content, kind=kind, sealed=manifest.sealed)
             except Damaged:
                 if lost is None:
                     raise
@@ -71,9 +71,10 @@ class Vault(Chunks):
 
     def branch_items(self, branch: bytes, *, kind: str, sealed: bytes | None) -> list[Stored]:
         """Raises Damaged, DeviceSealed."""
-        return self._stored(self.chunk(branch), kind=kind, sealed=sealed)
+        return self.items_in(self.chunk(branch), kind=kind, sealed=sealed)
 
-    def _stored(self, branch: bytes, *, kind: str, sealed: bytes | None) -> list[Stored]:
+    def items_in(self, branch: bytes, *, kind: str, sealed: bytes | None) -> list[Stored]:
+        """Of a branch's content. Raises Damaged, DeviceSealed."""
         chunks, items = parted_branch(branch)
         return [stored_of(row, kind=kind, sealed=sealed) for row in decode_rows(chunks, self.inner_open(sealed, items))]
 
