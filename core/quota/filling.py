@@ -240,7 +240,8 @@ class Filling:
         """Chunks of these items and of no other."""
         size = len(self._accounts.lengths)
         inside = np.bincount(self._chunks[fits[self._of_item]], minlength=size)
-        return (inside > 0) & (inside == np.bincount(self._chunks, minlength=size))
+        found: npt.NDArray[np.bool_] = (inside > 0) & (inside == np.bincount(self._chunks, minlength=size))
+        return found
 
     def _by_item(self, of: npt.NDArray[np.bool_]) -> Numbers:
         """For each item the bytes of those of these chunks that it alone needs."""

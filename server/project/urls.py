@@ -16,7 +16,7 @@ from server.plans.api import choices
 from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import drills as recovery_drills
-from server.recovery.api import offices
+from server.recovery.api import filling, offices
 from server.recovery.api import views as recovery
 from server.retention.api import consequences, draining, erasures, exceptions, freed, freezes, future, holds, leaving, room, versions
 from server.retention.api import views as retention
@@ -190,6 +190,8 @@ api = [
     path("backups/<uuid:id>/inside", recovery.InsideView.as_view()),
     path("backups/<uuid:id>/item", recovery.ItemView.as_view()),
     path("backups/<uuid:id>/thumbnail", recovery.ThumbnailView.as_view()),
+    path("devices/<uuid:id>/filling", filling.FillingView.as_view()),
+    path("devices/<uuid:id>/filling/left-out", filling.LeaveOutView.as_view()),
     path("drills", recovery_drills.DrillsView.as_view()),
     path("drills/rules", recovery_drills.DrillRulesView.as_view()),
     path("drills/<uuid:id>", recovery_drills.DrillView.as_view()),

@@ -18,7 +18,8 @@ from server.people.clock import believe_clock
 from server.people.models import User
 from server.retention.actions.remove_backups import remove_backups
 from server.retention.removal import Removal, removal_of
-from server.retention.room.bench import Bench, Sum, bench, chosen, forget, summed
+from server.retention.room.bench import Bench, Sum, bench, chosen, summed
+from server.storage.at_hand import forget
 from server.storage.models import Store
 from server.storage.queries import must_be_here
 

@@ -1,49 +1,29 @@
 """The bench on which room is made: what is offered, what any choice of it frees, and what is proposed.
 
-A store's references are kept at hand for a while, so that ticking answers at once; whoever applies a choice looks anew.
+What is at hand of a store answers ticking at once; whoever applies a choice looks anew.
 """
 
-import threading
-import time
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, datetime
-from uuid import UUID
 
 from core.errors import BadInput
 from core.quota.ladder import Move, Proposal, Rung, propose, together
-from core.vault.accounting import Accounts
 from core.vault.giving_back import swept_bytes
-from core.vault.remembered import RememberedBlobs
-from core.vault.vault import Vault
 from server.people.queries import office_zone
 from server.retention.room.elsewhere import Elsewhere, left_out, more_space
 from server.retention.room.offers import Offer, offers
+from server.storage.at_hand import AtHand, at_hand
 from server.storage.convert import limit_of
 from server.storage.models import Store
-from server.storage.queries import opened
 from server.storage.runways import Told, runways
 
-KEPT_SECONDS = 120.0
-_known: dict[UUID, "_Known"] = {}
-_knowing = threading.Lock()
 RUNGS = {
     Rung.WASTE: "Loses nothing", Rung.GONE_DEVICES: "Retired, lost and leavers’ devices", Rung.SOON: "Leaves by itself soon",
     Rung.THIRD_COPIES: "Two other stores hold it", Rung.IN_STEP: "Left out: another service keeps it in step",
     Rung.PICTURES: "Left out: photos and videos", Rung.HAD_AGAIN: "Left out: can be had again", Rung.ATTACHMENTS: "Left out: attachments",
     Rung.THINNING: "Thinner, still there", Rung.MORE_SPACE: "More space",
 }  # fmt: skip
-
-
-@dataclass(slots=True)
-class _Known:
-    vault: Vault
-    accounts: Accounts
-    backups: frozenset[bytes]
-    read_at: float
-    without: int | None = None
-    """What it would hold after a sweep as it is set, if nothing were removed."""
-    lock: threading.RLock = field(default_factory=threading.RLock)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,7 +52,7 @@ class Sum:
 
 def bench(store: Store, *, now: datetime) -> Bench:
     """Raises StoreError, VaultError."""
-    known = _read(store)
+    known = at_hand(store)
     with known.lock:
         found = offers(store, known.accounts, limits=known.vault.limits, now=now)
     runway = runways([store], now=now)[store.id]
@@ -90,7 +70,7 @@ def chosen(found: Bench, keys: Collection[str]) -> list[Offer]:
 
 def summed(found: Bench, picked: Sequence[Offer], *, now: datetime) -> Sum:
     """Raises StoreError, VaultError."""
-    known = _read(found.store)
+    known = at_hand(found.store)
     moves = [one.move for one in picked]
     with known.lock:
         held = together(moves, lambda ids: known.accounts.alone_bytes(list(ids)))
@@ -102,7 +82,7 @@ def summed(found: Bench, picked: Sequence[Offer], *, now: datetime) -> Sum:
     )  # fmt: skip
 
 
-def _given_back(known: "_Known", moves: Sequence[Move]) -> int:
+def _given_back(known: AtHand, moves: Sequence[Move]) -> int:
     """By sweeps that leave no waste, as they are set once room is made."""
     if known.without is None:
         known.without = swept_bytes(known.vault, ())
@@ -123,7 +103,7 @@ def proposal(found: Bench, wanted: int) -> Proposal:
     """Of what is offered. Raises BadInput, StoreError, VaultError."""
     if wanted <= 0:
         raise BadInput("That is no room.", field="bytes", remedy="Give more than nothing.")
-    known = _read(found.store)
+    known = at_hand(found.store)
     with known.lock:
         return propose([one.move for one in found.offers], wanted, lambda ids: known.accounts.alone_bytes(list(ids)))
 
@@ -144,28 +124,3 @@ def wanted_until(found: Bench, until: date, *, now: datetime) -> int:
 
 def space(found: Bench, wanted: int) -> Elsewhere | None:
     return more_space(found.store, wanted)
-
-
-def _read(store: Store) -> _Known:
-    """Read anew when backups came or went meanwhile, and after a while anyway. Raises StoreError, VaultError."""
-    with _knowing:
-        known = _known.get(store.id)
-    if known is not None and time.monotonic() - known.read_at < KEPT_SECONDS:
-        with known.lock:
-            if frozenset(known.vault.backup_ids()) == known.backups:
-                return known
-    vault = opened(store)
-    vault.blobs = RememberedBlobs(vault.blobs)
-    accounts = Accounts(vault)
-    fresh = _Known(vault, accounts, frozenset(manifest.id for manifest in accounts.manifests), time.monotonic())
-    with _knowing:
-        _known[store.id] = fresh
-        for id in [id for id, one in _known.items() if time.monotonic() - one.read_at > KEPT_SECONDS]:
-            del _known[id]
-    return fresh
-
-
-def forget() -> None:
-    """What is at hand of stores."""
-    with _knowing:
-        _known.clear()

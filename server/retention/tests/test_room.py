@@ -10,8 +10,8 @@ from server.fleet.models import Device, DeviceState
 from server.people.models import JournalEntry, Office
 from server.retention.actions.look_after import look_after
 from server.retention.actions.measure import measure
-from server.retention.room.bench import forget
 from server.runs.models import Backup, Copy, CopyState
+from server.storage.at_hand import forget
 from server.storage.models import Store, StoreDay
 from server.storage.queries import opened
 from server.tests.pretend import OfficeTestCase

@@ -538,6 +538,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{id}/filling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What fills a device where it occupies most, or in the store that is named. */
+        get: operations["filling"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{id}/filling/left-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What it would mean if a folder, an album, an app or a single item were left out from now on. Changes nothing. */
+        get: operations["leave_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{id}/future": {
         parameters: {
             query?: never;
@@ -4011,6 +4045,25 @@ export interface components {
             /** @description Vaults on drives that are no store of this office. */
             strangers: components["schemas"]["StrangeDrive"][];
         };
+        Effect: {
+            /** @description Of the newest backup: the next ones do not take them. */
+            items: number;
+            size_bytes: number;
+            /** @description That hold any of it until they leave. */
+            backups: number;
+            /**
+             * Format: date-time
+             * @description The newest of them.
+             */
+            last_at: string | null;
+            /** @description In this store, once all of them have left. */
+            freed_bytes: number;
+            plan: components["schemas"]["FillingPlan"] | null;
+            /** @description Other devices that follow the plan. */
+            others: number;
+            /** @description Whether the plan leaves it out as it is. */
+            already: boolean;
+        };
         Elsewhere: {
             rung: number;
             title: string;
@@ -4179,6 +4232,60 @@ export interface components {
             /** @description On this server; shown this once. */
             path: string;
         };
+        Filling: {
+            store: components["schemas"]["FillingStore"];
+            stores: components["schemas"]["FillingStore"][];
+            /** Format: uuid */
+            newest: string;
+            /** Format: date-time */
+            newest_at: string;
+            /** @description That stay; what leaves already is left out of everything here. */
+            backups: number;
+            plan: components["schemas"]["FillingPlan"] | null;
+            /** @description Parts of its lists that could not be read. */
+            unread: number;
+            largest: components["schemas"]["FillingItem"][];
+            folders: components["schemas"]["Folder"][];
+            growth: components["schemas"]["Growth"][];
+            only_old: components["schemas"]["FillingItem"][];
+            only_old_items: number;
+            /** @description All that neither its newest backup nor another device needs. */
+            only_old_bytes: number;
+            /** @description Of it what stands with single items. */
+            only_old_apart_bytes: number;
+            talks: components["schemas"]["Talks"];
+        };
+        FillingItem: {
+            kind: string;
+            id: string;
+            name: string;
+            /** @description On the device, as the newest backup of it says. */
+            size_bytes: number;
+            /** @description That hold it. */
+            backups: number;
+            /** Format: date-time */
+            first_at: string;
+            /** Format: date-time */
+            last_at: string;
+            /** @description The newest that holds it. */
+            readonly last_backup: string;
+            /** @description Whether the newest backup of the device holds it. */
+            now: boolean;
+            /** @description In the store, that nothing but this item needs, in all its versions. */
+            own_bytes: number;
+            /** @description Of them what only older backups need. */
+            old_bytes: number;
+        };
+        FillingPlan: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+        };
+        FillingStore: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+        };
         Finding: {
             code: string;
             blocks: boolean;
@@ -4203,6 +4310,12 @@ export interface components {
             username: string;
             full_name: string;
             password: string;
+        };
+        Folder: {
+            kind: string;
+            under: string;
+            items: number;
+            size_bytes: number;
         };
         /** @description Either a new entry of the register, or one that has no link yet. */
         FolderRequest: {
@@ -4302,6 +4415,15 @@ export interface components {
          * @enum {string}
          */
         GroundsEnum: "id" | "serial" | "holder_and_name" | "holder";
+        Growth: {
+            kind: string;
+            items: number;
+            size_bytes: number;
+            /** @description Null while its backups do not reach back far enough. */
+            grown_bytes: number | null;
+            /** Format: date-time */
+            since: string | null;
+        };
         Guide: {
             code: string;
             label: string;
@@ -7240,6 +7362,20 @@ export interface components {
             drill_rules: number;
             readonly left_out: components["schemas"]["LeftOutOfOffice"][];
         };
+        Talk: {
+            /** @description Of the conversation; empty: named by none. */
+            id: string;
+            name: string;
+            attachments: number;
+            size_bytes: number;
+        };
+        Talks: {
+            readonly count: number;
+            /** @description The largest. */
+            readonly lines: components["schemas"]["Talk"][];
+            /** @description Conversations that could not be read. */
+            unread: number;
+        };
         /**
          * @description * `device` - Device
          *     * `archive` - Archive
@@ -8887,6 +9023,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ending"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    filling: {
+        parameters: {
+            query?: {
+                store?: string | null;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Filling"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leave_out: {
+        parameters: {
+            query: {
+                /**
+                 * @description * `contacts` - contacts
+                 *     * `calendar` - calendar
+                 *     * `messages` - messages
+                 *     * `attachments` - attachments
+                 *     * `calls` - calls
+                 *     * `photos` - photos
+                 *     * `videos` - videos
+                 *     * `music` - music
+                 *     * `recordings` - recordings
+                 *     * `documents` - documents
+                 *     * `notes` - notes
+                 *     * `mail` - mail
+                 *     * `alarms` - alarms
+                 *     * `apps` - apps
+                 *     * `app_data` - app_data
+                 *     * `settings` - settings
+                 *     * `home_screen` - home_screen
+                 *     * `wireless` - wireless
+                 *     * `logins` - logins
+                 *     * `health` - health
+                 *     * `card` - card
+                 */
+                kind: "contacts" | "calendar" | "messages" | "attachments" | "calls" | "photos" | "videos" | "music" | "recordings" | "documents" | "notes" | "mail" | "alarms" | "apps" | "app_data" | "settings" | "home_screen" | "wireless" | "logins" | "health" | "card";
+                store?: string | null;
+                under: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"];
                 };
             };
             default: {
