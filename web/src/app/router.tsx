@@ -23,6 +23,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import('../features/oversight/CoverageScreen')).CoverageScreen }),
           },
           { path: '/devices/:id/wipe', lazy: async () => ({ Component: (await import('../features/oversight/WipeScreen')).WipeScreen }) },
+          {
+            path: '/devices/:id/filling',
+            lazy: async () => ({ Component: (await import('../features/storage/FillingScreen')).FillingScreen }),
+          },
           { path: '/devices/:id/link', lazy: async () => ({ Component: (await import('../features/fleet/LinkScreen')).LinkScreen }) },
           {
             path: '/wipe-answers/:id',

@@ -65,7 +65,7 @@ export function DeviceScreen() {
           )}
         </div>
       </div>
-      <DeviceTabs id={row.id} />
+      <DeviceTabs id={row.id} inside={may('look_inside')} />
       {asking && <AskRun row={row} onCancel={() => setAsking(false)} />}
       {changing && <ChangeDevice id={row.id} onDone={() => setChanging(false)} />}
       <div className="cols">

@@ -42,7 +42,7 @@ export function LinkScreen() {
       <Heading title={`Link of ${device.data.name}, ${device.data.holder}`}>
         {device.data.name} <span className="quiet fw-normal">{device.data.holder}</span>
       </Heading>
-      <DeviceTabs id={id} />
+      <DeviceTabs id={id} inside={may('look_inside')} />
       <div className="cols">
         <Settings key={JSON.stringify(found)} id={id} first={found} mayChange={mayChange} />
         <aside className="stack">

@@ -67,7 +67,7 @@ export function CoverageScreen() {
           )}
         </div>
       </div>
-      <DeviceTabs id={id} />
+      <DeviceTabs id={id} inside={may('look_inside')} />
       <Refused problem={look.problem} />
       <div className="sheet scroll">
         {kinds.length === 0 && <Empty>Nothing is known of what is on it. Look at it now, or run a backup.</Empty>}

@@ -40,7 +40,7 @@ export function WipeScreen() {
       <Heading title={`May ${device.data.name}, ${device.data.holder}, be wiped?`}>
         {device.data.name} <span className="quiet fw-normal">{device.data.holder}</span>
       </Heading>
-      <DeviceTabs id={id} />
+      <DeviceTabs id={id} inside={may('look_inside')} />
       <div className="cols">
         <section>
           <div className={found.safe ? 'verdict yes' : 'verdict no'} role="status">

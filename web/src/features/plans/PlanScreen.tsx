@@ -22,6 +22,7 @@ import { Age, TimeOnly, useNow, useZone, When } from '../../ui/Office';
 import { Freed } from '../../parts/Freed';
 import { PauseButton } from '../../parts/Pausing';
 import { pauseWords, type Pause } from '../../parts/pauses';
+import { useAddress } from '../../ui/address';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { useRested } from '../../ui/rested';
 import { Failed, Loading } from '../../ui/States';
@@ -34,7 +35,7 @@ import { useSeenSaving } from '../../parts/leaving/saving';
 import { Consequences } from './Consequences';
 import { Targets } from './Targets';
 import { What } from './What';
-import { CLOCKS, emptyDraft, keptByMonth, toggled, type Draft, type Part } from './words';
+import { CLOCKS, emptyDraft, keptByMonth, toggled, withLeftOut, type Draft, type Part } from './words';
 
 export function PlanScreen() {
   const { id = 'new' } = useParams();
@@ -45,6 +46,7 @@ export function PlanScreen() {
   });
   const kinds = useKinds();
   const stores = useStores();
+  const address = useAddress();
   if (id !== 'new' && plan.isLoadingError) return <FailedScreen problem={problemOf(plan.error)} onRetry={() => void plan.refetch()} />;
   if (kinds.isLoadingError) return <FailedScreen problem={problemOf(kinds.error)} onRetry={() => void kinds.refetch()} />;
   if ((id !== 'new' && plan.isPending) || kinds.isPending || stores.isPending) return <Loading what="the plan" />;
@@ -61,11 +63,31 @@ export function PlanScreen() {
         kinds.data.map((kind) => kind.code),
         stores.data?.[0]?.id ?? null,
       );
-  return <Editor key={id} id={id} first={draft} pause={found?.pause ?? null} hasFeed={found?.has_feed ?? false} />;
+  const wish = { kind: address.get('leave_out_kind') ?? '', under: address.get('leave_out') ?? '' };
+  return (
+    <Editor
+      key={id}
+      id={id}
+      first={draft}
+      start={withLeftOut(draft, wish, kinds.data)}
+      pause={found?.pause ?? null}
+      hasFeed={found?.has_feed ?? false}
+    />
+  );
 }
 
-function Editor({ id, first, pause, hasFeed }: { id: string; first: Draft; pause: Pause | null; hasFeed: boolean }) {
-  const [draft, setDraft] = useState(first);
+interface EditorProps {
+  id: string;
+  /** As it is saved. */
+  first: Draft;
+  /** What editing begins with: the same, or with what another screen proposes. */
+  start: Draft;
+  pause: Pause | null;
+  hasFeed: boolean;
+}
+
+function Editor({ id, first, start, pause, hasFeed }: EditorProps) {
+  const [draft, setDraft] = useState(start);
   const nameRef = useRef(first.name);
   const navigate = useNavigate();
   const may = useMay();

@@ -2,7 +2,7 @@
 
 import { describe, expect, it, test } from 'vitest';
 
-import { emptyDraft, keepingOf, keepsSentence, keptByMonth, moved, ruleOf, targetsWords, toggled } from './words';
+import { emptyDraft, keepingOf, keepsSentence, keptByMonth, moved, ruleOf, targetsWords, toggled, withLeftOut } from './words';
 
 describe('what a plan keeps', () => {
   test.each([
@@ -69,4 +69,19 @@ describe('an exception', () => {
       ask_after: null,
     });
   });
+});
+
+describe('what another screen proposes to leave out', () => {
+  const draft = { ...emptyDraft(['photos'], null), exclusions: [{ kind: 'photos' as const, under: 'Camera' }] };
+  const kinds = [{ code: 'photos' }, { code: 'videos' }];
+  test('stands among the exclusions', () =>
+    expect(withLeftOut(draft, { kind: 'videos', under: 'Clips/a.mp4' }, kinds).exclusions).toEqual([
+      { kind: 'photos', under: 'Camera' },
+      { kind: 'videos', under: 'Clips/a.mp4' },
+    ]));
+  test.each([
+    ['what stands there already', { kind: 'photos', under: 'camera' }],
+    ['what names nothing', { kind: 'videos', under: ' ' }],
+    ['what is no kind', { kind: 'smoke', under: 'Clips' }],
+  ])('%s changes nothing', (_, wish) => expect(withLeftOut(draft, wish, kinds)).toBe(draft));
 });

@@ -188,3 +188,11 @@ export const ruleOf = (keeping: Keeping, askAfterYears: number | null): Exceptio
   greatest_age: span(keeping.keep_greatest_age, keeping.keep_greatest_age_unit),
   ask_after: span(askAfterYears, 'years'),
 });
+
+/** A draft that begins with one more exclusion; the draft itself where that says nothing, is no kind, or stands there already. */
+export function withLeftOut(draft: Draft, wish: { kind: string; under: string }, kinds: readonly { code: string }[]): Draft {
+  const kind = kinds.find((one) => one.code === wish.kind)?.code as Draft['exclusions'][number]['kind'] | undefined;
+  const there = draft.exclusions.some((one) => one.kind === kind && one.under.toLowerCase() === wish.under.toLowerCase());
+  if (!kind || !wish.under.trim() || there) return draft;
+  return { ...draft, exclusions: [...draft.exclusions, { kind, under: wish.under }] };
+}

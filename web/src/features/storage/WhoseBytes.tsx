@@ -5,6 +5,7 @@ import { Link } from 'react-router';
 
 import { client, problemOf, told } from '../../api/client';
 import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
 import { useAddress } from '../../ui/address';
 import { Bytes } from '../../ui/Bytes';
 import { Choice } from '../../ui/forms/Field';
@@ -59,6 +60,7 @@ export function WhoseBytes({ storeId }: { storeId: string }) {
 
 /** What a device's bytes are made of in this store, kind by kind: they add up to its share. */
 function FillsIt({ storeId, device, onClose }: { storeId: string; device: string; onClose: () => void }) {
+  const may = useMay();
   const query = { by: 'kind' as const, device };
   const found = useQuery({
     queryKey: key('stores', storeId, 'occupied', query),
@@ -71,6 +73,7 @@ function FillsIt({ storeId, device, onClose }: { storeId: string; device: string
           What fills it <small>its share, by kind</small>
         </h3>
         <div className="row-end">
+          {may('look_inside') && <Link to={`/devices/${device}/filling?store=${storeId}`}>Item by item</Link>}
           <Link to={`/devices/${device}`}>The device</Link>
           <Button size="sm" variant="outline-primary" onClick={onClose}>
             Close
