@@ -16,41 +16,45 @@ export interface Choosing {
   toggle: (kind: string, id: string) => void;
 }
 
-export function Inside({
-  backup,
-  kind,
-  onKind,
-  choosing,
-}: {
+function Kinds({ backup, chosen, onKind }: { backup: Backup; chosen: Kind | undefined; onKind: (kind: Kind) => void }) {
+  return (
+    <ul className="kind-list" aria-label="Kinds">
+      {backup.kinds.map((one) => (
+        <li key={one.kind}>
+          <button type="button" aria-current={one.kind === chosen} onClick={() => onKind(one.kind as Kind)}>
+            {one.label} <span className="quiet">{grouped(one.items)}</span>
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+interface InsideProps {
   backup: Backup;
   kind: Kind | undefined;
   onKind: (kind: Kind) => void;
   choosing?: Choosing;
-}) {
-  const [words, setWords] = useState('');
+}
+
+export function Inside({ backup, kind, onKind, choosing }: InsideProps) {
+  const [sought, setSought] = useState<{ kind?: Kind | undefined; words: string }>({ words: '' });
   const [page, setPage] = useState(1);
   const chosen = kind ?? (backup.kinds.find((one) => one.items > 0)?.kind as Kind | undefined);
+  const words = sought.kind === chosen ? sought.words : ''; // words typed for another kind may come when that one is gone
   const inside = useInside(backup.id, chosen, words, page);
   const label = backup.kinds.find((one) => one.kind === chosen)?.label ?? '';
   return (
     <div className="sheet inside">
-      <ul className="kind-list" aria-label="Kinds">
-        {backup.kinds.map((one) => (
-          <li key={one.kind}>
-            <button
-              type="button"
-              aria-current={one.kind === chosen}
-              onClick={() => {
-                setPage(1);
-                setWords('');
-                onKind(one.kind as Kind);
-              }}
-            >
-              {one.label} <span className="quiet">{grouped(one.items)}</span>
-            </button>
-          </li>
-        ))}
-      </ul>
+      <Kinds
+        backup={backup}
+        chosen={chosen}
+        onKind={(next) => {
+          setPage(1);
+          setSought({ words: '' });
+          onKind(next);
+        }}
+      />
       <section aria-label={label}>
         <div className="pad pb-1 row-end">
           <Find
@@ -59,7 +63,7 @@ export function Inside({
             placeholder={`Search in ${label.toLowerCase()}`}
             value={words}
             onFind={(next) => {
-              setWords(next);
+              setSought({ kind: chosen, words: next });
               setPage(1);
             }}
           />
@@ -71,22 +75,37 @@ export function Inside({
         {inside.isLoadingError && <Failed problem={problemOf(inside.error)} onRetry={() => void inside.refetch()} />}
         {inside.data?.count === 0 && <Empty>{words ? 'Nothing matches.' : 'The backup holds none of these.'}</Empty>}
         {inside.data && chosen && (
-          <>
-            {inside.data.shape === 'picture' ? (
-              <Photos backup={backup.id} kind={chosen} items={inside.data.items} choosing={choosing} />
-            ) : (
-              <Lines backup={backup.id} kind={chosen} isFile={inside.data.shape === 'file'} items={inside.data.items} choosing={choosing} />
-            )}
-            {inside.data.lost > 0 && (
-              <p className="pad mb-0 tone-late">
-                {counted(inside.data.lost, 'item')} more cannot be named: a part of their list is damaged in the store.
-              </p>
-            )}
-            <Pager page={page} pageSize={inside.data.page_items} count={inside.data.count} onPage={setPage} />
-          </>
+          <Page backup={backup.id} kind={chosen} found={inside.data} page={page} onPage={setPage} choosing={choosing} />
         )}
       </section>
     </div>
+  );
+}
+
+interface PageProps {
+  backup: string;
+  kind: Kind;
+  found: Schemas['Inside'];
+  page: number;
+  onPage: (page: number) => void;
+  choosing: Choosing | undefined;
+}
+
+function Page({ backup, kind, found, page, onPage, choosing }: PageProps) {
+  return (
+    <>
+      {found.shape === 'picture' ? (
+        <Photos backup={backup} kind={kind} items={found.items} choosing={choosing} />
+      ) : (
+        <Lines backup={backup} kind={kind} isFile={found.shape === 'file'} items={found.items} choosing={choosing} />
+      )}
+      {found.lost > 0 && (
+        <p className="pad mb-0 tone-late">
+          {counted(found.lost, 'item')} more cannot be named: a part of their list is damaged in the store.
+        </p>
+      )}
+      <Pager page={page} pageSize={found.page_items} count={found.count} onPage={onPage} />
+    </>
   );
 }
 

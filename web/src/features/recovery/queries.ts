@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 
 import { client, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
@@ -22,7 +22,8 @@ export const useInside = (id: string, kind: Kind | undefined, words: string, pag
         client.GET('/api/backups/{id}/inside', { params: { path: { id }, query: { kind: kind as Kind, ...(words && { words }), page } } }),
       ),
     enabled: kind !== undefined,
-    placeholderData: keepPreviousData,
+    // a page of another kind is nothing to go on looking at
+    placeholderData: (before, asked) => (asked?.queryKey[2] === kind ? before : undefined),
     staleTime: 60_000,
   });
 
