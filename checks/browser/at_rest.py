@@ -59,6 +59,30 @@ def a_store_is_drained_and_called_back(test: BrowserTestCase, page: Page) -> Non
     expect(page.get_by_label("Into", exact=True)).to_be_visible(timeout=SLOWLY)
 
 
+def what_fills_it(test: BrowserTestCase, page: Page) -> None:
+    """From a store to a device's largest items, and on to an exclusion that is not saved."""
+    test.open("/storage")
+    page.get_by_role("row").filter(has_text="Server room").get_by_role("link", name="Server room").click()
+    page.get_by_label("Divided").select_option("device")
+    page.get_by_role("button", name="Orlo P5, K. Dufour").click()
+    page.get_by_role("link", name="Item by item").click()
+    expect(page.get_by_role("region", name="The largest items").get_by_role("row").nth(1)).to_be_visible(timeout=SLOWLY)
+    expect(page.get_by_role("region", name="Only old backups hold it")).to_contain_text("earlier versions")
+    expect(page.get_by_role("region", name="What grows")).to_contain_text("Photos")
+    expect(page.get_by_role("region", name="Attachments by conversation").get_by_role("row").nth(1)).to_be_visible()
+    test.accessible("what fills a device")
+    test.fits("what fills a device")
+    page.get_by_role("region", name="Folders and albums").get_by_role("button", name="Leave out … Camera", exact=True).click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("are needed by nothing", timeout=SLOWLY)
+    test.accessible("what leaving out would mean")
+    dialog.get_by_role("button", name="Put it into").click()
+    expect(page.get_by_role("main")).to_contain_text("Camera would be left out once you save.")
+    expect(page.get_by_label("What exclusion 2 names")).to_have_value("Camera")
+    page.get_by_role("link", name="Today").click()
+    page.get_by_role("dialog").get_by_role("button", name="Leave").click()
+
+
 def room_is_made(test: BrowserTestCase, page: Page) -> None:
     """From a sentence on Today to a list once more, and back from what was let go."""
     test.open("/storage")

@@ -59,6 +59,7 @@ class TheDemoOffice(BrowserTestCase):
             lambda: at_rest.brought_back_on_trial(self, self.page),
             lambda: at_rest.a_store_is_drained_and_called_back(self, self.page),
             lambda: at_rest.room_is_made(self, self.page),
+            lambda: at_rest.what_fills_it(self, self.page),
             lambda: by_keyboard.a_plan_half_written(self, self.page),
         )
         Session.objects.all().delete()
@@ -96,6 +97,7 @@ class TheDemoOffice(BrowserTestCase):
             "/devices/import",
             device,
             f"{device}/coverage",
+            f"{device}/filling",
             f"{device}/wipe",
             f"{device}/link",
             "/teams",
@@ -130,6 +132,7 @@ class TheDemoOffice(BrowserTestCase):
             "/",
             "/devices",
             f"{device}/coverage",
+            f"{device}/filling",
             f"{device}/wipe",
             "/history",
             "/restore",

@@ -105,6 +105,7 @@ function Editor({ id, first, start, pause, hasFeed }: EditorProps) {
         <div>
           <Heading title={id === 'new' ? 'A new plan' : first.name} />
           <p className="sub mb-0">
+            {start !== first && <strong>{start.exclusions.at(-1)?.under} would be left out once you save. </strong>}
             {pause ? `It is ${pauseWords(pause)}.` : 'What the draft means stands on the right and changes while you edit.'}{' '}
             {id !== 'new' && <Link to={`/plans/${id}/versions`}>Versions of its rule</Link>}
           </p>

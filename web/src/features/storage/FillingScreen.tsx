@@ -68,11 +68,11 @@ function Found({ id, found, onStore }: { id: string; found: Filling; onStore: (s
         )}
       </div>
       <div className="cols">
-        <div>
+        <div className="stack">
           <Largest {...part} />
           <OnlyOld {...part} />
         </div>
-        <aside>
+        <aside className="stack">
           <Growing {...part} />
           <Folders {...part} />
           <Talking {...part} />

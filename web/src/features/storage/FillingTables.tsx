@@ -42,7 +42,12 @@ export function Largest({ found, label, onLeaveOut }: Part) {
     { head: 'On the device', number: true, cell: (item) => <Bytes count={item.size_bytes} /> },
     { head: 'It alone needs', number: true, cell: (item) => <Bytes count={item.own_bytes} /> },
     { head: 'Backups', number: true, cell: (item) => grouped(item.backups) },
-    { head: 'Step', hidden: true, cell: (item) => <LeaveOutButton wish={{ kind: item.kind, under: item.name }} onLeaveOut={onLeaveOut} /> },
+    {
+      head: 'Step',
+      hidden: true,
+      className: 'nowrap',
+      cell: (item) => <LeaveOutButton wish={{ kind: item.kind, under: item.name }} onLeaveOut={onLeaveOut} />,
+    },
   ];
   return (
     <section aria-label="The largest items">
@@ -74,7 +79,7 @@ export function OnlyOld({ found, label }: Part) {
         {found.only_old_bytes === 0 && <Empty>Nothing: the newest backup or another device needs all of it.</Empty>}
         {found.only_old.length > 0 && <Table columns={columns} rows={found.only_old} keyOf={(item) => `${item.kind} ${item.id}`} />}
         {found.only_old_bytes > 0 && (
-          <p className="px-2 mb-1 quiet">
+          <p className="pad quiet mb-0">
             {found.only_old_items > found.only_old.length &&
               `${counted(found.only_old_items - found.only_old.length, 'smaller item')} more. `}
             <Bytes count={rest} /> of it are lists, and small things that lie together.
@@ -112,7 +117,7 @@ export function Growing({ found, label }: Part) {
       </h2>
       <div className="sheet scroll">
         <Table columns={columns} rows={found.growth} keyOf={(one) => one.kind} />
-        <p className="px-2 mb-1 quiet">
+        <p className="pad quiet mb-0">
           {since ? (
             <>
               Against the backup of <When at={since} />.
@@ -130,7 +135,7 @@ export function Folders({ found, label, onLeaveOut }: Part) {
   const columns: readonly Column<Filling['folders'][number]>[] = [
     { head: 'Folder', cell: (one) => <Named item={{ name: one.under, kind: one.kind }} label={label} /> },
     { head: 'On the device', number: true, cell: (one) => <Bytes count={one.size_bytes} /> },
-    { head: 'Step', hidden: true, cell: (one) => <LeaveOutButton wish={one} onLeaveOut={onLeaveOut} /> },
+    { head: 'Step', hidden: true, className: 'nowrap', cell: (one) => <LeaveOutButton wish={one} onLeaveOut={onLeaveOut} /> },
   ];
   if (found.folders.length === 0) return null;
   return (
@@ -157,7 +162,7 @@ export function Talking({ found }: Part) {
       <div className="sheet scroll">
         <Table columns={columns} rows={talks.lines.slice(0, 8)} keyOf={(one) => one.id || 'none'} />
         {(talks.unread > 0 || talks.count > 8) && (
-          <p className="px-2 mb-1 quiet">
+          <p className="pad quiet mb-0">
             {talks.count > 8 && `${counted(talks.count - 8, 'smaller one')} more. `}
             {talks.unread > 0 && `${counted(talks.unread, 'conversation')} could not be read.`}
           </p>

@@ -13,7 +13,7 @@ describe('what fills a device', () => {
 
   test.each([
     [null, '–'],
-    [0, 'no more, no less'],
+    [0, 'unchanged'],
     [1536, '+1.5 KiB'],
     [-1536, '−1.5 KiB'],
   ])('grown by %j', (bytes, words) => expect(grownWords(bytes)).toBe(words));

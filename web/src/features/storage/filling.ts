@@ -16,7 +16,7 @@ export function parted(name: string): { before: string; last: string } {
 /** Grown, shrunk or the same; nothing while too little is known. */
 export function grownWords(bytes: number | null): string {
   if (bytes === null) return '–';
-  if (bytes === 0) return 'no more, no less';
+  if (bytes === 0) return 'unchanged';
   return `${bytes > 0 ? '+' : '−'}${iec(Math.abs(bytes))}`;
 }
 
