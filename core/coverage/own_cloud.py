@@ -23,6 +23,8 @@ class OwnStanding(StrEnum):
     """It does not say, or has none."""
     FULL = "full"
     LATE = "late"
+    FILLING = "filling"
+    """It will be full within its runway."""
     NEARLY_FULL = "nearly_full"
     ON_TIME = "on_time"
 
@@ -37,8 +39,11 @@ def believed(told: OwnCloud, *, now: datetime) -> datetime | None:
     return told.last_success if told.last_success is not None and told.last_success <= now + AHEAD else None
 
 
-def standing_of(told: OwnCloud | None, *, within: timedelta, now: datetime) -> OwnStanding:
-    """`within`: how old the last success may be."""
+def standing_of(told: OwnCloud | None, *, within: timedelta | None, now: datetime, fills_soon: bool = False) -> OwnStanding:
+    """`within`: how old the last success may be; None where no plan wants one, and only an account that fills is a matter.
+    `fills_soon`: by what it told before."""
+    if within is None and (told is None or told.state is not OwnCloudState.ON):
+        return OwnStanding.ON_TIME
     if told is None:
         return OwnStanding.UNTOLD
     if told.state is not OwnCloudState.ON:
@@ -46,6 +51,10 @@ def standing_of(told: OwnCloud | None, *, within: timedelta, now: datetime) -> O
     percent, last = percent_used(told), believed(told, now=now)
     if percent is not None and percent >= 100:
         return OwnStanding.FULL
-    if last is None or now - last > within:
+    if within is not None and (last is None or now - last > within):
         return OwnStanding.LATE
+    if fills_soon:
+        return OwnStanding.FILLING
+    if within is None:
+        return OwnStanding.ON_TIME
     return OwnStanding.NEARLY_FULL if percent is not None and percent >= NEARLY_FULL_PERCENT else OwnStanding.ON_TIME

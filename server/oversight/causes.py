@@ -73,7 +73,7 @@ def causes(
         *causes_of_keeping(now, zone),
         *_odd(by_id),
         *_undecided(rows),
-        *causes_of_own_clouds(rows, now),
+        *causes_of_own_clouds(rows, now, zone),
         *_unproven(by_id, now),
     ]
     return [*office, *by_device, *odd, *_not_fitting(now, by_id, zone), *no_room_tonight(now, by_id, zone), *_offers(rows)]

@@ -1,11 +1,13 @@
 """Devices whose own cloud backup is not as their plan wants it, by what they say. Asks the database nothing."""
 
 from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
 
 from core.coverage.own_cloud import OwnStanding, standing_of
 from core.schedule.promise import Standing
 from core.units import spoken
 from server.fleet.convert import own_cloud_of
+from server.fleet.own_accounts import fills_soon
 from server.oversight.cause import Cause
 from server.oversight.standing import Standings
 
@@ -15,23 +17,27 @@ _SAYS = {
     OwnStanding.OFF: "Their own cloud backup is switched off, as they say, and their plan wants it",
     OwnStanding.UNTOLD: "They have no cloud backup of their own, or do not tell, and their plan wants one",
     OwnStanding.FULL: "The account of their own cloud backup is full, as they say: everything that synchronises through it stops as well",
+    OwnStanding.FILLING: "The account of their own cloud backup will be full within three weeks, by what they told: "
+    "then everything that synchronises through it stops as well",
     OwnStanding.NEARLY_FULL: "The account of their own cloud backup is nearly full, as they say",
 }  # fmt: skip
 """Late is said with its time."""
 _ASIDE = (Standing.LOST, Standing.RETIRED, Standing.AWAY, Standing.PAUSED)
 
 
-def causes_of_own_clouds(rows: list[Standings], now: datetime) -> list[Cause]:
+def causes_of_own_clouds(rows: list[Standings], now: datetime, zone: ZoneInfo) -> list[Cause]:
     """The worst first."""
     found: dict[str, Cause] = {}
     for row in rows:
         wanted = row.plan.own_cloud_seconds if row.plan is not None else None
-        if wanted is None or row.state.standing in _ASIDE or not row.device.own_cloud:
+        if row.state.standing in _ASIDE or not row.device.own_cloud:
             continue
-        standing = standing_of(own_cloud_of(row.device.own_cloud["told"]), within=timedelta(seconds=wanted), now=now)
+        within = None if wanted is None else timedelta(seconds=wanted)
+        soon = fills_soon(row.device, today=now.astimezone(zone).date())
+        standing = standing_of(own_cloud_of(row.device.own_cloud["told"]), within=within, now=now, fills_soon=soon)
         if standing is OwnStanding.ON_TIME:
             continue
-        says = _SAYS.get(standing) or f"Their own cloud backup has not succeeded for {spoken(timedelta(seconds=wanted))}, as they say"
+        says = _SAYS.get(standing) or f"Their own cloud backup has not succeeded for {spoken(within or timedelta())}, as they say"
         code = f"own_cloud {standing.value}" + (f" {wanted}" if standing is OwnStanding.LATE else "")
         found.setdefault(code, Cause(code=code, mark="odd", says=says, step="coverage", step_label="Look at its own cloud")).devices.append(
             row

@@ -7,7 +7,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
 from server.fleet.api import links, own_cloud, pairing, register
-from server.oversight.api import coverage, devices, three_two_one, watch
+from server.oversight.api import coverage, devices, own_cloud_room, three_two_one, watch
 from server.oversight.api import people as held
 from server.oversight.api import views as oversight
 from server.people.api import ages, clock, closed_days, server_key
@@ -225,6 +225,7 @@ api = [
     path("closed-days", closed_days.ClosedDaysView.as_view()),
     path("closed-days/read", closed_days.CalendarView.as_view()),
     path("closed-days/<str:day>", closed_days.ClosedDayView.as_view()),
+    path("devices/<uuid:id>/own-cloud/letter", telling.OwnCloudLetterView.as_view()),
     path("me/wishes", telling.WishesView.as_view()),
     path("hooks", telling.HooksView.as_view()),
     path("hooks/<uuid:id>", telling.HookView.as_view()),
@@ -233,6 +234,7 @@ api = [
     path("matters", watch.MattersView.as_view()),
     path("matters/<uuid:id>", watch.MatterView.as_view()),
     path("matters/<uuid:id>/put-off", watch.PutOffView.as_view()),
+    path("devices/<uuid:id>/own-cloud/room", own_cloud_room.OwnCloudRoomView.as_view()),
     path("three-two-one", three_two_one.ThreeTwoOneView.as_view()),
     path("oddities", watch.OdditiesView.as_view()),
     path("oddities/<uuid:id>/settle", watch.SettleView.as_view()),

@@ -56,6 +56,12 @@ def newest_good(device: str = "pk") -> QuerySet[Backup]:
     return Backup.objects.filter(Exists(intact), device=OuterRef(device), in_doubt=False, suspect=False).order_by("-finished_at")
 
 
+def newest_intact(device: Device) -> Backup | None:
+    """The newest backup with an intact copy."""
+    intact = Copy.objects.filter(backup=OuterRef("pk"), state=CopyState.PRESENT, intact=True)
+    return Backup.objects.filter(Exists(intact), device=device, in_doubt=False, suspect=False).order_by("-finished_at").first()
+
+
 def newest_damaged(devices: Iterable[UUID] | None = None) -> dict[UUID, tuple[UUID, datetime]]:
     """Device → id and date of its newest backup of which every copy is damaged in some place; of all devices, or of those.
 

@@ -79,3 +79,19 @@ class AsAPlanWantsIt(TestCase):
         )
         self.assertEqual((percent_used(told), believed(told, now=NOW)), (33, told.last_success))
         self.assertIsNone(believed(replace(told, last_success=NOW + timedelta(hours=27)), now=NOW))
+
+    def test_an_account_that_fills_is_a_matter_whatever_the_plan_wants(self):
+        told = announced_own_cloud(TOLD)
+        assert told is not None
+        for within, changes, soon, standing in (
+            (timedelta(days=3), {}, True, OwnStanding.FILLING),
+            (None, {}, True, OwnStanding.FILLING),
+            (None, {}, False, OwnStanding.ON_TIME),
+            (None, {"used_bytes": 5 * GIB}, False, OwnStanding.FULL),
+            (None, {"used_bytes": 4.9 * GIB}, False, OwnStanding.ON_TIME),
+            (None, {"state": OwnCloudState.OFF, "used_bytes": 5 * GIB}, True, OwnStanding.ON_TIME),
+            (None, {"last_success": None}, False, OwnStanding.ON_TIME),
+        ):
+            found = standing_of(replace(told, **changes), within=within, now=NOW, fills_soon=soon)  # type: ignore[arg-type]
+            self.assertEqual(found, standing, (within, changes, soon))
+        self.assertEqual(standing_of(None, within=None, now=NOW), OwnStanding.ON_TIME)

@@ -9,6 +9,8 @@ from django.db import transaction
 from core.content.link import DeviceLink, TellsOwnCloud
 from core.content.own_cloud import OwnCloud
 from server.fleet.models import Device, OwnCloudTold
+from server.fleet.own_accounts import lasting_of
+from server.people.queries import office_zone
 
 A_ROW = timedelta(hours=20)
 """Sizes move all the time: within this what is told again replaces what was told, unless it was switched, or another account."""
@@ -33,7 +35,16 @@ def note_told_own_cloud(device: Device, found: OwnCloud | None, *, now: datetime
     elif newest is not None or told is not None:
         OwnCloudTold.objects.create(device=device, at=now, seen_at=now, told=told)
     device.own_cloud = {"told_at": now.isoformat(), "told": told}
+    device.own_cloud["full_on"] = _full_on(device, now)
     device.save(update_fields=["own_cloud"])
+
+
+def _full_on(device: Device, now: datetime) -> dict[str, str | None]:
+    """When its account is full, likely and at the earliest: noted, so that whoever looks at all devices asks for no history."""
+    lasts = lasting_of(device, now=now)
+    today = now.astimezone(office_zone()).date()
+    days = {"likely": lasts.days, "earliest": lasts.earliest} if lasts else {}
+    return {name: None if left is None else (today + timedelta(days=left)).isoformat() for name, left in days.items()}
 
 
 def told_of(found: OwnCloud | None) -> dict[str, Any] | None:

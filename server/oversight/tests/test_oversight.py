@@ -27,8 +27,10 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
     """Everybody decides these for themselves."""
     READS_OF_ADMINISTRATORS = {"server-key", "stores/<uuid:id>/slots", "stores/<uuid:id>/offices"}
     READS_OF_OPERATORS = {"hooks", "messages", "devices/<uuid:id>/readiness", "backups/<uuid:id>/inside", "backups/<uuid:id>/item", "backups/<uuid:id>/thumbnail",
-                          "preflight", "restores/<uuid:id>/archive"}  # fmt: skip
+                          "preflight", "restores/<uuid:id>/archive", "devices/<uuid:id>/filling", "devices/<uuid:id>/filling/left-out",
+                          "devices/<uuid:id>/own-cloud/room"}  # fmt: skip
     WRITES_OF_OPERATORS = {
+        "devices/<uuid:id>/own-cloud/letter",
         "drills",
         "drives/<uuid:id>/part",
         "drives/<uuid:id>/use",

@@ -7,8 +7,10 @@ from core.content.own_cloud import announced_own_cloud
 from core.vault.tests.bench_of_one import MemoryDevice, phone
 from server.fleet.models import Device, OwnCloudTold
 from server.oversight.actions.age_out import age_out
+from server.people.models import Holder, JournalEntry
 from server.runs.actions.look_at import look_at
 from server.runs.models import RunState
+from server.telling.models import Message
 from server.tests.pretend import OfficeTestCase
 
 GIB = 1 << 30
@@ -27,7 +29,7 @@ class TellingDevice(MemoryDevice):
         return announced_own_cloud(self.own)
 
 
-class OwnClouds(OfficeTestCase):
+class OwnCloudsTestCase(OfficeTestCase):
     def setUp(self):
         super().setUp()
         self.one = self.device()
@@ -53,6 +55,8 @@ class OwnClouds(OfficeTestCase):
         self.assertEqual(answer.status_code, 200, answer.content)
         return [cause["code"] for cause in answer.json()["causes"] if cause["code"].startswith("own_cloud")]
 
+
+class OwnClouds(OwnCloudsTestCase):
     def test_a_run_asks_and_what_is_told_is_remembered_as_it_is(self):
         self.follow()
         self.run_now(self.one)
@@ -148,3 +152,75 @@ class OwnClouds(OfficeTestCase):
         self.outside.at += timedelta(days=401)
         age_out(now=self.outside.now())
         self.assertEqual(OwnCloudTold.objects.count(), 1)
+
+
+class AnAccountThatFills(OwnCloudsTestCase):
+    def live(self, days: int, of_first: int = 3 * GIB, a_day: int = GIB // 20, **changes: object) -> None:
+        """So many days on which it tells a little more."""
+        for n in range(days):
+            self.outside.at += timedelta(days=1)
+            self.tell(used_bytes=of_first + n * a_day, **changes)
+            look_at(Device.objects.get(id=self.one.id))
+
+    def room(self) -> dict:
+        return self.api.get(f"/api/devices/{self.one.id}/own-cloud/room").json()["room"]
+
+    def test_it_is_a_matter_before_it_is_full_whatever_the_plan_wants(self):
+        self.follow(None)
+        self.live(10)
+        self.assertEqual((self.causes(), self.room()["lasts"]["short"]), ([], "not known yet"))
+        self.live(15, of_first=3 * GIB + 10 * GIB // 20)
+        self.assertEqual(self.room()["lasts"]["days"], 16)
+        self.assertEqual(self.causes(), ["own_cloud filling"])
+        self.outside.at += timedelta(days=30)
+        self.assertEqual(self.causes(), ["own_cloud filling"], "what it told last stays a matter")
+        self.tell(used_bytes=5 * GIB)
+        look_at(Device.objects.get(id=self.one.id))
+        self.assertEqual(self.causes(), ["own_cloud full"])
+
+    def test_one_that_does_not_grow_and_one_with_time_are_none(self):
+        self.follow()
+        self.live(20, a_day=0)
+        self.assertEqual(self.causes(), [])
+        self.live(20, a_day=GIB // 100)
+        self.assertEqual(self.causes(), [])
+
+    def test_another_account_before_it_is_no_history_of_this_one(self):
+        self.follow(None)
+        self.live(20)
+        self.live(5, account="other@harbourlight.example")
+        self.assertEqual((self.causes(), self.room()["lasts"]["measured_days"]), ([], 5))
+
+    def test_what_its_holder_can_do_and_the_letter_that_says_so(self):
+        Device.objects.filter(id=self.one.id).update(make="Orlo", model="H1")
+        self.follow(None)
+        self.run_now(self.one)
+        self.tell(used_bytes=5 * GIB, devices=[{"name": "orlo h1", "bytes": GIB}, {"name": "Orlo H0", "bytes": GIB // 2}])
+        look_at(Device.objects.get(id=self.one.id))
+        room = self.room()
+        self.assertEqual([one["title"] for one in room["steps"]], ["Remove the old backup of Orlo H0 there", "Leave photos out of it"])
+        self.assertIn("this office’s backups hold them", room["steps"][1]["loses"])
+        self.assertEqual((room["wanted_bytes"], room["proposed"], room["suffices"]), (GIB, 2, True))
+        self.assertIn("1. Remove the old backup of Orlo H0 there (up to 512 MiB).", room["body"])
+
+    def test_the_letter_goes_once_a_day_to_who_has_an_address(self):
+        self.follow(None)
+        look_at(Device.objects.get(id=self.one.id))
+        path, letter = f"/api/devices/{self.one.id}/own-cloud/letter", {"subject": "Your\naccount", "body": " It fills. "}
+        refused = self.api.post(path, letter, format="json")
+        self.assertEqual((refused.status_code, refused.json()["field"]), (400, "to"))
+        Holder.objects.filter(id=self.one.holder_id).update(email="holder@saltmarsh.example")
+        for field, wrong in (("subject", " "), ("subject", "x" * 181), ("body", " "), ("body", "x" * 4001)):
+            self.assertEqual(self.api.post(path, letter | {field: wrong}, format="json").json()["field"], field)
+        self.assertEqual(self.api.post(path, letter, format="json").status_code, 201)
+        sent = Message.objects.get()
+        self.assertEqual(
+            (sent.to, sent.subject, sent.body, sent.state), ("holder@saltmarsh.example", "Your account", "It fills.", "waiting")
+        )
+        self.assertEqual(JournalEntry.objects.filter(what="holder.written", device=self.one.id).count(), 1)
+        self.assertEqual(self.api.post(path, letter, format="json").status_code, 409)
+        self.outside.at += timedelta(days=1)
+        self.assertEqual(self.api.post(path, letter, format="json").status_code, 201)
+
+    def test_a_device_that_tells_of_none_has_no_room_to_make(self):
+        self.assertIsNone(self.room())

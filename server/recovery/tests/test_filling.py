@@ -1,7 +1,6 @@
 import random
 from datetime import timedelta
 
-from core.vault.tests.bench_of_one import MemoryDevice
 from server.people.models import JournalEntry
 from server.runs.models import Copy
 from server.storage.at_hand import forget

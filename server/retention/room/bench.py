@@ -9,6 +9,7 @@ from datetime import date, datetime
 
 from core.errors import BadInput
 from core.quota.ladder import Move, Proposal, Rung, propose, together
+from core.quota.lasting import Lasting
 from core.vault.giving_back import swept_bytes
 from server.people.queries import office_zone
 from server.retention.room.elsewhere import Elsewhere, left_out, more_space
@@ -16,7 +17,7 @@ from server.retention.room.offers import Offer, offers
 from server.storage.at_hand import AtHand, at_hand
 from server.storage.convert import limit_of
 from server.storage.models import Store
-from server.storage.runways import Told, runways
+from server.storage.runways import runways
 
 RUNGS = {
     Rung.WASTE: "Loses nothing", Rung.GONE_DEVICES: "Retired, lost and leavers’ devices", Rung.SOON: "Leaves by itself soon",
@@ -31,7 +32,7 @@ class Bench:
     store: Store
     offers: list[Offer]
     elsewhere: list[Elsewhere]
-    runway: Told
+    runway: Lasting
     limit_bytes: int | None
 
 

@@ -10,8 +10,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.api.permissions import May
+from server.fleet.queries import device as device_by_id
 from server.people.actions.wishes import Wishes, change_wishes
 from server.telling.actions.hooks import add_hook, change_hook, remove_hook, try_hook
+from server.telling.actions.write_to_holder import write_to_holder
 from server.telling.models import Message, MessageState, Way
 from server.telling.queries import hook as hook_by_id
 from server.telling.queries import hooks, messages
@@ -121,6 +123,24 @@ class TryHookView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         try_hook(hook_by_id(id))
         return Response(status=204)
+
+
+class LetterSerializer(serializers.Serializer):
+    subject = serializers.CharField(allow_blank=True)
+    body = serializers.CharField(allow_blank=True)
+
+
+class OwnCloudLetterView(APIView):
+    """Write to the holder of a device about the account of its own cloud backup."""
+
+    writes = May.SETTLE
+
+    @extend_schema(operation_id="write_to_holder", request=LetterSerializer, responses={201: MessageSerializer})
+    def post(self, request: Request, id: UUID) -> Response:
+        given = LetterSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        message = write_to_holder(device_by_id(id), about="own cloud", **given.validated_data, by=request.user)
+        return Response(MessageSerializer(message).data, status=201)
 
 
 class MessagesView(generics.ListAPIView):

@@ -686,6 +686,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{id}/own-cloud/letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Write to the holder of a device about the account of its own cloud backup. */
+        post: operations["write_to_holder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{id}/own-cloud/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Tells where its holder gets mail: for those who may read what is mailed. */
+        get: operations["own_cloud_room"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{id}/pair-again": {
         parameters: {
             query?: never;
@@ -4884,6 +4918,10 @@ export interface components {
             name: string;
             why: string;
         };
+        LetterRequest: {
+            subject: string;
+            body: string;
+        };
         /**
          * @description * `blocks` - blocks
          *     * `warns` - warns
@@ -5527,6 +5565,24 @@ export interface components {
             /** @description The newest first. */
             results: components["schemas"]["OwnCloudRow"][];
         };
+        OwnCloudRoom: {
+            /** @description Null where it tells no limit. */
+            lasts: components["schemas"]["Runway"] | null;
+            /** @description Until a fifth of it is free again. */
+            wanted_bytes: number | null;
+            steps: components["schemas"]["OwnStep"][];
+            /** @description The first so many may suffice. */
+            readonly proposed: number;
+            suffices: boolean;
+            /** @description Where the holder gets mail. */
+            to: string;
+            subject: string;
+            body: string;
+        };
+        OwnCloudRoomAnswer: {
+            /** @description Null for a device that tells of no such backup. */
+            room: components["schemas"]["OwnCloudRoom"] | null;
+        };
         OwnCloudRow: {
             /** Format: date-time */
             readonly at: string;
@@ -5549,6 +5605,12 @@ export interface components {
             current: string;
             new: string;
             again: string;
+        };
+        OwnStep: {
+            title: string;
+            loses: string;
+            /** @description At most, as the device says; steps may overlap. */
+            bytes: number;
         };
         PaginatedBringingList: {
             /** @example 123 */
@@ -9359,6 +9421,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OwnCloudPage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    write_to_holder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetterRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    own_cloud_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCloudRoomAnswer"];
                 };
             };
             default: {
