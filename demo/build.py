@@ -117,6 +117,7 @@ def build(tell: Callable[[str], None]) -> None:
     room.allowances({slug: Device.objects.get(id=id) for slug, id in known.items()}, by)
     measure(Store.objects.get(name=office.MEASURED_STORE), now=outside().now())
     room.draw_days()
+    room.draw_account(Device.objects.get(id=known[office.FILLS[0]]))
     with connection.cursor() as cursor:
         cursor.execute("delete from procrastinate_jobs")  # their work is done above, in the past's own time
     # whoever waits for a device goes on waiting: the clock takes it from here
@@ -233,6 +234,7 @@ def _befall(night: date, back: int, network: Network, known: dict[str, UUID]) ->
     """What happens on the afternoon before a night: `back` counts from the last one, which is 1."""
     for device, knobs in office.TROUBLES.get(back, ()):
         network.turn(device, **knobs)
+    network.turn(office.FILLS[0], own_cloud_percent=office.FILLS[1] - back)
     if office.LOST_PHOTOS[1] == back:
         network.lose(office.LOST_PHOTOS[0], office.LOST_PHOTOS[2])
     evening = datetime.combine(night, datetime.min.time(), zone_named(office.ZONE)) + timedelta(hours=20)

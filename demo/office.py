@@ -97,6 +97,10 @@ TROUBLES: dict[int, tuple[tuple[str, dict[str, object]], ...]] = {
     2: (("p4-ypma", {"on_power": False, "battery_percent": 22}), ("field10-jansen", {"card_encrypted": True})),
     1: (("p4-moreau", {"locked": True}), ("p5-abadi", {"finder_lock": True})),
 }
+FILLS = ("p4-wick", 91)
+"""Device whose own cloud account fills: how full it would be on the last night in per cent, and one less on each night before."""
+FILLED_DAYS = 40
+"""For how long its account has done so; days on which nothing asked it are drawn, and said to be."""
 LOST = ("field8-spare", 8)
 """Device and how many nights before the last one it was lost at sea."""
 ON_LEAVE = ("p5-sandvik", 8, 6)

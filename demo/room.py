@@ -7,7 +7,9 @@ from random import Random
 from core.quota.allowances import Limits
 from demo import office
 from server.fleet.actions.change_device import change_device
-from server.fleet.models import Device
+from server.fleet.actions.note_own_cloud import note_told_own_cloud
+from server.fleet.convert import own_cloud_of
+from server.fleet.models import Device, OwnCloudTold
 from server.outside import outside
 from server.people.models import Team, User
 from server.runs.actions.copy_backup import OpenStores, ask_copy, copy_backup
@@ -54,6 +56,23 @@ def draw_days() -> None:
 
 def _drawn(parts: Mapping[str, int], share: float, source: Random) -> dict[str, int]:
     return {key: round(held * share * source.uniform(0.96, 1.0)) for key, held in parts.items()}
+
+
+def draw_account(device: Device) -> None:
+    """What its own cloud account held on the days on which nothing asked it, as if it had filled as evenly as it does now."""
+    told = OwnCloudTold.objects.filter(device=device)
+    known, now = {row.at.date() for row in told}, outside().now()
+    newest = told.latest("at")
+    share = newest.told["allowed_bytes"] // 100
+    days = [now - timedelta(days=back) for back in range(1, office.FILLED_DAYS)]
+    OwnCloudTold.objects.bulk_create(
+        OwnCloudTold(
+            device=device, at=at, seen_at=at, told=newest.told | {"used_bytes": newest.told["used_bytes"] - back * share, "drawn": True}
+        )
+        for back, at in enumerate(days, 1)
+        if at.date() not in known
+    )
+    note_told_own_cloud(device, own_cloud_of(newest.told), now=now)
 
 
 def allowances(by_slug: Mapping[str, Device], by: User) -> None:

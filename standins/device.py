@@ -229,7 +229,10 @@ class SimulatedDevice:
                 {"kind": "app_data", "bytes": used // 5},
                 {"kind": "mail", "bytes": used // 10},
             ],
-            "devices": [{"name": f"{self.persona.make} {self.persona.model}", "bytes": used * 7 // 10}],
+            "devices": [
+                {"name": f"{self.persona.make} {self.persona.model}", "bytes": used * 6 // 10},
+                *([{"name": f"{self.persona.make} P2", "bytes": used // 10}] if knobs.own_cloud_percent else []),
+            ],
         }
 
     def inventory(self, kind: str, after: str) -> dict[str, Any]:

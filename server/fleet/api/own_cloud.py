@@ -43,11 +43,15 @@ class OwnCloudSerializer(serializers.Serializer):
 
 class OwnCloudRowSerializer(serializers.ModelSerializer):
     told = serializers.SerializerMethodField()
+    drawn = serializers.SerializerMethodField(help_text="Drawn for a demonstration, not told.")
 
     class Meta:
         model = OwnCloudTold
-        fields = ("at", "seen_at", "told")
+        fields = ("at", "seen_at", "told", "drawn")
         read_only_fields = fields
+
+    def get_drawn(self, row: OwnCloudTold) -> bool:
+        return bool(row.told and row.told.get("drawn"))
 
     @extend_schema_field(OwnCloudSerializer(allow_null=True))
     def get_told(self, row: OwnCloudTold) -> Any:

@@ -222,5 +222,22 @@ class AnAccountThatFills(OwnCloudsTestCase):
         self.outside.at += timedelta(days=1)
         self.assertEqual(self.api.post(path, letter, format="json").status_code, 201)
 
+    def test_only_devices_that_are_in_use_are_no_old_ones(self):
+        other = self.device("p2")
+        Device.objects.filter(id=other.id).update(make="Orlo", model="H0", holder=self.one.holder_id)
+        self.tell(devices=[{"name": "Orlo H0", "bytes": GIB}])
+        look_at(self.one)
+        self.assertNotIn("Remove the old backup of Orlo H0 there", [one["title"] for one in self.room()["steps"]])
+        Device.objects.filter(id=other.id).update(state="retired")
+        self.assertIn("Remove the old backup of Orlo H0 there", [one["title"] for one in self.room()["steps"]])
+
+    def test_a_lost_device_is_no_matter_of_its_account(self):
+        self.follow(None)
+        self.tell(used_bytes=5 * GIB)
+        look_at(self.one)
+        self.assertEqual(self.causes(), ["own_cloud full"])
+        Device.objects.filter(id=self.one.id).update(state="lost")
+        self.assertEqual(self.causes(), [])
+
     def test_a_device_that_tells_of_none_has_no_room_to_make(self):
         self.assertIsNone(self.room())

@@ -5589,6 +5589,8 @@ export interface components {
             /** Format: date-time */
             readonly seen_at: string;
             readonly told: components["schemas"]["OwnCloud"] | null;
+            /** @description Drawn for a demonstration, not told. */
+            readonly drawn: boolean;
         };
         /**
          * @description * `on` - on

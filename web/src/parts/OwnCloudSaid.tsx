@@ -6,6 +6,7 @@ import { key } from '../api/keys';
 import { Bytes } from '../ui/Bytes';
 import { When } from '../ui/Office';
 import { Failed } from '../ui/States';
+import { OwnCloudRoom } from './OwnCloudRoom';
 import { accountLine, ownStateWord, toldLine, type OwnCloud } from './ownCloud';
 
 type Row = Schemas['OwnCloudRow'];
@@ -28,6 +29,7 @@ export function OwnCloudSaid({ device }: { device: string }) {
       </h2>
       <div className="sheet pad">
         {newest?.told ? <Now own={newest.told} seenAt={newest.seen_at} /> : <p className="mb-1">It has none.</p>}
+        {newest?.told?.state === 'on' && <OwnCloudRoom device={device} />}
         <p className="hint mb-0">
           Somebody else’s copy, which nobody here can prove: it counts neither as a copy nor as off site, and makes no device safe to wipe.
         </p>
@@ -91,6 +93,7 @@ function Before({ rows, more }: { rows: readonly Row[]; more: number }) {
         {rows.map((row) => (
           <li key={row.at}>
             <When at={row.at} />: {toldLine(row.told)}
+            {row.drawn && <span className="quiet"> drawn for the demonstration</span>}
           </li>
         ))}
         {more > 0 && <li className="quiet">and {more} earlier</li>}

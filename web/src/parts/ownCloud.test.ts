@@ -1,8 +1,8 @@
 // @vitest-environment node
 
-import { expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 
-import { accountLine, toldLine, type OwnCloud } from './ownCloud';
+import { accountLine, roomLine, toldLine, type OwnCloud } from './ownCloud';
 
 const GIB = 1024 ** 3;
 const told: OwnCloud = {
@@ -22,4 +22,15 @@ test('a row of the history', () => {
   expect(toldLine(null)).toBe('has none');
   expect(toldLine(told)).toBe('on; into ansa@harbourlight.example; 2 GiB of 5 GiB, 40 %');
   expect(toldLine({ ...told, state: 'off_by_policy', account: '', used_bytes: null })).toBe('off by policy');
+});
+
+describe('what makes room in its account', () => {
+  const room = { wanted_bytes: 1024, proposed: 2, suffices: true, steps: [1, 2, 3] };
+  test.each([
+    [room, '1 KiB less would leave a fifth of it free; the first 2 steps may suffice.'],
+    [{ ...room, proposed: 1, suffices: false }, '1 KiB less would leave a fifth of it free; the first step may not suffice.'],
+    [{ ...room, wanted_bytes: 0 }, ''],
+    [{ ...room, wanted_bytes: null }, ''],
+    [{ ...room, steps: [] }, ''],
+  ])('%j', (given, words) => expect(roomLine(given)).toBe(words));
 });

@@ -16,6 +16,13 @@ export function accountLine(told: Pick<OwnCloud, 'used_bytes' | 'allowed_bytes' 
   return `${iec(told.used_bytes)} of ${iec(told.allowed_bytes ?? 0)}, ${told.percent} %${full}`;
 }
 
+/** What stands before the steps that make room in an account: how many of them may suffice. */
+export function roomLine(room: { wanted_bytes: number | null; proposed: number; suffices: boolean; steps: readonly unknown[] }): string {
+  if (!room.wanted_bytes || room.steps.length === 0) return '';
+  const enough = room.suffices ? 'may suffice' : 'may not suffice';
+  return `${iec(room.wanted_bytes)} less would leave a fifth of it free; the first ${room.proposed === 1 ? 'step' : `${room.proposed} steps`} ${enough}.`;
+}
+
 /** What a row of the history tells. */
 export function toldLine(told: OwnCloud | null): string {
   if (told === null) return 'has none';

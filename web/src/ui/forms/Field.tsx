@@ -111,6 +111,31 @@ export function Field({ label, value, onChange, hint, field, wrong, compact, sug
   );
 }
 
+interface LetterProps extends Common {
+  value: string;
+  onChange: (value: string) => void;
+  maxLength: number;
+}
+
+/** Several lines of text, kept as they are typed. */
+export function Letter({ label, value, onChange, hint, field, wrong, maxLength }: LetterProps) {
+  const told = useTold({ hint, field, wrong }, value.trim() === '');
+  return (
+    <Around id={told.id} label={label} hint={hint} says={told.says}>
+      <BootstrapForm.Control
+        as="textarea"
+        rows={12}
+        required
+        {...told.aria}
+        value={value}
+        maxLength={maxLength}
+        isInvalid={told.says !== null}
+        onChange={(event) => onChange(event.target.value)}
+      />
+    </Around>
+  );
+}
+
 interface Choices<Value extends string> extends Common {
   value: Value;
   onChange: (value: Value) => void;
