@@ -1,5 +1,7 @@
 """Copies at rest, on the screens: a drive comes, fills, and is taken away when that is safe; a backup is brought back on trial."""
 
+import re
+
 from playwright.sync_api import Page, expect
 
 from checks.browser.harness import BrowserTestCase
@@ -57,6 +59,26 @@ def a_store_is_drained_and_called_back(test: BrowserTestCase, page: Page) -> Non
     expect(sheet).to_contain_text("Into Server room, since", timeout=SLOWLY)
     page.get_by_role("button", name="Stop draining").click()
     expect(page.get_by_label("Into", exact=True)).to_be_visible(timeout=SLOWLY)
+
+
+def an_account_fills(test: BrowserTestCase, page: Page) -> None:
+    """A device's own cloud account: how long it lasts, what its holder can do, and a letter."""
+    test.open("/devices")
+    page.get_by_role("searchbox").first.fill("C. Wick")
+    page.get_by_role("row").filter(has_text="C. Wick").get_by_role("link", name="Orlo P4").click()
+    page.get_by_role("link", name="Coverage").click()
+    main = page.get_by_role("main")
+    expect(main).to_contain_text("What makes room there", timeout=SLOWLY)
+    expect(main).to_contain_text("Remove the old backup of Orlo P2 there")
+    test.accessible("room in an account elsewhere")
+    page.get_by_role("button", name="Write to the holder").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_label("Letter")).to_have_value(re.compile("will be full in about"))
+    test.accessible("a letter to the holder")
+    dialog.get_by_role("button", name="Send it").click()
+    expect(dialog).to_have_count(0)
+    test.open("/journal")
+    expect(main).to_contain_text("C. Wick was written to about the own cloud backup of Orlo P4.")
 
 
 def what_fills_it(test: BrowserTestCase, page: Page) -> None:

@@ -60,6 +60,7 @@ class TheDemoOffice(BrowserTestCase):
             lambda: at_rest.a_store_is_drained_and_called_back(self, self.page),
             lambda: at_rest.room_is_made(self, self.page),
             lambda: at_rest.what_fills_it(self, self.page),
+            lambda: at_rest.an_account_fills(self, self.page),
             lambda: by_keyboard.a_plan_half_written(self, self.page),
         )
         Session.objects.all().delete()

@@ -103,7 +103,7 @@ def letter(
         lines += ["", "What you switch off usually stays there for about 30 days before it is erased, so room comes with a delay."]
     if not suffices:
         lines += ["", "That alone may not be enough. Please tell us, and we see whether more room can be bought."]
-    lines += ["", "The office’s own backups go on as before, and nobody looks at what is on your device.", "", office]
+    lines += ["", "The office’s own backups go on as before.", "", office]
     return f"{office}: your {service} is {_short(own, lasts)}", "\n".join(lines)
 
 

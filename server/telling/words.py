@@ -65,7 +65,7 @@ def to_holder(device: Device, code: str, *, office: str) -> tuple[str, str] | No
         return None
     lines = [
         f"Hello {device.holder.name},", "", f"your {device.name} has not been backed up as promised. {helps}", "",
-        "Nothing is wrong with your device, and nobody looks at what is on it: a backup means that you lose nothing if it breaks.",
+        "Nothing is wrong with your device: a backup means that you lose nothing if it breaks. Whoever looks into one is written down.",
         "You get this message once for each such occasion.", "", office,
     ]  # fmt: skip
     return _subject(office, f"please help with the backup of your {device.name}"), "\n".join(lines)
