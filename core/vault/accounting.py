@@ -14,6 +14,7 @@ from core.vault import blobs as names
 from core.vault.errors import NoSuchBackup
 from core.vault.manifests import Manifest
 from core.vault.needs import Needs, needs_of
+from core.vault.remembered_trees import RememberedTrees, remembered
 from core.vault.vault import Vault
 
 Numbers = npt.NDArray[np.int64]
@@ -52,10 +53,11 @@ class Remains:
 class Accounts:
     """The references of every backup, read once; then any number of questions."""
 
-    def __init__(self, vault: Vault) -> None:
+    def __init__(self, vault: Vault, known: RememberedTrees | None = None) -> None:
+        """`known`: trees that were read before; only what came since is read."""
         self.manifests: list[Manifest] = vault.manifests()
         vault.refresh()  # after the manifests: what they need was there before them
-        self.needs = needs_of(vault, self.manifests)
+        self.needs = needs_of(vault, self.manifests, known=known)
         self._vault = vault
         self._sizes = dict(vault.blobs.list(""))
         self._chunks = len(vault.index.lengths)
@@ -64,6 +66,10 @@ class Accounts:
         """Sealed bytes of each chunk by its number, then those of each manifest."""
         self._roots = {manifest.id: self._chunks + at for at, manifest in enumerate(self.manifests)}
         self._nodes = _Nodes(self.needs)
+
+    def trees(self) -> RememberedTrees:
+        """To be remembered: those of the backups that are there now."""
+        return remembered(self._vault.index, self.needs.branches, self.needs.forks)
 
     # -- what is needed
 

@@ -4,7 +4,7 @@ Distinct branches are read once, however many backups share them, and in the ord
 here decides: `sweep` removes, `accounting` counts, `copying` moves, `check` names.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -15,6 +15,7 @@ from core.vault.errors import Damaged
 from core.vault.fetching import fetch, in_pack_order
 from core.vault.keys import ID_BYTES
 from core.vault.manifests import Manifest, parted_branch, split_ids
+from core.vault.remembered_trees import RememberedTrees
 
 Numbers = npt.NDArray[np.int64]
 
@@ -29,6 +30,8 @@ class Needs:
     """Backup → the same by kind, the folders as one of their own."""
     branches: dict[bytes, npt.NDArray[np.int32]] = field(default_factory=dict)
     """Branch → numbers of the chunks that its items need; −1 for one that is not in the index."""
+    forks: dict[bytes, tuple[bytes, ...]] = field(default_factory=dict)
+    """Fork → what lies below it."""
     numbers: dict[bytes, int] = field(default_factory=dict)
     """Fork or branch → its own number."""
     damaged: dict[bytes, str] = field(default_factory=dict)
@@ -56,12 +59,13 @@ class Needs:
         return found[:-1]
 
 
-def needs_of(vault: Chunks, manifests: Sequence[Manifest]) -> Needs:
-    """Read the trees of these backups. Raises StoreError."""
+def needs_of(vault: Chunks, manifests: Sequence[Manifest], *, known: RememberedTrees | None = None) -> Needs:
+    """Read the trees of these backups, but those that are `known`: only for questions of size. Raises StoreError."""
     needs = Needs(
         trees={manifest.id: set() for manifest in manifests},
         kinds={manifest.id: {summary.kind: set() for summary in manifest.trees} for manifest in manifests},
     )
+    forks: Mapping[bytes, tuple[bytes, ...]] = known.forks if known else {}
     waiting = [
         (needs.kinds[manifest.id][found.kind], found.depth, found.tops) for manifest in manifests for found in manifest.trees if found.tops
     ]
@@ -71,19 +75,23 @@ def needs_of(vault: Chunks, manifests: Sequence[Manifest]) -> Needs:
             trees.update(tops)
         branches.update(top for _, depth, tops in waiting if depth == 0 for top in tops)
         above = [entry for entry in waiting if entry[1] > 0]
-        below: dict[bytes, tuple[bytes, ...]] = {}
-        for chunk, content in _read(vault, {top for _, _, tops in above for top in tops}, needs):
+        wanted = {top for _, _, tops in above for top in tops} - needs.forks.keys()
+        needs.forks |= {fork: forks[fork] for fork in wanted if fork in forks}
+        for chunk, content in _read(vault, wanted - needs.forks.keys(), needs):
             try:
-                below[chunk] = tuple(split_ids(content))
+                needs.forks[chunk] = tuple(split_ids(content))
             except Damaged as error:
                 needs.damaged[chunk] = error.message
-        waiting = [(trees, depth - 1, tuple(down for top in tops for down in below.get(top, ()))) for trees, depth, tops in above]
+        waiting = [(trees, depth - 1, tuple(down for top in tops for down in needs.forks.get(top, ()))) for trees, depth, tops in above]
     for backup, kinds in needs.kinds.items():
         needs.trees[backup] = set().union(*kinds.values())
+    if known is not None:
+        told = known.numbers(vault.index)
+        needs.branches = {branch: told[branch] for branch in branches if branch in told}
     # many small look-ups cost more than few large ones: chunk ids of many branches are looked up together
     held: list[tuple[bytes, bytes]] = []
     size = 0
-    for chunk, content in _read(vault, branches, needs):
+    for chunk, content in _read(vault, branches - needs.branches.keys(), needs):
         try:
             ids, _ = parted_branch(content)
         except Damaged as error:
