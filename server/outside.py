@@ -119,6 +119,8 @@ class Outside(Protocol):
     """Folder for files that a restore made."""
     incoming: Path
     """Folder for files that were uploaded to be brought in."""
+    remembered: Path
+    """Folder for what can be read from stores once more at any time, and is slow to read."""
 
     def now(self) -> datetime:
         """Aware, UTC."""

@@ -6,7 +6,7 @@ chunks, and nothing of what they are.
 """
 
 import struct
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
 
@@ -39,19 +39,18 @@ class RememberedTrees:
     def numbers(self, index: ChunkIndex) -> dict[bytes, Refs]:
         """Branch → numbers of its chunks in the index; −1 for one that is not there."""
         flat = index.numbers(self.ids).astype(np.int32)[self.mentions]
-        return {branch: flat[first:last] for branch, (first, last) in zip(self.branches, pairwise(self.ends.tolist()), strict=True)}
+        return {branch: flat[stretch] for branch, stretch in self._stretches().items()}
 
     def differing(self, other: "RememberedTrees") -> int:
         """How many trees both know and tell otherwise."""
-        mine, theirs = dict(self._told()), dict(other._told())
-        return sum(mine[tree] != theirs[tree] for tree in mine.keys() & theirs.keys())
+        mine, theirs = self._stretches(), other._stretches()
+        one, two = (np.frombuffer(trees.ids, dtype=f"V{ID_BYTES}") for trees in (self, other))
+        branches = ((one[self.mentions[mine[branch]]], two[other.mentions[theirs[branch]]]) for branch in mine.keys() & theirs.keys())
+        forks = sum(self.forks[fork] != other.forks[fork] for fork in self.forks.keys() & other.forks.keys())
+        return forks + sum(not np.array_equal(said, says) for said, says in branches)
 
-    def _told(self) -> Iterator[tuple[bytes, bytes]]:
-        ids = np.frombuffer(self.ids, dtype=f"V{ID_BYTES}")
-        for branch, (first, last) in zip(self.branches, pairwise(self.ends.tolist()), strict=True):
-            yield branch, ids[self.mentions[first:last]].tobytes()
-        for fork, below in self.forks.items():
-            yield fork, b"".join(below)
+    def _stretches(self) -> dict[bytes, slice]:
+        return {branch: slice(first, last) for branch, (first, last) in zip(self.branches, pairwise(self.ends.tolist()), strict=True)}
 
     def encoded(self) -> bytes:
         forks = list(self.forks)

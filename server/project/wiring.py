@@ -60,6 +60,7 @@ class Wiring:
         self.slot_policy = STRICT
         self.exports = env.data / "exports"
         self.incoming = env.data / "incoming"
+        self.remembered = env.data / "remembered"
 
     def now(self) -> datetime:
         return datetime.now(UTC)

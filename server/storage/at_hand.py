@@ -12,6 +12,7 @@ from core.vault.remembered import RememberedBlobs
 from core.vault.vault import Vault
 from server.storage.models import Store
 from server.storage.queries import opened
+from server.storage.trees import recalled
 
 KEPT_SECONDS = 120.0
 _known: dict[UUID, "AtHand"] = {}
@@ -43,7 +44,7 @@ def at_hand(store: Store) -> AtHand:
                 return known
     vault = opened(store)
     vault.blobs = RememberedBlobs(vault.blobs)
-    accounts = Accounts(vault)
+    accounts = Accounts(vault, recalled(store))
     fresh = AtHand(vault, accounts, frozenset(manifest.id for manifest in accounts.manifests), time.monotonic())
     with _knowing:
         _known[store.id] = fresh

@@ -65,8 +65,8 @@ class PretendOutside:
     def __init__(self) -> None:
         self.limits = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
         self.slot_policy = LENIENT
-        self._folders = [TemporaryDirectory(prefix="attic-pretend-") for _ in range(2)]
-        self.exports, self.incoming = (Path(folder.name) for folder in self._folders)
+        self._folders = [TemporaryDirectory(prefix="attic-pretend-") for _ in range(3)]
+        self.exports, self.incoming, self.remembered = (Path(folder.name) for folder in self._folders)
         self.accepts = True
         self.told_to_forget: list[str] = []
         self.serials: dict[str, str] = {}

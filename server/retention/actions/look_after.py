@@ -49,7 +49,7 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
         return 0
     Store.objects.filter(id=store.id).update(ruled_on=now.astimezone(office_zone()).date())
     sweep_store(store, now=now)
-    measure(store, now=now)
+    measure(store, now=now, anew=True)
     tell("changed", "stores")
     return removed
 

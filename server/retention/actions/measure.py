@@ -8,9 +8,9 @@ from server.storage.actions.measure import Known, measure_store
 from server.storage.models import Store
 
 
-def measure(store: Store, *, now: datetime) -> Store:
-    """A store that cannot be reached is noted as such."""
+def measure(store: Store, *, now: datetime, anew: bool = False) -> Store:
+    """A store that cannot be reached is noted as such. `anew`: without what is remembered of it."""
     leaving = Copy.objects.filter(store=store, state__in=(CopyState.LEAVING, CopyState.REMOVING)).values_list("backup_id", flat=True)
     followed = Assignment.objects.values_list("device_id", "plan_id", "plan__name")
     plans = {device: (plan, name) for device, plan, name in followed}
-    return measure_store(store, now=now, known=Known(leaving=set(leaving), plans=plans))
+    return measure_store(store, now=now, known=Known(leaving=set(leaving), plans=plans), anew=anew)

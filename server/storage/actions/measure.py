@@ -12,14 +12,17 @@ from django.db import transaction
 from core.quota.books import Books, Nobodys, Row
 from core.quota.shares import Share
 from core.vault.accounting import Accounts
+from core.vault.remembered_trees import RememberedTrees
 from core.vault.vault import Vault
 from server.fleet.models import Device
+from server.people.actions.journal import write_journal
 from server.people.queries import office_zone
 from server.storage.actions.note_allowances import note_allowances
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.convert import limit_of
 from server.storage.models import BackupOccupancy, GroupOccupancy, KindOccupancy, Occupancy, Store, StoreDay, SumOf
 from server.storage.queries import opened
+from server.storage.trees import keep, recalled
 
 WRITTEN_AT_ONCE = 2000
 
@@ -39,12 +42,14 @@ def totals(vault: Vault, *, now: datetime) -> dict[str, Any]:
     return {"stored_bytes": vault.stored_bytes(), "free_bytes": vault.blobs.free_bytes(), "measured_at": now, "key_id": vault.keys.id.hex()}
 
 
-def measure_store(store: Store, *, now: datetime, known: Known = Known()) -> Store:
-    """Totals, and what each part of the office has there. A store that cannot be reached is noted as such."""
+def measure_store(store: Store, *, now: datetime, known: Known = Known(), anew: bool = False) -> Store:
+    """Totals, and what each part of the office has there. A store that cannot be reached is noted as such. `anew`: all its trees are
+    read, and compared with what was remembered of them."""
     devices = {str(row.id): row for row in Device.objects.select_related("team", "holder")}
     try:
         vault = opened(store)
-        accounts = Accounts(vault)
+        before = recalled(store)
+        accounts = Accounts(vault, None if anew else before)
         teams = {id: str(row.team_id) for id, row in devices.items() if row.team_id is not None}
         books = Books(accounts, teams, {id.bytes for id in known.leaving})
         rows = list(_rows(store, books, devices, known))
@@ -60,8 +65,20 @@ def measure_store(store: Store, *, now: datetime, known: Known = Known()) -> Sto
         store.refresh_from_db()
         note_allowances(store, _note_day(store, books, rows, now), now=now)
     note_well(store.id)
+    _remember(store, before, accounts.trees(), anew=anew, now=now)
     store.refresh_from_db()
     return store
+
+
+def _remember(store: Store, before: RememberedTrees, trees: RememberedTrees, *, anew: bool, now: datetime) -> None:
+    differing = before.differing(trees) if anew else 0
+    if differing:
+        says = (
+            f"What was remembered of {store.name} was not what {differing} of its lists say. It is made anew; its figures are right again."
+        )
+        write_journal(who=None, what="store.remembered_wrong", says=says, at=now)
+    if set(trees.branches) != set(before.branches) or differing:
+        keep(store, trees)
 
 
 def _written(store: Store, rows: Iterable[Any]) -> None:

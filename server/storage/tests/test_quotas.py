@@ -3,17 +3,21 @@
 import csv
 import io
 import random
+from dataclasses import replace
 from datetime import timedelta
+from unittest import mock
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from core.units import MIB
 from core.vault.capture import Capture, Request
+from core.vault.remembered_trees import decoded_trees
 from core.vault.tests.bench_of_one import MemoryDevice
 from core.vault.writer import Writer
 from server.fleet.models import Device
 from server.people.models import JournalEntry, Team
+from server.retention.actions.look_after import look_after
 from server.retention.actions.measure import measure
 from server.runs.models import Copy, CopyState
 from server.storage.models import Allowance, BackupOccupancy, StoreDay
@@ -111,6 +115,59 @@ class WhoseBytes(Measured):
         with CaptureQueriesContext(connection) as many:
             self.occupied(by="device")
         self.assertEqual(len(many), len(few))
+
+
+class Remembered(Measured):
+    def path(self):
+        return self.outside.remembered / f"{self.room.vault_id}.trees"
+
+    def figures(self) -> list[dict]:
+        return [self.occupied(by=by) for by in ("team", "device", "kind")]
+
+    def test_what_was_read_once_is_not_read_again_and_tells_the_same(self):
+        self.assertTrue(self.path().exists())
+        fresh = self.figures()
+        with mock.patch("core.vault.needs._read", side_effect=lambda vault, chunks, needs: iter(self.assertFalse(chunks) or ())):
+            measure(self.room, now=self.outside.now())
+        self.room.refresh_from_db()
+        self.assertEqual((self.figures(), self.room.trouble), (fresh, ""))
+
+    def test_each_night_all_is_read_and_what_differs_is_said_and_made_anew(self):
+        fresh, kept = self.figures(), self.path().read_bytes()
+        known = decoded_trees(kept)
+        turned = replace(known, ids=known.ids[16:] + known.ids[:16])
+        self.path().write_bytes(turned.encoded())
+        measure(self.room, now=self.outside.now())
+        self.assertNotEqual(self.figures(), fresh)
+        look_after(self.room.id, now=self.outside.now())
+        (said,) = JournalEntry.objects.filter(what="store.remembered_wrong")
+        self.assertRegex(said.says, r"was not what [1-9] of its lists say")
+        self.assertEqual(decoded_trees(self.path().read_bytes()).differing(known), 0)
+        self.assertEqual(self.figures()[1]["lines"], fresh[1]["lines"])
+        look_after(self.room.id, now=self.outside.now())
+        self.assertEqual(JournalEntry.objects.filter(what="store.remembered_wrong").count(), 1)
+
+    def test_a_file_that_cannot_be_read_or_kept_costs_time_only(self):
+        fresh = self.figures()
+        self.path().write_bytes(b"cut")
+        with self.assertLogs("attic.storage", "WARNING"):
+            measure(self.room, now=self.outside.now())
+        self.assertEqual(self.figures(), fresh)
+        self.assertNotEqual(self.path().read_bytes(), b"cut")
+        path = self.path()
+        path.write_bytes(b"no folder")
+        self.outside.remembered = path
+        with self.assertLogs("attic.storage", "WARNING"):
+            measure(self.room, now=self.outside.now())
+        self.assertEqual(self.figures(), fresh)
+
+    def test_what_was_remembered_of_a_store_that_is_gone_goes(self):
+        old = self.path().with_name("0" * 32 + ".trees")
+        old.write_bytes(b"")
+        self.outside.devices["p1"].content["photos", "new"] = b"new"
+        self.run_now(Device.objects.get(id=self.one.id))
+        measure(self.room, now=self.outside.now())
+        self.assertEqual((old.exists(), self.path().exists()), (False, True))
 
 
 class OverTime(Measured):
