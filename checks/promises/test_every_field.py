@@ -84,6 +84,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "keep_drive": (f"drives/{store}", {"keeper": "Ines", "rests_in": "the safe"}),
             "make_rotation": ("drives/rotations", {"name": "Weekly", "every_days": 7, "first_day": "2026-03-02", "grace_days": 2, "drives": [str(store)]}),
             "write_to_holder": (f"devices/{device}/own-cloud/letter", {"subject": "Your account", "body": "It is full."}),
+            "leave_sooner": (f"stores/{store}/room/sooner", {"why": "full", "word": "sooner"}),
             "ask_drill": ("drills", {"device": str(device), "store": None}),
             "set_drill_rules": ("drills/rules", {"a_day": 1, "most_minutes": 30, "most_bytes": 1 << 30, "limit_bytes_per_second": None, "wanted_days": 90}),
             "set_ages": ("office/ages", {"ages": {"journal": 400}}),

@@ -295,6 +295,17 @@ def _due(vault: Vault, *, now: datetime, grace: timedelta) -> dict[str, Mark]:
     return due
 
 
+def due_bytes(vault: Vault, *, now: datetime) -> int:
+    """What the next sweep gives back at once: packs whose grace period is over, without what has to move out of them first. Changes
+    nothing. Raises Damaged, StoreError."""
+    dry = Vault(DryBlobs(vault.blobs), vault.keys, store=vault.store, random=vault.random, limits=vault.limits)
+    due = _due(dry, now=now, grace=timedelta(seconds=vault.limits.grace_seconds))
+    if not due:
+        return 0
+    sizes = dry.ids(names.PACKS)
+    return _plan(dry, {pack for mark in due.values() for pack in mark.packs if pack in sizes}, look(dry)).freed_bytes
+
+
 def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: Callable[[], bool]) -> int:
     """Phase two: bytes freed. Looks at all marks and all backups anew: what is needed by now is moved out first."""
     due = _due(vault, now=now, grace=grace)

@@ -66,7 +66,7 @@ def no_room_tonight(now: datetime, rows: dict[UUID, Standings], zone: ZoneInfo) 
         if (row := rows.get(one.device_id)) is None:
             continue
         says = f"No room for their run of the coming night: {one.no_room}"
-        code = f"no_room {one.store_id} {one.no_room.split(' has ')[0]}"[:120]
+        code = f"no_room {one.short_room or one.store_id}"
         cause = found.setdefault(code, Cause(code=code, mark="due_soon", says=says, step="room", step_label="Make room", store=one.store))
         if row not in cause.devices:
             cause.devices.append(row)

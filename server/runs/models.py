@@ -170,6 +170,7 @@ class LinedUp(models.Model):
     fits = models.BooleanField(default=True, help_text="Whether it is expected to end within its window.")
     expected_bytes = models.BigIntegerField(default=0, help_text="What it is expected to store.")
     no_room = models.CharField(max_length=200, blank=True, help_text="Which room is too small for it; empty where it fits.")
+    short_room = models.CharField(max_length=120, blank=True, help_text="Key of that room.")
     made_at = models.DateTimeField()
 
     class Meta:

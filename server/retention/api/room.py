@@ -12,9 +12,12 @@ from rest_framework.views import APIView
 from core.quota.ladder import Rung
 from server.api.permissions import May
 from server.outside import outside
+from server.retention.actions.leave_sooner import leave_sooner
 from server.retention.actions.make_room import look_once_more, make_room
+from server.retention.actions.sweep_now import sweep_now
 from server.retention.api.leaving import RemovalSerializer
 from server.retention.room.bench import RUNGS, Bench, bench, chosen, proposal, space, summed, wanted_until
+from server.retention.room.tonight import Help, tonight
 from server.storage.api.quotas import RunwaySerializer
 from server.storage.queries import store as store_by_id
 
@@ -103,6 +106,81 @@ class BenchView(APIView):
         names = ("store", "limit_bytes", "runway", "offers", "elsewhere")
         rungs = [{"rung": int(rung), "title": title} for rung, title in RUNGS.items() if rung is not Rung.MORE_SPACE]
         return Response(BenchSerializer({name: getattr(found, name) for name in names} | {"rungs": rungs}).data)
+
+
+class ShortRunSerializer(serializers.Serializer):
+    device_id = serializers.UUIDField(source="row.device_id")
+    device = serializers.SerializerMethodField()
+    expected_bytes = serializers.IntegerField(source="row.expected_bytes")
+    starts_at = serializers.DateTimeField(source="row.starts_at")
+    says = serializers.CharField(source="row.no_room")
+    room = serializers.CharField(help_text="Key of the room that is too small.")
+
+    def get_device(self, short: Any) -> str:
+        return f"{short.row.device.name}, {short.row.device.holder.name}"
+
+
+class LackingSerializer(serializers.Serializer):
+    key = serializers.CharField()
+    name = serializers.CharField()
+    left_bytes = serializers.IntegerField()
+    wanted_bytes = serializers.IntegerField(help_text="What all its runs of tonight are expected to store, beyond what it has left.")
+
+
+class WaySerializer(serializers.Serializer):
+    help = serializers.ChoiceField(choices=[(one.value, one.value) for one in Help])
+    room = serializers.CharField()
+    title = serializers.CharField()
+    says = serializers.CharField()
+    bytes = serializers.IntegerField()
+    free_on = serializers.DateField()
+    suffices = serializers.BooleanField(help_text="Whether it gives that room all that it lacks by tonight.")
+    plan = serializers.UUIDField(allow_null=True)
+    device = serializers.UUIDField(allow_null=True)
+    limit_bytes = serializers.IntegerField(allow_null=True, help_text="Of a larger allowance: what it would be.")
+
+
+class TonightSerializer(serializers.Serializer):
+    night = serializers.DateField()
+    short = ShortRunSerializer(many=True)
+    lacking = LackingSerializer(many=True)
+    ways = WaySerializer(many=True)
+
+
+class SoonerSerializer(serializers.Serializer):
+    why = serializers.CharField(max_length=200, allow_blank=True)
+    word = serializers.CharField(max_length=40, allow_blank=True)
+
+
+class SoonerAnswerSerializer(serializers.Serializer):
+    copies = serializers.IntegerField()
+
+
+class TonightView(APIView):
+    """Which runs of the coming night find no room here, and what can help by then."""
+
+    @extend_schema(operation_id="room_tonight", responses=TonightSerializer)
+    def get(self, request: Request, id: UUID) -> Response:
+        return Response(TonightSerializer(tonight(store_by_id(id), now=outside().now())).data)
+
+
+class LeaveSoonerView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="leave_sooner", request=SoonerSerializer, responses=SoonerAnswerSerializer)
+    def post(self, request: Request, id: UUID) -> Response:
+        given = SoonerSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        return Response({"copies": leave_sooner(store_by_id(id), **given.validated_data, by=request.user)})
+
+
+class SweepNowView(APIView):
+    writes = May.REMOVE
+
+    @extend_schema(operation_id="sweep_now", request=None, responses={202: None})
+    def post(self, request: Request, id: UUID) -> Response:
+        sweep_now(store_by_id(id), by=request.user)
+        return Response(status=202)
 
 
 class SumView(APIView):

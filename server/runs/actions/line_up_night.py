@@ -71,6 +71,7 @@ def line_up_night(*, now: datetime) -> list[LinedUp]:
             "fits",
             "expected_bytes",
             "no_room",
+            "short_room",
             "made_at",
         ],
     )
@@ -135,8 +136,8 @@ def _jobs(wanted: Wanted, expect: Expectations) -> dict[str, tuple[Job, str]]:
 
 def _room_for(
     entries: Sequence[tuple[Assignment, Slot, datetime]], placed: Sequence[Placed], now: datetime
-) -> tuple[dict[UUID, int], dict[str, str]]:
-    """Device → what its run is expected to store; key → which room is too small for it. In the order of starting."""
+) -> tuple[dict[UUID, int], dict[str, tuple[str, str]]]:
+    """Device → what its run is expected to store; key → key and words of the room that is too small for it. In the order of starting."""
     assigned = [entries[int(one.key)][0] for one in placed]
     usual = stored_by_runs({one.device_id for one in assigned}, since=now - LOOKED_BACK)
     expected = {device: found for device, stored in usual.items() if (found := usual_stored_bytes(stored)) is not None}
@@ -146,7 +147,7 @@ def _room_for(
         for one, mine in zip(placed, assigned, strict=True)
     ]
     short = admit_night(wishes, rooms)
-    return expected, {key: _short_words(rooms[room]) for key, room in short.items()}
+    return expected, {key: (room, _short_words(rooms[room])) for key, room in short.items()}
 
 
 def _short_words(room: Room) -> str:
@@ -159,13 +160,14 @@ def _rows(wanted: Wanted, jobs: dict[str, tuple[Job, str]], zone: ZoneInfo, now:
     expected, no_room = _room_for(entries, placed, now)
     rows = []
     for one in placed:
+        room, says = no_room.get(one.key, ("", ""))
         (assignment, slot, _), (job, basis) = entries[int(one.key)], jobs[one.key]
         rows.append(
             LinedUp(
                 device=assignment.device, plan=assignment.plan, store_id=assignment.plan.store_id, night=night_of(slot.opens, zone),
                 planned_for=slot.opens, closes_at=slot.closes, starts_at=one.starts, ends_at=one.ends,
                 expected_seconds=round(job.expected_seconds), basis=basis, late=job.late, fits=one.fits, made_at=now,
-                expected_bytes=expected.get(assignment.device_id, 0), no_room=no_room.get(one.key, ""),
+                expected_bytes=expected.get(assignment.device_id, 0), no_room=says, short_room=room,
             )
         )  # fmt: skip
     return rows

@@ -2806,6 +2806,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/{id}/room/sooner": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["leave_sooner"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/{id}/room/sum": {
         parameters: {
             query?: never;
@@ -2816,6 +2832,39 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["sum_of_room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/room/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sweep_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/{id}/room/tonight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which runs of the coming night find no room here, and what can help by then. */
+        get: operations["room_tonight"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4480,6 +4529,15 @@ export interface components {
             /** @description On hold now that were not. */
             backups: number;
         };
+        /**
+         * @description * `sweep` - sweep
+         *     * `fall_over` - fall_over
+         *     * `allowance` - allowance
+         *     * `wait` - wait
+         *     * `sooner` - sooner
+         * @enum {string}
+         */
+        HelpEnum: "sweep" | "fall_over" | "allowance" | "wait" | "sooner";
         HoldManyRequest: {
             /** Format: uuid */
             device?: string | null;
@@ -4836,6 +4894,13 @@ export interface components {
             /** @description What a run said that ended with it. */
             says: string;
             runs: number;
+        };
+        Lacking: {
+            key: string;
+            name: string;
+            left_bytes: number;
+            /** @description What all its runs of tonight are expected to store, beyond what it has left. */
+            wanted_bytes: number;
         };
         /**
          * @description * `backup` - backup
@@ -6933,6 +6998,17 @@ export interface components {
             /** Format: double */
             percent: number | null;
         };
+        ShortRun: {
+            /** Format: uuid */
+            device_id: string;
+            readonly device: string;
+            expected_bytes: number;
+            /** Format: date-time */
+            starts_at: string;
+            says: string;
+            /** @description Key of the room that is too small. */
+            room: string;
+        };
         Shown: {
             id: string;
             name: string;
@@ -7026,6 +7102,13 @@ export interface components {
          * @enum {string}
          */
         SoftCountsEnum: "needed" | "fair" | "alone";
+        SoonerAnswer: {
+            copies: number;
+        };
+        SoonerRequest: {
+            why: string;
+            word: string;
+        };
         Sorted: {
             pattern: string;
             kind: string;
@@ -7596,6 +7679,13 @@ export interface components {
             says: string;
             step: string;
         };
+        Tonight: {
+            /** Format: date */
+            night: string;
+            short: components["schemas"]["ShortRun"][];
+            lacking: components["schemas"]["Lacking"][];
+            ways: components["schemas"]["Way"][];
+        };
         Totals: {
             runs: number;
             came: number;
@@ -7735,6 +7825,23 @@ export interface components {
             grace_days: number;
             /** @description Stores in the order of their turns. */
             drives: string[];
+        };
+        Way: {
+            help: components["schemas"]["HelpEnum"];
+            room: string;
+            title: string;
+            says: string;
+            bytes: number;
+            /** Format: date */
+            free_on: string;
+            /** @description Whether it gives that room all that it lacks by tonight. */
+            suffices: boolean;
+            /** Format: uuid */
+            plan: string | null;
+            /** Format: uuid */
+            device: string | null;
+            /** @description Of a larger allowance: what it would be. */
+            limit_bytes: number | null;
         };
         /**
          * @description * `mail` - Mail
@@ -14392,6 +14499,39 @@ export interface operations {
             };
         };
     };
+    leave_sooner: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoonerRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoonerAnswer"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     sum_of_room: {
         parameters: {
             query?: never;
@@ -14413,6 +14553,63 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sum"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sweep_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    room_tonight: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tonight"];
                 };
             };
             default: {

@@ -1,0 +1,20 @@
+"""Sweep a store now, by hand: what was marked and waited long enough goes at once."""
+
+from django.db import transaction
+
+from server.jobs import defer_sweep
+from server.outside import outside
+from server.people.actions.journal import write_journal
+from server.people.clock import believe_clock
+from server.people.models import User
+from server.storage.models import Store
+from server.storage.queries import must_be_here
+
+
+@transaction.atomic
+def sweep_now(store: Store, *, by: User) -> None:
+    """Raises ClockInDoubt, StoreAway."""
+    believe_clock()
+    must_be_here(store)
+    write_journal(who=by, what="store.sweep_asked", says=f"{store.name} is swept, as somebody asked.", at=outside().now(), store=store.id)
+    defer_sweep(store.id)
