@@ -31,7 +31,8 @@ export function stepAddress(cause: Step): string | null {
     case 'drills':
       return '/drills';
     case 'room':
-      return cause.store_id ? `/storage/${cause.store_id}/room` : '/storage';
+      if (!cause.store_id) return '/storage';
+      return `/storage/${cause.store_id}/room${cause.code.startsWith('no_room') ? '?for=tonight' : ''}`;
     case 'restart':
       return null;
     default:

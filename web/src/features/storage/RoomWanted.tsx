@@ -7,29 +7,44 @@ import { client, type Schemas } from '../../api/client';
 import { useMay } from '../../api/may';
 import { iec } from '../../ui/format';
 import { DateField } from '../../ui/forms/DateField';
+import { useAddress } from '../../ui/address';
 import { Choice } from '../../ui/forms/Field';
 import { Form } from '../../ui/forms/Form';
 import { NumberField } from '../../ui/forms/NumberField';
 import { SIZES } from '../../ui/forms/numbers';
+import { Tonight } from './Tonight';
+
+const HOWS = ['bytes', 'until', 'tonight'] as const;
 
 interface Props {
   id: string;
   onProposed: (told: Schemas['Proposal']) => void;
 }
 
-type How = 'bytes' | 'until';
+type How = 'bytes' | 'until' | 'tonight';
 const HOW: readonly { value: How; label: string }[] = [
   { value: 'bytes', label: 'so many bytes' },
   { value: 'until', label: 'so that it lasts until' },
+  { value: 'tonight', label: 'so that tonight fits' },
 ];
 
 export function Wanted({ id, onProposed }: Props) {
   const may = useMay();
-  const [how, setHow] = useState<How>('bytes');
+  const address = useAddress();
+  const how = address.oneOf('for', HOWS) ?? 'bytes';
+  const setHow = (next: How) => address.set('for', next);
   const [bytes, setBytes] = useState<number | null>(null);
   const [until, setUntil] = useState('');
   const body = how === 'bytes' ? { bytes, until: null } : { bytes: null, until: until || null };
   const propose = useAct(() => client.POST('/api/stores/{id}/room/proposal', { params: { path: { id } }, body }), [], onProposed);
+  if (how === 'tonight') {
+    return (
+      <div className="sheet pad mb-3">
+        <Choice<How> label="Free" value={how} onChange={setHow} options={HOW} />
+        <Tonight id={id} />
+      </div>
+    );
+  }
   if (!may('remove')) return null;
   return (
     <Form className="sheet pad mb-3 wanted" onSubmit={() => propose.go()} problem={propose.problem}>

@@ -1,7 +1,7 @@
 import { describe, expect, it, test } from 'vitest';
 
 import { matrix } from './kinds';
-import { goesWords, ladder, restWords, stillOffered, toggled, wantedWords, type Offer } from './room';
+import { goesWords, lackingWords, ladder, restWords, stillOffered, toggled, wantedWords, type Offer } from './room';
 
 const offer = (key: string, rung: number): Offer => ({
   key,
@@ -85,4 +85,11 @@ describe('teams by kinds', () => {
     expect(columns).toEqual(['A', 'B', 'C', 'D', 'E', 'F', 'Rest']);
     expect(rows[0]?.cells.reduce((sum, cell) => sum + cell.bytes, 0)).toBe(Object.values(kinds).reduce((sum, bytes) => sum + bytes, 0));
   });
+});
+
+describe('a night for which there is no room', () => {
+  test.each([
+    [{ key: 'k', name: 'Server room', left_bytes: 1024, wanted_bytes: 2048 }, 'Server room lacks 2 KiB for tonight, and has 1 KiB left'],
+    [{ key: 'k', name: 'Server room', left_bytes: 0, wanted_bytes: 2048 }, 'Server room lacks 2 KiB for tonight and is full'],
+  ])('%j', (one, words) => expect(lackingWords(one)).toBe(words));
 });

@@ -57,3 +57,9 @@ export const restWords = (sum: Pick<Sum, 'bytes' | 'given_back_bytes'>): string 
   sum.given_back_bytes > sum.bytes
     ? 'the sweeps that follow leave no waste, and give back what lay beside them.'
     : 'what says that they went, and lists that are written anew, take a little of it.';
+
+export type TonightTold = Schemas['Tonight'];
+
+/** What a room lacks for the coming night. */
+export const lackingWords = (one: TonightTold['lacking'][number]): string =>
+  `${one.name} lacks ${iec(one.wanted_bytes)} for tonight${one.left_bytes > 0 ? `, and has ${iec(one.left_bytes)} left` : ' and is full'}`;
