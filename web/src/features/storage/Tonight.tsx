@@ -13,7 +13,7 @@ import { Confirm } from '../../ui/forms/Confirm';
 import { daysOn } from '../../ui/forms/dates';
 import { Dialog } from '../../ui/forms/Dialog';
 import { Field } from '../../ui/forms/Field';
-import { TimeOfDay } from '../../ui/Office';
+import { When } from '../../ui/Office';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 import { lackingWords, type TonightTold } from './room';
 
@@ -34,7 +34,7 @@ export function Tonight({ id }: { id: string }) {
       <ul className="mb-2">
         {short.map((one) => (
           <li key={one.device_id}>
-            <Link to={`/devices/${one.device_id}`}>{one.device}</Link> at <TimeOfDay at={one.starts_at} />, about {iec(one.expected_bytes)}{' '}
+            <Link to={`/devices/${one.device_id}`}>{one.device}</Link> at <When at={one.starts_at} />, about {iec(one.expected_bytes)}{' '}
             <span className="quiet">{one.says}</span>
           </li>
         ))}
