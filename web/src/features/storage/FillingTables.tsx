@@ -21,7 +21,7 @@ function Named({ item, label }: { item: Pick<FillingItem, 'name' | 'kind'>; labe
   const { before, last } = parted(item.name);
   return (
     <>
-      <strong>{last}</strong>{' '}
+      <strong className="breaks">{last}</strong>{' '}
       <span className="quiet">
         {label(item.kind).toLowerCase()}
         {before && ` in ${before}`}

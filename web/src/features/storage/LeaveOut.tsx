@@ -36,7 +36,7 @@ export function LeaveOut({ device, store, wish, label, onClose }: Props) {
   const onSubmit = plan && may('set_up') ? () => void navigate(planWithout(plan.id, wish.kind, wish.under)) : onClose;
   return (
     <Dialog
-      title={`Leave ${wish.under} out?`}
+      title={<span className="breaks">Leave {wish.under} out?</span>}
       action={plan && may('set_up') ? `Put it into ${plan.name} …` : 'Close'}
       onSubmit={onSubmit}
       onCancel={onClose}
