@@ -103,6 +103,15 @@ def _words(estimate: Estimate, room: Room) -> str:
     return f"{room.name} has {iec(room.left_bytes or 0)} left{promised}; {needs}. Nothing was stored."
 
 
+def admit_copy(lacking_bytes: int, rooms: Sequence[Room]) -> None:
+    """A copy that needs so many bytes, exactly. Raises DoesNotFit when one of the rooms is too small."""
+    for room in rooms:
+        left = room.left_bytes
+        if lacking_bytes > 0 and left is not None and lacking_bytes > left - room.reserve_bytes:
+            promised = f", {iec(room.promised_bytes)} being promised to runs" if room.promised_bytes else ""
+            raise DoesNotFit(f"{room.name} has {iec(left)} left{promised}; this copy needs {iec(lacking_bytes)}. Nothing of it was copied.")
+
+
 def overrun(admitted: Admitted, stored_bytes: int) -> DoesNotFit | None:
     """What stops a run that stores more than it may; None while it does not."""
     if admitted.most_bytes is None or stored_bytes <= admitted.most_bytes:

@@ -5,8 +5,10 @@ Every chunk is opened before it is passed on, so that damage does not spread. Se
 unlocked: their content moves below their own seal, and their key slots move with it.
 """
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Set
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence, Set
 from dataclasses import dataclass, replace
+
+import numpy as np
 
 from core.vault import blobs as names
 from core.vault.errors import Damaged, NoSuchBackup, Stopped
@@ -47,8 +49,12 @@ def copy(
     on_progress: OnProgress = lambda done_bytes, total_bytes: None,
     should_stop: Callable[[], bool] = lambda: False,
     settled: bool = False,
+    admit: Callable[[int], None] = lambda bytes: None,
 ) -> CopyReport:
-    """The chosen backups, or all. Those that the target has are left. Raises NoSuchBackup, StoreError, Stopped.
+    """The chosen backups, or all. Those that the target has are left. Raises NoSuchBackup, StoreError, Stopped, and what `admit` does.
+
+    `admit` is told once, before anything is written, how many sealed bytes the target lacks; under another key what all of it occupies
+    here.
 
     `settled`: the same two were copied between just now, so slots and packs of others are not looked for again.
     """
@@ -61,6 +67,7 @@ def copy(
         source.refresh()  # after the manifests: what they need was there before them
         needs = needs_of(source, manifests)
         totals = [int(source.index.lengths[needs.of(manifest.id)].sum(dtype="i8")) for manifest in manifests]
+        admit(_lacking_bytes(source, target, needs, manifests))
         job = _Copy(source, target, writer, needs, on_progress=on_progress, should_stop=should_stop, total_bytes=sum(totals))
         copied, damaged = [], dict[bytes, str]()
         for manifest in manifests:
@@ -77,6 +84,16 @@ def copy(
         return CopyReport(copied=copied, sent_bytes=writer.stored_bytes, damaged=damaged)
     finally:
         writer.close()
+
+
+def _lacking_bytes(source: Vault, target: Vault, needs: Needs, manifests: Sequence[Manifest]) -> int:
+    found = np.zeros(len(source.index.lengths), dtype=np.bool_)
+    for manifest in manifests:
+        found[needs.of(manifest.id)] = True
+    wanted = np.flatnonzero(found)
+    if same_key(source, target):
+        wanted = wanted[target.index.numbers(b"".join(ids_of(source.index.all_entries()[wanted]))) < 0]
+    return int(source.index.lengths[wanted].sum(dtype="i8"))
 
 
 def _there(target: Vault, backups: Collection[bytes] | None) -> set[bytes]:

@@ -20,9 +20,14 @@ from server.storage.queries import room_in
 
 
 def rooms_of(run: Run, vault: Vault) -> list[Room]:
-    """Of the store as it is now, and of the allowances that speak of the run's device. Four queries."""
-    store, device = run.store, run.device
-    others = Run.objects.filter(store=store, state=RunState.RUNNING, promised_bytes__isnull=False).exclude(id=run.id)
+    """What the run takes from."""
+    return rooms_for(run.store, run.device, vault, besides=run.id)
+
+
+def rooms_for(store: Store, device: Device, vault: Vault, *, besides: UUID | None = None) -> list[Room]:
+    """Of the store as it is now, and of the allowances that speak of the device; without what runs were promised, but for one. Four
+    queries."""
+    others = Run.objects.filter(store=store, state=RunState.RUNNING, promised_bytes__isnull=False).exclude(id=besides)
     promised = _promised(others)
     found = [replace(room_in(store, vault), promised_bytes=sum(promised.values()))]
     for one in allowances_in([store], now=outside().now()):

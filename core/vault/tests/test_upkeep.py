@@ -75,6 +75,36 @@ class Copies(Scene):
         self.assert_same(twin, [self.first.id, self.second.id])
         self.assertTrue(check(twin.again(), percent=100).ok, "a copy that lacks an older backup is whole")
 
+    def test_what_the_target_lacks_is_told_beforehand_to_the_byte(self):
+        for twin in (Bench(same_key_as=self.bench.vault, seed=9), Bench(seed=9)):
+            copy(self.bench.again(), twin.again(), backups=[self.first.id])
+            before = self.held(twin)
+            told: list[int] = []
+            copy(self.bench.again(), twin.again(), admit=told.append)
+            again: list[int] = []
+            copy(self.bench.again(), twin.again(), admit=again.append)
+            gained = self.held(twin) - before
+            shared = twin.vault.keys.id == self.bench.vault.keys.id
+            self.assertEqual(again, [0])
+            self.assertTrue(told == [gained] if shared else told[0] >= gained > 0, (told, gained, shared))
+
+    def held(self, bench: Bench) -> int:
+        """Sealed bytes of all chunks, without what packs and lists need besides."""
+        vault = bench.again()
+        vault.refresh()
+        return int(vault.index.lengths.sum())
+
+    def test_one_that_is_not_admitted_writes_nothing(self):
+        twin = Bench(same_key_as=self.bench.vault, seed=9)
+        before = dict(twin.blobs.held)
+
+        def refuse(lacking_bytes: int) -> None:
+            raise Stopped(str(lacking_bytes))
+
+        with self.assertRaises(Stopped):
+            copy(self.bench.again(), twin.again(), admit=refuse)
+        self.assertEqual(twin.blobs.held, before)
+
     def test_stopped_and_gone_on_with_sends_nothing_twice(self):
         whole = copy(self.bench.again(), Bench(MemoryBlobs(), seed=5, same_key_as=self.bench.vault).again()).sent_bytes
         twin = Bench(MemoryBlobs(), seed=5, same_key_as=self.bench.vault)

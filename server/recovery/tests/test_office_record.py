@@ -108,7 +108,7 @@ class AfterTheFire(OfficeTestCase):
         ServerKey.objects.update_or_create(id=1, defaults={"fingerprint": "old", "at": self.outside.at})
         self.room, self.one, self.two = self.store(), self.device("p1"), self.device("p2")
         team, _ = Team.objects.get_or_create(name="Shore Crew")
-        Device.objects.filter(id=self.one.id).update(serial="OR-1", team=team, note="cracked corner", limit_bytes_per_second=123456)
+        Device.objects.filter(id=self.one.id).update(serial="OR-1", team=team, note="cracked corner", limit_bytes_per_second=12345678)
         Holder.objects.filter(name="Holder of p1").update(email="one@example.net")
         ClosedDay.objects.create(day=date(2026, 12, 24), name="Christmas Eve")
         KindChoice.objects.create(device=self.one, kind="apps", taken=False, why="too large", at=self.outside.at)
@@ -178,7 +178,7 @@ class AfterTheFire(OfficeTestCase):
         device = Device.objects.select_related("holder", "team", "assignment__plan").get(id=self.one.id)
         self.assertEqual(
             (device.serial, device.note, device.limit_bytes_per_second, device.team.name, device.holder.email, device.assignment.plan.name),
-            ("OR-1", "cracked corner", 123456, "Shore Crew", "one@example.net", "Field nightly"),
+            ("OR-1", "cracked corner", 12345678, "Shore Crew", "one@example.net", "Field nightly"),
         )
         self.assertEqual((paired_key(device), SshKey.objects.get().public), (self.key, self.ssh))
         self.assertTrue(private_ssh_key())

@@ -5,6 +5,7 @@ from itertools import count
 
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from core.units import MIB
 from core.vault.memory import MemoryBlobs
 from server.oversight.tasks import after_run
 from server.people.queries import office_zone
@@ -22,6 +23,7 @@ from server.runs.models import Copy, CopyState, Run, RunState
 from server.runs.pace import speed_limit
 from server.storage.actions.change_store import set_mode
 from server.storage.actions.measure import measure_store
+from server.storage.models import Allowance, Store
 from server.tests.pretend import OfficeTestCase
 
 
@@ -158,6 +160,42 @@ class Owed(SeveralStores):
         self.assertIn(str(self.cloud.id), list(jobs.values_list("args__store_id", flat=True)))
 
 
+class NoRoom(SeveralStores):
+    """A copy is admitted as a run is: with exactly what the store lacks, before anything of it is written."""
+
+    def wrong(self) -> Copy:
+        before = len(self.outside.stores[self.cloud.where].held)
+        self.assertEqual(carry_copies(self.cloud.id), 0)
+        self.assertEqual(len(self.outside.stores[self.cloud.where].held), before, "nothing was written")
+        return Copy.objects.get(store=self.cloud)
+
+    def test_one_that_would_not_fit_waits_and_says_what_it_needs(self):
+        self.night()
+        Store.objects.filter(id=self.cloud.id).update(allowance_bytes=4 * MIB + 50_000)
+        row = self.wrong()
+        self.assertEqual(row.state, CopyState.OWED)
+        self.assertRegex(row.cause, r"Cloud has .* left; this copy needs .*\. Nothing of it was copied\.")
+        self.assertGreater(row.due_at, self.outside.at)
+        Store.objects.filter(id=self.cloud.id).update(allowance_bytes=50 * MIB)
+        self.outside.at += timedelta(hours=2)
+        self.assertEqual(carry_copies(self.cloud.id), 1)
+
+    def test_an_allowance_of_its_device_or_team_in_that_store_holds_for_copies(self):
+        self.night()
+        allowance = Allowance.objects.create(store=self.cloud, device=self.one, hard_bytes=1000)
+        self.assertIn("Orlo H1 in Cloud has", self.wrong().cause)
+        Allowance.objects.filter(id=allowance.id).update(hard_bytes=50 * MIB)
+        self.outside.at += timedelta(hours=2)
+        self.assertEqual(carry_copies(self.cloud.id), 1)
+
+    def test_what_runs_were_promised_there_is_theirs(self):
+        self.night()
+        Store.objects.filter(id=self.cloud.id).update(allowance_bytes=50 * MIB)
+        run = Run.objects.get()
+        Run.objects.filter(id=run.id).update(store=self.cloud, state=RunState.RUNNING, promised_bytes=run.stored_bytes + 46 * MIB)
+        self.assertIn("46 MiB being promised to runs", self.wrong().cause)
+
+
 class AwayAndBack(SeveralStores):
     def test_copies_wait_while_the_store_is_away_and_flow_when_it_is_back(self):
         taken = self.outside.stores.pop(self.cloud.where)
@@ -258,7 +296,7 @@ class AwayAndBack(SeveralStores):
         noon = self.outside.at.astimezone(office_zone()).time().replace(tzinfo=None)
         for limits, said in (
             ({"copies_from": later(noon, 2), "copies_until": later(noon, 4)}, "its plan lets nothing go there before"),
-            ({"limit_bytes_per_second": 16 * 1024}, "a second take"),
+            ({"limit_bytes_per_second": 256 * 1024}, "a second take"),
         ):
             with self.subTest(limits=limits):
                 self.follow(plan=self.nightly, falls_over=True, **limits)
@@ -270,7 +308,7 @@ class AwayAndBack(SeveralStores):
         self.assertIn(
             "takes everything, since no backup of this device lies there: at most about", "\n".join(line["says"] for line in run.log)
         )
-        self.assertEqual(speed_limit(self.one, run)(), 16 * 1024, "it reads no faster than that store's line allows")
+        self.assertEqual(speed_limit(self.one, run)(), 256 * 1024, "it reads no faster than that store's line allows")
 
     def cut_short(self, left: timedelta):
         """A run whose window closes so soon."""

@@ -13,6 +13,7 @@ from uuid import UUID
 from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from core.quota.admission import DoesNotFit, admit_copy
 from core.vault.copying import CopyReport, copy
 from core.vault.errors import Damaged, Stopped, StoreError, StoreFull, StoreReadOnly
 from core.vault.vault import Vault
@@ -26,6 +27,7 @@ from server.people.models import User
 from server.runs.arrivals import arrived
 from server.runs.models import THERE, Backup, Copy, CopyState
 from server.runs.protection import still_there
+from server.runs.rooms import rooms_for
 from server.storage.actions.note_newest import note_newest
 from server.storage.actions.note_trouble import note_trouble
 from server.storage.models import OUT_OF_USE, Mode, Store
@@ -72,11 +74,16 @@ class OpenStores:
         if isinstance(error, StoreFull | StoreReadOnly):
             note_trouble(target.id, error)  # it can be read and takes nothing
 
-    def copied(self, backup: UUID, source: Store, target: Store, on_progress: Callable[[int, int], None]) -> CopyReport:
-        """Raises AtticError."""
+    def copied(self, backup: Backup, source: Store, target: Store, on_progress: Callable[[int, int], None]) -> CopyReport:
+        """Raises AtticError; DoesNotFit before anything is copied."""
         pair = (source.id, target.id)
         target_vault, settled = self.vault(target), pair in self._settled
-        report = copy(self.vault(source), target_vault, backups=[backup.bytes], on_progress=on_progress, settled=settled)
+
+        def admit(lacking_bytes: int) -> None:
+            admit_copy(lacking_bytes, rooms_for(target, backup.device, target_vault))
+
+        ids = [backup.id.bytes]
+        report = copy(self.vault(source), target_vault, backups=ids, on_progress=on_progress, settled=settled, admit=admit)
         self._settled.add(pair)
         return report
 
@@ -174,7 +181,7 @@ def _copied(row: Copy, stores: OpenStores, pace: Pace) -> tuple[Store, CopyRepor
     source = _source_of(row)
     if source is None:
         raise Damaged("No store holds this backup intact.", remedy="Choose another moment, or run a check of the stores.")
-    report = stores.copied(row.backup_id, source, row.store, lambda done, total: pace(row, done, total))
+    report = stores.copied(row.backup, source, row.store, lambda done, total: pace(row, done, total))
     if report.damaged:
         raise Damaged(next(iter(report.damaged.values())))
     if not stores.vault(row.store).lists(row.backup_id.bytes):
@@ -199,7 +206,7 @@ def _cut(row: Copy, error: Exception) -> None:
     if found.state != CopyState.COPYING:
         return
     told = {"cause": ending.cause, "remedy": ending.remedy, "reference": ending.reference, "progress": {}}
-    passes = isinstance(error, StoreError | Stopped)
+    passes = isinstance(error, StoreError | Stopped | DoesNotFit)
     if passes and (found.by_id is None or found.attempts < MOST_TRIES):
         again = min(FIRST_AGAIN * 2 ** min(found.attempts - 1, 10), LAST_AGAIN)
         move(found, CopyState.OWED, due_at=outside().now() + again, **told)
