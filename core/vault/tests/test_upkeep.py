@@ -78,17 +78,17 @@ class Copies(Scene):
     def test_what_the_target_lacks_is_told_beforehand_to_the_byte(self):
         for twin in (Bench(same_key_as=self.bench.vault, seed=9), Bench(seed=9)):
             copy(self.bench.again(), twin.again(), backups=[self.first.id])
-            before = self.held(twin)
+            before = self.sealed_in(twin)
             told: list[int] = []
             copy(self.bench.again(), twin.again(), admit=told.append)
             again: list[int] = []
             copy(self.bench.again(), twin.again(), admit=again.append)
-            gained = self.held(twin) - before
+            gained = self.sealed_in(twin) - before
             shared = twin.vault.keys.id == self.bench.vault.keys.id
             self.assertEqual(again, [0])
             self.assertTrue(told == [gained] if shared else told[0] >= gained > 0, (told, gained, shared))
 
-    def held(self, bench: Bench) -> int:
+    def sealed_in(self, bench: Bench) -> int:
         """Sealed bytes of all chunks, without what packs and lists need besides."""
         vault = bench.again()
         vault.refresh()
