@@ -7,7 +7,7 @@ whoever asks, so that nothing is left out silently.
 import hashlib
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -105,6 +105,22 @@ def kinds_of(reach: Reach, named: Iterable[str]) -> tuple[str, ...]:
     if not wanted:
         raise BadInput("No kind of content is chosen.", field="kinds", remedy="Choose at least one kind.")
     return tuple(code for code in KINDS if code in wanted)
+
+
+def in_order(kinds: Iterable[str], first: Sequence[str]) -> tuple[str, ...]:
+    """The same kinds, those that are saved first in front, in their order; the others as people are shown them."""
+    found = list(kinds)
+    return (*(code for code in first if code in found), *(code for code in found if code not in first))
+
+
+def checked_first(first: Sequence[str]) -> list[str]:
+    """Kinds that are saved first, each once. Raises BadInput."""
+    codes = list(first)
+    if unknown := [code for code in codes if code not in KINDS]:
+        raise BadInput(f"There is no kind {unknown[0]!r}.", field="first_kinds", remedy=f"Use: {', '.join(KINDS)}.")
+    if len(set(codes)) < len(codes):
+        raise BadInput("A kind stands twice among those that are saved first.", field="first_kinds", remedy="Name each once.")
+    return codes
 
 
 def _parts(path: str) -> list[str]:

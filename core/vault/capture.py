@@ -12,7 +12,7 @@ from enum import StrEnum
 
 from core.content.errors import DataAccessOff, DeviceLied, DeviceLocked, ItemNotTaken, LinkError, NotAccepted
 from core.content.items import Item
-from core.content.kinds import FOLDERS
+from core.content.kinds import FOLDERS, KINDS
 from core.content.link import DeviceLink, DeviceState, ReadsAhead, TellsNotRead
 from core.content.scope import LeaveOut
 from core.vault.errors import Stopped, StoreError
@@ -22,6 +22,9 @@ from core.vault.tree import Tree
 from core.vault.writer import Writer
 
 _TELL_EVERY_ITEMS = 64
+
+_SHOWN = {kind: at for at, kind in enumerate(KINDS)}
+"""In a backup kinds stand as people are shown them, in whatever order they were saved."""
 
 
 class Stage(StrEnum):
@@ -244,7 +247,7 @@ class Capture:
                 raise Stopped("There was no room for the first of its kinds.") from None
             self._skipped += [Skipped(kind=kind, name="", code="no_room") for kind in kinds[len(taken) :]]
             self._is_over = lambda: False  # the folders, which are small
-        return tuple(taken)
+        return tuple(sorted(taken, key=lambda summary: _SHOWN.get(summary.kind, len(_SHOWN))))
 
     def _take_kind(self, kind: str, found: Compared) -> KindSummary:
         if kind != FOLDERS:

@@ -9,6 +9,7 @@ from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.content.kinds import KINDS
+from core.content.scope import in_order
 from core.errors import BadInput
 from server.fleet.models import Device, DeviceState
 from server.plans.convert import taken_kinds
@@ -43,7 +44,7 @@ def choices() -> Choices:
 
 
 def kinds_taken(plan: Plan, device: Device, chosen: Choices) -> tuple[str, ...]:
-    """Codes of the kinds that a run takes of the device. Raises BadInput, also when nothing is left."""
+    """Codes of the kinds that a run takes of the device, in the order of saving. Raises BadInput, also when nothing is left."""
     wanted = set(taken_kinds(plan))
     for kind in KINDS:
         if (choice := chosen.of(device, kind)) is not None:
@@ -51,7 +52,7 @@ def kinds_taken(plan: Plan, device: Device, chosen: Choices) -> tuple[str, ...]:
     if not wanted:
         says = "Every kind that its plan takes is left out of this device."
         raise BadInput(says, field="kinds", remedy="Take one in again on its coverage page, or give it another plan.")
-    return tuple(kind for kind in KINDS if kind in wanted)
+    return in_order((kind for kind in KINDS if kind in wanted), plan.first_kinds)
 
 
 def undecided(device: Device, chosen: Choices) -> Iterable[tuple[str, str]]:

@@ -18,6 +18,12 @@ class Plan(models.Model):
     name = models.CharField(max_length=80, unique=True)
     reach = models.CharField(max_length=10, choices=[(reach.value, reach.value) for reach in Reach], default=Reach.ONLY)
     kinds = ArrayField(models.CharField(max_length=20), help_text="What `reach` speaks of: all but these, or only these.", blank=True)
+    first_kinds = ArrayField(
+        models.CharField(max_length=20),
+        default=list,
+        blank=True,
+        help_text="What is saved first, in this order: it is kept where no room is left for all.",
+    )
     larger_than_bytes = models.BigIntegerField(null=True, help_text="Single items above this are left out; empty takes all.")
     exclusions = models.JSONField(default=list, help_text="[{kind, under}]: folders, albums, apps that are left out.")
     rule = models.CharField(

@@ -4,7 +4,7 @@ from unittest import TestCase
 
 from core.content.items import Item
 from core.content.kinds import KIND_CODES
-from core.content.scope import Exclusion, LeaveOut, Reach, kinds_of
+from core.content.scope import Exclusion, LeaveOut, Reach, checked_first, in_order, kinds_of
 from core.errors import BadInput
 
 
@@ -52,6 +52,18 @@ class LeftOut(TestCase):
         self.assertIsNone(leave_out.why(item("videos", "a", 100)))
         self.assertEqual(leave_out.why(item("videos", "a", 101)), "larger than the plan takes")
         self.assertIn("Screens", leave_out.why(item("photos", "Screens/a.png", 101)))
+
+    def test_what_is_saved_first_stands_in_front_and_the_others_as_they_were(self):
+        kinds = ("contacts", "messages", "photos", "apps")
+        self.assertEqual(in_order(kinds, ()), kinds)
+        self.assertEqual(in_order(kinds, ("photos", "videos", "contacts")), ("photos", "contacts", "messages", "apps"))
+
+    def test_what_is_saved_first_is_a_kind_and_stands_there_once(self):
+        self.assertEqual(checked_first(["photos", "apps"]), ["photos", "apps"])
+        for wrong in (["photos", "photos"], ["smoke"]):
+            with self.assertRaises(BadInput) as refused:
+                checked_first(wrong)
+            self.assertEqual(refused.exception.field, "first_kinds")
 
     def test_impossible_ones_are_refused(self):
         for make in (

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.db.models import F
 
 from core.content.kinds import KINDS
-from core.content.scope import Reach, kinds_of
+from core.content.scope import Reach, checked_first, kinds_of
 from core.errors import BadInput
 from core.retention.rule import Unit
 from core.schedule.recurrence import checked as checked_rule
@@ -43,8 +43,8 @@ KEEPING = (
 )  # fmt: skip
 """Of its retention rule; they go into the plan as they are, too."""
 PLAN_FIELDS = [
-    "name", "reach", "kinds", "larger_than_bytes", "exclusions", "rule", "starts_at", "window_closes", "exceptions", "promise_seconds",
-    "own_cloud_seconds", "revision", "changed_at", "changed_by", *TIMING, *KEEPING,
+    "name", "reach", "kinds", "first_kinds", "larger_than_bytes", "exclusions", "rule", "starts_at", "window_closes", "exceptions",
+    "promise_seconds", "own_cloud_seconds", "revision", "changed_at", "changed_by", *TIMING, *KEEPING,
 ]  # fmt: skip
 """What saving changes."""
 
@@ -100,6 +100,7 @@ class Draft:
     leaves_out_closed_days: bool = False
     leaves_out_away_days: bool = False
     reach: str = Reach.ONLY
+    first_kinds: tuple[str, ...] = ()
     larger_than_bytes: int | None = None
     own_cloud_seconds: int | None = None
     exclusions: tuple[dict[str, str], ...] = ()
@@ -130,6 +131,7 @@ def checked(draft: Draft, into: Plan) -> Plan:
         raise BadInput("No device tells of its own cloud backup that exactly.", field="own_cloud_seconds", remedy=remedy)
     into.name = draft.name.strip()
     into.reach, into.kinds = draft.reach, [code for code in KINDS if code in set(draft.kinds) and draft.reach != Reach.EVERYTHING]
+    into.first_kinds = checked_first(draft.first_kinds)
     into.larger_than_bytes, into.exclusions = draft.larger_than_bytes, [dict(entry) for entry in draft.exclusions]
     leave_out_of(into)
     into.rule, into.starts_at, into.window_closes = draft.rule, draft.starts_at, draft.window_closes

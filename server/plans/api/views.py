@@ -125,6 +125,7 @@ class DraftSerializer(serializers.Serializer):
     leaves_out_closed_days = serializers.BooleanField(default=False)
     leaves_out_away_days = serializers.BooleanField(default=False)
     reach = serializers.ChoiceField(choices=[(reach.value, reach.value) for reach in Reach], default=Reach.ONLY.value)
+    first_kinds = serializers.ListField(child=serializers.CharField(max_length=20), max_length=40, default=list)
     larger_than_bytes = serializers.IntegerField(allow_null=True, default=None, max_value=1 << 44)
     exclusions = ExclusionSerializer(many=True, default=())
     own_cloud_seconds = serializers.IntegerField(allow_null=True, default=None, max_value=1 << 40)
@@ -138,6 +139,7 @@ class DraftSerializer(serializers.Serializer):
             "targets": targets,
             "exclusions": tuple(dict(entry) for entry in told["exclusions"]),
             "exceptions": tuple(told["exceptions"]),
+            "first_kinds": tuple(told["first_kinds"]),
         }
         if told.get("teams") is not None:
             lists["teams"] = tuple(told["teams"])
@@ -180,7 +182,7 @@ class PlanSerializer(serializers.ModelSerializer):
     class Meta:
         model = Plan
         fields = (
-            "id", "name", "reach", "kinds", "taken", "larger_than_bytes", "exclusions", "pattern", "sentence", "starts_at",
+            "id", "name", "reach", "kinds", "taken", "first_kinds", "larger_than_bytes", "exclusions", "pattern", "sentence", "starts_at",
             "window_closes", "starts_on", "ends_on", "exceptions", "skips_closed_days", "catch_up", "needs_power", "needs_office_wireless",
             "needs_battery_percent", "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
             "store_id", "store_name", "targets", "promise_seconds", "own_cloud_seconds",

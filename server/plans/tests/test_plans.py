@@ -153,6 +153,12 @@ class WhenAPlanRuns(PlanTestCase):
             again = self.api.put(f"/api/plans/{saved['id']}", body | {"pattern": saved["pattern"]}, format="json").json()
             self.assertEqual(again["pattern"], saved["pattern"])
 
+    def test_what_is_saved_first_comes_back_in_its_order(self):
+        saved = self.api.post("/api/plans", self.body(first_kinds=["photos", "contacts"]), format="json").json()
+        self.assertEqual(self.api.get(f"/api/plans/{saved['id']}").json()["first_kinds"], ["photos", "contacts"])
+        refused = self.api.put(f"/api/plans/{saved['id']}", self.body(first_kinds=["photos", "smoke"]), format="json")
+        self.assertEqual((refused.status_code, refused.json()["field"]), (400, "first_kinds"))
+
     def test_rules_that_make_no_sense_are_refused_with_their_field(self):
         cases = (
             ({"shape": "rule", "rule": "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"}, "rule"),

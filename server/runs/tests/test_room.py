@@ -93,6 +93,24 @@ class ARun(Rooms):
         self.assertFalse(backup.suspect, "that it has no photos has a reason")
         self.assertTrue(any("was admitted with about" in line["says"] for line in run.log))
 
+    def test_what_the_plan_saves_first_is_what_is_kept(self):
+        self.nightly.first_kinds = ["app_data", "photos"]
+        self.nightly.save(update_fields=["first_kinds"])
+        Run.objects.filter(device=self.one).update(read_bytes=MIB, stored_bytes=1)
+        source = random.Random(7)
+        content = self.outside.devices["p1"].content
+        content["app_data", "new"] = source.randbytes(20_000)
+        content |= {("photos", f"new {n}"): source.randbytes(200_000) for n in range(60)}
+        Store.objects.update(allowance_bytes=self.room.stored_bytes + 4 * MIB + 1_500_000)
+        run = self.run_now(self.one)
+        self.assertEqual(run.state, RunState.PARTIAL, run.cause)
+        self.assertEqual([one["kind"] for one in run.skipped if one["code"] == "no_room"], ["photos", "contacts"])
+        kept = Backup.objects.get(run=run).kinds
+        self.assertEqual([entry["kind"] for entry in kept if entry["items"]], ["app_data"])
+        Store.objects.update(allowance_bytes=None)
+        whole = Backup.objects.get(run=self.run_now(self.one)).kinds
+        self.assertEqual([entry["kind"] for entry in whole], ["contacts", "photos", "app_data"], "they stand as people are shown them")
+
     def test_one_that_has_no_room_for_its_first_kind_stores_no_backup(self):
         Run.objects.filter(device=self.one).update(read_bytes=MIB, stored_bytes=1)
         self.nightly.kinds = ["photos"]

@@ -3977,6 +3977,7 @@ export interface components {
             leaves_out_away_days: boolean;
             /** @default only */
             reach: components["schemas"]["ReachEnum"];
+            first_kinds?: string[];
             /** Format: int64 */
             larger_than_bytes?: number | null;
             /** @default [] */
@@ -5942,6 +5943,8 @@ export interface components {
             readonly kinds: string[];
             /** @description Codes of the kinds that it takes. */
             readonly taken: string[];
+            /** @description What is saved first, in this order: it is kept where no room is left for all. */
+            readonly first_kinds: string[];
             /** @description Single items above this are left out; empty takes all. */
             readonly larger_than_bytes: number | null;
             exclusions: components["schemas"]["Exclusion"][];
@@ -6021,6 +6024,8 @@ export interface components {
             readonly kinds: string[];
             /** @description Codes of the kinds that it takes. */
             readonly taken: string[];
+            /** @description What is saved first, in this order: it is kept where no room is left for all. */
+            readonly first_kinds: string[];
             /** @description Single items above this are left out; empty takes all. */
             readonly larger_than_bytes: number | null;
             exclusions: components["schemas"]["Exclusion"][];
@@ -6152,6 +6157,7 @@ export interface components {
             leaves_out_away_days: boolean;
             /** @default only */
             reach: components["schemas"]["ReachEnum"];
+            first_kinds?: string[];
             /** Format: int64 */
             larger_than_bytes?: number | null;
             /** @default [] */
@@ -6887,6 +6893,7 @@ export interface components {
             leaves_out_away_days: boolean;
             /** @default only */
             reach: components["schemas"]["ReachEnum"];
+            first_kinds?: string[];
             /** Format: int64 */
             larger_than_bytes?: number | null;
             /** @default [] */

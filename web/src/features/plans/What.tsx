@@ -5,7 +5,7 @@ import { useKinds } from '../../api/queries';
 import { NumberField } from '../../ui/forms/NumberField';
 import { SIZES } from '../../ui/forms/numbers';
 import { Choice } from '../../ui/forms/Field';
-import { toggled, type Draft, type Part } from './words';
+import { earlier, toggled, type Draft, type Part } from './words';
 
 const REACHES = [
   { value: 'everything', label: 'the whole device' },
@@ -15,7 +15,6 @@ const REACHES = [
 
 export function What({ draft, set, change }: Part & { change: (next: Partial<Draft>) => void }) {
   const kinds = useKinds();
-  const chosen = draft.reach === 'everything' ? [] : draft.kinds;
   return (
     <fieldset className="field">
       <legend className="visually-hidden">What it takes</legend>
@@ -28,30 +27,8 @@ export function What({ draft, set, change }: Part & { change: (next: Partial<Dra
         options={REACHES}
         field="reach"
       />
-      {draft.reach !== 'everything' && (
-        <div className="kinds-grid">
-          {kinds.data?.map((kind) => (
-            <label
-              key={kind.code}
-              className="check"
-              title={[
-                `Leaves as ${kind.leaves_as}.`,
-                kind.often_in_step && 'Often synchronised by an account; that is no backup.',
-                kind.regained && 'Can be downloaded again.',
-                !kind.crosses && 'Stays within its family.',
-              ]
-                .filter(Boolean)
-                .join(' ')}
-            >
-              <input type="checkbox" checked={chosen.includes(kind.code)} onChange={() => set('kinds', toggled(draft.kinds, kind.code))} />
-              <span>
-                {kind.label}
-                {kind.secret && <span className="quiet"> (encrypted only)</span>}
-              </span>
-            </label>
-          ))}
-        </div>
-      )}
+      {draft.reach !== 'everything' && <KindsGrid draft={draft} set={set} />}
+      <SavedFirst draft={draft} set={set} />
       <NumberField
         label="Leave out single items larger than"
         value={draft.larger_than_bytes ?? null}
@@ -67,55 +44,144 @@ export function What({ draft, set, change }: Part & { change: (next: Partial<Dra
   );
 }
 
-function Exclusions({ draft, set }: Part) {
+function KindsGrid({ draft, set }: Part) {
   const kinds = useKinds();
-  const change = (at: number, entry: Partial<Draft['exclusions'][number]>) =>
+  return (
+    <div className="kinds-grid">
+      {kinds.data?.map((kind) => (
+        <label
+          key={kind.code}
+          className="check"
+          title={[
+            `Leaves as ${kind.leaves_as}.`,
+            kind.often_in_step && 'Often synchronised by an account; that is no backup.',
+            kind.regained && 'Can be downloaded again.',
+            !kind.crosses && 'Stays within its family.',
+          ]
+            .filter(Boolean)
+            .join(' ')}
+        >
+          <input type="checkbox" checked={draft.kinds.includes(kind.code)} onChange={() => set('kinds', toggled(draft.kinds, kind.code))} />
+          <span>
+            {kind.label}
+            {kind.secret && <span className="quiet"> (encrypted only)</span>}
+          </span>
+        </label>
+      ))}
+    </div>
+  );
+}
+
+/** What is kept where no room is left for all, in its order. */
+function SavedFirst({ draft, set }: Part) {
+  const kinds = useKinds();
+  const first = draft.first_kinds ?? [];
+  const label = (code: string) => kinds.data?.find((kind) => kind.code === code)?.label ?? code;
+  const others = (kinds.data ?? []).filter((kind) => !first.includes(kind.code));
+  return (
+    <fieldset>
+      <legend className="form-label fw-bold fs-6 mb-1">Saved first</legend>
+      {first.map((code, at) => (
+        <div key={code} className="rule">
+          <span>
+            {at + 1}. {label(code)}
+          </span>
+          {at > 0 && (
+            <Button size="sm" variant="outline-primary" onClick={() => set('first_kinds', earlier(first, at))}>
+              Earlier<span className="visually-hidden"> {label(code)}</span>
+            </Button>
+          )}
+          <Button
+            size="sm"
+            variant="outline-danger"
+            onClick={() =>
+              set(
+                'first_kinds',
+                first.filter((one) => one !== code),
+              )
+            }
+          >
+            Remove<span className="visually-hidden"> {label(code)} from what is saved first</span>
+          </Button>
+        </div>
+      ))}
+      <Choice
+        label="Save first, too"
+        compact
+        value=""
+        onChange={(code) => code && set('first_kinds', [...first, code])}
+        options={[
+          { value: '', label: first.length ? 'and then …' : 'in the usual order' },
+          ...others.map((kind) => ({ value: kind.code, label: kind.label })),
+        ]}
+        field="first_kinds"
+        hint="Where no room is left for everything, these are kept, in this order."
+      />
+    </fieldset>
+  );
+}
+
+type Exclusion = Draft['exclusions'][number];
+
+function Exclusions({ draft, set }: Part) {
+  const change = (at: number, entry: Partial<Exclusion>) =>
     set(
       'exclusions',
       draft.exclusions.map((one, n) => (n === at ? { ...one, ...entry } : one)),
     );
+  const without = (at: number) => draft.exclusions.filter((_, n) => n !== at);
   return (
     <fieldset>
       <legend className="form-label fw-bold fs-6 mb-1">Leave out a folder, an album, an app</legend>
       {draft.exclusions.map((one, at) => (
-        <div key={at} className="rule">
-          <select
-            className="form-select form-select-sm"
-            aria-label={`Kind of exclusion ${at + 1}`}
-            value={one.kind}
-            onChange={(event) => change(at, { kind: event.target.value as typeof one.kind })}
-          >
-            {kinds.data?.map((kind) => (
-              <option key={kind.code} value={kind.code}>
-                {kind.label}
-              </option>
-            ))}
-          </select>
-          <input
-            className="form-control form-control-sm"
-            aria-label={`What exclusion ${at + 1} names`}
-            placeholder="Camera/2026-01"
-            value={one.under}
-            onChange={(event) => change(at, { under: event.target.value })}
-          />
-          <Button
-            size="sm"
-            variant="outline-danger"
-            aria-label={`Remove exclusion ${at + 1}`}
-            onClick={() =>
-              set(
-                'exclusions',
-                draft.exclusions.filter((_, n) => n !== at),
-              )
-            }
-          >
-            Remove
-          </Button>
-        </div>
+        <ExclusionRow
+          key={at}
+          number={at + 1}
+          one={one}
+          onChange={(entry) => change(at, entry)}
+          onRemove={() => set('exclusions', without(at))}
+        />
       ))}
       <Button size="sm" variant="outline-primary" onClick={() => set('exclusions', [...draft.exclusions, { kind: 'photos', under: '' }])}>
         Add one
       </Button>
     </fieldset>
+  );
+}
+
+interface RowProps {
+  number: number;
+  one: Exclusion;
+  onChange: (entry: Partial<Exclusion>) => void;
+  onRemove: () => void;
+}
+
+function ExclusionRow({ number, one, onChange, onRemove }: RowProps) {
+  const kinds = useKinds();
+  return (
+    <div className="rule">
+      <select
+        className="form-select form-select-sm"
+        aria-label={`Kind of exclusion ${number}`}
+        value={one.kind}
+        onChange={(event) => onChange({ kind: event.target.value as Exclusion['kind'] })}
+      >
+        {kinds.data?.map((kind) => (
+          <option key={kind.code} value={kind.code}>
+            {kind.label}
+          </option>
+        ))}
+      </select>
+      <input
+        className="form-control form-control-sm"
+        aria-label={`What exclusion ${number} names`}
+        placeholder="Camera/2026-01"
+        value={one.under}
+        onChange={(event) => onChange({ under: event.target.value })}
+      />
+      <Button size="sm" variant="outline-danger" aria-label={`Remove exclusion ${number}`} onClick={onRemove}>
+        Remove
+      </Button>
+    </div>
   );
 }

@@ -2,7 +2,7 @@
 
 import { describe, expect, it, test } from 'vitest';
 
-import { emptyDraft, keepingOf, keepsSentence, keptByMonth, moved, ruleOf, targetsWords, toggled, withLeftOut } from './words';
+import { earlier, emptyDraft, keepingOf, keepsSentence, keptByMonth, moved, ruleOf, targetsWords, toggled, withLeftOut } from './words';
 
 describe('what a plan keeps', () => {
   test.each([
@@ -85,3 +85,10 @@ describe('what another screen proposes to leave out', () => {
     ['what is no kind', { kind: 'smoke', under: 'Clips' }],
   ])('%s changes nothing', (_, wish) => expect(withLeftOut(draft, wish, kinds)).toBe(draft));
 });
+
+test.each([
+  [['a', 'b', 'c'], 2, ['a', 'c', 'b']],
+  [['a', 'b'], 1, ['b', 'a']],
+  [['a', 'b'], 0, ['a', 'b']],
+  [['a'], 5, ['a']],
+])('%j, place %i a place earlier', (entries, at, found) => expect(earlier(entries, at)).toEqual(found));

@@ -120,6 +120,7 @@ export function emptyDraft(kinds: string[], store: string | null): Draft {
     name: '',
     reach: 'everything',
     kinds,
+    first_kinds: [],
     larger_than_bytes: null,
     exclusions: [],
     pattern: { shape: 'every_night', days: 2, weekdays: [], nth: 1, hours: 4, from_hour: 8, to_hour: 18, rule: '' },
@@ -195,4 +196,12 @@ export function withLeftOut(draft: Draft, wish: { kind: string; under: string },
   const there = draft.exclusions.some((one) => one.kind === kind && one.under.toLowerCase() === wish.under.toLowerCase());
   if (!kind || !wish.under.trim() || there) return draft;
   return { ...draft, exclusions: [...draft.exclusions, { kind, under: wish.under }] };
+}
+
+/** The same entries, one of them a place earlier. */
+export function earlier<Entry>(entries: readonly Entry[], at: number): Entry[] {
+  const found = [...entries];
+  const [one] = found.splice(at, 1);
+  if (one !== undefined) found.splice(Math.max(0, at - 1), 0, one);
+  return found;
 }
