@@ -17,14 +17,17 @@ from server.storage.queries import opened
 from server.tests.pretend import OfficeTestCase
 
 
+NIGHTS = 9
+
+
 class Room(OfficeTestCase):
     def setUp(self):
         super().setUp()
         self.addCleanup(forget)
-        self.old, self.new = self.device("p1"), self.device("p2")
+        self.old, self.new = (self.device(name, content={("contacts", "c1"): b"{}"}) for name in ("p1", "p2"))
         self.plan(self.old, self.new, keep_last=100)
         self.room = Store.objects.get()
-        for night in range(12):
+        for night in range(NIGHTS):
             for number, device in enumerate((self.old, self.new)):
                 content = self.outside.devices[f"p{number + 1}"].content
                 content["photos", f"of {night}"] = random.Random(f"{number} {night}").randbytes(50_000)
@@ -67,16 +70,16 @@ class WhatIsOffered(Room):
     def test_a_retired_device_keeps_its_last_good_backup(self):
         self.retire(self.old)
         offer = self.offers()[f"gone:{self.old.id}"]
-        self.assertEqual((offer["rung"], offer["backups"]), (2, 11))
-        self.assertIn("11 moments of a device that is retired; its last of", offer["loses"])
-        self.assertGreater(offer["bytes"], 11 * 50_000)
+        self.assertEqual((offer["rung"], offer["backups"]), (2, NIGHTS - 1))
+        self.assertIn(f"{NIGHTS - 1} moments of a device that is retired; its last of", offer["loses"])
+        self.assertGreater(offer["bytes"], (NIGHTS - 1) * 50_000)
 
     def test_nothing_on_hold_no_last_checked_and_no_only_intact_one(self):
         self.retire(self.old)
         held, checked, *_ = Backup.objects.filter(device=self.old).order_by("finished_at")
         Backup.objects.filter(id=held.id).update(hold_reason="a lawyer wrote")
         Copy.objects.filter(backup=checked).update(checked_at=self.outside.at)
-        self.assertEqual(self.offers()[f"gone:{self.old.id}"]["backups"], 9)
+        self.assertEqual(self.offers()[f"gone:{self.old.id}"]["backups"], NIGHTS - 3)
         self.api.post("/api/freezes", {"store": str(self.room.id), "reason": "an audit"}, format="json")
         self.assertEqual(self.offers(), {}, "nothing is swept there either")
 
@@ -89,8 +92,8 @@ class WhatIsOffered(Room):
             for backup in Backup.objects.all():
                 Copy.objects.create(backup=backup, store=other)
         offer = self.offers()[f"third:{self.new.id}"]
-        self.assertEqual((offer["rung"], offer["backups"]), (4, 11))
-        self.assertEqual(offer["loses"], "copies here of 11 old moments; each stays in two other places")
+        self.assertEqual((offer["rung"], offer["backups"]), (4, NIGHTS - 1))
+        self.assertEqual(offer["loses"], f"copies here of {NIGHTS - 1} old moments; each stays in two other places")
         Copy.objects.filter(store=others[0]).update(intact=False)
         self.assertNotIn(f"third:{self.new.id}", self.offers())
 
@@ -103,7 +106,7 @@ class WhatIsOffered(Room):
         thin = found[f"thin:{self.new.id}"]
         self.assertEqual(thin["rung"], 9)
         self.assertIn("one a week stays", thin["loses"])
-        self.assertLess(thin["backups"], 12)
+        self.assertLess(thin["backups"], NIGHTS)
 
     def plan_of(self, **changes: object) -> None:
         from server.plans.models import Plan
@@ -127,7 +130,7 @@ class Sums(Room):
         alone = sum(self.offers()[key]["bytes"] for key in keys)
         found = self.post("sum", moves=keys).json()
         self.assertGreaterEqual(found["bytes"], alone)
-        self.assertEqual((found["backups"], found["devices"]), (22, 2))
+        self.assertEqual((found["backups"], found["devices"]), (2 * (NIGHTS - 1), 2))
         before = self.lying()
         self.assertEqual(self.make(*keys).status_code, 200)
         self.nights(12)
@@ -143,7 +146,7 @@ class Sums(Room):
             self.nights(1)
         self.assertAlmostEqual(before - self.lying(), found["given_back_bytes"], delta=3000)
         self.assertEqual(Copy.objects.filter(store=self.room, state=CopyState.PRESENT, backup__device=self.old).count(), 1)
-        self.assertEqual(len(opened(self.room).ids(names.MANIFESTS)), 13)
+        self.assertEqual(len(opened(self.room).ids(names.MANIFESTS)), NIGHTS + 1)
 
     def test_until_a_day_at_the_pace_of_now(self):
         self.retire(self.old)
@@ -178,7 +181,7 @@ class Made(Room):
         self.assertEqual(self.make(self.key).status_code, 200)
         self.assertIn("Room is made in Server room", JournalEntry.objects.get(what="store.room_made").says)
         leaving = Copy.objects.filter(state=CopyState.LEAVING)
-        self.assertEqual((leaving.count(), {one.by_hand for one in leaving}), (11, {True}))
+        self.assertEqual((leaving.count(), {one.by_hand for one in leaving}), (NIGHTS - 1, {True}))
         self.api.post("/api/leaving/keep", {"backups": [str(one.backup_id) for one in leaving], "reason": "not yet"}, format="json")
         self.assertEqual(Copy.objects.filter(state=CopyState.LEAVING).count(), 0)
 
