@@ -217,7 +217,7 @@ class EveryCrashPoint(TestCase):
                 opened(PASSPHRASE)
             self.assertIn("spare", [told.label for told in slots(bench.again())])
 
-        self.at_every_point(self.scene.blobs, work, done=done, reorder=True)
+        self.at_every_point(self.scene.blobs, work, done=done, reorder=True, step=2)
 
     def test_somebody_can_open_the_store_at_every_moment(self):
         bench = self.scene.bench
