@@ -29,6 +29,7 @@ from core.content.records import UnreadableRecord
 from core.exchange.contentlines import Block
 from core.exchange.read_calendar import event, events
 from core.exchange.read_vcard import cards, contact
+from core.exchange.vcard import keep_card
 
 MAX_MAIL_BYTES = 256 << 20
 Reader = Callable[[], Iterator[bytes]]
@@ -123,6 +124,7 @@ class GatheredLink:
                 source.leave(f"card {block.number} of {entry.path}", block.trouble)
                 continue
             uid, record = contact(block)
+            keep_card(record, bytes(block.raw))
             name = str(record.get("display") or " ".join(str(part) for part in dict(record.get("name") or {}).values()) or "(no name)")
             self._record("contacts", uid or f"{entry.path}#{block.number}", name, record, entry.modified)
 

@@ -15,6 +15,7 @@ from core.content.records import MAX_RECORD_BYTES
 
 _BARE = re.compile(r";([A-Za-z0-9-]+)(?=;|$)")
 """A parameter without a value."""
+_ENDS = re.compile(rb"\r\n|\n|\r")
 
 
 @dataclass(slots=True, kw_only=True)
@@ -30,6 +31,8 @@ class Block:
     size_bytes: int = 0
     trouble: str = ""
     """Why it cannot be used; empty when it can."""
+    raw: bytearray = field(default_factory=bytearray)
+    """As it stood in the file, byte for byte, from BEGIN to the end of the line of END."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,13 +51,13 @@ def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]
     counts = dict.fromkeys(names, 0)
     block: Block | None = None
     depth: list[str] = []
-    for text, size_bytes in _unfolded(pieces):
+    for text, size_bytes, raw in _unfolded(pieces):
         key, _, value = text.partition(":")
         word, value = key.strip().upper(), value.strip().upper()
         if block is None:
             if word == "BEGIN" and value in names:
                 counts[value] += 1
-                block, depth = Block(name=value, number=counts[value], size_bytes=size_bytes), [value]
+                block, depth = Block(name=value, number=counts[value], size_bytes=size_bytes, raw=bytearray(raw)), [value]
             continue
         block.size_bytes += size_bytes
         if word == "BEGIN":
@@ -62,21 +65,24 @@ def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]
                 block.trouble = block.trouble or "it does not end"
                 yield block
                 counts[value] += 1
-                block, depth = Block(name=value, number=counts[value], size_bytes=size_bytes), [value]
+                block, depth = Block(name=value, number=counts[value], size_bytes=size_bytes, raw=bytearray(raw)), [value]
                 continue
             depth.append(value)
         elif word == "END":
             if value == depth[-1]:
                 depth.pop()
             if not depth:
+                block.raw += raw
                 yield block
                 block = None
                 continue
         if block.size_bytes > MAX_RECORD_BYTES:
             block.trouble = "it is larger than 8 MiB"
-            block.lines = []
-        elif text:
-            block.lines.append(text)
+            block.lines, block.raw = [], bytearray()
+        else:
+            block.raw += raw
+            if text:
+                block.lines.append(text)
     if block is not None:
         block.trouble = block.trouble or "it does not end"
         yield block
@@ -116,11 +122,12 @@ def _typed(head: str) -> str:
     return _BARE.sub("", head) + f";TYPE={','.join(bare)}" if bare else head
 
 
-def _unfolded(pieces: Iterable[bytes]) -> Iterator[tuple[str, int]]:
-    """(line without its ends, bytes of it in the file). A line longer than a record may be comes cut short."""
+def _unfolded(pieces: Iterable[bytes]) -> Iterator[tuple[str, int, bytes]]:
+    """(line without its ends, bytes of it in the file, as it stood there). A line longer than a record may be comes cut short."""
     waiting: bytearray | None = None
+    raw = bytearray()
     size_bytes = 0
-    for row in _rows(pieces):
+    for row, end in _rows(pieces):
         soft = waiting is not None and waiting.endswith(b"=") and b"QUOTED-PRINTABLE" in bytes(waiting[:200]).upper()
         if waiting is not None and (soft or row[:1] in (b" ", b"\t")):
             size_bytes += len(row) + 2
@@ -128,27 +135,31 @@ def _unfolded(pieces: Iterable[bytes]) -> Iterator[tuple[str, int]]:
                 del waiting[-1:]
             if len(waiting) <= MAX_RECORD_BYTES:
                 waiting += row if soft else row[1:]
+                raw += row + end
             continue
         if waiting is not None:
-            yield _text(waiting), size_bytes
-        waiting, size_bytes = bytearray(row), len(row) + 2
+            yield _text(waiting), size_bytes, bytes(raw)
+        waiting, size_bytes, raw = bytearray(row), len(row) + 2, bytearray(row + end)
     if waiting is not None:
-        yield _text(waiting), size_bytes
+        yield _text(waiting), size_bytes, bytes(raw)
 
 
-def _rows(pieces: Iterable[bytes]) -> Iterator[bytes]:
-    """Physical lines, ended by CR LF, LF or CR; none is longer than a little over a record."""
+def _rows(pieces: Iterable[bytes]) -> Iterator[tuple[bytes, bytes]]:
+    """(physical line, how it ended: CR LF, LF, CR or not at all); none is longer than a little over a record."""
     rest, first = b"", True
     for piece in pieces:
         rest += piece
         if first and len(rest) >= 3:
             rest, first = rest.removeprefix(b"\xef\xbb\xbf"), False
         cut = rest[-1:] == b"\r"  # its LF may come with the next piece
-        *rows, last = (rest[:-1] if cut else rest).replace(b"\r\n", b"\n").replace(b"\r", b"\n").split(b"\n")
-        yield from rows
-        rest = last[: MAX_RECORD_BYTES + 1] + (b"\r" if cut else b"")
+        at = 0
+        for end in _ENDS.finditer(rest, 0, len(rest) - cut):
+            yield rest[at : end.start()], end[0]
+            at = end.end()
+        rest = rest[at : len(rest) - cut][: MAX_RECORD_BYTES + 1] + (b"\r" if cut else b"")
     if rest:
-        yield rest.removeprefix(b"\xef\xbb\xbf").rstrip(b"\r") if first else rest.rstrip(b"\r")
+        last = rest.removeprefix(b"\xef\xbb\xbf") if first else rest
+        yield last.rstrip(b"\r"), last[len(last.rstrip(b"\r")) :]
 
 
 def _text(content: bytearray) -> str:

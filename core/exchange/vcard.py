@@ -1,26 +1,84 @@
-"""vCard 4.0 (RFC 6350) from contact records.
+"""vCard 4.0 (RFC 6350) or 3.0 (RFC 2426) from contact records, or the card as it came.
 
-Takes the fields of a contact as `docs/agent-protocol.md` describes them; lines that came with a card that was
-read stay as they stood; leaves out what it does not know, never fails on odd values.
+Takes the fields of a contact as `docs/agent-protocol.md` describes them, or the card that it was read from, which holds more; leaves out
+what it does not know, never fails on odd values.
 """
 
+import base64
 import re
+from enum import StrEnum
 from typing import Any
 
 from core.content.records import rows, text, texts
+from core.exchange.card_forms import in_version
+from core.exchange.contentlines import blocks
+from core.units import MIB
+
+MOST_KEPT_BYTES = 3 * MIB
 
 _LINE = re.compile(r"(?!(?:BEGIN|END|VERSION|UID|FN)[;:])[A-Za-z0-9.-]+[;:]", re.I)
 _BREAKS = re.compile(r"[\r\n\x00-\x08\x0b\x0c\x0e-\x1f]")
 _TYPES = {"home", "work", "cell", "fax", "text", "voice"}
 
 
-def vcard(contact: dict[str, Any], *, uid: str) -> str:
+class CardForm(StrEnum):
+    """In which form cards leave."""
+
+    V4 = "4.0"
+    V3 = "3.0"
+    AS_IT_CAME = "as_it_came"
+    """Byte for byte where the card is kept; 4.0 where a device told its fields alone."""
+
+
+def card_bytes(contact: dict[str, Any], *, uid: str, form: CardForm = CardForm.V4) -> bytes:
+    """One card with CRLF line ends; as it came it has its own."""
+    if form is CardForm.AS_IT_CAME and (came := card_that_came(contact)):
+        return came if came.endswith((b"\n", b"\r")) else came + b"\r\n"
+    return vcard(contact, uid=uid, version=form.value if form is not CardForm.AS_IT_CAME else "4.0").encode("utf-8", "replace")
+
+
+def keep_card(contact: dict[str, Any], raw: bytes) -> None:
+    """Keep the card that the record was read from, byte for byte; a very large one is in its lines alone."""
+    if len(raw) <= MOST_KEPT_BYTES:
+        try:
+            contact["card"] = raw.decode()
+        except UnicodeDecodeError:
+            contact["card_base64"] = base64.b64encode(raw).decode()
+
+
+def card_that_came(contact: dict[str, Any]) -> bytes:
+    """Nothing for a contact that was no card, or whose card is none."""
+    told, coded = contact.get("card"), contact.get("card_base64")
+    try:
+        found = told.encode() if isinstance(told, str) else base64.b64decode(coded, validate=True) if isinstance(coded, str) else b""
+    except (ValueError, UnicodeEncodeError):
+        return b""
+    return found if len(_lines_of(found)) == 1 else b""
+
+
+def _lines_of(card: bytes) -> list[list[str]]:
+    return [block.lines for block in blocks([card], names=frozenset({"VCARD"})) if not block.trouble]
+
+
+def vcard(contact: dict[str, Any], *, uid: str, version: str = "4.0") -> str:
     """One card with CRLF line ends."""
+    came = _lines_of(card_that_came(contact))
+    lines = [line for line in came[0] if not _BREAKS.search(line)] if came else _from_fields(contact)
+    return "".join(folded(line) for line in in_version(version, lines, uid=uid, full_name=_full_name(contact)))
+
+
+def _full_name(contact: dict[str, Any]) -> str:
+    name = contact.get("name")
+    held = name if isinstance(name, dict) else {}
+    family, given = text(held.get("family")), text(held.get("given"))
+    return text(contact.get("display")) or f"{given} {family}".strip() or text(contact.get("organisation")) or "(no name)"
+
+
+def _from_fields(contact: dict[str, Any]) -> list[str]:
     name = contact.get("name")
     held = name if isinstance(name, dict) else {}
     family, given, *more = (text(held.get(part)) for part in ("family", "given", "additional", "prefix", "suffix"))
-    full = text(contact.get("display")) or f"{given} {family}".strip() or text(contact.get("organisation")) or "(no name)"
-    lines = ["BEGIN:VCARD", "VERSION:4.0", f"UID:{escaped(uid)}", f"FN:{escaped(full)}"]
+    lines = [f"FN:{escaped(_full_name(contact))}"]
     if family or given or any(more):
         lines.append("N:" + ";".join(escaped(part) for part in (family, given, *more)))
     if organisation := text(contact.get("organisation")):
@@ -36,9 +94,7 @@ def vcard(contact: dict[str, Any], *, uid: str) -> str:
         lines.append(f"BDAY:{birthday}")
     for note in texts(contact.get("note")):
         lines.append(f"NOTE:{escaped(note)}")
-    lines += kept_lines(contact.get("other"))
-    lines.append("END:VCARD")
-    return "".join(folded(line) for line in lines)
+    return lines + kept_lines(contact.get("other"))
 
 
 def kept_lines(other: object) -> list[str]:
