@@ -140,6 +140,7 @@ class GatheredLink:
                 source.leave(place, error.message)
                 continue
             own = f"{uid} {_recurrence(block)}".strip() if uid else f"{entry.path}#{block.number}"
+            record |= {"uid": uid} if uid else {}
             modified = _entered_at(block) or entry.modified  # when it is may lie years ahead
             self._record("calendar", own, str(record.get("title") or "(no title)"), record, modified)
 

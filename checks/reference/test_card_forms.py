@@ -111,6 +111,12 @@ class InFour(TestCase):
         found = in_version("4.0", ["TEL:1"], uid="7,8", full_name="A, B")
         self.assertEqual(found, ["BEGIN:VCARD", "VERSION:4.0", "UID:7\\,8", "FN:A\\, B", "TEL:1", "END:VCARD"])
 
+    def test_one_text_is_escaped_where_it_is_not_and_a_list_is_none(self):
+        found = in_version(
+            "4.0", ["VERSION:3.0", "FN:Holm, Fenna", "NOTE:a\\, b; c", "CATEGORIES:crew,boat", "ORG:A;B"], uid="", full_name=""
+        )
+        self.assertEqual(found[2:-1], ["FN:Holm\\, Fenna", "NOTE:a\\, b\\; c", "CATEGORIES:crew,boat", "ORG:A;B"])
+
     def test_what_may_stand_once_stands_once(self):
         found = in_version("4.0", ["FN:A", "N:A;;;;", "N:B;;;;", "BDAY:19850101", "BDAY:unknown"], uid="", full_name="")
         self.assertEqual(found[2:-1], ["FN:A", "N:A;;;;", "X-N:B;;;;", "BDAY:19850101", "X-BDAY;VALUE=text:unknown"])

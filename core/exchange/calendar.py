@@ -4,6 +4,7 @@ An event's time is a wall-clock time with the name of its zone, a UTC time, or a
 be understood is left out of the calendar and told to the caller, who keeps the record itself.
 """
 
+import re
 from collections.abc import Iterable
 from datetime import UTC, date, datetime, time
 from typing import Any
@@ -32,9 +33,10 @@ def calendar(events: Iterable[tuple[str, dict[str, Any]]], *, now: datetime) -> 
 
 def _event(id: str, record: dict[str, Any], now: datetime) -> Event:
     event = Event()
-    event.add("uid", id)
+    event.add("uid", uid_of(id, record))
     event.add("dtstamp", now.astimezone(UTC))
-    event.add("summary", text(record.get("title")) or "(no title)")
+    if title := text(record.get("title")):
+        event.add("summary", title)
     event.add("dtstart", moment(record.get("start"), record))
     if record.get("end"):
         event.add("dtend", moment(record.get("end"), record))
@@ -43,13 +45,37 @@ def _event(id: str, record: dict[str, Any], now: datetime) -> Event:
             event.add(name, value)
     if rule := text(record.get("repeat")):
         event.add("rrule", vRecur.from_ical(rule))
+    kept = _kept(record.get("other"))
+    said = _addresses(kept.get("attendee")) if kept else set()
     for attendee in texts(record.get("attendees")):
-        event.add("attendee", f"mailto:{attendee}")
-    if kept := _kept(record.get("other")):
+        if attendee.casefold() not in said:
+            event.add("attendee", f"mailto:{attendee}")
+    if kept:
+        for told in _listed(kept.pop("attendee", None)):
+            event.add("attendee", told, encode=False)
         for name, value in kept.items():
             event.setdefault(name, value)
         event.subcomponents.extend(kept.subcomponents)
     return event
+
+
+def uid_of(id: str, record: dict[str, Any]) -> str:
+    """Of the series, for one of its exceptions as well: its item's id is the UID and the occurrence that it stands for."""
+    if told := text(record.get("uid")):
+        return told
+    for line in texts(record.get("other")):
+        if line.upper().startswith("RECURRENCE-ID"):
+            return id.removesuffix(" " + line.partition(":")[2]) or id
+    return id
+
+
+def _listed(value: object) -> list[Any]:
+    return value if isinstance(value, list) else [] if value is None else [value]
+
+
+def _addresses(invited: object) -> set[str]:
+    """Of those who are told with their part and answer."""
+    return {re.sub("^mailto:", "", str(one), flags=re.I).casefold() for one in _listed(invited)}
 
 
 def _kept(other: object) -> Event | None:

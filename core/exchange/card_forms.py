@@ -19,7 +19,7 @@ _MEDIA = {
     "pgp": "application/pgp-keys", "x509": "application/pkix-cert",
 }  # fmt: skip
 _PLAIN = {"FN", "NOTE", "TITLE", "ROLE", "MAILER", "LABEL", "SORT-STRING", "NAME", "CLASS"}
-"""One text: in 2.1 their commas and semicolons stand unescaped."""
+"""One text: its commas and semicolons are escaped, which 2.1 does not do, and others forget."""
 _NOT_IN_4 = {"MAILER", "CLASS", "NAME", "PROFILE", "LABEL", "AGENT"}
 _NOT_IN_3 = {"KIND", "GENDER", "LANG", "ANNIVERSARY", "RELATED", "CALADRURI", "CALURI", "FBURL", "MEMBER", "XML", "CLIENTPIDMAP", "IMPP"}
 _ONCE = {"N", "BDAY", "ANNIVERSARY", "GENDER", "KIND", "REV", "UID", "PRODID"}
@@ -46,14 +46,12 @@ def in_version(version: str, lines: Iterable[str], *, uid: str, full_name: str) 
     """`4.0` or `3.0`; `lines`: of one card, unfolded, without BEGIN and END, of any version. `uid` and `full_name` stand where the card
     tells none. Unfolded lines, BEGIN and END among them."""
     every = [line for raw in _without_inner(lines) if (line := parsed(raw)) is not None]
-    told = next((line.value.strip() for line in every if line.name == "VERSION"), "")
-    old = told == "2.1" or (not told and _is_21(every))
     read = [line for line in every if line.name != "VERSION"]
     make = _in_4 if version == "4.0" else _in_3
     out: list[_Out] = []
     seen: set[str] = set()
     for line in read:
-        for found in make(line, old):
+        for found in make(line):
             if found.name in _ONCE and found.name in seen:
                 found.name = f"X-{found.name}"
             seen.add(found.name)
@@ -68,10 +66,6 @@ def in_version(version: str, lines: Iterable[str], *, uid: str, full_name: str) 
     if version == "3.0" and "N" not in seen:
         head.append(_Out("N", f"{_escaped(full_name)};;;;"))
     return ["BEGIN:VCARD", *(one.written() for one in [*head, *out]), "END:VCARD"]
-
-
-def _is_21(lines: Sequence[Line]) -> bool:
-    return any("QUOTED-PRINTABLE" in map(str.upper, (*line.params.get("ENCODING", ()), *line.params.get("TYPE", ()))) for line in lines)
 
 
 def _without_inner(lines: Iterable[str]) -> list[str]:
@@ -99,9 +93,9 @@ def _without_inner(lines: Iterable[str]) -> list[str]:
 # -- to 4.0
 
 
-def _in_4(line: Line, old: bool) -> list[_Out]:
+def _in_4(line: Line) -> list[_Out]:
     types, params = _params(line)
-    value = _decoded(line, old)
+    value = _decoded(line)
     name = line.name
     if name in _NOT_IN_4:
         return [_Out(f"X-{name}", value, line.group, _with_types(params, types))]
@@ -141,9 +135,9 @@ def _give_sort(out: list[_Out]) -> None:
 # -- to 3.0
 
 
-def _in_3(line: Line, old: bool) -> list[_Out]:
+def _in_3(line: Line) -> list[_Out]:
     types, params = _params(line)
-    value, name = _decoded(line, old), line.name
+    value, name = _decoded(line), line.name
     found: list[_Out] = []
     if name in _NOT_IN_3:
         name = f"X-{name}"
@@ -199,8 +193,8 @@ def _is_bytes(line: Line) -> bool:
     return bool(told & {"b", "base64"})
 
 
-def _decoded(line: Line, old: bool) -> str:
-    """The value with an encoding of 2.1 undone; what stood unescaped there is escaped where it is one text."""
+def _decoded(line: Line) -> str:
+    """The value with an encoding of 2.1 undone; one text is escaped where it is not."""
     told = {value.upper() for value in (*line.params.get("ENCODING", ()), *line.params.get("TYPE", ()))}
     value = line.value
     if "QUOTED-PRINTABLE" in told:
@@ -211,7 +205,7 @@ def _decoded(line: Line, old: bool) -> str:
         except (LookupError, UnicodeDecodeError):
             value = content.decode("latin-1")
     value = value.replace("\r\n", "\n").replace("\r", "\n").replace("\n", "\\n")
-    return _FREE.sub(r"\\\1", value) if old and line.name in _PLAIN else value
+    return _FREE.sub(r"\\\1", value) if line.name in _PLAIN else value
 
 
 def _escaped(value: str) -> str:

@@ -48,9 +48,10 @@ def event(block: Block, zones: dict[str, Block]) -> tuple[str, dict[str, Any]]:
     for name, field in (("location", "place"), ("description", "note")):
         if value := str(read.get(name, "")):
             record[field] = value
-    if rule := next((line.value for line in lines if line.name == "RRULE"), ""):
+    own = [line for line in map(parsed, _own(block)) if line is not None]
+    if rule := next((line.value for line in own if line.name == "RRULE"), ""):
         record["repeat"] = rule
-    if invited := [line.value.removeprefix("mailto:").removeprefix("MAILTO:") for line in lines if line.name == "ATTENDEE"]:
+    if invited := [line.value.removeprefix("mailto:").removeprefix("MAILTO:") for line in own if line.name == "ATTENDEE"]:
         record["attendees"] = invited
     if other := _other(block):
         record["other"] = other
@@ -99,8 +100,19 @@ def _zone(name: str) -> ZoneInfo | None:
         return None
 
 
+def _own(block: Block) -> Iterator[str]:
+    """Its lines without those of inner blocks: whom an alarm writes to is not invited."""
+    depth = 0
+    for raw in block.lines:
+        word = raw.partition(":")[0].strip().upper()
+        depth += word == "BEGIN"
+        if not depth:
+            yield raw
+        depth -= word == "END"
+
+
 def _other(block: Block) -> list[str]:
-    """Lines that have no field, inner blocks such as alarms whole."""
+    """Lines that have no field, or say more than it holds; inner blocks such as alarms whole."""
     kept, depth = [], 0
     for raw in block.lines:
         line = parsed(raw)
@@ -108,7 +120,7 @@ def _other(block: Block) -> list[str]:
             continue
         if line.name == "BEGIN":
             depth += 1
-        if depth or line.name not in _FIELDS:
+        if depth or line.name not in _FIELDS or (line.name == "ATTENDEE" and line.params):
             kept.append(raw)
         if line.name == "END":
             depth -= 1

@@ -16,7 +16,6 @@ from server.storage.models import Store, StoreDay
 from server.storage.queries import opened
 from server.tests.pretend import OfficeTestCase
 
-
 NIGHTS = 9
 
 
