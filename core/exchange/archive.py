@@ -1,8 +1,8 @@
 """A ZIP of open formats from the items of a backup, written piece by piece.
 
-Contacts become one vCard file, events one calendar, conversations JSON and CSV, flat records CSV and
-JSON; everything else leaves as the file that it is. Items that cannot be read as their kind promises
-leave as they came, in a folder `unreadable`. A `contents.json` lists what went where.
+Contacts become one vCard file, events one calendar, conversations JSON and CSV, flat records CSV and JSON; everything else leaves as the
+file that it is, and so do files that a rule put among contacts or calendar. Items that cannot be read as their kind promises leave as they
+came, in a folder `unreadable`. A `contents.json` lists what went where.
 """
 
 import json
@@ -21,7 +21,7 @@ from core.content.records import UnreadableRecord, record, rows
 from core.exchange.calendar import calendar
 from core.exchange.filenames import UniqueNames, plain_path, safe_part
 from core.exchange.tables import csv_table
-from core.exchange.vcard import vcard
+from core.exchange.vcard import CardForm, card_bytes
 from core.vault.errors import Damaged
 
 Content = Callable[[], Iterator[bytes]]
@@ -41,11 +41,11 @@ class ExportReport:
 class Archive:
     """One export in the making."""
 
-    def __init__(self, file: IO[bytes], *, now: datetime) -> None:
+    def __init__(self, file: IO[bytes], *, now: datetime, cards: CardForm = CardForm.V4) -> None:
         self._zip = zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, allowZip64=True)
         self._file = file
         self._names = UniqueNames()
-        self._now = now
+        self._now, self._cards = now, cards
         self._listing: list[dict[str, Any]] = []
         self.report = ExportReport()
 
@@ -66,6 +66,9 @@ class Archive:
     def _add_records(self, code: str, items: Iterable[tuple[Item, Content]]) -> None:
         found, held = kind(code), []
         for item, content in items:
+            if "mode" in (item.attributes or {}):  # a file that a rule put among these leaves as the file that it is
+                self._add_file(found.label, item, content)
+                continue
             try:
                 held.append((item, record(b"".join(content()))))
             except UnreadableRecord:
@@ -81,7 +84,7 @@ class Archive:
             self._listed(code, item, paths[0])
 
     def _contacts(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
-        return [self._write("Contacts.vcf", "".join(vcard(told, uid=item.id) for item, told in held).encode("utf-8", "replace"))]
+        return [self._write("Contacts.vcf", b"".join(card_bytes(told, uid=item.id, form=self._cards) for item, told in held))]
 
     def _events(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
         content, refused = calendar(((item.id, told) for item, told in held), now=self._now)

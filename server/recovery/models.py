@@ -42,6 +42,7 @@ class Restore(models.Model):
     kinds = models.JSONField(default=list)
     chosen_items = models.JSONField(default=list, help_text="[[kind, item id]]")
     when_there = models.CharField(max_length=10, default="skip")
+    cards = models.CharField(max_length=10, default="4.0", help_text="In which form contacts leave: 4.0, 3.0, as_it_came.")
     state = models.CharField(max_length=10, choices=RestoreState, default=RestoreState.WAITING)
     by = models.ForeignKey(User, null=True, on_delete=models.PROTECT)
     asked_at = models.DateTimeField()

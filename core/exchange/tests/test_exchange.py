@@ -20,7 +20,7 @@ from core.exchange.archive import Archive
 from core.exchange.calendar import calendar
 from core.exchange.filenames import UniqueNames, safe_path
 from core.exchange.tables import csv_table
-from core.exchange.vcard import folded, vcard
+from core.exchange.vcard import CardForm, folded, vcard
 from core.vault.errors import Damaged
 
 NOW = datetime(2026, 3, 2, 8, tzinfo=UTC)
@@ -99,6 +99,32 @@ class TablesAreCsv(TestCase):
         table = csv_table([{"a": '=HYPERLINK("http://x")', "b": "-5.5", "c": "@cmd", "d": "+1+1"}])
         row = next(csv.DictReader(io.StringIO(table)))
         self.assertEqual(row, {"a": '\'=HYPERLINK("http://x")', "b": "-5.5", "c": "'@cmd", "d": "'+1+1"})
+
+
+class ContactsInAnArchive(TestCase):
+    CAME = "BEGIN:VCARD\nVERSION:3.0\nFN:Ada\nTEL;TYPE=CELL,pref:1\nEND:VCARD\n"
+
+    def files(self, cards: CardForm) -> dict[str, bytes]:
+        out = io.BytesIO()
+        archive = Archive(out, now=NOW, cards=cards)
+        told = json.dumps({"display": "Ada", "card": self.CAME}).encode()
+        one = Item(kind="contacts", id="c1", name="Ada", size_bytes=len(told), modified=NOW, tag="1")
+        file = Item(
+            kind="contacts", id="cards/old.vcf", name="cards/old.vcf", size_bytes=4, modified=NOW, tag="1", attributes={"mode": 0o600}
+        )
+        listed = [one, file]
+        archive.add_kind("contacts", zip(listed, (lambda: iter([told]), lambda: iter([b"card"])), strict=True))
+        self.assertEqual(archive.close().written, {"contacts": 2})
+        with zipfile.ZipFile(out) as found:
+            return {name: found.read(name) for name in found.namelist()}
+
+    def test_leave_in_the_form_that_was_chosen_and_files_of_them_as_they_are(self):
+        for form, starts in ((CardForm.V4, b"BEGIN:VCARD\r\nVERSION:4.0"), (CardForm.V3, b"BEGIN:VCARD\r\nVERSION:3.0")):
+            found = self.files(form)
+            self.assertTrue(found["Contacts.vcf"].startswith(starts), found["Contacts.vcf"])
+            self.assertEqual(found["Contacts/cards/old.vcf"], b"card")
+            self.assertFalse([name for name in found if name.startswith("unreadable")])
+        self.assertEqual(self.files(CardForm.AS_IT_CAME)["Contacts.vcf"], self.CAME.encode())
 
 
 class NamesStayInsideTheArchive(TestCase):

@@ -4,6 +4,7 @@ from django.db import transaction
 
 from core.content.errors import LinkError
 from core.errors import BadInput
+from core.exchange.vcard import CardForm
 from core.recovery.conflicts import WhenThere
 from core.recovery.preflight import Finding, preflight
 from core.recovery.selection import Selection
@@ -42,12 +43,16 @@ def findings(backup: Backup, device: Device, selection: Selection) -> list[Findi
     return preflight(state, kinds=kinds, **told)  # type: ignore[arg-type]
 
 
-def ask_restore(backup: Backup, selection: Selection, *, target: str, device: Device | None, when_there: str, by: User | None) -> Restore:
+def ask_restore(
+    backup: Backup, selection: Selection, *, target: str, device: Device | None, when_there: str, by: User | None, cards: str = CardForm.V4
+) -> Restore:
     """Raises BadInput; Conflict with the first finding that blocks; BeingRemoved when it comes too late."""
     if target not in Target.values:
         raise BadInput("Where should it go?", field="target", remedy="Choose a device or a ZIP archive.")
     if when_there not in set(WhenThere):
         raise BadInput("What should happen to what is there?", field="when_there", remedy="Keep both, replace, or skip.")
+    if cards not in set(CardForm):
+        raise BadInput("Contacts leave in no such form.", field="cards", remedy=f"Use one of: {', '.join(CardForm)}.")
     if len(selection.items) > MAX_ITEMS:
         raise BadInput(f"More than {MAX_ITEMS} single items are chosen.", field="selection", remedy="Choose the whole kind.")
     if target == Target.DEVICE:
@@ -62,7 +67,8 @@ def ask_restore(backup: Backup, selection: Selection, *, target: str, device: De
         still_there(backup)
         restore = Restore.objects.create(
             backup=backup, target=target, device=device if target == Target.DEVICE else None, everything=selection.everything,
-            kinds=sorted(selection.kinds), chosen_items=sorted(map(list, selection.items)), when_there=when_there, by=by, asked_at=now,
+            kinds=sorted(selection.kinds), chosen_items=sorted(map(list, selection.items)), when_there=when_there, cards=cards, by=by,
+            asked_at=now,
         )  # fmt: skip
         where = f"to {device.name}, {device.holder.name}" if device and target == Target.DEVICE else "into an archive"
         moment = backup.finished_at.astimezone(office_zone())

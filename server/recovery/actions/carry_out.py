@@ -15,6 +15,7 @@ from core.content.errors import DataAccessOff, DeviceAway, LinkCut
 from core.content.link import DeviceLink, HoldsFiles, HoldsItems
 from core.exchange.archive import Archive
 from core.exchange.filenames import safe_part
+from core.exchange.vcard import CardForm
 from core.recovery.conflicts import WhenThere
 from core.recovery.into_files import FilesLink, IntoFiles
 from core.recovery.into_items import IntoItems, ItemsLink
@@ -176,7 +177,7 @@ def _to_archive(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Stor
     unfinished = folder / f".unfinished-{secrets.token_hex(8)}"
     try:
         with unfinished.open("wb") as file:
-            archive = Archive(file, now=outside().now())
+            archive = Archive(file, now=outside().now(), cards=CardForm(restore.cards))
             going = Going(tell=Watch(restore).tell, total_bytes=sum(entry.item.size_bytes for _, stored in kinds for entry in stored))
             for kind, stored in kinds:
                 going.kind = kind

@@ -14,6 +14,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.content.kinds import KINDS, Shape, kind
+from core.exchange.vcard import CardForm
 from core.recovery.conflicts import WhenThere
 from core.recovery.selection import Selection
 from server.api.permissions import May
@@ -80,6 +81,11 @@ class RestoreRequestSerializer(serializers.Serializer):
     target = serializers.ChoiceField(choices=Target.choices)
     device = serializers.UUIDField(allow_null=True)
     when_there = serializers.ChoiceField(choices=[(choice.value, choice.value) for choice in WhenThere])
+    cards = serializers.ChoiceField(
+        choices=[(form.value, form.value) for form in CardForm],
+        default=CardForm.V4.value,
+        help_text="Of an archive: in which form contacts leave.",
+    )
 
     def selection(self) -> Selection:
         told = self.validated_data
@@ -260,6 +266,7 @@ class RestoresView(generics.ListAPIView):
             target=told["target"],
             device=device,
             when_there=told["when_there"],
+            cards=told["cards"],
             by=request.user,
         )
         return Response(RestoreSerializer(restore_by_id(asked.id)).data, status=201)

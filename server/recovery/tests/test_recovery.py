@@ -47,6 +47,19 @@ class RecoveryTestCase(OfficeTestCase):
         return self.api.get(f"/api/restores/{answer.json()['id']}").json()
 
 
+class ContactsOut(RecoveryTestCase):
+    def cards(self, **changes: object) -> str:
+        made = self.done(target="archive", device=None, kinds=["contacts"], everything=False, **changes)
+        content = self.api.get(f"/api/restores/{made['id']}/archive").getvalue()
+        with zipfile.ZipFile(io.BytesIO(content)) as found:
+            return found.read("Contacts.vcf").decode()
+
+    def test_leave_in_the_form_that_was_asked_for(self):
+        self.assertIn("VERSION:4.0", self.cards())
+        self.assertIn("VERSION:3.0", self.cards(cards="3.0"))
+        self.assertEqual(self.ask(cards="2.1").json()["field"], "cards")
+
+
 class LookingInside(RecoveryTestCase):
     def inside(self, query: str) -> dict:
         return self.api.get(f"/api/backups/{self.backup.id}/inside?{query}").json()

@@ -3392,6 +3392,13 @@ export interface components {
         CallOffRequest: {
             why: string;
         };
+        /**
+         * @description * `4.0` - 4.0
+         *     * `3.0` - 3.0
+         *     * `as_it_came` - as_it_came
+         * @enum {string}
+         */
+        CardsEnum: "4.0" | "3.0" | "as_it_came";
         Cause: {
             code: string;
             mark: string;
@@ -6554,6 +6561,15 @@ export interface components {
             /** Format: uuid */
             device: string | null;
             when_there: components["schemas"]["WhenThereEnum"];
+            /**
+             * @description Of an archive: in which form contacts leave.
+             *
+             *     * `4.0` - 4.0
+             *     * `3.0` - 3.0
+             *     * `as_it_came` - as_it_came
+             * @default 4.0
+             */
+            cards: components["schemas"]["CardsEnum"];
         };
         /**
          * @description * `waiting` - Waiting

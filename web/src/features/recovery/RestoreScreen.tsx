@@ -19,7 +19,7 @@ import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
 import { Inside } from './Inside';
 import { useBackup, type Backup, type Kind, type RestoreRequest } from './queries';
-import { CONFLICTS, LEAST_LOSS } from './words';
+import { CARD_FORMS, CONFLICTS, LEAST_LOSS } from './words';
 import { RestoreList } from './RestoreList';
 
 interface Things {
@@ -153,12 +153,25 @@ function ThingsStep({ backup, things, onThings }: { backup: Backup; things: Thin
   );
 }
 
+type Cards = NonNullable<RestoreRequest['cards']>;
+
+/** What an archive holds, and in which form contacts leave. */
+function CardsOut({ cards, onCards }: { cards: Cards; onCards: (cards: Cards) => void }) {
+  return (
+    <div className="ps-4 pt-1">
+      <Choice<Cards> label="Contacts as" value={cards} onChange={onCards} options={CARD_FORMS} field="cards" />
+      <p className="hint">vCard, iCalendar, CSV and JSON, and the original files. It is not encrypted any more.</p>
+    </div>
+  );
+}
+
 function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
   const navigate = useNavigate();
   const [target, setTarget] = useState<'device' | 'archive'>('device');
   const [device, setDevice] = useState(backup.device_id);
   const devices = useDeviceChoice(device, (row) => !['lost', 'retired'].includes(row.device_state));
   const [whenThere, setWhenThere] = useState(LEAST_LOSS);
+  const [cards, setCards] = useState<Cards>('4.0');
   const body: RestoreRequest = {
     backup: backup.id,
     everything: things.everything,
@@ -167,6 +180,7 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
     target,
     device: target === 'device' ? device : null,
     when_there: whenThere,
+    cards,
   };
   const chosen = things.everything || things.kinds.length > 0 || things.items.length > 0;
   const preflight = useQuery({
@@ -203,9 +217,7 @@ function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
         </span>
       </label>
       <section aria-label="Before it starts" aria-live="polite" className="mb-2">
-        {target === 'archive' && (
-          <p className="hint">vCard, iCalendar, CSV and JSON, and the original files. It is not encrypted any more.</p>
-        )}
+        {target === 'archive' && <CardsOut cards={cards} onCards={setCards} />}
         {target === 'device' && chosen && preflight.isPending && <p className="hint">Asking the device …</p>}
         {preflight.isLoadingError && <Failed problem={problemOf(preflight.error)} />}
         {target === 'device' && preflight.data?.length === 0 && <p className="hint">Nothing stands in the way.</p>}

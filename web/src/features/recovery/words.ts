@@ -72,3 +72,10 @@ function lacking(restore: Restore): string {
   const told = parts.filter(([count]) => count > 0).map(([count, word]) => `${counted(count, 'item')} ${word}`);
   return told.length > 0 ? `${told.join(', ')}: named below.` : '';
 }
+
+/** In which form contacts leave in an archive. */
+export const CARD_FORMS: readonly { value: '4.0' | '3.0' | 'as_it_came'; label: string }[] = [
+  { value: '4.0', label: 'vCard 4.0' },
+  { value: '3.0', label: 'vCard 3.0, for older programs' },
+  { value: 'as_it_came', label: 'cards as they came, where they were kept' },
+];
