@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404
 from core.errors import BadInput
 from core.quota.allowances import Limits
 from core.units import iec
+from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.live import tell
 from server.outside import outside
@@ -73,15 +74,17 @@ def _owner(store: Store, wanted: Wanted) -> tuple[Team | None, Device | None]:
     return team, None
 
 
+@transaction.atomic
 def take_allowance_away(allowance: Allowance, *, by: User) -> None:
-    told = next(one for one in allowances_in([allowance.store], now=outside().now()) if one.row.id == allowance.id)
-    with transaction.atomic():
-        allowance.delete()
-        says = f"{told.of} has no allowance of its own in {allowance.store.name} any more."
-        write_journal(
-            who=by, what="allowance.taken_away", says=says, at=outside().now(), store=allowance.store_id, device=allowance.device_id
-        )
-        tell("changed", "stores")
+    """Raises Conflict when somebody was faster."""
+    held = Allowance.objects.select_for_update(of=("self",)).select_related("store").filter(id=allowance.id).first()
+    if held is None:
+        raise Conflict("Somebody has taken it away already.", remedy="Load the page again.")
+    told = next(one for one in allowances_in([held.store], now=outside().now()) if one.row.id == held.id)
+    held.delete()
+    says = f"{told.of} has no allowance of its own in {held.store.name} any more."
+    write_journal(who=by, what="allowance.taken_away", says=says, at=outside().now(), store=held.store_id, device=held.device_id)
+    tell("changed", "stores")
 
 
 def limit_words(limits: Limits) -> str:

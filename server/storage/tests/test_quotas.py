@@ -15,11 +15,13 @@ from core.vault.capture import Capture, Request
 from core.vault.remembered_trees import decoded_trees
 from core.vault.tests.bench_of_one import MemoryDevice
 from core.vault.writer import Writer
+from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.people.models import JournalEntry, Team
 from server.retention.actions.look_after import look_after
 from server.retention.actions.measure import measure
 from server.runs.models import Copy, CopyState
+from server.storage.actions.set_allowance import take_allowance_away
 from server.storage.models import Allowance, BackupOccupancy, StoreDay
 from server.telling.metrics import metrics_text
 from server.tests.pretend import OfficeTestCase
@@ -284,3 +286,11 @@ class Allowances(Measured):
         self.assertEqual(self.signed_in("ulla").delete(f"/api/allowances/{id}").status_code, 403)
         self.assertEqual(self.api.delete(f"/api/allowances/{id}").status_code, 204)
         self.assertEqual((self.rows(), JournalEntry.objects.first().what), ([], "allowance.taken_away"))
+
+    def test_two_who_take_it_away_at_once(self):
+        self.put(team=self.crew.id, soft_bytes=1000)
+        row = Allowance.objects.get()
+        take_allowance_away(row, by=self.ines)
+        with self.assertRaisesRegex(Conflict, "already"):
+            take_allowance_away(Allowance(id=1, store=self.room), by=self.ines)
+        self.assertEqual(JournalEntry.objects.filter(what="allowance.taken_away").count(), 1)
