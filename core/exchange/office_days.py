@@ -1,12 +1,12 @@
-"""Office holidays in, the dates of a plan out: both iCalendar (RFC 5545), read and written with `icalendar`."""
+"""Office holidays in, the dates of a plan out: both iCalendar (RFC 5545), read and written with `icalendar`, repeated by
+`recurring-ical-events`."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
-from itertools import islice
 from zoneinfo import ZoneInfo
 
-from dateutil.rrule import rrulestr
+import recurring_ical_events
 from icalendar import Calendar, Component, Event
 
 from core.errors import BadInput
@@ -14,6 +14,7 @@ from core.units import aware
 
 MAX_BYTES = 1024 * 1024
 MAX_DAYS = 2000
+MAX_OCCURRENCES = 20_000
 LONGEST_DAYS = 120
 """No holiday lasts longer; whatever does is no holiday."""
 EXPANDED_YEARS = 3
@@ -37,17 +38,17 @@ def read_holidays(text: bytes, *, today: date) -> list[Holiday]:
         events = [event for calendar in calendars for event in calendar.walk("VEVENT")]
     except (ValueError, KeyError, IndexError, TypeError, AttributeError):
         raise BadInput("This is no iCalendar file.", field="file", remedy="Choose a file with holidays that ends in .ics.") from None
+    for event in events:
+        _checked(event)
     first, last = today - timedelta(days=366), today + timedelta(days=366 * EXPANDED_YEARS)
     found: dict[date, str] = {}
-    for event in events:
-        name = " ".join(str(event.get("SUMMARY", "Closed")).split())[:120] or "Closed"
-        for begin, length in _starts(event, first, last):
-            for step in range(length):
-                day = begin + timedelta(days=step)
-                if first <= day <= last:
-                    found.setdefault(day, name)
-            if len(found) > MAX_DAYS:
-                raise BadInput(f"It holds more than {MAX_DAYS} days.", field="file", remedy="Export the office's holidays only.")
+    for begin, length, name in (time for calendar in calendars for time in _times(calendar, first, last)):
+        for step in range(length):
+            day = begin + timedelta(days=step)
+            if first <= day <= last:
+                found.setdefault(day, name)
+        if len(found) > MAX_DAYS:
+            raise BadInput(f"It holds more than {MAX_DAYS} days.", field="file", remedy="Export the office's holidays only.")
     if not found:
         raise BadInput("There is no holiday of this year or later in it.", field="file", remedy="Choose the calendar of the coming years.")
     return [Holiday(day=day, name=name) for day, name in sorted(found.items())]
@@ -61,38 +62,48 @@ def _value(event: Component, name: str) -> object:
         raise BadInput("An event in it has no date.", field="file", remedy="Repair or remove that event.") from None
 
 
-def _starts(event: Component, first: date, last: date) -> Iterable[tuple[date, int]]:
-    """(first day, number of days) of each time the event takes place. All-day events end before DTEND (RFC 5545 §3.6.1)."""
+def _checked(event: Component) -> None:
+    """Raises BadInput for one that is no holiday."""
     begin, end, lasts = _value(event, "DTSTART"), _value(event, "DTEND"), _value(event, "DURATION")
     if not isinstance(begin, date):
         raise BadInput("An event in it has no date.", field="file", remedy="Repair or remove that event.")
-    day = begin.date() if isinstance(begin, datetime) else begin
-    until = end if isinstance(end, date) else begin + lasts if isinstance(lasts, timedelta) else None
-    length = 1
-    if until is not None:
-        end_day = until.date() if isinstance(until, datetime) else until
-        length = max(1, (end_day - day).days + (1 if isinstance(until, datetime) and end_day > day else 0))
+    length = _length(begin, end if isinstance(end, date) else begin + lasts if isinstance(lasts, timedelta) else None)
     if length > LONGEST_DAYS:
         raise BadInput(f"An event in it lasts {length} days.", field="file", remedy="Give holidays only, of up to 120 days each.")
-    if "RRULE" not in event:
-        return [(day, length)]
-    written = event["RRULE"].to_ical()
-    rule = written.decode() if isinstance(written, bytes) else str(written)
-    if not any(word in rule for word in ("YEARLY", "MONTHLY", "WEEKLY", "DAILY")):
-        raise BadInput("An event in it repeats within a day.", field="file", remedy="Give holidays only.")
+    rules = event.get("RRULE", [])
+    for rule in rules if isinstance(rules, list) else [rules]:
+        if not {str(one).upper() for one in rule.get("FREQ", [])} & {"YEARLY", "MONTHLY", "WEEKLY", "DAILY"}:
+            raise BadInput("An event in it repeats within a day.", field="file", remedy="Give holidays only.")
+
+
+def _length(begin: date, until: date | None) -> int:
+    """Days that it covers. All-day events end before DTEND (RFC 5545 §3.6.1)."""
+    if until is None:
+        return 1
+    day, end_day = _day(begin), _day(until)
+    return max(1, (end_day - day).days + (1 if isinstance(until, datetime) and end_day > day else 0))
+
+
+def _day(at: date) -> date:
+    return at.date() if isinstance(at, datetime) else at
+
+
+def _times(calendar: Component, first: date, last: date) -> Iterable[tuple[date, int, str]]:
+    """(first day, number of days, name) of each time an event takes place: rules, dates added and taken out, times that were moved.
+    Cancelled ones do not. Raises BadInput."""
     try:
-        expanded = rrulestr(rule, dtstart=datetime.combine(day, datetime.min.time()), ignoretz=True)
-        between = expanded.xafter(datetime.combine(first, datetime.min.time()) - timedelta(days=LONGEST_DAYS), inc=True)
-        return [(at.date(), length) for at in islice((at for at in _until(between, last)), MAX_DAYS)]
-    except (ValueError, TypeError):
+        taking_place = recurring_ical_events.of(calendar).after(first - timedelta(days=LONGEST_DAYS))
+        for number, event in enumerate(taking_place):
+            begin = event["DTSTART"].dt
+            if _day(begin) > last:
+                return
+            if number == MAX_OCCURRENCES:
+                raise BadInput("Its events take place far too often.", field="file", remedy="Export the office's holidays only.")
+            if str(event.get("STATUS", "")).upper() != "CANCELLED":
+                name = " ".join(str(event.get("SUMMARY", "Closed")).split())[:120] or "Closed"
+                yield _day(begin), _length(begin, event["DTEND"].dt if "DTEND" in event else None), name
+    except (ValueError, TypeError, KeyError, AttributeError, OverflowError):
         raise BadInput("An event in it has a rule that cannot be read.", field="file", remedy="Give holidays only.") from None
-
-
-def _until(found: Iterable[datetime], last: date) -> Iterable[datetime]:
-    for at in found:
-        if at.date() > last:
-            return
-        yield at
 
 
 def plan_feed(*, plan: str, plan_id: str, sentence: str, zone: ZoneInfo, runs: Sequence[tuple[datetime, datetime]], now: datetime) -> bytes:

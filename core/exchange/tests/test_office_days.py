@@ -11,7 +11,8 @@ TODAY = date(2026, 11, 25)
 
 
 def calendar(*events: str) -> bytes:
-    body = "".join(f"BEGIN:VEVENT\r\nUID:{n}\r\nDTSTAMP:20260101T000000Z\r\n{event}\r\nEND:VEVENT\r\n" for n, event in enumerate(events))
+    named = [event if "UID:" in event else f"UID:{n}\r\n{event}" for n, event in enumerate(events)]
+    body = "".join(f"BEGIN:VEVENT\r\nDTSTAMP:20260101T000000Z\r\n{event}\r\nEND:VEVENT\r\n" for event in named)
     return f"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\n{body}END:VCALENDAR\r\n".encode()
 
 
@@ -33,6 +34,22 @@ class Holidays(TestCase):
         found = self.days("DTSTART;VALUE=DATE:20201225\r\nRRULE:FREQ=YEARLY\r\nSUMMARY:Christmas Day")
         self.assertEqual(found[:2], ["2025-12-25", "2026-12-25"])
         self.assertLessEqual(len(found), 5)
+
+    def test_dates_added_taken_out_moved_and_cancelled(self):
+        series = "UID:bridge\r\nDTSTART;VALUE=DATE:20260105\r\nRRULE:FREQ=YEARLY;COUNT=4\r\nSUMMARY:Bridge day"
+        self.assertEqual(
+            self.days(f"{series}\r\nEXDATE;VALUE=DATE:20270105\r\nRDATE;VALUE=DATE:20260807"),
+            ["2026-01-05", "2026-08-07", "2028-01-05", "2029-01-05"],
+        )
+        moved = "UID:bridge\r\nRECURRENCE-ID;VALUE=DATE:20270105\r\nDTSTART;VALUE=DATE:20270111\r\nSUMMARY:Bridge day, later"
+        self.assertEqual(self.days(series, moved)[:2], ["2026-01-05", "2027-01-11"])
+        gone = "UID:bridge\r\nRECURRENCE-ID;VALUE=DATE:20270105\r\nDTSTART;VALUE=DATE:20270105\r\nSTATUS:CANCELLED"
+        self.assertEqual(self.days(series, gone)[:2], ["2026-01-05", "2028-01-05"])
+
+    def test_twenty_thousand_daily_ones_are_refused_before_they_are_expanded(self):
+        began = [f"UID:{n}\r\nDTSTART;VALUE=DATE:20260101\r\nRRULE:FREQ=DAILY" for n in range(300)]
+        with self.assertRaisesRegex(BadInput, "far too often"):
+            self.days(*began)
 
     def test_what_is_past_is_left_out_and_a_file_with_nothing_else_is_refused(self):
         with self.assertRaisesRegex(BadInput, "no holiday of this year"):

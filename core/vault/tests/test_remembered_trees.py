@@ -4,7 +4,6 @@ from unittest import TestCase
 
 import numpy as np
 
-from core.quota.books import Books
 from core.vault.accounting import Accounts
 from core.vault.errors import Damaged
 from core.vault.memory import MemoryBlobs
@@ -51,7 +50,6 @@ class Remembering(TestCase):
         for one in fresh.manifests:
             self.assertEqual(fresh.usage([one.id]), fast.usage([one.id]))
         self.assertEqual(fresh.remains(), fast.remains())
-        self.assertEqual(Books(fresh, {}).devices, Books(fast, {}).devices)
 
     def test_what_is_remembered_is_not_read_again(self):
         first = self.accounts()
