@@ -26,7 +26,7 @@ class OwnExport:
         self._by_file: dict[str, list[dict[str, Any]]] = {}
         for row in listed:
             self._by_file.setdefault(str(row["file"]), []).append(row)
-        self._tables = {f"{kind.label}.csv" for kind in KINDS.values()} | {"Messages.csv"}
+        self._tables = {f"{kind.label}.csv" for kind in KINDS.values()} | {"Messages.csv", "Messages.html"}
         self._records = {f"{kind.label}.json": kind.code for kind in KINDS.values() if kind.shape in (Shape.RECORD, Shape.CONVERSATION)}
 
     def takes(self, entry: Entry, keep: Keep) -> bool:

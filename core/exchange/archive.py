@@ -1,8 +1,8 @@
 """A ZIP of open formats from the items of a backup, written piece by piece.
 
-Contacts become one vCard file, events one calendar, conversations JSON and CSV, flat records CSV and JSON; everything else leaves as the
-file that it is, and so do files that a rule put among contacts or calendar. Items that cannot be read as their kind promises leave as they
-came, in a folder `unreadable`. A `contents.json` lists what went where.
+Contacts become one vCard file, events one calendar, conversations JSON, CSV and a page to read, flat records CSV and JSON; everything else
+leaves as the file that it is, and so do files that a rule put among contacts or calendar. Items that cannot be read as their kind promises
+leave as they came, in a folder `unreadable`. A `contents.json` lists what went where.
 """
 
 import json
@@ -21,6 +21,7 @@ from core.content.records import UnreadableRecord, record, rows
 from core.exchange.calendar import calendar
 from core.exchange.filenames import UniqueNames, plain_path, safe_part
 from core.exchange.tables import csv_table
+from core.exchange.talks import talks_page
 from core.exchange.vcard import CardForm, card_bytes
 from core.vault.errors import Damaged
 
@@ -98,7 +99,12 @@ class Archive:
         whole = [{"id": item.id, "name": item.name} | told for item, told in held]
         lines = [{"conversation": item.name} | message for item, told in held for message in rows(told.get("messages"))]
         table = csv_table(lines, first=("conversation", "at", "from", "text"))
-        return [self._write("Messages.csv", table.encode("utf-8", "replace")), self._write("Messages.json", _json(whole))]
+        page = talks_page("Messages", ((item.name, told) for item, told in held))
+        return [
+            self._write("Messages.csv", table.encode("utf-8", "replace")),
+            self._write("Messages.json", _json(whole)),
+            self._write("Messages.html", page.encode("utf-8", "replace")),
+        ]
 
     def _rows(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
         label = kind(code).label

@@ -160,7 +160,9 @@ function CardsOut({ cards, onCards }: { cards: Cards; onCards: (cards: Cards) =>
   return (
     <div className="ps-4 pt-1">
       <Choice<Cards> label="Contacts as" value={cards} onChange={onCards} options={CARD_FORMS} field="cards" />
-      <p className="hint">vCard, iCalendar, CSV and JSON, and the original files. It is not encrypted any more.</p>
+      <p className="hint">
+        vCard, iCalendar, messages as a page to read, CSV and JSON, and the original files. It is not encrypted any more.
+      </p>
     </div>
   );
 }
