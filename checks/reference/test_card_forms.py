@@ -122,6 +122,25 @@ class InFour(TestCase):
         self.assertEqual(found[2:-1], ["FN:A", "N:A;;;;", "X-N:B;;;;", "BDAY:19850101", "X-BDAY;VALUE=text:unknown"])
 
 
+class Parameters(TestCase):
+    def test_one_that_stands_twice_has_the_values_of_both(self):
+        for text in ("TEL;TYPE=CELL;TYPE=VOICE:1", 'TEL;TYPE="CELL";X-A="a;b:c";TYPE=VOICE:1', "TEL;CELL;VOICE:1"):
+            line = parsed(text)
+            assert line is not None
+            self.assertEqual([word for told in line.params["TYPE"] for word in told.split(",")], ["CELL", "VOICE"], text)
+        self.assertEqual(parsed('TEL;TYPE="CELL";X-A="a;b:c";TYPE=VOICE:1').params["X-A"], ["a;b:c"])
+
+    @given(st.lists(st.sampled_from(["TYPE=cell", "TYPE=a,b", 'X-A="q;u:o"', "PREF=1", "VALUE=uri", "X-B=\\n"]), max_size=5))
+    def test_the_short_way_reads_what_the_long_one_reads(self, parts):
+        head = ";".join(["item1.TEL", *parts])
+        whole, apart = parsed(f"{head}:v"), [parsed(f"TEL;{part}:v") for part in parts]
+        told: dict[str, list[str]] = {}
+        for one in apart:
+            for name, values in one.params.items():
+                told.setdefault(name, []).extend(values)
+        self.assertEqual((whole.group, whole.name, whole.params, whole.value), ("item1", "TEL", told, "v"))
+
+
 class InThree(TestCase):
     def test_another_reader_finds_it_whole(self):
         for source in (OLD, THIRD, FOURTH):

@@ -15,6 +15,8 @@ from core.content.records import MAX_RECORD_BYTES
 
 _BARE = re.compile(r";([A-Za-z0-9-]+)(?=;|$)")
 """A parameter without a value."""
+_SIMPLE = re.compile(r"(?:[A-Za-z0-9-]+\.)?[A-Za-z0-9-]+(?:;[A-Za-z0-9-]+=[A-Za-z0-9/+@._ ,-]+)*")
+"""Name and parameters without quotes, escapes or anything else that has to be understood."""
 _ENDS = re.compile(rb"\r\n|\n|\r")
 
 
@@ -94,16 +96,40 @@ def parsed(text: str) -> Line | None:
     if cut is None:
         return None
     head, value = text[:cut], text[cut + 1 :]
+    if _SIMPLE.fullmatch(head):  # nearly every line: nothing in it is quoted or escaped
+        name, *told_params = head.split(";")
+        simple: dict[str, list[str]] = {}
+        for one in told_params:
+            key, _, held = one.partition("=")
+            simple.setdefault(key.upper(), []).extend(held.split(","))
+        group, dot, bare = name.rpartition(".")
+        return Line(group=group, name=bare.upper(), params=simple, value=value, raw=text)
+    first, *parts = _at_semicolons(head)
+    told: dict[str, list[str]] = {}
     try:
-        name, params, _ = Contentline(f"{head}:").parts()  # type: ignore[no-untyped-call]
+        name, _, _ = Contentline(f"{first}:").parts()  # type: ignore[no-untyped-call]
+        for part in parts:  # each by itself: of one that stands twice the parser keeps the last
+            _, params, _ = Contentline(f"X;{part}:").parts()  # type: ignore[no-untyped-call]
+            for key, held in params.items():
+                values = [str(one) for one in held] if isinstance(held, list | tuple) else [str(held)]
+                told.setdefault(str(key).upper(), []).extend(values)
     except (ValueError, IndexError):
         typed = _typed(head)
         return parsed(f"{typed}:{value}") if typed != head else None
     group, dot, bare = str(name).rpartition(".")
-    told: dict[str, list[str]] = {}
-    for key, held in params.items():
-        told[str(key).upper()] = [str(one) for one in held] if isinstance(held, list | tuple) else [str(held)]
     return Line(group=group if dot else "", name=(bare if dot else str(name)).upper(), params=told, value=value, raw=text)
+
+
+def _at_semicolons(head: str) -> list[str]:
+    """Name and parameters, cut at the semicolons outside of quotes."""
+    parts, quoted = [""], False
+    for letter in head:
+        quoted ^= letter == '"'
+        if letter == ";" and not quoted:
+            parts.append("")
+        else:
+            parts[-1] += letter
+    return parts
 
 
 def _end_of_head(text: str) -> int | None:

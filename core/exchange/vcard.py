@@ -48,12 +48,18 @@ def keep_card(contact: dict[str, Any], raw: bytes) -> None:
 
 def card_that_came(contact: dict[str, Any]) -> bytes:
     """Nothing for a contact that was no card, or whose card is none."""
+    return _came(contact)[0]
+
+
+def _came(contact: dict[str, Any]) -> tuple[bytes, list[str]]:
+    """The card and its lines; nothing for one that is none."""
     told, coded = contact.get("card"), contact.get("card_base64")
     try:
         found = told.encode() if isinstance(told, str) else base64.b64decode(coded, validate=True) if isinstance(coded, str) else b""
     except (ValueError, UnicodeEncodeError):
-        return b""
-    return found if len(_lines_of(found)) == 1 else b""
+        return b"", []
+    lines = _lines_of(found) if found else []
+    return (found, lines[0]) if len(lines) == 1 else (b"", [])
 
 
 def _lines_of(card: bytes) -> list[list[str]]:
@@ -62,8 +68,8 @@ def _lines_of(card: bytes) -> list[list[str]]:
 
 def vcard(contact: dict[str, Any], *, uid: str, version: str = "4.0") -> str:
     """One card with CRLF line ends."""
-    came = _lines_of(card_that_came(contact))
-    lines = [line for line in came[0] if not _BREAKS.search(line)] if came else _from_fields(contact)
+    _, came = _came(contact)
+    lines = [line for line in came if not _BREAKS.search(line)] if came else _from_fields(contact)
     return "".join(folded(line) for line in in_version(version, lines, uid=uid, full_name=_full_name(contact)))
 
 
@@ -110,6 +116,10 @@ def escaped(value: str) -> str:
 
 def folded(line: str) -> str:
     """A content line of at most 75 octets a row (RFC 6350 §3.2), never split inside a character."""
+    if len(line) <= 75 and line.isascii():
+        return line + "\r\n"
+    if line.isascii():
+        return "\r\n ".join([line[:75], *(line[at : at + 74] for at in range(75, len(line), 74))]) + "\r\n"
     rows, row, width = [], "", 0
     for character in line:
         octets = len(character.encode("utf-8", "replace"))
