@@ -82,7 +82,7 @@ function SavedFirst({ draft, set }: Part) {
     <fieldset>
       <legend className="form-label fw-bold fs-6 mb-1">Saved first</legend>
       {first.map((code, at) => (
-        <div key={code} className="rule">
+        <div key={code} className="row-end mb-1">
           <span>
             {at + 1}. {label(code)}
           </span>
