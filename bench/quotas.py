@@ -79,7 +79,7 @@ def fill(folder: Path, *, devices: int, nights: int, items: int, new: int) -> No
             device.night(night, new if night else 0)
             now += timedelta(minutes=1)
             request = Request(device=f"device {number:03}", device_told={}, kinds=KINDS, note="", zone="UTC")
-            previous = Capture(device, Writer(vault), request, clock=lambda now=now: now).run(previous).manifest  # type: ignore[misc, arg-type]
+            previous = Capture(device, Writer(vault, fresh=False), request, clock=lambda now=now: now).run(previous).manifest  # type: ignore[misc, arg-type]
 
 
 def quotas(folder: Path, *, devices: int) -> Iterator[Figure]:
