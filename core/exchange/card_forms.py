@@ -4,11 +4,11 @@ Nothing that is understood is lost: what a version has no property for goes on u
 charsets of 2.1 are undone; pictures, sounds and keys become data URIs in 4.0 and base64 in 3.0.
 """
 
-import quopri
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
+from core.exchange.card_text import decoded, encodings, escaped, unescaped
 from core.exchange.contentlines import Line, parsed
 
 _INLINE = {"PHOTO": "image", "LOGO": "image", "SOUND": "audio", "KEY": "application"}
@@ -60,11 +60,11 @@ def in_version(version: str, lines: Iterable[str], *, uid: str, full_name: str) 
         _give_sort(out)
     head = [_Out("VERSION", version)]
     if "UID" not in seen and uid:
-        head.append(_Out("UID", _escaped(uid)))
+        head.append(_Out("UID", escaped(uid)))
     if "FN" not in seen:
-        head.append(_Out("FN", _escaped(full_name)))
+        head.append(_Out("FN", escaped(full_name)))
     if version == "3.0" and "N" not in seen:
-        head.append(_Out("N", f"{_escaped(full_name)};;;;"))
+        head.append(_Out("N", f"{escaped(full_name)};;;;"))
     return ["BEGIN:VCARD", *(one.written() for one in [*head, *out]), "END:VCARD"]
 
 
@@ -83,7 +83,7 @@ def _without_inner(lines: Iterable[str]) -> list[str]:
         if word == "END:VCARD" and depth:
             depth -= 1
             if not depth:
-                text, inner = _escaped("\n".join(inner)), []
+                text, inner = escaped("\n".join(inner)), []
                 if kept and kept[-1].upper().startswith("AGENT"):
                     kept.pop()
                 kept.append(f"AGENT:{text}")
@@ -95,7 +95,7 @@ def _without_inner(lines: Iterable[str]) -> list[str]:
 
 def _in_4(line: Line) -> list[_Out]:
     types, params = _params(line)
-    value = _decoded(line)
+    value = _value(line)
     name = line.name
     if name in _NOT_IN_4:
         return [_Out(f"X-{name}", value, line.group, _with_types(params, types))]
@@ -126,7 +126,7 @@ def _give_sort(out: list[_Out]) -> None:
     name = next((one for one in out if one.name == "N"), None)
     for one in [one for one in out if one.name == "SORT-STRING"]:
         if name is not None and "SORT-AS" not in name.params:
-            name.params["SORT-AS"] = [_unescaped(one.value)]
+            name.params["SORT-AS"] = [unescaped(one.value)]
             out.remove(one)
         else:
             one.name = "X-SORT-STRING"
@@ -137,7 +137,7 @@ def _give_sort(out: list[_Out]) -> None:
 
 def _in_3(line: Line) -> list[_Out]:
     types, params = _params(line)
-    value, name = _decoded(line), line.name
+    value, name = _value(line), line.name
     found: list[_Out] = []
     if name in _NOT_IN_3:
         name = f"X-{name}"
@@ -161,9 +161,9 @@ def _in_3(line: Line) -> list[_Out]:
     for gone in ("ALTID", "PID", "MEDIATYPE"):
         params.pop(gone, None)
     if told := params.pop("SORT-AS", None):
-        found.append(_Out("SORT-STRING", _escaped(told[0]), line.group))
+        found.append(_Out("SORT-STRING", escaped(told[0]), line.group))
     if label := params.pop("LABEL", None):
-        found.append(_Out("LABEL", _escaped(label[0]), line.group, {"TYPE": list(types)}))
+        found.append(_Out("LABEL", escaped(label[0]), line.group, {"TYPE": list(types)}))
     return [_Out(name, value, line.group, _with_types(params, types)), *found]
 
 
@@ -189,32 +189,13 @@ def _with_types(params: dict[str, list[str]], types: Sequence[str]) -> dict[str,
 
 
 def _is_bytes(line: Line) -> bool:
-    told = {value.lower() for value in (*line.params.get("ENCODING", ()), *line.params.get("TYPE", ()))}
-    return bool(told & {"b", "base64"})
+    return bool(encodings(line) & {"B", "BASE64"})
 
 
-def _decoded(line: Line) -> str:
-    """The value with an encoding of 2.1 undone; one text is escaped where it is not."""
-    told = {value.upper() for value in (*line.params.get("ENCODING", ()), *line.params.get("TYPE", ()))}
-    value = line.value
-    if "QUOTED-PRINTABLE" in told:
-        content = quopri.decodestring(value.encode("utf-8", "replace"))
-        charset = (line.params.get("CHARSET") or ["utf-8"])[0]
-        try:
-            value = content.decode(charset)
-        except (LookupError, UnicodeDecodeError):
-            value = content.decode("latin-1")
-    value = value.replace("\r\n", "\n").replace("\r", "\n").replace("\n", "\\n")
+def _value(line: Line) -> str:
+    """With an encoding of 2.1 undone; one text is escaped where it is not."""
+    value = decoded(line).replace("\r\n", "\n").replace("\r", "\n").replace("\n", "\\n")
     return _FREE.sub(r"\\\1", value) if line.name in _PLAIN else value
-
-
-def _escaped(value: str) -> str:
-    value = value.replace("\\", "\\\\").replace(",", "\\,").replace(";", "\\;")
-    return value.replace("\r\n", "\\n").replace("\n", "\\n").replace("\r", "\\n")
-
-
-def _unescaped(value: str) -> str:
-    return re.sub(r"\\(.)", lambda found: "\n" if found[1] in "nN" else found[1], value, flags=re.S)
 
 
 def _quoted(value: str) -> str:

@@ -3,11 +3,11 @@
 What a record has no field for stays in `other` as it stood, line by line, and leaves with the card again.
 """
 
-import quopri
 import re
 from collections.abc import Iterable, Iterator
 from typing import Any
 
+from core.exchange.card_text import decoded, unescaped
 from core.exchange.contentlines import Block, Line, blocks, parsed
 
 _LABELS = {"home", "work", "cell", "fax", "text", "voice"}
@@ -77,31 +77,13 @@ def _once(record: dict[str, Any], field: str, value: object) -> bool:
 
 
 def _text(line: Line) -> str:
-    return unescaped(_decoded(line))
+    return unescaped(decoded(line))
 
 
 def _parts(line: Line) -> list[str]:
     """A structured value, cut at the semicolons that are not escaped; commas inside a part stay."""
-    found = [unescaped(part) for part in _SPLIT.findall(_decoded(line))]
+    found = [unescaped(part) for part in _SPLIT.findall(decoded(line))]
     return found[:-1] if found and not found[-1] else found
-
-
-def _decoded(line: Line) -> str:
-    """The value, with the quoted-printable encoding of vCard 2.1 undone."""
-    encoding = [value.upper() for value in (*line.params.get("ENCODING", ()), *line.params.get("TYPE", ()))]
-    if "QUOTED-PRINTABLE" not in encoding:
-        return line.value
-    content = quopri.decodestring(line.value.encode("utf-8", "replace"))
-    charset = (line.params.get("CHARSET") or ["utf-8"])[0]
-    try:
-        return content.decode(charset)
-    except (LookupError, UnicodeDecodeError):
-        return content.decode("latin-1")
-
-
-def unescaped(value: str) -> str:
-    """A text value by RFC 6350 §3.4, read back."""
-    return re.sub(r"\\(.)", lambda found: "\n" if found[1] in "nN" else found[1], value, flags=re.S)
 
 
 def _label(line: Line) -> str:

@@ -11,6 +11,7 @@ from typing import Any
 
 from core.content.records import rows, text, texts
 from core.exchange.card_forms import in_version
+from core.exchange.card_text import escaped
 from core.exchange.contentlines import blocks
 from core.units import MIB
 
@@ -106,12 +107,6 @@ def _from_fields(contact: dict[str, Any]) -> list[str]:
 def kept_lines(other: object) -> list[str]:
     """Lines of the card or event that a record came from and has no field for. One that could break out is left out."""
     return [line for line in texts(other) if _LINE.match(line) and not _BREAKS.search(line)]
-
-
-def escaped(value: str) -> str:
-    """A text value by RFC 6350 §3.4: backslash, comma, semicolon and line ends."""
-    value = value.replace("\\", "\\\\").replace(",", "\\,").replace(";", "\\;")
-    return value.replace("\r\n", "\\n").replace("\n", "\\n").replace("\r", "\\n")
 
 
 def folded(line: str) -> str:
