@@ -14,6 +14,8 @@ def escaped(value: str) -> str:
 
 def unescaped(value: str) -> str:
     """A text value, read back."""
+    if "\\" not in value:
+        return value
     return re.sub(r"\\(.)", lambda found: "\n" if found[1] in "nN" else found[1], value, flags=re.S)
 
 
@@ -24,7 +26,7 @@ def encodings(line: Line) -> set[str]:
 
 def decoded(line: Line) -> str:
     """The value, with the quoted-printable encoding of vCard 2.1 undone."""
-    if "QUOTED-PRINTABLE" not in encodings(line):
+    if not line.params or "QUOTED-PRINTABLE" not in encodings(line):
         return line.value
     content = quopri.decodestring(line.value.encode("utf-8", "replace"))
     charset = (line.params.get("CHARSET") or ["utf-8"])[0]

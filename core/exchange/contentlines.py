@@ -54,8 +54,8 @@ def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]
     block: Block | None = None
     depth: list[str] = []
     for text, size_bytes, raw in _unfolded(pieces):
-        key, _, value = text.partition(":")
-        word, value = key.strip().upper(), value.strip().upper()
+        word = text[: len("BEGIN:") + 8].partition(":")[0].strip().upper()  # whatever is longer is neither
+        value = text.partition(":")[2].strip().upper() if word in ("BEGIN", "END") else ""
         if block is None:
             if word == "BEGIN" and value in names:
                 counts[value] += 1
@@ -134,6 +134,9 @@ def _at_semicolons(head: str) -> list[str]:
 
 def _end_of_head(text: str) -> int | None:
     """Where the colon stands that ends name and parameters: the first one outside of quotes."""
+    first = text.find(":")
+    if first < 0 or '"' not in text[:first]:
+        return first if first >= 0 else None
     quoted = False
     for at, letter in enumerate(text):
         if letter == '"':
