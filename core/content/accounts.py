@@ -29,6 +29,11 @@ class Account:
     off_by_policy: bool = False
     """Switched off for this device by whoever manages the account."""
 
+    @property
+    def keeps(self) -> bool:
+        """Whether it has kept its kind in step, and may."""
+        return self.last_sync is not None and not self.off_by_policy
+
 
 def announced_accounts(told: object) -> list[Account]:
     """Accounts from a device's announcement. Raises DeviceLied when it is not the list that the protocol says."""

@@ -45,8 +45,15 @@ class Exclusion:
 
     def fits(self, item: Item) -> bool:
         """Whether this is the item, or it lies below."""
-        under, name = _parts(self.under), _parts(item.name)
-        if item.kind != self.kind or len(name) < len(under):
+        return self._takes(item.kind, item.name)
+
+    def covers(self, other: "Exclusion") -> bool:
+        """Whether nothing is left for the other one to leave out."""
+        return self._takes(other.kind, other.under)
+
+    def _takes(self, kind: str, path: str) -> bool:
+        under, name = _parts(self.under), _parts(path)
+        if kind != self.kind or len(name) < len(under):
             return False
         if self.kind == "apps" and len(under) == 1:
             return _app(name[-1]) == _app(under[0])

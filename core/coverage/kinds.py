@@ -107,7 +107,7 @@ def _ahead(now: Live, newest: Held) -> bool:
 
 
 def _works(account: Account) -> bool:
-    return account.last_sync is not None and not account.off_by_policy
+    return account.keeps
 
 
 def _says(code: str, cover: Cover, accounts: list[Account]) -> str:

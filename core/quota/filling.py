@@ -8,6 +8,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -251,7 +252,7 @@ class Filling:
         weights = self._accounts.lengths[self._chunks[mine]]
         return np.bincount(self._of_item[mine], weights=weights, minlength=len(self._items)).astype(np.int64)
 
-    @property
+    @cached_property
     def _old_by_item(self) -> Numbers:
         return self._by_item(self._only_old)
 

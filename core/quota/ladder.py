@@ -11,6 +11,8 @@ from itertools import combinations
 
 import numpy as np
 
+from core.content.kinds import KINDS
+
 _EXACT = 10
 """Up to so many moves of a step every choice is looked at."""
 _MOST_LOSS = 50_000
@@ -38,6 +40,21 @@ class Rung(IntEnum):
     THINNING = 9
     """Days become weeks."""
     MORE_SPACE = 10
+
+
+_PICTURES = ("photos", "videos")
+_AGAIN = (*(code for code, kind in KINDS.items() if kind.regained), "music")
+
+
+def rung_of(kind: str, *, in_step: bool) -> Rung | None:
+    """Where leaving a kind out stands; None for one that nobody should leave out for its size."""
+    if in_step:
+        return Rung.IN_STEP
+    if kind in _PICTURES:
+        return Rung.PICTURES
+    if kind in _AGAIN:
+        return Rung.HAD_AGAIN
+    return Rung.ATTACHMENTS if kind == "attachments" else None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

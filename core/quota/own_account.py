@@ -10,15 +10,12 @@ from dataclasses import dataclass
 
 from core.content.kinds import KINDS
 from core.content.own_cloud import OwnCloud
-from core.quota.ladder import Rung
+from core.quota.ladder import Rung, rung_of
 from core.quota.lasting import Lasting
 from core.units import iec
 
 ENOUGH_PERCENT = 80
 """Room is made until the account is filled by no more."""
-_PICTURES = ("photos", "videos")
-_AGAIN = ("apps", "app_data", "music")
-_ATTACHMENTS = ("attachments",)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -68,11 +65,11 @@ _LOSES = {
 
 
 def _rung(kind: str, in_step: Mapping[str, str]) -> Rung | None:
+    """As in a store; there what apps hold can be left out as well, being a copy beside that of this office."""
     if kind not in KINDS:
         return None
-    if kind in in_step:
-        return Rung.IN_STEP
-    return Rung.PICTURES if kind in _PICTURES else Rung.HAD_AGAIN if kind in _AGAIN else Rung.ATTACHMENTS if kind in _ATTACHMENTS else None
+    found = rung_of(kind, in_step=kind in in_step)
+    return Rung.HAD_AGAIN if found is None and kind == "app_data" else found
 
 
 def beginning(found: Sequence[Step], wanted: int) -> list[Step]:

@@ -37,7 +37,7 @@ def room_of(device: Device, *, now: datetime) -> AccountRoom | None:
         return None
     others = Device.objects.filter(holder=device.holder).exclude(state__in=GONE_STATES)
     in_use = {f"{one.make} {one.model}" for one in others} | {one.name for one in others}
-    kept = [one for one in map(account_of, device.accounts) if one.last_sync is not None and not one.off_by_policy]
+    kept = [one for one in map(account_of, device.accounts) if one.keeps]
     newest = newest_intact(device)
     found = steps(
         own, in_use=in_use, in_step={one.kind: one.service for one in kept if one.service != own.service},

@@ -11,6 +11,7 @@ from core.quota.conversations import Talks, by_conversation
 from core.quota.filling import Effect, Filling, Folder, Growth, Held
 from core.vault.errors import NoSuchBackup
 from server.fleet.models import Device
+from server.plans.convert import leave_out_of
 from server.plans.models import Assignment, Plan
 from server.runs.models import THERE, Copy, CopyState
 from server.storage.at_hand import AtHand, at_hand
@@ -84,9 +85,7 @@ def left_out(device: Device, store: UUID | None, exclusion: Exclusion) -> LeftOu
     with known.lock:
         effect = _filling(known, device, chosen).left_out(exclusion)
     plan = _plan(device)
-    told = {(one["kind"], one["under"].casefold()) for one in plan.exclusions} if plan else set()
-    above = exclusion.under.casefold().split("/")
-    already = any((exclusion.kind, "/".join(above[:depth])) in told for depth in range(1, len(above) + 1))
+    already = plan is not None and any(one.covers(exclusion) for one in leave_out_of(plan).exclusions)
     others = Assignment.objects.filter(plan=plan).exclude(device=device).count() if plan else 0
     return LeftOut(effect=effect, plan=plan, others=others, already=already)
 

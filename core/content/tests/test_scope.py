@@ -53,6 +53,13 @@ class LeftOut(TestCase):
         self.assertEqual(leave_out.why(item("videos", "a", 101)), "larger than the plan takes")
         self.assertIn("Screens", leave_out.why(item("photos", "Screens/a.png", 101)))
 
+    def test_one_covers_what_lies_below_it_and_every_version_of_its_app(self):
+        wide = Exclusion(kind="photos", under="Cafe\u0301/")
+        self.assertTrue(wide.covers(Exclusion(kind="photos", under="café\\2026/a.jpg")))
+        self.assertFalse(Exclusion(kind="photos", under="café/2026").covers(wide))
+        self.assertFalse(wide.covers(Exclusion(kind="videos", under="café")))
+        self.assertTrue(Exclusion(kind="apps", under="Levelbook").covers(Exclusion(kind="apps", under="levelbook 2.app")))
+
     def test_what_is_saved_first_stands_in_front_and_the_others_as_they_were(self):
         kinds = ("contacts", "messages", "photos", "apps")
         self.assertEqual(in_order(kinds, ()), kinds)

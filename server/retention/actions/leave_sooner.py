@@ -28,8 +28,9 @@ def leave_sooner(store: Store, *, why: str, word: str, by: User) -> int:
         raise BadInput("It could not be taken back.", field="word", remedy=f"Type “{WORD}”, if that is what you want.")
     now = outside().now()
     today = now.astimezone(office_zone()).date()
-    lock_devices(undoing(store, today).values_list("backup__device_id", flat=True))
-    going = list(undoing(store, today).values_list("id", "backup__device_id"))
+    locked = set(undoing(store, today).values_list("backup__device_id", flat=True))
+    lock_devices(locked)
+    going = list(undoing(store, today).filter(backup__device__in=locked).values_list("id", "backup__device_id"))
     if not going:
         raise BadInput("Nothing waits out its undo period here.", field="store", remedy="Load the page again.")
     Copy.objects.filter(id__in=[id for id, _ in going]).update(leaves_on=today)

@@ -6,17 +6,13 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from uuid import UUID
 
-from core.content.accounts import Account
 from core.content.kinds import KINDS
-from core.quota.ladder import Rung
+from core.quota.ladder import Rung, rung_of
 from core.units import GIB, iec, listed
 from server.fleet.convert import account_of
 from server.plans.models import Assignment
 from server.storage.models import KindOccupancy, Store
 
-_PICTURES = ("photos", "videos")
-_ATTACHMENTS = ("attachments",)
-_AGAIN = (*(code for code, kind in KINDS.items() if kind.regained), "music")
 LEAST_BYTES = 1 << 20
 """Less is not worth a line."""
 
@@ -37,12 +33,12 @@ def left_out(store: Store) -> list[Elsewhere]:
     in_step: dict[UUID, set[str]] = defaultdict(set)
     for one in Assignment.objects.select_related("plan", "device"):
         plans[one.device_id] = (one.plan_id, one.plan.name)
-        in_step[one.device_id] = {account.kind for account in _kept(map(account_of, one.device.accounts))}
+        in_step[one.device_id] = {account.kind for account in map(account_of, one.device.accounts) if account.keeps}
     sums: dict[tuple[Rung, UUID], int] = defaultdict(int)
     devices: dict[tuple[Rung, UUID], set[UUID]] = defaultdict(set)
     kinds: dict[tuple[Rung, UUID], set[str]] = defaultdict(set)
     for row in KindOccupancy.objects.filter(store=store, device__in=plans, alone_bytes__gt=0).only("device_id", "kind", "alone_bytes"):
-        rung = _rung_of(row.kind, row.kind in in_step[row.device_id])
+        rung = rung_of(row.kind, in_step=row.kind in in_step[row.device_id])
         if rung is not None:
             key = (rung, plans[row.device_id][0])
             sums[key] += row.alone_bytes
@@ -65,20 +61,6 @@ _LOSES = {
     Rung.HAD_AGAIN: "they have to be loaded again",
     Rung.ATTACHMENTS: "letters stay, what was attached would be on the devices only",
 }
-
-
-def _kept(accounts: Iterable[Account]) -> list[Account]:
-    return [account for account in accounts if account.last_sync is not None and not account.off_by_policy]
-
-
-def _rung_of(kind: str, in_step: bool) -> Rung | None:
-    if in_step:
-        return Rung.IN_STEP
-    if kind in _PICTURES:
-        return Rung.PICTURES
-    if kind in _AGAIN:
-        return Rung.HAD_AGAIN
-    return Rung.ATTACHMENTS if kind in _ATTACHMENTS else None
 
 
 def _words(kinds: Iterable[str]) -> str:
