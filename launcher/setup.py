@@ -48,7 +48,7 @@ def set_up_vault() -> None:
 
 
 def debian(*, for_tests: bool, database: bool = True) -> None:
-    """PostgreSQL, and for tests a browser and an SSH server, from Debian's packages. None of them is started by its package."""
+    """PostgreSQL, and for tests a browser, an SSH server and unpackers, from Debian's packages. None of them is started by its package."""
     missing = []
     if database and not any(Path("/usr/lib/postgresql").glob("*/bin/initdb")):
         missing.append("postgresql")
@@ -58,6 +58,8 @@ def debian(*, for_tests: bool, database: bool = True) -> None:
         missing.append("openssh-server")
     if for_tests and shutil.which("ip") is None:
         missing.append("iproute2")
+    if for_tests:  # archives are judged by tools that we did not write
+        missing += [package for package, program in (("unzip", "unzip"), ("7zip", "7zz")) if shutil.which(program) is None]
     if subprocess.run([sys.executable, "-c", "import ensurepip, venv"], capture_output=True, check=False).returncode:
         missing.append("python3-venv")
     if not missing:

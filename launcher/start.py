@@ -4,6 +4,7 @@ import contextlib
 import fcntl
 import json
 import os
+import secrets
 import signal
 import time
 import urllib.error
@@ -87,6 +88,7 @@ def environment(data: Path, ports: dict[str, int], *, standins: bool = True) -> 
         "PYTHONUNBUFFERED": "1",
         "DJANGO_SETTINGS_MODULE": "server.project.settings",
         "ATTIC_DATA": str(data),
+        "ATTIC_START": secrets.token_hex(32),
         "ATTIC_DATABASE_PORT": str(ports["database"]),
         **(simulated if standins else {"ATTIC_ANNOUNCEMENTS_URL": os.environ.get("ATTIC_ANNOUNCEMENTS_URL", "")}),
     }

@@ -16,6 +16,8 @@ from django.utils.module_loading import import_string
 
 from core.content.classify import FileRule
 from core.content.link import DeviceLink
+from core.exchange.downloads import Downloads
+from core.exchange.folders import LyingFolder
 from core.recovery.drill import Scratch
 from core.schedule.clock import Ticks
 from core.vault.address import StoreAddress
@@ -115,8 +117,6 @@ class Outside(Protocol):
     limits: VaultLimits
     slot_policy: Policy
     """What guessing a passphrase must cost."""
-    exports: Path
-    """Folder for files that a restore made."""
     incoming: Path
     """Folder for files that were uploaded to be brought in."""
     remembered: Path
@@ -222,6 +222,15 @@ class Outside(Protocol):
 
     def scratch(self, name: str) -> Scratch:
         """A place for restored files that is erased afterwards; the same for the same name."""
+        ...
+
+    @property
+    def downloads(self) -> Downloads:
+        """Where files lie that were made to be fetched."""
+        ...
+
+    def export_folder(self, path: str) -> LyingFolder:
+        """A folder of the server that an export may fill. Raises BadInput where this installation does not allow it."""
         ...
 
     def checked_hook(self, address: str) -> str:

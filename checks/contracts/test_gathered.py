@@ -28,6 +28,7 @@ from core.content.items import Item
 from core.content.link import HoldsFiles, HoldsItems
 from core.content.records import record
 from core.exchange.archive import Archive
+from core.exchange.zipped import Zipped
 from core.vault.chunks import VaultLimits
 from core.vault.tests.bench_of_one import Bench, contents
 
@@ -130,14 +131,14 @@ class OurOwnExport(Gathered):
         }  # fmt: skip
         path = self.folder / "own.zip"
         with path.open("wb") as file:
-            archive = Archive(file, now=datetime(2026, 3, 2, tzinfo=UTC))
+            archive = Archive(Zipped(file), now=datetime(2026, 3, 2, tzinfo=UTC))
             for kind in sorted({kind for kind, _ in held}):
                 items = [
                     (Item(kind=kind, id=id, name=id, size_bytes=len(content), modified=datetime(2026, 1, 2, tzinfo=UTC), tag="t"), content)
                     for (of, id), content in held.items()
                     if of == kind
                 ]
-                archive.add_kind(kind, [(item, partial(iter, (content,))) for item, content in items])
+                archive.add_kind(kind, partial(list, [(item, partial(iter, (content,))) for item, content in items]))
             archive.close()
         link = self.link(path)
         found = {(kind, item.name): b"".join(link.read(item)) for kind in link.kinds() for item in link.inventory(kind)}

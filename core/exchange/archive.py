@@ -1,32 +1,42 @@
-"""A ZIP of open formats from the items of a backup, written piece by piece.
+"""An export of open formats from the items of a backup, written piece by piece into a container.
 
-Contacts become one vCard file, events one calendar, conversations JSON, CSV and a page to read, flat records CSV and JSON; everything else
-leaves as the file that it is, and so do files that a rule put among contacts or calendar. Items that cannot be read as their kind promises
-leave as they came, in a folder `unreadable`. A `contents.json` lists what went where.
+Contacts become one vCard file, events one calendar, mails one mailbox, conversations JSON, CSV and a page to read, flat records CSV and
+JSON; everything else leaves as the file that it is, and so do files that a rule put among these. Items that cannot be read as their kind
+promises leave as they came, in a folder `unreadable`. `contents.json` lists what went where, changed names included.
+
+One record is held at a time, however many there are: what stands in several files is read once for each of them.
 """
 
 import json
-import stat
-import struct
-import zipfile
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import IO, Any
+from functools import partial
+from itertools import chain
+from typing import Any
 
 from core.content.items import Item
-from core.content.kinds import Shape, kind
+from core.content.kinds import Kind, Shape, kind
 from core.content.paths import link_of, path_of, shown_path
 from core.content.records import UnreadableRecord, record, rows
-from core.exchange.calendar import calendar
+from core.exchange import mbox
+from core.exchange.calendar import calendar_pieces, zones_of
+from core.exchange.containers import Container, NotHeld, made
 from core.exchange.filenames import UniqueNames, plain_path, safe_part
-from core.exchange.tables import csv_table
-from core.exchange.talks import talks_page
+from core.exchange.tables import csv_line
+from core.exchange.tables import csv_row as csv_row_of
+from core.exchange.talks import talks_pieces
 from core.exchange.vcard import CardForm, card_bytes
 from core.vault.errors import Damaged
 
 Content = Callable[[], Iterator[bytes]]
 """Opens an item's content, piece by piece; may raise Damaged."""
+Opening = Callable[[], Iterable[tuple[Item, Content]]]
+"""Every chosen item of one kind, from the first: asked for as often as it is needed."""
+Told = tuple[Item, dict[str, Any]]
+
+LISTING = "contents.json"
+MAILBOX = "Mail.mbox"
 
 
 @dataclass(slots=True, kw_only=True)
@@ -37,160 +47,237 @@ class ExportReport:
     """(kind, name) of the items that the store could not give back."""
     renamed: list[tuple[str, str, str]] = field(default_factory=list)
     """(kind, name, path in the archive) of files whose own path not every system can hold."""
+    refused: list[tuple[str, str, str]] = field(default_factory=list)
+    """(kind, name, reason) of files that the container cannot hold."""
 
 
 class Archive:
     """One export in the making."""
 
-    def __init__(self, file: IO[bytes], *, now: datetime, cards: CardForm = CardForm.V4) -> None:
-        self._zip = zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, allowZip64=True)
-        self._file = file
+    def __init__(self, into: Container, *, now: datetime, cards: CardForm = CardForm.V4) -> None:
+        self._into, self._now, self._cards = into, now, cards
         self._names = UniqueNames()
-        self._now, self._cards = now, cards
-        self._listing: list[dict[str, Any]] = []
+        self._held = set[str]()
+        """Folders in which something lies."""
+        self._listing = bytearray()
         self.report = ExportReport()
 
-    def add_kind(self, code: str, items: Iterable[tuple[Item, Content]]) -> None:
-        """Every chosen item of one kind."""
+    def add_kind(self, code: str, opening: Opening) -> None:
+        """Every chosen item of one kind. Raises StoreError."""
         found = kind(code)
-        if found.shape in (Shape.FILE, Shape.PICTURE):
-            for item, content in items:
-                self._add_file(found.label, item, content)
+        if code == "mail":
+            self._add_mails(found, opening)
+        elif found.shape in (Shape.FILE, Shape.PICTURE):
+            self._add_files(found.label, opening())
         else:
-            self._add_records(code, items)
-
-    def close(self) -> ExportReport:
-        self._write("contents.json", json.dumps(self._listing, ensure_ascii=False, indent=1).encode())
-        self._zip.close()
-        return self.report
-
-    def _add_records(self, code: str, items: Iterable[tuple[Item, Content]]) -> None:
-        found, held = kind(code), []
-        for item, content in items:
-            if "mode" in (item.attributes or {}):  # a file that a rule put among these leaves as the file that it is
-                self._add_file(found.label, item, content)
-                continue
-            try:
-                held.append((item, record(b"".join(content()))))
-            except UnreadableRecord:
-                self._add_file(f"unreadable/{found.label}", item, content)
-            except Damaged:
-                self.report.damaged.append((code, item.name))
-        if not held:
-            return
-        held.sort(key=lambda entry: entry[0].id)
-        writer = {Shape.CONTACT: self._contacts, Shape.EVENT: self._events, Shape.CONVERSATION: self._conversations}
-        paths = writer.get(found.shape, self._rows)(code, held)
-        for item, _ in held:
-            self._listed(code, item, paths[0])
-
-    def _contacts(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
-        return [self._write("Contacts.vcf", b"".join(card_bytes(told, uid=item.id, form=self._cards) for item, told in held))]
-
-    def _events(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
-        content, refused = calendar(((item.id, told) for item, told in held), now=self._now)
-        paths = [self._write("Calendar.ics", content)]
-        if refused:
-            odd = [told for item, told in held if item.id in set(refused)]
-            paths.append(self._write("Calendar, not understood.json", json.dumps(odd, ensure_ascii=False, indent=1).encode()))
-        return paths
-
-    def _conversations(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
-        whole = [{"id": item.id, "name": item.name} | told for item, told in held]
-        lines = [{"conversation": item.name} | message for item, told in held for message in rows(told.get("messages"))]
-        table = csv_table(lines, first=("conversation", "at", "from", "text"))
-        page = talks_page("Messages", ((item.name, told) for item, told in held))
-        return [
-            self._write("Messages.csv", table.encode("utf-8", "replace")),
-            self._write("Messages.json", _json(whole)),
-            self._write("Messages.html", page.encode("utf-8", "replace")),
-        ]
-
-    def _rows(self, code: str, held: list[tuple[Item, dict[str, Any]]]) -> list[str]:
-        label = kind(code).label
-        table = csv_table({"name": item.name} | told for item, told in held)
-        return [
-            self._write(f"{label}.csv", table.encode("utf-8", "replace")),
-            self._write(f"{label}.json", _json([{"id": item.id, "name": item.name} | told for item, told in held])),
-        ]
-
-    def _add_file(self, folder: str, item: Item, content: Content) -> None:
-        own = shown_path(path_of(item)) if "mode" in (item.attributes or {}) else item.name
-        path = self._names.take("/".join([*(safe_part(part) for part in folder.split("/")), plain_path(own)]))
-        info = _entry(path, item)
-        points_to = link_of(item)
-        if points_to is not None:
-            self._zip.writestr(info, points_to.encode("utf-8", "surrogateescape"))
-        elif not self._written(info, content):
-            self.report.damaged.append((item.kind, item.name))
-            return
-        if not path.endswith(f"/{own}"):
-            self.report.renamed.append((item.kind, own, path))
-        self._listed(item.kind, item, path)
-
-    def _written(self, info: zipfile.ZipInfo, content: Content) -> bool:
-        """False when the store could not give it back; then nothing of it is in the archive."""
-        damaged = False
-        with self._zip.open(info, "w", force_zip64=True) as out:
-            try:
-                for piece in content():
-                    out.write(piece)
-            except Damaged:
-                damaged = True
-        if damaged:  # the next entry is written over the half one
-            self._zip.filelist.remove(info)
-            del self._zip.NameToInfo[info.filename]
-            self._zip.start_dir = info.header_offset
-            self._file.truncate(info.header_offset)
-        return not damaged
+            self._add_records(found, opening)
 
     def add_folders(self, items: Iterable[Item]) -> None:
         """Folders of a backup in which nothing lies would be lost without an entry of their own."""
         label = kind("documents").label
-        held = {parent for name in self._zip.NameToInfo for parent in _parents(name)}
         for item in items:
-            path = f"{label}/{plain_path(shown_path(path_of(item)))}/"
-            if path not in held and path not in self._zip.NameToInfo:
-                self._zip.writestr(_entry(path, item), b"")
+            path = f"{label}/{plain_path(shown_path(path_of(item)))}"
+            if path not in self._held:
+                self._note_parents(f"{path}/")
+                self._kept("documents", item, partial(self._into.folder, path, item))
 
-    def _listed(self, code: str, item: Item, path: str) -> None:
+    def close(self) -> ExportReport:
+        """Raises StoreError."""
+        pieces = (b"[\n", *((bytes(self._listing), b"\n") if self._listing else ()), b"]\n")
+        self._into.file(LISTING, made(LISTING, at=self._now), pieces, packs=True)
+        self._into.close()
+        return self.report
+
+    # -- records
+
+    def _add_records(self, found: Kind, opening: Opening) -> None:
+        files, unreadable = set[str](), set[str]()
+        first = _First(self, found, opening, files, unreadable)
+        writers = {Shape.CONTACT: self._contacts, Shape.EVENT: self._events, Shape.CONVERSATION: self._conversations}
+        writers.get(found.shape, self._rows)(found, first, lambda: _again(opening))
+        if files:
+            self._add_files(found.label, (entry for entry in opening() if entry[0].id in files))
+        if unreadable:
+            self._add_files(f"unreadable/{found.label}", (entry for entry in opening() if entry[0].id in unreadable))
+
+    def _contacts(self, found: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
+        first.path = self._names.take("Contacts.vcf")
+        self._written(first.path, (card_bytes(told, uid=item.id, form=self._cards) for item, told in first))
+
+    def _events(self, found: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
+        first.path = self._names.take("Calendar.ics")
+        zones, refused = zones_of(told for _, told in again()), set[str]()
+        events = ((item.id, told) for item, told in first)
+        self._written(first.path, calendar_pieces(events, now=self._now, zones=zones, on_refused=refused.add), packs=True)
+        if refused:
+            odd = (told for item, told in again() if item.id in refused)
+            self._written(self._names.take("Calendar, not understood.json"), _array(odd), packs=True)
+
+    def _conversations(self, found: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
+        def messages() -> Iterator[dict[str, Any]]:
+            for item, told in again():
+                for message in rows(told.get("messages")):
+                    yield {"conversation": item.name} | message
+
+        first.path = self._names.take("Messages.json")
+        columns = set[str]()
+        self._written(first.path, _array(_named(first, columns, nested="messages")), packs=True)
+        if first.count:
+            self._written(self._names.take("Messages.csv"), _table(messages(), _columns(columns, _TALK_FIRST)), packs=True)
+            page = talks_pieces("Messages", ((item.name, told) for item, told in again()))
+            self._written(self._names.take("Messages.html"), page, packs=True)
+
+    def _rows(self, found: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
+        first.path = self._names.take(f"{found.label}.json")
+        columns = set[str]()
+        self._written(first.path, _array(_named(first, columns)), packs=True)
+        if first.count:
+            lines = ({"name": item.name} | told for item, told in again())
+            self._written(self._names.take(f"{found.label}.csv"), _table(lines, _columns(columns | {"name"})), packs=True)
+
+    # -- mails and files
+
+    def _add_mails(self, found: Kind, opening: Opening) -> None:
+        """A file that a rule put among mail leaves as the file that it is, and so does what is no mail, or very large."""
+        others, path = set[str](), self._names.take(MAILBOX)
+
+        def entries() -> Iterator[bytes]:
+            for item, content in opening():
+                if "mode" in (item.attributes or {}) or item.size_bytes > mbox.MOST_BYTES:
+                    others.add(item.id)
+                    continue
+                try:
+                    whole = b"".join(content())
+                except Damaged:
+                    self.report.damaged.append((item.kind, item.name))
+                    continue
+                if not mbox.is_message(whole):
+                    others.add(item.id)
+                    continue
+                self.listed(item.kind, item, path)
+                yield mbox.entry(whole, at=item.modified)
+
+        self._written(path, entries())
+        if others:
+            self._add_files(found.label, (entry for entry in opening() if entry[0].id in others))
+
+    def _add_files(self, folder: str, entries: Iterable[tuple[Item, Content]]) -> None:
+        for item, content in entries:
+            self._add_file(folder, item, content)
+
+    def _add_file(self, folder: str, item: Item, content: Content) -> None:
+        own = shown_path(path_of(item)) if "mode" in (item.attributes or {}) else item.name
+        path = self._names.take("/".join([*(safe_part(part) for part in folder.split("/")), plain_path(own)]))
+        if not self._kept(item.kind, item, partial(self._put, path, item, content)):
+            return
+        if not path.endswith(f"/{own}"):
+            self.report.renamed.append((item.kind, own, path))
+        self._note_parents(path)
+        self.listed(item.kind, item, path)
+
+    def _put(self, path: str, item: Item, content: Content) -> None:
+        if link_of(item) is not None:
+            self._into.link(path, item)
+        else:
+            self._into.file(path, item, content())
+
+    def _kept(self, code: str, item: Item, put: Callable[[], None]) -> bool:
+        """False when the store could not give it back, or the container cannot hold it; then nothing of it is there."""
+        try:
+            put()
+        except Damaged:
+            self.report.damaged.append((code, item.name))
+            return False
+        except NotHeld as error:
+            self.report.refused.append((code, item.name, error.message))
+            return False
+        return True
+
+    def _written(self, path: str, pieces: Iterator[bytes], *, packs: bool = False) -> None:
+        """Unless nothing comes."""
+        first = next(pieces, None)
+        if first is not None:
+            self._into.file(path, made(path, at=self._now), chain((first,), pieces), packs=packs)
+
+    def _note_parents(self, path: str) -> None:
+        at = path.find("/")
+        while at != -1:
+            self._held.add(path[:at])
+            at = path.find("/", at + 1)
+
+    def listed(self, code: str, item: Item, path: str) -> None:
         self.report.written[code] = self.report.written.get(code, 0) + 1
         entry: dict[str, Any] = {"kind": code, "name": item.name, "modified": item.modified.isoformat(), "bytes": item.size_bytes}
         entry |= {"file": path} | ({"attributes": item.attributes} if item.attributes else {})
-        self._listing.append(entry)
+        self._listing += (b",\n" if self._listing else b"") + json.dumps(entry, ensure_ascii=False).encode("utf-8", "replace")
 
-    def _write(self, path: str, content: bytes) -> str:
-        path = self._names.take(path)
-        self._zip.writestr(path, content)
-        return path
+    def note_damaged(self, item: Item) -> None:
+        self.report.damaged.append((item.kind, item.name))
 
 
-def _json(value: object) -> bytes:
-    return json.dumps(value, ensure_ascii=False, indent=1).encode("utf-8", "replace")
+class _First:
+    """The records of a kind as they come for the first time: each is listed, and what is none is remembered by its id."""
+
+    def __init__(self, archive: Archive, found: Kind, opening: Opening, files: set[str], unreadable: set[str]) -> None:
+        self._archive, self._found, self._opening = archive, found, opening
+        self._files, self._unreadable = files, unreadable
+        self.path, self.count = "", 0
+
+    def __iter__(self) -> Iterator[Told]:
+        for item, content in self._opening():
+            if "mode" in (item.attributes or {}):  # a file that a rule put among these leaves as the file that it is
+                self._files.add(item.id)
+                continue
+            try:
+                told = record(b"".join(content()))
+            except UnreadableRecord:
+                self._unreadable.add(item.id)
+                continue
+            except Damaged:
+                self._archive.note_damaged(item)
+                continue
+            self.count += 1
+            self._archive.listed(self._found.code, item, self.path)
+            yield item, told
 
 
-def _entry(path: str, item: Item) -> zipfile.ZipInfo:
-    """With the mode and the sort of a Unix file, and its time to the second in UTC (extra field 0x5455 of Info-ZIP's
-    appnote, "extended timestamp"; from memory)."""
-    mode = int((item.attributes or {}).get("mode", 0o755 if path.endswith("/") else 0o644)) & 0o777
-    sort = stat.S_IFLNK if link_of(item) is not None else stat.S_IFDIR if path.endswith("/") else stat.S_IFREG
-    info = zipfile.ZipInfo(path, date_time=_zip_time(item.modified))
-    info.compress_type = zipfile.ZIP_DEFLATED
-    info.create_system = 3
-    info.external_attr = (sort | mode) << 16 | (0x10 if path.endswith("/") else 0)
-    seconds = int(item.modified.timestamp())
-    if -(2**31) <= seconds < 2**31:
-        info.extra = struct.pack("<HHBi", 0x5455, 5, 1, seconds)
-    return info
+def _again(opening: Opening) -> Iterator[Told]:
+    """The same records once more; what is none was noted the first time."""
+    for item, content in opening():
+        if "mode" in (item.attributes or {}):
+            continue
+        try:
+            yield item, record(b"".join(content()))
+        except (UnreadableRecord, Damaged):
+            continue
 
 
-def _parents(name: str) -> Iterator[str]:
-    at = name.find("/")
-    while at != -1:
-        yield name[: at + 1]
-        at = name.find("/", at + 1)
+_TALK_FIRST = ("conversation", "at", "from", "text")
 
 
-def _zip_time(instant: datetime) -> tuple[int, int, int, int, int, int]:
-    year = min(2107, max(1980, instant.year))
-    return (year, instant.month, instant.day, instant.hour, instant.minute, instant.second)
+def _named(told: Iterable[Told], columns: set[str], *, nested: str = "") -> Iterator[dict[str, Any]]:
+    """Records with their ids and names; `columns` gets the fields of each, or of the rows in its field `nested`."""
+    for item, fields in told:
+        for row in rows(fields.get(nested)) if nested else (fields,):
+            columns.update(row)
+        yield {"id": item.id, "name": item.name} | fields
+
+
+def _columns(found: set[str], first: Sequence[str] = ()) -> list[str]:
+    return list(dict.fromkeys([*first, *sorted(found)]))
+
+
+def _table(lines: Iterable[dict[str, Any]], columns: Sequence[str]) -> Iterator[bytes]:
+    yield csv_line(columns).encode("utf-8", "replace")
+    for line in lines:
+        yield csv_row_of(line, columns).encode("utf-8", "replace")
+
+
+def _array(values: Iterable[object]) -> Iterator[bytes]:
+    """A JSON array, a line or more each; nothing at all when nothing comes."""
+    before = b"[\n"
+    for value in values:
+        yield before + json.dumps(value, ensure_ascii=False, indent=1).encode("utf-8", "replace")
+        before = b",\n"
+    if before != b"[\n":
+        yield b"\n]\n"

@@ -5,30 +5,69 @@ be understood is left out of the calendar and told to the caller, who keeps the 
 """
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, date, datetime, time
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from icalendar import Calendar, Event, vRecur
+from icalendar import Calendar, Event, Timezone, vRecur
 
 from core.content.records import text, texts
 
 PRODUCT = "-//Old Attic//Export 1//EN"
+_END = b"END:VCALENDAR\r\n"
+_ZONE = re.compile(r';TZID=("[^"]+"|[^;:]+)', re.I)
 
 
 def calendar(events: Iterable[tuple[str, dict[str, Any]]], *, now: datetime) -> tuple[bytes, list[str]]:
     """(one VCALENDAR with every event, ids of the events that could not be written)."""
-    whole, refused = Calendar(), []
-    whole.add("prodid", PRODUCT)
-    whole.add("version", "2.0")
+    held, refused = list(events), list[str]()
+    zones = zones_of(told for _, told in held)
+    pieces = list(calendar_pieces(held, now=now, zones=zones, on_refused=refused.append))
+    return b"".join(pieces or (_head(()), _END)), refused
+
+
+def calendar_pieces(
+    events: Iterable[tuple[str, dict[str, Any]]], *, now: datetime, zones: Iterable[str], on_refused: Callable[[str], object]
+) -> Iterator[bytes]:
+    """The same, an event at a time; nothing at all when there is none. `zones`: names of those that are described at its beginning."""
+    begun = False
     for id, record in events:
         try:
-            whole.add_component(_event(id, record, now))
+            written = _event(id, record, now).to_ical()
         except (ValueError, ZoneInfoNotFoundError, OverflowError, OSError):
-            refused.append(id)
-    whole.add_missing_timezones()
-    return whole.to_ical(), refused
+            on_refused(id)
+            continue
+        if not begun:
+            yield _head(zones)
+            begun = True
+        yield written
+    if begun:
+        yield _END
+
+
+def _head(zones: Iterable[str]) -> bytes:
+    whole = Calendar()
+    whole.add("prodid", PRODUCT)
+    whole.add("version", "2.0")
+    for name in sorted(set(zones)):
+        try:
+            whole.add_component(Timezone.from_tzid(name))
+        except (ValueError, ZoneInfoNotFoundError, OSError):
+            continue  # an event in it is told as not understood
+    return bytes(whole.to_ical().removesuffix(_END))
+
+
+def zones_of(records: Iterable[dict[str, Any]]) -> set[str]:
+    """Names of the zones that events speak of."""
+    found = set[str]()
+    for record in records:
+        if zone := text(record.get("zone")):
+            found.add(zone)
+        for line in texts(record.get("other")):
+            if "TZID=" in line.upper():
+                found.update(name.strip('"') for name in _ZONE.findall(line.partition(":")[0]))
+    return found - {"UTC"}
 
 
 def _event(id: str, record: dict[str, Any], now: datetime) -> Event:

@@ -15,19 +15,19 @@ def csv_table(rows: Iterable[dict[str, Any]], *, first: Sequence[str] = ()) -> s
     """A table with a header. Columns: `first`, then every other field by name; nested values as nothing."""
     held = list(rows)
     columns = list(dict.fromkeys([*first, *sorted({field for row in held for field in row})]))
-    out = io.StringIO()
-    writer = csv.writer(out)  # CRLF and doubled quotes, as RFC 4180 says
-    writer.writerow([guarded(column) for column in columns])
-    for row in held:
-        writer.writerow([guarded(text(row.get(column))) for column in columns])
-    return out.getvalue()
+    return csv_line(columns) + "".join(csv_row(row, columns) for row in held)
 
 
 def csv_line(cells: Iterable[str]) -> str:
     """One line of a table that is written piece by piece, its end included."""
     out = io.StringIO()
-    csv.writer(out).writerow([guarded(cell) for cell in cells])
+    csv.writer(out).writerow([guarded(cell) for cell in cells])  # CRLF and doubled quotes, as RFC 4180 says
     return out.getvalue()
+
+
+def csv_row(row: dict[str, Any], columns: Sequence[str]) -> str:
+    """One record as a line below these columns; nested values as nothing."""
+    return csv_line(text(row.get(column)) for column in columns)
 
 
 def guarded(value: str) -> str:

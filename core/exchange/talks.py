@@ -1,6 +1,6 @@
 """Conversations as one page that a person can read and print, without scripts and without anything from elsewhere."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from html import escape
 from typing import Any
 
@@ -24,17 +24,26 @@ dd {{ margin: 0; white-space: pre-wrap; overflow-wrap: anywhere }}
 
 def talks_page(title: str, talks: Iterable[tuple[str, dict[str, Any]]]) -> str:
     """`talks`: (name, record) of each conversation. Whatever a message holds is text."""
-    parts = [_HEAD.format(title=escape(title)), f"<h1>{escape(title)}</h1>\n"]
+    return b"".join(talks_pieces(title, talks)).decode()
+
+
+def talks_pieces(title: str, talks: Iterable[tuple[str, dict[str, Any]]]) -> Iterator[bytes]:
+    """The same, a conversation at a time."""
+    yield f"{_HEAD.format(title=escape(title))}<h1>{escape(title)}</h1>\n".encode("utf-8", "replace")
     for name, record in talks:
-        parts.append(f"<h2>{escape(name)}</h2>\n")
-        if people := ", ".join(texts(record.get("with"))):
-            parts.append(f'<p class="with">with {escape(people)}</p>\n')
-        parts.append("<dl>\n")
-        for message in rows(record.get("messages")):
-            attached = texts(message.get("attachments"))
-            when = " ".join(part for part in (text(message.get("from")), text(message.get("at")).replace("T", " ")) if part)
-            parts.append(f"<dt>{escape(when)}</dt>\n<dd>{escape(text(message.get('text')))}")
-            parts += [f"\n<em>attached: {escape(name)}</em>" for name in attached]
-            parts.append("</dd>\n")
-        parts.append("</dl>\n")
-    return "".join([*parts, "</html>\n"])
+        yield _talk(name, record).encode("utf-8", "replace")
+    yield b"</html>\n"
+
+
+def _talk(name: str, record: dict[str, Any]) -> str:
+    parts = [f"<h2>{escape(name)}</h2>\n"]
+    if people := ", ".join(texts(record.get("with"))):
+        parts.append(f'<p class="with">with {escape(people)}</p>\n')
+    parts.append("<dl>\n")
+    for message in rows(record.get("messages")):
+        attached = texts(message.get("attachments"))
+        when = " ".join(part for part in (text(message.get("from")), text(message.get("at")).replace("T", " ")) if part)
+        parts.append(f"<dt>{escape(when)}</dt>\n<dd>{escape(text(message.get('text')))}")
+        parts += [f"\n<em>attached: {escape(name)}</em>" for name in attached]
+        parts.append("</dd>\n")
+    return "".join([*parts, "</dl>\n"])

@@ -38,6 +38,8 @@ class Env:
     """Folders below which drives are mounted; empty for where systems do."""
     roots: tuple[Path, ...]
     """Folders of this computer that may hold stores, devices' folders and old backups; empty for all but the system's and our own."""
+    start: bytes
+    """Drawn anew with every start of the server, the same for all of its processes: what was made to be fetched opens with it."""
     pack_bytes: int
     grace_seconds: int
     waste_percent: int
@@ -70,10 +72,16 @@ def read_env() -> Env:
         proxies=tuple(part.strip() for part in os.environ.get("ATTIC_PROXIES", "").split(",") if part.strip()),
         drives=tuple(Path(part) for part in os.environ.get("ATTIC_DRIVES", "").split(":") if part),
         roots=tuple(Path(part) for part in os.environ.get("ATTIC_ROOTS", "").split(":") if part),
+        start=bytes.fromhex(os.environ.get("ATTIC_START", "")) or _this_boot(),
         pack_bytes=_number("ATTIC_PACK_BYTES", 24 * 1024 * 1024),
         grace_seconds=_number("ATTIC_GRACE_SECONDS", 24 * 3600),
         waste_percent=_number("ATTIC_WASTE_PERCENT", 33),
     )
+
+
+def _this_boot() -> bytes:
+    """For processes that are started one by one: the same until the computer is started anew."""
+    return Path("/proc/sys/kernel/random/boot_id").read_bytes()
 
 
 def _number(name: str, default: int) -> int:

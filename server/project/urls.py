@@ -16,6 +16,7 @@ from server.plans.api import choices
 from server.plans.api import pauses as plan_pauses
 from server.plans.api import views as plans
 from server.recovery.api import drills as recovery_drills
+from server.recovery.api import exports as recovery_exports
 from server.recovery.api import filling, offices
 from server.recovery.api import views as recovery
 from server.retention.api import consequences, draining, erasures, exceptions, freed, freezes, future, holds, leaving, room, versions
@@ -202,7 +203,10 @@ api = [
     path("preflight", recovery.PreflightView.as_view()),
     path("restores", recovery.RestoresView.as_view()),
     path("restores/<uuid:id>", recovery.RestoreView.as_view()),
-    path("restores/<uuid:id>/archive", recovery.ArchiveView.as_view()),
+    path("restores/<uuid:id>/archive", recovery_exports.ArchiveView.as_view()),
+    path("exports", recovery_exports.ExportsView.as_view()),
+    path("exports/<uuid:id>/erase", recovery_exports.EraseExportView.as_view()),
+    path("exports/<uuid:id>/keep", recovery_exports.KeepExportView.as_view()),
     path("restores/<uuid:id>/stop", recovery.StopRestoreView.as_view()),
     path("stores/<uuid:id>/differences", differences.DifferencesView.as_view()),
     path("stores/<uuid:id>/accept", differences.AcceptStoreView.as_view()),

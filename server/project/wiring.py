@@ -11,6 +11,8 @@ from django.conf import settings
 
 from adapters.clocks.machine import synchronised, ticks
 from adapters.clocks.mail import mail_date
+from adapters.destinations.downloads import SealedDownloads
+from adapters.destinations.lying import FolderOnServer
 from adapters.destinations.scratch import ScratchFolder
 from adapters.hooks.http import checked_address, post
 from adapters.keys.files import KeyFiles
@@ -30,6 +32,7 @@ from core.content.classify import FileRule
 from core.content.errors import LinkError
 from core.content.link import DeviceLink
 from core.errors import AtticError
+from core.exchange.folders import LyingFolder
 from core.recovery.drill import Scratch
 from core.schedule.clock import Ticks
 from core.vault.address import SftpAddress, StoreAddress
@@ -58,7 +61,7 @@ class Wiring:
         self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds, waste_percent=env.waste_percent)
         self._drives = Drives(env.drives or PLACES)
         self.slot_policy = STRICT
-        self.exports = env.data / "exports"
+        self.downloads = SealedDownloads(env.data / "exports", key=self._server_key, word=env.start, random=self.random)
         self.incoming = env.data / "incoming"
         self.remembered = env.data / "remembered"
 
@@ -201,6 +204,9 @@ class Wiring:
 
     def scratch(self, name: str) -> Scratch:
         return ScratchFolder(self._env.data / "scratch" / name)
+
+    def export_folder(self, path: str) -> LyingFolder:
+        return FolderOnServer(self._places.checked(path, stores=store_paths(), field="folder"))
 
     def checked_hook(self, address: str) -> str:
         return checked_address(address)

@@ -17,7 +17,9 @@ def _files(before: datetime) -> QuerySet[Restore]:
 
 
 def _restores(before: datetime) -> QuerySet[Restore]:
-    return Restore.objects.filter(asked_at__lt=before, state__in=_ENDED, file_name="")
+    return Restore.objects.filter(asked_at__lt=before, state__in=_ENDED, file_name="").exclude(
+        lies_in__isnull=False, lies_in__gone_at__isnull=True
+    )
 
 
 def _drills(before: datetime) -> QuerySet[Drill]:
@@ -28,7 +30,7 @@ def enter_ages() -> None:
     enter(
         Age(
             code="downloads", label="Files made to be fetched", days=7, least=1, old=_files, remove=remove_files,
-            says="The archive itself, which lies readable on the server. The report of the restore stays.",
+            says="The archive itself, which lies sealed on the server; a restart of the server ends it sooner. The report stays.",
         )
     )  # fmt: skip
     enter(

@@ -30,6 +30,17 @@ class RestoreState(models.TextChoices):
 class Target(models.TextChoices):
     DEVICE = "device"
     ARCHIVE = "archive"
+    """A ZIP that lies sealed on the server until it is fetched, or too old, or the server is started anew."""
+    FOLDER = "folder"
+    """A folder of the server, in the open, until a day."""
+
+
+class Layout(models.TextChoices):
+    """How an export is laid out."""
+
+    FILES = "files"
+    BAG = "bag"
+    """RFC 8493: with a manifest by which anybody can prove that nothing has changed."""
 
 
 class Restore(models.Model):
@@ -56,14 +67,37 @@ class Restore(models.Model):
     attempts = models.PositiveSmallIntegerField(default=0)
     stop_asked = models.BooleanField(default=False)
     file_name = models.CharField(max_length=200, blank=True)
-    file_bytes = models.BigIntegerField(null=True)
+    file_bytes = models.BigIntegerField(null=True, help_text="Stays when the file is gone.")
+    file_start = models.CharField(max_length=16, blank=True, help_text="Start of the server until whose end the file can be opened.")
+    layout = models.CharField(max_length=6, choices=Layout, default=Layout.FILES)
+    locked = models.BooleanField(default=False, help_text="The archive is under a passphrase.")
+    passphrase = models.BinaryField(null=True, help_text="Sealed with the server's key file, until the archive is made.")
 
     class Meta:
         ordering = ["-asked_at", "-id"]
         indexes = [
             models.Index(fields=["-asked_at", "-id"]),
+            models.Index(fields=["-asked_at", "-id"], condition=~models.Q(file_name=""), name="restores_to_fetch"),
             models.Index(fields=["backup"], condition=models.Q(state__in=["waiting", "running"]), name="restores_under_way"),
         ]
+
+
+class ExportFolder(models.Model):
+    """A folder of the server that an export fills: whose it is, and the day on which it is erased."""
+
+    restore = models.OneToOneField(Restore, on_delete=models.CASCADE, related_name="lies_in")
+    path = models.CharField(max_length=1000)
+    keeper = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")
+    until = models.DateField(help_text="The office's day; it is erased once the day is over.")
+    identity = models.CharField(
+        max_length=60, blank=True, help_text="Which folder it is, whatever lies at its path later; empty: not made."
+    )
+    size_bytes = models.BigIntegerField(default=0)
+    gone_at = models.DateTimeField(null=True)
+    trouble = models.CharField(max_length=300, blank=True, help_text="Why it could not be erased.")
+
+    class Meta:
+        indexes = [models.Index(fields=["until"], condition=models.Q(gone_at__isnull=True), name="export_folders_lying")]
 
 
 class RestoreBatch(models.Model):

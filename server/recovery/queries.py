@@ -2,9 +2,10 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import date, timedelta
 from uuid import UUID
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.content.items import Item
@@ -14,6 +15,8 @@ from core.vault.damage import is_whole
 from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.manifests import Manifest, Stored
 from core.vault.vault import Vault
+from server.outside import outside
+from server.people.queries import office_zone
 from server.recovery.models import Restore
 from server.recovery.readers import reading
 from server.runs.models import Backup
@@ -31,7 +34,19 @@ class Shown:
 
 
 def restores() -> QuerySet[Restore]:
-    return Restore.objects.select_related("backup__device__holder", "device__holder", "by")
+    return Restore.objects.select_related("backup__device__holder", "device__holder", "by", "lies_in__keeper")
+
+
+def exports() -> QuerySet[Restore]:
+    """Those whose archive can be fetched, or whose folder lies on the server; newest first."""
+    fetchable = Q(file_start=outside().downloads.start) & ~Q(file_name="")
+    lying = Q(lies_in__isnull=False, lies_in__gone_at__isnull=True) & ~Q(lies_in__identity="")
+    return restores().filter(fetchable | lying)
+
+
+def fetched_until(restore: Restore, *, days: int) -> date | None:
+    """The day after which an archive is removed, if nothing ends it sooner; `days`: how long the office keeps such files."""
+    return None if restore.finished_at is None else (restore.finished_at + timedelta(days=days)).astimezone(office_zone()).date()
 
 
 def restore(id: UUID) -> Restore:

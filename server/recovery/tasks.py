@@ -6,6 +6,7 @@ from server.jobs import CARRY_OUT_DRILL, CARRY_OUT_RESTORE, OWE_DRILLS, REQUEUE,
 from server.outside import outside
 from server.recovery.actions.carry_out import carry_out
 from server.recovery.actions.carry_out_drill import carry_out_drill
+from server.recovery.actions.end_exports import end_exports
 from server.recovery.actions.owe_drills import owe_drills
 from server.recovery.actions.requeue import requeue_lost
 from server.recovery.actions.write_office import write_into
@@ -18,8 +19,9 @@ def carry_out_restore(restore_id: str) -> None:
 
 @fulfils(REQUEUE)
 def requeue(timestamp: int) -> None:
-    """Restores, imports and copies that no job speaks of any more."""
+    """Restores, imports and copies that no job speaks of any more; and the end of exports whose time is over."""
     requeue_lost(now=outside().now())
+    end_exports(now=outside().now())
 
 
 @fulfils(WRITE_OFFICE)

@@ -18,6 +18,8 @@ from core.content.classify import FileRule
 from core.content.errors import DeviceAway, PairingRefused
 from core.content.link import DeviceLink
 from core.errors import AtticError
+from core.exchange.downloads import Downloads
+from core.exchange.folders import LyingFolder
 from core.recovery.drill import Scratch
 from core.schedule.clock import Ticks
 from core.vault import blobs as names
@@ -66,7 +68,9 @@ class PretendOutside:
         self.limits = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
         self.slot_policy = LENIENT
         self._folders = [TemporaryDirectory(prefix="attic-pretend-") for _ in range(3)]
-        self.exports, self.incoming, self.remembered = (Path(folder.name) for folder in self._folders)
+        exports, self.incoming, self.remembered = (Path(folder.name) for folder in self._folders)
+        self.exports = exports
+        self.start_word = b"first start of it"
         self.accepts = True
         self.told_to_forget: list[str] = []
         self.serials: dict[str, str] = {}
@@ -242,6 +246,17 @@ class PretendOutside:
 
     def open_vault(self, address: StoreAddress | str) -> Vault:
         return open_vault(self.blobs(address), key_file=b"k" * 32, random=self.random, limits=self.limits, policy=LENIENT)
+
+    @property
+    def downloads(self) -> Downloads:
+        from adapters.destinations.downloads import SealedDownloads
+
+        return SealedDownloads(self.exports, key=lambda: b"k" * 32, word=self.start_word, random=self.random)
+
+    def export_folder(self, path: str) -> LyingFolder:
+        from adapters.destinations.lying import FolderOnServer
+
+        return FolderOnServer(Path(path))
 
     def checked_hook(self, address: str) -> str:
         from adapters.hooks.http import checked_address

@@ -21,6 +21,7 @@ from core.exchange.calendar import calendar
 from core.exchange.filenames import UniqueNames, safe_path
 from core.exchange.tables import csv_table
 from core.exchange.vcard import CardForm, folded, vcard
+from core.exchange.zipped import Zipped
 from core.vault.errors import Damaged
 
 NOW = datetime(2026, 3, 2, 8, tzinfo=UTC)
@@ -106,14 +107,14 @@ class ContactsInAnArchive(TestCase):
 
     def files(self, cards: CardForm) -> dict[str, bytes]:
         out = io.BytesIO()
-        archive = Archive(out, now=NOW, cards=cards)
+        archive = Archive(Zipped(out), now=NOW, cards=cards)
         told = json.dumps({"display": "Ada", "card": self.CAME}).encode()
         one = Item(kind="contacts", id="c1", name="Ada", size_bytes=len(told), modified=NOW, tag="1")
         file = Item(
             kind="contacts", id="cards/old.vcf", name="cards/old.vcf", size_bytes=4, modified=NOW, tag="1", attributes={"mode": 0o600}
         )
         listed = [one, file]
-        archive.add_kind("contacts", zip(listed, (lambda: iter([told]), lambda: iter([b"card"])), strict=True))
+        archive.add_kind("contacts", lambda: zip(listed, (lambda: iter([told]), lambda: iter([b"card"])), strict=True))
         self.assertEqual(archive.close().written, {"contacts": 2})
         with zipfile.ZipFile(out) as found:
             return {name: found.read(name) for name in found.namelist()}
@@ -151,13 +152,15 @@ class AnArchiveHoldsEverything(TestCase):
 
     def test_sizes_and_counts_by_zipfile(self):
         file = io.BytesIO()
-        archive = Archive(file, now=NOW)
+        archive = Archive(Zipped(file), now=NOW)
         photos = {"DCIM/a.jpg": b"\xff\xd8" + bytes(5000), "../../a.jpg": b"second", "DCIM/A.jpg": b"third"}
-        archive.add_kind("photos", self.items("photos", photos))
-        archive.add_kind("contacts", self.items("contacts", {"c1": b'{"display": "Ann"}', "c2": b'{"display": "Bo"}', "bad": b"\xff"}))
-        archive.add_kind("calls", self.items("calls", {"k": b'{"number": "1", "seconds": 5}'}))
+        archive.add_kind("photos", lambda: self.items("photos", photos))
+        archive.add_kind(
+            "contacts", lambda: self.items("contacts", {"c1": b'{"display": "Ann"}', "c2": b'{"display": "Bo"}', "bad": b"\xff"})
+        )
+        archive.add_kind("calls", lambda: self.items("calls", {"k": b'{"number": "1", "seconds": 5}'}))
         talk = json.dumps({"messages": [{"from": "Ann", "at": "2026-01-01", "text": "=1"}]}).encode()
-        archive.add_kind("messages", self.items("messages", {"Ann": talk}))
+        archive.add_kind("messages", lambda: self.items("messages", {"Ann": talk}))
         report = archive.close()
         self.assertEqual(report.written, {"photos": 3, "contacts": 3, "calls": 1, "messages": 1})
         with zipfile.ZipFile(file) as found:
@@ -178,9 +181,9 @@ class AnArchiveHoldsEverything(TestCase):
             yield b""
 
         file = io.BytesIO()
-        archive = Archive(file, now=NOW)
+        archive = Archive(Zipped(file), now=NOW)
         item = Item(kind="photos", id="x", name="x.jpg", size_bytes=1, modified=NOW, tag="1")
-        archive.add_kind("photos", [(item, broken), *self.items("photos", {"y.jpg": b"y"})])
+        archive.add_kind("photos", lambda: [(item, broken), *self.items("photos", {"y.jpg": b"y"})])
         report = archive.close()
         self.assertEqual((report.damaged, report.written), ([("photos", "x.jpg")], {"photos": 1}))
 
@@ -201,8 +204,8 @@ class FilesInAnArchive(TestCase):
 
     def made(self, *entries, folders=()):
         file = io.BytesIO()
-        archive = Archive(file, now=datetime(2026, 1, 1, tzinfo=UTC))
-        archive.add_kind("documents", entries)
+        archive = Archive(Zipped(file), now=datetime(2026, 1, 1, tzinfo=UTC))
+        archive.add_kind("documents", lambda: entries)
         archive.add_folders(folders)
         return archive.close(), file
 

@@ -30,10 +30,9 @@ class Ages(OfficeTestCase):
         return age_out(now=self.outside.at)
 
     def file_of(self, restore: Restore):
-        path = outside().exports / f"{restore.id}.zip"
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(b"PK of a whole archive")
-        return path
+        with outside().downloads.new(str(restore.id)) as file:
+            file.write(b"PK of a whole archive")
+        return self.outside.exports / f"{restore.id}.sealed"
 
     def restore(self, **more: object) -> Restore:
         told = {"backup": self.runs[1].backup, "target": "archive", "asked_at": self.then, "finished_at": self.then, "state": "complete"}
@@ -80,8 +79,6 @@ class Ages(OfficeTestCase):
     def test_each_sort_has_its_time(self):
         restore = self.restore()
         path = self.file_of(restore)
-        stranger = path.with_name(".unfinished-0011")
-        stranger.write_bytes(b"half")
         Message.objects.create(key="a", way="mail", to="x", subject="s", body="b", state="sent", not_before=self.then, made_at=self.then)
         Message.objects.create(key="b", way="mail", to="x", subject="s", body="b", not_before=self.then, made_at=self.then)
         Matter.objects.create(code="x", mark="late", says="s", opened_at=self.then, closed_at=self.then)
@@ -90,7 +87,7 @@ class Ages(OfficeTestCase):
         age_out(now=self.then + timedelta(days=6))
         self.assertTrue(path.exists())
         age_out(now=self.then + timedelta(days=8))
-        self.assertEqual((path.exists(), Restore.objects.get().file_name, Restore.objects.get().file_bytes), (False, "", None))
+        self.assertEqual((path.exists(), Restore.objects.get().file_name, Restore.objects.get().file_bytes), (False, "", 5))
         self.assertEqual(Message.objects.count(), 2)
         age_out(now=self.then + timedelta(days=181))
         self.assertEqual(list(Message.objects.values_list("key", flat=True)), ["b"], "what still waits is not old")
@@ -101,20 +98,6 @@ class Ages(OfficeTestCase):
         said = JournalEntry.objects.filter(what="records.aged").order_by("-id").first()
         self.assertIn("the journal", said.says)
         self.assertFalse(JournalEntry.objects.filter(at__lt=self.outside.at - timedelta(days=3653)).exists())
-
-    def test_a_file_of_nobody_goes_and_one_that_is_being_written_stays(self):
-        path = self.file_of(self.restore(state="running", file_name="", finished_at=None))
-        half = path.with_name(".unfinished-0011")
-        half.write_bytes(b"half")
-        odd = path.with_name("a name of thirty-six letters, no uuid")
-        odd.write_bytes(b"odd")
-        made = half.stat().st_mtime
-        self.outside.at = self.then.fromtimestamp(made + 3600, tz=self.then.tzinfo)
-        age_out(now=self.outside.at)
-        self.assertTrue(half.exists() and path.exists())
-        self.outside.at = self.then.fromtimestamp(made + 25 * 3600, tz=self.then.tzinfo)
-        age_out(now=self.outside.at)
-        self.assertFalse(half.exists() or path.exists() or odd.exists())
 
     def test_nothing_goes_while_nothing_leaves_the_office(self):
         Copy.objects.update(state="removed", removed_at=self.then)

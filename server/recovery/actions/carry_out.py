@@ -1,11 +1,7 @@
 """Carry out a restore: to a device, or into a ZIP of open formats; end with a report that was counted."""
 
-import os
-import secrets
 import time
-from collections.abc import Iterator
 from dataclasses import asdict
-from functools import partial
 from typing import Any, cast
 from uuid import UUID
 
@@ -13,26 +9,22 @@ from django.db import transaction
 
 from core.content.errors import DataAccessOff, DeviceAway, LinkCut
 from core.content.link import DeviceLink, HoldsFiles, HoldsItems
-from core.exchange.archive import Archive
-from core.exchange.filenames import safe_part
-from core.exchange.vcard import CardForm
 from core.recovery.conflicts import WhenThere
 from core.recovery.into_files import FilesLink, IntoFiles
 from core.recovery.into_items import IntoItems, ItemsLink
 from core.recovery.report import KindReport
-from core.recovery.restore import Going, Kinds, Place, noticed
+from core.recovery.restore import Going, Kinds, Place
 from core.recovery.restore import restore as write_to_device
 from core.recovery.selection import Selection, chosen, folders_of
-from core.recovery.stream import Stream, in_store_order
 from core.vault.errors import Stopped
 from core.vault.manifests import Stored
 from core.vault.vault import Vault
 from server.fleet.convert import link_to, put_away
 from server.live import tell
 from server.outside import outside
-from server.people.queries import office_zone
 from server.recovery.actions.intents import RowIntents
-from server.recovery.models import Restore, RestoreBatch, RestoreState, Target
+from server.recovery.actions.write_export import write_export
+from server.recovery.models import ExportFolder, Restore, RestoreBatch, RestoreState, Target
 from server.recovery.readers import opened_alone
 from server.transition import held, move
 from server.unforeseen import ending_of
@@ -50,7 +42,7 @@ def carry_out(restore_id: UUID) -> Restore:
     try:
         report = _report(restore)
         whole = all(entry["whole"] for entry in report["kinds"])
-        told = {"report": report, "file_name": restore.file_name, "file_bytes": restore.file_bytes}
+        told = {"report": report} | {name: getattr(restore, name) for name in ("file_name", "file_bytes", "file_start")}
         return _ended(restore_id, RestoreState.COMPLETE if whole else RestoreState.PARTIAL, **told)
     except Stopped:
         remedy = "What was written already stays where it is; restore again when it suits."
@@ -78,8 +70,10 @@ def _ended(restore_id: UUID, to: RestoreState, **fields: Any) -> Restore:
     """One that somebody has ended meanwhile stays as it is."""
     restore = held(Restore, restore_id, "backup__device__holder", "device__holder", "by")
     if restore.state == RestoreState.RUNNING:
-        move(restore, to, finished_at=outside().now(), **fields)
+        move(restore, to, finished_at=outside().now(), passphrase=None, **fields)
         RestoreBatch.objects.filter(restore=restore_id).delete()
+        if to in (RestoreState.FAILED, RestoreState.STOPPED):
+            ExportFolder.objects.filter(restore=restore_id, identity="").delete()
     tell("restore", str(restore.id))
     return restore
 
@@ -96,7 +90,7 @@ def _report(restore: Restore) -> dict[str, Any]:
     folders = folders_of(vault, manifest, kinds, everything=selection.everything)
     if restore.target == Target.DEVICE:
         return _with_lost(_to_device(restore, vault, kinds, folders), lost)
-    return _with_lost(_to_archive(restore, vault, kinds, folders), lost)
+    return _with_lost(write_export(restore, vault, kinds, folders, Watch(restore).tell), lost)
 
 
 def _with_lost(report: dict[str, Any], lost: dict[str, int]) -> dict[str, Any]:
@@ -168,47 +162,3 @@ def _place(restore: Restore, vault: Vault, link: DeviceLink, folders: list[Store
         same = restore.device_id == restore.backup.device_id
         return IntoItems(vault, cast(ItemsLink, link), when_there=when_there, same_device=same, going=going)
     raise DataAccessOff("Nothing can be written over this link.", remedy="Make an archive instead.")
-
-
-def _to_archive(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Stored]) -> dict[str, Any]:
-    """Written beside its place and renamed: a file that can be fetched is whole."""
-    folder = outside().exports
-    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-    unfinished = folder / f".unfinished-{secrets.token_hex(8)}"
-    try:
-        with unfinished.open("wb") as file:
-            archive = Archive(file, now=outside().now(), cards=CardForm(restore.cards))
-            going = Going(tell=Watch(restore).tell, total_bytes=sum(entry.item.size_bytes for _, stored in kinds for entry in stored))
-            for kind, stored in kinds:
-                going.kind = kind
-                _add_kind(archive, vault, kind, stored, going)
-            archive.add_folders([stored.item for stored in folders])
-            found = archive.close()
-            file.flush()
-            os.fsync(file.fileno())
-        unfinished.replace(folder / f"{restore.id}.zip")
-    finally:
-        unfinished.unlink(missing_ok=True)
-    day = restore.backup.finished_at.astimezone(office_zone())
-    restore.file_name = safe_part(f"{restore.backup.device.name} {day:%Y-%m-%d %H%M}.zip")
-    restore.file_bytes = (folder / f"{restore.id}.zip").stat().st_size
-    reports = {kind: KindReport(chosen=len(stored), expected=len(stored), written=found.written.get(kind, 0)) for kind, stored in kinds}
-    for kind, counts in reports.items():
-        counts.found = counts.written
-        counts.damaged = [name for of, name in found.damaged if of == kind]
-        counts.renamed = [(name, path) for of, name, path in found.renamed if of == kind]
-    return {"kinds": [{"kind": kind} | asdict(counts) | {"whole": counts.whole} for kind, counts in reports.items()]}
-
-
-def _add_kind(archive: Archive, vault: Vault, kind: str, items: list[Stored], going: Going) -> None:
-    """As the items lie in the store, each chunk read once."""
-    ordered = [items[at] for at in in_store_order(vault, items)]
-    stream = Stream.of(vault, ordered)
-    try:
-        archive.add_kind(kind, ((one.item, partial(_pieces, stream, one, going)) for one in ordered))
-    finally:
-        stream.close()
-
-
-def _pieces(stream: Stream, stored: Stored, going: Going) -> Iterator[bytes]:
-    return noticed(stream.pieces(stored), going)

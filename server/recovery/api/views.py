@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 from typing import Any
-from urllib.parse import quote
 from uuid import UUID
 
+from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpResponse, StreamingHttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema, extend_schema_field
@@ -14,24 +14,24 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.content.kinds import KINDS, Shape, kind
+from core.errors import BadInput
+from core.exchange.locked import MOST_CHARACTERS
 from core.exchange.vcard import CardForm
 from core.recovery.conflicts import WhenThere
 from core.recovery.selection import Selection
-from server.api.permissions import May
+from server.api.disposition import disposition
+from server.api.permissions import May, may
 from server.api.streaming import pieces_of
 from server.fleet.queries import device as device_by_id
-from server.outside import outside
-from server.recovery.actions.ask_restore import ask_restore, findings
-from server.recovery.actions.note_look import note_fetched, note_look, note_saved
+from server.people.queries import user_or_none
+from server.recovery.actions.ask_restore import Export, ask_restore, findings, room_findings
+from server.recovery.actions.note_look import note_look, note_saved
 from server.recovery.actions.stop_restore import stop_restore
-from server.recovery.models import Restore, RestoreState, Target
+from server.recovery.models import Layout, Restore, RestoreState, Target
 from server.recovery.queries import PAGE_ITEMS, Shown, inside, one_item, restores
 from server.recovery.queries import restore as restore_by_id
 from server.recovery.thumbnails import MAX_PICTURE_BYTES, NoPicture, picture_type, thumbnail
 from server.runs.queries import backup as backup_by_id
-
-FILE_PIECE_BYTES = 1 << 18
-
 
 MAX_ID_CHARACTERS = 9000
 """An id of a file is its path, or the path's bytes in hex."""
@@ -84,8 +84,18 @@ class RestoreRequestSerializer(serializers.Serializer):
     cards = serializers.ChoiceField(
         choices=[(form.value, form.value) for form in CardForm],
         default=CardForm.V4.value,
-        help_text="Of an archive: in which form contacts leave.",
+        help_text="Of an export: in which form contacts leave.",
     )
+    layout = serializers.ChoiceField(choices=Layout.choices, default=Layout.FILES.value, help_text="Of an export: how it is laid out.")
+    passphrase = serializers.CharField(
+        max_length=MOST_CHARACTERS, default="", allow_blank=True, trim_whitespace=False, help_text="Of an archive that is to be locked."
+    )
+    passphrase_again = serializers.CharField(max_length=MOST_CHARACTERS, default="", allow_blank=True, trim_whitespace=False)
+    folder = serializers.CharField(max_length=1000, default="", allow_blank=True, help_text="The whole path of a folder of the server.")
+    keeper = serializers.IntegerField(
+        default=None, allow_null=True, min_value=1, max_value=2**31 - 1, help_text="Whose the folder is; empty: of whoever asks."
+    )
+    until = serializers.DateField(default=None, allow_null=True, help_text="Last day of the folder, in the office's zone.")
 
     def selection(self) -> Selection:
         told = self.validated_data
@@ -140,6 +150,7 @@ class RestoreProgressSerializer(serializers.Serializer):
 class RestoreSerializer(serializers.ModelSerializer):
     backup_id = serializers.UUIDField()
     backup_at = serializers.DateTimeField(source="backup.finished_at")
+    source_device_id = serializers.UUIDField(source="backup.device_id")
     source_name = serializers.CharField(source="backup.device.name")
     source_holder = serializers.CharField(source="backup.device.holder.name")
     device_name = serializers.SerializerMethodField()
@@ -148,14 +159,15 @@ class RestoreSerializer(serializers.ModelSerializer):
     progress = RestoreProgressSerializer()
     report = serializers.SerializerMethodField()
     by_name = serializers.SerializerMethodField()
+    folder = serializers.CharField(source="lies_in.path", default="")
 
     class Meta:
         model = Restore
         fields = (
-            "id", "backup_id", "backup_at", "source_name", "source_holder", "target", "device_id", "device_name", "device_holder",
-            "everything", "kinds", "when_there",
+            "id", "backup_id", "backup_at", "source_device_id", "source_name", "source_holder", "target", "device_id",
+            "device_name", "device_holder", "everything", "kinds", "when_there",
             "state", "asked_at", "started_at", "finished_at", "progress", "report", "cause", "remedy", "stop_asked", "file_name",
-            "file_bytes", "by_name",
+            "file_bytes", "by_name", "layout", "locked", "folder",
         )  # fmt: skip
         read_only_fields = fields
 
@@ -205,7 +217,7 @@ class ItemView(APIView):
         shown_as = picture_type(first)
         response = StreamingHttpResponse(pieces_of(_again(first, pieces)), content_type=shown_as or "application/octet-stream")
         response["Content-Length"] = str(item.size_bytes)
-        response["Content-Disposition"] = _disposition("inline" if shown_as else "attachment", item.name.rpartition("/")[2])
+        response["Content-Disposition"] = disposition("inline" if shown_as else "attachment", item.name.rpartition("/")[2])
         response["X-Content-Type-Options"] = "nosniff"
         return response
 
@@ -236,9 +248,12 @@ class PreflightView(APIView):
         given = RestoreRequestSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = given.validated_data
+        backup = backup_by_id(told["backup"])
         if told["target"] != Target.DEVICE or told["device"] is None:
-            return Response([])
-        found = findings(backup_by_id(told["backup"]), device_by_id(told["device"]), given.selection())
+            locked = bool(told["passphrase"])
+            found = room_findings(backup, given.selection(), target=told["target"], locked=locked)
+            return Response(FindingSerializer(found, many=True).data)
+        found = findings(backup, device_by_id(told["device"]), given.selection())
         return Response(FindingSerializer(found, many=True).data)
 
 
@@ -259,6 +274,8 @@ class RestoresView(generics.ListAPIView):
         given = RestoreRequestSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = given.validated_data
+        if told["target"] == Target.FOLDER and May.SET_UP not in may(request.user):
+            raise PermissionDenied("Folders of the server are chosen by administrators.")
         device = device_by_id(told["device"]) if told["device"] else None
         asked = ask_restore(
             backup_by_id(told["backup"]),
@@ -266,10 +283,18 @@ class RestoresView(generics.ListAPIView):
             target=told["target"],
             device=device,
             when_there=told["when_there"],
-            cards=told["cards"],
+            export=_export(told),
             by=request.user,
         )
         return Response(RestoreSerializer(restore_by_id(asked.id)).data, status=201)
+
+
+def _export(told: dict[str, Any]) -> Export:
+    names = ("cards", "layout", "passphrase", "passphrase_again", "folder", "until")
+    keeper = user_or_none(told["keeper"])
+    if told["keeper"] is not None and keeper is None:
+        raise BadInput("Nobody has this number.", field="keeper", remedy="Choose somebody of the office.")
+    return Export(**{name: told[name] for name in names}, keeper=keeper)
 
 
 class RestoreView(APIView):
@@ -287,36 +312,6 @@ class StopRestoreView(APIView):
         return Response(RestoreSerializer(restore_by_id(id)).data)
 
 
-class ArchiveView(APIView):
-    """The ZIP of a finished restore."""
-
-    reads = May.RESTORE
-
-    @extend_schema(operation_id="archive", responses={(200, "application/zip"): OpenApiTypes.BINARY})
-    def get(self, request: Request, id: UUID) -> StreamingHttpResponse:
-        restore = restore_by_id(id)
-        path = outside().exports / f"{restore.id}.zip"
-        if not restore.file_name or not path.is_file():
-            raise Http404
-        note_fetched(restore, by=request.user)
-        response = StreamingHttpResponse(pieces_of(_file(path)), content_type="application/zip")
-        response["Content-Length"] = str(path.stat().st_size)
-        response["Content-Disposition"] = _disposition("attachment", restore.file_name)
-        return response
-
-
-def _file(path: Any) -> Iterator[bytes]:
-    with path.open("rb") as file:
-        while piece := file.read(FILE_PIECE_BYTES):
-            yield piece
-
-
 def _again(first: bytes, rest: Iterator[bytes]) -> Iterator[bytes]:
     yield first
     yield from rest
-
-
-def _disposition(how: str, name: str) -> str:
-    """RFC 6266, with the name in UTF-8."""
-    plain = "".join(letter if letter.isascii() and letter.isprintable() and letter not in '"\\%' else "_" for letter in name)[:120]
-    return f"{how}; filename=\"{plain}\"; filename*=UTF-8''{quote(name[:120], safe='')}"

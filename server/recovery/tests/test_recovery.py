@@ -1,6 +1,5 @@
 import io
 import struct
-import zipfile
 import zlib
 from dataclasses import replace
 from unittest import mock
@@ -45,18 +44,6 @@ class RecoveryTestCase(OfficeTestCase):
         self.assertEqual(answer.status_code, 201, answer.content)
         carry_out(Restore.objects.first().id)
         return self.api.get(f"/api/restores/{answer.json()['id']}").json()
-
-
-class ContactsOut(RecoveryTestCase):
-    def cards(self, **changes: object) -> str:
-        made = self.done(target="archive", device=None, kinds=["contacts"], everything=False, **changes)
-        with zipfile.ZipFile(self.outside.exports / f"{made['id']}.zip") as found:
-            return found.read("Contacts.vcf").decode()
-
-    def test_leave_in_the_form_that_was_asked_for(self):
-        self.assertIn("VERSION:4.0", self.cards())
-        self.assertIn("VERSION:3.0", self.cards(cards="3.0"))
-        self.assertEqual(self.ask(cards="2.1").json()["field"], "cards")
 
 
 class LookingInside(RecoveryTestCase):
@@ -210,30 +197,6 @@ class RestoringToAnotherDevice(RecoveryTestCase):
         self.assertEqual((restore.state, left < -2), ("complete", True))
         self.assertEqual(sorted(device.content.values()), sorted(self.outside.devices["p1"].content.values()))
         self.assertFalse(RestoreBatch.objects.exists())
-
-
-class RestoringIntoAnArchive(RecoveryTestCase):
-    def test_it_holds_open_formats_and_no_name_leaves_its_folder(self):
-        told = self.done(target="archive", device=None)
-        self.assertEqual((told["state"], told["file_name"]), ("complete", "Orlo H1 2026-03-02 0800.zip"))
-        answer = self.api.get(f"/api/restores/{told['id']}/archive")
-        content = (self.outside.exports / f"{told['id']}.zip").read_bytes()
-        self.assertEqual((int(answer["Content-Length"]), told["file_bytes"]), (len(content), len(content)))
-        with zipfile.ZipFile(io.BytesIO(content)) as found:
-            self.assertIsNone(found.testzip())
-            names = found.namelist()
-            self.assertIn("Documents/etc/passwd", names)
-            self.assertFalse([name for name in names if ".." in name or name.startswith("/")])
-            self.assertEqual(found.read("Contacts.vcf").count(b"BEGIN:VCARD"), 150)
-            self.assertEqual(found.read("Photos/p0"), jpeg())
-
-    def test_it_works_while_the_device_is_away(self):
-        self.outside.away.add("p1")
-        self.assertEqual(self.done(target="archive", device=None)["state"], "complete")
-
-    def test_a_restore_that_made_no_file_has_none_to_fetch(self):
-        id = self.ask().json()["id"]
-        self.assertEqual(self.api.get(f"/api/restores/{id}/archive").status_code, 404)
 
 
 class PicturesThatAreNone(SimpleTestCase):

@@ -22,6 +22,7 @@ export const SUBJECTS = [
   'drills',
   'erasures',
   'exceptions',
+  'exports',
   'freezes',
   'guides',
   'holders',
@@ -94,7 +95,9 @@ export const CHANGES = {
   freeze: ['freezes', 'leaving', 'backups', 'consequences'],
   /** A drill was asked, stopped, began or ended; or how the office drills. */
   drill: ['drills', 'coverage', 'today', 'matters'],
-  restore: ['restore', 'restores', 'devices', 'today', 'matters'],
+  restore: ['restore', 'restores', 'exports', 'devices', 'today', 'matters'],
+  /** An archive or a folder that lies on the server. */
+  export: ['exports', 'restore', 'restores'],
   /** Old backups brought in from elsewhere. */
   bringing: [...STANDING, 'bringing', 'bringings', 'backups', 'runs', 'stores'],
   /** A cause was put off or taken up, an oddity settled. */

@@ -1287,6 +1287,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Archives that can be fetched, and folders that lie on the server; newest first. */
+        get: operations["exports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exports/{id}/erase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Erase an archive or a folder before its time. */
+        post: operations["erase_export"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exports/{id}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Another last day for a folder, or another person whose it is. */
+        post: operations["keep_export"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/first-administrator": {
         parameters: {
             query?: never;
@@ -2135,7 +2186,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The ZIP of a finished restore. */
+        /** @description The ZIP of a finished restore. A download that was cut off goes on where it stood. */
         get: operations["archive"];
         put?: never;
         post?: never;
@@ -4319,6 +4370,44 @@ export interface components {
             kind: components["schemas"]["KindEnum"];
             under: string;
         };
+        /** @description One archive or folder that lies on the server. */
+        Export: {
+            /** Format: uuid */
+            readonly id: string;
+            /**
+             * Format: uuid
+             * @description The id of its manifest.
+             */
+            readonly backup_id: string;
+            /** Format: date-time */
+            backup_at: string;
+            source_name: string;
+            source_holder: string;
+            /** @default Old Attic */
+            by_name: string;
+            readonly file_name: string;
+            /**
+             * @description Empty for an archive.
+             * @default
+             */
+            folder: string;
+            readonly size_bytes: number;
+            readonly layout: components["schemas"]["LayoutEnum"];
+            /** @description The archive is under a passphrase. */
+            readonly locked: boolean;
+            /** Format: date-time */
+            readonly finished_at: string | null;
+            /** @description Its last day; an archive is gone sooner when the server is started anew. */
+            readonly until: string | null;
+            keeper_id?: number | null;
+            /** @default  */
+            keeper_name: string;
+            /**
+             * @description Why it could not be erased.
+             * @default
+             */
+            trouble: string;
+        };
         Feed: {
             /** @description On this server; shown this once. */
             path: string;
@@ -4670,6 +4759,11 @@ export interface components {
             keeper: string;
             rests_in: string;
         };
+        KeepExportRequest: {
+            /** Format: date */
+            until: string;
+            keeper: number;
+        };
         KeepRequest: {
             backups: string[];
             reason: string;
@@ -4945,6 +5039,12 @@ export interface components {
             /** @default  */
             holder: string;
         };
+        /**
+         * @description * `files` - Files
+         *     * `bag` - Bag
+         * @enum {string}
+         */
+        LayoutEnum: "files" | "bag";
         Leaving: {
             readonly id: number;
             /** Format: uuid */
@@ -5731,6 +5831,21 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["Drill"][];
+        };
+        PaginatedExportList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Export"][];
         };
         PaginatedHolderList: {
             /** @example 123 */
@@ -6520,6 +6635,8 @@ export interface components {
             backup_id: string;
             /** Format: date-time */
             backup_at: string;
+            /** Format: uuid */
+            source_device_id: string;
             source_name: string;
             source_holder: string;
             readonly target: components["schemas"]["TargetEnum"];
@@ -6543,8 +6660,14 @@ export interface components {
             readonly remedy: string;
             readonly stop_asked: boolean;
             readonly file_name: string;
+            /** @description Stays when the file is gone. */
             readonly file_bytes: number | null;
             readonly by_name: string;
+            readonly layout: components["schemas"]["LayoutEnum"];
+            /** @description The archive is under a passphrase. */
+            readonly locked: boolean;
+            /** @default  */
+            folder: string;
         };
         RestoreProgress: {
             kind?: string;
@@ -6562,7 +6685,7 @@ export interface components {
             device: string | null;
             when_there: components["schemas"]["WhenThereEnum"];
             /**
-             * @description Of an archive: in which form contacts leave.
+             * @description Of an export: in which form contacts leave.
              *
              *     * `4.0` - 4.0
              *     * `3.0` - 3.0
@@ -6570,6 +6693,33 @@ export interface components {
              * @default 4.0
              */
             cards: components["schemas"]["CardsEnum"];
+            /**
+             * @description Of an export: how it is laid out.
+             *
+             *     * `files` - Files
+             *     * `bag` - Bag
+             * @default files
+             */
+            layout: components["schemas"]["LayoutEnum"];
+            /**
+             * @description Of an archive that is to be locked.
+             * @default
+             */
+            passphrase: string;
+            /** @default  */
+            passphrase_again: string;
+            /**
+             * @description The whole path of a folder of the server.
+             * @default
+             */
+            folder: string;
+            /** @description Whose the folder is; empty: of whoever asks. */
+            keeper?: number | null;
+            /**
+             * Format: date
+             * @description Last day of the folder, in the office's zone.
+             */
+            until?: string | null;
         };
         /**
          * @description * `waiting` - Waiting
@@ -7549,9 +7699,10 @@ export interface components {
         /**
          * @description * `device` - Device
          *     * `archive` - Archive
+         *     * `folder` - Folder
          * @enum {string}
          */
-        TargetEnum: "device" | "archive";
+        TargetEnum: "device" | "archive" | "folder";
         /** @description A store of a plan. */
         TargetRequest: {
             /** Format: uuid */
@@ -10879,6 +11030,99 @@ export interface operations {
             };
         };
     };
+    exports: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedExportList"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    erase_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepExportRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Export"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     first_administrator: {
         parameters: {
             query?: never;
@@ -12891,7 +13135,12 @@ export interface operations {
     archive: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The entity tag of what one has the beginning of. */
+                "If-Range"?: string;
+                /** @description RFC 9110: one stretch, `bytes=5000-`. */
+                Range?: string;
+            };
             path: {
                 id: string;
             };

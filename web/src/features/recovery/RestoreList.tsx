@@ -5,7 +5,7 @@ import { client, told } from '../../api/client';
 import { key } from '../../api/keys';
 import { Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
-import { RESTORE_STATES } from './words';
+import { RESTORE_STATES, wentTo } from './words';
 
 /** The last restores; nothing while there are none. */
 export function RestoreList() {
@@ -33,7 +33,7 @@ export function RestoreList() {
                     of <When at={restore.backup_at} />
                   </span>
                 </td>
-                <td>{restore.target === 'device' ? `to ${restore.device_name}, ${restore.device_holder}` : 'into an archive'}</td>
+                <td>{wentTo(restore)}</td>
                 <td className="nowrap">
                   <When at={restore.asked_at} withAge />
                 </td>

@@ -12,7 +12,9 @@ import { Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Loading, Refused } from '../../ui/States';
-import { REPORT_COLUMNS, closing, RESTORE_STATES } from './words';
+import { REPORT_COLUMNS, RESTORE_STATES, closing, isGone, wentTo } from './words';
+
+type Restore = Schemas['Restore'];
 
 export function RestoreReportScreen() {
   const { id = '' } = useParams();
@@ -28,14 +30,12 @@ export function RestoreReportScreen() {
   const found = restore.data;
   const says = closing(found);
   const active = found.state === 'waiting' || found.state === 'running';
-  const { done_bytes: done = 0, total_bytes: total = 0 } = found.progress;
-  const percent = total ? Math.floor((done / total) * 100) : 0;
   return (
     <>
       <div className="head">
         <div>
           <Heading title={`Restore from ${found.source_name}, ${found.source_holder}`}>
-            Restore {found.target === 'device' ? `to ${found.device_name}, ${found.device_holder}` : 'into an archive'}{' '}
+            Restore {wentTo(found)}{' '}
             <span className="quiet fw-normal">
               from {found.source_name}, {found.source_holder}
             </span>
@@ -58,6 +58,7 @@ export function RestoreReportScreen() {
         )}
       </div>
       <Refused problem={stop.problem} />
+      <Gone restore={found} />
       <div role="status">
         {says && (
           <div className={found.state === 'complete' ? 'said' : 'said bad'}>
@@ -65,16 +66,7 @@ export function RestoreReportScreen() {
           </div>
         )}
       </div>
-      {active && (
-        <section className="sheet pad" aria-label="Progress">
-          <div className="bar-track" role="progressbar" aria-valuenow={percent} aria-valuemin={0} aria-valuemax={100} aria-label="Written">
-            <i style={{ width: `${percent}%` }} />
-          </div>
-          <p className="hint mb-0">
-            {total ? `${iec(done)} of ${iec(total)} written.` : 'Waiting for its turn.'} Leave the device on power and connected.
-          </p>
-        </section>
-      )}
+      {active && <Progress restore={found} />}
       {found.report.length > 0 && (
         <div className="sheet scroll">
           <table className="rows">
@@ -109,7 +101,7 @@ export function RestoreReportScreen() {
 }
 
 /** By name: what is missing, damaged, refused or called otherwise now. */
-function Lists({ restore }: { restore: Schemas['Restore'] }) {
+function Lists({ restore }: { restore: Restore }) {
   const lists = restore.report.flatMap((row) => [
     {
       title: `${row.label}: missing, or other than it should be`,
@@ -165,5 +157,32 @@ function Lists({ restore }: { restore: Schemas['Restore'] }) {
           </section>
         ))}
     </>
+  );
+}
+
+function Progress({ restore }: { restore: Restore }) {
+  const { done_bytes: done = 0, total_bytes: total = 0 } = restore.progress;
+  const percent = total ? Math.floor((done / total) * 100) : 0;
+  return (
+    <section className="sheet pad" aria-label="Progress">
+      <div className="bar-track" role="progressbar" aria-valuenow={percent} aria-valuemin={0} aria-valuemax={100} aria-label="Written">
+        <i style={{ width: `${percent}%` }} />
+      </div>
+      <p className="hint mb-0">
+        {total ? `${iec(done)} of ${iec(total)} written.` : 'Waiting for its turn.'}
+        {restore.target === 'device' && ' Leave the device on power and connected.'}
+      </p>
+    </section>
+  );
+}
+
+/** Of an archive that cannot be fetched any more. */
+function Gone({ restore }: { restore: Restore }) {
+  if (!isGone(restore)) return null;
+  return (
+    <p className="hint">
+      The archive is not on the server any more: it was erased, its time was over, or the server was started anew. The backup is still
+      there: <Link to={`/restore?device=${restore.source_device_id}&backup=${restore.backup_id}`}>make it again</Link>.
+    </p>
   );
 }

@@ -1,32 +1,21 @@
 /** Restore, three steps side by side: moment → things → where to. What stands in the way is always in view. */
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
-import { Link, useNavigate, useSearchParams } from 'react-router';
+import { useSearchParams } from 'react-router';
 
-import { useAct } from '../../api/act';
-import { client, problemOf, told } from '../../api/client';
-import { key } from '../../api/keys';
+import { problemOf } from '../../api/client';
 import { useDeviceBackups, useDeviceChoice } from '../../api/queries';
-import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
 import { counted, grouped, iec } from '../../ui/format';
-import { Choice } from '../../ui/forms/Field';
-import { Mark, STANDINGS } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { Picker } from '../../ui/Picker';
 import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading } from '../../ui/States';
 import { Inside } from './Inside';
-import { useBackup, type Backup, type Kind, type RestoreRequest } from './queries';
-import { CARD_FORMS, CONFLICTS, LEAST_LOSS } from './words';
+import { ExportsOnServer } from './ExportsOnServer';
+import { useBackup, type Backup, type Kind, type Things } from './queries';
 import { RestoreList } from './RestoreList';
-
-interface Things {
-  everything: boolean;
-  kinds: string[];
-  items: { kind: string; id: string }[];
-}
+import { WhereTo } from './WhereTo';
 
 const nothing: Things = { everything: true, kinds: [], items: [] };
 
@@ -61,6 +50,7 @@ export function RestoreScreen() {
           {backup.data ? <WhereTo key={backup.data.id} backup={backup.data} things={things} /> : <Empty>Then say where it goes.</Empty>}
         </section>
       </div>
+      <ExportsOnServer />
       <RestoreList />
     </>
   );
@@ -150,97 +140,5 @@ function ThingsStep({ backup, things, onThings }: { backup: Backup; things: Thin
         />
       )}
     </div>
-  );
-}
-
-type Cards = NonNullable<RestoreRequest['cards']>;
-
-/** What an archive holds, and in which form contacts leave. */
-function CardsOut({ cards, onCards }: { cards: Cards; onCards: (cards: Cards) => void }) {
-  return (
-    <div className="ps-4 pt-1">
-      <Choice<Cards> label="Contacts as" value={cards} onChange={onCards} options={CARD_FORMS} field="cards" />
-      <p className="hint">
-        vCard, iCalendar, messages as a page to read, CSV and JSON, and the original files. It is not encrypted any more.
-      </p>
-    </div>
-  );
-}
-
-function WhereTo({ backup, things }: { backup: Backup; things: Things }) {
-  const navigate = useNavigate();
-  const [target, setTarget] = useState<'device' | 'archive'>('device');
-  const [device, setDevice] = useState(backup.device_id);
-  const devices = useDeviceChoice(device, (row) => !['lost', 'retired'].includes(row.device_state));
-  const [whenThere, setWhenThere] = useState(LEAST_LOSS);
-  const [cards, setCards] = useState<Cards>('4.0');
-  const body: RestoreRequest = {
-    backup: backup.id,
-    everything: things.everything,
-    kinds: things.kinds as Kind[],
-    items: things.items as { kind: Kind; id: string }[],
-    target,
-    device: target === 'device' ? device : null,
-    when_there: whenThere,
-    cards,
-  };
-  const chosen = things.everything || things.kinds.length > 0 || things.items.length > 0;
-  const preflight = useQuery({
-    queryKey: key('preflight', body),
-    queryFn: () => told(client.POST('/api/preflight', { body })),
-    enabled: target === 'device' && chosen,
-    placeholderData: keepPreviousData,
-    refetchInterval: 15_000,
-    retry: false,
-  });
-  const ask = useAct(
-    () => client.POST('/api/restores', { body }),
-    'restore',
-    (restore) => void navigate(`/restore/${restore.id}`),
-  );
-  const findings = target === 'device' ? (preflight.data ?? []) : [];
-  const blocked = findings.some((finding) => finding.blocks);
-  return (
-    <Form className="sheet pad" onSubmit={() => ask.go()} problem={ask.problem}>
-      <label className="check">
-        <input type="radio" name="target" checked={target === 'device'} onChange={() => setTarget('device')} />
-        <strong>A device</strong>
-      </label>
-      {target === 'device' && (
-        <div className="ps-4 pt-1">
-          <Picker label="Which device" value={device} found={devices} onChoose={setDevice} />
-          <Choice label="What differs there already" value={whenThere} onChange={setWhenThere} options={CONFLICTS} />
-        </div>
-      )}
-      <label className="check mb-2">
-        <input type="radio" name="target" checked={target === 'archive'} onChange={() => setTarget('archive')} />
-        <span>
-          <strong>A ZIP archive</strong> of open formats
-        </span>
-      </label>
-      <section aria-label="Before it starts" aria-live="polite" className="mb-2">
-        {target === 'archive' && <CardsOut cards={cards} onCards={setCards} />}
-        {target === 'device' && chosen && preflight.isPending && <p className="hint">Asking the device …</p>}
-        {preflight.isLoadingError && <Failed problem={problemOf(preflight.error)} />}
-        {target === 'device' && preflight.data?.length === 0 && <p className="hint">Nothing stands in the way.</p>}
-        {findings.map((finding) => (
-          <div className="finding" key={finding.code}>
-            <Mark look={finding.blocks ? STANDINGS['late'] : STANDINGS['due_soon']} wordless />
-            <p>
-              <strong>{finding.says}</strong> {finding.remedy}
-            </p>
-          </div>
-        ))}
-      </section>
-      <Button type="submit" disabled={!chosen || blocked || ask.busy || (target === 'device' && devices.shown === '')}>
-        {target === 'device' ? `Write to ${devices.shown || 'the device'}` : 'Make the archive'}
-      </Button>
-      {!chosen && <p className="hint">Choose some things in the middle first.</p>}
-      {blocked && (
-        <p className="hint">
-          Resolve what is marked, or <Link to="/devices">look at the devices</Link>.
-        </p>
-      )}
-    </Form>
   );
 }

@@ -6,6 +6,14 @@ import { key } from '../../api/keys';
 export type Kind = Schemas['KindEnum'];
 export type Backup = Schemas['KeptBackup'];
 export type RestoreRequest = Schemas['RestoreRequestRequest'];
+export type Export = Schemas['Export'];
+
+/** What is chosen of a backup. */
+export interface Things {
+  everything: boolean;
+  kinds: string[];
+  items: { kind: string; id: string }[];
+}
 
 export const useBackup = (id: string) =>
   useQuery({

@@ -44,18 +44,25 @@ export function closing(restore: Restore): string {
   if (restore.state !== 'complete' && restore.state !== 'partial') return '';
   const expected = restore.report.reduce((sum, row) => sum + row.expected, 0);
   const found = restore.report.reduce((sum, row) => sum + row.found, 0);
-  const where = restore.target === 'device' ? `on ${restore.device_name}, ${restore.device_holder}` : 'in the archive';
+  const where = lies(restore);
   const counts = `${counted(expected, 'item')} expected ${where}, ${counted(found, 'item')} found there, ${proof(restore)}.`;
   if (restore.state === 'partial') return `${counts} ${lacking(restore)}`;
   const toPhone = restore.target === 'device' && restore.report.some((row) => APPS.includes(row.kind));
   return toPhone ? `${counts} Apps may go on loading for a while: leave the device alone until they have.` : counts;
 }
 
+const lies = (restore: Restore): string =>
+  restore.target === 'device'
+    ? `on ${restore.device_name}, ${restore.device_holder}`
+    : restore.target === 'folder'
+      ? `in ${restore.folder}`
+      : 'in the archive';
+
 const APPS = ['apps', 'app_data', 'home_screen'];
 
 /** On what the count of what was found rests. */
 function proof(restore: Restore): string {
-  if (restore.target === 'archive') return 'each read whole from the store';
+  if (restore.target !== 'device') return 'each read whole from the store';
   const bySize = restore.report.filter((row) => row.proven_by === 'size').map((row) => row.label.toLowerCase());
   return bySize.length === 0
     ? 'each compared by its content'
@@ -79,3 +86,33 @@ export const CARD_FORMS: readonly { value: '4.0' | '3.0' | 'as_it_came'; label: 
   { value: '3.0', label: 'vCard 3.0, for older programs' },
   { value: 'as_it_came', label: 'cards as they came, where they were kept' },
 ];
+
+/** Where what was chosen can go. */
+export const TARGETS: readonly { value: 'device' | 'archive' | 'folder'; label: string; more: string }[] = [
+  { value: 'device', label: 'A device', more: '' },
+  { value: 'archive', label: 'A ZIP archive', more: ' of open formats, to be saved from here' },
+  { value: 'folder', label: 'A folder of the server', more: ' of open formats, until a day' },
+];
+
+export const LAYOUTS: readonly { value: 'files' | 'bag'; label: string }[] = [
+  { value: 'files', label: 'folders of files' },
+  { value: 'bag', label: 'a bag (RFC 8493): anybody can prove that nothing has changed' },
+];
+
+/** What the button does. */
+export const doing = (target: 'device' | 'archive' | 'folder', device: string): string =>
+  target === 'device' ? `Write to ${device || 'the device'}` : target === 'archive' ? 'Make the archive' : 'Write into the folder';
+
+/** Where a restore went. */
+export function wentTo(restore: Pick<Restore, 'target' | 'device_name' | 'device_holder' | 'folder'>): string {
+  if (restore.target === 'device') return `to ${restore.device_name}, ${restore.device_holder}`;
+  return restore.target === 'folder' ? `into the folder ${restore.folder}` : 'into an archive';
+}
+
+/** What sort of export it is, beside its name. */
+export const laidOut = (one: { folder: string; layout?: 'files' | 'bag'; locked?: boolean }): string =>
+  [one.folder ? 'folder' : 'archive', one.layout === 'bag' && 'as a bag', one.locked && 'under a passphrase'].filter(Boolean).join(', ');
+
+/** Of an archive that was made and cannot be fetched any more. */
+export const isGone = (restore: Restore): boolean =>
+  restore.target === 'archive' && restore.file_bytes !== null && restore.file_name === '' && restore.state !== 'failed';

@@ -1,0 +1,131 @@
+"""A file in the making that lies sealed on the disk: blocks under AES-256-GCM, each bound to its place.
+
+Written, sought and cut like any file, because a ZIP goes back to the head of an entry once its length is known. A block that is
+written anew gets a new nonce. A key belongs to one file alone, so that nonces drawn by chance never meet (NIST SP 800-38D §8.3:
+fewer than 2^32 of them under one key).
+"""
+
+import io
+import os
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from cryptography.exceptions import InvalidTag
+from cryptography.hazmat.primitives.ciphers.aead import AESGCM
+
+from core.exchange.downloads import SpoolBroken
+
+BLOCK_BYTES = 256 << 10
+_NONCE_BYTES, _TAG_BYTES = 12, 16
+_SEALED_BYTES = _NONCE_BYTES + BLOCK_BYTES + _TAG_BYTES
+
+
+class Spool(io.RawIOBase):
+    """New, and readable by its owner alone. `OSError` passes; whoever holds the folder names it."""
+
+    def __init__(self, path: Path, key: bytes, *, random: Callable[[int], bytes]) -> None:
+        super().__init__()
+        self._seal, self._random = AESGCM(key), random
+        self._file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
+        self._at = self.size_bytes = 0
+        self._number, self._block, self._changed = 0, bytearray(), False
+
+    def writable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def readable(self) -> bool:
+        return False
+
+    def tell(self) -> int:
+        return self._at
+
+    def seek(self, offset: int, whence: int = os.SEEK_SET) -> int:
+        base = {os.SEEK_SET: 0, os.SEEK_CUR: self._at, os.SEEK_END: self.size_bytes}[whence]
+        if not 0 <= base + offset <= self.size_bytes:
+            raise OSError("There is nothing behind the end.")
+        self._at = base + offset
+        return self._at
+
+    def write(self, content: "bytes | bytearray | memoryview") -> int:  # type: ignore[override]
+        rest = memoryview(content)
+        while rest:
+            number, begin = divmod(self._at, BLOCK_BYTES)
+            self._turn_to(number)
+            piece = rest[: BLOCK_BYTES - begin]
+            self._block[begin : begin + len(piece)] = piece
+            self._changed = True
+            self._at += len(piece)
+            self.size_bytes = max(self.size_bytes, self._at)
+            rest = rest[len(piece) :]
+        return len(content)
+
+    def truncate(self, size: int | None = None) -> int:
+        """What lies behind is gone from the disk."""
+        self._at = self.size_bytes = self._at if size is None else size
+        number, length = divmod(self.size_bytes, BLOCK_BYTES)
+        self._turn_to(number)
+        del self._block[length:]
+        self._changed = True
+        self._settle()
+        return self.size_bytes
+
+    def flush(self) -> None:
+        if not self.closed:
+            self._settle()
+
+    def close(self) -> None:
+        if not self.closed:
+            try:
+                self._settle()
+                os.fsync(self._file)
+            finally:
+                os.close(self._file)
+                super().close()
+
+    def _turn_to(self, number: int) -> None:
+        if number == self._number:
+            return
+        self._settle()
+        self._number = number
+        held = os.pread(self._file, _SEALED_BYTES, number * _SEALED_BYTES)
+        self._block = bytearray(_opened(self._seal, number, held)) if held else bytearray()
+
+    def _settle(self) -> None:
+        if not self._changed:
+            return
+        nonce = self._random(_NONCE_BYTES)
+        sealed = nonce + self._seal.encrypt(nonce, bytes(self._block), _place(self._number)) if self._block else b""
+        start, rest = self._number * _SEALED_BYTES, memoryview(sealed)
+        while rest:
+            rest = rest[os.pwrite(self._file, rest, start + len(sealed) - len(rest)) :]
+        if self.size_bytes <= (self._number + 1) * BLOCK_BYTES:
+            os.ftruncate(self._file, start + len(sealed))
+        self._changed = False
+
+
+def spooled(path: Path, key: bytes, *, start: int, stop: int) -> Iterator[bytes]:
+    """The bytes from `start` until before `stop`. Raises SpoolBroken where they cannot be opened."""
+    seal = AESGCM(key)
+    with path.open("rb", buffering=0) as file:
+        for number in range(start // BLOCK_BYTES, -(-stop // BLOCK_BYTES)):
+            held = os.pread(file.fileno(), _SEALED_BYTES, number * _SEALED_BYTES)
+            block = _opened(seal, number, held)
+            begin = number * BLOCK_BYTES
+            piece = block[max(0, start - begin) : stop - begin]
+            if begin + len(block) < min(stop, begin + BLOCK_BYTES):
+                raise SpoolBroken("The file is shorter than it was.")
+            yield piece
+
+
+def _opened(seal: AESGCM, number: int, held: bytes) -> bytes:
+    try:
+        return seal.decrypt(held[:_NONCE_BYTES], held[_NONCE_BYTES:], _place(number))
+    except (InvalidTag, ValueError):
+        raise SpoolBroken("The file is not as it was written.") from None
+
+
+def _place(number: int) -> bytes:
+    return number.to_bytes(8, "big")

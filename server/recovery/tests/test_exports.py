@@ -1,0 +1,350 @@
+"""What is taken out: archives that are fetched, whole or piece by piece, and folders of the server with an owner and an end."""
+
+import asyncio
+import io
+import zipfile
+from datetime import timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from unittest import mock
+
+import bagit
+import pyzipper
+
+from core.vault.errors import Damaged, Stopped
+from core.vault.tests.bench_of_one import START
+from server.people.models import JournalEntry, User
+from server.plans.models import Plan
+from server.recovery.actions.carry_out import carry_out
+from server.recovery.actions.end_exports import end_exports
+from server.recovery.models import ExportFolder, Restore
+from server.recovery.tests.test_recovery import RecoveryTestCase, jpeg
+
+LETTER = b'{"with": ["Bo"], "messages": [{"at": "2026-01-01T10:00:00+00:00", "from": "Bo", "text": "salary of the harbour master"}]}'
+PASSPHRASE = "marram samphire groyne 8 sluice"
+
+
+class Exporting(RecoveryTestCase):
+    def setUp(self):
+        super().setUp()
+        self.folder = Path(self.enterContext(TemporaryDirectory(prefix="attic-export-")))
+
+    def made(self, **changes: object) -> dict:
+        return self.done(**{"target": "archive", "device": None} | changes)
+
+    def fetch(self, id: str, **headers: str):
+        return self.api.get(f"/api/restores/{id}/archive", headers=headers)
+
+    def content(self, answer) -> bytes:
+        async def whole() -> bytes:
+            return b"".join([piece async for piece in answer.streaming_content])
+
+        return asyncio.run(whole())
+
+    def archive(self, **changes: object) -> bytes:
+        return self.content(self.fetch(self.made(**changes)["id"]))
+
+    def opened(self, **changes: object) -> zipfile.ZipFile:
+        return zipfile.ZipFile(io.BytesIO(self.archive(**changes)))
+
+
+class AnArchive(Exporting):
+    def test_it_holds_open_formats_and_no_name_leaves_its_folder(self):
+        told = self.made()
+        self.assertEqual((told["state"], told["file_name"]), ("complete", "Orlo H1 2026-03-02 0800.zip"))
+        answer = self.fetch(told["id"])
+        content = self.content(answer)
+        self.assertEqual((int(answer["Content-Length"]), told["file_bytes"]), (len(content), len(content)))
+        with zipfile.ZipFile(io.BytesIO(content)) as found:
+            self.assertIsNone(found.testzip())
+            names = found.namelist()
+            self.assertIn("Documents/etc/passwd", names)
+            self.assertFalse([name for name in names if ".." in name or name.startswith("/")])
+            self.assertEqual(found.read("Contacts.vcf").count(b"BEGIN:VCARD"), 150)
+            self.assertEqual(found.read("Photos/p0"), jpeg())
+
+    def test_contacts_leave_in_the_form_that_was_asked_for(self):
+        only = {"kinds": ["contacts"], "everything": False}
+        self.assertIn(b"VERSION:4.0", self.opened(**only).read("Contacts.vcf"))
+        self.assertIn(b"VERSION:3.0", self.opened(**only, cards="3.0").read("Contacts.vcf"))
+        self.assertEqual(self.ask(target="archive", device=None, cards="2.1").json()["field"], "cards")
+
+    def test_it_works_while_the_device_is_away(self):
+        self.outside.away.add("p1")
+        self.assertEqual(self.made()["state"], "complete")
+
+    def test_a_restore_that_made_no_file_has_none_to_fetch(self):
+        self.assertEqual(self.fetch(self.ask().json()["id"]).status_code, 404)
+
+    def test_what_is_damaged_is_named_and_the_others_leave(self):
+        real = self.one_breaks("photos", "p1")
+        with mock.patch("core.recovery.stream.Stream.pieces", real):
+            told = self.made()
+        self.assertEqual(told["state"], "partial")
+        photos = next(row for row in told["report"] if row["kind"] == "photos")
+        self.assertEqual((photos["damaged"], photos["found"]), (["p1"], photos["expected"] - 1))
+        with zipfile.ZipFile(io.BytesIO(self.content(self.fetch(told["id"])))) as found:
+            self.assertIsNone(found.testzip())
+            self.assertNotIn("Photos/p1", found.namelist())
+            self.assertIn("Photos/p2", found.namelist())
+
+    def one_breaks(self, kind: str, id: str):
+        from core.recovery.stream import Stream
+
+        real = Stream.pieces
+
+        def pieces(stream, stored):
+            yield from real(stream, stored)
+            if (stored.item.kind, stored.item.id) == (kind, id):
+                raise Damaged("gone")
+
+        return pieces
+
+    def test_a_bag_is_a_bag(self):
+        with self.opened(layout="bag") as found:
+            found.extractall(self.folder)
+        (top,) = self.folder.iterdir()
+        bag = bagit.Bag(str(top))
+        bag.validate()
+        self.assertEqual(top.name, "Orlo H1 2026-03-02 0800")
+        self.assertIn("Orlo H1", bag.info["External-Description"])
+        self.assertEqual(bag.info["External-Identifier"], str(self.backup.id))
+        (top / "data" / "Photos" / "p0").write_bytes(b"another picture")
+        with self.assertRaises(bagit.BagValidationError):
+            bag.validate()
+
+    def test_one_stops_when_it_is_told_to(self):
+        with mock.patch("server.recovery.actions.carry_out.Watch.tell", side_effect=Stopped("The restore was stopped.")):
+            told = self.made()
+        self.assertEqual((told["state"], told["file_name"], list(self.outside.exports.iterdir())), ("stopped", "", []))
+
+
+class NobodysLettersLieInTheOpen(Exporting):
+    def setUp(self):
+        super().setUp()
+        self.outside.devices["p1"].content["messages", "Bo"] = LETTER
+        Plan.objects.update(kinds=["contacts", "documents", "messages", "photos"])
+        self.backup = self.run_now(self.one).backup
+
+    def lying(self) -> bytes:
+        return b"".join(path.read_bytes() for path in self.outside.exports.rglob("*") if path.is_file())
+
+    def test_neither_finished_nor_while_it_is_made(self):
+        seen: list[bytes] = []
+        from server.recovery.actions.carry_out import Watch
+
+        with mock.patch.object(Watch, "tell", lambda watch, *told: seen.append(self.lying())):
+            content = self.archive(layout="files")
+        with zipfile.ZipFile(io.BytesIO(content)) as found:
+            self.assertIn(b"harbour master", found.read("Messages.json"))
+            self.assertIn(b"harbour master", found.read("Messages.html"))
+            self.assertTrue(found.getinfo("Photos/p0").compress_type == zipfile.ZIP_STORED)
+        self.assertIn(jpeg(), content)
+        for lying in [*seen, self.lying()]:
+            self.assertNotIn(b"Messages", lying)
+            self.assertNotIn(jpeg()[:64], lying)
+        self.assertGreater(len(seen), 10)
+        self.assertGreater(len(self.lying()), len(content), "it does lie there, sealed")
+
+    def test_one_under_a_passphrase_opens_with_it_alone_and_shows_no_name(self):
+        told = self.made(passphrase=PASSPHRASE, passphrase_again=PASSPHRASE)
+        self.assertEqual((told["locked"], told["state"]), (True, "complete"), told["cause"])
+        content = self.content(self.fetch(told["id"]))
+        self.assertNotIn(b"Photos", content)
+        with pyzipper.AESZipFile(io.BytesIO(content)) as outer:
+            self.assertEqual(outer.namelist(), ["Orlo H1 2026-03-02 0800.zip"])
+            info = outer.infolist()[0]
+            self.assertEqual((info.wz_aes_version, info.wz_aes_strength, info.CRC), (2, 3, 0))
+            outer.setpassword(PASSPHRASE.encode())
+            inner = zipfile.ZipFile(io.BytesIO(outer.read(info)))
+        self.assertIsNone(inner.testzip())
+        self.assertIn(b"harbour master", inner.read("Messages.json"))
+        self.assertEqual([path.name for path in self.outside.exports.iterdir()], [f"{told['id']}.sealed"], "the inner one is gone")
+        row = Restore.objects.get(id=told["id"])
+        self.assertIsNone(row.passphrase)
+        self.assertNotIn(PASSPHRASE, " ".join(JournalEntry.objects.values_list("says", flat=True)))
+
+    def test_passphrases_that_protect_nothing_are_refused(self):
+        for one, again, field in (
+            ("short one", "short one", "passphrase"), (PASSPHRASE, PASSPHRASE + "x", "passphrase_again"), ("a" * 40, "a" * 40, "passphrase"),
+            ("", PASSPHRASE, "passphrase"),
+        ):  # fmt: skip
+            answer = self.ask(target="archive", device=None, passphrase=one, passphrase_again=again)
+            self.assertEqual((answer.status_code, answer.json().get("field")), (400, field), answer.content)
+        self.assertFalse(Restore.objects.exists())
+
+
+class ADownload(Exporting):
+    def test_one_that_is_cut_at_every_tenth_goes_on_where_it_stood(self):
+        told = self.made()
+        size = told["file_bytes"]
+        whole = self.content(self.fetch(told["id"]))
+        held, tag = b"", self.fetch(told["id"])["ETag"]
+        for tenth in range(1, 11):
+            answer = self.fetch(told["id"], range=f"bytes={len(held)}-", **{"if-range": tag})
+            self.assertEqual((answer.status_code, answer["Content-Range"]), (206, f"bytes {len(held)}-{size - 1}/{size}"))
+            held += self.content(answer)[: size * tenth // 10 - len(held)]
+        self.assertEqual(held, whole)
+
+    def test_of_another_file_everything_comes_and_behind_the_end_nothing(self):
+        told = self.made()
+        answer = self.fetch(told["id"], range="bytes=5-", **{"if-range": '"another"'})
+        self.assertEqual((answer.status_code, int(answer["Content-Length"])), (200, told["file_bytes"]))
+        answer = self.fetch(told["id"], range=f"bytes={told['file_bytes']}-")
+        self.assertEqual((answer.status_code, answer["Content-Range"]), (416, f"bytes */{told['file_bytes']}"))
+
+    def test_going_on_is_no_second_look(self):
+        told = self.made()
+        self.fetch(told["id"], range="bytes=10-")
+        self.assertFalse(JournalEntry.objects.filter(what="content.fetched").exists())
+        self.fetch(told["id"], range="bytes=0-9")
+        self.assertEqual(JournalEntry.objects.filter(what="content.fetched").count(), 1)
+
+    def test_it_is_gone_after_a_restart_and_says_so(self):
+        told = self.made()
+        self.outside.start_word = b"another start"
+        answer = self.fetch(told["id"])
+        self.assertEqual((answer.status_code, "started anew" in answer.json()["title"]), (409, True), answer.content)
+        self.assertEqual(self.api.get("/api/exports").json()["count"], 0)
+        end_exports(now=self.outside.at)
+        self.assertEqual(list(self.outside.exports.iterdir()), [])
+        found = self.api.get(f"/api/restores/{told['id']}").json()
+        self.assertEqual((found["file_name"], found["file_bytes"]), ("", told["file_bytes"]))
+
+    def test_what_nobody_knows_is_cleared_away_and_one_that_is_being_made_stays(self):
+        told = self.made()
+        working = Restore.objects.create(backup=self.backup, target="archive", asked_at=self.outside.at, state="running")
+        for name in (f"{working.id}", f"{working.id}.inner", "stranger"):
+            with self.outside.downloads.new(name) as file:
+                file.write(b"half")
+        (self.outside.exports / "old.zip").write_bytes(b"PK from before")
+        end_exports(now=self.outside.at)
+        left = {path.name for path in self.outside.exports.iterdir()}
+        self.assertEqual(left, {f"{id}.sealed" for id in (told["id"], working.id, f"{working.id}.inner")})
+
+    def test_one_that_was_changed_on_the_disk_is_not_handed_out(self):
+        told = self.made()
+        path = self.outside.exports / f"{told['id']}.sealed"
+        lying = bytearray(path.read_bytes())
+        lying[50] ^= 1
+        path.write_bytes(lying)
+        self.assertNotEqual(self.fetch(told["id"]).status_code, 200)
+
+    def test_a_disk_without_room_is_said_before_anything_is_written(self):
+        with mock.patch("shutil.disk_usage", return_value=mock.Mock(free=1000)):
+            answer = self.ask(target="archive", device=None)
+        self.assertEqual((answer.status_code, Restore.objects.count()), (409, 0))
+        self.assertIn("free", answer.json()["title"])
+        self.ask(target="archive", device=None)
+        with mock.patch("shutil.disk_usage", return_value=mock.Mock(free=1000)):
+            restore = carry_out(Restore.objects.get().id)
+        self.assertEqual((restore.state, restore.file_name, list(self.outside.exports.iterdir())), ("failed", "", []))
+
+    def test_an_archive_can_be_erased_before_its_time(self):
+        told = self.made()
+        listed = self.api.get("/api/exports").json()
+        self.assertEqual(
+            [(row["id"], row["size_bytes"], row["until"]) for row in listed["results"]], [(told["id"], told["file_bytes"], "2026-03-09")]
+        )
+        self.assertEqual(self.api.post(f"/api/exports/{told['id']}/erase").status_code, 204)
+        self.assertEqual((self.fetch(told["id"]).status_code, self.api.get("/api/exports").json()["count"]), (404, 0))
+        self.assertEqual(self.api.post(f"/api/exports/{told['id']}/erase").status_code, 409)
+        self.assertTrue(JournalEntry.objects.filter(what="export.erased").exists())
+
+
+class AFolder(Exporting):
+    def into(self, name: str = "for the lawyer", **changes: object) -> dict:
+        return self.made(target="folder", folder=str(self.folder / name), until="2026-03-20", **changes)
+
+    def test_it_holds_everything_for_the_servers_account_alone(self):
+        told = self.into()
+        folder = self.folder / "for the lawyer"
+        self.assertEqual((told["state"], told["folder"], folder.stat().st_mode & 0o777), ("complete", str(folder), 0o700))
+        self.assertEqual((folder / "Photos" / "p0").read_bytes(), jpeg())
+        self.assertEqual((folder / "Contacts.vcf").read_bytes().count(b"BEGIN:VCARD"), 150)
+        self.assertEqual((folder / "Photos" / "p0").stat().st_mtime, START.timestamp())
+        (row,) = self.api.get("/api/exports").json()["results"]
+        self.assertEqual((row["folder"], row["keeper_name"], row["until"]), (str(folder), self.ines.shown_name, "2026-03-20"))
+
+    def test_a_bag_lies_there_as_one(self):
+        self.into(layout="bag")
+        bagit.Bag(str(self.folder / "for the lawyer")).validate()
+
+    def test_on_its_last_day_it_is_there_and_the_day_after_it_is_erased(self):
+        self.into()
+        shut = self.folder / "for the lawyer" / "Photos"
+        shut.chmod(0o500)
+        self.outside.at = self.outside.at.replace(day=20, hour=20)
+        end_exports(now=self.outside.at)
+        self.assertTrue(shut.exists())
+        self.outside.at += timedelta(hours=4)
+        end_exports(now=self.outside.at)
+        self.assertFalse((self.folder / "for the lawyer").exists())
+        self.assertIsNotNone(ExportFolder.objects.get().gone_at)
+        self.assertIn("erased", JournalEntry.objects.filter(what="export.erased").get().says)
+        self.assertEqual(self.api.get("/api/exports").json()["count"], 0)
+
+    def test_another_folder_at_its_path_is_never_erased(self):
+        told = self.into()
+        folder = self.folder / "for the lawyer"
+        folder.rename(self.folder / "moved away")
+        folder.mkdir()
+        (folder / "somebody's own").write_text("keep me")
+        self.outside.at += timedelta(days=40)
+        for _ in range(2):
+            end_exports(now=self.outside.at)
+        self.assertTrue((folder / "somebody's own").exists())
+        self.assertIn("Another folder", self.api.get("/api/exports").json()["results"][0]["trouble"])
+        self.assertEqual(JournalEntry.objects.filter(what="export.stays").count(), 1, "said once")
+        answer = self.api.post(f"/api/exports/{told['id']}/erase")
+        self.assertEqual((answer.status_code, answer.json()["field"]), (400, "folder"))
+        (folder / "somebody's own").unlink()
+        folder.rmdir()
+        self.assertEqual(self.api.post(f"/api/exports/{told['id']}/erase").status_code, 204)
+        self.assertIn("not there any more", JournalEntry.objects.filter(what="export.erased").get().says)
+
+    def test_only_into_an_empty_one_with_a_last_day_by_an_administrator(self):
+        full = self.folder / "full"
+        full.mkdir()
+        (full / "x").write_text("x")
+        self.assertEqual(self.into("full")["state"], "failed")
+        self.assertEqual((full / "x").read_text(), "x")
+        self.assertFalse(ExportFolder.objects.exists())
+        self.into()
+        ask = {"target": "folder", "device": None, "until": "2026-03-20"}
+        for wrong, field in (
+            ({"until": None}, "until"),
+            ({"until": "2026-03-01"}, "until"),
+            ({"until": "2028-01-01"}, "until"),
+            ({"keeper": 99}, "keeper"),
+        ):
+            answer = self.ask(**{**ask, "folder": str(self.folder / "new"), **wrong})
+            self.assertEqual((answer.status_code, answer.json().get("field")), (400, field), answer.content)
+        for taken in ("for the lawyer", "for the lawyer/Photos"):
+            answer = self.ask(**ask, folder=str(self.folder / taken))
+            self.assertEqual((answer.status_code, answer.json().get("field")), (400, "folder"), answer.content)
+        answer = self.signed_in("piet").post("/api/restores", self.body(**ask, folder=str(self.folder / "new")), format="json")
+        self.assertEqual(answer.status_code, 403)
+
+    def test_its_day_and_its_keeper_can_be_changed(self):
+        told = self.into()
+        self.signed_in("piet")
+        piet = User.objects.get(username="piet")
+        keep = f"/api/exports/{told['id']}/keep"
+        answer = self.api.post(keep, {"until": "2026-05-01", "keeper": piet.id}, format="json")
+        self.assertEqual((answer.json()["until"], answer.json()["keeper_name"]), ("2026-05-01", piet.shown_name))
+        self.assertEqual(self.api.post(keep, {"until": "2026-01-01", "keeper": piet.id}, format="json").json()["field"], "until")
+        end_exports(now=self.outside.at.replace(month=4))
+        self.assertTrue((self.folder / "for the lawyer").exists())
+
+    def test_a_worker_that_died_over_it_begins_it_anew(self):
+        self.ask(target="folder", device=None, folder=str(self.folder / "x"), until="2026-03-20")
+        id = Restore.objects.get().id
+        with (
+            mock.patch("server.recovery.actions.write_export.Archive.add_folders", side_effect=KeyboardInterrupt),
+            self.assertRaises(KeyboardInterrupt),
+        ):
+            carry_out(id)
+        (self.folder / "x" / "left over").write_text("half")
+        self.assertEqual(carry_out(id).state, "complete")
+        self.assertFalse((self.folder / "x" / "left over").exists())

@@ -1,0 +1,125 @@
+/** Where what was chosen goes: to a device, into an archive to fetch, into a folder of the server. */
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import Button from 'react-bootstrap/Button';
+import { Link, useNavigate } from 'react-router';
+
+import { useAct } from '../../api/act';
+import { client, problemOf, told, type Schemas } from '../../api/client';
+import { key } from '../../api/keys';
+import { useMay } from '../../api/may';
+import { useDeviceChoice } from '../../api/queries';
+import { Choice } from '../../ui/forms/Field';
+import { Form } from '../../ui/forms/Form';
+import { Mark, STANDINGS } from '../../ui/Mark';
+import { Picker } from '../../ui/Picker';
+import { Failed } from '../../ui/States';
+import { ExportOptions } from './ExportOptions';
+import { NO_EXPORT, asked, type Going, type Target } from './exports';
+import { type Backup, type Things } from './queries';
+import { CONFLICTS, LEAST_LOSS, TARGETS, doing } from './words';
+
+interface Props {
+  backup: Backup;
+  things: Things;
+}
+
+export function WhereTo({ backup, things }: Props) {
+  const navigate = useNavigate();
+  const may = useMay();
+  const [going, setGoing] = useState<Going>({ target: 'device', device: backup.device_id, whenThere: LEAST_LOSS, ...NO_EXPORT });
+  const put = (change: Partial<Going>) => setGoing((before) => ({ ...before, ...change }));
+  const devices = useDeviceChoice(going.device, (row) => !['lost', 'retired'].includes(row.device_state));
+  const chosen = things.everything || things.kinds.length > 0 || things.items.length > 0;
+  const findings = useFindings(backup, things, going, chosen);
+  const ask = useAct(
+    () => client.POST('/api/restores', { body: asked(backup.id, things, going) }),
+    'restore',
+    (restore) => void navigate(`/restore/${restore.id}`),
+  );
+  const blocked = (findings.data ?? []).some((finding) => finding.blocks);
+  const targets = TARGETS.filter((one) => one.value !== 'folder' || may('set_up'));
+  return (
+    <Form className="sheet pad" onSubmit={() => ask.go()} problem={ask.problem}>
+      {targets.map((one) => (
+        <div key={one.value}>
+          <Radio value={one.value} chosen={going.target} onChoose={(target) => put({ target })} />
+          {one.value === going.target && one.value === 'device' && (
+            <div className="ps-4 pt-1">
+              <Picker label="Which device" value={going.device} found={devices} onChoose={(device) => put({ device })} />
+              <Choice
+                label="What differs there already"
+                value={going.whenThere}
+                onChange={(whenThere) => put({ whenThere })}
+                options={CONFLICTS}
+              />
+            </div>
+          )}
+          {one.value === going.target && one.value !== 'device' && <ExportOptions going={going} put={put} />}
+        </div>
+      ))}
+      <Before chosen={chosen} going={going} findings={findings} />
+      <Button type="submit" disabled={!chosen || blocked || ask.busy || (going.target === 'device' && devices.shown === '')}>
+        {doing(going.target, devices.shown)}
+      </Button>
+      {!chosen && <p className="hint">Choose some things in the middle first.</p>}
+      {blocked && going.target === 'device' && (
+        <p className="hint">
+          Resolve what is marked, or <Link to="/devices">look at the devices</Link>.
+        </p>
+      )}
+    </Form>
+  );
+}
+
+function Radio({ value, chosen, onChoose }: { value: Target; chosen: Target; onChoose: (target: Target) => void }) {
+  const one = TARGETS.find((target) => target.value === value);
+  return (
+    <label className="check">
+      <input type="radio" name="target" checked={chosen === value} onChange={() => onChoose(value)} />
+      <span>
+        <strong>{one?.label}</strong>
+        {one?.more}
+      </span>
+    </label>
+  );
+}
+
+/** What stands in the way now. A passphrase is never part of this question. */
+function useFindings(backup: Backup, things: Things, going: Going, chosen: boolean) {
+  const body = asked(backup.id, things, { ...going, ...NO_EXPORT });
+  return useQuery({
+    queryKey: key('preflight', body),
+    queryFn: () => told(client.POST('/api/preflight', { body })),
+    enabled: chosen && going.target !== 'folder',
+    placeholderData: keepPreviousData,
+    refetchInterval: 15_000,
+    retry: false,
+  });
+}
+
+interface BeforeProps {
+  chosen: boolean;
+  going: Going;
+  findings: ReturnType<typeof useFindings>;
+}
+
+function Before({ chosen, going, findings }: BeforeProps) {
+  const toDevice = going.target === 'device';
+  const found: Schemas['Finding'][] = going.target === 'folder' ? [] : (findings.data ?? []);
+  return (
+    <section aria-label="Before it starts" aria-live="polite" className="my-2">
+      {toDevice && chosen && findings.isPending && <p className="hint">Asking the device …</p>}
+      {findings.isLoadingError && <Failed problem={problemOf(findings.error)} />}
+      {toDevice && findings.data?.length === 0 && <p className="hint">Nothing stands in the way.</p>}
+      {found.map((finding) => (
+        <div className="finding" key={finding.code}>
+          <Mark look={finding.blocks ? STANDINGS['late'] : STANDINGS['due_soon']} wordless />
+          <p>
+            <strong>{finding.says}</strong> {finding.remedy}
+          </p>
+        </div>
+      ))}
+    </section>
+  );
+}
