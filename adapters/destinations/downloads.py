@@ -4,8 +4,6 @@ The key comes from the server's key, the name of the file, and a word that is dr
 a restart nobody opens what lies there, and it is cleared away.
 """
 
-import contextlib
-import errno
 import hashlib
 import os
 import shutil
@@ -16,10 +14,9 @@ from typing import IO, cast
 from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 
-from adapters.destinations.spool import Spool, spooled
+from adapters.destinations.spool import Spool, named, spooled
 from adapters.guard import port
 from core.exchange.downloads import SpoolBroken, SpoolFault
-from core.vault.errors import StoreError, StoreFull, StoreUnreachable
 
 _ENDING = ".sealed"
 
@@ -32,18 +29,18 @@ class SealedDownloads:
         self.start = hashlib.blake2b(word, digest_size=8, person=b"attic start").hexdigest()
 
     def free_bytes(self) -> int:
-        with _named(self._root):
+        with named(self._root):
             self._root.mkdir(parents=True, exist_ok=True, mode=0o700)
             return shutil.disk_usage(self._root).free
 
     def new(self, name: str) -> IO[bytes]:
-        with _named(self._root):
+        with named(self._root):
             self._root.mkdir(parents=True, exist_ok=True, mode=0o700)
             self._path(name).unlink(missing_ok=True)
             return cast(IO[bytes], Spool(self._path(name), self._key_of(name), random=self._random))
 
     def read(self, name: str, *, start: int, stop: int) -> Iterator[bytes]:
-        with _named(self._root):
+        with named(self._root):
             try:
                 yield from spooled(self._path(name), self._key_of(name), start=start, stop=stop)
             except FileNotFoundError:
@@ -53,12 +50,12 @@ class SealedDownloads:
         return self._path(name).is_file()
 
     def remove(self, name: str) -> None:
-        with _named(self._root):
+        with named(self._root):
             self._path(name).unlink(missing_ok=True)
 
     def clear(self, keep: Collection[str]) -> int:
         kept, removed = {self._path(name).name for name in keep}, 0
-        with _named(self._root):
+        with named(self._root):
             for entry in list(os.scandir(self._root)) if self._root.is_dir() else ():
                 if entry.name not in kept and entry.is_file(follow_symlinks=False):
                     os.unlink(entry.path)
@@ -70,17 +67,3 @@ class SealedDownloads:
 
     def _key_of(self, name: str) -> bytes:
         return HKDF(algorithm=SHA256(), length=32, salt=self._word, info=b"attic download " + name.encode()).derive(self._key())
-
-
-@contextlib.contextmanager
-def _named(root: Path) -> Iterator[None]:
-    try:
-        yield
-    except OSError as error:
-        raise _error(root, error) from error
-
-
-def _error(root: Path, error: OSError) -> StoreError:
-    if error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return StoreFull(f"There is no room left in {root}.", remedy="Make room there, choose less, or write into a folder elsewhere.")
-    return StoreUnreachable(f"The folder {root} answers with an error: {error.strerror}.")

@@ -5,6 +5,8 @@ written anew gets a new nonce. A key belongs to one file alone, so that nonces d
 fewer than 2^32 of them under one key).
 """
 
+import contextlib
+import errno
 import io
 import os
 from collections.abc import Callable, Iterator
@@ -14,6 +16,7 @@ from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
 from core.exchange.downloads import SpoolBroken
+from core.vault.errors import StoreError, StoreFull, StoreUnreachable
 
 BLOCK_BYTES = 256 << 10
 _NONCE_BYTES, _TAG_BYTES = 12, 16
@@ -21,11 +24,11 @@ _SEALED_BYTES = _NONCE_BYTES + BLOCK_BYTES + _TAG_BYTES
 
 
 class Spool(io.RawIOBase):
-    """New, and readable by its owner alone. `OSError` passes; whoever holds the folder names it."""
+    """New, and readable by its owner alone. Raises StoreError."""
 
     def __init__(self, path: Path, key: bytes, *, random: Callable[[int], bytes]) -> None:
         super().__init__()
-        self._seal, self._random = AESGCM(key), random
+        self._seal, self._random, self._root = AESGCM(key), random, path.parent
         self._file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
         self._at = self.size_bytes = 0
         self._number, self._block, self._changed = 0, bytearray(), False
@@ -80,8 +83,10 @@ class Spool(io.RawIOBase):
         if not self.closed:
             try:
                 self._settle()
-                os.fsync(self._file)
+                with named(self._root):
+                    os.fsync(self._file)
             finally:
+                self._changed = False
                 os.close(self._file)
                 super().close()
 
@@ -90,7 +95,8 @@ class Spool(io.RawIOBase):
             return
         self._settle()
         self._number = number
-        held = os.pread(self._file, _SEALED_BYTES, number * _SEALED_BYTES)
+        with named(self._root):
+            held = os.pread(self._file, _SEALED_BYTES, number * _SEALED_BYTES)
         self._block = bytearray(_opened(self._seal, number, held)) if held else bytearray()
 
     def _settle(self) -> None:
@@ -99,10 +105,11 @@ class Spool(io.RawIOBase):
         nonce = self._random(_NONCE_BYTES)
         sealed = nonce + self._seal.encrypt(nonce, bytes(self._block), _place(self._number)) if self._block else b""
         start, rest = self._number * _SEALED_BYTES, memoryview(sealed)
-        while rest:
-            rest = rest[os.pwrite(self._file, rest, start + len(sealed) - len(rest)) :]
-        if self.size_bytes <= (self._number + 1) * BLOCK_BYTES:
-            os.ftruncate(self._file, start + len(sealed))
+        with named(self._root):
+            while rest:
+                rest = rest[os.pwrite(self._file, rest, start + len(sealed) - len(rest)) :]
+            if self.size_bytes <= (self._number + 1) * BLOCK_BYTES:
+                os.ftruncate(self._file, start + len(sealed))
         self._changed = False
 
 
@@ -129,3 +136,18 @@ def _opened(seal: AESGCM, number: int, held: bytes) -> bytes:
 
 def _place(number: int) -> bytes:
     return number.to_bytes(8, "big")
+
+
+@contextlib.contextmanager
+def named(root: Path) -> Iterator[None]:
+    """What the system says of this folder, in the error tree."""
+    try:
+        yield
+    except OSError as error:
+        raise _error(root, error) from error
+
+
+def _error(root: Path, error: OSError) -> StoreError:
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return StoreFull(f"There is no room left in {root}.", remedy="Make room there, choose less, or write into a folder elsewhere.")
+    return StoreUnreachable(f"The folder {root} answers with an error: {error.strerror}.")

@@ -76,7 +76,7 @@ class Archive:
         """Folders of a backup in which nothing lies would be lost without an entry of their own."""
         label = kind("documents").label
         for item in items:
-            path = f"{label}/{plain_path(shown_path(path_of(item)))}"
+            path = f"{label}/{self._fit(shown_path(path_of(item)))}"
             if path not in self._held:
                 self._note_parents(f"{path}/")
                 self._kept("documents", item, partial(self._into.folder, path, item))
@@ -167,13 +167,16 @@ class Archive:
 
     def _add_file(self, folder: str, item: Item, content: Content) -> None:
         own = shown_path(path_of(item)) if "mode" in (item.attributes or {}) else item.name
-        path = self._names.take("/".join([*(safe_part(part) for part in folder.split("/")), plain_path(own)]))
+        path = self._names.take("/".join([*(safe_part(part) for part in folder.split("/")), self._fit(own)]))
         if not self._kept(item.kind, item, partial(self._put, path, item, content)):
             return
         if not path.endswith(f"/{own}"):
             self.report.renamed.append((item.kind, own, path))
         self._note_parents(path)
         self.listed(item.kind, item, path)
+
+    def _fit(self, own: str) -> str:
+        return plain_path(own).translate({ord(letter): "_" for letter in self._into.avoids})
 
     def _put(self, path: str, item: Item, content: Content) -> None:
         if link_of(item) is not None:

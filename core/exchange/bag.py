@@ -19,6 +19,9 @@ _MOST_LINE = 79
 class Bag:
     """`within`: the folder of the bag in the container, which becomes the bag's own name."""
 
+    avoids = "%"
+    """RFC 8493 writes it as `%25` in a manifest, which the validator of the RFC's own authors (1.9) does not read back."""
+
     def __init__(self, inner: Container, *, within: str, now: datetime, about: Sequence[tuple[str, str]] = ()) -> None:
         """`about`: labels and values for `bag-info.txt`, such as who made it and for whom."""
         self._inner, self._now, self._about = inner, now, about

@@ -18,6 +18,9 @@ class NotHeld(AtticError):
 class Container(Protocol):
     """Paths are relative, their parts joined by `/`; each is given once."""
 
+    avoids: str
+    """Letters that no path in it should have."""
+
     def file(self, path: str, item: Item, pieces: Iterable[bytes], *, packs: bool = False) -> None:
         """A file with the times and mode of the item. `packs`: text, which gets smaller. When `pieces` raise, nothing of it is
         there. Raises NotHeld, StoreError, and what `pieces` raise."""

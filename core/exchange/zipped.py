@@ -14,6 +14,7 @@ from typing import IO
 from core.content.items import Item
 from core.content.paths import link_of
 from core.units import MIB
+from core.vault.errors import Damaged
 
 WHOLE_BYTES = 4 * MIB
 """What announces less is held in memory and written once it is whole; larger ones are cut back when they break."""
@@ -21,6 +22,8 @@ WHOLE_BYTES = 4 * MIB
 
 class Zipped:
     """`file` can be written, sought and truncated."""
+
+    avoids = ""
 
     def __init__(self, file: IO[bytes]) -> None:
         self._file = file
@@ -39,14 +42,15 @@ class Zipped:
                 out.write(head)
                 for piece in source:
                     out.write(piece)
-        except BaseException:
+        except Damaged:
             self._cut_back(info)
             raise
 
     def _cut_back(self, info: zipfile.ZipInfo) -> None:
         """The next entry is written over the half one."""
-        self._zip.filelist.remove(info)
-        del self._zip.NameToInfo[info.filename]
+        if info.filename in self._zip.NameToInfo:  # not when writing itself failed
+            self._zip.filelist.remove(info)
+            del self._zip.NameToInfo[info.filename]
         self._zip.start_dir = info.header_offset
         self._file.seek(info.header_offset)
         self._file.truncate()

@@ -8,6 +8,8 @@ from core.recovery.extract import Destination, Unwritable
 
 
 class InFolder:
+    avoids = ""
+
     def __init__(self, destination: Destination) -> None:
         self._destination = destination
 

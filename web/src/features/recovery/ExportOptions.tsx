@@ -66,7 +66,7 @@ function Folder({ going, put }: Props) {
   return (
     <>
       <Field
-        label="Folder of the server"
+        label="Which folder"
         value={going.folder}
         onChange={(folder) => put({ folder })}
         field="folder"

@@ -91,7 +91,7 @@ function Row({ one }: { one: Export }) {
         {!one.folder && <span className="quiet"> or a restart</span>}
       </td>
       <td>{one.keeper_name || one.by_name}</td>
-      <td>
+      <td className="nowrap">
         <Acts one={one} />
       </td>
     </tr>
@@ -105,7 +105,7 @@ function Acts({ one }: { one: Export }) {
   const what = one.folder || one.file_name;
   if (!may('restore')) return null;
   return (
-    <div className="row-end">
+    <div className="row-end flex-nowrap">
       {!one.folder && (
         <a className="btn btn-sm btn-outline-primary" href={`/api/restores/${one.id}/archive`} download>
           Save<span className="visually-hidden"> {what}</span>

@@ -12,7 +12,7 @@ import { Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Loading, Refused } from '../../ui/States';
-import { REPORT_COLUMNS, RESTORE_STATES, closing, isGone, wentTo } from './words';
+import { RESTORE_STATES, closing, columnsOf, isGone, wentTo } from './words';
 
 type Restore = Schemas['Restore'];
 
@@ -73,7 +73,7 @@ export function RestoreReportScreen() {
             <thead>
               <tr>
                 <th scope="col">Kind</th>
-                {REPORT_COLUMNS.map((column) => (
+                {columnsOf(found).map((column) => (
                   <th key={column.label} scope="col" className="num">
                     {column.label}
                   </th>
@@ -84,7 +84,7 @@ export function RestoreReportScreen() {
               {found.report.map((row) => (
                 <tr key={row.kind}>
                   <td>{row.label}</td>
-                  {REPORT_COLUMNS.map((column) => (
+                  {columnsOf(found).map((column) => (
                     <td key={column.label} className="num">
                       {column.count(row) === undefined ? <span className="quiet">–</span> : grouped(column.count(row) ?? 0)}
                     </td>

@@ -1,5 +1,5 @@
 /** Where what was chosen goes: to a device, into an archive to fetch, into a folder of the server. */
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useNavigate } from 'react-router';
@@ -10,14 +10,19 @@ import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { useDeviceChoice } from '../../api/queries';
 import { Choice } from '../../ui/forms/Field';
+import { dayIn } from '../../ui/forms/dates';
 import { Form } from '../../ui/forms/Form';
 import { Mark, STANDINGS } from '../../ui/Mark';
+import { useNow, useZone } from '../../ui/Office';
 import { Picker } from '../../ui/Picker';
 import { Failed } from '../../ui/States';
 import { ExportOptions } from './ExportOptions';
 import { NO_EXPORT, asked, type Going, type Target } from './exports';
 import { type Backup, type Things } from './queries';
 import { CONFLICTS, LEAST_LOSS, TARGETS, doing } from './words';
+
+/** How long a folder stays unless somebody says otherwise. */
+const A_MONTH_MS = 30 * 86_400_000;
 
 interface Props {
   backup: Backup;
@@ -27,7 +32,13 @@ interface Props {
 export function WhereTo({ backup, things }: Props) {
   const navigate = useNavigate();
   const may = useMay();
-  const [going, setGoing] = useState<Going>({ target: 'device', device: backup.device_id, whenThere: LEAST_LOSS, ...NO_EXPORT });
+  const [going, setGoing] = useState<Going>({
+    ...NO_EXPORT,
+    target: 'device',
+    device: backup.device_id,
+    whenThere: LEAST_LOSS,
+    until: dayIn(useNow() + A_MONTH_MS, useZone()),
+  });
   const put = (change: Partial<Going>) => setGoing((before) => ({ ...before, ...change }));
   const devices = useDeviceChoice(going.device, (row) => !['lost', 'retired'].includes(row.device_state));
   const chosen = things.everything || things.kinds.length > 0 || things.items.length > 0;
@@ -37,25 +48,14 @@ export function WhereTo({ backup, things }: Props) {
     'restore',
     (restore) => void navigate(`/restore/${restore.id}`),
   );
-  const blocked = (findings.data ?? []).some((finding) => finding.blocks);
+  const blocked = (findings.data ?? []).some((finding) => finding.blocks) && going.target !== 'folder';
   const targets = TARGETS.filter((one) => one.value !== 'folder' || may('set_up'));
   return (
     <Form className="sheet pad" onSubmit={() => ask.go()} problem={ask.problem}>
       {targets.map((one) => (
         <div key={one.value}>
           <Radio value={one.value} chosen={going.target} onChoose={(target) => put({ target })} />
-          {one.value === going.target && one.value === 'device' && (
-            <div className="ps-4 pt-1">
-              <Picker label="Which device" value={going.device} found={devices} onChoose={(device) => put({ device })} />
-              <Choice
-                label="What differs there already"
-                value={going.whenThere}
-                onChange={(whenThere) => put({ whenThere })}
-                options={CONFLICTS}
-              />
-            </div>
-          )}
-          {one.value === going.target && one.value !== 'device' && <ExportOptions going={going} put={put} />}
+          {one.value === going.target && <Options going={going} put={put} devices={devices} />}
         </div>
       ))}
       <Before chosen={chosen} going={going} findings={findings} />
@@ -69,6 +69,22 @@ export function WhereTo({ backup, things }: Props) {
         </p>
       )}
     </Form>
+  );
+}
+
+interface OptionsProps {
+  going: Going;
+  put: (change: Partial<Going>) => void;
+  devices: ReturnType<typeof useDeviceChoice>;
+}
+
+function Options({ going, put, devices }: OptionsProps) {
+  if (going.target !== 'device') return <ExportOptions going={going} put={put} />;
+  return (
+    <div className="ps-4 pt-1">
+      <Picker label="Which device" value={going.device} found={devices} onChoose={(device) => put({ device })} />
+      <Choice label="What differs there already" value={going.whenThere} onChange={(whenThere) => put({ whenThere })} options={CONFLICTS} />
+    </div>
   );
 }
 
@@ -92,7 +108,8 @@ function useFindings(backup: Backup, things: Things, going: Going, chosen: boole
     queryKey: key('preflight', body),
     queryFn: () => told(client.POST('/api/preflight', { body })),
     enabled: chosen && going.target !== 'folder',
-    placeholderData: keepPreviousData,
+    // what stands in the way of another target says nothing of this one
+    placeholderData: (before, question) => (question?.queryKey[1].target === body.target ? before : undefined),
     refetchInterval: 15_000,
     retry: false,
   });

@@ -3,7 +3,7 @@
 import { describe, expect, test } from 'vitest';
 
 import type { Schemas } from '../../api/client';
-import { closing, CONFLICTS, LEAST_LOSS, REPORT_COLUMNS } from './words';
+import { closing, columnsOf, CONFLICTS, doing, isGone, laidOut, LEAST_LOSS, REPORT_COLUMNS, wentTo } from './words';
 
 type Restore = Schemas['Restore'];
 type Row = Restore['report'][number];
@@ -49,6 +49,38 @@ describe('a restore’s report', () => {
 
   test('nothing on the device is lost unless somebody chooses it', () => {
     expect([LEAST_LOSS, CONFLICTS[0].value]).toEqual(['keep_both', 'keep_both']);
+  });
+});
+
+describe('an export', () => {
+  const archive = restore({ target: 'archive', file_name: 'H1.zip', file_bytes: 5 });
+  const folder = restore({ target: 'folder', folder: '/srv/x', file_name: '', file_bytes: null });
+
+  test('shows no counts of what was there before', () => {
+    expect(columnsOf(archive).map((column) => column.label)).toEqual(['Chosen', 'Written', 'Expected', 'Found']);
+    expect(columnsOf(restore({}))).toEqual(REPORT_COLUMNS);
+  });
+
+  test('is gone once its file is, and a folder never is by that', () => {
+    expect([archive, restore({ target: 'archive', file_name: '', file_bytes: 5 }), folder, restore({ file_name: '' })].map(isGone)).toEqual(
+      [false, true, false, false],
+    );
+  });
+
+  test('says where it went, and what it is', () => {
+    expect([wentTo(archive), wentTo(folder), wentTo(restore({ device_holder: 'S. Ito' }))]).toEqual([
+      'into an archive',
+      'into the folder /srv/x',
+      'to Orlo P5, S. Ito',
+    ]);
+    expect(laidOut({ folder: '', layout: 'bag', locked: true })).toBe('archive, as a bag, under a passphrase');
+    expect(laidOut({ folder: '/srv/x', layout: 'files', locked: false })).toBe('folder');
+    expect([doing('device', 'Orlo P5'), doing('device', ''), doing('archive', 'Orlo P5'), doing('folder', '')]).toEqual([
+      'Write to Orlo P5',
+      'Write to the device',
+      'Make the archive',
+      'Write into the folder',
+    ]);
   });
 });
 

@@ -37,6 +37,12 @@ export const REPORT_COLUMNS: { label: string; count: (row: Report) => number | u
   { label: 'Found', count: (row) => row.found },
 ];
 
+const ON_A_DEVICE = ['Added beside', 'Replaced', 'The same already', 'Left as it is'];
+
+/** Those that say something of this restore: in an export nothing was there before. */
+export const columnsOf = (restore: Pick<Restore, 'target'>) =>
+  REPORT_COLUMNS.filter((column) => restore.target === 'device' || !ON_A_DEVICE.includes(column.label));
+
 /** What a restore ended with; empty while it goes on. */
 export function closing(restore: Restore): string {
   if (restore.state === 'failed') return `It failed. ${restore.cause}`;

@@ -1,0 +1,146 @@
+"""Files that lie sealed until they are fetched."""
+
+import io
+import os
+import random
+import zipfile
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from unittest import TestCase, mock
+
+from adapters.destinations.downloads import SealedDownloads
+from adapters.destinations.lying import FolderOnServer
+from adapters.destinations.spool import BLOCK_BYTES
+from core.errors import BadInput
+from core.exchange.downloads import SpoolBroken
+from core.vault.errors import StoreFull
+
+
+class Spools(TestCase):
+    def setUp(self):
+        self.root = Path(self.enterContext(TemporaryDirectory(prefix="attic-spool-")))
+        self.downloads = self.started(b"w" * 16)
+
+    def started(self, word: bytes) -> SealedDownloads:
+        return SealedDownloads(self.root, key=lambda: b"k" * 32, word=word, random=os.urandom)
+
+    def read(self, name: str, start: int, stop: int, **other: object) -> bytes:
+        return b"".join(self.downloads.read(name, start=start, stop=stop))
+
+    def test_it_behaves_as_a_file_does(self):
+        """Against a file in memory: the same writes, seeks and cuts, drawn by chance."""
+        for seed in range(30):
+            draw, plain = random.Random(seed), io.BytesIO()
+            with self.downloads.new("a") as file:
+                for _ in range(25):
+                    match draw.choice("wwwwsct"):
+                        case "w":
+                            content = draw.randbytes(draw.choice([1, 100, BLOCK_BYTES - 1, BLOCK_BYTES, BLOCK_BYTES * 2 + 7]))
+                            self.assertEqual(file.write(content), plain.write(content))
+                        case "s":
+                            at = draw.randrange(len(plain.getvalue()) + 1)
+                            self.assertEqual(file.seek(at), plain.seek(at))
+                        case "t":
+                            self.assertEqual(file.tell(), plain.tell())
+                        case _:
+                            file.truncate()
+                            plain.truncate()
+                size = file.seek(0, os.SEEK_END)
+            whole = plain.getvalue()
+            self.assertEqual((size, self.read("a", 0, size)), (len(whole), whole), seed)
+            for _ in range(20):
+                start = draw.randrange(size + 1)
+                stop = draw.randrange(start, size + 1)
+                self.assertEqual(self.read("a", start, stop), whole[start:stop])
+
+    def test_a_zip_is_written_into_one(self):
+        big = random.Random(1).randbytes(3 * BLOCK_BYTES + 5)
+        with self.downloads.new("z") as file:
+            with zipfile.ZipFile(file, "w") as made:
+                with made.open("big", "w", force_zip64=True) as out:
+                    out.write(big)
+                made.writestr("small", b"x")
+            size = file.seek(0, os.SEEK_END)
+        with zipfile.ZipFile(io.BytesIO(self.read("z", 0, size))) as found:
+            self.assertIsNone(found.testzip())
+            self.assertEqual(found.read("big"), big)
+
+    def write(self, name: str, content: bytes) -> Path:
+        with self.downloads.new(name) as file:
+            file.write(content)
+        return self.root / f"{name}.sealed"
+
+    def test_nothing_of_it_can_be_read_on_the_disk_and_nobody_else_may_try(self):
+        path = self.write("a", b"the salary of the harbour master " * 40_000)
+        lying = path.read_bytes()
+        self.assertNotIn(b"harbour", lying)
+        self.assertEqual(path.stat().st_mode & 0o777, 0o600)
+        self.assertGreater(len(lying), 40_000 * 33)
+
+    def test_after_a_restart_and_under_another_name_it_cannot_be_opened(self):
+        path = self.write("a", b"x" * 100)
+        path.rename(self.root / "b.sealed")
+        with self.assertRaises(SpoolBroken):
+            self.read("b", 0, 100)
+        (self.root / "b.sealed").rename(path)
+        self.assertEqual(self.read("a", 0, 100), b"x" * 100)
+        again = self.started(b"v" * 16)
+        with self.assertRaises(SpoolBroken):
+            list(again.read("a", start=0, stop=100))
+        self.assertNotEqual(again.start, self.downloads.start)
+
+    def test_a_byte_that_changed_a_block_at_another_place_and_a_shorter_file_are_noticed(self):
+        content = random.Random(2).randbytes(3 * BLOCK_BYTES)
+        sealed = 12 + BLOCK_BYTES + 16
+        path = self.write("a", content)
+        lying = path.read_bytes()
+        changed = bytearray(lying)
+        changed[sealed + 40] ^= 1
+        swapped = lying[sealed : 2 * sealed] + lying[:sealed] + lying[2 * sealed :]
+        for broken in (bytes(changed), swapped, lying[: 2 * sealed], lying[:-1]):
+            path.write_bytes(broken)
+            with self.assertRaises(SpoolBroken):
+                self.read("a", 0, len(content))
+        path.unlink()
+        with self.assertRaises(SpoolBroken):
+            self.read("a", 0, 1)
+
+    def test_a_block_that_is_written_anew_gets_another_nonce(self):
+        with self.downloads.new("a") as file:
+            file.write(b"first")
+            file.flush()
+            before = (self.root / "a.sealed").read_bytes()
+            file.seek(0)
+            file.write(b"first")
+            file.flush()
+            after = (self.root / "a.sealed").read_bytes()
+        self.assertNotEqual(before[:12], after[:12])
+
+    def test_what_is_not_kept_is_cleared_away(self):
+        self.write("a", b"1")
+        self.write("b", b"2")
+        (self.root / "c.zip").write_bytes(b"PK")
+        self.assertEqual(self.downloads.clear({"b"}), 2)
+        self.assertEqual([path.name for path in self.root.iterdir()], ["b.sealed"])
+
+    def test_a_full_disk_is_said(self):
+        with self.assertRaises(StoreFull), mock.patch("os.pwrite", side_effect=OSError(28, "No space left on device")):
+            self.write_through_the_port()
+
+    def write_through_the_port(self):
+        with self.downloads.new("full") as file:
+            file.write(b"x")
+
+
+class FoldersOnTheServer(TestCase):
+    def test_one_that_was_replaced_by_a_link_is_not_followed(self):
+        root = Path(self.enterContext(TemporaryDirectory(prefix="attic-lying-")))
+        folder = FolderOnServer(root / "export")
+        _, identity = folder.begin()
+        (root / "own").mkdir()
+        (root / "own" / "letter").write_text("mine")
+        (root / "export").rmdir()
+        (root / "export").symlink_to(root / "own")
+        with self.assertRaises(BadInput):
+            folder.erase(identity)
+        self.assertTrue((root / "own" / "letter").exists())
