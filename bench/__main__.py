@@ -1,4 +1,4 @@
-"""`./attic bench vault`, `nights`, `reliability`, `links`, `screens`, `storage`, `retention`, `checks`, `quotas`.
+"""`./attic bench vault`, `nights`, `reliability`, `links`, `screens`, `storage`, `retention`, `checks`, `quotas`, `formats`.
 
 A table on standard output, or JSON with `--json FILE`.
 """
@@ -15,10 +15,12 @@ from bench.figures import Figure, figures
 from bench.links import links
 from bench.table import table
 
+WHAT = ("vault", "nights", "reliability", "links", "screens", "storage", "retention", "checks", "quotas", "formats")
+
 
 def main(argv: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="attic bench", description="Measure. Each figure stands beside a baseline of the same run.")
-    parser.add_argument("what", choices=["vault", "nights", "reliability", "links", "screens", "storage", "retention", "checks", "quotas"])
+    parser.add_argument("what", choices=WHAT)
     parser.add_argument("--json", type=Path, metavar="FILE", help="write the figures as JSON; - for standard output instead of the table")
     parser.add_argument("--only", action="append", metavar="NAME", help="only figures whose name begins so; may be repeated")
     parser.add_argument("--megabytes", type=int, default=1000, help="vault: size of the generated content (default 1000)")
@@ -84,6 +86,11 @@ def _measured(given: argparse.Namespace) -> Iterator[Figure]:
             from bench.quotas import quotas
 
             yield from quotas(folder / "quotas", devices=given.devices)
+            return
+        if given.what == "formats":
+            from bench.formats import formats
+
+            yield from formats(folder, megabytes=given.megabytes, rounds=given.rounds)
             return
         if given.what == "storage":
             from bench.storage import storage

@@ -7,7 +7,7 @@ No index, no names, no footers, no proof that the disk has it. The vault cannot 
 
 import os
 from collections import deque
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from threading import local
@@ -96,8 +96,17 @@ def _chunks(path: Path, cdc: FastCDC) -> Iterator[memoryview]:
             rest = whole[start:]
 
 
-def backward(layout: list[tuple[Path, list[Record]]], stored: Path, *, root: Path, into: Path | None, workers: int) -> None:
-    """The reverse: read → open → decompress, then write the files again, or hash when there is nowhere to write."""
+def backward(
+    layout: list[tuple[Path, list[Record]]],
+    stored: Path,
+    *,
+    root: Path,
+    into: Path | None,
+    workers: int,
+    on_content: Callable[[bytes], object] = lambda content: None,
+) -> None:
+    """The reverse: read → open → decompress, then write the files again, or hash when there is nowhere to write.
+    `on_content`: gets everything, in order."""
     cipher = AESGCM(_KEY)
     numbers = {record: number for number, record in enumerate(record for _, records in layout for record in records)}
 
@@ -121,6 +130,7 @@ def backward(layout: list[tuple[Path, list[Record]]], stored: Path, *, root: Pat
 
     def put(plan: list[tuple[Path, int, int]], contents: list[bytes]) -> None:
         for (path, place, count), content in zip(plan, contents, strict=True):
+            on_content(content)
             if into is None:
                 continue
             if place == 0:

@@ -1,15 +1,17 @@
 """A file in the making that lies sealed on the disk: blocks under AES-256-GCM, each bound to its place.
 
-Written, sought and cut like any file, because a ZIP goes back to the head of an entry once its length is known. A block that is
-written anew gets a new nonce. A key belongs to one file alone, so that nonces drawn by chance never meet (NIST SP 800-38D §8.3:
-fewer than 2^32 of them under one key).
+Written, sought and cut like any file, because a ZIP goes back to the head of an entry once its length is known. Full blocks are
+sealed and written by a thread of their own, some at a time. A block that is written anew gets a new nonce. A key belongs to one
+file alone, so that nonces drawn by chance never meet (NIST SP 800-38D §8.3: fewer than 2^32 of them under one key).
 """
 
 import contextlib
 import errno
 import io
 import os
+from collections import deque
 from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 from cryptography.exceptions import InvalidTag
@@ -21,6 +23,8 @@ from core.vault.errors import StoreError, StoreFull, StoreUnreachable
 BLOCK_BYTES = 256 << 10
 _NONCE_BYTES, _TAG_BYTES = 12, 16
 _SEALED_BYTES = _NONCE_BYTES + BLOCK_BYTES + _TAG_BYTES
+_BEHIND = 8
+"""Blocks that wait to be sealed at most."""
 
 
 class Spool(io.RawIOBase):
@@ -32,6 +36,8 @@ class Spool(io.RawIOBase):
         self._file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
         self._at = self.size_bytes = 0
         self._number, self._block, self._changed = 0, bytearray(), False
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="spool")
+        self._behind: deque[Future[None]] = deque()
 
     def writable(self) -> bool:
         return True
@@ -87,11 +93,16 @@ class Spool(io.RawIOBase):
                     os.fsync(self._file)
             finally:
                 self._changed = False
+                self._thread.shutdown(cancel_futures=True)
                 os.close(self._file)
                 super().close()
 
     def _turn_to(self, number: int) -> None:
         if number == self._number:
+            return
+        if self._changed and number == self._number + 1 and number * BLOCK_BYTES >= self.size_bytes:
+            self._later()
+            self._number, self._block = number, bytearray()
             return
         self._settle()
         self._number = number
@@ -99,18 +110,31 @@ class Spool(io.RawIOBase):
             held = os.pread(self._file, _SEALED_BYTES, number * _SEALED_BYTES)
         self._block = bytearray(_opened(self._seal, number, held)) if held else bytearray()
 
+    def _later(self) -> None:
+        """The block is full, and nothing lies behind it: it is sealed while the next one is filled."""
+        self._behind.append(self._thread.submit(self._put, self._number, bytes(self._block), self._random(_NONCE_BYTES)))
+        self._changed = False
+        self._wait(_BEHIND)
+
+    def _wait(self, left: int) -> None:
+        """Until no more than so many blocks wait. Raises StoreError."""
+        while len(self._behind) > left:
+            self._behind.popleft().result()
+
     def _settle(self) -> None:
-        if not self._changed:
-            return
-        nonce = self._random(_NONCE_BYTES)
-        sealed = nonce + self._seal.encrypt(nonce, bytes(self._block), _place(self._number)) if self._block else b""
-        start, rest = self._number * _SEALED_BYTES, memoryview(sealed)
+        self._wait(0)
+        if self._changed:
+            self._put(self._number, bytes(self._block), self._random(_NONCE_BYTES))
+            self._changed = False
+
+    def _put(self, number: int, block: bytes, nonce: bytes) -> None:
+        sealed = nonce + self._seal.encrypt(nonce, block, _place(number)) if block else b""
+        start, rest = number * _SEALED_BYTES, memoryview(sealed)
         with named(self._root):
             while rest:
                 rest = rest[os.pwrite(self._file, rest, start + len(sealed) - len(rest)) :]
-            if self.size_bytes <= (self._number + 1) * BLOCK_BYTES:
+            if len(block) < BLOCK_BYTES:
                 os.ftruncate(self._file, start + len(sealed))
-        self._changed = False
 
 
 def spooled(path: Path, key: bytes, *, start: int, stop: int) -> Iterator[bytes]:

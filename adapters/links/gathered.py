@@ -18,7 +18,7 @@ from typing import IO
 
 from adapters.guard import port
 from adapters.links.exif import HEAD_BYTES, taken_at
-from adapters.links.own_export import own_export
+from adapters.links.own_export import Row, attributes_of, own_export
 from adapters.links.sources import BROKEN, Entry, LeftAside, Source, pieces, source_at
 from core.content.classify import NOTHING, FileRule, kind_of_file
 from core.content.errors import DeviceLied, LinkFault
@@ -33,6 +33,7 @@ from core.exchange.vcard import keep_card
 
 MAX_MAIL_BYTES = 256 << 20
 Reader = Callable[[], Iterator[bytes]]
+Attributes = dict[str, int | str] | None
 
 
 @port(LinkFault, "The old backup")
@@ -80,6 +81,8 @@ class GatheredLink:
             source = source_at(self._path, zone=self._zone)
             self._source, self._spool = source, tempfile.TemporaryFile()  # noqa: SIM115 - closed with the link
             own = own_export(source)
+            if own is not None:
+                own.links(self._keep_own)
             for entry in source.entries:
                 try:
                     if own is None or not own.takes(entry, self._keep_own):
@@ -88,13 +91,14 @@ class GatheredLink:
                     source.leave(entry.path, "it is damaged inside the archive")
         return self._found
 
-    def _keep_own(self, kind: str, id: str, name: str, modified: datetime, content: bytes | Entry) -> None:
+    def _keep_own(self, kind: str, id: str, row: Row, modified: datetime, content: bytes | Entry) -> None:
         """An item of our own export."""
+        name, attributes = str(row["name"]), attributes_of(row) or None
         if isinstance(content, bytes):
-            self._spooled(kind, id, name, content, modified)
+            self._spooled(kind, id, name, content, modified, attributes)
             return
         tag = f"{int(modified.timestamp()):x}-{content.size_bytes:x}"
-        self._add(kind, id, name, content.size_bytes, modified, tag, lambda: pieces(content))
+        self._add(kind, id, name, content.size_bytes, modified, tag, lambda: pieces(content), attributes)
 
     def _take(self, source: Source, entry: Entry) -> None:
         match PurePosixPath(entry.path).suffix.casefold():
@@ -145,12 +149,12 @@ class GatheredLink:
             self._record("calendar", own, str(record.get("title") or "(no title)"), record, modified)
 
     def _mails(self, source: Source, entry: Entry) -> None:
-        """An mbox is copied out of its archive first, because it is read at several places."""
-        with tempfile.NamedTemporaryFile() as file:
+        """An mbox is copied out of its archive first, because it is read at several places; into a file that has no name."""
+        with tempfile.TemporaryFile() as file:
             for piece in pieces(entry):
                 file.write(piece)
             file.flush()
-            box = mailbox.mbox(file.name, create=False)
+            box = mailbox.mbox(f"/proc/self/fd/{file.fileno()}", create=False)
             try:
                 for number, key in enumerate(box.iterkeys(), start=1):
                     self._mail(source, entry, number, box.get_bytes(key))
@@ -170,19 +174,21 @@ class GatheredLink:
     def _record(self, kind: str, id: str, name: str, record: dict[str, object], modified: datetime) -> None:
         self._spooled(kind, id, name, json.dumps(record, ensure_ascii=False).encode("utf-8", "replace"), modified)
 
-    def _spooled(self, kind: str, id: str, name: str, content: bytes, modified: datetime) -> None:
+    def _spooled(self, kind: str, id: str, name: str, content: bytes, modified: datetime, attributes: Attributes = None) -> None:
         assert self._spool is not None
         start = self._spool.seek(0, os.SEEK_END)
         self._spool.write(content)
         self._spool.flush()
         tag = hashlib.sha256(content).hexdigest()[:32]
-        self._add(kind, id, name, len(content), modified, tag, lambda: self._from_spool(start, len(content)))
+        self._add(kind, id, name, len(content), modified, tag, lambda: self._from_spool(start, len(content)), attributes)
 
     def _from_spool(self, start: int, length: int) -> Iterator[bytes]:
         assert self._spool is not None
         yield os.pread(self._spool.fileno(), length, start)
 
-    def _add(self, kind: str, id: str, name: str, size_bytes: int, modified: datetime, tag: str, reader: Reader) -> None:
+    def _add(
+        self, kind: str, id: str, name: str, size_bytes: int, modified: datetime, tag: str, reader: Reader, attributes: Attributes = None
+    ) -> None:
         held = self._found.setdefault(kind, {})
         first, number = clean_name(id)[:480], 1
         own = first
@@ -191,7 +197,9 @@ class GatheredLink:
                 return  # the same card stands in two files
             number += 1
             own = f"{first} ({number})"
-        item = Item(kind=kind, id=own, name=clean_name(name)[:1000], size_bytes=size_bytes, modified=modified, tag=tag)
+        item = Item(
+            kind=kind, id=own, name=clean_name(name)[:1000], size_bytes=size_bytes, modified=modified, tag=tag, attributes=attributes
+        )
         held[own] = (item, reader)
 
 

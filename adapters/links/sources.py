@@ -83,6 +83,10 @@ class Source:
     def leave(self, name: str, why: str) -> None:
         self.left_aside.append(LeftAside(name=clean_name(name)[:300], why=why))
 
+    def taken_after_all(self, name: str) -> None:
+        """It was left aside, and came in another way."""
+        self.left_aside = [one for one in self.left_aside if one.name != clean_name(name)[:300]]
+
     def hold(self, opened: contextlib.AbstractContextManager[Held]) -> Held:
         """Closed with the source."""
         return self._held.enter_context(opened)

@@ -10,7 +10,7 @@ from django.core.management import call_command
 from django.test import override_settings
 from playwright.sync_api import expect
 
-from checks.browser import at_rest, by_keyboard, leaving
+from checks.browser import at_rest, by_keyboard, leaving, taking_out
 from checks.browser.harness import BrowserTestCase, eventually
 from core.vault.check import check
 from demo.office import PASSWORD
@@ -61,6 +61,8 @@ class TheDemoOffice(BrowserTestCase):
             lambda: at_rest.room_is_made(self, self.page),
             lambda: at_rest.what_fills_it(self, self.page),
             lambda: at_rest.an_account_fills(self, self.page),
+            lambda: taking_out.an_archive_under_a_passphrase(self, self.page),
+            lambda: taking_out.a_folder_of_the_server(self, self.page),
             lambda: by_keyboard.a_plan_half_written(self, self.page),
         )
         Session.objects.all().delete()

@@ -3,7 +3,6 @@
 import bz2
 import gzip
 import io
-import json
 import mailbox
 import os
 import shutil
@@ -13,7 +12,6 @@ import tempfile
 import zipfile
 import zlib
 from datetime import UTC, datetime
-from functools import partial
 from pathlib import Path
 from unittest import TestCase, mock
 from zoneinfo import ZoneInfo
@@ -22,13 +20,9 @@ from PIL import Image
 
 from adapters.links.exif import taken_at
 from adapters.links.gathered import GatheredLink
-from core.content.digests import digest
 from core.content.errors import DeviceAway, DeviceLied
-from core.content.items import Item
 from core.content.link import HoldsFiles, HoldsItems
 from core.content.records import record
-from core.exchange.archive import Archive
-from core.exchange.zipped import Zipped
 from core.vault.chunks import VaultLimits
 from core.vault.tests.bench_of_one import Bench, contents
 
@@ -117,41 +111,6 @@ class WhatIsInside(Gathered):
     def test_nothing_there(self):
         with self.assertRaises(DeviceAway):
             self.link(self.folder / "gone").kinds()
-
-
-class OurOwnExport(Gathered):
-    """What went out as open formats comes in again as the kinds that it was."""
-
-    def test_it_is_understood_again_kind_by_kind(self):
-        held = {
-            ("messages", "t1"): b'{"with": ["Bo"], "messages": [{"at": "2026-01-01T10:00:00+00:00", "from": "Bo", "text": "tide"}]}',
-            ("notes", "n1"): b'{"text": "chalk"}', ("notes", "n2"): b'{"text": "rope"}', ("calls", "k1"): b'{"number": "117"}',
-            ("photos", "p1"): b"\xff\xd8sea", ("attachments", "a1"): b"\xff\xd8not a photo", ("app_data", "x.sqlite"): b"SQLite",
-            ("contacts", "c1"): b'{"display": "Ada Holm", "phones": [{"label": "cell", "number": "117"}]}',
-        }  # fmt: skip
-        path = self.folder / "own.zip"
-        with path.open("wb") as file:
-            archive = Archive(Zipped(file), now=datetime(2026, 3, 2, tzinfo=UTC))
-            for kind in sorted({kind for kind, _ in held}):
-                items = [
-                    (Item(kind=kind, id=id, name=id, size_bytes=len(content), modified=datetime(2026, 1, 2, tzinfo=UTC), tag="t"), content)
-                    for (of, id), content in held.items()
-                    if of == kind
-                ]
-                archive.add_kind(kind, partial(list, [(item, partial(iter, (content,))) for item, content in items]))
-            archive.close()
-        link = self.link(path)
-        found = {(kind, item.name): b"".join(link.read(item)) for kind in link.kinds() for item in link.inventory(kind)}
-        self.assertEqual(set(link.kinds()), {kind for kind, _ in held})
-        for (kind, id), content in held.items():
-            if kind != "contacts":
-                self.assertEqual(digest(kind, found[kind, id]), digest(kind, content), (kind, id))
-        self.assertEqual(json.loads(found["contacts", "Ada Holm"])["phones"][0]["number"], "117")
-
-    def test_a_listing_that_is_none_of_ours_changes_nothing(self):
-        for listing in (b"[]", b"{}", b"not json", b'[{"kind": "smoke", "name": "x", "file": "a.txt"}]', b'[{"kind": 5}]'):
-            link = self.link(self.zip({"contents.json": listing, "a.txt": b"x"}))
-            self.assertIn("a.txt", self.told(link))
 
 
 class Harm(Gathered):

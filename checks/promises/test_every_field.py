@@ -27,7 +27,7 @@ DATES = ["0001-01-01", "1969-12-31", "2199-12-31", "2200-01-01", "9999-12-31", "
 MOMENTS = [f"{day}T00:00:00Z" for day in DATES] + ["0001-01-01T00:00:00+14:00", "9999-12-31T23:59:59-12:00", "2026-01-01T25:00:00Z"]
 TIMES = ["24:00", "23:59:59.999999", "-1:00", "99:99"]
 WITHOUT_A_BODY_OF_THEIR_OWN = {
-    "add_sftp", "bring_in", "change_hook", "change_rotation", "change_link", "import_register", "pair_again", "preview_import", "preview_rules", "put_off",
+    "add_sftp", "bring_in", "change_hook", "change_rotation", "change_link", "import_register", "keep_export", "pair_again", "preview_import", "preview_rules", "put_off",
     "settle_oddity",
 }  # fmt: skip
 """What needs a row or a device that this office lacks: sent with nothing right in it."""

@@ -11,7 +11,7 @@ import json
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from functools import partial
+from functools import lru_cache, partial
 from itertools import chain
 from typing import Any
 
@@ -36,6 +36,7 @@ Opening = Callable[[], Iterable[tuple[Item, Content]]]
 Told = tuple[Item, dict[str, Any]]
 
 LISTING = "contents.json"
+_LINE = json.JSONEncoder(ensure_ascii=False)
 MAILBOX = "Mail.mbox"
 
 
@@ -56,6 +57,7 @@ class Archive:
 
     def __init__(self, into: Container, *, now: datetime, cards: CardForm = CardForm.V4) -> None:
         self._into, self._now, self._cards = into, now, cards
+        self._avoided = {ord(letter): "_" for letter in into.avoids}
         self._names = UniqueNames()
         self._held = set[str]()
         """Folders in which something lies."""
@@ -167,7 +169,7 @@ class Archive:
 
     def _add_file(self, folder: str, item: Item, content: Content) -> None:
         own = shown_path(path_of(item)) if "mode" in (item.attributes or {}) else item.name
-        path = self._names.take("/".join([*(safe_part(part) for part in folder.split("/")), self._fit(own)]))
+        path = self._names.take(f"{_safe_folder(folder)}/{self._fit(own)}")
         if not self._kept(item.kind, item, partial(self._put, path, item, content)):
             return
         if not path.endswith(f"/{own}"):
@@ -176,7 +178,7 @@ class Archive:
         self.listed(item.kind, item, path)
 
     def _fit(self, own: str) -> str:
-        return plain_path(own).translate({ord(letter): "_" for letter in self._into.avoids})
+        return plain_path(own).translate(self._avoided) if self._avoided else plain_path(own)
 
     def _put(self, path: str, item: Item, content: Content) -> None:
         if link_of(item) is not None:
@@ -210,12 +212,17 @@ class Archive:
 
     def listed(self, code: str, item: Item, path: str) -> None:
         self.report.written[code] = self.report.written.get(code, 0) + 1
-        entry: dict[str, Any] = {"kind": code, "name": item.name, "modified": item.modified.isoformat(), "bytes": item.size_bytes}
-        entry |= {"file": path} | ({"attributes": item.attributes} if item.attributes else {})
-        self._listing += (b",\n" if self._listing else b"") + json.dumps(entry, ensure_ascii=False).encode("utf-8", "replace")
+        entry: dict[str, Any] = {"kind": code, "id": item.id, "name": item.name, "modified": item.modified.isoformat()}
+        entry |= {"bytes": item.size_bytes, "file": path} | ({"attributes": item.attributes} if item.attributes else {})
+        self._listing += (b",\n" if self._listing else b"") + _LINE.encode(entry).encode("utf-8", "replace")
 
     def note_damaged(self, item: Item) -> None:
         self.report.damaged.append((item.kind, item.name))
+
+
+@lru_cache(maxsize=64)
+def _safe_folder(folder: str) -> str:
+    return "/".join(safe_part(part) for part in folder.split("/"))
 
 
 class _First:

@@ -8,17 +8,16 @@ from uuid import UUID
 
 from django.db import transaction
 
-from core.content.items import Item
-from core.exchange.archive import Archive, Content, ExportReport
+from core.exchange.archive import Archive, ExportReport
 from core.exchange.bag import Bag
 from core.exchange.containers import Container
 from core.exchange.filenames import safe_part
 from core.exchange.locked import lock
 from core.exchange.vcard import CardForm
 from core.exchange.zipped import Zipped
+from core.recovery.exporting import Chosen
 from core.recovery.report import KindReport
 from core.recovery.restore import Going, Kinds, noticed
-from core.recovery.stream import Stream, in_store_order
 from core.units import MIB, iec
 from core.vault.errors import StoreFull
 from core.vault.manifests import Stored
@@ -58,7 +57,7 @@ def _filled(restore: Restore, vault: Vault, kinds: Kinds, folders: Sequence[Stor
     archive = Archive(into, now=outside().now(), cards=CardForm(restore.cards))
     for kind, stored in kinds:
         going.kind = kind
-        archive.add_kind(kind, _Opening(vault, stored, going))
+        archive.add_kind(kind, Chosen(vault, stored, going))
     archive.add_folders([stored.item for stored in folders])
     return archive.close()
 
@@ -126,31 +125,6 @@ def _about(restore: Restore) -> list[tuple[str, str]]:
     says = f"Content of the device {device.name} of {device.holder.name}, from the backup of {written(restore.backup.finished_at)}."
     told = [("External-Description", says), ("External-Identifier", str(restore.backup_id)), ("Bag-Software-Agent", "Old Attic")]
     return [*told, ("Contact-Name", restore.by.shown_name)] if restore.by else told
-
-
-class _Opening:
-    """The chosen items of a kind as they lie in the store, each chunk read once; progress counts the first reading."""
-
-    def __init__(self, vault: Vault, items: Sequence[Stored], going: Going) -> None:
-        self._vault, self._going, self._read_before = vault, going, False
-        self._ordered = [items[at] for at in in_store_order(vault, items)]
-
-    def __call__(self) -> Iterator[tuple[Item, Content]]:
-        count, self._read_before = not self._read_before, True
-        stream = Stream.of(self._vault, self._ordered)
-        try:
-            for one in self._ordered:
-                yield one.item, partial(self._pieces, stream, one, count=count)
-        finally:
-            stream.close()
-
-    def _pieces(self, stream: Stream, stored: Stored, *, count: bool) -> Iterator[bytes]:
-        if count:
-            yield from noticed(stream.pieces(stored), self._going)
-            return
-        for piece in stream.pieces(stored):
-            self._going()
-            yield piece
 
 
 def _counted(kind: str, chosen: int, found: ExportReport) -> dict[str, Any]:
