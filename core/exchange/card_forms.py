@@ -22,6 +22,7 @@ _PLAIN = {"FN", "NOTE", "TITLE", "ROLE", "MAILER", "LABEL", "SORT-STRING", "NAME
 """One text: its commas and semicolons are escaped, which 2.1 does not do, and others forget."""
 _NOT_IN_4 = {"MAILER", "CLASS", "NAME", "PROFILE", "LABEL", "AGENT"}
 _NOT_IN_3 = {"KIND", "GENDER", "LANG", "ANNIVERSARY", "RELATED", "CALADRURI", "CALURI", "FBURL", "MEMBER", "XML", "CLIENTPIDMAP", "IMPP"}
+_SPECIAL_IN_4 = _NOT_IN_4 | set(_INLINE) | {"GEO", "BDAY", "ANNIVERSARY", "REV"}
 _ONCE = {"N", "BDAY", "ANNIVERSARY", "GENDER", "KIND", "REV", "UID", "PRODID"}
 _DATE = re.compile(r"^(\d{4})-(\d{2})-(\d{2})(?=$|T)")
 _FREE = re.compile(r"(?<!\\)([,;])")
@@ -58,6 +59,7 @@ def in_version(version: str, lines: Iterable[str], *, uid: str, full_name: str) 
             out.append(found)
     if version == "4.0":
         _give_sort(out)
+        _give_labels(out)
     head = [_Out("VERSION", version)]
     if "UID" not in seen and uid:
         head.append(_Out("UID", escaped(uid)))
@@ -94,9 +96,12 @@ def _without_inner(lines: Iterable[str]) -> list[str]:
 
 
 def _in_4(line: Line) -> list[_Out]:
+    value, name = _value(line), line.name
+    if not line.params and name not in _SPECIAL_IN_4:
+        return [_Out(name if name[:2] != "X-" else _own_again(line, _NOT_IN_3), value, line.group)]
     types, params = _params(line)
-    value = _value(line)
-    name = line.name
+    if name[:2] == "X-":
+        name = _own_again(line, _NOT_IN_3)
     if name in _NOT_IN_4:
         return [_Out(f"X-{name}", value, line.group, _with_types(params, types))]
     if name in _INLINE and _is_bytes(line):
@@ -132,6 +137,18 @@ def _give_sort(out: list[_Out]) -> None:
             one.name = "X-SORT-STRING"
 
 
+def _give_labels(out: list[_Out]) -> None:
+    """What 3.0 prints on an envelope is a parameter of its address in 4.0; its line ends as RFC 6350 §6.3.1 writes them."""
+    for one in [one for one in out if one.name == "X-LABEL"]:
+        alike = (one.group, set(one.params.get("TYPE", ())))
+        address = next(
+            (a for a in out if a.name == "ADR" and "LABEL" not in a.params and (a.group, set(a.params.get("TYPE", ()))) == alike), None
+        )
+        if address is not None:
+            address.params["LABEL"] = [unescaped(one.value).replace("\n", "\\n")]
+            out.remove(one)
+
+
 # -- to 3.0
 
 
@@ -139,6 +156,8 @@ def _in_3(line: Line) -> list[_Out]:
     types, params = _params(line)
     value, name = _value(line), line.name
     found: list[_Out] = []
+    if name[:2] == "X-":
+        name = _own_again(line, _NOT_IN_4)
     if name in _NOT_IN_3:
         name = f"X-{name}"
     if name in _INLINE and (inline := re.match(r"data:([^;,]*)(?:;[^,]*)?;base64,(.*)", value, re.S)):
@@ -163,11 +182,16 @@ def _in_3(line: Line) -> list[_Out]:
     if told := params.pop("SORT-AS", None):
         found.append(_Out("SORT-STRING", escaped(told[0]), line.group))
     if label := params.pop("LABEL", None):
-        found.append(_Out("LABEL", escaped(label[0]), line.group, {"TYPE": list(types)}))
+        found.append(_Out("LABEL", escaped(unescaped(label[0])), line.group, {"TYPE": list(types)}))
     return [_Out(name, value, line.group, _with_types(params, types)), *found]
 
 
 # -- parts
+
+
+def _own_again(line: Line, foreign: set[str]) -> str:
+    """The name under which an `X-` line goes on: its own where it was moved out of the other version, else as it is spelled."""
+    return line.name[2:] if line.name[2:] in foreign else line.spelled
 
 
 def _params(line: Line) -> tuple[list[str], dict[str, list[str]]]:
@@ -194,8 +218,10 @@ def _is_bytes(line: Line) -> bool:
 
 def _value(line: Line) -> str:
     """With an encoding of 2.1 undone; one text is escaped where it is not."""
-    value = decoded(line).replace("\r\n", "\n").replace("\r", "\n").replace("\n", "\\n")
-    return _FREE.sub(r"\\\1", value) if line.name in _PLAIN else value
+    value = decoded(line)
+    if "\n" in value or "\r" in value:
+        value = value.replace("\r\n", "\n").replace("\r", "\n").replace("\n", "\\n")
+    return _FREE.sub(r"\\\1", value) if line.name in _PLAIN and ("," in value or ";" in value) else value
 
 
 def _quoted(value: str) -> str:

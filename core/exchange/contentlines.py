@@ -6,8 +6,10 @@ parser. A block that is too large, or that never ends, comes with its trouble in
 """
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import NamedTuple
 
 from icalendar.parser import Contentline
 
@@ -17,6 +19,7 @@ _BARE = re.compile(r";([A-Za-z0-9-]+)(?=;|$)")
 """A parameter without a value."""
 _SIMPLE = re.compile(r"(?:[A-Za-z0-9-]+\.)?[A-Za-z0-9-]+(?:;[A-Za-z0-9-]+=[A-Za-z0-9/+@._ ,-]+)*")
 """Name and parameters without quotes, escapes or anything else that has to be understood."""
+_FOLD = re.compile(rb"(?:\r\n|\n|\r)[ \t]")
 _ENDS = re.compile(rb"\r\n|\n|\r")
 
 
@@ -37,15 +40,15 @@ class Block:
     """As it stood in the file, byte for byte, from BEGIN to the end of the line of END."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Line:
+class Line(NamedTuple):
     group: str
     name: str
     """Upper case, without its group."""
-    params: dict[str, list[str]]
-    """Names in upper case; quotes removed."""
+    params: Mapping[str, Sequence[str]]
+    """Names in upper case; quotes removed. Shared among lines that begin alike."""
     value: str
-    raw: str
+    spelled: str
+    """The name as it stood, for those that are not in any standard."""
 
 
 def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]:
@@ -54,8 +57,10 @@ def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]
     block: Block | None = None
     depth: list[str] = []
     for text, size_bytes, raw in _unfolded(pieces):
-        word = text[: len("BEGIN:") + 8].partition(":")[0].strip().upper()  # whatever is longer is neither
-        value = text.partition(":")[2].strip().upper() if word in ("BEGIN", "END") else ""
+        word = value = ""
+        if text[:1] in "BbEe":
+            word = text[: len("BEGIN:") + 8].partition(":")[0].strip().upper()  # whatever is longer is neither
+            value = text.partition(":")[2].strip().upper() if word in ("BEGIN", "END") else ""
         if block is None:
             if word == "BEGIN" and value in names:
                 counts[value] += 1
@@ -92,18 +97,37 @@ def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]
 
 def parsed(text: str) -> Line | None:
     """One unfolded line; None when it is no content line. Bare parameters of vCard 2.1 are types: `TEL;CELL;VOICE:`."""
-    cut = _end_of_head(text)
-    if cut is None:
+    cut = text.find(":")
+    if cut < 0:
         return None
-    head, value = text[:cut], text[cut + 1 :]
+    if '"' in text[:cut]:
+        cut = _end_of_head(text)
+        if cut < 0:
+            return None
+    head = text[:cut]
+    found = _known_head(head) if cut <= _MOST_KNOWN else _read_head(head)
+    return None if found is None else Line(found[0], found[1], found[2], text[cut + 1 :], found[3])
+
+
+Head = tuple[str, str, Mapping[str, Sequence[str]], str]
+_MOST_KNOWN = 200
+"""Letters: heads repeat from card to card, and those that are longer do not."""
+
+
+@lru_cache(maxsize=4096)
+def _known_head(head: str) -> Head | None:
+    return _read_head(head)
+
+
+def _read_head(head: str) -> Head | None:
+    """(group, name, parameters, name as it is spelled) of what stands before the colon."""
     if _SIMPLE.fullmatch(head):  # nearly every line: nothing in it is quoted or escaped
         name, *told_params = head.split(";")
         simple: dict[str, list[str]] = {}
         for one in told_params:
             key, _, held = one.partition("=")
             simple.setdefault(key.upper(), []).extend(held.split(","))
-        group, dot, bare = name.rpartition(".")
-        return Line(group=group, name=bare.upper(), params=simple, value=value, raw=text)
+        return _named(name, simple)
     first, *parts = _at_semicolons(head)
     told: dict[str, list[str]] = {}
     try:
@@ -115,9 +139,13 @@ def parsed(text: str) -> Line | None:
                 told.setdefault(str(key).upper(), []).extend(values)
     except (ValueError, IndexError):
         typed = _typed(head)
-        return parsed(f"{typed}:{value}") if typed != head else None
-    group, dot, bare = str(name).rpartition(".")
-    return Line(group=group if dot else "", name=(bare if dot else str(name)).upper(), params=told, value=value, raw=text)
+        return _read_head(typed) if typed != head else None
+    return _named(str(name), told)
+
+
+def _named(name: str, params: dict[str, list[str]]) -> Head:
+    group, _, bare = name.rpartition(".")
+    return group, bare.upper(), params, bare
 
 
 def _at_semicolons(head: str) -> list[str]:
@@ -132,23 +160,32 @@ def _at_semicolons(head: str) -> list[str]:
     return parts
 
 
-def _end_of_head(text: str) -> int | None:
-    """Where the colon stands that ends name and parameters: the first one outside of quotes."""
-    first = text.find(":")
-    if first < 0 or '"' not in text[:first]:
-        return first if first >= 0 else None
+def _end_of_head(text: str) -> int:
+    """Where the colon stands that ends name and parameters: the first one outside of quotes; -1 for nowhere."""
     quoted = False
     for at, letter in enumerate(text):
         if letter == '"':
             quoted = not quoted
         elif letter == ":" and not quoted:
             return at
-    return None
+    return -1
 
 
 def _typed(head: str) -> str:
     bare = _BARE.findall(head)
     return _BARE.sub("", head) + f";TYPE={','.join(bare)}" if bare else head
+
+
+def lines_of_one(block: bytes, name: str) -> list[str] | None:
+    """The lines of exactly one block, unfolded and without its BEGIN and END; quickly. None for anything that has to be looked at more
+    closely: inner blocks, quoted-printable, more than one, none."""
+    if b"=\n" in block or b"=\r" in block:
+        return None
+    lines = _text(bytearray(_FOLD.sub(b"", block))).replace("\r\n", "\n").replace("\r", "\n").strip("\n").split("\n")
+    begins = sum(line[:6].upper() == "BEGIN:" or line[:4].upper() == "END:" for line in lines if line[:1] in "BbEe")
+    if begins != 2 or lines[0].upper() != f"BEGIN:{name}" or lines[-1].upper() != f"END:{name}":
+        return None
+    return [line for line in lines[1:-1] if line]
 
 
 def _unfolded(pieces: Iterable[bytes]) -> Iterator[tuple[str, int, bytes]]:

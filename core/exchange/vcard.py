@@ -12,7 +12,7 @@ from typing import Any
 from core.content.records import rows, text, texts
 from core.exchange.card_forms import in_version
 from core.exchange.card_text import escaped
-from core.exchange.contentlines import blocks
+from core.exchange.contentlines import blocks, lines_of_one
 from core.units import MIB
 
 MOST_KEPT_BYTES = 3 * MIB
@@ -64,6 +64,8 @@ def _came(contact: dict[str, Any]) -> tuple[bytes, list[str]]:
 
 
 def _lines_of(card: bytes) -> list[list[str]]:
+    if (quick := lines_of_one(card, "VCARD")) is not None:
+        return [quick]
     return [block.lines for block in blocks([card], names=frozenset({"VCARD"})) if not block.trouble]
 
 
