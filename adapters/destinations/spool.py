@@ -35,9 +35,13 @@ class Spool(io.RawIOBase):
         self._seal, self._random, self._root = AESGCM(key), random, path.parent
         self._file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
         self._at = self.size_bytes = 0
-        self._number, self._block, self._changed = 0, bytearray(), False
+        self._number, self._changed = 0, False
+        self._block, self._length = bytearray(BLOCK_BYTES), 0
+        self._free = [bytearray(BLOCK_BYTES) for _ in range(_BEHIND)]
+        """Blocks and what a block is sealed into are used again and again: new ones would cost more than sealing does."""
+        self._sealed = bytearray(_SEALED_BYTES)
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="spool")
-        self._behind: deque[Future[None]] = deque()
+        self._behind: deque[tuple[Future[None], bytearray]] = deque()
 
     def writable(self) -> bool:
         return True
@@ -62,21 +66,24 @@ class Spool(io.RawIOBase):
         rest = memoryview(content)
         while rest:
             number, begin = divmod(self._at, BLOCK_BYTES)
-            self._turn_to(number)
-            piece = rest[: BLOCK_BYTES - begin]
-            self._block[begin : begin + len(piece)] = piece
+            if number != self._number:
+                self._turn_to(number)
+            end = min(begin + len(rest), BLOCK_BYTES)
+            self._block[begin:end] = rest[: end - begin]
+            self._length = max(self._length, end)
             self._changed = True
-            self._at += len(piece)
-            self.size_bytes = max(self.size_bytes, self._at)
-            rest = rest[len(piece) :]
+            rest = rest[end - begin :]
+            self._at += end - begin
+        self.size_bytes = max(self.size_bytes, self._at)
         return len(content)
 
     def truncate(self, size: int | None = None) -> int:
         """What lies behind is gone from the disk."""
         self._at = self.size_bytes = self._at if size is None else size
         number, length = divmod(self.size_bytes, BLOCK_BYTES)
-        self._turn_to(number)
-        del self._block[length:]
+        if number != self._number:
+            self._turn_to(number)
+        self._length = length
         self._changed = True
         self._settle()
         return self.size_bytes
@@ -88,9 +95,7 @@ class Spool(io.RawIOBase):
     def close(self) -> None:
         if not self.closed:
             try:
-                self._settle()
-                with named(self._root):
-                    os.fsync(self._file)
+                self._settle()  # and no more: after a crash nobody can open it anyway
             finally:
                 self._changed = False
                 self._thread.shutdown(cancel_futures=True)
@@ -98,43 +103,51 @@ class Spool(io.RawIOBase):
                 super().close()
 
     def _turn_to(self, number: int) -> None:
-        if number == self._number:
-            return
+        """Another block than the current one."""
         if self._changed and number == self._number + 1 and number * BLOCK_BYTES >= self.size_bytes:
             self._later()
-            self._number, self._block = number, bytearray()
+            self._number, self._length = number, 0
             return
         self._settle()
         self._number = number
         with named(self._root):
             held = os.pread(self._file, _SEALED_BYTES, number * _SEALED_BYTES)
-        self._block = bytearray(_opened(self._seal, number, held)) if held else bytearray()
+        block = _opened(self._seal, number, held) if held else b""
+        self._block[: len(block)], self._length = block, len(block)
 
     def _later(self) -> None:
         """The block is full, and nothing lies behind it: it is sealed while the next one is filled."""
-        self._behind.append(self._thread.submit(self._put, self._number, bytes(self._block), self._random(_NONCE_BYTES)))
-        self._changed = False
-        self._wait(_BEHIND)
+        if not self._free:
+            self._wait(_BEHIND // 2)
+        nonce = self._random(_NONCE_BYTES)
+        self._behind.append((self._thread.submit(self._put, self._number, self._block, BLOCK_BYTES, nonce), self._block))
+        self._block, self._changed = self._free.pop(), False
 
     def _wait(self, left: int) -> None:
         """Until no more than so many blocks wait. Raises StoreError."""
         while len(self._behind) > left:
-            self._behind.popleft().result()
+            done, block = self._behind.popleft()
+            self._free.append(block)
+            done.result()
 
     def _settle(self) -> None:
         self._wait(0)
         if self._changed:
-            self._put(self._number, bytes(self._block), self._random(_NONCE_BYTES))
+            self._put(self._number, self._block, self._length, self._random(_NONCE_BYTES))
             self._changed = False
 
-    def _put(self, number: int, block: bytes, nonce: bytes) -> None:
-        sealed = nonce + self._seal.encrypt(nonce, block, _place(number)) if block else b""
-        start, rest = number * _SEALED_BYTES, memoryview(sealed)
+    def _put(self, number: int, block: bytearray, length: int, nonce: bytes) -> None:
+        """Never two at a time."""
+        size = length + _NONCE_BYTES + _TAG_BYTES if length else 0
+        start, rest = number * _SEALED_BYTES, memoryview(self._sealed)[:size]
+        if length:
+            rest[:_NONCE_BYTES] = nonce
+            self._seal.encrypt_into(nonce, memoryview(block)[:length], _place(number), rest[_NONCE_BYTES:])
         with named(self._root):
             while rest:
-                rest = rest[os.pwrite(self._file, rest, start + len(sealed) - len(rest)) :]
-            if len(block) < BLOCK_BYTES:
-                os.ftruncate(self._file, start + len(sealed))
+                rest = rest[os.pwrite(self._file, rest, start + size - len(rest)) :]
+            if length < BLOCK_BYTES:
+                os.ftruncate(self._file, start + size)
 
 
 def spooled(path: Path, key: bytes, *, start: int, stop: int) -> Iterator[bytes]:

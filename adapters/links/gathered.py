@@ -32,6 +32,7 @@ from core.exchange.read_vcard import cards, contact
 from core.exchange.vcard import keep_card
 
 MAX_MAIL_BYTES = 256 << 20
+_KEPT = "the file is kept whole among documents"
 Reader = Callable[[], Iterator[bytes]]
 Attributes = dict[str, int | str] | None
 
@@ -123,30 +124,42 @@ class GatheredLink:
         self._add(kind, entry.path, entry.path, entry.size_bytes, modified, tag, lambda: pieces(entry))
 
     def _cards(self, source: Source, entry: Entry) -> None:
+        whole = True
         for block in cards(pieces(entry)):
             if block.trouble:
-                source.leave(f"card {block.number} of {entry.path}", block.trouble)
+                whole = False
+                source.leave(f"card {block.number} of {entry.path}", f"{block.trouble}; {_KEPT}")
                 continue
             uid, record = contact(block)
             keep_card(record, bytes(block.raw))
             name = str(record.get("display") or " ".join(str(part) for part in dict(record.get("name") or {}).values()) or "(no name)")
             self._record("contacts", uid or f"{entry.path}#{block.number}", name, record, entry.modified)
+        if not whole:
+            self._keep_file(entry)
 
     def _events(self, source: Source, entry: Entry) -> None:
+        whole = True
         for block, zones in events(pieces(entry)):
             place = f"event {block.number} of {entry.path}"
-            if block.trouble:
-                source.leave(place, block.trouble)
-                continue
             try:
+                if block.trouble:
+                    raise UnreadableRecord(block.trouble)
                 uid, record = event(block, zones)
             except UnreadableRecord as error:
-                source.leave(place, error.message)
+                whole = False
+                source.leave(place, f"{error.message.rstrip('.')}; {_KEPT}")
                 continue
             own = f"{uid} {_recurrence(block)}".strip() if uid else f"{entry.path}#{block.number}"
             record |= {"uid": uid} if uid else {}
             modified = _entered_at(block) or entry.modified  # when it is may lie years ahead
             self._record("calendar", own, str(record.get("title") or "(no title)"), record, modified)
+        if not whole:
+            self._keep_file(entry)
+
+    def _keep_file(self, entry: Entry) -> None:
+        """Beside what was understood of it: nothing is lost."""
+        tag = f"{int(entry.modified.timestamp()):x}-{entry.size_bytes:x}"
+        self._add("documents", entry.path, entry.path, entry.size_bytes, entry.modified, tag, lambda: pieces(entry))
 
     def _mails(self, source: Source, entry: Entry) -> None:
         """An mbox is copied out of its archive first, because it is read at several places; into a file that has no name."""

@@ -59,6 +59,17 @@ class Standings(TestCase):
 
 
 class TheCommand(TestCase):
+    def test_formats_are_measured_on_little_content(self):
+        with tempfile.TemporaryDirectory() as holder:
+            command = [sys.executable, "-m", "bench", "formats", "--megabytes", "6", "--rounds", "1", "--folder", holder, "--json", "-"]
+            env = {**os.environ, "PYTHONPATH": str(ROOT)}
+            done = subprocess.run(command, cwd=holder, env=env, capture_output=True, text=True, check=False)
+            self.assertEqual(done.returncode, 0, done.stderr[-2000:])
+            self.assertEqual(os.listdir(holder), [])
+        values = {figure["name"]: figure["value"] for figure in json.loads(done.stdout)}
+        self.assertEqual(len(values), 6)
+        self.assertTrue(all(value > 0 for value in values.values()))
+
     def test_every_figure_is_measured_on_little_content(self):
         with tempfile.TemporaryDirectory() as holder:
             command = [sys.executable, "-m", "bench", "vault", "--megabytes", "10", "--rounds", "1", "--folder", holder, "--json", "-"]

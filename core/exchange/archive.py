@@ -36,6 +36,7 @@ Opening = Callable[[], Iterable[tuple[Item, Content]]]
 Told = tuple[Item, dict[str, Any]]
 
 LISTING = "contents.json"
+_PIECE_BYTES = 1 << 18
 _LINE = json.JSONEncoder(ensure_ascii=False)
 MAILBOX = "Mail.mbox"
 
@@ -85,10 +86,15 @@ class Archive:
 
     def close(self) -> ExportReport:
         """Raises StoreError."""
-        pieces = (b"[\n", *((bytes(self._listing), b"\n") if self._listing else ()), b"]\n")
-        self._into.file(LISTING, made(LISTING, at=self._now), pieces, packs=True)
+        self._into.file(LISTING, made(LISTING, at=self._now), self._listed_pieces(), packs=True)
         self._into.close()
         return self.report
+
+    def _listed_pieces(self) -> Iterator[bytes]:
+        yield b"[\n"
+        for at in range(0, len(self._listing), _PIECE_BYTES):
+            yield bytes(self._listing[at : at + _PIECE_BYTES])
+        yield b"\n]\n" if self._listing else b"]\n"
 
     # -- records
 

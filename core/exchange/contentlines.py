@@ -5,10 +5,12 @@ bytes, since a fold may lie inside a character. What one line means is told by t
 parser. A block that is too large, or that never ends, comes with its trouble instead of its lines.
 """
 
+import codecs
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
+from itertools import chain
 from typing import NamedTuple
 
 from icalendar.parser import Contentline
@@ -20,6 +22,10 @@ _BARE = re.compile(r";([A-Za-z0-9-]+)(?=;|$)")
 _SIMPLE = re.compile(r"(?:[A-Za-z0-9-]+\.)?[A-Za-z0-9-]+(?:;[A-Za-z0-9-]+=[A-Za-z0-9/+@._ ,-]+)*")
 """Name and parameters without quotes, escapes or anything else that has to be understood."""
 _FOLD = re.compile(rb"(?:\r\n|\n|\r)[ \t]")
+_NEXT = re.compile(
+    rb"(?:END:VCARD\s*$|(?:[A-Za-z0-9]+\.)?(?:FN|N|TEL|EMAIL|ADR|ORG|TITLE|NOTE|URL|BDAY|PHOTO|REV|UID|VERSION|CATEGORIES)[;:])"
+)
+"""Another property: quoted-printable before it that ends as if it went on was cut."""
 _ENDS = re.compile(rb"\r\n|\n|\r")
 
 
@@ -56,7 +62,7 @@ def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]
     counts = dict.fromkeys(names, 0)
     block: Block | None = None
     depth: list[str] = []
-    for text, size_bytes, raw in _unfolded(pieces):
+    for text, size_bytes, raw in _unfolded(_in_utf8(pieces)):
         word = value = ""
         if text[:1] in "BbEe":
             word = text[: len("BEGIN:") + 8].partition(":")[0].strip().upper()  # whatever is longer is neither
@@ -188,6 +194,23 @@ def lines_of_one(block: bytes, name: str) -> list[str] | None:
     return [line for line in lines[1:-1] if line]
 
 
+def _in_utf8(pieces: Iterable[bytes]) -> Iterator[bytes]:
+    """The same pieces; those of a file that says by its first two bytes that it is UTF-16 in UTF-8."""
+    source, head = iter(pieces), b""
+    for piece in source:
+        head += piece
+        if len(head) >= 2:
+            break
+    if head[:2] not in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE):
+        yield head
+        yield from source
+        return
+    decoder = codecs.getincrementaldecoder("utf-16")("replace")
+    for piece in chain((head,), source):
+        yield decoder.decode(piece).encode("utf-8", "replace")
+    yield decoder.decode(b"", final=True).encode("utf-8", "replace")
+
+
 def _unfolded(pieces: Iterable[bytes]) -> Iterator[tuple[str, int, bytes]]:
     """(line without its ends, bytes of it in the file, as it stood there). A line longer than a record may be comes cut short."""
     waiting: bytearray | None = None
@@ -195,6 +218,7 @@ def _unfolded(pieces: Iterable[bytes]) -> Iterator[tuple[str, int, bytes]]:
     size_bytes = 0
     for row, end in _rows(pieces):
         soft = waiting is not None and waiting.endswith(b"=") and b"QUOTED-PRINTABLE" in bytes(waiting[:200]).upper()
+        soft = soft and not _NEXT.match(row)
         if waiting is not None and (soft or row[:1] in (b" ", b"\t")):
             size_bytes += len(row) + 2
             if soft:

@@ -4,7 +4,7 @@ A time stays wall clock with the name of its zone where the zone is in the IANA 
 only the file itself describes it. What a record has no field for stays in `other`, line by line.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
@@ -42,7 +42,8 @@ def event(block: Block, zones: dict[str, Block]) -> tuple[str, dict[str, Any]]:
     try:
         read = Calendar.from_ical("\r\n".join(whole)).walk("VEVENT")[0]
         start = read.decoded("dtstart")
-        record = {"title": str(read.get("summary", ""))} | _times(start, _end(read, start))
+        end = _end(read, start)
+        record = {"title": str(read.get("summary", ""))} | _times(start, end)
     except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError) as error:
         raise UnreadableRecord("The event has no start that can be understood.") from error
     for name, field in (("location", "place"), ("description", "note")):
@@ -53,7 +54,11 @@ def event(block: Block, zones: dict[str, Block]) -> tuple[str, dict[str, Any]]:
         record["repeat"] = rule
     if invited := [line.value.removeprefix("mailto:").removeprefix("MAILTO:") for line in own if line.name == "ATTENDEE"]:
         record["attendees"] = invited
-    if other := _other(block):
+    lost = {"DURATION", "DTEND"} if end is None else set()  # it has none, or none that can be understood
+    other = _other(block, lost)
+    if isinstance(start, datetime) and start.tzinfo is None:  # a zone that neither the file nor anybody describes
+        other += [f"X-UNKNOWN-TZID:{name}" for name in sorted(named)]
+    if other:
         record["other"] = other
     return str(read.get("uid", "")), {name: value for name, value in record.items() if value not in ("", None)}
 
@@ -63,7 +68,10 @@ def _end(read: Any, start: datetime | date) -> datetime | date | None:
         found = read.decoded("dtend")
         return found if isinstance(found, date) else None
     length = read.decoded("duration") if "duration" in read else None
-    return start + length if isinstance(length, timedelta) else None
+    try:
+        return start + length if isinstance(length, timedelta) else None
+    except OverflowError:  # behind the end of all calendars
+        return None
 
 
 def _times(start: datetime | date, end: datetime | date | None) -> dict[str, Any]:
@@ -111,8 +119,8 @@ def _own(block: Block) -> Iterator[str]:
         depth -= word == "END"
 
 
-def _other(block: Block) -> list[str]:
-    """Lines that have no field, or say more than it holds; inner blocks such as alarms whole."""
+def _other(block: Block, lost: Collection[str]) -> list[str]:
+    """Lines that have no field, or say more than it holds, or whose field is `lost`; inner blocks such as alarms whole."""
     kept, depth = [], 0
     for raw in block.lines:
         line = parsed(raw)
@@ -120,7 +128,7 @@ def _other(block: Block) -> list[str]:
             continue
         if line.name == "BEGIN":
             depth += 1
-        if depth or line.name not in _FIELDS or (line.name == "ATTENDEE" and line.params):
+        if depth or line.name not in _FIELDS or line.name in lost or (line.name == "ATTENDEE" and line.params):
             kept.append(raw)
         if line.name == "END":
             depth -= 1

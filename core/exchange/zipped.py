@@ -7,8 +7,10 @@ such as tables and pages, is deflated.
 import stat
 import struct
 import zipfile
-from collections.abc import Iterable, Iterator
+import zlib
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
+from itertools import chain
 from typing import IO
 
 from core.content.items import Item
@@ -34,17 +36,32 @@ class Zipped:
         info.compress_type = zipfile.ZIP_DEFLATED if packs else zipfile.ZIP_STORED
         source = iter(pieces)
         head, whole = _head(source)
-        if whole:
-            self._zip.writestr(info, head)
+        if whole and not packs:
+            self._put(info, head)
             return
         try:
-            with self._zip.open(info, "w", force_zip64=True) as out:
-                out.write(head)
-                for piece in source:
+            with self._zip.open(info, "w", force_zip64=not whole) as out:
+                for piece in chain(head, source):
                     out.write(piece)
         except Damaged:
             self._cut_back(info)
             raise
+
+    def _put(self, info: zipfile.ZipInfo, pieces: Sequence[bytes]) -> None:
+        """A stored entry whose checksum and length are known: what `writestr` does, without a copy of the whole and without going back."""
+        info.CRC = 0
+        for piece in pieces:
+            info.CRC = zlib.crc32(piece, info.CRC)
+            info.file_size += len(piece)
+        info.compress_size, info.header_offset = info.file_size, self._zip.start_dir
+        self._file.seek(info.header_offset)
+        self._file.write(info.FileHeader(zip64=False))
+        for piece in pieces:
+            self._file.write(piece)
+        self._zip.filelist.append(info)
+        self._zip.NameToInfo[info.filename] = info
+        self._zip.start_dir = self._file.tell()
+        self._zip._didModify = True  # type: ignore[attr-defined]
 
     def _cut_back(self, info: zipfile.ZipInfo) -> None:
         """The next entry is written over the half one."""
@@ -56,24 +73,24 @@ class Zipped:
         self._file.truncate()
 
     def link(self, path: str, item: Item) -> None:
-        self._zip.writestr(_entry(path, item), (link_of(item) or "").encode("utf-8", "surrogateescape"))
+        self._put(_entry(path, item), ((link_of(item) or "").encode("utf-8", "surrogateescape"),))
 
     def folder(self, path: str, item: Item) -> None:
-        self._zip.writestr(_entry(f"{path}/", item), b"")
+        self._put(_entry(f"{path}/", item), ())
 
     def close(self) -> None:
         self._zip.close()
 
 
-def _head(source: Iterator[bytes]) -> tuple[bytes, bool]:
-    """(the first megabytes, whether that is all)."""
+def _head(source: Iterator[bytes]) -> tuple[list[bytes], bool]:
+    """(pieces of the first megabytes, whether that is all)."""
     held, size_bytes = [], 0
     for piece in source:
         held.append(piece)
         size_bytes += len(piece)
         if size_bytes > WHOLE_BYTES:
-            return b"".join(held), False
-    return b"".join(held), True
+            return held, False
+    return held, True
 
 
 def _entry(path: str, item: Item) -> zipfile.ZipInfo:

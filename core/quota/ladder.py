@@ -118,10 +118,15 @@ def _least_loss(before: Sequence[Move], mine: Sequence[Move], wanted: int, frees
     found = _covering(mine, own, wanted - base)
     if found is None:
         found = list(mine)
+    gives = dict(zip((move.key for move in mine), own, strict=True))
+    held = together([*before, *found], frees)
     for move in sorted(found, key=lambda move: (-move.loss, move.key)):
+        if held - gives[move.key] < wanted:  # among others it gives at least what it gives by itself
+            continue
         without = [one for one in found if one is not move]
-        if suffice(without):
-            found = without
+        left = together([*before, *without], frees)
+        if left >= wanted:
+            found, held = without, left
     return found
 
 

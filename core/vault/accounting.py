@@ -130,19 +130,31 @@ class Accounts:
         )  # fmt: skip
 
 
+_MANY = 8
+"""From one of so many on it is quicker to look at all of them once."""
+
+
+_AT_ONCE = 1 << 21
+"""Numbers that are worked on at a time: numpy makes larger ones of them for that."""
+
+
 class _Nodes:
     """Forks and branches by numbers of their own, with the chunks that each needs, its own among them, in one array."""
 
     def __init__(self, needs: Needs) -> None:
         number = {tree: at for at, tree in enumerate(needs.numbers)}
-        none = np.empty(0, dtype=np.int32)
-        counts = np.fromiter((len(needs.branches.get(tree, none)) for tree in number), dtype=np.int64, count=len(number))
-        own = np.fromiter(needs.numbers.values(), dtype=np.int32, count=len(number))
-        parts = [part for at, tree in enumerate(number) for part in (own[at : at + 1], needs.branches.get(tree, none))]
-        self._flat = np.concatenate([none, *parts])
-        self._counts = counts + 1
-        size = int(self._flat.max()) + 1 if len(self._flat) else 0
-        self._mentions = np.bincount(self._flat[self._flat >= 0], minlength=size)
+        branches = needs.branches
+        below = (len(branches[tree]) if tree in branches else 0 for tree in number)
+        self._counts = np.fromiter(below, dtype=np.int64, count=len(number)) + 1
+        ends = np.cumsum(self._counts)
+        self._starts = ends - self._counts
+        self._flat = np.empty(int(ends[-1]) if len(ends) else 0, dtype=np.int32)
+        self._flat[self._starts] = np.fromiter(needs.numbers.values(), dtype=np.int32, count=len(number))
+        for at, tree in zip(self._starts.tolist(), number, strict=True):
+            if (mentioned := branches.get(tree)) is not None:
+                self._flat[at + 1 : at + 1 + len(mentioned)] = mentioned
+        self._size = int(self._flat.max()) + 1 if len(self._flat) else 0
+        self._mentions = _times(self._flat, self._size)
         """How often each number is mentioned."""
         self._of: dict[bytes, dict[str, npt.NDArray[np.int32]]] = {
             backup: {kind: np.fromiter((number[tree] for tree in trees), dtype=np.int32, count=len(trees)) for kind, trees in kinds.items()}
@@ -150,7 +162,6 @@ class _Nodes:
         }
         self.uses = self.counted(self._of)
         """How many backups need each."""
-        self._starts = np.concatenate([np.zeros(1, dtype=np.int64), np.cumsum(self._counts)[:-1]])[: len(number)]
 
     def counted(self, backups: Iterable[bytes], kind: str | None = None) -> npt.NDArray[np.int64]:
         """For each how many of these backups need it."""
@@ -160,20 +171,39 @@ class _Nodes:
     def marked(self, nodes: npt.NDArray[np.bool_], size: int) -> npt.NDArray[np.bool_]:
         """For each number whether any of these needs it."""
         found = np.zeros(size + 1, dtype=np.bool_)  # the last one takes what is not in the index
-        found[self._mentioned(np.flatnonzero(nodes))] = True
+        mentioned = self._mentioned(np.flatnonzero(nodes))
+        for at in range(0, len(mentioned), _AT_ONCE):
+            found[mentioned[at : at + _AT_ONCE]] = True
         return found[:-1]
 
     def only_in(self, inside: npt.NDArray[np.int64]) -> Numbers:
         """Numbers that are mentioned by nothing but nodes that only the backups need that were counted."""
         mentioned = self._mentioned(np.flatnonzero((inside > 0) & (inside == self.uses)))
-        numbers, times = np.unique(mentioned[mentioned >= 0], return_counts=True)
-        found: Numbers = numbers[times == self._mentions[numbers]].astype(np.int64)
-        return found
+        if len(mentioned) * _MANY < self._size:
+            numbers, times = np.unique(mentioned[mentioned >= 0], return_counts=True)
+            few: Numbers = numbers[times == self._mentions[numbers]].astype(np.int64)
+            return few
+        counts = _times(mentioned, self._size)
+        return np.flatnonzero((counts == self._mentions) & (counts > 0))
 
     def _mentioned(self, chosen: Numbers) -> npt.NDArray[np.int32]:
         """What these nodes need, as often as they say so."""
         counts = self._counts[chosen]
         ends = np.cumsum(counts)
-        at = np.arange(ends[-1] if len(ends) else 0) + np.repeat(self._starts[chosen] - (ends - counts), counts)
-        found: npt.NDArray[np.int32] = self._flat[at]
-        return found
+        total = int(ends[-1]) if len(ends) else 0
+        if total * _MANY < len(self._flat):
+            few: npt.NDArray[np.int32] = self._flat[np.arange(total) + np.repeat(self._starts[chosen] - (ends - counts), counts)]
+            return few
+        taken = np.zeros(len(self._counts), dtype=np.bool_)
+        taken[chosen] = True
+        many: npt.NDArray[np.int32] = self._flat[np.repeat(taken, self._counts)]
+        return many
+
+
+def _times(numbers: npt.NDArray[np.int32], size: int) -> npt.NDArray[np.int32]:
+    """How often each number is among these; what is not in the index is passed over."""
+    found = np.zeros(size, dtype=np.int32)
+    for at in range(0, len(numbers), _AT_ONCE):
+        some = numbers[at : at + _AT_ONCE]
+        found += np.bincount(some[some >= 0], minlength=size).astype(np.int32)
+    return found

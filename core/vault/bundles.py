@@ -57,7 +57,7 @@ class Bundles:
 
 def bundles_of(vault: Vault, manifests: Sequence[Manifest], needs: Needs) -> Bundles:
     """Reads every branch, and those bundles that may be wasteful. Raises StoreError."""
-    branches = {tree for manifest in manifests if manifest.sealed is None for tree in needs.trees[manifest.id] if tree in needs.branches}
+    branches = {tree for manifest in manifests if manifest.sealed is None for tree in needs.trees(manifest.id) if tree in needs.branches}
     keys, lengths = list[npt.NDArray[np.int64]](), list[npt.NDArray[np.int64]]()
     tiny = vault.limits.tiny_bytes
     for branch, content in fetch(vault, in_pack_order(vault, branches)):

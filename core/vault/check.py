@@ -309,7 +309,7 @@ class _Check:
                     gone[number] = True
         branches = {branch for branch, numbers in needs.branches.items() if gone[numbers].any()}
         for manifest in manifests:
-            trees = needs.trees[manifest.id]
+            trees = needs.trees(manifest.id)
             if trees & (branches | needs.damaged.keys()):
                 self._name_items(manifest, needs, branches, gone)
 

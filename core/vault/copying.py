@@ -169,7 +169,7 @@ class _Copy:
         """One backup with everything that it needs. Raises Damaged when it is not whole."""
         if manifest.sealed is not None:
             bring_slots(self._source, self._target, manifest.sealed)
-        if (self._needs.damaged.keys() & self._needs.trees[manifest.id]) or self._lacks(manifest):
+        if (self._needs.damaged.keys() & self._needs.trees(manifest.id)) or self._lacks(manifest):
             raise Damaged("A part of this backup is damaged or missing.")
         if same_key(self._source, self._target):
             self.move(manifest)
@@ -178,7 +178,7 @@ class _Copy:
             self._writer.commit(self.sealed_anew(manifest), again=True)
 
     def _lacks(self, manifest: Manifest) -> bool:
-        trees = self._needs.trees[manifest.id]
+        trees = self._needs.trees(manifest.id)
         return any((self._needs.branches[tree] < 0).any() for tree in trees if tree in self._needs.branches)
 
     def _chunks(self, manifest: Manifest) -> list[bytes]:
@@ -206,7 +206,7 @@ class _Copy:
 
     def sealed_anew(self, manifest: Manifest) -> Manifest:
         """Chunks get new ids; items keep theirs, since a branch names chunks by their place in its list."""
-        trees = self._needs.trees[manifest.id]
+        trees = self._needs.trees(manifest.id)
         for chunk, content in self._fetched([chunk for chunk in self._chunks(manifest) if chunk not in trees and chunk not in self._anew]):
             self._anew[chunk] = self._writer.put(content)
         self._writer.drain()

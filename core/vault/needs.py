@@ -24,10 +24,8 @@ Numbers = npt.NDArray[np.int64]
 class Needs:
     """References of some backups."""
 
-    trees: dict[bytes, set[bytes]] = field(default_factory=dict)
-    """Backup → ids of its forks and branches."""
     kinds: dict[bytes, dict[str, set[bytes]]] = field(default_factory=dict)
-    """Backup → the same by kind, the folders as one of their own."""
+    """Backup → ids of its forks and branches by kind, the folders as one of their own."""
     branches: dict[bytes, npt.NDArray[np.int32]] = field(default_factory=dict)
     """Branch → numbers of the chunks that its items need; −1 for one that is not in the index."""
     forks: dict[bytes, tuple[bytes, ...]] = field(default_factory=dict)
@@ -37,9 +35,13 @@ class Needs:
     damaged: dict[bytes, str] = field(default_factory=dict)
     """Forks and branches that cannot be read, each with why: what lies below them is not known."""
 
+    def trees(self, backup: bytes) -> set[bytes]:
+        """Ids of its forks and branches."""
+        return set().union(*self.kinds[backup].values())
+
     def of(self, backup: bytes) -> Numbers:
         """Numbers of every chunk that the backup needs, each once."""
-        trees = self.trees[backup]
+        trees = self.trees(backup)
         own = np.fromiter((self.numbers.get(tree, -1) for tree in trees), dtype=np.int64, count=len(trees))
         parts: list[npt.NDArray[np.int32] | Numbers] = [self.branches[tree] for tree in trees if tree in self.branches]
         found = np.unique(np.concatenate([own, *parts])).astype(np.int64)
@@ -62,7 +64,6 @@ class Needs:
 def needs_of(vault: Chunks, manifests: Sequence[Manifest], *, known: RememberedTrees | None = None) -> Needs:
     """Read the trees of these backups, but those that are `known`: only for questions of size. Raises StoreError."""
     needs = Needs(
-        trees={manifest.id: set() for manifest in manifests},
         kinds={manifest.id: {summary.kind: set() for summary in manifest.trees} for manifest in manifests},
     )
     forks: Mapping[bytes, tuple[bytes, ...]] = known.forks if known else {}
@@ -83,11 +84,9 @@ def needs_of(vault: Chunks, manifests: Sequence[Manifest], *, known: RememberedT
             except Damaged as error:
                 needs.damaged[chunk] = error.message
         waiting = [(trees, depth - 1, tuple(down for top in tops for down in needs.forks.get(top, ()))) for trees, depth, tops in above]
-    for backup, kinds in needs.kinds.items():
-        needs.trees[backup] = set().union(*kinds.values())
     if known is not None:
         told = known.numbers(vault.index)
-        needs.branches = {branch: told[branch] for branch in branches if branch in told}
+        needs.branches = told if told.keys() <= branches else {branch: told[branch] for branch in branches if branch in told}
     # many small look-ups cost more than few large ones: chunk ids of many branches are looked up together
     held: list[tuple[bytes, bytes]] = []
     size = 0
@@ -103,7 +102,7 @@ def needs_of(vault: Chunks, manifests: Sequence[Manifest], *, known: RememberedT
             _look_up(vault, held, needs)
             held, size = [], 0
     _look_up(vault, held, needs)
-    every = list(set().union(*needs.trees.values()))
+    every = list(set[bytes]().union(*(trees for kinds in needs.kinds.values() for trees in kinds.values())))
     needs.numbers = dict(zip(every, vault.index.numbers(b"".join(every)).tolist(), strict=True))
     return needs
 

@@ -21,6 +21,8 @@ from core.vault.keys import ID_BYTES
 MAGIC = b"attic trees 1\n"
 _DIGEST_BYTES = 32
 _COUNTS = struct.Struct("<5Q")
+_AT_ONCE = 1 << 18
+"""What is looked up at a time: numpy makes several larger arrays of it for that."""
 Refs = npt.NDArray[np.int32]
 
 
@@ -38,8 +40,13 @@ class RememberedTrees:
 
     def numbers(self, index: ChunkIndex) -> dict[bytes, Refs]:
         """Branch → numbers of its chunks in the index; −1 for one that is not there."""
-        flat = index.numbers(self.ids).astype(np.int32)[self.mentions]
-        return {branch: flat[stretch] for branch, stretch in self._stretches().items()}
+        step = _AT_ONCE * ID_BYTES
+        parts = [index.numbers(self.ids[at : at + step]).astype(np.int32) for at in range(0, len(self.ids), step)]
+        table = np.concatenate([np.empty(0, dtype=np.int32), *parts])
+        flat = np.empty(len(self.mentions), dtype=np.int32)
+        for at in range(0, len(flat), _AT_ONCE):
+            flat[at : at + _AT_ONCE] = table[self.mentions[at : at + _AT_ONCE]]
+        return {branch: flat[first:last] for branch, (first, last) in zip(self.branches, pairwise(self.ends.tolist()), strict=True)}
 
     def differing(self, other: "RememberedTrees") -> int:
         """How many trees both know and tell otherwise."""

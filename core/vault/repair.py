@@ -102,7 +102,7 @@ def damaged_backups(vault: Vault) -> list[bytes]:
     vault.refresh()
     needs = needs_of(vault, manifests)
     bad = {branch for branch, numbers in needs.branches.items() if (numbers < 0).any()} | needs.damaged.keys()
-    return sorted([*unreadable, *(backup for backup, trees in needs.trees.items() if trees & bad)])
+    return sorted([*unreadable, *(backup for backup in needs.kinds if needs.trees(backup) & bad)])
 
 
 def _mend_manifests(vault: Vault, other: Vault, writer: Writer, report: RepairReport) -> None:

@@ -153,7 +153,7 @@ def look(vault: Vault) -> Look:
             break  # else another sweep may have moved it meanwhile
     if needs.damaged:
         chunk = next(iter(needs.damaged))
-        touched = next(backup for backup, trees in needs.trees.items() if chunk in trees)
+        touched = next(backup for backup in needs.kinds if chunk in needs.trees(backup))
         raise Damaged(
             f"A part of backup {touched.hex()} cannot be read, so nobody can tell what it needs. Nothing was removed.",
             remedy="Repair or remove that backup, then sweep again.",

@@ -43,7 +43,7 @@ class Remembering(TestCase):
     def same(self, known: RememberedTrees) -> None:
         """What is told with what was remembered is what is told by reading everything."""
         fresh, fast = self.accounts(), self.accounts(known)
-        self.assertEqual(fresh.needs.trees, fast.needs.trees)
+        self.assertEqual(fresh.needs.kinds, fast.needs.kinds)
         self.assertEqual(fresh.needs.numbers, fast.needs.numbers)
         for branch, numbers in fresh.needs.branches.items():
             np.testing.assert_array_equal(np.sort(numbers), np.sort(fast.needs.branches[branch]))
