@@ -7,6 +7,7 @@ a restart nobody opens what lies there, and it is cleared away.
 import hashlib
 import os
 import shutil
+import socket
 from collections.abc import Callable, Collection, Iterator
 from pathlib import Path
 from typing import IO, cast
@@ -26,7 +27,8 @@ class SealedDownloads:
     def __init__(self, root: Path, *, key: Callable[[], bytes], word: bytes, random: Callable[[int], bytes]) -> None:
         """`word`: of this start of the server, at least 16 bytes that nobody guesses."""
         self._root, self._key, self._word, self._random = root, key, word, random
-        self.start = hashlib.blake2b(word, digest_size=8, person=b"attic start").hexdigest()
+        self.home = hashlib.blake2b(f"{socket.gethostname()} {root}".encode(), digest_size=4, person=b"attic home").hexdigest()
+        self.start = self.home + hashlib.blake2b(word, digest_size=4, person=b"attic start").hexdigest()
 
     def free_bytes(self) -> int:
         with named(self._root):

@@ -22,8 +22,10 @@ class SpoolBroken(AtticError):
 class Downloads(Protocol):
     """Sealed files by name. Each can be opened only until the server is started anew: the key is in no file."""
 
+    home: str
+    """Tells this computer's folder from those of others that share the office."""
     start: str
-    """Tells this start of the server from others; gives nothing of the key away."""
+    """Tells this start of the server from others; begins with `home`, and gives nothing of the key away."""
 
     def free_bytes(self) -> int:
         """Raises StoreError."""

@@ -4,6 +4,7 @@ from datetime import date, datetime
 from uuid import UUID
 
 from django.db import transaction
+from django.db.models import Q
 
 from core.errors import AtticError, BadInput
 from server.api.problems import Conflict
@@ -31,12 +32,13 @@ def _today(now: datetime) -> date:
 
 
 def _clear_files() -> int:
-    start = outside().downloads.start
-    Restore.objects.exclude(file_name="").exclude(file_start=start).update(file_name="")
+    downloads = outside().downloads
+    ours = Q(file_start__startswith=downloads.home) | Q(file_start="")  # those of another host are for it to end
+    Restore.objects.exclude(file_name="").filter(ours).exclude(file_start=downloads.start).update(file_name="")
     # those that work first: one that ends meanwhile is in the second list
     working = list(Restore.objects.filter(state__in=_ACTIVE, target=Target.ARCHIVE).values_list("id", flat=True))
     kept = {str(id) for id in Restore.objects.exclude(file_name="").values_list("id", flat=True)}
-    return outside().downloads.clear(kept | {f"{id}{part}" for id in working for part in ("", ".inner")})
+    return downloads.clear(kept | {f"{id}{part}" for id in working for part in ("", ".inner")})
 
 
 def erase_export(restore: Restore, *, by: User) -> None:

@@ -119,6 +119,10 @@ class ArchiveView(APIView):
         restore, downloads = restore_by_id(id), outside().downloads
         if not restore.file_name:
             raise Http404
+        if not restore.file_start.startswith(downloads.home):
+            raise Conflict(
+                "The archive lies on another computer of this office.", remedy="Fetch it there, or make it again from the backup."
+            )
         if restore.file_start != downloads.start or not downloads.has(str(id)):
             raise Conflict("The archive is gone: the server was started anew since it was made.", remedy="Make it again from the backup.")
         size_bytes, tag = int(restore.file_bytes or 0), f'"{id.hex}-{restore.attempts}"'

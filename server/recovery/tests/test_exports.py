@@ -211,6 +211,13 @@ class ADownload(Exporting):
         found = self.api.get(f"/api/restores/{told['id']}").json()
         self.assertEqual((found["file_name"], found["file_bytes"]), ("", told["file_bytes"]))
 
+    def test_what_another_host_of_the_office_made_is_for_it_to_end(self):
+        told = self.made()
+        Restore.objects.update(file_start="another hosts id")
+        self.assertIn("another computer", self.fetch(told["id"]).json()["title"])
+        end_exports(now=self.outside.at)
+        self.assertEqual(self.api.get(f"/api/restores/{told['id']}").json()["file_name"], told["file_name"])
+
     def test_what_nobody_knows_is_cleared_away_and_one_that_is_being_made_stays(self):
         told = self.made()
         working = Restore.objects.create(backup=self.backup, target="archive", asked_at=self.outside.at, state="running")
