@@ -147,7 +147,7 @@ def _measured(folder: Path, trees: Path) -> dict[str, float]:
     vault = opened(FolderBlobs(folder))
     vault.refresh()
     began = time.perf_counter()
-    accounts = Accounts(vault, decoded_trees(trees.read_bytes()))
+    accounts = Accounts(vault, lambda: decoded_trees(trees.read_bytes()))
     teams = {manifest.device: manifest.device[-1] for manifest in accounts.manifests}
     books = Books(accounts, teams)
     assert sum(row.share.fair_bytes for row in books.teams.values()) + books.nobodys.sum_bytes == accounts.stored_bytes

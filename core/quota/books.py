@@ -48,7 +48,7 @@ class Books:
             if manifest.id not in going:
                 self._of[manifest.device].append(manifest)
         self._needed = {device: accounts.needed(one.id for one in mine) for device, mine in self._of.items()}
-        self._claims = np.zeros(len(accounts.lengths), dtype=np.int64)
+        self._claims = np.zeros(len(accounts.lengths), dtype=np.int32)
         for numbers in self._needed.values():
             self._claims[numbers] += 1
         by_team: dict[str, list[str]] = defaultdict(list)

@@ -43,7 +43,7 @@ class Part:
     """What an owner was given, to be divided further."""
 
     numbers: Numbers
-    among: npt.NDArray[np.int64]
+    among: npt.NDArray[np.int32]
     """For each of them among how many it was divided on the way here."""
     share: Share
 
@@ -52,14 +52,14 @@ def whole(numbers: Numbers, lengths: Lengths) -> Part:
     """These chunks, before anything is divided."""
     held = int(lengths[numbers].sum(dtype=np.int64))
     return Part(
-        numbers=numbers, among=np.ones(len(numbers), dtype=np.int64), share=Share(alone_bytes=held, shared_bytes=0, fair_bytes=held)
+        numbers=numbers, among=np.ones(len(numbers), dtype=np.int32), share=Share(alone_bytes=held, shared_bytes=0, fair_bytes=held)
     )
 
 
 def divide(given: Part, owners: Mapping[Owner, Numbers], lengths: Lengths) -> dict[Owner, Part]:
     """Among owners, whose chunks are together just those that were given."""
-    at = {owner: np.searchsorted(given.numbers, numbers) for owner, numbers in owners.items()}
-    claims = np.zeros(len(given.numbers), dtype=np.int64)
+    at = {owner: np.searchsorted(given.numbers, numbers).astype(np.int32) for owner, numbers in owners.items()}
+    claims = np.zeros(len(given.numbers), dtype=np.int32)
     for positions in at.values():
         claims[positions] += 1
     among = {owner: given.among[positions] * claims[positions] for owner, positions in at.items()}

@@ -4,8 +4,9 @@ A chunk counts with its sealed bytes, a manifest with its object, as if it were 
 nothing needs any more when the set is gone; what a sweep gives back of that is told by `giving_back`.
 """
 
-from collections.abc import Collection, Iterable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -53,11 +54,11 @@ class Remains:
 class Accounts:
     """The references of every backup, read once; then any number of questions."""
 
-    def __init__(self, vault: Vault, known: RememberedTrees | None = None) -> None:
-        """`known`: trees that were read before; only what came since is read."""
+    def __init__(self, vault: Vault, known: Callable[[], RememberedTrees | None] = lambda: None) -> None:
+        """`known`: asked once for trees that were read before, and let go of when they are used; only what came since is read."""
         self.manifests: list[Manifest] = vault.manifests()
         vault.refresh()  # after the manifests: what they need was there before them
-        self.needs = needs_of(vault, self.manifests, known=known)
+        self.needs = needs_of(vault, self.manifests, known=known())
         self._vault = vault
         self._sizes = dict(vault.blobs.list(""))
         self._chunks = len(vault.index.lengths)
@@ -111,9 +112,8 @@ class Accounts:
     def remains(self) -> Remains:
         index = self._vault.index
         live = self._nodes.marked(self._nodes.uses > 0, len(self.lengths))[: self._chunks]
-        of_pack = np.repeat(np.arange(len(index.pack_ids)), np.diff(index.starts))
-        held = np.bincount(of_pack, weights=index.lengths, minlength=len(index.pack_ids)).astype(np.int64).tolist()
-        kept = np.bincount(of_pack, weights=np.where(live, index.lengths, 0), minlength=len(index.pack_ids)).astype(np.int64).tolist()
+        held = _by_stretch(index.lengths, index.starts)
+        kept = _by_stretch(np.where(live, index.lengths, 0), index.starts)
         sizes = [self._sizes.get(names.pack_name(pack), 0) for pack in index.pack_ids]
         unneeded = marked = packing = 0
         for pack, size, all_in_it, needed in zip(index.pack_ids, sizes, held, kept, strict=True):
@@ -128,6 +128,14 @@ class Accounts:
             unneeded_bytes=unneeded, marked_bytes=marked, packing_bytes=packing, arriving_bytes=lying - sum(sizes),
             lists_bytes=self.stored_bytes - lying - roots,
         )  # fmt: skip
+
+
+def _by_stretch(values: npt.NDArray[Any], starts: Numbers) -> list[int]:
+    """The sum of each stretch between two starts."""
+    until = np.cumsum(values, dtype=np.int64)
+    ends = np.where(starts > 0, until[np.maximum(starts, 1) - 1], 0) if len(until) else np.zeros(len(starts), dtype=np.int64)
+    found: list[int] = np.diff(ends).tolist()
+    return found
 
 
 _MANY = 8
@@ -194,6 +202,8 @@ class _Nodes:
         if total * _MANY < len(self._flat):
             few: npt.NDArray[np.int32] = self._flat[np.arange(total) + np.repeat(self._starts[chosen] - (ends - counts), counts)]
             return few
+        if total == len(self._flat):
+            return self._flat
         taken = np.zeros(len(self._counts), dtype=np.bool_)
         taken[chosen] = True
         many: npt.NDArray[np.int32] = self._flat[np.repeat(taken, self._counts)]

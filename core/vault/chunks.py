@@ -6,6 +6,7 @@ opened.
 """
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -69,6 +70,8 @@ class Chunks(Backups):
         self._cache: OrderedDict[bytes, bytes] = OrderedDict()
         self._cached_bytes = 0
         self._index_objects: list[str] = []
+        self._seen: tuple[int, int, object] | None = None
+        """Which index was read, how many packs it knew then, and what was listed."""
 
     # -- index
 
@@ -76,8 +79,12 @@ class Chunks(Backups):
         """Learn what the store holds now. What cannot be read is left out and named in `unreadable`."""
         self.unreadable = {}
         marked = {pack for mark in self.marks().values() for pack in mark.packs}
-        sizes = self.ids(names.PACKS)
-        indexes = self._read_indexes()
+        sizes, damaged = self.ids(names.PACKS), self.noted_damage()
+        listed = sorted(name for name, _ in self.blobs.list(names.INDEXES) if names.is_ours(name))
+        seen = (listed, sizes, marked, damaged)
+        if self._seen == (id(self.index), len(self.index), seen) and not self.unreadable:
+            return  # objects never change, and these are the same
+        indexes = self._read_indexes(listed)
         known: dict[bytes, Entries] = {}
         self.lost = {}
         for packs in indexes.values():
@@ -89,12 +96,12 @@ class Chunks(Backups):
                 self.unreadable[pack_name(pack)] = found
             elif found is not None:
                 known[pack] = found
-        self.index = ChunkIndex(known.items(), marked=marked & sizes.keys(), damaged=self.noted_damage())
+        self.index = ChunkIndex(known.items(), marked=marked & sizes.keys(), damaged=damaged)
         self._index_objects = list(indexes)
+        self._seen = (id(self.index), len(self.index), seen) if not self.unreadable and len(indexes) == len(listed) else None
 
-    def _read_indexes(self) -> dict[str, list[tuple[bytes, Entries]]]:
+    def _read_indexes(self, listed: Sequence[str]) -> dict[str, list[tuple[bytes, Entries]]]:
         found: dict[str, list[tuple[bytes, Entries]]] = {}
-        listed = sorted(name for name, _ in self.blobs.list(names.INDEXES) if names.is_ours(name))
         for name, content in at_once(self._object_or_why, listed, self.blobs.parallel):
             try:
                 if isinstance(content, bytes):

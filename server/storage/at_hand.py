@@ -4,6 +4,7 @@ looks anew."""
 import threading
 import time
 from dataclasses import dataclass, field
+from functools import partial
 from uuid import UUID
 
 from core.quota.filling import Filling
@@ -44,7 +45,7 @@ def at_hand(store: Store) -> AtHand:
                 return known
     vault = opened(store)
     vault.blobs = RememberedBlobs(vault.blobs)
-    accounts = Accounts(vault, recalled(store))
+    accounts = Accounts(vault, partial(recalled, store))
     fresh = AtHand(vault, accounts, frozenset(manifest.id for manifest in accounts.manifests), time.monotonic())
     with _knowing:
         _known[store.id] = fresh

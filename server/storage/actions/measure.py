@@ -49,7 +49,7 @@ def measure_store(store: Store, *, now: datetime, known: Known = Known(), anew: 
     try:
         vault = opened(store)
         before = recalled(store)
-        accounts = Accounts(vault, None if anew else before)
+        accounts = Accounts(vault, lambda: None if anew else before)
         teams = {id: str(row.team_id) for id, row in devices.items() if row.team_id is not None}
         books = Books(accounts, teams, {id.bytes for id in known.leaving})
         rows = list(_rows(store, books, devices, known))
