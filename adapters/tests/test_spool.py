@@ -116,6 +116,16 @@ class Spools(TestCase):
             after = (self.root / "a.sealed").read_bytes()
         self.assertNotEqual(before[:12], after[:12])
 
+    def test_no_two_blocks_have_one_nonce(self):
+        lying = self.write("a", bytes(10 * BLOCK_BYTES)).read_bytes()
+        sealed = 12 + BLOCK_BYTES + 16
+        self.assertEqual(len({lying[at : at + 12] for at in range(0, len(lying), sealed)}), 10)
+
+    def test_behind_its_end_there_is_nothing(self):
+        self.write("a", bytes(100))
+        with self.assertRaises(SpoolBroken):
+            self.read("a", 0, 101)
+
     def test_what_is_not_kept_is_cleared_away(self):
         self.write("a", b"1")
         self.write("b", b"2")
@@ -133,6 +143,20 @@ class Spools(TestCase):
 
 
 class FoldersOnTheServer(TestCase):
+    def test_another_folder_at_its_path_stays(self):
+        root = Path(self.enterContext(TemporaryDirectory(prefix="attic-lying-")))
+        folder = FolderOnServer(root / "export")
+        _, identity = folder.begin()
+        (root / "export").rename(root / "moved")
+        (root / "export").mkdir()
+        with self.assertRaises(BadInput):
+            folder.erase(identity)
+        (root / "export").rmdir()
+        self.assertFalse(folder.erase(identity))
+        (root / "moved").rename(root / "export")
+        self.assertTrue(folder.erase(identity))
+        self.assertFalse((root / "export").exists())
+
     def test_one_that_was_replaced_by_a_link_is_not_followed(self):
         root = Path(self.enterContext(TemporaryDirectory(prefix="attic-lying-")))
         folder = FolderOnServer(root / "export")

@@ -82,7 +82,7 @@ class Chunks(Backups):
         sizes, damaged = self.ids(names.PACKS), self.noted_damage()
         listed = sorted(name for name, _ in self.blobs.list(names.INDEXES) if names.is_ours(name))
         seen = (listed, sizes, marked, damaged)
-        if self._seen == (id(self.index), len(self.index), seen) and not self.unreadable:
+        if self._seen == (id(self.index), len(self.index), seen):
             return  # objects never change, and these are the same
         indexes = self._read_indexes(listed)
         known: dict[bytes, Entries] = {}

@@ -182,6 +182,19 @@ class AnArchive(TestCase):
         self.assertEqual(kept.files["Mail/x.png"], b"\x89PNG")
         self.assertEqual((self.report.written, len(kept.files)), ({"mail": 3}, 3))
 
+    def test_records_and_mails_that_the_store_cannot_give_back_are_named_once(self):
+        def broken():
+            raise Damaged("gone")
+            yield b""
+
+        kept, archive = Kept(), None
+        archive = Archive(kept, now=NOW)
+        for code in ("contacts", "messages", "calls", "calendar", "mail"):
+            archive.add_kind(code, lambda code=code: [(item(code, "a"), broken), *self.items(code, {"b": b'{"start": "2026-03-02"}'})])
+        report = archive.close()
+        self.assertEqual(report.damaged, [(code, "a") for code in ("contacts", "messages", "calls", "calendar", "mail")])
+        self.assertEqual(sum(report.written.values()), 5)
+
     def test_no_file_is_made_of_nothing(self):
         kept = self.archive(Kept(), mail={}, contacts={"bad": b"\xff"}, messages={}, calls={}, calendar={})
         self.assertEqual(sorted(kept.files), ["contents.json", "unreadable/Contacts/bad"])
