@@ -174,13 +174,16 @@ class Archive:
             self._add_file(folder, item, content)
 
     def _add_file(self, folder: str, item: Item, content: Content) -> None:
-        own = shown_path(path_of(item)) if "mode" in (item.attributes or {}) else item.name
+        is_file = "mode" in (item.attributes or {})
+        own = shown_path(path_of(item)) if is_file else item.name
         path = self._names.take(f"{_safe_folder(folder)}/{self._fit(own)}")
         if not self._kept(item.kind, item, partial(self._put, path, item, content)):
             return
         if not path.endswith(f"/{own}"):
             self.report.renamed.append((item.kind, own, path))
         self._note_parents(path)
+        if is_file:  # its own folder is not empty, wherever its kind lies
+            self._note_parents(f"{kind('documents').label}/{self._fit(own)}")
         self.listed(item.kind, item, path)
 
     def _fit(self, own: str) -> str:

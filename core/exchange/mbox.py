@@ -10,7 +10,7 @@ SENDER = "old-attic@localhost"
 MOST_BYTES = 64 << 20
 """A mail that is larger leaves as a file."""
 _FIELD = re.compile(rb"([!-9;-~]+)[ \t]*:")
-_TELLING = {b"from", b"to", b"date", b"subject", b"received", b"message-id", b"return-path"}
+_TELLING = {b"from", b"to", b"date", b"subject", b"received", b"message-id", b"return-path", b"mime-version", b"content-type"}
 _QUOTE = re.compile(rb"^(>*From )", re.M)
 _QUOTED = re.compile(rb"^>(>*From )", re.M)
 _DAYS, _MONTHS = "Mon Tue Wed Thu Fri Sat Sun", "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec"

@@ -124,6 +124,7 @@ class ABag(TestCase):
             self.assertEqual(hashlib.sha256(kept.files[f"moment/{name}"]).hexdigest(), told)
 
 
+MIME = b"Content-Type: text/plain\n\nonly that\n"
 MAILS = (
     b"From: a@office.example\r\nSubject: tide\r\n\r\nFrom here on it rises.\r\n>From the quay, too.\r\n",
     b"Subject: one\n\nFrom \n>>From \nno line end",
@@ -152,7 +153,7 @@ class AMailbox(TestCase):
             self.assertEqual(list(mbox.messages(pieces)), expected)
 
     def test_what_is_no_mail_is_told_from_mail(self):
-        for content in MAILS:
+        for content in (*MAILS, MIME):
             self.assertTrue(mbox.is_message(content))
         for content in (
             b"",
@@ -202,6 +203,13 @@ class AnArchive(TestCase):
     def test_what_a_container_cannot_hold_is_named(self):
         self.archive(Kept(refuses=frozenset({"Photos/a"})), photos={"a": b"1", "b": b"2"})
         self.assertEqual((self.report.refused, self.report.written), ([("photos", "a", "It cannot be held.")], {"photos": 1}))
+
+    def test_a_folder_whose_files_lie_with_another_kind_is_not_empty(self):
+        archive = Archive(kept := Kept(), now=NOW)
+        archive.add_kind("mail", lambda: [(item("mail", "Mail/a.eml", mode=0o600), lambda: iter([MAILS[0]]))])
+        archive.add_folders([item("folders", name, mode=0o755) for name in ("Mail", "nothing")])
+        archive.close()
+        self.assertEqual((kept.folders, "Mail/Mail/a.eml" in kept.files), (["Documents/nothing"], True))
 
     def test_letters_that_a_container_avoids_are_changed_and_named(self):
         kept = self.archive(Kept(), photos={"50 % off.jpg": b"1"})
