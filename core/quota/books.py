@@ -38,10 +38,11 @@ class Nobodys:
 
 
 class Books:
-    """`teams`: device, as manifests name it → its team; those that are not named are of none. `leaving`: ids of backups."""
+    """`teams`: device, as manifests name it → its team; those that are not named are of none. `leaving`: ids of backups; `held`:
+    packs that the place does not let go of."""
 
-    def __init__(self, accounts: Accounts, teams: Mapping[str, str], leaving: Collection[bytes] = ()) -> None:
-        self._accounts = accounts
+    def __init__(self, accounts: Accounts, teams: Mapping[str, str], leaving: Collection[bytes] = (), held: Collection[bytes] = ()) -> None:
+        self._accounts, self._held = accounts, frozenset(held)
         going = set(leaving)
         self._of: dict[str, list[Manifest]] = defaultdict(list)
         for manifest in accounts.manifests:
@@ -118,7 +119,7 @@ class Books:
     def nobodys(self) -> Nobodys:
         every = self._accounts.needed(manifest.id for manifest in self._accounts.manifests)
         leaving = int(self._accounts.lengths[every].sum()) - int(self._accounts.lengths[self._claims > 0].sum())
-        return Nobodys(leaving_bytes=leaving, remains=self._accounts.remains())
+        return Nobodys(leaving_bytes=leaving, remains=self._accounts.remains(self._held))
 
     # -- inside
 

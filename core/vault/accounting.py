@@ -39,6 +39,8 @@ class Remains:
     """Chunks that no backup needs, in packs that a sweep has not marked."""
     marked_bytes: int
     """Packs that a sweep has marked: they go after the grace period. What is needed of them lies elsewhere already, or moves out."""
+    held_bytes: int
+    """Packs that a sweep was to remove and the place does not let go of yet, as that sweep was told."""
     packing_bytes: int
     """Headers and footers of packs."""
     arriving_bytes: int
@@ -48,7 +50,7 @@ class Remains:
 
     @property
     def sum_bytes(self) -> int:
-        return self.unneeded_bytes + self.marked_bytes + self.packing_bytes + self.arriving_bytes + self.lists_bytes
+        return self.unneeded_bytes + self.marked_bytes + self.held_bytes + self.packing_bytes + self.arriving_bytes + self.lists_bytes
 
 
 class Accounts:
@@ -109,15 +111,18 @@ class Accounts:
         """Everything that lay in the store when it was looked at."""
         return sum(self._sizes.values())
 
-    def remains(self) -> Remains:
+    def remains(self, held: Collection[bytes] = ()) -> Remains:
+        """`held`: packs that the place did not let go of when they were last to go."""
         index = self._vault.index
         live = self._nodes.marked(self._nodes.uses > 0, len(self.lengths))[: self._chunks]
-        held = _by_stretch(index.lengths, index.starts)
+        inside = _by_stretch(index.lengths, index.starts)
         kept = _by_stretch(np.where(live, index.lengths, 0), index.starts)
         sizes = [self._sizes.get(names.pack_name(pack), 0) for pack in index.pack_ids]
-        unneeded = marked = packing = 0
-        for pack, size, all_in_it, needed in zip(index.pack_ids, sizes, held, kept, strict=True):
-            if pack in index.marked:
+        unneeded = marked = locked = packing = 0
+        for pack, size, all_in_it, needed in zip(index.pack_ids, sizes, inside, kept, strict=True):
+            if pack in held:
+                locked += size - needed
+            elif pack in index.marked:
                 marked += size - needed
             else:
                 unneeded += all_in_it - needed
@@ -125,7 +130,7 @@ class Accounts:
         lying = sum(size for name, size in self._sizes.items() if name.startswith(names.PACKS))
         roots = int(self.lengths[self._chunks :].sum())
         return Remains(
-            unneeded_bytes=unneeded, marked_bytes=marked, packing_bytes=packing, arriving_bytes=lying - sum(sizes),
+            unneeded_bytes=unneeded, marked_bytes=marked, held_bytes=locked, packing_bytes=packing, arriving_bytes=lying - sum(sizes),
             lists_bytes=self.stored_bytes - lying - roots,
         )  # fmt: skip
 

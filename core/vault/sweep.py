@@ -43,6 +43,8 @@ class SweepReport:
     """Packs that go after the grace period."""
     kept_bytes: int
     """Everything in the store afterwards."""
+    held: tuple[bytes, ...] = ()
+    """Packs that were to go and that the place did not let go of; the next sweep tries again."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -120,13 +122,14 @@ def sweep(
     claim_sweeping(vault, by, now=now)
     grace = vault.limits.grace_seconds if grace_seconds is None else grace_seconds
     erased = _mark(vault, now=now, should_stop=should_stop)
-    freed = _remove_due(vault, now=now, grace=timedelta(seconds=grace), should_stop=should_stop)
+    freed, held = _remove_due(vault, now=now, grace=timedelta(seconds=grace), should_stop=should_stop)
     if erased:
         _forget_erased(vault)
     put_together(vault)
     sizes = vault.ids(names.PACKS)
     marked = {pack for mark in vault.marks().values() for pack in mark.packs}
-    return SweepReport(freed_bytes=freed, marked_bytes=sum(sizes.get(pack, 0) for pack in marked), kept_bytes=vault.stored_bytes())
+    waiting = sum(sizes.get(pack, 0) for pack in marked)
+    return SweepReport(freed_bytes=freed, marked_bytes=waiting, kept_bytes=vault.stored_bytes(), held=held)
 
 
 def all_manifests(vault: Vault) -> list[Manifest]:
@@ -306,29 +309,30 @@ def due_bytes(vault: Vault, *, now: datetime) -> int:
     return _plan(dry, {pack for mark in due.values() for pack in mark.packs if pack in sizes}, look(dry)).freed_bytes
 
 
-def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: Callable[[], bool]) -> int:
-    """Phase two: bytes freed. Looks at all marks and all backups anew: what is needed by now is moved out first."""
+def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: Callable[[], bool]) -> tuple[int, tuple[bytes, ...]]:
+    """Phase two: (bytes freed, packs that the place holds on to). Looks at all marks and all backups anew: what is needed by now is
+    moved out first."""
     due = _due(vault, now=now, grace=grace)
     if not due:
-        return 0
+        return 0, ()
     sizes = vault.ids(names.PACKS)
     found = look(vault)
     plan = _plan(vault, {pack for mark in due.values() for pack in mark.packs if pack in sizes}, found)
     moved = _move(vault, plan.moving, should_stop) + sum(mark.moved_bytes for mark in due.values())
     going = set(plan.doomed)
     _replace_index(vault, going)
-    held = 0
+    held: list[bytes] = []
     for pack in sorted(going):
         try:
             vault.blobs.delete(pack_name(pack))
         except StoreHolds:
-            held += sizes[pack]  # it lies there still, and is looked at again by the next sweep
+            held.append(pack)  # it lies there still, and is looked at again by the next sweep
     for name in due:
         vault.blobs.delete(name)
     _forget_damage(vault, going)
     _put_revisions_together(vault)
     vault.refresh()
-    return sum(sizes[pack] for pack in going) - held - moved
+    return sum(sizes[pack] for pack in going.difference(held)) - moved, tuple(held)
 
 
 def _move(vault: Vault, chunks: list[bytes], should_stop: Callable[[], bool]) -> int:

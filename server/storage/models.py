@@ -281,6 +281,14 @@ class Allowance(models.Model):
         ]
 
 
+class HeldPacks(models.Model):
+    """Packs that the last sweep of a store was to remove, and that its place did not let go of."""
+
+    store = models.OneToOneField(Store, primary_key=True, on_delete=models.CASCADE, related_name="held_packs")
+    packs = models.BinaryField(default=b"", help_text="Ids, one behind the other.")
+    at = models.DateTimeField()
+
+
 class Reading(models.Model):
     """When each pack of a store was last read and proven, as `core.vault.reading` keeps it."""
 

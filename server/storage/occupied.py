@@ -26,6 +26,7 @@ NOBODYS = {
     "leaving": ("Leaving", "Backups that are to leave: needed by nothing that stays."),
     "unneeded": ("Not needed any more", "In packs that are mostly needed still; given back when a sweep rewrites them."),
     "marked": ("About to be freed", "Marked by a sweep; free after the grace period."),
+    "held": ("Locked", "Not needed any more, and the place did not let go of it when it was last swept."),
     "packing": ("Packing", "Headers and footers of packs, which say what lies where."),
     "arriving": ("Arriving", "Of runs and copies that go on, or were cut off."),
     "lists": ("Lists and keys", "Indexes, ledgers, notes, keys."),

@@ -5,6 +5,7 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from unittest import TestCase, mock
 
+from core.vault.accounting import Accounts
 from core.vault.blobs import MANIFESTS, MARKS, PACKS, ROLLS, SEEN
 from core.vault.check import check
 from core.vault.errors import Damaged, NoSuchBackup, RunTooLong, StoreHolds
@@ -70,6 +71,11 @@ class RemovingAndSweeping(TestCase):
             told = self.sweep(hours=2)
         self.assertLessEqual(told.freed_bytes, 0, "it said that it freed what lies there still")
         self.assertLessEqual(before, self.packs())
+        accounts = Accounts(self.bench.again())
+        free, locked = accounts.remains(), accounts.remains(told.held)
+        self.assertGreater(locked.held_bytes, 150_000)
+        self.assertEqual((free.held_bytes, locked.sum_bytes), (0, free.sum_bytes), "it is a row of its own, to the byte")
+        self.assertLess(locked.unneeded_bytes + locked.marked_bytes + locked.held_bytes // 2, free.unneeded_bytes + free.marked_bytes)
         self.assertEqual(contents(self.bench.again(), self.new), phone(2))
         for _ in range(4):
             left = self.sweep(hours=2).kept_bytes

@@ -21,6 +21,7 @@ from server.retention.actions.measure import measure
 from server.retention.freezing import Frozen
 from server.retention.judging import Context
 from server.runs.models import THERE
+from server.storage.actions.note_held import note_held
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.models import Store
 from server.storage.queries import is_here, opened, this_server
@@ -92,5 +93,6 @@ def sweep_store(store: Store, *, now: datetime) -> None:
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         return
+    note_held(store.id, report.held, now=now)
     Store.objects.filter(id=store.id).update(waiting_bytes=report.marked_bytes, swept_at=now, swept_by="")
     note_well(store.id)

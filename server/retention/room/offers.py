@@ -6,7 +6,7 @@ of the store's own.
 """
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from math import ceil
@@ -23,6 +23,7 @@ from server.plans.rules import GONE_STATES
 from server.plans.soundness import or_else
 from server.retention.judging import Context, Judged, core_rules, judged_all
 from server.runs.models import THERE, Copy, CopyState
+from server.storage.held import held_packs
 from server.storage.models import Mode, Store
 
 SOON_DAYS = 30
@@ -61,13 +62,14 @@ def offers(store: Store, accounts: Accounts, *, limits: VaultLimits, now: dateti
         Device.objects.filter(backups__copies__store=store, backups__copies__state__in=THERE).distinct().select_related("holder", "team")
     )
     whole = _Whole(store, accounts, context, judged_all(devices, context), today + timedelta(days=free_days(context.undo, limits)))
-    waste = _waste(accounts, limits, today) if context.frozen.sweeps(store.id) else []
+    waste = _waste(accounts, held_packs(store.id), limits, today) if context.frozen.sweeps(store.id) else []
     found = [*waste, *whole.gone(), *whole.soon(), *whole.thirds(), *whole.thinner()]
     return sorted(found, key=lambda one: (one.move.rung, -one.bytes, one.move.key))
 
 
-def _waste(accounts: Accounts, limits: VaultLimits, today: date) -> list[Offer]:
-    remains = accounts.remains()
+def _waste(accounts: Accounts, held: Collection[bytes], limits: VaultLimits, today: date) -> list[Offer]:
+    """What the place holds on to is no room that anybody can make."""
+    remains = accounts.remains(held)
     lying = remains.unneeded_bytes + remains.marked_bytes
     if not lying:
         return []

@@ -20,6 +20,7 @@ from server.people.queries import office_zone
 from server.storage.actions.note_allowances import note_allowances
 from server.storage.actions.note_trouble import note_trouble, note_well
 from server.storage.convert import limit_of
+from server.storage.held import held_packs
 from server.storage.models import BackupOccupancy, GroupOccupancy, KindOccupancy, Occupancy, Store, StoreDay, SumOf
 from server.storage.queries import opened
 from server.storage.trees import keep, recalled
@@ -51,7 +52,7 @@ def measure_store(store: Store, *, now: datetime, known: Known = Known(), anew: 
         before = recalled(store)
         accounts = Accounts(vault, lambda: None if anew else before)
         teams = {id: str(row.team_id) for id, row in devices.items() if row.team_id is not None}
-        books = Books(accounts, teams, {id.bytes for id in known.leaving})
+        books = Books(accounts, teams, {id.bytes for id in known.leaving}, held_packs(store.id))
         rows = list(_rows(store, books, devices, known))
         measured = totals(vault, now=now) | {"stored_bytes": accounts.stored_bytes}
     except Exception as error:  # whatever it is, the store's page says it
@@ -124,7 +125,8 @@ def nobodys_parts(found: Nobodys) -> dict[str, int]:
     """What is nobody's, by code."""
     return {
         "leaving": found.leaving_bytes, "unneeded": found.remains.unneeded_bytes, "marked": found.remains.marked_bytes,
-        "packing": found.remains.packing_bytes, "arriving": found.remains.arriving_bytes, "lists": found.remains.lists_bytes,
+        "held": found.remains.held_bytes, "packing": found.remains.packing_bytes, "arriving": found.remains.arriving_bytes,
+        "lists": found.remains.lists_bytes,
     }  # fmt: skip
 
 

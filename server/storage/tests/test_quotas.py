@@ -11,18 +11,23 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from core.units import MIB
+from core.vault.blobs import PACKS
 from core.vault.capture import Capture, Request
+from core.vault.errors import StoreHolds
+from core.vault.memory import MemoryBlobs
 from core.vault.remembered_trees import decoded_trees
 from core.vault.tests.bench_of_one import MemoryDevice
 from core.vault.writer import Writer
 from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.people.models import JournalEntry, Team
-from server.retention.actions.look_after import look_after
+from server.retention.actions.look_after import look_after, sweep_store
 from server.retention.actions.measure import measure
 from server.runs.models import Copy, CopyState
 from server.storage.actions.set_allowance import take_allowance_away
+from server.storage.at_hand import forget
 from server.storage.models import Allowance, BackupOccupancy, StoreDay
+from server.storage.queries import opened
 from server.telling.metrics import metrics_text
 from server.tests.pretend import OfficeTestCase
 
@@ -57,7 +62,41 @@ class WhoseBytes(Measured):
             summed = sum(one["fair_bytes"] for one in found["lines"]) + sum(one["bytes"] for one in found["nobodys"])
             self.assertEqual((by, summed, found["sum_bytes"]), (by, self.lying(), self.lying()))
             self.assertEqual(self.room.stored_bytes, self.lying())
-        self.assertEqual({one["code"] for one in found["nobodys"]}, {"leaving", "unneeded", "marked", "packing", "arriving", "lists"})
+        self.assertEqual(
+            {one["code"] for one in found["nobodys"]}, {"leaving", "unneeded", "marked", "held", "packing", "arriving", "lists"}
+        )
+
+    def test_what_the_place_does_not_let_go_of_is_a_row_of_its_own_and_no_room(self):
+        vault = opened(self.room)
+        vault.remove(Copy.objects.get(backup__device=self.two).backup_id.bytes)
+        Copy.objects.filter(backup__device=self.two).update(state=CopyState.REMOVED, removed_at=self.outside.now())
+        sweep_store(self.room, now=self.outside.now())
+        self.outside.at += timedelta(hours=2)
+        real = MemoryBlobs.delete
+
+        def holds(blobs: MemoryBlobs, name: str) -> None:
+            if name.startswith(PACKS):
+                raise StoreHolds("It is locked.")
+            real(blobs, name)
+
+        with mock.patch.object(MemoryBlobs, "delete", holds):  # seen, seen again, and to be removed
+            for _ in range(2):
+                sweep_store(self.room, now=self.outside.now())
+                self.outside.at += timedelta(hours=2)
+        measure(self.room, now=self.outside.now())
+        found = {one["code"]: one["bytes"] for one in self.occupied()["nobodys"]}
+        self.assertGreater(found["held"], 80_000)
+        self.assertLess(found["unneeded"] + found["marked"], 40_000)
+        self.room.refresh_from_db()
+        self.test_every_table_ends_in_what_the_medium_really_holds()
+        forget()
+        offers = {one["key"]: one["bytes"] for one in self.api.get(f"/api/stores/{self.room.id}/room").json()["offers"]}
+        self.assertLess(offers.get("waste", 0), 40_000)
+        for _ in range(4):
+            self.outside.at += timedelta(hours=2)
+            sweep_store(self.room, now=self.outside.now())
+        measure(self.room, now=self.outside.now())
+        self.assertEqual({one["code"]: one["bytes"] for one in self.occupied()["nobodys"]}["held"], 0)
 
     def test_teams_devices_and_plans_go_by_their_names(self):
         self.assertEqual({one["name"]: one["backups"] for one in self.occupied(by="team")["lines"]}, {"Shore Crew": 1, "no team": 1})
