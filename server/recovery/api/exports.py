@@ -3,6 +3,7 @@
 from typing import Any
 from uuid import UUID
 
+from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpResponse, HttpResponseBase, StreamingHttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -14,7 +15,7 @@ from rest_framework.views import APIView
 from core.errors import BadInput
 from core.exchange.ranges import NoSuchStretch, Stretch, stretch
 from server.api.disposition import disposition
-from server.api.permissions import May
+from server.api.permissions import May, may
 from server.api.problems import Conflict
 from server.api.streaming import pieces_of
 from server.outside import outside
@@ -22,7 +23,7 @@ from server.people.ages import days_by_code
 from server.people.queries import user_or_none
 from server.recovery.actions.end_exports import erase_export, keep_folder
 from server.recovery.actions.note_look import note_fetched
-from server.recovery.models import Restore
+from server.recovery.models import Restore, Target
 from server.recovery.queries import exports, fetched_until
 from server.recovery.queries import restore as restore_by_id
 
@@ -86,7 +87,10 @@ class EraseExportView(APIView):
 
     @extend_schema(operation_id="erase_export", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        erase_export(restore_by_id(id), by=request.user)
+        restore = restore_by_id(id)
+        if restore.target == Target.FOLDER and May.SET_UP not in may(request.user):
+            raise PermissionDenied("Folders of the server are for administrators to erase.")
+        erase_export(restore, by=request.user)
         return Response(status=204)
 
 

@@ -333,6 +333,16 @@ class AFolder(Exporting):
         answer = self.signed_in("piet").post("/api/restores", self.body(**ask, folder=str(self.folder / "new")), format="json")
         self.assertEqual(answer.status_code, 403)
 
+    def test_an_operator_neither_erases_nor_keeps_one_and_an_auditor_erases_nothing(self):
+        told, archive = self.into(), self.made()
+        piet, ulla = self.signed_in("piet"), self.signed_in("ulla")
+        self.assertEqual(piet.post(f"/api/exports/{told['id']}/erase").status_code, 403)
+        self.assertEqual(piet.post(f"/api/exports/{told['id']}/keep", {"until": "2026-05-01", "keeper": 1}, format="json").status_code, 403)
+        self.assertEqual(ulla.post(f"/api/exports/{archive['id']}/erase").status_code, 403)
+        self.assertEqual(ulla.get(f"/api/restores/{archive['id']}/archive").status_code, 403)
+        self.assertTrue((self.folder / "for the lawyer").is_dir())
+        self.assertEqual(piet.post(f"/api/exports/{archive['id']}/erase").status_code, 204)
+
     def test_its_day_and_its_keeper_can_be_changed(self):
         told = self.into()
         self.signed_in("piet")

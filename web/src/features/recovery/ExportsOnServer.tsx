@@ -116,9 +116,11 @@ function Acts({ one }: { one: Export }) {
           Another day<span className="visually-hidden"> for {what}</span>
         </Button>
       )}
-      <Button size="sm" variant="outline-danger" disabled={erase.busy} onClick={() => setOpen('erase')}>
-        Erase<span className="visually-hidden"> {what}</span>
-      </Button>
+      {(!one.folder || may('set_up')) && (
+        <Button size="sm" variant="outline-danger" disabled={erase.busy} onClick={() => setOpen('erase')}>
+          Erase<span className="visually-hidden"> {what}</span>
+        </Button>
+      )}
       <Refused problem={erase.problem} />
       {open === 'keep' && <Keep one={one} onDone={() => setOpen('')} />}
       {open === 'erase' && (
