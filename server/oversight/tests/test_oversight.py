@@ -44,6 +44,7 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "devices/<uuid:id>/look",
         "devices/<uuid:id>/wipe",
         "restores/<uuid:id>/stop",
+        "exports/<uuid:id>/erase",
         "stores/<uuid:id>/differences",
         "strays/<int:id>/adopt",
         "backups/<uuid:id>/copy",
