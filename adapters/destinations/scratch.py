@@ -4,6 +4,7 @@ import errno
 import os
 import shutil
 from collections.abc import Iterable, Iterator
+from itertools import chain
 from pathlib import Path
 
 from adapters.destinations.folder import FolderDestination
@@ -14,15 +15,17 @@ from core.recovery.forms import Form
 from core.vault.errors import StoreError, StoreFault, StoreFull, StoreUnreachable
 
 _READ_BYTES = 1 << 20
-_SMALL_BYTES = 256 << 10
+_TRAY_BYTES = 48 << 20
+_DATABASE = b"SQLite format 3\0"
 _TRAY = "small"
 _MODE = 0o600
 
 
 @port(StoreFault, "The scratch folder")
 class ScratchFolder:
-    """Below a folder of its own, which is made and removed. Small items lie one after another in one file: to make a file for each takes
-    longer than to restore them."""
+    """Below a folder of its own, which is made and removed. Items lie one after another in one file, which is written over by those that
+    come next: to make a file for each, and pages for what is gone again at once, takes longer than to restore them. What is very large,
+    and databases, which are opened by their path, are files of their own."""
 
     def __init__(self, root: Path) -> None:
         self._root = root
@@ -31,6 +34,8 @@ class ScratchFolder:
         self._lying: dict[str, tuple[int, int]] = {}
         """Path of a small item → (where it begins, how long it is)."""
         self._end = 0
+        self._alone: set[Path] = set()
+        """Files of their own."""
 
     def corner(self, number: int) -> "ScratchFolder":
         self._made()
@@ -46,20 +51,28 @@ class ScratchFolder:
         if self._files is None:
             self._made()
             self._files = FolderDestination(self._root)
-        if item.size_bytes > _SMALL_BYTES:
-            self._files.file(path, _plain(item), pieces, over=over)
+        source = iter(pieces)
+        first = next(source, b"")
+        if item.size_bytes > _TRAY_BYTES or first.startswith(_DATABASE):
+            self._alone.add(self._root / path)
+            self._files.file(path, _plain(item), chain((first,), source), over=over)
             return
-        content = b"".join(pieces)  # a size that lied costs no more than a chunk: spans are what they are
+        begin = self._end
         try:
             if self._tray is None:
                 self._tray = os.open(self._root / _TRAY, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, _MODE)
-            written = 0
-            while written < len(content):
-                written += os.pwrite(self._tray, content[written:], self._end + written)
+            for piece in chain((first,), source):
+                rest = memoryview(piece)
+                while rest:
+                    written = os.pwrite(self._tray, rest, self._end)
+                    self._end += written
+                    rest = rest[written:]
         except OSError as error:
             raise _named(self._root, error) from error
-        self._lying[path] = (self._end, len(content))
-        self._end += len(content)
+        except BaseException:
+            self._end = begin
+            raise
+        self._lying[path] = (begin, self._end - begin)
 
     def link(self, path: str, item: Item, *, over: bool = False) -> None:
         """Not made: nothing here is to lead anywhere."""
@@ -69,7 +82,7 @@ class ScratchFolder:
 
     def read(self, path: str) -> Iterator[bytes]:
         if path in self._lying:
-            yield self._from_tray(path)
+            yield from self._pieces(path)
             return
         try:
             with (self._root / path).open("rb") as file:
@@ -80,26 +93,37 @@ class ScratchFolder:
         except OSError as error:
             raise _named(self._root, error) from error
 
-    def _from_tray(self, path: str) -> bytes:
+    def _pieces(self, path: str) -> Iterator[bytes]:
         assert self._tray is not None
         begin, length = self._lying[path]
-        try:
-            return os.pread(self._tray, length, begin)
-        except OSError as error:
-            raise _named(self._root, error) from error
+        for at in range(0, length, _READ_BYTES):
+            try:
+                yield os.pread(self._tray, min(_READ_BYTES, length - at), begin + at)
+            except OSError as error:
+                raise _named(self._root, error) from error
 
     def opens(self, path: str, form: Form, item: Item) -> Opened:
         try:
             if path not in self._lying:
                 return opened(self._root / path, form, item)
-            content = self._from_tray(path)
+            content = b"".join(self._pieces(path))
             if form is not Form.DATABASE:
                 return opened(content, form, item)
             alone = self._root / f"{path}.alone"
+            self._alone.add(alone)
             alone.write_bytes(content)
             return opened(alone, form, item)
         except OSError as error:
             raise _named(self._root, error) from error
+
+    def again(self) -> None:
+        self._lying, self._end = {}, 0
+        try:
+            for path in self._alone:
+                path.unlink(missing_ok=True)
+        except OSError as error:
+            raise _named(self._root, error) from error
+        self._alone = set()
 
     def clear(self) -> None:
         if self._files is not None:
@@ -108,7 +132,7 @@ class ScratchFolder:
         if self._tray is not None:
             os.close(self._tray)
             self._tray = None
-        self._lying, self._end = {}, 0
+        self._lying, self._end, self._alone = {}, 0, set()
         try:
             shutil.rmtree(self._root)
         except FileNotFoundError:

@@ -212,9 +212,9 @@ class Drills(TestCase):
         seen = list[tuple[str, int]]()
 
         class Watching(ScratchFolder):
-            def clear(self) -> None:
+            def again(self) -> None:
                 seen.append((self._root.name, self._root.parent.stat().st_mode & 0o777))
-                super().clear()
+                super().again()
 
         self.scratch = Watching(self.above / "drill")
         films = {("videos", f"film {n}"): random.Random(n).randbytes(24_000_000) for n in range(9)}

@@ -57,6 +57,10 @@ class Scratch(Destination, Protocol):
         """Hostile content is opened within limits. Raises StoreError."""
         ...
 
+    def again(self) -> None:
+        """What lies there counts for nothing any more, and is written over by what comes. Raises StoreError."""
+        ...
+
     def clear(self) -> None:
         """Everything that lies there is gone afterwards. Raises StoreError."""
         ...
@@ -149,6 +153,7 @@ def drill(
     report = DrillReport(of_items=manifest.items, of_bytes=manifest.size_bytes)
     total = min(manifest.size_bytes, manifest.size_bytes if bounds.most_bytes is None else bounds.most_bytes)
     scratch.clear()
+    corners = [scratch.corner(number) for number in range(2)]
     try:
         with ThreadPoolExecutor(1, "drill") as prover:
             done, proving = 0, list[Future[Proof] | None]((None, None))
@@ -157,13 +162,15 @@ def drill(
                 if bounds.is_over():
                     report.out_of_time = True
                     break
-                corner = scratch.corner(number % 2)
+                corner = corners[number % 2]
                 sent = _restored(vault, piece, corner, report, partial(_told, on_progress, done, total))
                 done += sum(stored.item.size_bytes for stored in piece)
                 proving.append(prover.submit(_proven, vault, sent, corner))
             for proof in proving:
                 _learnt(report, proof)
     finally:
+        for corner in corners:
+            corner.clear()
         scratch.clear()
     return report
 
@@ -287,7 +294,7 @@ def _proven(vault: Vault, arrived: Mapping[str, _Arrived], scratch: Scratch) -> 
         proof.items += 1
         proof.size_bytes += one.stored.item.size_bytes
         _open(one.stored, scratch, path, proof)
-    scratch.clear()
+    scratch.again()
     return proof
 
 
@@ -324,12 +331,18 @@ class _Ids:
         self._wrong = False
 
     def update(self, piece: bytes) -> None:
-        self._held += piece
-        while self._left and len(self._held) >= self._left[0].length_bytes:
+        """Only what a chunk has on both sides of two pieces is put together; all else is looked at where it lies."""
+        rest = memoryview(piece)
+        while self._left and len(self._held) + len(rest) >= self._left[0].length_bytes:
             span = self._left.pop(0)
-            with memoryview(self._held) as held, held[: span.length_bytes] as content:
-                self._wrong = self._wrong or self._keys.chunk_id(content) != span.chunk
-            del self._held[: span.length_bytes]
+            missing = span.length_bytes - len(self._held)
+            content: bytes | memoryview = rest[:missing]
+            if self._held:
+                self._held += content
+                content, self._held = bytes(self._held), bytearray()
+            self._wrong = self._wrong or self._keys.chunk_id(content) != span.chunk
+            rest = rest[missing:]
+        self._held += rest
 
     def says(self) -> str:
         return "Its bytes are not those that its chunks are named after." if self._wrong else ""
