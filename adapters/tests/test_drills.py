@@ -5,6 +5,7 @@ import random
 import sqlite3
 import tempfile
 import zipfile
+from datetime import UTC, datetime
 from pathlib import Path
 from unittest import TestCase
 
@@ -13,6 +14,7 @@ import vobject
 from PIL import Image
 
 from adapters.destinations.scratch import ScratchFolder
+from core.content.items import Item
 from core.recovery.drill import Bounds, DrillReport, drill
 from core.recovery.forms import Form
 from core.vault import blobs as names
@@ -206,6 +208,20 @@ class Drills(TestCase):
         with self.assertRaises(Stopped):
             drill(vault, manifest, self.scratch, draw=self.draw, on_progress=stop)
         self.assertEqual(list(self.above.iterdir()), [])
+
+    def test_a_corner_is_written_over_and_holds_nothing_of_before(self):
+        corner = ScratchFolder(self.above / "corner")
+        self.addCleanup(corner.clear)
+        made = Item(kind="documents", id="x", name="x", size_bytes=3, modified=datetime(2026, 1, 1, tzinfo=UTC), tag="t")
+        sizes = []
+        for first, second in ((b"SQLite format 3\0one", b"photo one"), (b"SQLite format 3\0two", b"photo two")):
+            corner.file("000000", made, [first])
+            corner.file("000001", made, [second[:3], second[3:]])
+            self.assertEqual((b"".join(corner.read("000000")), b"".join(corner.read("000001"))), (first, second))
+            sizes.append(sum(path.stat().st_size for path in (self.above / "corner").iterdir()))
+            corner.again()
+            self.assertEqual(b"".join(corner.read("000000")) + b"".join(corner.read("000001")), b"")
+        self.assertEqual(sizes[0], sizes[1], "it does not grow")
 
     def test_one_piece_is_proven_while_the_next_is_restored_and_none_is_missed(self):
         """More bytes than two pieces: every corner is filled and emptied more than once, and nobody else may look into it."""
