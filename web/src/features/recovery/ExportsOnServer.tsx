@@ -32,7 +32,7 @@ export function ExportsOnServer() {
     <section className="mt-3">
       <h2>Exports on this server</h2>
       <div className="sheet scroll">
-        <table className="rows">
+        <table className="rows cards">
           <thead>
             <tr>
               <th scope="col">What</th>
@@ -66,7 +66,7 @@ export function ExportsOnServer() {
 function Row({ one }: { one: Export }) {
   return (
     <tr>
-      <td>
+      <td data-label="What">
         <Link className="title-link" to={`/restore/${one.id}`}>
           {one.folder || one.file_name}
         </Link>{' '}
@@ -77,20 +77,20 @@ function Row({ one }: { one: Export }) {
           </div>
         )}
       </td>
-      <td>
+      <td data-label="Of">
         {one.source_name}, {one.source_holder}{' '}
         <span className="quiet">
           of <When at={one.backup_at} />
         </span>
       </td>
-      <td className="num">
+      <td className="num" data-label="Size">
         <Bytes count={one.size_bytes} />
       </td>
-      <td className="nowrap">
+      <td className="nowrap" data-label="Until">
         {one.until && writtenDay(one.until)}
         {!one.folder && <span className="quiet"> or a restart</span>}
       </td>
-      <td>{one.keeper_name || one.by_name}</td>
+      <td data-label="Whose">{one.keeper_name || one.by_name}</td>
       <td className="nowrap">
         <Acts one={one} />
       </td>

@@ -18,7 +18,7 @@ export function RestoreList() {
     <section className="mt-3">
       <h2>Restored before</h2>
       <div className="sheet scroll">
-        <table className="rows">
+        <table className="rows cards">
           <tbody>
             {restores.data.results.map((restore) => (
               <tr key={restore.id} className="linked">
