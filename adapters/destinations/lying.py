@@ -14,15 +14,6 @@ from core.recovery.into_folder import InFolder
 from core.vault.errors import StoreError, StoreFault, StoreFull, StoreReadOnly, StoreUnreachable
 
 
-class _Closing(InFolder):
-    def __init__(self, destination: FolderDestination) -> None:
-        super().__init__(destination)
-        self._files = destination
-
-    def close(self) -> None:
-        self._files.close()
-
-
 @port(StoreFault, "The folder of an export")
 class FolderOnServer:
     def __init__(self, path: Path) -> None:
@@ -33,7 +24,7 @@ class FolderOnServer:
         try:
             destination.prepare()
             os.chmod(self._path, 0o700)
-            return _Closing(destination), _identity(os.lstat(self._path))
+            return InFolder(destination, close=destination.close), _identity(os.lstat(self._path))
         except FileExistsError:
             raise BadInput(
                 f"The folder {self._path} is not empty.", field="folder", remedy="Choose one that is empty, or does not exist yet."

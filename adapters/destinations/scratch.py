@@ -17,7 +17,7 @@ from core.vault.errors import StoreError, StoreFault, StoreFull, StoreUnreachabl
 _READ_BYTES = 1 << 20
 _TRAY_BYTES = 48 << 20
 _DATABASE = b"SQLite format 3\0"
-_TRAY = "small"
+_TRAY = "tray"
 _MODE = 0o600
 
 
@@ -32,7 +32,7 @@ class ScratchFolder:
         self._files: FolderDestination | None = None
         self._tray: int | None = None
         self._lying: dict[str, tuple[int, int]] = {}
-        """Path of a small item → (where it begins, how long it is)."""
+        """Path of what lies in the tray → (where it begins, how long it is)."""
         self._end = 0
         self._alone: set[Path] = set()
         """Files of their own."""
@@ -57,22 +57,20 @@ class ScratchFolder:
             self._alone.add(self._root / path)
             self._files.file(path, _plain(item), chain((first,), source), over=over)
             return
-        begin = self._end
+        end = self._end
         try:
             if self._tray is None:
                 self._tray = os.open(self._root / _TRAY, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, _MODE)
             for piece in chain((first,), source):
                 rest = memoryview(piece)
                 while rest:
-                    written = os.pwrite(self._tray, rest, self._end)
-                    self._end += written
+                    written = os.pwrite(self._tray, rest, end)
+                    end += written
                     rest = rest[written:]
         except OSError as error:
             raise _named(self._root, error) from error
-        except BaseException:
-            self._end = begin
-            raise
-        self._lying[path] = (begin, self._end - begin)
+        self._lying[path] = (self._end, end - self._end)
+        self._end = end
 
     def link(self, path: str, item: Item, *, over: bool = False) -> None:
         """Not made: nothing here is to lead anywhere."""
@@ -106,13 +104,7 @@ class ScratchFolder:
         try:
             if path not in self._lying:
                 return opened(self._root / path, form, item)
-            content = b"".join(self._pieces(path))
-            if form is not Form.DATABASE:
-                return opened(content, form, item)
-            alone = self._root / f"{path}.alone"
-            self._alone.add(alone)
-            alone.write_bytes(content)
-            return opened(alone, form, item)
+            return opened(b"".join(self._pieces(path)), form, item)
         except OSError as error:
             raise _named(self._root, error) from error
 

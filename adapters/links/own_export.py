@@ -12,7 +12,7 @@ from typing import Any
 
 from adapters.links.sources import Entry, Source, pieces
 from core.content.kinds import KINDS, Shape
-from core.content.paths import LINK, LINK_BYTES, NAME_BYTES
+from core.content.paths import LINK, LINK_BYTES, NAME_BYTES, is_text
 from core.exchange.archive import LISTING, MAILBOX
 from core.exchange.mbox import messages
 
@@ -21,6 +21,7 @@ Row = dict[str, Any]
 Keep = Callable[[str, str, Row, datetime, "bytes | Entry"], None]
 """kind, id, what the listing says of it (at least its name), modified, content."""
 _ATTRIBUTES: dict[str, type] = {"mode": int, "ns": int, LINK: str, LINK_BYTES: str, NAME_BYTES: str}
+_MOST = {"mode": 0o7777, "ns": 999}
 _OF_BAGS = ("bagit.txt", "bag-info.txt", "manifest-sha256.txt", "tagmanifest-sha256.txt")
 
 
@@ -116,7 +117,12 @@ def attributes_of(row: Row) -> dict[str, int | str]:
     told = row.get("attributes")
     if not isinstance(told, dict):
         return {}
-    return {name: told[name] for name, sort in _ATTRIBUTES.items() if type(told.get(name)) is sort}
+    return {name: told[name] for name, sort in _ATTRIBUTES.items() if type(told.get(name)) is sort and _is_sound(name, told[name])}
+
+
+def _is_sound(name: str, value: int | str) -> bool:
+    """A listing is as hostile as anything that is brought in."""
+    return is_text(value) if isinstance(value, str) else 0 <= value <= _MOST[name]
 
 
 def own_export(source: Source) -> OwnExport | None:

@@ -114,6 +114,19 @@ class OurOwnExport(Gathered):
                 else:
                     self.assertEqual(read[field], value, (kind, field))
 
+    def test_a_listing_that_lies_about_modes_and_links_is_not_believed(self):
+        path = self.exported("folder", own_items())
+        listing = json.loads((path / "contents.json").read_text())
+        for row in listing:
+            if row.get("attributes"):
+                row["attributes"] |= {"mode": 1 << 70, "ns": -5, "name_bytes": "zz", "setuid": 1}
+                row["attributes"].pop("link", None)
+                row["attributes"] |= {"link": "\ud800"} if row["id"] == "to" else {}
+        (path / "contents.json").write_text(json.dumps(listing))
+        link = self.link(path)
+        told = [item.attributes or {} for item in link.inventory("documents")]
+        self.assertEqual({name for one in told for name in one}, {"name_bytes"})
+
     def test_a_mailbox_that_somebody_changed_is_read_as_any_other(self):
         path = self.exported("folder", [one for one in own_items() if one[0].kind == "mail"])
         with (path / "Mail.mbox").open("ab") as file:

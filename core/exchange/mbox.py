@@ -55,9 +55,12 @@ def _unquoted(lines: list[bytes]) -> bytes:
 
 
 def _lines(pieces: Iterable[bytes]) -> Iterator[bytes]:
-    rest = b""
+    held: list[bytes] = []
     for piece in pieces:
-        *whole, rest = (rest + piece).split(b"\n")
-        yield from (line + b"\n" for line in whole)
-    if rest:
-        yield rest
+        *ended, rest = piece.split(b"\n")
+        for line in ended:
+            yield b"".join([*held, line, b"\n"])
+            held = []
+        held.append(rest)
+    if last := b"".join(held):
+        yield last

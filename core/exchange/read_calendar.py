@@ -57,7 +57,7 @@ def event(block: Block, zones: dict[str, Block]) -> tuple[str, dict[str, Any]]:
     lost = {"DURATION", "DTEND"} if end is None else set()  # it has none, or none that can be understood
     other = _other(block, lost)
     if isinstance(start, datetime) and start.tzinfo is None:  # a zone that neither the file nor anybody describes
-        other += [f"X-UNKNOWN-TZID:{name}" for name in sorted(named)]
+        other += [f"X-UNKNOWN-TZID:{name}" for name in sorted(named) if name not in zones and _zone(name) is None]
     if other:
         record["other"] = other
     return str(read.get("uid", "")), {name: value for name, value in record.items() if value not in ("", None)}

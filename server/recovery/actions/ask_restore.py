@@ -13,7 +13,6 @@ from core.exchange.vcard import CardForm
 from core.recovery.conflicts import WhenThere
 from core.recovery.preflight import Finding, preflight
 from core.recovery.selection import Selection
-from core.units import iec
 from server.api.problems import Conflict
 from server.fleet.convert import link_to
 from server.fleet.models import Device, DeviceState
@@ -24,7 +23,7 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
 from server.recovery.actions.end_exports import check_until
-from server.recovery.actions.write_export import PASSPHRASES, room_needed
+from server.recovery.actions.write_export import PASSPHRASES, lacking_room
 from server.recovery.models import ExportFolder, Layout, Restore, Target
 from server.runs.models import Backup
 from server.runs.protection import still_there
@@ -109,11 +108,8 @@ def room_findings(backup: Backup, selection: Selection, *, target: str, locked: 
     if target != Target.ARCHIVE:
         return []
     size_bytes = sum(entry["size_bytes"] for entry in backup.kinds if selection.everything or entry["kind"] in selection.kinds)
-    needed, free = room_needed(size_bytes, locked=locked), outside().downloads.free_bytes()
-    if needed <= free:
-        return []
-    says = f"The archive needs {iec(needed)} on the server's disk; {iec(free)} are free."
-    return [Finding(code="spool_room", blocks=True, says=says, remedy="Choose less, make room there, or write into a folder elsewhere.")]
+    lacking = lacking_room(size_bytes, locked=locked)
+    return [] if lacking is None else [Finding(code=lacking.code, blocks=True, says=lacking.message, remedy=lacking.remedy)]
 
 
 def _check_export(export: Export, target: str) -> None:

@@ -22,9 +22,10 @@ from core.vault.vault import Vault
 from server.fleet.convert import link_to, put_away
 from server.live import tell
 from server.outside import outside
+from server.recovery.actions.ended import end_restore
 from server.recovery.actions.intents import RowIntents
 from server.recovery.actions.write_export import write_export
-from server.recovery.models import ExportFolder, Restore, RestoreBatch, RestoreState, Target
+from server.recovery.models import Restore, RestoreState, Target
 from server.recovery.readers import opened_alone
 from server.transition import held, move
 from server.unforeseen import ending_of
@@ -70,10 +71,7 @@ def _ended(restore_id: UUID, to: RestoreState, **fields: Any) -> Restore:
     """One that somebody has ended meanwhile stays as it is."""
     restore = held(Restore, restore_id, "backup__device__holder", "device__holder", "by")
     if restore.state == RestoreState.RUNNING:
-        move(restore, to, finished_at=outside().now(), passphrase=None, **fields)
-        RestoreBatch.objects.filter(restore=restore_id).delete()
-        if to in (RestoreState.FAILED, RestoreState.STOPPED):
-            ExportFolder.objects.filter(restore=restore_id, identity="").delete()
+        end_restore(restore, to, finished_at=outside().now(), **fields)
     tell("restore", str(restore.id))
     return restore
 

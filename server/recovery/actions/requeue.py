@@ -7,10 +7,11 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from server.jobs import CARRY_OUT_RESTORE, SILENT, defer_restore
 from server.live import tell
+from server.recovery.actions.ended import end_restore
 from server.recovery.models import Restore, RestoreState
 from server.runs.actions.bring_in import lost_imports
 from server.runs.actions.copy_backup import requeue_lost_copies
-from server.transition import held, move
+from server.transition import held
 
 MOST_ATTEMPTS = 3
 ACTIVE = (RestoreState.WAITING, RestoreState.RUNNING)
@@ -38,7 +39,7 @@ def _taken_up(lost: Restore, now: datetime) -> bool:
     if row.attempts >= MOST_ATTEMPTS:
         cause = "It ended again and again without a word: its worker died."
         remedy = "The log of the worker has the details. What was written stays; compare it before you restore again."
-        move(row, RestoreState.FAILED, finished_at=now, cause=cause, remedy=remedy)
+        end_restore(row, RestoreState.FAILED, finished_at=now, cause=cause, remedy=remedy)
         tell("restore", str(row.id))
     else:
         defer_restore(row.id, row.device_id)

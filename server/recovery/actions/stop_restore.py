@@ -7,8 +7,9 @@ from server.live import tell
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.recovery.actions.ended import end_restore
 from server.recovery.models import Restore, RestoreState
-from server.transition import held, move
+from server.transition import held
 
 
 @transaction.atomic
@@ -18,7 +19,8 @@ def stop_restore(restore: Restore, *, by: User) -> Restore:
     if row.state not in (RestoreState.WAITING, RestoreState.RUNNING):
         raise Conflict("This restore has ended already.", remedy="Nothing to do.")
     if row.state == RestoreState.WAITING:
-        move(row, RestoreState.STOPPED, finished_at=now, stop_asked=True, cause="It was stopped before it began.", remedy="Restore again.")
+        told = {"cause": "It was stopped before it began.", "remedy": "Restore again."}
+        end_restore(row, RestoreState.STOPPED, finished_at=now, stop_asked=True, **told)
     else:
         row.stop_asked = True
         row.save(update_fields=["stop_asked"])

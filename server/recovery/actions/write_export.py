@@ -45,9 +45,14 @@ def write_export(restore: Restore, vault: Vault, kinds: Kinds, folders: Sequence
     return {"kinds": [_counted(kind, len(stored), report) for kind, stored in kinds]}
 
 
-def room_needed(size_bytes: int, *, locked: bool) -> int:
-    """On the server's disk, to make an archive of so much: one that is locked is written twice."""
-    return (2 if locked else 1) * (size_bytes + size_bytes // 50) + LEFT_FREE_BYTES
+def lacking_room(size_bytes: int, *, locked: bool) -> StoreFull | None:
+    """Whether the server's disk has no room for an archive of so much: one that is locked is written twice."""
+    needed = (2 if locked else 1) * (size_bytes + size_bytes // 50) + LEFT_FREE_BYTES
+    free = outside().downloads.free_bytes()
+    if needed <= free:
+        return None
+    says = f"The archive needs {iec(needed)} on the server's disk; {iec(free)} are free."
+    return StoreFull(says, remedy="Choose less, make room there, or write into a folder elsewhere.")
 
 
 def _filled(restore: Restore, vault: Vault, kinds: Kinds, folders: Sequence[Stored], going: Going, into: Container) -> ExportReport:
@@ -64,10 +69,8 @@ def _filled(restore: Restore, vault: Vault, kinds: Kinds, folders: Sequence[Stor
 
 def _to_fetch(restore: Restore, total: int, fill: Callable[[Container], ExportReport], going: Going) -> ExportReport:
     downloads, name = outside().downloads, str(restore.id)
-    needed, free = room_needed(total, locked=restore.locked), downloads.free_bytes()
-    if needed > free:
-        says = f"The archive needs {iec(needed)} on the server's disk; {iec(free)} are free."
-        raise StoreFull(says, remedy="Make room there, choose less, or write into a folder elsewhere.")
+    if (lacking := lacking_room(total, locked=restore.locked)) is not None:
+        raise lacking
     first = f"{name}.inner" if restore.locked else name
     try:
         with downloads.new(first) as file:
@@ -104,8 +107,11 @@ def _in_folder(restore: Restore, total: int, fill: Callable[[Container], ExportR
     if row.identity:  # a worker died over it: begun anew
         folder.erase(row.identity)
     into, identity = folder.begin()
-    _note_begun(restore.id, identity, total)
-    return fill(into)
+    try:
+        _note_begun(restore.id, identity, total)
+        return fill(into)
+    finally:
+        into.close()
 
 
 @transaction.atomic

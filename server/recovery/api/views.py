@@ -1,6 +1,6 @@
 """Looking inside backups, and restoring from them."""
 
-from collections.abc import Iterator
+from itertools import chain
 from typing import Any
 from uuid import UUID
 
@@ -215,7 +215,7 @@ class ItemView(APIView):
         item, pieces = one_item(backup, given.validated_data["kind"], given.validated_data["id"])
         first = next(pieces, b"")
         shown_as = picture_type(first)
-        response = StreamingHttpResponse(pieces_of(_again(first, pieces)), content_type=shown_as or "application/octet-stream")
+        response = StreamingHttpResponse(pieces_of(chain((first,), pieces)), content_type=shown_as or "application/octet-stream")
         response["Content-Length"] = str(item.size_bytes)
         response["Content-Disposition"] = disposition("inline" if shown_as else "attachment", item.name.rpartition("/")[2])
         response["X-Content-Type-Options"] = "nosniff"
@@ -310,8 +310,3 @@ class StopRestoreView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         stop_restore(restore_by_id(id), by=request.user)
         return Response(RestoreSerializer(restore_by_id(id)).data)
-
-
-def _again(first: bytes, rest: Iterator[bytes]) -> Iterator[bytes]:
-    yield first
-    yield from rest

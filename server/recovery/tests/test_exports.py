@@ -10,6 +10,7 @@ from unittest import mock
 
 import bagit
 import pyzipper
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.vault.errors import Damaged, Stopped
 from core.vault.tests.bench_of_one import START
@@ -17,6 +18,7 @@ from server.people.models import JournalEntry, User
 from server.plans.models import Plan
 from server.recovery.actions.carry_out import carry_out
 from server.recovery.actions.end_exports import end_exports
+from server.recovery.actions.requeue import requeue_lost
 from server.recovery.models import ExportFolder, Restore
 from server.recovery.tests.test_recovery import RecoveryTestCase, jpeg
 
@@ -353,6 +355,21 @@ class AFolder(Exporting):
         self.assertEqual(self.api.post(keep, {"until": "2026-01-01", "keeper": piet.id}, format="json").json()["field"], "until")
         end_exports(now=self.outside.at.replace(month=4))
         self.assertTrue((self.folder / "for the lawyer").exists())
+
+    def test_one_that_is_stopped_before_it_began_or_lost_claims_no_folder_and_keeps_no_passphrase(self):
+        for end in ("stop", "lose"):
+            self.ask(target="folder", device=None, folder=str(self.folder / "x"), until="2026-03-20")
+            self.ask(target="archive", device=None, passphrase=PASSPHRASE, passphrase_again=PASSPHRASE)
+            for restore in Restore.objects.filter(state="waiting"):
+                if end == "stop":
+                    self.assertEqual(self.api.post(f"/api/restores/{restore.id}/stop").status_code, 200)
+            if end == "lose":
+                Restore.objects.filter(state="waiting").update(attempts=3)
+                ProcrastinateJob.objects.all().delete()
+                requeue_lost(now=self.outside.at + timedelta(hours=1))
+            self.assertFalse(Restore.objects.filter(state="waiting").exists())
+            self.assertFalse(ExportFolder.objects.exists())
+            self.assertFalse(Restore.objects.filter(passphrase__isnull=False).exists())
 
     def test_a_worker_that_died_over_it_begins_it_anew(self):
         self.ask(target="folder", device=None, folder=str(self.folder / "x"), until="2026-03-20")

@@ -46,8 +46,8 @@ function Lock({ going, put }: Props) {
           />
           <Field {...secret} label="The same again" value={going.again} onChange={(again) => put({ again })} field="passphrase_again" />
           <p className="hint">
-            It is kept nowhere. When it is lost, nobody opens this archive any more, we neither; make it again from the backup. Any ZIP
-            program that knows AES-256 opens it; inside lies the archive itself, so that no name shows.
+            It is kept only until the archive is made. When it is lost, nobody opens this archive any more, we neither; make it again from
+            the backup. Any ZIP program that knows AES-256 opens it; inside lies the archive itself, so that no name shows.
           </p>
         </>
       ) : (
