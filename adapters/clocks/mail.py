@@ -18,7 +18,7 @@ def mail_date(host: str, port: int, *, timeout_seconds: float = TIMEOUT_SECONDS)
             line.settimeout(timeout_seconds)
             greeting = line.recv(MOST_BYTES)
             line.sendall(b"QUIT\r\n")
-    except OSError:
+    except (OSError, UnicodeError):
         return None
     return date_in(greeting)
 

@@ -265,6 +265,10 @@ def wrapped(host: str) -> Iterator[None]:
         raise NotPaired(
             "The device refuses the name, password or key.", remedy="Correct them on the page of the device, under Link."
         ) from None
+    except UnicodeError:
+        raise DeviceAway(
+            f"“{clean_name(host)[:80]}” is no name of a machine.", remedy="Give its name in the network, or its address."
+        ) from None
     except (ConnectionRefusedError, socket.gaierror):
         raise DeviceAway(f"Nothing answers at {host}.") from None
     except TimeoutError:

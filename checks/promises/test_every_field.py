@@ -6,6 +6,7 @@ from the contract itself, so that a new field is tried without anybody thinking 
 """
 
 import json
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -94,10 +95,10 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "reset_password": (f"users/{self.signed_as('piet').id}/password", {"password": "a password of his"}),
             "change_own_password": ("me/password", {"current": PASSWORD, "new": PASSWORD, "again": PASSWORD}),
             "change_team": (f"teams/{self.team.id}", {"name": "Shore Crew"}),
-            "change_holder": (f"holders/{self.holder.id}/name", {"name": "H", "team": "Shore Crew", "email": "h@office.example"}),
-            "change_device": (f"devices/{device}/change", {"values": {"name": "Orlo H1", "purchased_on": "2020-01-01", "storage_total_bytes": "5"}, "seen": "", "word": ""}),
+            "change_holder": (f"holders/{self.holder.id}/change", {"name": "H", "team": "Shore Crew", "email": "h@office.example"}),
+            "change_device": (f"devices/{device}/change", {"values_told": {"name": "Orlo H1", "purchased_on": "2020-01-01", "storage_total_bytes": "5"}, "seen": "", "word": ""}),
             "device_consequences": ("devices/change/consequences", {"devices": [str(device)], "values_told": {"state": "retired"}}),
-            "change_devices": ("devices/many", {"devices": [str(device)], "values": {"note": "x"}}),
+            "change_devices": ("devices/change", {"devices": [str(device)], "values_told": {"note": "x"}}),
             "ask_run": (f"devices/{device}/run", {"note": "n", "occasion": "before_repair", "hold_until": "2027-01-01"}),
             "choose_kinds": (f"devices/{device}/kinds", {"kinds": ["contacts"], "taken": False, "service": "Groupware", "alike": False, "why": "w"}),
             "accept_omission": (f"runs/{self.backup.run_id}/accept", {"path": "a", "code": "denied", "alike": True, "why": "w"}),
@@ -154,7 +155,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "change_wishes": ("me/wishes", {"email": "i@office.example", "wants_digest": True, "digest_at": "08:00", "wants_alerts": True, "quiet_from": "20:00", "quiet_until": "07:00"}),
             "add_hook": ("hooks", {"name": "H", "address": "https://hook.example/x", "inside": False, "signs_of_life": False}),
             "look_into_old": ("bring-in", {"path": "/srv/old"}),
-            "meet_sftp": ("devices/meet", {"host": "127.0.0.1", "port": 9}),
+            "meet_sftp": ("devices/sftp/meet", {"host": "127.0.0.1", "port": 9}),
             "pair_device": ("devices/pair", {"agent_id": "p9", "code": "ABCD2345", "name": "N", "holder": "H", "team": "T", "registered": None}),
             "add_folder": ("devices/folder", {"path": "/srv/phone", "name": "N", "holder": "H", "team": "", "registered": None}),
             "adopt_stray": ("strays/1/adopt", {"device": str(device)}),
@@ -173,7 +174,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
                     yield told["operationId"], method, path, _resolved(content["schema"])
 
     def test_is_read_or_refused_and_never_an_error_of_the_server(self):
-        tried, right = 0, self.bodies()
+        tried, right, unknown_names = 0, self.bodies(), list[str]()
         unknown = []
         for operation, method, path, schema in self.operations():
             address, body = right.get(operation, (None, None))
@@ -182,6 +183,9 @@ class EveryFieldOfEveryBody(OfficeTestCase):
                 address, body = path.removeprefix("/api/"), {}
                 for part in ("id", "one", "two"):
                     address = address.replace("{%s}" % part, str(uuid4()) if operation not in ("change_team",) else "1")  # noqa: UP031
+            there = re.fullmatch(re.sub(r"\\{\w+\\}", "[^/]+", re.escape(path.removeprefix("/api/"))), address)
+            if not there or (unknown_names := [name for name in body if name not in schema.get("properties", {})]):
+                self.wrong.append(f"{operation} lies at {path}, and not at {address}; or does not know {unknown_names}")
             for field, values in _tries(schema, body):
                 for value in values:
                     self.send(method, address, {**body, field: value}, f"{operation}.{field}={str(value)[:60]!r}")

@@ -1,6 +1,6 @@
 """Change how a device is reached: rules for its files, its folder, its SFTP place, how fast it may be read."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from django.db import transaction
@@ -19,11 +19,18 @@ SLOWEST_BYTES_PER_SECOND = 1024
 
 
 def change_link(
-    device: Device, *, rules: Sequence[dict[str, str]], limit_bytes_per_second: int | None, folder: str, sftp: SftpPlace | None, by: User
+    device: Device,
+    *,
+    rules: Sequence[dict[str, str]],
+    limit_bytes_per_second: int | None,
+    folder: str,
+    sftp: SftpPlace | None,
+    by: User,
+    same: Callable[[], None] | None = None,
 ) -> Device:
     """`folder` and `sftp` count only for devices of that link; an empty password keeps the one that is known.
 
-    Raises BadInput, LinkError.
+    `same` is called in the transaction that saves, and raises when it is not as it was read. Raises BadInput, LinkError.
     """
     if len(rules) > MAX_RULES:
         raise BadInput(f"There are more than {MAX_RULES} rules.", field="rules", remedy="Use fewer, wider ones.")
@@ -35,10 +42,12 @@ def change_link(
         raise BadInput("Only links that see files have rules.", field="rules", remedy="Leave them out.")
     folder = checked_folder(folder, other_than=device) if device.link == LinkType.FOLDER and folder != device.folder else device.folder
     where = _checked_place(device, sftp) if device.link == LinkType.SFTP and sftp is not None else None
-    return _changed(device, rules, limit_bytes_per_second, folder, where, by)
+    with transaction.atomic():
+        if same is not None:
+            same()
+        return _changed(device, rules, limit_bytes_per_second, folder, where, by)
 
 
-@transaction.atomic
 def _changed(
     device: Device, rules: Sequence[dict[str, str]], limit_bytes_per_second: int | None, folder: str, where: SftpPlace | None, by: User
 ) -> Device:

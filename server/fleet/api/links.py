@@ -16,6 +16,7 @@ from core.content.link import DeviceState as Told
 from core.content.links import LINKS
 from core.content.readiness import Level, readiness
 from server.api.permissions import May
+from server.api.read_before import ReadBefore
 from server.fleet.actions.change_device import note_told
 from server.fleet.actions.change_link import change_link, preview_rules
 from server.fleet.api.pairing import SftpPlaceSerializer
@@ -30,7 +31,7 @@ class RuleSerializer(serializers.Serializer):
     kind = serializers.CharField(max_length=20, allow_blank=True, help_text="Empty leaves the files out.")
 
 
-class LinkSerializer(serializers.Serializer):
+class LinkSerializer(ReadBefore):
     """Settings of one device's link; a password is never sent out."""
 
     link = serializers.CharField(read_only=True)
@@ -94,7 +95,7 @@ class LinkView(APIView):
         sftp = SftpPlaceSerializer().place(told["sftp"]) if told["sftp"] else None
         device = change_link(
             device_by_id(id), rules=told["rules"], limit_bytes_per_second=told["limit_bytes_per_second"], folder=told["folder"],
-            sftp=sftp, by=request.user,
+            sftp=sftp, same=given.heeding(f"link {id}", lambda: _told(device_by_id(id))), by=request.user,
         )  # fmt: skip
         return Response(_told(device))
 

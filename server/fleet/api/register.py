@@ -16,6 +16,7 @@ from rest_framework.views import APIView
 from core.errors import BadInput
 from core.exchange.register import COLUMNS, ROWS_AT_MOST, Verdict, unknown_columns, written
 from core.exchange.tables import csv_table, read_table
+from server.api.read_before import ReadBefore
 from server.api.streaming import pieces_of
 from server.fleet.actions.change_device import change_device
 from server.fleet.actions.change_many import CHANGEABLE, change_many, import_register, previewed, undo_bulk
@@ -41,7 +42,7 @@ class ValuesSerializer(serializers.Serializer):
         return told
 
 
-class SeenValuesSerializer(ValuesSerializer):
+class SeenValuesSerializer(ReadBefore, ValuesSerializer):
     seen = serializers.CharField(max_length=64, allow_blank=True, default="", help_text="Digest of what was shown to leave by it.")
     word = serializers.CharField(max_length=40, allow_blank=True, default="", help_text="Typed, where it was asked for.")
 
@@ -115,6 +116,7 @@ class ChangeDeviceView(APIView):
     def put(self, request: Request, id: UUID) -> Response:
         given = SeenValuesSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed(f"device {id}", lambda: register_values(device_by_id(id)))
         seen, word = given.validated_data["seen"], given.validated_data["word"]
         return Response(AddedSerializer(change_device(device_by_id(id), given.told(), by=request.user, seen=seen, word=word)).data)
 

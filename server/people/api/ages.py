@@ -8,6 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server.api.read_before import ReadBefore
 from server.outside import outside
 from server.people.actions.set_ages import set_ages
 from server.people.ages import MOST_DAYS, ages, checked, days_by_code, old_rows
@@ -23,7 +24,7 @@ class AgeSerializer(serializers.Serializer):
     going = serializers.IntegerField(help_text="Records that are older now, and go the next night.")
 
 
-class SetAgesSerializer(serializers.Serializer):
+class SetAgesSerializer(ReadBefore):
     ages = serializers.DictField(child=serializers.IntegerField(max_value=MOST_DAYS))
 
 
@@ -46,6 +47,7 @@ class AgesView(APIView):
     def put(self, request: Request) -> Response:
         given = SetAgesSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed("ages", days_by_code)
         set_ages(given.validated_data["ages"], by=request.user, now=outside().now())
         return Response(AgeSerializer(told_ages({}), many=True).data)
 

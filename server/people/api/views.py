@@ -15,6 +15,7 @@ from rest_framework.views import APIView
 
 from server.api.address import address_of
 from server.api.permissions import May, may
+from server.api.read_before import ReadBefore
 from server.live import tell
 from server.outside import outside
 from server.people.actions.accounts import change_own_password, change_user, end_sessions, reset_password
@@ -36,7 +37,7 @@ class UserSerializer(serializers.Serializer):
     is_active = serializers.BooleanField()
 
 
-class OfficeSerializer(serializers.Serializer):
+class OfficeSerializer(ReadBefore):
     name = serializers.CharField(max_length=120)
     zone = serializers.CharField(max_length=64)
     max_runs = serializers.IntegerField(required=False, allow_null=True, default=None)
@@ -170,6 +171,7 @@ class OfficeView(APIView):
     def put(self, request: Request) -> Response:
         given = OfficeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed("office", lambda: OfficeSerializer(office()).data)
         return Response(OfficeSerializer(change_office(**given.validated_data, by=request.user, now=outside().now())).data)
 
 
@@ -199,7 +201,7 @@ class UsersView(generics.ListAPIView):
         return Response(UserSerializer(user).data, status=201)
 
 
-class ChangeUserSerializer(serializers.Serializer):
+class ChangeUserSerializer(ReadBefore):
     full_name = serializers.CharField(max_length=120, allow_blank=True)
     role = serializers.CharField(max_length=20)
     active = serializers.BooleanField()
@@ -220,6 +222,7 @@ class UserView(APIView):
     def put(self, request: Request, id: int) -> Response:
         given = ChangeUserSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed(f"user {id}", lambda: UserSerializer(user_by_id(id)).data)
         return Response(UserSerializer(change_user(user_by_id(id), **given.validated_data, by=request.user, now=outside().now())).data)
 
 
@@ -269,7 +272,7 @@ class NamesView(APIView):
         return Response(names())
 
 
-class NameSerializer(serializers.Serializer):
+class NameSerializer(ReadBefore):
     name = serializers.CharField(max_length=120, allow_blank=True)
 
 
@@ -283,6 +286,7 @@ class TeamNameView(APIView):
     def put(self, request: Request, id: int) -> Response:
         given = NameSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed(f"team {id}", lambda: {"name": team_by_id(id).name})
         change_team(team_by_id(id), **given.validated_data, by=request.user)
         return Response(status=204)
 
@@ -292,11 +296,17 @@ class TeamNameView(APIView):
         return Response(status=204)
 
 
+def _holder(id: int) -> dict[str, str]:
+    row = holder_by_id(id)
+    return {"name": row.name, "team": row.team.name if row.team else "", "email": row.email}
+
+
 class HolderNameView(APIView):
     @extend_schema(operation_id="change_holder", request=HolderNameSerializer, responses={204: None})
     def put(self, request: Request, id: int) -> Response:
         given = HolderNameSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed(f"holder {id}", lambda: _holder(id))
         change_holder(holder_by_id(id), **given.validated_data, by=request.user)
         return Response(status=204)
 

@@ -14,6 +14,7 @@ from core.recovery.forms import FORM_WORDS, Form
 from server.api.fields import BytesField
 from server.api.paging import PageQuery
 from server.api.permissions import May, may
+from server.api.read_before import ReadBefore
 from server.fleet.queries import device as device_by_id
 from server.recovery.actions.ask_drill import ask_drill, stop_drill
 from server.recovery.actions.set_drill_rules import set_drill_rules
@@ -110,7 +111,7 @@ class DrillsQuery(PageQuery):
     state = serializers.ChoiceField(required=False, choices=["", *DrillState.values], default="")
 
 
-class DrillRulesSerializer(serializers.ModelSerializer):
+class DrillRulesSerializer(ReadBefore, serializers.ModelSerializer):
     a_day = serializers.IntegerField()
     most_minutes = serializers.IntegerField()
     most_bytes = BytesField()
@@ -119,7 +120,7 @@ class DrillRulesSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = DrillRules
-        fields = ("a_day", "most_minutes", "most_bytes", "limit_bytes_per_second", "wanted_days")
+        fields = ("a_day", "most_minutes", "most_bytes", "limit_bytes_per_second", "wanted_days", "read")
 
 
 def _shown(request: Request) -> dict[str, Any]:
@@ -176,4 +177,5 @@ class DrillRulesView(APIView):
     def put(self, request: Request) -> Response:
         given = DrillRulesSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed("drill rules", lambda: DrillRulesSerializer(drill_rules()).data)
         return Response(DrillRulesSerializer(set_drill_rules(**given.validated_data, by=request.user)).data)

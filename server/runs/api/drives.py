@@ -10,6 +10,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.api.permissions import May
+from server.api.read_before import ReadBefore
 from server.outside import outside
 from server.runs.actions.part_drive import part_drive, use_drive_again
 from server.runs.drives import drive_rows, rotation_of, rotations, strangers
@@ -70,7 +71,7 @@ class DrivesSerializer(serializers.Serializer):
     strangers = StrangeDriveSerializer(many=True, help_text="Vaults on drives that are no store of this office.")
 
 
-class WantedRotationSerializer(serializers.Serializer):
+class WantedRotationSerializer(ReadBefore):
     name = serializers.CharField(max_length=80, allow_blank=True)
     every_days = serializers.IntegerField()
     first_day = serializers.DateField()
@@ -81,7 +82,7 @@ class WantedRotationSerializer(serializers.Serializer):
         return Wanted(**self.validated_data)
 
 
-class KeepDriveSerializer(serializers.Serializer):
+class KeepDriveSerializer(ReadBefore):
     keeper = serializers.CharField(max_length=120, allow_blank=True)
     rests_in = serializers.CharField(max_length=120, allow_blank=True)
 
@@ -89,6 +90,16 @@ class KeepDriveSerializer(serializers.Serializer):
 def _told() -> Any:
     told = {"drives": drive_rows(now=outside().now()), "rotations": rotations(), "strangers": strangers()}
     return DrivesSerializer(told).data
+
+
+def _drive(id: UUID) -> Any:
+    found = [row for row in drive_rows(now=outside().now()) if row.drive.store_id == id]
+    return DriveSerializer(found[0]).data if found else None
+
+
+def _rotation(id: int) -> Any:
+    drives = [row.drive.store_id for row in drive_rows(now=outside().now()) if row.drive.rotation_id == id]
+    return RotationSerializer(rotation_of(id)).data | {"drives": drives}
 
 
 class DrivesView(APIView):
@@ -102,6 +113,7 @@ class DriveView(APIView):
     def put(self, request: Request, id: UUID) -> Response:
         given = KeepDriveSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed(f"drive {id}", lambda: _drive(id))
         keep_drive(store_by_id(id), **given.validated_data, by=request.user)
         return Response(_told())
 
@@ -142,6 +154,7 @@ class RotationView(APIView):
     def put(self, request: Request, id: int) -> Response:
         given = WantedRotationSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed(f"rotation {id}", lambda: _rotation(id))
         rotation = rotation_of(id)
         return Response(RotationSerializer(set_rotation(given.wanted(), rotation=rotation, by=request.user)).data)
 

@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 
 from server.api.fields import DayField
 from server.api.permissions import May
+from server.api.read_before import ReadBefore
 from server.fleet.queries import device as device_by_id
 from server.live import hub
 from server.people.moments import moment_of
@@ -94,7 +95,7 @@ class HoldView(APIView):
         return Response(status=204)
 
 
-class NoteSerializer(serializers.Serializer):
+class NoteSerializer(ReadBefore):
     note = serializers.CharField(max_length=MAX_CHARACTERS, allow_blank=True)
 
 
@@ -105,6 +106,7 @@ class NoteBackupView(APIView):
     def put(self, request: Request, id: UUID) -> Response:
         given = NoteSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed(f"note {id}", lambda: {"note": backup_by_id(id).note})
         note_backup(backup_by_id(id), **given.validated_data, by=request.user)
         return Response(status=204)
 

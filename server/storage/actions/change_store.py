@@ -1,5 +1,6 @@
 """Change a store's name, place and limits, what may be done with it, and prove that its passphrase is still known."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from django.db import transaction
@@ -85,8 +86,12 @@ def change_store(
     address: StoreAddress | None = None,
     prices: Prices | None = None,
     checks: Checks | None = None,
+    same: Callable[[], None] | None = None,
 ) -> Store:
-    """Without an `address` it stays where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError."""
+    """Without an `address` it stays where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError.
+
+    `same` is called once nobody else can change it, and raises when it is not as it was read.
+    """
     if not name.strip() or len(name) > 80:
         raise BadInput("The store has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
     if Store.objects.filter(name__iexact=name.strip()).exclude(id=store.id).exists():
@@ -100,6 +105,8 @@ def change_store(
     moved = _proven(store, address) if address is not None else {}  # opens the store, so before anything is locked
     with transaction.atomic():
         row = Store.objects.select_for_update().get(id=store.id)
+        if same is not None:
+            same()
         changes = {"name": name.strip(), "allowance_bytes": allowance_bytes, **moved}
         changes |= {} if max_writers is None else {"max_writers": max_writers}
         changes |= {} if off_site is None else {"off_site": off_site}

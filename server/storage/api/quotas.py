@@ -16,6 +16,7 @@ from core.exchange.tables import csv_line
 from core.quota.allowances import Limits, Standing
 from server.api.paging import Pages
 from server.api.permissions import May
+from server.api.read_before import ReadBefore
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.people.queries import office_zone
@@ -113,7 +114,7 @@ class AllowanceSerializer(serializers.Serializer):
     runway = RunwaySerializer()
 
 
-class GivenAllowanceSerializer(serializers.Serializer):
+class GivenAllowanceSerializer(ReadBefore):
     team = serializers.IntegerField(allow_null=True, default=None)
     device = serializers.UUIDField(allow_null=True, default=None)
     soft_bytes = serializers.IntegerField(allow_null=True, default=None)
@@ -223,8 +224,15 @@ class AllowancesView(APIView):
         given = GivenAllowanceSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         store = store_by_id(id)
+        given.heed(f"allowances {id}", lambda: _as_it_is(store, given.validated_data))
         told = set_allowance(store, given.told(), by=request.user)
         return Response(AllowanceSerializer(_with_runways(store, [told])[0]).data)
+
+
+def _as_it_is(store: Store, given: dict[str, Any]) -> dict[str, Any] | None:
+    owner = (given["team"], given["device"])
+    found = [one for one in allowances_in([store], now=outside().now()) if (one.row.team_id, one.row.device_id) == owner]
+    return dict(AllowanceSerializer(_with_runways(store, found)[0]).data) if found else None
 
 
 class AllowanceView(APIView):

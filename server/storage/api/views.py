@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 from core.vault.address import Medium, address_of
 from server.api.fields import BytesField
 from server.api.permissions import May
+from server.api.read_before import ReadBefore
 from server.outside import outside
 from server.storage.actions.add_store import attach_store, create_store
 from server.storage.actions.change_store import Checks, Prices, change_store, prove_passphrase, set_mode
@@ -171,7 +172,7 @@ class ChecksSerializer(serializers.Serializer):
     limit_bytes_per_second = serializers.IntegerField(allow_null=True, max_value=1 << 40)
 
 
-class ChangeStoreSerializer(serializers.Serializer):
+class ChangeStoreSerializer(ReadBefore):
     name = serializers.CharField(max_length=80, allow_blank=True)
     allowance_bytes = BytesField(allow_null=True)
     off_site = serializers.BooleanField(required=False, allow_null=True, default=None)
@@ -239,7 +240,8 @@ class StoreView(APIView):
         given = ChangeStoreSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         store = store_by_id(id)
-        return Response(StoreSerializer(change_store(store, **given.told(store), by=request.user)).data)
+        same = given.heeding(f"store {id}", lambda: StoreSerializer(store_by_id(id)).data)
+        return Response(StoreSerializer(change_store(store, **given.told(store), same=same, by=request.user)).data)
 
 
 class StoreModeView(APIView):

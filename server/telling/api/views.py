@@ -10,6 +10,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from server.api.permissions import May
+from server.api.read_before import ReadBefore
 from server.fleet.queries import device as device_by_id
 from server.people.actions.wishes import Wishes, change_wishes
 from server.telling.actions.hooks import add_hook, change_hook, remove_hook, try_hook
@@ -47,7 +48,7 @@ class NewHookSerializer(HookSerializer):
     secret = serializers.CharField(help_text="Base64; shown this once.")
 
 
-class ChangeHookSerializer(serializers.Serializer):
+class ChangeHookSerializer(ReadBefore):
     active = serializers.BooleanField()
     inside = serializers.BooleanField()
     signs_of_life = serializers.BooleanField()
@@ -108,6 +109,7 @@ class HookView(APIView):
     def put(self, request: Request, id: UUID) -> Response:
         given = ChangeHookSerializer(data=request.data)
         given.is_valid(raise_exception=True)
+        given.heed(f"hook {id}", lambda: HookSerializer(hook_by_id(id)).data)
         return Response(HookSerializer(change_hook(hook_by_id(id), **given.validated_data, by=request.user)).data)
 
     @extend_schema(operation_id="remove_hook", responses={204: None})

@@ -5,7 +5,7 @@ import { problemOf, told, type Problem } from './client';
 import { touch, type Change } from './keys';
 
 /** What the typed client returns: an answer that may yet turn out to be a problem. */
-type Answer<Told> = Promise<{ data?: Told; error?: unknown; response: Response }>;
+export type Answer<Told> = Promise<{ data?: Told; error?: unknown; response: Response }>;
 
 export interface Act<Told, Given> {
   /** Send it. While an earlier one is under way nothing is sent: a double click is one act. */

@@ -3486,13 +3486,22 @@ export interface components {
             holder: string;
             team: string;
         };
+        /** @description A body that may say what its form began with. */
         ChangeHookRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             active: boolean;
             inside: boolean;
             signs_of_life: boolean;
         };
-        /** @description Columns of the register; those that are left out stay as they are. */
+        /** @description A body that may say what its form began with. */
         ChangeManyRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             values_told: {
                 [key: string]: string;
             };
@@ -3513,7 +3522,12 @@ export interface components {
             passphrase: string;
             passphrase_again: string;
         };
+        /** @description A body that may say what its form began with. */
         ChangeStoreRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             name: string;
             /** Format: int64 */
             allowance_bytes: number | null;
@@ -3533,7 +3547,12 @@ export interface components {
             /** @description Empty leaves them as they are. */
             checks?: components["schemas"]["ChecksRequest"] | null;
         };
+        /** @description A body that may say what its form began with. */
         ChangeUserRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             full_name: string;
             role: string;
             active: boolean;
@@ -4098,6 +4117,7 @@ export interface components {
             done_bytes?: number;
             total_bytes?: number;
         };
+        /** @description A body that may say what its form began with. */
         DrillRules: {
             a_day: number;
             most_minutes: number;
@@ -4107,6 +4127,7 @@ export interface components {
             limit_bytes_per_second: number | null;
             wanted_days: number | null;
         };
+        /** @description A body that may say what its form began with. */
         DrillRulesRequest: {
             a_day: number;
             most_minutes: number;
@@ -4115,6 +4136,10 @@ export interface components {
             /** Format: int64 */
             limit_bytes_per_second: number | null;
             wanted_days: number | null;
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
         };
         /**
          * @description * `waiting` - Waiting
@@ -4576,7 +4601,12 @@ export interface components {
             /** @description Of what is to come. */
             planned: string[];
         };
+        /** @description A body that may say what its form began with. */
         GivenAllowanceRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             team?: number | null;
             /** Format: uuid */
             device?: string | null;
@@ -4679,7 +4709,12 @@ export interface components {
             devices: number;
             rows: components["schemas"]["DeviceRow"][];
         };
+        /** @description A body that may say what its form began with. */
         HolderNameRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             name: string;
             team: string;
             /** @default  */
@@ -4755,7 +4790,12 @@ export interface components {
             /** Format: uuid */
             readonly store: string | null;
         };
+        /** @description A body that may say what its form began with. */
         KeepDriveRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             keeper: string;
             rests_in: string;
         };
@@ -5143,6 +5183,10 @@ export interface components {
         LinkEnum: "none" | "agent" | "folder" | "sftp";
         /** @description Settings of one device's link; a password is never sent out. */
         LinkRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             rules: components["schemas"]["RuleRequest"][];
             /** Format: int64 */
             limit_bytes_per_second: number | null;
@@ -5336,7 +5380,12 @@ export interface components {
             /** @default  */
             why: string;
         };
+        /** @description A body that may say what its form began with. */
         NameRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             name: string;
         };
         Names: {
@@ -5472,7 +5521,12 @@ export interface components {
             says: string;
             devices: number;
         };
+        /** @description A body that may say what its form began with. */
         NoteRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             note: string;
         };
         /** @enum {unknown} */
@@ -5596,6 +5650,7 @@ export interface components {
             /** @description Devices and plans that are in the list already, and stay as they are. */
             there: number;
         };
+        /** @description A body that may say what its form began with. */
         Office: {
             name: string;
             zone: string;
@@ -5615,7 +5670,12 @@ export interface components {
             /** @description A change that removes more of what it concerns needs a typed word. */
             unasked_share_percent?: number | null;
         };
+        /** @description A body that may say what its form began with. */
         OfficeRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             name: string;
             zone: string;
             max_runs?: number | null;
@@ -7082,8 +7142,12 @@ export interface components {
              */
             word: string;
         };
-        /** @description Columns of the register; those that are left out stay as they are. */
+        /** @description A body that may say what its form began with. */
         SeenValuesRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             values_told: {
                 [key: string]: string;
             };
@@ -7115,7 +7179,12 @@ export interface components {
          * @enum {string}
          */
         ServerKeyKindEnum: "beside" | "medium" | "credential" | "typed";
+        /** @description A body that may say what its form began with. */
         SetAgesRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             ages: {
                 [key: string]: number;
             };
@@ -7991,7 +8060,12 @@ export interface components {
              */
             until?: string | null;
         };
+        /** @description A body that may say what its form began with. */
         WantedRotationRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
             name: string;
             every_days: number;
             /** Format: date */

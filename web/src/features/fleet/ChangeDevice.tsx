@@ -33,53 +33,24 @@ export function ChangeDevice({ id, onDone }: { id: string; onDone: () => void })
   return <Entry id={id} first={entry.data.values_told} onDone={onDone} />;
 }
 
-function Entry({ id, first, onDone }: { id: string; first: Record<string, string>; onDone: () => void }) {
-  const names = useNames();
-  const guides = useGuides();
+type Values = Record<string, string>;
+
+function Entry({ id, first, onDone }: { id: string; first: Values; onDone: () => void }) {
   const [values, setValues] = useState(first);
   const changed = Object.fromEntries(Object.entries(values).filter(([name, value]) => first[name] !== value));
+  const read = Object.fromEntries(Object.keys(changed).map((name) => [name, first[name]]));
   const save = useEntrySaving(id, onDone);
-  const field = (name: string, label: string, more: object = {}) => (
-    <Field label={label} value={values[name] ?? ''} onChange={(value) => setValues({ ...values, [name]: value })} field={name} {...more} />
-  );
-  const date = (name: string, label: string) => (
-    <DateField label={label} value={values[name] ?? ''} onChange={(value) => setValues({ ...values, [name]: value })} field={name} />
-  );
   return (
     <>
       <Form
         unsaved={Object.keys(changed).length > 0 && !save.done}
         className="sheet pad mb-3"
         label="Entry of the register"
-        onSubmit={() => save.go({ values_told: changed })}
+        onSubmit={() => save.go({ values_told: changed, read })}
         problem={save.problem}
+        onOver={save.problem?.code === 'state.changed_meanwhile' ? () => save.go({ values_told: changed }) : undefined}
       >
-        <div className="quarters">
-          {field('name', 'Name')}
-          {field('holder', 'Holder', { suggestions: names.data?.holders })}
-          {field('team', 'Team', { suggestions: names.data?.teams })}
-          <Choice
-            label="State"
-            value={values['state'] ?? 'in_use'}
-            onChange={(state) => setValues({ ...values, state, away_until: '' })}
-            options={STATES}
-          />
-          {values['state'] === 'away' && date('away_until', 'Away until')}
-          {field('serial', 'Serial')}
-          {field('asset_tag', 'Asset tag')}
-          <Choice
-            label="Family"
-            value={values['family'] ?? ''}
-            onChange={(family) => setValues({ ...values, family })}
-            options={(guides.data ?? []).map((guide) => ({ value: guide.code, label: guide.label }))}
-          />
-          {field('make', 'Make')}
-          {field('model', 'Model')}
-          {field('os_version', 'Version of its system')}
-          {date('purchased_on', 'Purchased on')}
-          {date('handed_over_on', 'Handed over on')}
-        </div>
-        {field('note', 'Note')}
+        <Columns values={values} put={(changes) => setValues({ ...values, ...changes })} />
         <div className="row-end">
           <Button type="submit" disabled={save.busy || Object.keys(changed).length === 0}>
             Save
@@ -94,10 +65,46 @@ function Entry({ id, first, onDone }: { id: string; first: Record<string, string
   );
 }
 
+function Columns({ values, put }: { values: Values; put: (changes: Values) => void }) {
+  const names = useNames();
+  const guides = useGuides();
+  const field = (name: string, label: string, more: object = {}) => (
+    <Field label={label} value={values[name] ?? ''} onChange={(value) => put({ [name]: value })} field={name} {...more} />
+  );
+  const date = (name: string, label: string) => (
+    <DateField label={label} value={values[name] ?? ''} onChange={(value) => put({ [name]: value })} field={name} />
+  );
+  return (
+    <>
+      <div className="quarters">
+        {field('name', 'Name')}
+        {field('holder', 'Holder', { suggestions: names.data?.holders })}
+        {field('team', 'Team', { suggestions: names.data?.teams })}
+        <Choice label="State" value={values['state'] ?? 'in_use'} onChange={(state) => put({ state, away_until: '' })} options={STATES} />
+        {values['state'] === 'away' && date('away_until', 'Away until')}
+        {field('serial', 'Serial')}
+        {field('asset_tag', 'Asset tag')}
+        <Choice
+          label="Family"
+          value={values['family'] ?? ''}
+          onChange={(family) => put({ family })}
+          options={(guides.data ?? []).map((guide) => ({ value: guide.code, label: guide.label }))}
+        />
+        {field('make', 'Make')}
+        {field('model', 'Model')}
+        {field('os_version', 'Version of its system')}
+        {date('purchased_on', 'Purchased on')}
+        {date('handed_over_on', 'Handed over on')}
+      </div>
+      {field('note', 'Note')}
+    </>
+  );
+}
+
 /** All columns, where the change of many takes those that make sense for many. */
 function useEntrySaving(id: string, after: () => void) {
   return useSeenSaving(
-    (body: { values_told: Record<string, string> }) =>
+    (body: { values_told: Record<string, string>; read?: Record<string, unknown> }) =>
       client.POST('/api/devices/change/consequences', { body: { ...body, devices: [id] } }),
     (body) => client.PUT('/api/devices/{id}/change', { params: { path: { id } }, body }),
     ['device', 'people'],

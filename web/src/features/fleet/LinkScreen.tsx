@@ -10,6 +10,7 @@ import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { useDevice, useKinds } from '../../api/queries';
+import { useSave } from '../../api/save';
 import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
 import { Confirm } from '../../ui/forms/Confirm';
@@ -17,7 +18,7 @@ import { DeviceTabs } from '../../ui/DeviceTabs';
 import { counted } from '../../ui/format';
 import { NumberField } from '../../ui/forms/NumberField';
 import { SPEEDS } from '../../ui/forms/numbers';
-import { Field } from '../../ui/forms/Field';
+import { Check, Choice, Field } from '../../ui/forms/Field';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Loading, Refused } from '../../ui/States';
 
@@ -98,6 +99,16 @@ export function LinkScreen() {
   );
 }
 
+/** What the form shows, as the server says it. */
+const begun = (link: LinkSettings) => ({
+  rules: link.rules,
+  limit_bytes_per_second: link.limit_bytes_per_second,
+  folder: link.folder,
+  sftp: link.sftp,
+});
+
+type Sftp = NonNullable<LinkSettings['sftp']> & { password: string };
+
 function Settings({ id, first, mayChange }: { id: string; first: LinkSettings; mayChange: boolean }) {
   const [rules, setRules] = useState<Rule[]>(first.rules);
   const [limit, setLimit] = useState(first.limit_bytes_per_second);
@@ -105,12 +116,17 @@ function Settings({ id, first, mayChange }: { id: string; first: LinkSettings; m
   const [sftp, setSftp] = useState(first.sftp ? { ...first.sftp, password: '' } : null);
   const files = first.link === 'folder' || first.link === 'sftp';
   const body = { rules, limit_bytes_per_second: limit, folder, sftp };
-  const save = useAct(() => client.PUT('/api/devices/{id}/link', { params: { path: { id } }, body }), 'device');
+  const save = useSave(
+    (given: typeof body) => client.PUT('/api/devices/{id}/link', { params: { path: { id } }, body: given }),
+    () => begun(first),
+    'device',
+    { again: begun },
+  );
   const preview = useAct(() => client.POST('/api/devices/{id}/link/preview', { params: { path: { id } }, body: { rules } }), []);
   const problem = save.problem ?? preview.problem;
   const [stored] = useState(() => JSON.stringify(body));
   return (
-    <Form unsaved={JSON.stringify(body) !== stored} onSubmit={() => save.go()} problem={problem}>
+    <Form unsaved={JSON.stringify(body) !== stored} onSubmit={() => save.go(body)} problem={problem} onOver={save.over}>
       <h2>Settings</h2>
       <fieldset className="sheet pad" disabled={!mayChange}>
         <NumberField
@@ -124,48 +140,7 @@ function Settings({ id, first, mayChange }: { id: string; first: LinkSettings; m
           field="limit_bytes_per_second"
         />
         {first.link === 'folder' && <Field label="Folder on the server" value={folder} onChange={setFolder} field="path" />}
-        {sftp && (
-          <div className="halves">
-            <Field label="Host" value={sftp.host} onChange={(host) => setSftp({ ...sftp, host })} field="host" />
-            <NumberField
-              label="Port"
-              value={sftp.port}
-              onChange={(port) => setSftp({ ...sftp, port: port ?? 22 })}
-              least={1}
-              most={65535}
-              field="port"
-            />
-            <Field
-              label="User name on the device"
-              value={sftp.username}
-              onChange={(username) => setSftp({ ...sftp, username })}
-              autoComplete="off"
-            />
-            <label className="check mb-2">
-              <input type="checkbox" checked={sftp.use_key} onChange={(event) => setSftp({ ...sftp, use_key: event.target.checked })} />{' '}
-              <span>signed in to with this server&apos;s own key</span>
-            </label>
-            {sftp.use_key ? (
-              <OwnKey of="the device" />
-            ) : (
-              <Field
-                label="Password on the device"
-                type="password"
-                value={sftp.password}
-                onChange={(password) => setSftp({ ...sftp, password })}
-                hint="Empty keeps the one that is known."
-                autoComplete="off"
-                field="password"
-              />
-            )}
-            <Field
-              label="Folder on the device"
-              value={sftp.folder}
-              onChange={(path) => setSftp({ ...sftp, folder: path })}
-              field="folder"
-            />
-          </div>
-        )}
+        {sftp && <Place sftp={sftp} put={(changes) => setSftp({ ...sftp, ...changes })} />}
         {files && <Rules rules={rules} onRules={setRules} />}
         <div className="row-end">
           <Button type="submit" disabled={save.busy}>
@@ -188,8 +163,37 @@ function Settings({ id, first, mayChange }: { id: string; first: LinkSettings; m
   );
 }
 
+/** Where and as whom it is signed in to. */
+function Place({ sftp, put }: { sftp: Sftp; put: (changes: Partial<Sftp>) => void }) {
+  return (
+    <div className="halves">
+      <Field label="Host" value={sftp.host} onChange={(host) => put({ host })} field="host" />
+      <NumberField label="Port" value={sftp.port} onChange={(port) => put({ port: port ?? 22 })} least={1} most={65535} field="port" />
+      <Field label="User name on the device" value={sftp.username} onChange={(username) => put({ username })} autoComplete="off" />
+      <Check checked={sftp.use_key} onChange={(use_key) => put({ use_key })}>
+        signed in to with this server&apos;s own key
+      </Check>
+      {sftp.use_key ? (
+        <OwnKey of="the device" />
+      ) : (
+        <Field
+          label="Password on the device"
+          type="password"
+          value={sftp.password}
+          onChange={(password) => put({ password })}
+          hint="Empty keeps the one that is known."
+          autoComplete="off"
+          field="password"
+        />
+      )}
+      <Field label="Folder on the device" value={sftp.folder} onChange={(folder) => put({ folder })} field="folder" />
+    </div>
+  );
+}
+
 function Rules({ rules, onRules }: { rules: Rule[]; onRules: (rules: Rule[]) => void }) {
   const kinds = useKinds();
+  const options = [{ value: '', label: 'left out' }, ...(kinds.data ?? []).map((kind) => ({ value: kind.code, label: kind.label }))];
   const set = (at: number, change: Partial<Rule>) => onRules(rules.map((rule, n) => (n === at ? { ...rule, ...change } : rule)));
   return (
     <fieldset className="field">
@@ -200,25 +204,8 @@ function Rules({ rules, onRules }: { rules: Rule[]; onRules: (rules: Rule[]) => 
       </p>
       {rules.map((rule, at) => (
         <div key={at} className="rule">
-          <input
-            className="form-control form-control-sm"
-            aria-label={`Pattern of rule ${at + 1}`}
-            value={rule.pattern}
-            onChange={(event) => set(at, { pattern: event.target.value })}
-          />
-          <select
-            className="form-select form-select-sm"
-            aria-label={`Kind of rule ${at + 1}`}
-            value={rule.kind}
-            onChange={(event) => set(at, { kind: event.target.value })}
-          >
-            <option value="">left out</option>
-            {kinds.data?.map((kind) => (
-              <option key={kind.code} value={kind.code}>
-                {kind.label}
-              </option>
-            ))}
-          </select>
+          <Field compact required label={`Pattern of rule ${at + 1}`} value={rule.pattern} onChange={(pattern) => set(at, { pattern })} />
+          <Choice compact label={`Kind of rule ${at + 1}`} value={rule.kind} onChange={(kind) => set(at, { kind })} options={options} />
           <Button
             size="sm"
             variant="outline-primary"

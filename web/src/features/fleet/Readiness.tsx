@@ -7,6 +7,7 @@ import { useLocation } from 'react-router';
 import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
+import { Field } from '../../ui/forms/Field';
 import { Form } from '../../ui/forms/Form';
 import { Guide } from '../../ui/Guide';
 import { Failed } from '../../ui/States';
@@ -90,12 +91,7 @@ function PairAgain({ id, steps, onPaired }: { id: string; steps: string[]; onPai
       <h3>Pair again</h3>
       <Guide title="How" steps={steps} />
       <div className="row-end">
-        <input
-          className="form-control form-control-sm w-auto"
-          aria-label="Pairing code"
-          value={code}
-          onChange={(event) => setCode(event.target.value)}
-        />
+        <Field compact label="Pairing code" value={code} onChange={setCode} autoComplete="off" field="code" />
         <Button type="submit" size="sm" variant="outline-primary" disabled={again.busy || !code}>
           Pair
         </Button>

@@ -30,7 +30,6 @@ const STATES = ['in_use', 'away', 'in_repair', 'left', 'lost', 'retired'].map((v
 }));
 
 export function ChangeMany({ ids, onAll, onDone }: { ids: string[]; onAll: () => void; onDone: () => void }) {
-  const names = useNames();
   const [column, setColumn] = useState('team');
   const [value, setValue] = useState('');
   const [until, setUntil] = useState('');
@@ -39,7 +38,6 @@ export function ChangeMany({ ids, onAll, onDone }: { ids: string[]; onAll: () =>
     ...(column === 'state' && value === 'away' && until ? { away_until: until } : {}),
   };
   const save = useDevicesSaving(ids, onDone);
-  const suggestions = column === 'team' ? names.data?.teams : column === 'holder' ? names.data?.holders : undefined;
   return (
     <>
       <Form
@@ -64,11 +62,7 @@ export function ChangeMany({ ids, onAll, onDone }: { ids: string[]; onAll: () =>
             }}
             options={COLUMNS}
           />
-          {column === 'state' ? (
-            <Choice label="to" value={value || 'in_use'} onChange={setValue} options={STATES} />
-          ) : (
-            <Field label="to" type={column.endsWith('_on') ? 'date' : 'text'} value={value} onChange={setValue} suggestions={suggestions} />
-          )}
+          <To column={column} value={value} onChange={setValue} />
           {column === 'state' && value === 'away' && <DateField label="Last day away" value={until} onChange={setUntil} />}
           <Button type="submit" className="mb-2" disabled={ids.length === 0 || save.busy}>
             Change {counted(ids.length, 'device')}
@@ -78,6 +72,14 @@ export function ChangeMany({ ids, onAll, onDone }: { ids: string[]; onAll: () =>
       <LetLeave save={save} />
     </>
   );
+}
+
+function To({ column, value, onChange }: { column: string; value: string; onChange: (value: string) => void }) {
+  const names = useNames();
+  if (column.endsWith('_on')) return <DateField label="to" value={value} onChange={onChange} />;
+  if (column === 'state') return <Choice label="to" value={value || 'in_use'} onChange={onChange} options={STATES} />;
+  const suggestions = column === 'team' ? names.data?.teams : column === 'holder' ? names.data?.holders : undefined;
+  return <Field label="to" value={value} onChange={onChange} suggestions={suggestions} />;
 }
 
 export function LastChange() {

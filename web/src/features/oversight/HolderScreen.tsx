@@ -9,6 +9,7 @@ import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { useNames } from '../../api/queries';
+import { useSave } from '../../api/save';
 import { Form } from '../../ui/forms/Form';
 import { DeviceRuler } from '../../parts/DeviceRuler';
 import { RulerAxis } from '../../ui/AgeRuler';
@@ -82,7 +83,7 @@ export function HolderScreen() {
           </table>
         )}
       </div>
-      {may('set_up') && <ChangeHolder key={found.name + found.team + found.email} holder={found} />}
+      {may('set_up') && <ChangeHolder key={found.id} holder={found} />}
     </>
   );
 }
@@ -92,7 +93,12 @@ function ChangeHolder({ holder }: { holder: Holder }) {
   const navigate = useNavigate();
   const [body, setBody] = useState({ name: holder.name, team: holder.team, email: holder.email });
   const path = { params: { path: { id: holder.id } } };
-  const save = useAct(() => client.PUT('/api/holders/{id}/change', { ...path, body }), ['people', 'device']);
+  const save = useSave(
+    (given: typeof body) => client.PUT('/api/holders/{id}/change', { ...path, body: given }),
+    { name: holder.name, team: holder.team, email: holder.email },
+    ['people', 'device'],
+    { again: () => ({ name: body.name.trim(), team: body.team.trim(), email: body.email.trim() }) },
+  );
   const remove = useAct(
     () => client.DELETE('/api/holders/{id}/change', path),
     'people',
@@ -105,8 +111,9 @@ function ChangeHolder({ holder }: { holder: Holder }) {
       <Form
         className="sheet pad mt-3 narrow"
         unsaved={!remove.done && (body.name !== holder.name || body.team !== holder.team || body.email !== holder.email)}
-        onSubmit={() => save.go()}
+        onSubmit={() => save.go(body)}
         problem={problem}
+        onOver={save.over}
       >
         <h2>Change</h2>
         <div className="halves">

@@ -6,17 +6,20 @@ import { useSearchParams } from 'react-router';
 import { client, problemOf, told } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMe } from '../../api/queries';
+import { dayIn } from '../../ui/forms/dates';
+import { Choice } from '../../ui/forms/Field';
 import { counted, grouped, iec, monthName, plainDay, spoken } from '../../ui/format';
-import { When } from '../../ui/Office';
+import { useNow, useZone, When } from '../../ui/Office';
 import { FailedScreen, Heading } from '../../ui/Screen';
 import { Loading } from '../../ui/States';
-import { percent, type Report } from './report';
+import { monthsUpTo, percent, type Report } from './report';
 import { ReportTables } from './ReportTables';
 
 export function ReportScreen() {
   const [params, setParams] = useSearchParams();
   const month = params.get('month') ?? undefined;
   const me = useMe();
+  const thisMonth = dayIn(useNow(), useZone()).slice(0, 7);
   const report = useQuery({
     queryKey: key('report', month),
     queryFn: () => told(client.GET('/api/report', { params: { query: month ? { month } : {} } })),
@@ -30,12 +33,12 @@ export function ReportScreen() {
       <div className="head not-printed">
         <Heading title="The month on paper" />
         <div className="row-end">
-          <input
-            className="form-control form-control-sm w-auto"
-            type="month"
-            aria-label="Month"
+          <Choice
+            compact
+            label="Month"
             value={found.first.slice(0, 7)}
-            onChange={(event) => event.target.value && setParams({ month: event.target.value })}
+            onChange={(next) => setParams({ month: next })}
+            options={monthsUpTo(thisMonth, found.first.slice(0, 7)).map((one) => ({ value: one, label: monthName(one) }))}
           />
           <Button size="sm" variant="outline-primary" onClick={() => window.print()}>
             Print

@@ -9,6 +9,7 @@ import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { useTeams } from '../../api/queries';
+import { useSave } from '../../api/save';
 import { PromiseKept } from '../../parts/PromiseKept';
 import { Field } from '../../ui/forms/Field';
 import { Find } from '../../ui/forms/Find';
@@ -131,11 +132,18 @@ export function TeamsScreen() {
 function ChangeTeam({ team, onGone }: { team: Schemas['Team']; onGone: () => void }) {
   const [name, setName] = useState(team.name);
   const path = { params: { path: { id: team.id } } };
-  const save = useAct(() => client.PUT('/api/teams/{id}', { ...path, body: { name } }), ['people', 'device']);
+  const save = useSave(
+    (body: { name: string }) => client.PUT('/api/teams/{id}', { ...path, body }),
+    { name: team.name },
+    ['people', 'device'],
+    {
+      again: () => ({ name: name.trim() }),
+    },
+  );
   const remove = useAct(() => client.DELETE('/api/teams/{id}', path), 'people', onGone);
   const error = save.problem ?? remove.problem;
   return (
-    <Form className="sheet pad mt-2" onSubmit={() => save.go()} problem={error}>
+    <Form className="sheet pad mt-2" onSubmit={() => save.go({ name })} problem={error} onOver={save.over}>
       <div className="row-end">
         <Field compact label="Name of the team" value={name} onChange={setName} field="name" required />
         <Button type="submit" size="sm" variant="outline-primary" disabled={save.busy}>

@@ -7,8 +7,9 @@ import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
+import { useSave } from '../../api/save';
 import { Form } from '../../ui/forms/Form';
-import { Choice, Field } from '../../ui/forms/Field';
+import { Check, Choice, Field } from '../../ui/forms/Field';
 import { Failed, Loading } from '../../ui/States';
 import { ROLES } from './words';
 
@@ -77,27 +78,23 @@ function ChangeAccount({ user, onDone }: { user: User; onDone: () => void }) {
     role: user.role,
     active: user.is_active,
   });
-  const [password, setPassword] = useState('');
-  const params = { path: { id: user.id } };
-  const save = useAct(() => client.PUT('/api/users/{id}', { params, body }), 'account', onDone);
-  const reset = useAct(
-    () => client.POST('/api/users/{id}/password', { params, body: { password } }),
+  const save = useSave(
+    (given: typeof body) => client.PUT('/api/users/{id}', { params: { path: { id: user.id } }, body: given }),
+    { shown_name: user.shown_name, role: user.role, is_active: user.is_active },
     'account',
-    () => setPassword(''),
+    { after: onDone },
   );
-  const end = useAct(() => client.DELETE('/api/users/{id}/sessions', { params }), 'account');
-  const wrong = save.problem ?? reset.problem ?? end.problem;
-  const problem = wrong;
   return (
     <div className="halves">
-      <Form onSubmit={() => save.go()} problem={problem}>
+      <Form onSubmit={() => save.go(body)} problem={save.problem} onOver={save.over}>
         <h3>{user.username}</h3>
         <Field label="Full name" value={body.full_name} onChange={(full_name) => setBody({ ...body, full_name })} autoComplete="off" />
         <Choice label="Role" value={body.role} onChange={(role) => setBody({ ...body, role })} options={ROLES} field="role" />
-        <label className="check mb-2">
-          <input type="checkbox" checked={body.active} onChange={(event) => setBody({ ...body, active: event.target.checked })} />
-          <span>May sign in</span>
-        </label>
+        <div className="mb-2">
+          <Check checked={body.active} onChange={(active) => setBody({ ...body, active })}>
+            May sign in
+          </Check>
+        </div>
         <Button type="submit" size="sm" disabled={save.busy}>
           Save
         </Button>{' '}
@@ -105,28 +102,43 @@ function ChangeAccount({ user, onDone }: { user: User; onDone: () => void }) {
           Close
         </Button>
       </Form>
-      <Form onSubmit={() => reset.go()} problem={reset.problem ?? end.problem}>
-        <Field
-          label="A new password for them"
-          type="password"
-          value={password}
-          onChange={setPassword}
-          autoComplete="new-password"
-          field="password"
-          hint="For somebody who has forgotten theirs. Their sessions end; they change it themselves afterwards."
-        />
-        <Button type="submit" size="sm" variant="outline-primary" disabled={reset.busy || !password}>
-          Set it
-        </Button>{' '}
-        <Button size="sm" variant="outline-danger" disabled={end.busy} onClick={() => end.go()}>
-          End all their sessions
-        </Button>
-        <p role="status" className="hint">
-          {reset.done && 'The new password counts from now on. '}
-          {end.done && 'Whoever was signed in with this account is signed out.'}
-        </p>
-      </Form>
+      <LetIn user={user} />
     </div>
+  );
+}
+
+/** A new password for somebody who has forgotten theirs; an end to all their sessions. */
+function LetIn({ user }: { user: User }) {
+  const [password, setPassword] = useState('');
+  const params = { path: { id: user.id } };
+  const reset = useAct(
+    () => client.POST('/api/users/{id}/password', { params, body: { password } }),
+    'account',
+    () => setPassword(''),
+  );
+  const end = useAct(() => client.DELETE('/api/users/{id}/sessions', { params }), 'account');
+  return (
+    <Form onSubmit={() => reset.go()} problem={reset.problem ?? end.problem}>
+      <Field
+        label="A new password for them"
+        type="password"
+        value={password}
+        onChange={setPassword}
+        autoComplete="new-password"
+        field="password"
+        hint="For somebody who has forgotten theirs. Their sessions end; they change it themselves afterwards."
+      />
+      <Button type="submit" size="sm" variant="outline-primary" disabled={reset.busy || !password}>
+        Set it
+      </Button>{' '}
+      <Button size="sm" variant="outline-danger" disabled={end.busy} onClick={() => end.go()}>
+        End all their sessions
+      </Button>
+      <p role="status" className="hint">
+        {reset.done && 'The new password counts from now on. '}
+        {end.done && 'Whoever was signed in with this account is signed out.'}
+      </p>
+    </Form>
   );
 }
 

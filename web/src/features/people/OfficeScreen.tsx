@@ -8,6 +8,7 @@ import { client, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
 import { useMe } from '../../api/queries';
+import { useSave } from '../../api/save';
 import { Form } from '../../ui/forms/Form';
 import { Heading } from '../../ui/Screen';
 import { NumberField } from '../../ui/forms/NumberField';
@@ -30,7 +31,7 @@ export function OfficeScreen() {
       <div className="halves">
         <section>
           <h2>The office</h2>
-          {me.data?.office && <OfficeForm key={me.data.office.zone + me.data.office.name} office={me.data.office} mayChange={mayChange} />}
+          {me.data?.office && <OfficeForm office={me.data.office} mayChange={mayChange} />}
           <Clock mayChange={mayChange} />
           {may('see_keys') && <ServerKey />}
         </section>
@@ -47,14 +48,14 @@ export function OfficeScreen() {
   );
 }
 
-interface SlowlyProps {
+interface PartProps {
   body: Schemas['Office'];
   put: (next: Partial<Schemas['Office']>) => void;
   mayChange: boolean;
 }
 
 /** How slowly anything leaves, and when a word has to be typed for it. */
-function Slowly({ body, put, mayChange }: SlowlyProps) {
+function Slowly({ body, put, mayChange }: PartProps) {
   return (
     <div className="halves">
       <NumberField
@@ -83,13 +84,51 @@ function Slowly({ body, put, mayChange }: SlowlyProps) {
   );
 }
 
+/** How much of the network backups may take. */
+function Paces({ body, put, mayChange }: PartProps) {
+  return (
+    <div className="halves">
+      <NumberField
+        label="Runs at a time"
+        value={body.max_runs ?? null}
+        onChange={(max_runs) => put({ max_runs })}
+        least={1}
+        most={32}
+        field="max_runs"
+        disabled={!mayChange}
+        hint="More wait for their turn."
+      />
+      <NumberField
+        label="Speed limit for all together"
+        value={body.limit_bytes_per_second ?? null}
+        onChange={(limit_bytes_per_second) => put({ limit_bytes_per_second })}
+        units={SPEEDS}
+        least={1024}
+        optional
+        field="limit_bytes_per_second"
+        disabled={!mayChange}
+        hint="Divided among the runs under way; empty for none."
+      />
+    </div>
+  );
+}
+
 function OfficeForm({ office, mayChange }: { office: Schemas['Office']; mayChange: boolean }) {
   const zones = useQuery({ queryKey: key('zones'), queryFn: () => told(client.GET('/api/zones')) });
   const [body, setBody] = useState(office);
-  const save = useAct(() => client.PUT('/api/office', { body }), 'office');
+  const save = useSave((given: Schemas['OfficeRequest']) => client.PUT('/api/office', { body: given }), { ...office }, 'office', {
+    again: (saved) => ({ ...saved }),
+    after: setBody,
+  });
   const problem = save.problem;
   return (
-    <Form className="sheet pad" unsaved={JSON.stringify(body) !== JSON.stringify(office)} onSubmit={() => save.go()} problem={problem}>
+    <Form
+      className="sheet pad"
+      unsaved={JSON.stringify(body) !== JSON.stringify(office)}
+      onSubmit={() => save.go(body)}
+      problem={problem}
+      onOver={save.over}
+    >
       <Field label="Name" value={body.name} onChange={(name) => setBody({ ...body, name })} field="name" disabled={!mayChange} />
       <Field
         label="Time zone"
@@ -100,29 +139,7 @@ function OfficeForm({ office, mayChange }: { office: Schemas['Office']; mayChang
         disabled={!mayChange}
         hint="All nights, days, weeks and months are counted in it."
       />
-      <div className="halves">
-        <NumberField
-          label="Runs at a time"
-          value={body.max_runs ?? null}
-          onChange={(max_runs) => setBody({ ...body, max_runs })}
-          least={1}
-          most={32}
-          field="max_runs"
-          disabled={!mayChange}
-          hint="More wait for their turn."
-        />
-        <NumberField
-          label="Speed limit for all together"
-          value={body.limit_bytes_per_second ?? null}
-          onChange={(limit_bytes_per_second) => setBody({ ...body, limit_bytes_per_second })}
-          units={SPEEDS}
-          least={1024}
-          optional
-          field="limit_bytes_per_second"
-          disabled={!mayChange}
-          hint="Divided among the runs under way; empty for none."
-        />
-      </div>
+      <Paces body={body} put={(next) => setBody({ ...body, ...next })} mayChange={mayChange} />
       <Slowly body={body} put={(next) => setBody({ ...body, ...next })} mayChange={mayChange} />
       {mayChange && (
         <Button type="submit" disabled={save.busy}>

@@ -3,10 +3,10 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 
-import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
+import { useSave } from '../../api/save';
 import { Form } from '../../ui/forms/Form';
 import { counted, grouped } from '../../ui/format';
 import { NumberField } from '../../ui/forms/NumberField';
@@ -36,14 +36,20 @@ export function RecordsScreen() {
   );
 }
 
+const daysOf = (ages: readonly Age[]) => Object.fromEntries(ages.map((age) => [age.code, age.days]));
+
 function Ages({ first }: { first: readonly Age[] }) {
   const may = useMay();
   const [days, setDays] = useState<Days>({});
   const shown = useShown(days);
-  const save = useAct(
-    () => client.PUT('/api/office/ages', { body: { ages: days } }),
+  const save = useSave(
+    (body: { ages: Days }) => client.PUT('/api/office/ages', { body }),
+    () => daysOf(first),
     'ages',
-    () => setDays({}),
+    {
+      again: daysOf,
+      after: () => setDays({}),
+    },
   );
   const going = new Map((shown ?? first).map((age) => [age.code, age.going]));
   const changed = Object.keys(days).length > 0;
@@ -54,7 +60,7 @@ function Ages({ first }: { first: readonly Age[] }) {
   ];
   const sum = [...going.values()].reduce((all, one) => all + one, 0);
   return (
-    <Form unsaved={changed} onSubmit={() => save.go()} problem={save.problem}>
+    <Form unsaved={changed} onSubmit={() => save.go({ ages: days })} problem={save.problem} onOver={save.over}>
       <div className="sheet scroll">
         <Table columns={columns} rows={first} keyOf={(age) => age.code} />
       </div>

@@ -119,10 +119,12 @@ function Editor({ id, first, start, pause, hasFeed }: EditorProps) {
           unsaved={mayChange && JSON.stringify(draft) !== JSON.stringify(first)}
           onSubmit={() => save.go({ ...draft, name: nameRef.current })}
           problem={problem}
+          onOver={
+            problem?.code === 'state.changed_meanwhile'
+              ? () => save.go({ ...draft, name: nameRef.current, revision: first.revision ?? null })
+              : undefined
+          }
         >
-          {problem?.code === 'state.changed_meanwhile' && (
-            <Overtaken id={id} onSave={() => save.go({ ...draft, name: nameRef.current, revision: first.revision ?? null })} />
-          )}
           <fieldset disabled={!mayChange}>
             <Name first={first.name} typedRef={nameRef} onRest={(text) => set('name', text)} />
             <Schedule draft={draft} set={set} problem={problem} />
@@ -151,20 +153,20 @@ function Editor({ id, first, start, pause, hasFeed }: EditorProps) {
         </div>
       </div>
       {save.shown && <SaveAndLetLeave save={save} shown={save.shown} freed={<FreedBy id={id} draft={draft} />} />}
-      {removing && (
-        <Confirm
-          title={`Remove the plan ${first.name}?`}
-          action="Remove the plan"
-          onCancel={() => setRemoving(false)}
-          onConfirm={() => {
-            setRemoving(false);
-            remove.go();
-          }}
-        >
-          <p>Nothing runs by it any more. Backups that were made stay where they are. It works only once no device follows the plan.</p>
-        </Confirm>
-      )}
+      {removing && <AskRemove name={first.name} onCancel={() => setRemoving(false)} onRemove={remove.go} />}
     </>
+  );
+}
+
+function AskRemove({ name, onCancel, onRemove }: { name: string; onCancel: () => void; onRemove: () => void }) {
+  const remove = () => {
+    onCancel();
+    onRemove();
+  };
+  return (
+    <Confirm title={`Remove the plan ${name}?`} action="Remove the plan" onCancel={onCancel} onConfirm={remove}>
+      <p>Nothing runs by it any more. Backups that were made stay where they are. It works only once no device follows the plan.</p>
+    </Confirm>
   );
 }
 
@@ -183,20 +185,6 @@ function Name({ first, typedRef, onRest }: { first: string; typedRef: RefObject<
     startTransition(() => onRest(next));
   };
   return <Field label="Name" value={text} onChange={type} field="name" />;
-}
-
-/** Somebody else has changed the plan meanwhile: look at it, or save over it. */
-function Overtaken({ id, onSave }: { id: string; onSave: () => void }) {
-  return (
-    <p className="row-end">
-      <Button variant="outline-primary" href={`/plans/${id}`} target="_blank" rel="noopener">
-        Look at it in another tab
-      </Button>
-      <Button variant="outline-danger" onClick={onSave}>
-        Save mine over it
-      </Button>
-    </p>
-  );
 }
 
 function Where({ draft, set }: Part) {

@@ -6,7 +6,7 @@ import { plainDay } from '../../ui/format';
 import { DateField, TimeField } from '../../ui/forms/DateField';
 import { NumberField } from '../../ui/forms/NumberField';
 import { MINUTES, PERCENT } from '../../ui/forms/numbers';
-import { Choice } from '../../ui/forms/Field';
+import { Check, Choice, Field } from '../../ui/forms/Field';
 import { DAY_NAMES, ORDINALS, toggled, WEEKDAYS, type Draft, type Part, type Pattern } from './words';
 
 const SHAPES: { value: Pattern['shape']; label: string }[] = [
@@ -26,18 +26,7 @@ export function Schedule({ draft, set, problem }: Part) {
       <legend className="form-label fw-bold fs-6 mb-1">When</legend>
       <div className="sentence">
         <span>It runs</span>
-        <select
-          className="form-select form-select-sm"
-          aria-label="How often"
-          value={pattern.shape}
-          onChange={(event) => change(begun(event.target.value as Pattern['shape'], pattern))}
-        >
-          {SHAPES.map((shape) => (
-            <option key={shape.value} value={shape.value}>
-              {shape.label}
-            </option>
-          ))}
-        </select>
+        <Choice compact label="How often" value={pattern.shape} onChange={(shape) => change(begun(shape, pattern))} options={SHAPES} />
         <Blanks pattern={pattern} change={change} />
         {pattern.shape !== 'working_time' && (
           <>
@@ -112,30 +101,20 @@ function Blanks({ pattern, change }: { pattern: Pattern; change: (next: Partial<
       return (
         <>
           <span>: the</span>
-          <select
-            className="form-select form-select-sm"
-            aria-label="Which of the month"
-            value={pattern.nth}
-            onChange={(event) => change({ nth: Number(event.target.value) })}
-          >
-            {ORDINALS.map(([nth, word]) => (
-              <option key={nth} value={nth}>
-                {word}
-              </option>
-            ))}
-          </select>
-          <select
-            className="form-select form-select-sm"
-            aria-label="Weekday"
-            value={days[0] ?? 0}
-            onChange={(event) => change({ weekdays: [Number(event.target.value)] })}
-          >
-            {DAY_NAMES.map((word, day) => (
-              <option key={word} value={day}>
-                {word}
-              </option>
-            ))}
-          </select>
+          <Choice
+            compact
+            label="Which of the month"
+            value={String(pattern.nth)}
+            onChange={(nth) => change({ nth: Number(nth) })}
+            options={ORDINALS.map(([nth, label]) => ({ value: String(nth), label }))}
+          />
+          <Choice
+            compact
+            label="Weekday"
+            value={String(days[0] ?? 0)}
+            onChange={(day) => change({ weekdays: [Number(day)] })}
+            options={DAY_NAMES.map((label, day) => ({ value: String(day), label }))}
+          />
         </>
       );
     case 'working_time':
@@ -152,12 +131,15 @@ function Blanks({ pattern, change }: { pattern: Pattern; change: (next: Partial<
       );
     case 'rule':
       return (
-        <input
-          className="form-control form-control-sm wide"
-          aria-label="Rule"
+        <Field
+          compact
+          required
+          className="wide"
+          label="Rule"
           placeholder="FREQ=MONTHLY;BYMONTHDAY=1,15"
           value={pattern.rule}
-          onChange={(event) => change({ rule: event.target.value })}
+          onChange={(rule) => change({ rule })}
+          field="rule"
         />
       );
     default:
@@ -169,18 +151,12 @@ function Conditions({ draft, set }: Part) {
   return (
     <div className="conditions">
       <span className="form-label fw-bold">Only while the device is</span>
-      <label className="check">
-        <input type="checkbox" checked={draft.needs_power} onChange={(event) => set('needs_power', event.target.checked)} />
-        <span>on power</span>
-      </label>
-      <label className="check">
-        <input
-          type="checkbox"
-          checked={draft.needs_office_wireless}
-          onChange={(event) => set('needs_office_wireless', event.target.checked)}
-        />
-        <span>on the office wireless</span>
-      </label>
+      <Check checked={draft.needs_power} onChange={(on) => set('needs_power', on)}>
+        on power
+      </Check>
+      <Check checked={draft.needs_office_wireless} onChange={(on) => set('needs_office_wireless', on)}>
+        on the office wireless
+      </Check>
       <div className="halves">
         <NumberField
           label="Battery at least"

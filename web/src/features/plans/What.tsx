@@ -4,7 +4,7 @@ import Button from 'react-bootstrap/Button';
 import { useKinds } from '../../api/queries';
 import { NumberField } from '../../ui/forms/NumberField';
 import { SIZES } from '../../ui/forms/numbers';
-import { Choice } from '../../ui/forms/Field';
+import { Choice, Field } from '../../ui/forms/Field';
 import { earlier, toggled, type Draft, type Part } from './words';
 
 const REACHES = [
@@ -160,24 +160,20 @@ function ExclusionRow({ number, one, onChange, onRemove }: RowProps) {
   const kinds = useKinds();
   return (
     <div className="rule">
-      <select
-        className="form-select form-select-sm"
-        aria-label={`Kind of exclusion ${number}`}
+      <Choice
+        compact
+        label={`Kind of exclusion ${number}`}
         value={one.kind}
-        onChange={(event) => onChange({ kind: event.target.value as Exclusion['kind'] })}
-      >
-        {kinds.data?.map((kind) => (
-          <option key={kind.code} value={kind.code}>
-            {kind.label}
-          </option>
-        ))}
-      </select>
-      <input
-        className="form-control form-control-sm"
-        aria-label={`What exclusion ${number} names`}
+        onChange={(kind) => onChange({ kind: kind as Exclusion['kind'] })}
+        options={(kinds.data ?? []).map((kind) => ({ value: kind.code, label: kind.label }))}
+      />
+      <Field
+        compact
+        required
+        label={`What exclusion ${number} names`}
         placeholder="Camera/2026-01"
         value={one.under}
-        onChange={(event) => onChange({ under: event.target.value })}
+        onChange={(under) => onChange({ under })}
       />
       <Button size="sm" variant="outline-danger" aria-label={`Remove exclusion ${number}`} onClick={onRemove}>
         Remove

@@ -3,9 +3,9 @@ import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 
-import { useAct } from '../../api/act';
 import { client, problemOf } from '../../api/client';
 import { useMay } from '../../api/may';
+import { useSave } from '../../api/save';
 import { Form } from '../../ui/forms/Form';
 import { Bytes } from '../../ui/Bytes';
 import { Field } from '../../ui/forms/Field';
@@ -86,28 +86,34 @@ function Ways({ backup }: { backup: Backup }) {
 
 /** For whoever looks for this moment later. */
 function Note({ backup, mayChange }: { backup: Backup; mayChange: boolean }) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const save = useAct(
-    (note: string) => client.PUT('/api/backups/{id}/note', { params: { path: { id: backup.id } }, body: { note } }),
-    'backup',
-    () => setTyped(null),
-  );
-  if (typed === null)
+  const [typed, setTyped] = useState(false);
+  if (!typed)
     return (
       <p>
         {backup.note ? <em>{backup.note}</em> : <span className="quiet">No note stands beside it.</span>}{' '}
         {mayChange && (
-          <button type="button" className="linklike" onClick={() => setTyped(backup.note)}>
+          <button type="button" className="linklike" onClick={() => setTyped(true)}>
             {backup.note ? 'change the note' : 'write one'}
           </button>
         )}
       </p>
     );
+  return <WriteNote backup={backup} onDone={() => setTyped(false)} />;
+}
+
+function WriteNote({ backup, onDone }: { backup: Backup; onDone: () => void }) {
+  const [note, setNote] = useState(backup.note);
+  const save = useSave(
+    (body: { note: string }) => client.PUT('/api/backups/{id}/note', { params: { path: { id: backup.id } }, body }),
+    { note: backup.note },
+    'backup',
+    { after: onDone },
+  );
   return (
-    <Form className="sheet pad mb-3" onSubmit={() => save.go(typed)} problem={save.problem}>
-      <Field label="Note" value={typed} onChange={setTyped} maxLength={200} />
+    <Form className="sheet pad mb-3" onSubmit={() => save.go({ note })} problem={save.problem} onOver={save.over}>
+      <Field label="Note" value={note} onChange={setNote} maxLength={200} />
       <div className="row-end">
-        <Button size="sm" variant="outline-primary" onClick={() => setTyped(null)}>
+        <Button size="sm" variant="outline-primary" onClick={onDone}>
           Cancel
         </Button>
         <Button size="sm" type="submit" disabled={save.busy}>

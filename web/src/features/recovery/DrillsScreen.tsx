@@ -4,10 +4,10 @@ import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link } from 'react-router';
 
-import { useAct } from '../../api/act';
 import { client, problemOf, told, type Schemas } from '../../api/client';
 import { key } from '../../api/keys';
 import { useMay } from '../../api/may';
+import { useSave } from '../../api/save';
 import { useAddress } from '../../ui/address';
 import { Choice } from '../../ui/forms/Field';
 import { Form } from '../../ui/forms/Form';
@@ -117,9 +117,16 @@ function ByItself() {
 function ChangeRules({ first, onDone }: { first: Rules; onDone: () => void }) {
   const [given, setGiven] = useState(first);
   const put = (changes: Partial<Rules>) => setGiven((before) => ({ ...before, ...changes }));
-  const save = useAct(() => client.PUT('/api/drills/rules', { body: given }), 'drill', onDone);
+  const save = useSave((body: Schemas['DrillRulesRequest']) => client.PUT('/api/drills/rules', { body }), { ...first }, 'drill', {
+    after: onDone,
+  });
   return (
-    <Form unsaved={JSON.stringify(given) !== JSON.stringify(first)} onSubmit={() => save.go()} problem={save.problem}>
+    <Form
+      unsaved={JSON.stringify(given) !== JSON.stringify(first)}
+      onSubmit={() => save.go(given)}
+      problem={save.problem}
+      onOver={save.over}
+    >
       <Bounds given={given} put={put} />
       <NumberField
         label="A device needs a person when it was not proven for"

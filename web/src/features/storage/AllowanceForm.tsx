@@ -1,9 +1,9 @@
 /** Sets what a team, a device or the store itself may hold. */
 import { useState } from 'react';
 
-import { useAct } from '../../api/act';
-import { client } from '../../api/client';
+import { client, type Schemas } from '../../api/client';
 import { useDevices, useTeams } from '../../api/queries';
+import { useSave } from '../../api/save';
 import { Dialog } from '../../ui/forms/Dialog';
 import { Choice } from '../../ui/forms/Field';
 import { NumberField } from '../../ui/forms/NumberField';
@@ -28,14 +28,15 @@ export function AllowanceForm({ storeId, of, onClose }: Props) {
   const put = (changes: Partial<typeof given>) => setGiven((before) => ({ ...before, ...changes }));
   const [what, id = ''] = owner.split(' ');
   const body = { ...given, team: what === 'team' ? Number(id) : null, device: what === 'device' ? id : null };
-  const save = useAct(() => client.PUT('/api/stores/{id}/allowances', { params: { path: { id: storeId } }, body }), 'store', onClose);
+  const save = useSetting(storeId, of, onClose);
   return (
     <Dialog
       title={of ? `The allowance of ${of.of}` : 'An allowance'}
       action="Set it"
-      onSubmit={() => save.go()}
+      onSubmit={() => save.go(body)}
       onCancel={onClose}
       problem={save.problem}
+      onOver={save.over}
       busy={save.busy}
     >
       {!of && <Owner value={owner} onChange={setOwner} />}
@@ -60,6 +61,16 @@ export function AllowanceForm({ storeId, of, onClose }: Props) {
       />
       <Hard store={owner === '' && !of?.team && !of?.device} value={given.hard_bytes} onChange={(hard_bytes) => put({ hard_bytes })} />
     </Dialog>
+  );
+}
+
+function useSetting(storeId: string, of: Allowance | null, onClose: () => void) {
+  return useSave(
+    (given: Schemas['GivenAllowanceRequest']) =>
+      client.PUT('/api/stores/{id}/allowances', { params: { path: { id: storeId } }, body: given }),
+    of ? { soft_bytes: of.soft_bytes, hard_bytes: of.hard_bytes, grace_days: of.grace_days, soft_counts: of.soft_counts } : {},
+    'store',
+    { after: onClose },
   );
 }
 

@@ -4,6 +4,7 @@ import Button from 'react-bootstrap/Button';
 
 import { useAct } from '../../api/act';
 import { client, type Schemas } from '../../api/client';
+import { useSave } from '../../api/save';
 import { Confirm } from '../../ui/forms/Confirm';
 import { Check, Choice, Field } from '../../ui/forms/Field';
 import { Form } from '../../ui/forms/Form';
@@ -14,6 +15,20 @@ import { AddressFields, Trial, useTrial } from './Address';
 import { MODES, RETIRED, type Mode } from './words';
 
 type Store = Schemas['StoreDetail'];
+
+/** What the form shows, as the server says it. */
+const begun = (store: Schemas['Store']) => ({
+  name: store.name,
+  allowance_bytes: store.allowance_bytes,
+  off_site: store.off_site,
+  max_writers: store.max_writers,
+  address: store.address,
+  check_days: store.check_days,
+  check_limit_bytes_per_second: store.check_limit_bytes_per_second,
+  price_gib_month: store.price_gib_month,
+  price_thousand_requests: store.price_thousand_requests,
+  currency: store.currency,
+});
 
 export function ChangeStore({ store }: { store: Store }) {
   const first = {
@@ -28,15 +43,16 @@ export function ChangeStore({ store }: { store: Store }) {
   const [given, setGiven] = useState(first);
   const put = (changes: Partial<typeof given>) => setGiven((before) => ({ ...before, ...changes }));
   const trial = useTrial();
-  const save = useAct(() => client.PUT('/api/stores/{id}', { params: { path: { id: store.id } }, body: { ...given, path: '' } }), 'store');
+  const save = useStoreSaving(store);
   return (
     <section>
       <h2>Change</h2>
       <Form
         className="sheet pad"
         unsaved={JSON.stringify(given) !== JSON.stringify(first)}
-        onSubmit={() => save.go()}
+        onSubmit={() => save.go(given)}
         problem={save.problem}
+        onOver={save.over}
       >
         <Field label="Name" value={given.name} onChange={(name) => put({ name })} field="name" />
         <AddressFields medium={store.medium} settings={given.address} onChange={(address) => put({ address })} kept />
@@ -44,16 +60,7 @@ export function ChangeStore({ store }: { store: Store }) {
           The store is known by what lies in it, not by its place: it may lie elsewhere tomorrow. To bring it to another place whole, set it
           to read only, run <code>./attic vault move</code>, and give the new place here.
         </p>
-        <Button
-          type="button"
-          size="sm"
-          variant="outline-primary"
-          className="mb-2"
-          disabled={trial.busy}
-          onClick={() => trial.go(store.medium, given.address, store.id)}
-        >
-          {trial.busy ? 'Trying …' : 'Try it'}
-        </Button>
+        <TryButton busy={trial.busy} onClick={() => trial.go(store.medium, given.address, store.id)} />
         <Trial trial={trial} settings={given.address} />
         <Limits given={given} put={put} />
         <Checks given={given.checks} put={(changes) => put({ checks: { ...given.checks, ...changes } })} />
@@ -63,6 +70,24 @@ export function ChangeStore({ store }: { store: Store }) {
         </Button>
       </Form>
     </section>
+  );
+}
+
+function TryButton({ busy, onClick }: { busy: boolean; onClick: () => void }) {
+  return (
+    <Button type="button" size="sm" variant="outline-primary" className="mb-2" disabled={busy} onClick={onClick}>
+      {busy ? 'Trying …' : 'Try it'}
+    </Button>
+  );
+}
+
+function useStoreSaving(store: Store) {
+  const params = { path: { id: store.id } };
+  return useSave(
+    (body: Omit<Schemas['ChangeStoreRequest'], 'path'>) => client.PUT('/api/stores/{id}', { params, body: { ...body, path: '' } }),
+    () => begun(store),
+    'store',
+    { again: begun },
   );
 }
 

@@ -3,16 +3,16 @@ import { useState } from 'react';
 import Button from 'react-bootstrap/Button';
 import { Link } from 'react-router';
 
-import { useAct } from '../../api/act';
 import { client, problemOf, type Schemas } from '../../api/client';
 import { useMay } from '../../api/may';
+import { useSave } from '../../api/save';
 import { Dialog } from '../../ui/forms/Dialog';
 import { Field } from '../../ui/forms/Field';
 import { plainDay } from '../../ui/format';
 import { Mark } from '../../ui/Mark';
 import { When } from '../../ui/Office';
 import { Heading } from '../../ui/Screen';
-import { Empty, Failed, Loading, Refused } from '../../ui/States';
+import { Empty, Failed, Loading } from '../../ui/States';
 import { Table, type Column } from '../../ui/Table';
 import {
   ahead,
@@ -127,10 +127,21 @@ function Where({ drive }: { drive: Drive }) {
 
 function Keep({ drive, onDone }: { drive: Drive; onDone: () => void }) {
   const [given, setGiven] = useState({ keeper: drive.keeper, rests_in: drive.rests_in });
-  const save = useAct(() => client.PUT('/api/drives/{id}', { params: { path: { id: drive.store_id } }, body: given }), 'store', onDone);
+  const save = useSave(
+    (body: typeof given) => client.PUT('/api/drives/{id}', { params: { path: { id: drive.store_id } }, body }),
+    given,
+    'store',
+    { after: onDone },
+  );
   return (
-    <Dialog title={`Where does ${drive.name} rest?`} action="Save" onSubmit={() => save.go()} onCancel={onDone}>
-      <Refused problem={save.problem} />
+    <Dialog
+      title={`Where does ${drive.name} rest?`}
+      action="Save"
+      onSubmit={() => save.go(given)}
+      onCancel={onDone}
+      problem={save.problem}
+      onOver={save.over}
+    >
       <Field
         label="It lies in"
         value={given.rests_in}

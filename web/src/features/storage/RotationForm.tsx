@@ -4,6 +4,7 @@ import Button from 'react-bootstrap/Button';
 
 import { useAct } from '../../api/act';
 import { client } from '../../api/client';
+import { useSave } from '../../api/save';
 import { Confirm } from '../../ui/forms/Confirm';
 import { DateField } from '../../ui/forms/DateField';
 import { Choice, Field } from '../../ui/forms/Field';
@@ -33,20 +34,22 @@ export function RotationForm({ rotation, drives, onDone }: Props) {
   };
   const [given, setGiven] = useState(first);
   const put = (changes: Partial<typeof given>) => setGiven((before) => ({ ...before, ...changes }));
-  const save = useAct(
-    () =>
+  const save = useSave(
+    (body: typeof given) =>
       rotation
-        ? client.PUT('/api/drives/rotations/{id}', { params: { path: { id: rotation.id } }, body: given })
-        : client.POST('/api/drives/rotations', { body: given }),
+        ? client.PUT('/api/drives/rotations/{id}', { params: { path: { id: rotation.id } }, body })
+        : client.POST('/api/drives/rotations', { body }),
+    rotation ? first : {},
     'store',
-    onDone,
+    { after: onDone },
   );
   return (
     <Form
       className="sheet pad"
       unsaved={JSON.stringify(given) !== JSON.stringify(first) && !save.done}
-      onSubmit={() => save.go()}
+      onSubmit={() => save.go(given)}
       problem={save.problem}
+      onOver={save.over}
     >
       <Field label="Name" value={given.name} onChange={(name) => put({ name })} field="name" maxLength={80} />
       <Order drives={free} chosen={given.drives} put={(chosen) => put({ drives: chosen })} />

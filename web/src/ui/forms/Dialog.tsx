@@ -13,13 +13,14 @@ interface Props {
   onSubmit: () => void;
   onCancel: () => void;
   problem?: Problem | null;
+  onOver?: (() => void) | undefined;
   busy?: boolean;
   danger?: boolean;
   size?: 'sm' | 'lg';
   children: ReactNode;
 }
 
-export function Dialog({ title, action, onSubmit, onCancel, problem = null, busy = false, danger = false, size, children }: Props) {
+export function Dialog({ title, action, onSubmit, onCancel, problem = null, onOver, busy = false, danger = false, size, children }: Props) {
   const id = useId();
   // what it was opened from may be gone with what it did: the focus then goes to the heading, and not to nowhere
   useEffect(
@@ -37,7 +38,7 @@ export function Dialog({ title, action, onSubmit, onCancel, problem = null, busy
           {title}
         </Modal.Title>
       </Modal.Header>
-      <Form problem={problem} onSubmit={onSubmit}>
+      <Form problem={problem} onSubmit={onSubmit} onOver={onOver}>
         <Modal.Body>{children}</Modal.Body>
         <Modal.Footer>
           <Button variant="outline-primary" onClick={onCancel}>

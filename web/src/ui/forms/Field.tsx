@@ -151,6 +151,7 @@ export function Choice<Value extends string>({ label, value, onChange, options, 
         {...told.aria}
         value={value}
         isInvalid={told.says !== null}
+        {...(compact ? { size: 'sm' as const } : {})}
         onChange={(event) => {
           const chosen = options.find((option) => option.value === event.target.value);
           if (chosen) onChange(chosen.value);
@@ -167,10 +168,17 @@ export function Choice<Value extends string>({ label, value, onChange, options, 
 }
 
 /** Yes or no, with its words behind it. */
-export function Check({ checked, onChange, children }: { checked: boolean; onChange: (checked: boolean) => void; children: ReactNode }) {
+interface CheckProps {
+  checked: boolean;
+  onChange: (checked: boolean) => void;
+  disabled?: boolean;
+  children: ReactNode;
+}
+
+export function Check({ checked, onChange, disabled = false, children }: CheckProps) {
   return (
     <label className="check">
-      <input type="checkbox" checked={checked} onChange={(event) => onChange(event.target.checked)} />
+      <input type="checkbox" checked={checked} disabled={disabled} onChange={(event) => onChange(event.target.checked)} />
       <span>{children}</span>
     </label>
   );

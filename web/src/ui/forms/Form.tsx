@@ -6,6 +6,7 @@ import { createContext, useContext, useEffect, useLayoutEffect, useMemo, useRef,
 
 import type { Problem } from '../problem';
 import { Refused } from '../States';
+import { Overtaken } from './Overtaken';
 import { Unsaved } from './Unsaved';
 
 interface Told {
@@ -21,6 +22,8 @@ export const useForm = (): Told => useContext(Within);
 interface Props {
   problem?: Problem | null;
   onSubmit: () => void;
+  /** Somebody else was faster: what saving in any case does. */
+  onOver?: (() => void) | undefined;
   /** Whether something was typed that is not saved: leaving the screen asks first. */
   unsaved?: boolean;
   className?: string;
@@ -28,7 +31,7 @@ interface Props {
   children: ReactNode;
 }
 
-export function Form({ problem = null, onSubmit, unsaved = false, className, label, children }: Props) {
+export function Form({ problem = null, onSubmit, onOver, unsaved = false, className, label, children }: Props) {
   const form = useRef<HTMLFormElement>(null);
   const [tried, setTried] = useState(false);
   const [beside, setBeside] = useState<HTMLElement | null>(null);
@@ -56,6 +59,7 @@ export function Form({ problem = null, onSubmit, unsaved = false, className, lab
     >
       <Unsaved unsaved={unsaved} />
       {!beside && <Refused problem={problem} />}
+      {onOver && <Overtaken onOver={onOver} />}
       <Within value={within}>{children}</Within>
     </form>
   );

@@ -1,0 +1,67 @@
+"""Two who change one thing: whoever saves says what was read, and nothing that somebody else changed since is undone in silence."""
+
+import json
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from rest_framework import serializers
+from rest_framework.renderers import JSONRenderer
+
+from core.errors import BadInput
+from server.api.problems import ChangedMeanwhile
+from server.locks import lock_alone
+
+LONGEST_SHOWN = 60
+
+Told = Callable[[], Mapping[str, Any] | None]
+"""What is there now, as an answer would say it; None once it is gone."""
+
+
+class ReadBefore(serializers.Serializer):
+    """A body that may say what its form began with."""
+
+    read = serializers.DictField(
+        child=serializers.JSONField(allow_null=True),
+        required=False,
+        write_only=True,
+        help_text="Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case.",
+    )
+    _read: dict[str, Any] | None = None
+
+    def to_internal_value(self, data: Any) -> Any:
+        found = super().to_internal_value(data)
+        self._read = found.pop("read", None)
+        return found
+
+    def heed(self, what: str, told: Told) -> None:
+        """Call it in the transaction that saves: nobody else who heeds can save `what` until it ends. Raises BadInput, ChangedMeanwhile."""
+        if self._read is None:
+            return
+        lock_alone(f"save {what}")
+        now = told()
+        if now is None:
+            raise ChangedMeanwhile("It was removed after you opened it.", remedy="Nothing of yours is saved. Look at what is there now.")
+        there = json.loads(JSONRenderer().render(now))
+        for name in self._read:
+            if name not in there:
+                raise BadInput(f"{name!r} cannot be read there.", field="read", remedy="Give fields of what is changed, as they were read.")
+        changed = {name: there[name] for name, value in self._read.items() if value != there[name]}
+        if changed:
+            says = "; ".join(f"{name.replace('_', ' ')}{_shown(value)}" for name, value in changed.items())
+            raise ChangedMeanwhile(f"Somebody else changed it after you opened it: {says}.")
+
+    def heeding(self, what: str, told: Told) -> Callable[[], None]:
+        """The same for later: an action that opens stores or devices first calls it once it has locked what it changes."""
+        return lambda: self.heed(what, told)
+
+
+def _shown(value: Any) -> str:
+    """Of what a person typed or chose; lists and parts are named only."""
+    if isinstance(value, bool):
+        return f" is {'yes' if value else 'no'} now"
+    if value is None or value == "":
+        return " is empty now"
+    if isinstance(value, int | str):
+        text = str(value)
+        return f" is {text if len(text) <= LONGEST_SHOWN else f'{text[:LONGEST_SHOWN]}…'} now"
+    return " is different now"
