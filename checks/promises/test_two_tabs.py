@@ -44,7 +44,7 @@ class TwoTabs(OfficeTestCase):
         read = self.mine.get(f"/api/stores/{self.store.id}").json()
         read = {name: read[name] for name in ("name", "allowance_bytes", "off_site", "max_writers", "address", "check_days")}
         body = {"name": read["name"], "allowance_bytes": None, "off_site": False}
-        self.both(f"stores/{self.store.id}", read, body | {"off_site": True}, body | {"name": "Shelf"}, "off site is yes now")
+        self.both(f"stores/{self.store.id}", read, body | {"off_site": True}, body | {"name": "Shelf"}, "outside of the office is yes now")
 
     def test_an_allowance(self):
         body = {
@@ -58,7 +58,7 @@ class TwoTabs(OfficeTestCase):
         path = f"stores/{self.store.id}/allowances"
         self.assertEqual(self.mine.put(f"/api/{path}", body, format="json").status_code, 200)
         read = {name: body[name] for name in ("soft_bytes", "hard_bytes", "grace_days", "soft_counts")}
-        self.both(path, read, body | {"hard_bytes": 9_000_000}, body | {"grace_days": 3}, "hard bytes is 9000000 now")
+        self.both(path, read, body | {"hard_bytes": 9_000_000}, body | {"grace_days": 3}, "the limit is 8.6 MiB now")
 
     def test_an_allowance_that_was_taken_away_does_not_come_back_by_itself(self):
         body = {
@@ -94,7 +94,7 @@ class TwoTabs(OfficeTestCase):
         body = {"rules": [], "limit_bytes_per_second": None, "folder": "", "sftp": None}
         faster, slower = body | {"limit_bytes_per_second": 500_000}, body | {"limit_bytes_per_second": 90_000}
         read = {name: read[name] for name in ("rules", "limit_bytes_per_second", "folder")}
-        self.both(path, read, faster, slower, "limit bytes per second is 500000 now")
+        self.both(path, read, faster, slower, "speed limit is 488 KiB a second now")
 
     def test_accounts_teams_and_holders(self):
         piet = User.objects.get(username="piet")

@@ -8,6 +8,7 @@ from rest_framework import serializers
 from rest_framework.renderers import JSONRenderer
 
 from core.errors import BadInput
+from core.units import iec
 from server.api.problems import ChangedMeanwhile
 from server.locks import lock_alone
 
@@ -47,7 +48,7 @@ class ReadBefore(serializers.Serializer):
                 raise BadInput(f"{name!r} cannot be read there.", field="read", remedy="Give fields of what is changed, as they were read.")
         changed = {name: there[name] for name, value in self._read.items() if value != there[name]}
         if changed:
-            says = "; ".join(f"{name.replace('_', ' ')}{_shown(value)}" for name, value in changed.items())
+            says = "; ".join(f"{_label(name)}{_shown(name, value)}" for name, value in changed.items())
             raise ChangedMeanwhile(f"Somebody else changed it after you opened it: {says}.")
 
     def heeding(self, what: str, told: Told) -> Callable[[], None]:
@@ -55,13 +56,28 @@ class ReadBefore(serializers.Serializer):
         return lambda: self.heed(what, told)
 
 
-def _shown(value: Any) -> str:
+WORDS = {
+    "asks_holders": "asking holders", "asks_holders_at": "asking holders, not before", "check_days": "read through within days",
+    "check_limit_bytes_per_second": "speed of checks", "grace_days": "after days above it", "hard_bytes": "the limit", "inside": "office's own network",
+    "is_active": "may sign in", "limit_bytes_per_second": "speed limit", "max_runs": "runs at a time", "max_writers": "writers at a time",
+    "off_site": "outside of the office", "rests_in": "where it lies", "soft_bytes": "calls somebody above",
+    "undo_days": "days that what leaves waits", "unasked_share_percent": "percent above which a word is typed",
+}  # fmt: skip
+"""Fields that are called otherwise where they are edited."""
+
+
+def _label(name: str) -> str:
+    return WORDS.get(name, name.replace("_", " "))
+
+
+def _shown(name: str, value: Any) -> str:
     """Of what a person typed or chose; lists and parts are named only."""
     if isinstance(value, bool):
         return f" is {'yes' if value else 'no'} now"
     if value is None or value == "":
         return " is empty now"
     if isinstance(value, int | str):
-        text = str(value)
+        text = iec(value) if isinstance(value, int) and "bytes" in name else str(value)
+        text = f"{text} a second" if name.endswith("per_second") else text
         return f" is {text if len(text) <= LONGEST_SHOWN else f'{text[:LONGEST_SHOWN]}…'} now"
     return " is different now"

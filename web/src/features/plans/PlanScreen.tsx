@@ -35,7 +35,7 @@ import { useSeenSaving } from '../../parts/leaving/saving';
 import { Consequences } from './Consequences';
 import { Targets } from './Targets';
 import { What } from './What';
-import { CLOCKS, emptyDraft, keptByMonth, toggled, withLeftOut, type Draft, type Part } from './words';
+import { CLOCKS, emptyDraft, keptByMonth, toggled, withLeftOut, withoutBlanks, type Draft, type Part } from './words';
 
 export function PlanScreen() {
   const { id = 'new' } = useParams();
@@ -147,8 +147,7 @@ function Editor({ id, first, start, pause, hasFeed }: EditorProps) {
           </fieldset>
         </Form>
         <div className="stack">
-          <Consequences id={id} draft={draft} />
-          <Answer draft={draft} />
+          <WhatItMeans id={id} draft={draft} />
           {id !== 'new' && mayChange && <Feed id={id} open={hasFeed} />}
         </div>
       </div>
@@ -167,6 +166,17 @@ function AskRemove({ name, onCancel, onRemove }: { name: string; onCancel: () =>
     <Confirm title={`Remove the plan ${name}?`} action="Remove the plan" onCancel={onCancel} onConfirm={remove}>
       <p>Nothing runs by it any more. Backups that were made stay where they are. It works only once no device follows the plan.</p>
     </Confirm>
+  );
+}
+
+/** Asked without what is only begun. */
+function WhatItMeans({ id, draft }: { id: string; draft: Draft }) {
+  const meant = withoutBlanks(draft);
+  return (
+    <>
+      <Consequences id={id} draft={meant} />
+      <Answer draft={meant} />
+    </>
   );
 }
 

@@ -2,7 +2,32 @@
 
 import { describe, expect, it, test } from 'vitest';
 
-import { earlier, emptyDraft, keepingOf, keepsSentence, keptByMonth, moved, ruleOf, targetsWords, toggled, withLeftOut } from './words';
+import {
+  earlier,
+  emptyDraft,
+  keepingOf,
+  keepsSentence,
+  keptByMonth,
+  moved,
+  ruleOf,
+  targetsWords,
+  toggled,
+  withLeftOut,
+  withoutBlanks,
+} from './words';
+
+test('an exclusion that names nothing yet is not asked about, and a draft without one is the same draft', () => {
+  const draft = emptyDraft(['photos'], null);
+  expect(withoutBlanks(draft)).toBe(draft);
+  const begun = {
+    ...draft,
+    exclusions: [
+      { kind: 'photos' as const, under: ' ' },
+      { kind: 'photos' as const, under: 'Camera' },
+    ],
+  };
+  expect(withoutBlanks(begun).exclusions).toEqual([{ kind: 'photos', under: 'Camera' }]);
+});
 
 describe('what a plan keeps', () => {
   test.each([

@@ -205,3 +205,7 @@ export function earlier<Entry>(entries: readonly Entry[], at: number): Entry[] {
   if (one !== undefined) found.splice(Math.max(0, at - 1), 0, one);
   return found;
 }
+
+/** As it would be without what somebody has only begun to fill in: asked about, but not saved, like that. */
+export const withoutBlanks = (draft: Draft): Draft =>
+  draft.exclusions.every((one) => one.under.trim()) ? draft : { ...draft, exclusions: draft.exclusions.filter((one) => one.under.trim()) };
