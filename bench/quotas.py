@@ -175,10 +175,10 @@ def _measured(folder: Path, trees: Path) -> dict[str, float]:
     moves = [_move(f"third {device}", Rung.THIRD_COPIES, ids[1::2]) for device, ids in of.items()]
     moves += [_move(f"thin {device}", Rung.THINNING, ids[2::2]) for device, ids in of.items()]
     everything = accounts.alone_bytes([id for move in moves for id in move.going])
-    found["proposal"] = _timed(lambda: propose(moves, everything * 3 // 4, lambda ids: accounts.alone_bytes(list(ids))))
+    found["proposal"] = _timed(lambda: propose(moves, everything * 3 // 4, accounts.alone_bytes))
     parts = [_move(f"{device} {n}", Rung.THIRD_COPIES, ids[n * 6 + 1 : n * 6 + 6]) for device, ids in of.items() for n in range(10)]
     part = accounts.alone_bytes([id for move in parts for id in move.going])
-    found["proposal_500"] = _timed(lambda: propose(parts, part // 2, lambda ids: accounts.alone_bytes(list(ids))))
+    found["proposal_500"] = _timed(lambda: propose(parts, part // 2, accounts.alone_bytes))
     return found
 
 

@@ -1,7 +1,8 @@
 """Making room: the shortest beginning of a ladder of steps that suffices, and within its last step the least loss.
 
-A move lets backups go, or gives bytes without losing anything. What moves free together is asked of whoever knows the store, because
-what two of them share is free only when both are made: never less than the sum of what each frees by itself.
+A move lets backups go, leaves kinds out from now on, or gives bytes without losing anything. What moves free together is asked of
+whoever knows the store, because what two of them share is free only when both are made: never less than the sum of what each frees
+by itself.
 """
 
 from collections.abc import Callable, Iterable, Sequence
@@ -63,6 +64,8 @@ class Move:
     rung: Rung
     going: frozenset[bytes] = frozenset()
     """Backups that leave the store."""
+    parts: frozenset[tuple[bytes, str]] = frozenset()
+    """Kinds of backups that leave it in time, and are not taken again."""
     gives_bytes: int = 0
     """Besides what these free."""
     loss: int = 0
@@ -76,14 +79,16 @@ class Proposal:
     suffices: bool
 
 
-Frees = Callable[[Iterable[bytes]], int]
-"""What letting these backups go frees in the store, exactly."""
+Frees = Callable[[frozenset[bytes], frozenset[tuple[bytes, str]]], int]
+"""What letting these backups go, and these kinds of others, frees in the store, exactly."""
 
 
 def together(moves: Iterable[Move], frees: Frees) -> int:
     """What these moves give: shared chunks are counted once."""
     chosen = list(moves)
-    return sum(move.gives_bytes for move in chosen) + frees(frozenset().union(*(move.going for move in chosen)))
+    going = frozenset[bytes]().union(*(move.going for move in chosen))
+    parts = frozenset[tuple[bytes, str]]().union(*(move.parts for move in chosen))
+    return sum(move.gives_bytes for move in chosen) + frees(going, parts)
 
 
 def propose(moves: Sequence[Move], wanted: int, frees: Frees) -> Proposal:

@@ -93,11 +93,21 @@ class Accounts:
         stored, alone = int(self.lengths[self.needed(backups)].sum()), self.alone_bytes(backups)
         return Usage(stored_bytes=stored, alone_bytes=alone, shared_bytes=stored - alone)
 
-    def alone_bytes(self, backups: Collection[bytes]) -> int:
-        """What nothing needs any more without them. Takes as long as the set is large, however large the store is. Raises NoSuchBackup."""
-        known = [self._known(id) for id in set(backups)]
+    def alone_bytes(self, backups: Collection[bytes], parts: Iterable[tuple[bytes, str]] = ()) -> int:
+        """What nothing needs any more without them, and without `parts`: a kind of a backup each.
+
+        Takes as long as the set is large, however large the store is. Raises NoSuchBackup.
+        """
+        known = {self._known(id) for id in backups}
         roots = int(self.lengths[[self._roots[id] for id in known]].sum()) if known else 0
-        return roots + int(self.lengths[self._nodes.only_in(self._nodes.counted(known))].sum())
+        inside = self._nodes.counted(known)
+        of_kind: dict[str, set[bytes]] = {}
+        for id, kind in parts:
+            if id not in known:
+                of_kind.setdefault(kind, set()).add(self._known(id))
+        for kind, ids in of_kind.items():
+            inside += self._nodes.counted(ids, kind)
+        return roots + int(self.lengths[self._nodes.only_in(inside)].sum())
 
     def _known(self, id: bytes) -> bytes:
         if id not in self._roots:

@@ -14,7 +14,7 @@ from core.errors import AtticError
 from core.units import MIB, iec, spoken
 from core.vault import blobs as names
 from core.vault.blobs import BlobStore, Keeps
-from core.vault.errors import BlobExists, BlobMissing
+from core.vault.errors import BlobExists, BlobMissing, StoreReadOnly
 
 SPEED_BYTES = 4 * MIB
 CLOCK_TOLERANCE = timedelta(minutes=5)
@@ -48,6 +48,8 @@ class Result:
     remedy: str = ""
     needed: bool = False
     """Whether nothing can be kept there as long as this is not well."""
+    lacks_right: bool = False
+    """Whether the place refused it to whoever asked: a right that can be asked for."""
 
 
 def trial(
@@ -87,7 +89,8 @@ def _well(step: Step, says: str) -> Result:
 
 
 def _bad(step: Step, error: AtticError) -> Result:
-    return Result(step=step, well=False, says=error.message, remedy=error.remedy, needed=step in NEEDED)
+    refused = isinstance(error, StoreReadOnly)
+    return Result(step=step, well=False, says=error.message, remedy=error.remedy, needed=step in NEEDED, lacks_right=refused)
 
 
 def _tried(step: Step, act: Callable[[], Result]) -> Result:
@@ -149,7 +152,8 @@ def _remove(blobs: BlobStore, name: str) -> Result:
         blobs.read(name)
     except BlobMissing:
         return _well(Step.REMOVE, "It was removed again.")
-    return _failed(Step.REMOVE, "An object that was removed is still there.", "Give the key the right to remove objects.")
+    still = _failed(Step.REMOVE, "An object that was removed is still there.", "Give the key the right to remove objects.")
+    return replace(still, lacks_right=True)
 
 
 def _speed(blobs: BlobStore, name: str, content: bytes, seconds: Callable[[], float]) -> Result:

@@ -39,6 +39,13 @@ class Frozen:
         """Whether nothing of a device of this team leaves this store."""
         return self.office or store in self.stores or (team is not None and team in self.teams)
 
+    def waits_for(self, store: UUID) -> list[Freeze]:
+        """What keeps the store from giving anything back, the oldest first. One query, and none where nothing does."""
+        if self.sweeps(store):
+            return []
+        rows = Freeze.objects.filter(ended_at__isnull=True).select_related("store", "team").order_by("at", "id")
+        return [row for row in rows if row.store_id in (None, store)]
+
     def sweeps(self, store: UUID) -> bool:
         """Whether the store may give back what nothing needs any more; a team's devices share its bytes with all others."""
         return not (self.office or store in self.stores or self.teams)

@@ -24,8 +24,8 @@ class Store:
     def __init__(self, needs: list[set[int]], sizes: list[int]) -> None:
         self.needs, self.sizes = {backup(number): chunks for number, chunks in enumerate(needs)}, sizes
 
-    def frees(self, going: Iterable[bytes]) -> int:
-        gone = set(going)
+    def frees(self, going: Iterable[bytes], parts: Iterable[tuple[bytes, str]] = ()) -> int:
+        gone = set(going) | {id for id, _ in parts}  # each of one kind
         before = set().union(*self.needs.values())
         return sum(self.sizes[chunk] for chunk in before - set().union(*(chunks for id, chunks in self.needs.items() if id not in gone)))
 
@@ -107,10 +107,16 @@ class Proposals(TestCase):
     def test_nothing_wanted_proposes_nothing(self):
         self.assertEqual(propose(moves_of([1], rungs=[2]), 0, Store([{0}], [100]).frees).moves, ())
 
+    def test_what_is_left_out_and_what_leaves_share_bytes_that_count_once(self):
+        store = Store([{0, 1}, {1, 2}], [10, 100, 1000])
+        out = Move(key="out", rung=Rung.PICTURES, parts=frozenset({(backup(0), "photos")}), loss=10)
+        goes = Move(key="goes", rung=Rung.THINNING, going=frozenset({backup(1)}), loss=10)
+        self.assertEqual([together(moves, store.frees) for moves in ([out], [goes], [out, goes])], [10, 1000, 1110])
+
     def test_a_great_many_moves_are_counted_coarsely_and_suffice(self):
         sizes = [100 + number % 37 for number in range(400)]
 
-        def frees(going: Iterable[bytes]) -> int:
+        def frees(going: Iterable[bytes], parts: Iterable[tuple[bytes, str]]) -> int:
             return sum(sizes[int.from_bytes(id, "big")] for id in going)
 
         moves = [Move(key=f"{n:03}", rung=Rung.THIRD_COPIES, going=frozenset({n.to_bytes(2, "big")}), loss=900 + n) for n in range(400)]

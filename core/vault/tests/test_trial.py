@@ -53,6 +53,13 @@ class Trials(TestCase):
         ticks = iter(range(100))
         return list(trial(lambda: place, now=lambda: NOW, seconds=lambda: float(next(ticks)), random=random.Random(3).randbytes))
 
+    def test_only_what_was_refused_is_a_right_to_ask_for(self):
+        lacking = {
+            bad: [one.step for one in self.tried(Place(bad)) if one.lacks_right]
+            for bad in ("", "write", "remove", "reach", "read", "clock")
+        }
+        self.assertEqual(lacking, {"": [], "write": [Step.WRITE], "remove": [Step.REMOVE], "reach": [], "read": [], "clock": []})
+
     def test_a_good_place_passes_every_step_and_keeps_nothing(self):
         place = Place()
         results = self.tried(place)

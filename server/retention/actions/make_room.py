@@ -3,25 +3,35 @@
 import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import timedelta
 from uuid import UUID
 
 from django.db.models import Q
 
 from core.errors import BadInput
+from core.quota.ladder import Rung
 from core.units import iec
 from server.api.problems import ChangedMeanwhile
+from server.fleet.convert import account_of
 from server.jobs import defer_sweep
 from server.live import tell
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
 from server.people.models import User
+from server.plans.actions.choose_kinds import choose_kinds
+from server.plans.actions.leave_out import leave_out
 from server.retention.actions.remove_backups import remove_backups
 from server.retention.removal import Removal, removal_of
 from server.retention.room.bench import Bench, Sum, bench, chosen, summed
+from server.retention.room.left_out import LeavesOut
+from server.retention.room.offers import Offer
 from server.storage.at_hand import forget
 from server.storage.models import Store
 from server.storage.queries import must_be_here
+
+LONGEST_WAIT = timedelta(days=400)
+"""So long after what keeps everything was said, sweeps still leave no waste."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,6 +41,11 @@ class Looked:
     sum: Sum
     removal: Removal | None
     """What leaves; None where only waste was chosen."""
+    leaves_out: list[str]
+    """What plans take no more from their next runs on."""
+    picked: list[Offer]
+    waits: bool
+    """For something that keeps everything here."""
     digest: str
 
 
@@ -47,8 +62,13 @@ def _looked(found: Bench, keys: Sequence[str]) -> Looked:
         raise BadInput("Nothing was chosen.", field="moves", remedy="Tick what is to go.")
     backups = sorted({id for one in picked for id in one.backups})
     removal = removal_of(backups=backups, store=found.store.id) if backups else None
-    told = f"{' '.join(sorted(keys))} {removal.digest if removal else ''}"
-    return Looked(sum=summed(found, picked, now=outside().now()), removal=removal, digest=hashlib.sha256(told.encode()).hexdigest())
+    out = [one.leaves_out for one in picked if one.leaves_out is not None]
+    kinds = " ".join(f"{one.plan.id} {one.plan.revision} {one.kinds} {sorted(str(device.id) for device in one.devices)}" for one in out)
+    told = f"{' '.join(sorted(keys))} {removal.digest if removal else ''} {kinds}"
+    return Looked(
+        sum=summed(found, picked, now=outside().now()), removal=removal, leaves_out=[one.title for one in out], picked=picked,
+        waits=bool(found.waits_for), digest=hashlib.sha256(told.encode()).hexdigest(),
+    )  # fmt: skip
 
 
 def make_room(store: Store, keys: Sequence[str], *, why: str, seen: str, by: User, word: str = "") -> Looked:
@@ -64,12 +84,33 @@ def make_room(store: Store, keys: Sequence[str], *, why: str, seen: str, by: Use
     if looked.removal is not None:
         backups: list[UUID] = sorted({copy.backup_id for copy in looked.removal.copies})
         remove_backups(why=why, by=by, seen=looked.removal.digest, word=word, backups=backups, store=store.id)
-    shorter = Q(thorough_until=None) | Q(thorough_until__lt=looked.sum.free_on)
-    Store.objects.filter(shorter, id=store.id).update(thorough_until=looked.sum.free_on)
-    defer_sweep(store.id)
-    day = f"{looked.sum.free_on:%d %b}" if looked.sum.free_on else "at once"
-    says = f"Room is made in {store.name}: {iec(looked.sum.given_back_bytes)} by {day}. {why.strip()[:200]}"
-    write_journal(who=by, what="store.room_made", says=says, at=outside().now(), store=store.id)
+    for one in looked.picked:
+        if one.leaves_out is not None:
+            _leave_out(one.leaves_out, why=why, by=by)
+    if looked.sum.free_on is not None:
+        until = looked.sum.free_on + (LONGEST_WAIT if looked.waits else timedelta())
+        shorter = Q(thorough_until=None) | Q(thorough_until__lt=until)
+        Store.objects.filter(shorter, id=store.id).update(thorough_until=until)
+        defer_sweep(store.id)
+    write_journal(who=by, what="store.room_made", says=_says(store, looked, why), at=outside().now(), store=store.id)
     forget()
     tell("changed", "stores")
     return looked
+
+
+def _leave_out(told: LeavesOut, *, why: str, by: User) -> None:
+    """What a service keeps in step is left out of the devices of which it does; all else out of the plan."""
+    if told.rung is not Rung.IN_STEP:
+        leave_out(told.plan, told.kinds, why=why, by=by)
+        return
+    for device in told.devices:
+        kept = {account.kind for account in map(account_of, device.accounts) if account.keeps}
+        choose_kinds(device, kinds=kept & set(told.kinds), taken=False, service="", alike=False, why=why, by=by)
+
+
+def _says(store: Store, looked: Looked, why: str) -> str:
+    sum = looked.sum
+    when = "once it may leave" if looked.waits else f"by {sum.free_on:%d %b}" if sum.free_on else ""
+    said = [f"{iec(sum.given_back_bytes)} {when}"] if sum.free_on else []
+    said += [f"{iec(sum.later_bytes)} as old backups go, until {sum.later_on:%d %b %Y}"] if sum.later_on else []
+    return f"Room is made in {store.name}: {', and '.join(said)}. {why.strip()[:200]}"

@@ -32,18 +32,21 @@ class RoomOfferSerializer(serializers.Serializer):
     bytes = serializers.IntegerField(help_text="What it frees by itself; with others it is never less.")
     free_on = serializers.DateField(help_text="The day on which its bytes are free at the latest.")
     device_id = serializers.UUIDField(source="device.id", allow_null=True, default=None)
+    in_time = serializers.SerializerMethodField(help_text="A plan leaves kinds out: free as old backups go, if its runs go on.")
     backups = serializers.SerializerMethodField()
 
     def get_backups(self, offer: Any) -> int:
         return len(offer.backups)
+
+    def get_in_time(self, offer: Any) -> bool:
+        return offer.leaves_out is not None
 
 
 class ElsewhereSerializer(serializers.Serializer):
     rung = serializers.IntegerField()
     title = serializers.CharField()
     loses = serializers.CharField()
-    bytes = serializers.IntegerField(help_text="At least, once old backups are gone.")
-    plan = serializers.UUIDField(allow_null=True)
+    bytes = serializers.IntegerField()
 
 
 class RungSerializer(serializers.Serializer):
@@ -58,7 +61,10 @@ class BenchSerializer(serializers.Serializer):
     runway = RunwaySerializer()
     rungs = RungSerializer(many=True)
     offers = RoomOfferSerializer(many=True)
-    elsewhere = ElsewhereSerializer(many=True)
+    waits_for = serializers.ListField(
+        child=serializers.CharField(),
+        help_text="What keeps the store from giving anything back: days count from its end, as if that were today.",
+    )
 
 
 class PickedSerializer(serializers.Serializer):
@@ -74,6 +80,8 @@ class SumSerializer(serializers.Serializer):
     bytes = serializers.IntegerField(help_text="That nothing needs any more, and waste.")
     given_back_bytes = serializers.IntegerField(help_text="By how much the store is smaller in the end, to the byte.")
     free_on = serializers.DateField(allow_null=True)
+    later_bytes = serializers.IntegerField(help_text="Needed by nothing besides, once the backups of now have left by their rules.")
+    later_on = serializers.DateField(allow_null=True)
     backups = serializers.IntegerField()
     devices = serializers.IntegerField()
     lasts_until = serializers.DateField(allow_null=True)
@@ -90,6 +98,7 @@ class ProposalSerializer(serializers.Serializer):
 class LookedSerializer(serializers.Serializer):
     sum = SumSerializer()
     removal = RemovalSerializer(allow_null=True)
+    leaves_out = serializers.ListField(child=serializers.CharField(), help_text="What plans take no more from their next runs on.")
     digest = serializers.CharField()
 
 
@@ -103,7 +112,7 @@ class BenchView(APIView):
     @extend_schema(operation_id="room", responses=BenchSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         found = bench(store_by_id(id), now=outside().now())
-        names = ("store", "limit_bytes", "runway", "offers", "elsewhere")
+        names = ("store", "limit_bytes", "runway", "offers", "waits_for")
         rungs = [{"rung": int(rung), "title": title} for rung, title in RUNGS.items() if rung is not Rung.MORE_SPACE]
         return Response(BenchSerializer({name: getattr(found, name) for name in names} | {"rungs": rungs}).data)
 
@@ -208,7 +217,7 @@ def _proposed(found: Bench, *, bytes: int | None, until: Any) -> dict[str, Any]:
     now = outside().now()
     wanted = wanted_until(found, until, now=now) if until is not None else USUAL_BYTES if bytes is None else bytes
     lasts = until is not None and wanted == 0  # it does so without anything being done
-    told = None if lasts else proposal(found, wanted)
+    told = None if lasts else proposal(found, wanted, by=until)
     keys = [move.key for move in told.moves] if told is not None else []
     return {
         "wanted_bytes": wanted,

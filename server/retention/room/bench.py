@@ -6,13 +6,15 @@ What is at hand of a store answers ticking at once; whoever applies a choice loo
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
+from uuid import UUID
 
 from core.errors import BadInput
 from core.quota.ladder import Move, Proposal, Rung, propose, together
 from core.quota.lasting import Lasting
 from core.vault.giving_back import swept_bytes
 from server.people.queries import office_zone
-from server.retention.room.elsewhere import Elsewhere, left_out, more_space
+from server.retention.freezing import Frozen
+from server.retention.room.elsewhere import Elsewhere, more_space
 from server.retention.room.offers import Offer, offers
 from server.storage.at_hand import AtHand, at_hand
 from server.storage.convert import limit_of
@@ -31,9 +33,10 @@ RUNGS = {
 class Bench:
     store: Store
     offers: list[Offer]
-    elsewhere: list[Elsewhere]
     runway: Lasting
     limit_bytes: int | None
+    waits_for: list[str]
+    """What keeps everything here: days count from its end, as if that were today."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,6 +48,9 @@ class Sum:
     given_back_bytes: int
     """By how much the store is smaller in the end; a sweep does not rewrite what is mostly needed, unless waste was chosen."""
     free_on: date | None
+    later_bytes: int
+    """What leaving kinds out adds to the first figure, once the backups of now have left by their rules."""
+    later_on: date | None
     backups: int
     devices: int
     lasts_until: date | None
@@ -57,7 +63,13 @@ def bench(store: Store, *, now: datetime) -> Bench:
     with known.lock:
         found = offers(store, known.accounts, limits=known.vault.limits, now=now)
     runway = runways([store], now=now)[store.id]
-    return Bench(store=store, offers=found, elsewhere=left_out(store), runway=runway, limit_bytes=limit_of(store))
+    return Bench(store=store, offers=found, runway=runway, limit_bytes=limit_of(store), waits_for=_kept(store))
+
+
+def _kept(store: Store) -> list[str]:
+    found = Frozen.read().waits_for(store.id)
+    whose = [f"team {one.team.name}" if one.team else one.store.name if one.store else "the whole office" for one in found]
+    return [f"Nothing of {whom} leaves: {one.reason}" for whom, one in zip(whose, found, strict=True)]
 
 
 def chosen(found: Bench, keys: Collection[str]) -> list[Offer]:
@@ -72,15 +84,24 @@ def chosen(found: Bench, keys: Collection[str]) -> list[Offer]:
 def summed(found: Bench, picked: Sequence[Offer], *, now: datetime) -> Sum:
     """Raises StoreError, VaultError."""
     known = at_hand(found.store)
-    moves = [one.move for one in picked]
+    at_once, in_time = [one for one in picked if one.leaves_out is None], [one for one in picked if one.leaves_out is not None]
+    moves = [one.move for one in at_once]
     with known.lock:
-        held = together(moves, lambda ids: known.accounts.alone_bytes(list(ids)))
+        held = together(moves, known.accounts.alone_bytes)
+        later = together([*moves, *(one.move for one in in_time)], known.accounts.alone_bytes) - held
         back = _given_back(known, moves) if moves else 0
     return Sum(
-        bytes=held, given_back_bytes=back, free_on=max((one.free_on for one in picked), default=None),
-        backups=len({id for one in picked for id in one.backups}), devices=len({one.device.id for one in picked if one.device}),
+        bytes=held, given_back_bytes=back, free_on=max((one.free_on for one in at_once), default=None),
+        later_bytes=later, later_on=max((one.free_on for one in in_time), default=None),
+        backups=len({id for one in picked for id in one.backups}), devices=len({device for one in picked for device in _touched(one)}),
         lasts_until=_lasts_until(found, back, now),
     )  # fmt: skip
+
+
+def _touched(offer: Offer) -> set[UUID]:
+    if offer.leaves_out is not None:
+        return {device.id for device in offer.leaves_out.devices}
+    return {offer.device.id} if offer.device else set()
 
 
 def _given_back(known: AtHand, moves: Sequence[Move]) -> int:
@@ -100,13 +121,15 @@ def _lasts_until(found: Bench, given_back: int, now: datetime) -> date | None:
     return date.fromordinal(min(today.toordinal() + max(0, int(days)), date.max.toordinal()))
 
 
-def proposal(found: Bench, wanted: int) -> Proposal:
-    """Of what is offered. Raises BadInput, StoreError, VaultError."""
+def proposal(found: Bench, wanted: int, *, by: date | None = None) -> Proposal:
+    """Of what is offered; kinds to leave out only where a day is given by which their bytes are free. Raises BadInput, StoreError,
+    VaultError."""
     if wanted <= 0:
         raise BadInput("That is no room.", field="bytes", remedy="Give more than nothing.")
     known = at_hand(found.store)
     with known.lock:
-        return propose([one.move for one in found.offers], wanted, lambda ids: known.accounts.alone_bytes(list(ids)))
+        offered = [one.move for one in found.offers if one.leaves_out is None or (by is not None and one.free_on <= by)]
+        return propose(offered, wanted, known.accounts.alone_bytes)
 
 
 def wanted_until(found: Bench, until: date, *, now: datetime) -> int:

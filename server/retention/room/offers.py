@@ -22,6 +22,7 @@ from server.people.queries import office_zone
 from server.plans.rules import GONE_STATES
 from server.plans.soundness import or_else
 from server.retention.judging import Context, Judged, core_rules, judged_all
+from server.retention.room.left_out import LEAST_BYTES, LeavesOut, left_out
 from server.runs.models import THERE, Copy, CopyState
 from server.storage.held import held_packs
 from server.storage.models import Mode, Store
@@ -46,6 +47,8 @@ class Offer:
     free_on: date
     device: Device | None = None
     backups: tuple[UUID, ...] = ()
+    leaves_out: LeavesOut | None = None
+    """From now on; what it frees is free as old backups go."""
 
 
 def free_days(undo: timedelta, limits: VaultLimits) -> int:
@@ -61,9 +64,10 @@ def offers(store: Store, accounts: Accounts, *, limits: VaultLimits, now: dateti
     devices = list(
         Device.objects.filter(backups__copies__store=store, backups__copies__state__in=THERE).distinct().select_related("holder", "team")
     )
-    whole = _Whole(store, accounts, context, judged_all(devices, context), today + timedelta(days=free_days(context.undo, limits)))
+    judged, days = judged_all(devices, context), free_days(context.undo, limits)
+    whole = _Whole(store, accounts, context, judged, today + timedelta(days=days))
     waste = _waste(accounts, held_packs(store.id), limits, today) if context.frozen.sweeps(store.id) else []
-    found = [*waste, *whole.gone(), *whole.soon(), *whole.thirds(), *whole.thinner()]
+    found = [*waste, *whole.gone(), *whole.soon(), *whole.thirds(), *whole.without(timedelta(days=days)), *whole.thinner()]
     return sorted(found, key=lambda one: (one.move.rung, -one.bytes, one.move.key))
 
 
@@ -122,6 +126,16 @@ class _Whole:
                 count = len(going)
                 loses = f"copies here of {count} old {'moment' if count == 1 else 'moments'}; each stays in two other places"
                 found.append(self._offer(Rung.THIRD_COPIES, "third", one.device, going, "copies that two other stores hold", loses))
+        return found
+
+    def without(self, until_free: timedelta) -> list[Offer]:
+        found = []
+        for one in left_out(self._store, self._judged, self._there, now=self._context.now):
+            move = Move(key=f"out{one.rung}:{one.plan.id}", rung=one.rung, parts=one.parts, loss=_LOST * len(one.devices))
+            bytes = self._accounts.alone_bytes((), one.parts)
+            if bytes >= LEAST_BYTES:
+                free_on = one.last_day + until_free
+                found.append(Offer(move=move, title=one.title, loses=one.loses, bytes=bytes, free_on=free_on, leaves_out=one))
         return found
 
     def thinner(self) -> list[Offer]:

@@ -5,11 +5,15 @@ from datetime import timedelta
 
 from core.units import MIB
 from core.vault import blobs as names
+from core.vault.accounting import Accounts
 from core.vault.copying import copy
 from server.fleet.models import Device, DeviceState
-from server.people.models import JournalEntry, Office
+from server.people.models import JournalEntry, Office, Team, User
+from server.plans.models import KindChoice, Plan
+from server.retention.actions.freeze import freeze, lift
 from server.retention.actions.look_after import look_after
 from server.retention.actions.measure import measure
+from server.retention.room.bench import bench, proposal
 from server.runs.models import Backup, Copy, CopyState
 from server.storage.at_hand import forget
 from server.storage.models import Store, StoreDay
@@ -97,7 +101,7 @@ class WhatIsOffered(Room):
         self.assertNotIn(f"third:{self.new.id}", self.offers())
 
     def test_what_the_rule_lets_go_soon_and_days_that_become_weeks(self):
-        self.plan_of(keep_last=14)
+        Plan.objects.update(keep_last=14)
         found = self.offers()
         soon = found[f"soon:{self.new.id}"]
         self.assertEqual(soon["rung"], 3)
@@ -107,18 +111,117 @@ class WhatIsOffered(Room):
         self.assertIn("one a week stays", thin["loses"])
         self.assertLess(thin["backups"], NIGHTS)
 
-    def plan_of(self, **changes: object) -> None:
-        from server.plans.models import Plan
 
-        Plan.objects.update(**changes)
+class WhileATeamIsKept(Room):
+    def test_the_bench_says_what_its_days_wait_for_and_what_was_chosen_goes_once_that_is_over(self):
+        self.retire(self.old)
+        self.assertEqual(self.bench()["waits_for"], [])
+        self.ines = User.objects.get(username="ines")
+        said = freeze(reason="a dispute", by=self.ines, team=self.new.team)
+        other = Team.objects.create(name="Inland Crew")
+        Device.objects.filter(id=self.old.id).update(team=other)
+        self.assertEqual(self.bench()["waits_for"], ["Nothing of team Shore Crew leaves: a dispute"])
+        self.assertNotIn("waste", self.offers())
+        found = self.post("sum", moves=[f"gone:{self.old.id}"]).json()
+        before = self.lying()
+        self.assertEqual(self.make(f"gone:{self.old.id}").status_code, 200)
+        self.nights(12)
+        self.assertGreaterEqual(self.lying() + 3000, before, "nothing is given back as long as anything is kept")
+        self.assertIn("once it may leave", JournalEntry.objects.get(what="store.room_made").says)
+        lift(said, why="settled", by=self.ines)
+        self.nights(6)
+        self.assertGreaterEqual(before - self.lying(), found["given_back_bytes"] - 3000)
 
-    def test_what_could_be_left_out_is_told_with_the_plan(self):
+
+class LeavingKindsOut(Room):
+    def setUp(self):
+        super().setUp()
+        self.nightly = Plan.objects.get()
+        Plan.objects.update(keep_last=3, keep_daily=0, keep_weekly=0, keep_monthly=0)
         self.outside.devices["p1"].content["photos", "large"] = random.Random(1).randbytes(3 * MIB)
         self.run_now(self.old)
         measure(self.room, now=self.outside.now())
-        (found,) = [one for one in self.bench()["elsewhere"] if one["rung"] == 6]
-        self.assertIn("left out of Nightly", found["title"])
-        self.assertGreater(found["bytes"], 3 * MIB)
+        self.photos = f"out6:{self.nightly.id}"
+
+    def held(self, kind: str) -> int:
+        accounts = Accounts(opened(self.room))
+        return int(accounts.lengths[accounts.needed([manifest.id for manifest in accounts.manifests], kind)].sum())
+
+    def test_is_a_tick_with_exact_bytes_and_the_day_on_which_the_last_of_them_is_free(self):
+        found = self.offers()[self.photos]
+        self.assertEqual((found["rung"], found["in_time"], found["backups"]), (6, True, 0))
+        self.assertIn("Photos left out of Nightly", found["title"])
+        self.assertIn("2 devices, from its next run on", found["loses"])
+        accounts = Accounts(opened(self.room))
+        parts = {(manifest.id, "photos") for manifest in accounts.manifests}
+        self.assertEqual(found["bytes"], accounts.alone_bytes((), parts))
+        sum = self.post("sum", moves=[self.photos]).json()
+        self.assertEqual(
+            (sum["given_back_bytes"], sum["free_on"], sum["later_bytes"], sum["later_on"], sum["backups"], sum["devices"]),
+            (0, None, found["bytes"], found["free_on"], 0, 2),
+        )
+
+    def test_once_it_is_done_no_run_takes_them_and_on_that_day_nothing_of_them_is_left(self):
+        looked = self.post("look", moves=[self.photos]).json()
+        self.assertEqual((looked["leaves_out"], looked["removal"]), (["Photos left out of Nightly"], None))
+        told = self.offers()[self.photos]
+        answer = self.make(self.photos)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        plan = Plan.objects.get()
+        self.assertEqual((plan.revision, "photos" in plan.kinds), (self.nightly.revision + 1, plan.reach != "only"))
+        self.assertTrue(JournalEntry.objects.filter(what="plan.leaves_out", says__contains="it is full").exists())
+        self.assertNotIn(self.photos, self.offers())
+        self.assertGreater(self.held("photos"), 3 * MIB, "what was made stays what it was")
+        while str(self.outside.at.date()) < told["free_on"]:
+            for device in (self.old, self.new):
+                self.run_now(device)
+            self.nights(1)
+        self.assertEqual((self.held("photos"), self.held("contacts") > 0), (0, True))
+        self.assertLess(self.lying(), 3 * MIB)
+
+    def test_what_is_on_hold_keeps_them_and_is_not_counted_on(self):
+        before = self.offers()[self.photos]["bytes"]
+        oldest = Backup.objects.filter(device=self.old).earliest("finished_at")
+        Backup.objects.filter(id=oldest.id).update(hold_reason="a dispute")
+        found = self.offers()[self.photos]
+        self.assertAlmostEqual(before - found["bytes"], 50_000, delta=1000)
+        self.assertIn("1 backup that is kept for longer holds on to it", found["loses"])
+
+    def test_nothing_is_offered_that_would_leave_a_device_without_a_backup(self):
+        Plan.objects.update(reach="only", kinds=["photos"])
+        self.assertNotIn(self.photos, self.offers())
+
+    def test_it_is_proposed_only_for_a_day_by_which_it_is_free(self):
+        found, wanted = bench(self.room, now=self.outside.now()), 3 * MIB
+        (offer,) = [one for one in found.offers if one.move.key == self.photos]
+        day = timedelta(days=1)
+        proposed = [
+            self.photos in [move.key for move in proposal(found, wanted, by=by).moves] for by in (None, offer.free_on - day, offer.free_on)
+        ]
+        self.assertEqual(proposed, [False, False, True])
+
+    def test_a_plan_that_was_changed_meanwhile_is_looked_at_again(self):
+        looked = self.post("look", moves=[self.photos]).json()
+        Plan.objects.update(revision=77)
+        answer = self.post("make", moves=[self.photos], why="it is full", seen=looked["digest"], word="")
+        self.assertEqual((answer.status_code, answer.json()["code"]), (409, "state.changed_meanwhile"))
+
+    def test_what_a_service_keeps_in_step_is_left_out_of_those_devices_only(self):
+        entry = {
+            "kind": "photos",
+            "service": "Groupware",
+            "is_default": True,
+            "last_sync": self.outside.at.isoformat(),
+            "off_by_policy": False,
+        }
+        Device.objects.filter(id=self.old.id).update(accounts=[entry])
+        key = f"out5:{self.nightly.id}"
+        self.assertIn("1 device, from its next run on", self.offers()[key]["loses"])
+        self.assertEqual(self.make(key).status_code, 200)
+        self.assertEqual(Plan.objects.get().revision, self.nightly.revision)
+        chosen = KindChoice.objects.get()
+        self.assertEqual((chosen.device_id, chosen.kind, chosen.taken, chosen.why), (self.old.id, "photos", False, "it is full"))
+        self.assertNotIn(key, self.offers())
 
 
 class Sums(Room):

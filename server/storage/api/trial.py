@@ -34,6 +34,7 @@ class TrialResultSerializer(serializers.Serializer):
     says = serializers.CharField()
     remedy = serializers.CharField(allow_blank=True)
     needed = serializers.BooleanField(help_text="Whether nothing can be kept there as long as this is not well.")
+    lacks_right = serializers.BooleanField(help_text="Whether the key was refused: a right to ask the provider for.")
 
 
 class TryPlaceView(APIView):

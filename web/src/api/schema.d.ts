@@ -3379,7 +3379,8 @@ export interface components {
             runway: components["schemas"]["Runway"];
             rungs: components["schemas"]["Rung"][];
             offers: components["schemas"]["RoomOffer"][];
-            elsewhere: components["schemas"]["Elsewhere"][];
+            /** @description What keeps the store from giving anything back: days count from its end, as if that were today. */
+            waits_for: string[];
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -4235,10 +4236,7 @@ export interface components {
             rung: number;
             title: string;
             loses: string;
-            /** @description At least, once old backups are gone. */
             bytes: number;
-            /** Format: uuid */
-            plan: string | null;
         };
         Ending: {
             /** Format: date */
@@ -5208,6 +5206,8 @@ export interface components {
         Looked: {
             sum: components["schemas"]["Sum"];
             removal: components["schemas"]["Removal"] | null;
+            /** @description What plans take no more from their next runs on. */
+            leaves_out: string[];
             digest: string;
         };
         Loses: {
@@ -6841,6 +6841,8 @@ export interface components {
             free_on: string;
             /** Format: uuid */
             device_id?: string | null;
+            /** @description A plan leaves kinds out: free as old backups go, if its runs go on. */
+            readonly in_time: boolean;
             readonly backups: number;
         };
         Rotation: {
@@ -7706,6 +7708,10 @@ export interface components {
             given_back_bytes: number;
             /** Format: date */
             free_on: string | null;
+            /** @description Needed by nothing besides, once the backups of now have left by their rules. */
+            later_bytes: number;
+            /** Format: date */
+            later_on: string | null;
             backups: number;
             devices: number;
             /** Format: date */
@@ -7964,6 +7970,8 @@ export interface components {
             remedy: string;
             /** @description Whether nothing can be kept there as long as this is not well. */
             needed: boolean;
+            /** @description Whether the key was refused: a right to ask the provider for. */
+            lacks_right: boolean;
         };
         /**
          * @description * `reach` - reach

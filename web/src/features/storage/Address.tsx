@@ -127,7 +127,7 @@ export function useTrial() {
 }
 
 export function Trial({ trial, settings }: { trial: ReturnType<typeof useTrial>; settings: Settings }) {
-  const denied = trial.results.some((one) => !one.well && one.needed);
+  const denied = trial.results.some((one) => one.lacks_right);
   return (
     <div role="status" aria-label="Trial" className="trial">
       <Refused problem={trial.problem} />

@@ -33,7 +33,7 @@ export function MakeRoom({ id, picked, onClose, onMade }: Props) {
   const params = { path: { id } };
   const make = useAct(
     () => client.POST('/api/stores/{id}/room/make', { params, body: { moves: [...picked], why, word, seen: looked.data?.digest ?? '' } }),
-    ['backup', 'store'],
+    ['backup', 'store', 'plan', 'device'],
     () => {
       onMade();
       onClose();
@@ -59,10 +59,26 @@ export function MakeRoom({ id, picked, onClose, onMade }: Props) {
           {looked.data.sum.free_on && `, the last of them free on ${plainDay(looked.data.sum.free_on)}`}.
         </p>
       )}
+      {looked.data && <LeftOut titles={looked.data.leaves_out} />}
       {removal && <Loss shown={removal} />}
       <Field label="Why" value={why} onChange={setWhy} maxLength={200} required field="why" />
       {removal?.word && <Word wanted={removal.word} value={word} onChange={setWord} />}
     </Dialog>
+  );
+}
+
+/** What plans take no more. */
+function LeftOut({ titles }: { titles: readonly string[] }) {
+  if (titles.length === 0) return null;
+  return (
+    <>
+      <p className="mb-1">From the next runs on, until somebody takes it in again:</p>
+      <ul>
+        {titles.map((title) => (
+          <li key={title}>{title}</li>
+        ))}
+      </ul>
+    </>
   );
 }
 

@@ -1,18 +1,17 @@
 /** The ladder: steps in the order in which a good practitioner takes them, each move with what it loses and when its bytes are free. */
-import { Link } from 'react-router';
-
 import { useMay } from '../../api/may';
 import { Bytes } from '../../ui/Bytes';
-import { plainDay } from '../../ui/format';
-import { toggled, type Offer, type Rung } from './room';
+import { freeWords, toggled, type Offer, type Rung } from './room';
 
 interface Props {
   rungs: readonly Rung[];
+  /** Something keeps everything here: no day can be told. */
+  waits: boolean;
   picked: ReadonlySet<string>;
   onPick: (picked: ReadonlySet<string>) => void;
 }
 
-export function Ladder({ rungs, picked, onPick }: Props) {
+export function Ladder({ rungs, waits, picked, onPick }: Props) {
   const may = useMay();
   return (
     <div className="sheet ladder">
@@ -31,10 +30,13 @@ export function Ladder({ rungs, picked, onPick }: Props) {
               )}
             </legend>
             {rung.offers.map((offer) => (
-              <Move key={offer.key} offer={offer} on={picked.has(offer.key)} onChange={(on) => onPick(toggled(picked, [offer.key], on))} />
-            ))}
-            {rung.elsewhere.map((one) => (
-              <LeftOut key={one.title} one={one} />
+              <Move
+                key={offer.key}
+                offer={offer}
+                waits={waits}
+                on={picked.has(offer.key)}
+                onChange={(on) => onPick(toggled(picked, [offer.key], on))}
+              />
             ))}
           </fieldset>
         );
@@ -43,7 +45,14 @@ export function Ladder({ rungs, picked, onPick }: Props) {
   );
 }
 
-function Move({ offer, on, onChange }: { offer: Offer; on: boolean; onChange: (on: boolean) => void }) {
+interface MoveProps {
+  offer: Offer;
+  waits: boolean;
+  on: boolean;
+  onChange: (on: boolean) => void;
+}
+
+function Move({ offer, waits, on, onChange }: MoveProps) {
   const may = useMay();
   return (
     <label className={on ? 'move chosen' : 'move'}>
@@ -56,29 +65,8 @@ function Move({ offer, on, onChange }: { offer: Offer; on: boolean; onChange: (o
         <strong>
           <Bytes count={offer.bytes} />
         </strong>
-        <span className="quiet">free by {plainDay(offer.free_on)}</span>
+        <span className="quiet">{freeWords(offer, waits)}</span>
       </span>
     </label>
-  );
-}
-
-/** What is decided in a plan, and frees as old backups go. */
-function LeftOut({ one }: { one: Rung['elsewhere'][number] }) {
-  return (
-    <div className="move">
-      <span />
-      <span className="what">
-        <strong>{one.title}</strong>
-        <span className="quiet">
-          loses: {one.loses}. {one.plan && <Link to={`/plans/${one.plan}`}>Change the plan</Link>}
-        </span>
-      </span>
-      <span className="num">
-        <strong>
-          at least <Bytes count={one.bytes} />
-        </strong>
-        <span className="quiet">as old ones go</span>
-      </span>
-    </div>
   );
 }

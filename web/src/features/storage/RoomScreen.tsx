@@ -36,6 +36,11 @@ function TheBench({ id, bench }: { id: string; bench: Bench }) {
         Shared bytes count once, whatever you combine. Nothing on hold, no last good and no only intact copy is offered. {bench.runway.says}{' '}
         <Link to={`/storage/${id}`}>The store</Link>
       </p>
+      {bench.waits_for.map((says) => (
+        <p key={says} className="said">
+          {says}. The store gives nothing back until that ends. <Link to="/leaving">What leaves</Link>
+        </p>
+      ))}
       <div className="cols">
         <section>
           <Wanted
@@ -52,7 +57,7 @@ function TheBench({ id, bench }: { id: string; bench: Bench }) {
               <Empty>There is nothing here that could go: everything is the last of its kind, on hold, or young.</Empty>
             </div>
           )}
-          <Ladder rungs={rungs} picked={picked} onPick={setPicked} />
+          <Ladder rungs={rungs} waits={bench.waits_for.length > 0} picked={picked} onPick={setPicked} />
         </section>
         <aside>
           <RoomSum id={id} bench={bench} picked={stillOffered(picked, bench.offers)} wanted={wanted} onMade={() => setPicked(new Set())} />

@@ -38,7 +38,7 @@ export function RoomSum({ id, bench, picked, wanted, onMade }: Props) {
       {picked.length === 0 && <p className="mb-0">Nothing is ticked. Say how much room is wanted, or tick what may go.</p>}
       {picked.length > 0 && sum.isPending && <p className="quiet">Counting …</p>}
       {sum.isLoadingError && <Failed problem={problemOf(sum.error)} onRetry={() => void sum.refetch()} />}
-      {picked.length > 0 && sum.data && <Told sum={sum.data} wanted={wanted} />}
+      {picked.length > 0 && sum.data && <Told sum={sum.data} wanted={wanted} waits={bench.waits_for.length > 0} />}
       {picked.length > 0 && (
         <Button onClick={() => setLooking(true)} disabled={!sum.data}>
           Look at the list once more
@@ -49,16 +49,24 @@ export function RoomSum({ id, bench, picked, wanted, onMade }: Props) {
   );
 }
 
-function Told({ sum, wanted }: { sum: Sum; wanted: number | null }) {
+function Told({ sum, wanted, waits }: { sum: Sum; wanted: number | null; waits: boolean }) {
   return (
     <>
       <p className="large mb-1">{iec(sum.given_back_bytes)}</p>
       <p>
-        {grouped(sum.given_back_bytes)} bytes given back{sum.free_on && `, the last of them free on ${plainDay(sum.free_on)}`}.{' '}
-        <span className="quiet">
-          <Bytes count={sum.bytes} /> are needed by nothing then; {restWords(sum)}
-        </span>
+        {grouped(sum.given_back_bytes)} bytes given back{sum.free_on && !waits && `, the last of them free on ${plainDay(sum.free_on)}`}.{' '}
+        {sum.free_on && (
+          <span className="quiet">
+            <Bytes count={sum.bytes} /> are needed by nothing then; {restWords(sum)}
+          </span>
+        )}
       </p>
+      {sum.later_on && (
+        <p>
+          <strong>{iec(sum.later_bytes)} in time</strong>: {grouped(sum.later_bytes)} bytes that nothing else needs, as the backups of now
+          go, the last of them by {plainDay(sum.later_on)} if the nights go on.
+        </p>
+      )}
       <p>
         {wantedWords(sum, wanted)} {goesWords(sum)} {sum.lasts_until && `At the pace of now it lasts until ${plainDay(sum.lasts_until)}.`}
       </p>

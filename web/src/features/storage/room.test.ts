@@ -1,7 +1,7 @@
 import { describe, expect, it, test } from 'vitest';
 
 import { matrix } from './kinds';
-import { goesWords, lackingWords, ladder, restWords, stillOffered, toggled, wantedWords, type Offer } from './room';
+import { freeWords, goesWords, lackingWords, ladder, restWords, stillOffered, toggled, wantedWords, type Offer } from './room';
 
 const offer = (key: string, rung: number): Offer => ({
   key,
@@ -11,18 +11,24 @@ const offer = (key: string, rung: number): Offer => ({
   bytes: 1,
   free_on: '2026-12-01',
   device_id: null,
+  in_time: false,
   backups: 1,
 });
 const MIB = 1 << 20;
 
+test.each([
+  [false, false, /^free by .*1 Dec/],
+  [true, false, /^as old ones go, until .*1 Dec/],
+  [false, true, /^not while/],
+])('in time %s, kept %s', (in_time, waits, says) => expect(freeWords({ in_time, free_on: '2026-12-01' }, waits)).toMatch(says));
+
 describe('the ladder', () => {
   it('has the steps in their order, and none that offers nothing', () => {
     const rungs = [1, 2, 3].map((rung) => ({ rung, title: `step ${rung}` }));
-    const elsewhere = [{ rung: 3, title: 'Photos left out', loses: 'them', bytes: 5, plan: null }];
-    const found = ladder({ rungs, offers: [offer('b', 1), offer('a', 1)], elsewhere });
-    expect(found.map((one) => [one.title, one.offers.map((each) => each.key), one.elsewhere.length])).toEqual([
-      ['step 1', ['b', 'a'], 0],
-      ['step 3', [], 1],
+    const found = ladder({ rungs, offers: [offer('c', 3), offer('b', 1), offer('a', 1)] });
+    expect(found.map((one) => [one.title, one.offers.map((each) => each.key)])).toEqual([
+      ['step 1', ['b', 'a']],
+      ['step 3', ['c']],
     ]);
   });
 
@@ -38,14 +44,17 @@ describe('the ladder', () => {
 });
 
 test.each([
-  [0, null, ''],
-  [3 * MIB, 2 * MIB, '2 MiB were wanted.'],
-  [2 * MIB, 2 * MIB, '2 MiB were wanted.'],
-  [MIB, 3 * MIB, '2 MiB less than the 3 MiB that were wanted.'],
-])('%i given back of %s', (given_back_bytes, wanted, says) => expect(wantedWords({ given_back_bytes }, wanted)).toBe(says));
+  [0, 0, null, ''],
+  [3 * MIB, 0, 2 * MIB, '2 MiB were wanted.'],
+  [2 * MIB, 0, 2 * MIB, '2 MiB were wanted.'],
+  [MIB, MIB, 2 * MIB, '2 MiB were wanted.'],
+  [MIB, 0, 3 * MIB, '2 MiB less than the 3 MiB that were wanted.'],
+])('%i given back and %i in time of %s', (given_back_bytes, later_bytes, wanted, says) =>
+  expect(wantedWords({ given_back_bytes, later_bytes }, wanted)).toBe(says),
+);
 
 test.each([
-  [0, 0, 'No backup leaves.'],
+  [0, 0, 'No backup leaves by it.'],
   [1, 1, '1 backup leaves this store, of 1 device.'],
   [22, 2, '22 backups leave this store, of 2 devices.'],
 ])('%i backups of %i devices', (backups, devices, says) => expect(goesWords({ backups, devices })).toBe(says));

@@ -1,6 +1,6 @@
 /** Arithmetic and words of making room. */
 import type { Schemas } from '../../api/client';
-import { counted, iec } from '../../ui/format';
+import { counted, iec, plainDay } from '../../ui/format';
 
 export type Bench = Schemas['Bench'];
 export type Offer = Bench['offers'][number];
@@ -10,19 +10,13 @@ export interface Rung {
   rung: number;
   title: string;
   offers: Offer[];
-  elsewhere: Bench['elsewhere'];
 }
 
 /** The ladder: steps that have anything to offer, in their order. */
-export function ladder(bench: Pick<Bench, 'rungs' | 'offers' | 'elsewhere'>): Rung[] {
+export function ladder(bench: Pick<Bench, 'rungs' | 'offers'>): Rung[] {
   return bench.rungs
-    .map(({ rung, title }) => ({
-      rung,
-      title,
-      offers: bench.offers.filter((one) => one.rung === rung),
-      elsewhere: bench.elsewhere.filter((one) => one.rung === rung),
-    }))
-    .filter((one) => one.offers.length + one.elsewhere.length > 0);
+    .map(({ rung, title }) => ({ rung, title, offers: bench.offers.filter((one) => one.rung === rung) }))
+    .filter((one) => one.offers.length > 0);
 }
 
 /** Ticked or not; a whole step at once. */
@@ -39,16 +33,22 @@ export function toggled(picked: ReadonlySet<string>, keys: readonly string[], on
 export const stillOffered = (picked: ReadonlySet<string>, offers: readonly Pick<Offer, 'key'>[]): string[] =>
   offers.map((one) => one.key).filter((key) => picked.has(key));
 
+/** When its bytes are free; no day can be told while something keeps everything there. */
+export function freeWords({ in_time, free_on }: Pick<Offer, 'in_time' | 'free_on'>, waits: boolean): string {
+  if (waits) return 'not while that is kept';
+  return in_time ? `as old ones go, until ${plainDay(free_on)}` : `free by ${plainDay(free_on)}`;
+}
+
 /** How the sum stands to what is wanted. */
-export function wantedWords(sum: Pick<Sum, 'given_back_bytes'>, wanted: number | null): string {
+export function wantedWords(sum: Pick<Sum, 'given_back_bytes' | 'later_bytes'>, wanted: number | null): string {
   if (wanted === null) return '';
-  const lacking = wanted - sum.given_back_bytes;
+  const lacking = wanted - sum.given_back_bytes - sum.later_bytes;
   return lacking <= 0 ? `${iec(wanted)} were wanted.` : `${iec(lacking)} less than the ${iec(wanted)} that were wanted.`;
 }
 
 /** What goes, in a line. */
 export function goesWords(sum: Pick<Sum, 'backups' | 'devices'>): string {
-  if (sum.backups === 0) return 'No backup leaves.';
+  if (sum.backups === 0) return 'No backup leaves by it.';
   return `${counted(sum.backups, 'backup leaves', 'backups leave')} this store, of ${counted(sum.devices, 'device')}.`;
 }
 
