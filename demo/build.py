@@ -35,7 +35,7 @@ from server.outside import NetworkOffer, SftpPlace, outside
 from server.oversight.actions.oddities import look_for_oddities
 from server.people.actions.closed_days import add_closed_days
 from server.people.actions.office import add_user, set_up_office
-from server.people.models import Holder, User
+from server.people.models import Holder, Office, User
 from server.plans.actions.save_plan import Draft, Target, save_plan
 from server.plans.models import Assignment, Plan, PlanTarget
 from server.plans.queries import WITH_TARGETS
@@ -66,6 +66,10 @@ from server.telling.actions.watch_office import watch_office
 
 FOLDER_NAME = "boat-logger"
 SIDE_BY_SIDE = 3
+AT_A_TIME = 32
+"""Runs that are begun together while the past is made: what is under way is drawn by itself."""
+RULES_APPLIED = (1, 3)
+"""On the mornings after these nights, counted from the last one."""
 
 
 class DemoExists(Exception):
@@ -90,6 +94,7 @@ def build(tell: Callable[[str], None]) -> None:
     Device.objects.update(added_at=begin)
     Bulk.objects.update(at=begin)
     Store.objects.update(added_at=begin, passphrase_proven_at=begin)
+    usual = _many_at_a_time()
     only_told: list[date] = []
     before_all: list[date] | None = None
     for number, night in enumerate(nights):
@@ -106,6 +111,7 @@ def build(tell: Callable[[str], None]) -> None:
         _live(night, back, network, clock, known)
         tell(f"night of {night}")
     remember([*(nights[0] - timedelta(days=before) for before in range(EARLIER_NIGHTS, 0, -1)), *(before_all or [])], zone)
+    usual()
     Assignment.objects.update(since=begin)
     remember_mornings(zone, now=outside().now())
     _this_night(network, clock)
@@ -122,6 +128,20 @@ def build(tell: Callable[[str], None]) -> None:
         cursor.execute("delete from procrastinate_jobs")  # their work is done above, in the past's own time
     # whoever waits for a device goes on waiting: the clock takes it from here
     Run.objects.filter(state=RunState.WAITING).update(next_try_at=outside().now(), attempts=3)
+
+
+def _many_at_a_time() -> Callable[[], None]:
+    """More runs are begun together than the office allows; what is returned puts that right."""
+    runs, writers = Office.objects.get().max_runs, dict(Store.objects.values_list("id", "max_writers"))
+    Office.objects.update(max_runs=AT_A_TIME)
+    Store.objects.update(max_writers=AT_A_TIME)
+
+    def as_before() -> None:
+        Office.objects.update(max_runs=runs)
+        for id, count in writers.items():
+            Store.objects.filter(id=id).update(max_writers=count)
+
+    return as_before
 
 
 def _hurry() -> None:
@@ -261,16 +281,21 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     for run in Run.objects.filter(state=RunState.WAITING):
         Run.objects.filter(id=run.id).update(attempts=14, next_try_at=None)
         carry_out(run.id, clock=clock)
-    for plan in Plan.objects.prefetch_related(WITH_TARGETS):
-        for target in plan.targets.all():
-            for device in Device.objects.filter(assignment__plan=plan):
-                apply_rule(device, target.store, now=clock())
-            finish_removals(target.store, now=clock())
+    if back in RULES_APPLIED:
+        _apply_rules(clock())
     morning = evening + timedelta(hours=12, minutes=10)
     if morning < outside().now():
         clock.set(morning)
         beat("scheduler", now=morning)
         watch_office(now=morning)
+
+
+def _apply_rules(now: datetime) -> None:
+    for plan in Plan.objects.prefetch_related(WITH_TARGETS):
+        for target in plan.targets.all():
+            for device in Device.objects.filter(assignment__plan=plan):
+                apply_rule(device, target.store, now=now)
+            finish_removals(target.store, now=now)
 
 
 def _evening(evening: datetime, clock: PastClock, until: datetime | None = None) -> None:

@@ -4,8 +4,8 @@ Linters and type checks first, two at a time, then every test through Django's r
 by side. Ends with one plain line. With labels only the tests below them run, in one.
 """
 
+import json
 import os
-import re
 import shutil
 import subprocess
 import tempfile
@@ -34,10 +34,9 @@ SIDES = (
     ("checks.web", "checks.contracts", "checks.promises", "checks.browser"),
 )
 """Run side by side, each on a database of its own: the second waits for sockets and browsers most of the time."""
+RESULT = "ATTIC_TEST_RESULT"
+"""Names the file into which the runner writes its counts."""
 LABELS = tuple(label for side in SIDES for label in side)
-_RAN = re.compile(r"^Ran (\d+) tests? in", re.MULTILINE)
-_BAD = re.compile(r"(failures|errors|unexpected successes)=(\d+)")
-_SKIPPED = re.compile(r"skipped=(\d+)")
 
 
 def test(only: list[str]) -> int:
@@ -96,7 +95,10 @@ def _django(sides: list[list[str]]) -> tuple[int, int, int]:
             "ATTIC_ANNOUNCEMENTS_URL": "",
         }
         with ThreadPoolExecutor(len(sides)) as hands:
-            own = [{"ATTIC_DATABASE_NAME": f"attic{number}", "ATTIC_DATA": str(data / f"side{number}")} for number in range(len(sides))]
+            own = [
+                {"ATTIC_DATABASE_NAME": f"attic{number}", "ATTIC_DATA": str(data / f"side{number}"), RESULT: str(data / f"result{number}")}
+                for number in range(len(sides))
+            ]
             jobs = [hands.submit(_side, env | told, labels) for told, labels in zip(own, sides, strict=True)]
             told = [job.result() for job in jobs]
     finally:
@@ -110,11 +112,9 @@ def _side(env: dict[str, str], labels: list[str]) -> tuple[int, int, int]:
     began = time.monotonic()
     command = [str(VENV / "bin" / "python"), "server/manage.py", "test", "--no-input", "-v", "1", *labels]
     done = subprocess.run(command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
-    text = done.stdout
-    if not (found := _RAN.search(text)):
+    text, result = done.stdout, Path(env[RESULT])
+    if not result.exists():
         raise StepFailed(f"The tests of {', '.join(labels)} did not run (exit {done.returncode}).\n{text[-3000:]}")
     say(f"{text.rstrip()}\n  {', '.join(labels)}: {time.monotonic() - began:.0f} seconds\n")
-    last = text.rpartition("\nRan ")[2]
-    bad = sum(int(count) for _, count in _BAD.findall(last))
-    skipped = sum(int(count) for count in _SKIPPED.findall(last))
-    return int(found[1]), bad or (1 if done.returncode else 0), skipped
+    told = json.loads(result.read_text())
+    return told["ran"], told["failed"] or int(done.returncode != 0), told["skipped"]

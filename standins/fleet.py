@@ -59,6 +59,8 @@ class Persona:
 
 _FIELD = Habits(contacts=24, photos=46, photos_a_day=4, events=16, conversations=4, apps=5, card_files=10)
 _PHONE = Habits(contacts=48, photos=18, photos_a_day=1.4, events=24, conversations=7, apps=4)
+_PLOTS = Habits(contacts=6, photos=150, photos_a_day=5, events=4, conversations=2, apps=2)
+"""Takes a picture of every sheet that leaves the plotter."""
 _DESK = Habits(contacts=64, photos=8, photos_a_day=0.5, events=30, conversations=5, apps=3)
 _GIB = 1024**3
 _OFFICE = Account(service="Saltmarsh groupware", kinds=("contacts", "calendar", "mail"), work=True)
@@ -121,7 +123,7 @@ FLEET = (
     _one("tab11-sandvik", "Tab 11", "9.2", "O. Sandvik", DRAWING, 128, _DESK, _OFFICE),
     _one("p4-pellow", "P4", "9.1", "L. Pellow", DRAWING, 64, _PHONE, _OFFICE),
     _one("tab9-pellow", "Tab 9", "9.0", "L. Pellow", DRAWING, 32, _DESK, _OFFICE),
-    _one("tab9-plotter", "Tab 9", "9.0", "plotter room", DRAWING, 32, _DESK),
+    _one("tab9-plotter", "Tab 9", "9.0", "plotter room", DRAWING, 32, _PLOTS),
     _one("p5-brandt", "P5", "9.2", "E. Brandt", DESK, 128, _PHONE, _OFFICE),
     _one("tab9-reception", "Tab 9", "8.7", "reception", DESK, 32, _DESK, _OFFICE),
     _one("p4-wick", "P4", "9.1", "C. Wick", DESK, 64, _PHONE, _OFFICE),
