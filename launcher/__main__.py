@@ -15,6 +15,7 @@ _ABOUT = """Old Attic: recurring backups of staff phones and tablets.
   ./attic start --port 9000     another port
   ./attic test                  install what is missing and run every check
   ./attic test core             only the tests below one folder
+  ./attic test --mutate core/quota   break lines of it one at a time, and say what no test notices
   ./attic vault COMMAND …       the vault by itself: init, backup, list, show, restore, check, repair, remove, sweep, copy, usage, keys
   ./attic bench vault           measure the vault against its limits and against general tools
   ./attic bench screens         measure the interface in a slow browser, with 500 devices and three years of nights
@@ -36,6 +37,12 @@ def main() -> int:
     start.add_argument("--standins", action="store_true", help="with --empty: simulated devices and a mailbox to try things with")
     test = commands.add_parser("test", help="run every check")
     test.add_argument("only", nargs="*", help="test labels, such as core, server.runs or checks.browser; linters are left out then")
+    test.add_argument(
+        "--mutate", metavar="PACKAGE", default="", help="break lines of this folder one at a time and say what no test notices"
+    )
+    test.add_argument("--seed", type=int, default=1, help="of --mutate: another seed tries another sample")
+    test.add_argument("--most", type=int, default=60, help="of --mutate: how many faults are tried")
+    test.add_argument("--also", nargs="*", default=[], help="of --mutate: labels of tests that lie in other folders")
     vault = commands.add_parser("vault", help="the vault by itself, without database and web", add_help=False)
     vault.add_argument("rest", nargs=argparse.REMAINDER)
     bench = commands.add_parser("bench", help="measure", add_help=False)
@@ -52,8 +59,11 @@ def main() -> int:
 
             return run_start(port=given.port, data=given.data, empty=given.empty, standins=given.standins, roots=given.roots, key=given.key)
         if given.command == "test":
+            from launcher.testing import mutate
             from launcher.testing import test as run_tests
 
+            if given.mutate:
+                return mutate(given.mutate, seed=given.seed, most=given.most, also=given.also)
             return run_tests(given.only)
         if given.command in ("vault", "bench"):
             return _alone(given.command, given.rest)

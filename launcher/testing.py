@@ -10,7 +10,9 @@ import shutil
 import subprocess
 import tempfile
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from pathlib import Path
 
 from launcher.cluster import Cluster
@@ -48,7 +50,9 @@ def test(only: list[str]) -> int:
         with ThreadPoolExecutor(2) as hands:
             for good in hands.map(lambda linter: _show(*linter), _linters()):
                 passed, failed = passed + good, failed + (not good)
-    ran, bad, skipped = _django([only] if only else [list(side) for side in SIDES])
+    sides = [only] if only else [list(side) for side in SIDES]
+    with _databases(len(sides)) as (env, data):
+        ran, bad, skipped = _django(sides, env, data)
     passed, failed = passed + max(0, ran - bad - skipped), failed + bad
     say(f"\n{time.monotonic() - began:.0f} seconds")
     say(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""))
@@ -77,14 +81,24 @@ def _show(name: str, command: list[str], cwd: Path) -> bool:
     return done.returncode == 0
 
 
-def _django(sides: list[list[str]]) -> tuple[int, int, int]:
-    """(tests run, failed, skipped). More than one side run side by side; their words come one after the other."""
+def mutate(package: str, *, seed: int, most: int, also: list[str]) -> int:
+    """0 when nine of ten faults were noticed."""
+    set_up(for_tests=True)
+    command = [str(VENV / "bin" / "python"), "-m", "checks.mutants", package, "--seed", str(seed), "--most", str(most)]
+    with _databases(2) as (env, data):
+        own = {"ATTIC_MUTANTS_DATA": str(data / "side{}"), "ATTIC_DATABASE_NAME": "attic0", "ATTIC_DATA": str(data / "side0")}
+        return subprocess.run([*command, "--also", *also], cwd=ROOT, env=env | own, check=False).returncode
+
+
+@contextmanager
+def _databases(count: int) -> Iterator[tuple[dict[str, str], Path]]:
+    """A throw-away cluster with so many databases, each with a folder for its keys: (environment, folder of the folders)."""
     data = Path(tempfile.mkdtemp(prefix="attic-test-"))
     data.chmod(0o755)
     cluster = Cluster(data, free_port(), fast=True)
     try:
         cluster.start()
-        for number in range(len(sides)):
+        for number in range(count):
             cluster.make_database(f"attic{number}")
             shutil.copytree(data / "keys", data / f"side{number}" / "keys")
         env = {
@@ -94,16 +108,21 @@ def _django(sides: list[list[str]]) -> tuple[int, int, int]:
             "ATTIC_DATABASE_PORT": str(cluster.port),
             "ATTIC_ANNOUNCEMENTS_URL": "",
         }
-        with ThreadPoolExecutor(len(sides)) as hands:
-            own = [
-                {"ATTIC_DATABASE_NAME": f"attic{number}", "ATTIC_DATA": str(data / f"side{number}"), RESULT: str(data / f"result{number}")}
-                for number in range(len(sides))
-            ]
-            jobs = [hands.submit(_side, env | told, labels) for told, labels in zip(own, sides, strict=True)]
-            told = [job.result() for job in jobs]
+        yield env, data
     finally:
         cluster.remove()
         shutil.rmtree(data, ignore_errors=True)
+
+
+def _django(sides: list[list[str]], env: dict[str, str], data: Path) -> tuple[int, int, int]:
+    """(tests run, failed, skipped). More than one side run side by side; their words come one after the other."""
+    with ThreadPoolExecutor(len(sides)) as hands:
+        own = [
+            {"ATTIC_DATABASE_NAME": f"attic{number}", "ATTIC_DATA": str(data / f"side{number}"), RESULT: str(data / f"result{number}")}
+            for number in range(len(sides))
+        ]
+        jobs = [hands.submit(_side, env | told, labels) for told, labels in zip(own, sides, strict=True)]
+        told = [job.result() for job in jobs]
     ran, bad, skipped = (sum(counts) for counts in zip(*told, strict=True))
     return ran, bad, skipped
 

@@ -1,0 +1,172 @@
+"""`./attic test --mutate PACKAGE`: breaks a sample of lines one at a time, runs the tests that reach each, and says what survived."""
+
+import argparse
+import json
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections import Counter
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from queue import SimpleQueue
+
+from checks.mutants.faults import Fault, python_faults
+from checks.mutants.reach import SPENT, Reached
+
+ROOT = Path(__file__).resolve().parents[2]
+SIDES = 2
+"""Faults that are tried at the same time, each in a copy and on a database of its own."""
+MOST_SECONDS = 90.0
+"""What the tests of one fault may take together; the quickest are taken."""
+LEFT = (".git", ".venv", "node_modules", ".cache", "data", "__pycache__", ".mypy_cache", ".ruff_cache")
+KNOWN = Path(__file__).with_name("equivalent.json")
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="attic test --mutate")
+    parser.add_argument("package", help="a folder: core/retention, server/retention/actions, web/src")
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--most", type=int, default=60, help="faults that are tried")
+    parser.add_argument("--also", nargs="*", default=[], help="labels of tests that lie elsewhere")
+    given = parser.parse_args()
+    place = ROOT / given.package.rstrip("/")
+    if not place.is_dir():
+        print(f"There is no folder {given.package}.", file=sys.stderr)
+        return 2
+    with tempfile.TemporaryDirectory(prefix="attic-mutants-") as scratch:
+        tried = _Front(Path(scratch), place) if given.package.startswith("web") else _Back(Path(scratch), place, also=given.also)
+        everything = tried.faults()
+        sample = sorted(
+            random.Random(given.seed).sample(everything, min(given.most, len(everything))),
+            key=lambda one: (one.path, one.start, one.new),
+        )
+        print(f"{len(everything)} places in {given.package}; {len(sample)} are tried, seed {given.seed}.", flush=True)
+        with ThreadPoolExecutor(SIDES) as hands:
+            outcomes = list(hands.map(tried.outcome, sample))
+    return _told(sample, outcomes)
+
+
+class _Copies:
+    """Copies of the project, one for each that is tried at the same time."""
+
+    def __init__(self, scratch: Path) -> None:
+        self._free: SimpleQueue[tuple[int, Path]] = SimpleQueue()
+        for number in range(SIDES):
+            copy = scratch / f"copy{number}"
+            shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(*LEFT), symlinks=True)
+            (copy / ".venv").symlink_to(ROOT / ".venv")
+            (copy / "web" / "node_modules").symlink_to(ROOT / "web" / "node_modules")
+            self._free.put((number, copy))
+
+    def outcome(self, fault: Fault) -> str:
+        number, copy = self._free.get()
+        whole = (ROOT / fault.path).read_bytes()
+        try:
+            (copy / fault.path).write_bytes(fault.applied(whole))
+            return self.tried(fault, number, copy)
+        finally:
+            (copy / fault.path).write_bytes(whole)
+            self._free.put((number, copy))
+
+    def tried(self, fault: Fault, number: int, copy: Path) -> str:
+        raise NotImplementedError
+
+
+class _Back(_Copies):
+    def __init__(self, scratch: Path, place: Path, *, also: list[str]) -> None:
+        super().__init__(scratch)
+        self._place = place
+        self._reached = self._record(scratch, also)
+
+    def faults(self) -> list[Fault]:
+        return python_faults(_sources(self._place))
+
+    def _record(self, scratch: Path, also: list[str]) -> Reached:
+        parts = self._place.relative_to(ROOT).parts
+        labels = [".".join(parts[:2]), *also]
+        data, spent = scratch / "coverage", scratch / "spent.json"
+        command = [sys.executable, "-m", "coverage", "run", f"--data-file={data}", f"--source={self._place}", "server/manage.py", "test"]
+        command += ["--no-input", "--keepdb", "--testrunner", "checks.mutants.reach.Recording", *labels]
+        print(f"Recording which tests of {' '.join(labels)} reach what …", flush=True)
+        done = subprocess.run(command, cwd=ROOT, env=_env(0, ROOT) | {SPENT: str(spent)}, capture_output=True, text=True, check=False)
+        if done.returncode or not spent.exists():
+            sys.exit(f"They do not pass as they are:\n{(done.stdout + done.stderr)[-3000:]}")
+        return Reached(data, spent, ROOT)
+
+    def tried(self, fault: Fault, number: int, copy: Path) -> str:
+        chosen, seconds = [], 0.0
+        for test in self._reached.tests(fault.path, fault.line):
+            seconds += self._reached.spent[test]
+            if chosen and seconds > MOST_SECONDS:
+                break
+            chosen.append(test)
+        if not chosen:
+            return "not reached"
+        command = [sys.executable, "server/manage.py", "test", "--no-input", "--keepdb", "--failfast", *chosen]
+        return _run(command, copy, _env(number, copy), 60 + 10 * seconds)
+
+
+class _Front(_Copies):
+    def __init__(self, scratch: Path, place: Path) -> None:
+        super().__init__(scratch)
+        self._place = place
+
+    def faults(self) -> list[Fault]:
+        """Of its pure functions: files without markup."""
+        done = subprocess.run(
+            ["node", "mutants.mjs", str(self._place.relative_to(ROOT / "web"))],
+            cwd=ROOT / "web",
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+        return [Fault(**one | {"path": f"web/{one['path']}"}) for one in json.loads(done.stdout)]
+
+    def tried(self, fault: Fault, number: int, copy: Path) -> str:
+        file = fault.path.removeprefix("web/")
+        return _run(["npx", "vitest", "related", "--run", "--bail=1", "--passWithNoTests", file], copy / "web", dict(os.environ), 240)
+
+
+def _run(command: list[str], cwd: Path, env: dict[str, str], most_seconds: float) -> str:
+    """A test that does not end is one that notices."""
+    try:
+        done = subprocess.run(command, cwd=cwd, env=env, capture_output=True, check=False, timeout=most_seconds)
+    except subprocess.TimeoutExpired:
+        return "noticed"
+    return "noticed" if done.returncode else "survived"
+
+
+def _sources(place: Path) -> Iterator[tuple[str, bytes]]:
+    for file in sorted(place.rglob("*.py")):
+        if not {"tests", "migrations"} & set(file.relative_to(ROOT).parts):
+            yield str(file.relative_to(ROOT)), file.read_bytes()
+
+
+def _env(number: int, copy: Path) -> dict[str, str]:
+    data = os.environ["ATTIC_MUTANTS_DATA"].format(number)
+    return {**os.environ, "PYTHONPATH": str(copy), "ATTIC_DATABASE_NAME": f"attic{number}", "ATTIC_DATA": data}
+
+
+def _told(sample: list[Fault], outcomes: list[str]) -> int:
+    argued = {(one["path"], one["line"], one["new"]): one["why"] for one in json.loads(KNOWN.read_text())}
+    counts: Counter[str] = Counter()
+    for fault, outcome in zip(sample, outcomes, strict=True):
+        text = (ROOT / fault.path).read_bytes().splitlines()[fault.line - 1].decode().strip()
+        if outcome == "survived" and (why := argued.get((fault.path, text, fault.new))):
+            outcome = "argued"
+            print(f"argued      {fault.path}:{fault.line} {fault.what}: {why}")
+        elif outcome != "noticed":
+            print(f"{outcome:11} {fault.path}:{fault.line} {fault.what}: {text[:100]}  →  {fault.new[:80]}")
+        counts[outcome] += 1
+    counted = len(sample) - counts["argued"]
+    share = 100 * counts["noticed"] / counted if counted else 100.0
+    print(f"{counts['noticed']} of {counted} noticed ({share:.0f} %), {counts['survived']} survived, {counts['not reached']} not reached.")
+    return 0 if share >= 90 else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
