@@ -9,7 +9,6 @@ import { RouterProvider } from 'react-router';
 import { ProblemError, problemOf } from '../api/client';
 import { key } from '../api/keys';
 import { useMe } from '../api/queries';
-import { SignInScreen } from '../features/people/SignInScreen';
 import { OfficeTime } from '../ui/Office';
 import { OfficeNamed } from '../ui/Screen';
 import { Failed, Loading } from '../ui/States';
@@ -19,6 +18,8 @@ import { router } from './router';
 const FirstAdministratorScreen = lazy(async () => ({
   default: (await import('../features/people/FirstAdministratorScreen')).FirstAdministratorScreen,
 }));
+
+const SignInScreen = lazy(async () => ({ default: (await import('../features/people/SignInScreen')).SignInScreen }));
 
 const SignInAgain = lazy(async () => ({ default: (await import('./SignInAgain')).SignInAgain }));
 
@@ -71,10 +72,9 @@ function Door() {
   }
   if (me.isPending) return <Loading what="Old Attic" />;
   if (me.isLoadingError) return <Failed problem={problemOf(me.error)} onRetry={() => void me.refetch()} />;
-  if (!me.data.needs_first_administrator) return <SignInScreen officeName={me.data.office?.name ?? 'Old Attic'} />;
   return (
     <Suspense fallback={<Loading what="the first page" />}>
-      <FirstAdministratorScreen />
+      {me.data.needs_first_administrator ? <FirstAdministratorScreen /> : <SignInScreen officeName={me.data.office?.name ?? 'Old Attic'} />}
     </Suspense>
   );
 }

@@ -2,6 +2,9 @@
 import { createContext, useContext, useEffect, useState, type ReactNode } from 'react';
 
 import { age, clock, day, exact } from './format';
+import { formatter } from './formatter';
+
+const CLOCK = formatter('en-GB', { timeStyle: 'medium' });
 
 const Zone = createContext('UTC');
 const Now = createContext(0);
@@ -37,7 +40,7 @@ export function When({ at, withAge = false }: { at: string; withAge?: boolean })
 /** The time of day to the second, for logs; the whole moment on hover. */
 export function TimeOfDay({ at }: { at: string }) {
   const zone = useZone();
-  const shown = new Intl.DateTimeFormat('en-GB', { timeZone: zone, timeStyle: 'medium' }).format(new Date(at));
+  const shown = CLOCK(at, zone);
   return (
     <time dateTime={at} title={exact(at, zone)}>
       {shown}

@@ -1,5 +1,7 @@
 /** Numbers, sizes and times as people read them. Sizes in IEC units; times in the office's zone. */
 
+import { formatter } from './formatter';
+
 const STEPS = ['KiB', 'MiB', 'GiB', 'TiB', 'PiB'];
 
 /** `0 bytes`, `1.5 KiB`, `20 MiB`. */
@@ -23,20 +25,17 @@ export const plural = (count: number, one: string, many = `${one}s`): string => 
 /** `1 device`, `12 000 devices`, `2 boxes`. */
 export const counted = (count: number, one: string, many = `${one}s`): string => `${grouped(count)} ${plural(count, one, many)}`;
 
-export const grouped = (count: number): string => count.toLocaleString('en-GB').replaceAll(',', '\u202f');
+const GROUPS = new Intl.NumberFormat('en-GB');
 
-export function clock(instant: string | Date, zone: string): string {
-  return new Intl.DateTimeFormat('en-GB', { timeZone: zone, hour: '2-digit', minute: '2-digit' }).format(new Date(instant));
-}
+export const grouped = (count: number): string => GROUPS.format(count).replaceAll(',', '\u202f');
 
-export function day(instant: string | Date, zone: string): string {
-  return new Intl.DateTimeFormat('en-GB', { timeZone: zone, weekday: 'short', day: 'numeric', month: 'short' }).format(new Date(instant));
-}
+export const clock = formatter('en-GB', { hour: '2-digit', minute: '2-digit' });
 
-export function exact(instant: string | Date, zone: string): string {
-  const date = new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short', timeStyle: 'medium' }).format(new Date(instant));
-  return `${date} (${zone})`;
-}
+export const day = formatter('en-GB', { weekday: 'short', day: 'numeric', month: 'short' });
+
+const EXACT = formatter('sv-SE', { dateStyle: 'short', timeStyle: 'medium' });
+
+export const exact = (instant: string | Date, zone: string): string => `${EXACT(instant, zone)} (${zone})`;
 
 /** `14 hours ago`, `in 3 days`. */
 export function age(instant: string, now: number): string {
@@ -54,19 +53,20 @@ export function spoken(seconds: number): string {
 }
 
 /** A plain calendar date such as `2026-11-24`, without any zone. */
-export function plainDay(date: string): string {
-  return new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', weekday: 'short', day: 'numeric', month: 'short', year: 'numeric' }).format(
-    new Date(`${date}T00:00:00Z`),
-  );
-}
+export const plainDay = (date: string): string => PLAIN_DAY(`${date}T00:00:00Z`, 'UTC');
 
-export const shortWeekday = (date: string): string =>
-  new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', weekday: 'short' }).format(new Date(`${date}T00:00:00Z`)).slice(0, 2);
+const PLAIN_DAY = formatter('en-GB', { weekday: 'short', day: 'numeric', month: 'short', year: 'numeric' });
+
+const WEEKDAY = formatter('en-GB', { weekday: 'short' });
+
+export const shortWeekday = (date: string): string => WEEKDAY(`${date}T00:00:00Z`, 'UTC').slice(0, 2);
+
+const MONTH = formatter('en-GB', { month: 'short', year: 'numeric' });
 
 /** `2026-11` → `Nov 2026`. */
-export const monthName = (month: string): string =>
-  new Intl.DateTimeFormat('en-GB', { timeZone: 'UTC', month: 'short', year: 'numeric' }).format(new Date(`${month}-01T00:00:00Z`));
+export const monthName = (month: string): string => MONTH(`${month}-01T00:00:00Z`, 'UTC');
+
+const WALL = formatter('sv-SE', { dateStyle: 'short', timeStyle: 'short' });
 
 /** A moment as a date-and-time field wants it, in a zone: `2026-11-24T18:05`. */
-export const wallClock = (instant: string, zone: string): string =>
-  new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short', timeStyle: 'short' }).format(new Date(instant)).replace(' ', 'T');
+export const wallClock = (instant: string, zone: string): string => WALL(instant, zone).replace(' ', 'T');

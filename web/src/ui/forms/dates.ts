@@ -1,5 +1,8 @@
 /** Dates and times as people type them, and as the office writes them, whatever the browser's own language is. */
 
+import { formatter } from '../formatter';
+
+const DAY = formatter('sv-SE', { dateStyle: 'short' });
 const MONTHS = ['jan', 'feb', 'mar', 'apr', 'may', 'jun', 'jul', 'aug', 'sep', 'oct', 'nov', 'dec'];
 const WEEKDAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
 
@@ -57,8 +60,7 @@ export function readTime(text: string): string | null {
 }
 
 /** `2026-11-24` in a zone, of an instant. */
-export const dayIn = (instant: number | string | Date, zone: string): string =>
-  new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short' }).format(new Date(instant));
+export const dayIn = (instant: number | string | Date, zone: string): string => DAY(instant, zone);
 
 /** A calendar day so many days on. */
 export const daysOn = (day: string, days: number): string =>
