@@ -86,6 +86,8 @@ class Days:
         number = day.toordinal() * 100
         for n in range(round(self._draw.uniform(0, 2 * habits.photos_a_day) * busy)):
             self._photo(day, number + n)
+        if habits.photos_kept is not None:
+            self._clear_away("photos", habits.photos_kept)
         for n in range(round(self._draw.uniform(0, 6) * busy)):
             self._message(day, self._draw.randrange(max(1, habits.conversations)))
             self._call(day, number + n)
@@ -104,6 +106,10 @@ class Days:
             self._put("apps", f"app{people.APPS.index(app)}", f"{app} {version}.app", day, _package(app, version))
 
     # -- single things
+
+    def _clear_away(self, kind: str, keep: int) -> None:
+        newest = "select id from item where kind = ? order by modified desc, id desc limit ?"
+        self._db.execute(f"delete from item where kind = ? and id not in ({newest})", (kind, kind, keep))  # noqa: S608 - its own words
 
     def _put(self, kind: str, id: str, name: str, day: date, content: bytes) -> None:
         at = datetime.combine(day, time(8 + self._draw.randint(0, 9), self._draw.randint(0, 59)), UTC)

@@ -68,6 +68,17 @@ class ALife(TestCase):
 
 
 class TheFleet(TestCase):
+    def test_a_holder_who_clears_away_keeps_the_newest_pictures(self):
+        folder = Path(tempfile.mkdtemp(prefix="attic-life-"))
+        self.addCleanup(shutil.rmtree, folder)
+        life = Life(folder, next(persona for persona in FLEET if persona.habits.photos_kept is not None))
+        life.live_until(date(2026, 3, 2))
+        first = {item["id"] for item in life.inventory("photos")}
+        life.live_until(date(2026, 3, 20))
+        later = {item["id"] for item in life.inventory("photos")}
+        self.assertEqual((len(first), len(later)), (90, 90))
+        self.assertFalse(first & later)
+
     def test_it_is_the_whole_office_and_no_two_are_the_same(self):
         self.assertEqual(len(FLEET), 36)
         for field in ("slug", "serial"):
