@@ -20,7 +20,7 @@ QUEUE_EVENTS = 200
 HEARTBEAT_SECONDS = 15
 
 
-def tell(topic: str, id: str, state: dict[str, Any] | None = None) -> None:
+def publish(topic: str, id: str, state: dict[str, Any] | None = None) -> None:
     """Announce that something changed; takes effect with the surrounding transaction."""
     payload = json.dumps({"topic": topic, "id": id, "state": state}, separators=(",", ":"), default=str)
     if len(payload.encode()) > MAX_NOTIFICATION_BYTES:

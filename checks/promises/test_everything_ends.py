@@ -21,7 +21,7 @@ from server.runs.actions.bring_in import ask_bring_in, bring_in, look_into
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import ask_copy, copy_backup
-from server.runs.actions.requeue import requeue_due, take_up_lost
+from server.runs.actions.requeue import requeue_due, requeue_lost_runs
 from server.runs.models import Bringing, BringingState, Copy, CopyState, Run, RunState
 from server.tests.pretend import OfficeTestCase
 
@@ -140,10 +140,10 @@ class WhoDies(OneBackup):
         for state in (RunState.WAITING, RunState.RUNNING):
             Run.objects.filter(id=run.id).update(state=state)
             self.quiet()
-            self.assertEqual((take_up_lost(now=self.outside.now()), self.queued("carry_out_run")), (1, 1))
+            self.assertEqual((requeue_lost_runs(now=self.outside.now()), self.queued("carry_out_run")), (1, 1))
         Run.objects.filter(id=run.id).update(state=RunState.RUNNING, attempts=8)
         self.quiet()
-        take_up_lost(now=self.outside.now())
+        requeue_lost_runs(now=self.outside.now())
         run.refresh_from_db()
         self.assertEqual((run.state, bool(run.cause), bool(run.remedy)), (RunState.FAILED, True, True))
 

@@ -42,9 +42,13 @@ class ValuesSerializer(serializers.Serializer):
         return told
 
 
-class SeenValuesSerializer(ReadBefore, ValuesSerializer):
+class SeenValuesSerializer(ValuesSerializer):
     seen = serializers.CharField(max_length=64, allow_blank=True, default="", help_text="Digest of what was shown to leave by it.")
     word = serializers.CharField(max_length=40, allow_blank=True, default="", help_text="Typed, where it was asked for.")
+
+
+class ChangeDeviceSerializer(ReadBefore, SeenValuesSerializer):
+    """`read` names columns: one that somebody else has changed is no contradiction to another."""
 
 
 class EntrySerializer(serializers.Serializer):
@@ -112,9 +116,9 @@ class ChangeDeviceView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         return Response({"values_told": register_values(device_by_id(id))})
 
-    @extend_schema(operation_id="change_device", request=SeenValuesSerializer, responses=AddedSerializer)
+    @extend_schema(operation_id="change_device", request=ChangeDeviceSerializer, responses=AddedSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        given = SeenValuesSerializer(data=request.data)
+        given = ChangeDeviceSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed(f"device {id}", lambda: register_values(device_by_id(id)))
         seen, word = given.validated_data["seen"], given.validated_data["word"]

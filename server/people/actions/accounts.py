@@ -9,7 +9,7 @@ from django.db.models import F
 
 from core.errors import BadInput
 from server.api.problems import Conflict
-from server.live import tell
+from server.live import publish
 from server.locks import lock_alone
 from server.people.actions.journal import write_journal
 from server.people.models import Role, User
@@ -72,9 +72,9 @@ def _set(row: User, password: str, *, field: str) -> None:
         raise BadInput(" ".join(error.messages), field=field, remedy="Choose a longer, less common password.") from None
     row.set_password(password)
     row.save(update_fields=["password"])
-    tell("session", "")
+    publish("session", "")
 
 
 def _end_sessions(row: User) -> None:
     User.objects.filter(id=row.id).update(sessions_from=F("sessions_from") + 1)
-    tell("session", "")
+    publish("session", "")

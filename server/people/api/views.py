@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 from server.api.address import address_of
 from server.api.permissions import May, may
 from server.api.read_before import ReadBefore
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.accounts import change_own_password, change_user, end_sessions, reset_password
 from server.people.actions.change_names import change_holder, change_team, remove_holder, remove_team
@@ -134,7 +134,7 @@ class SignOutView(APIView):
     @extend_schema(operation_id="sign_out", request=None, responses={204: None})
     def post(self, request: Request) -> Response:
         logout(request._request)
-        tell("session", "")
+        publish("session", "")
         return Response(status=204)
 
 

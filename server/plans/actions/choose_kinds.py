@@ -8,7 +8,7 @@ from core.content.kinds import KINDS
 from core.errors import BadInput
 from server.fleet.models import Device
 from server.jobs import defer_line_up
-from server.live import tell
+from server.live import publish
 from server.locks import lock_alone
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -49,7 +49,7 @@ def choose_kinds(device: Device, *, kinds: Iterable[str], taken: bool, service: 
     says = f"{whom}: {names} {'taken into backups' if taken else 'left out of backups on purpose'}. {why.strip()}".strip()
     write_journal(who=by, what="kinds.chosen", says=says[:600], at=now, device=device.id)
     defer_line_up()
-    tell("changed", "devices")
+    publish("changed", "devices")
     return made
 
 
@@ -64,4 +64,4 @@ def leave_to_plan(found: KindChoice, *, by: User) -> None:
     says = f"{found.device.name} of {found.device.holder.name}: its plan decides again about {KINDS[row.kind].label.lower()}."
     write_journal(who=by, what="kinds.left_to_plan", says=says, at=now, device=found.device_id)
     defer_line_up()
-    tell("changed", "devices")
+    publish("changed", "devices")

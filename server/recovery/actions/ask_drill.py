@@ -5,7 +5,7 @@ from django.db import IntegrityError, transaction
 from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.jobs import defer_drill
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -42,7 +42,7 @@ def begin_drill(copy: Copy, *, by: User | None) -> Drill | None:
             defer_drill(drill.id)
     except IntegrityError:
         return None
-    tell("changed", "drills")
+    publish("changed", "drills")
     return drill
 
 
@@ -58,5 +58,5 @@ def stop_drill(drill: Drill, *, by: User) -> Drill:
     else:
         raise Conflict("This drill has ended already.", remedy="Nothing to do.")
     write_journal(who=by, what="drill.stopped", says=f"The drill of {row.device.name} was stopped.", at=now, device=row.device_id)
-    tell("changed", "drills")
+    publish("changed", "drills")
     return row

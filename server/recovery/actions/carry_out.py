@@ -20,7 +20,7 @@ from core.vault.errors import Stopped
 from core.vault.manifests import Stored
 from core.vault.vault import Vault
 from server.fleet.convert import link_to, put_away
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.recovery.actions.ended import end_restore
 from server.recovery.actions.intents import RowIntents
@@ -62,7 +62,7 @@ def _begun(restore_id: UUID) -> Restore:
     elif restore.state == RestoreState.RUNNING:
         restore.attempts += 1
         restore.save(update_fields=["attempts"])
-    tell("restore", str(restore.id))
+    publish("restore", str(restore.id))
     return restore
 
 
@@ -72,7 +72,7 @@ def _ended(restore_id: UUID, to: RestoreState, **fields: Any) -> Restore:
     restore = held(Restore, restore_id, "backup__device__holder", "device__holder", "by")
     if restore.state == RestoreState.RUNNING:
         end_restore(restore, to, finished_at=outside().now(), **fields)
-    tell("restore", str(restore.id))
+    publish("restore", str(restore.id))
     return restore
 
 
@@ -108,7 +108,7 @@ class Watch:
     def __init__(self, restore: Restore) -> None:
         self._id, self._told = restore.id, 0.0
 
-    def tell(self, kind: str, done_bytes: int, total_bytes: int) -> None:
+    def publish(self, kind: str, done_bytes: int, total_bytes: int) -> None:
         """Raises Stopped."""
         if time.monotonic() - self._told < TELL_EVERY_SECONDS:
             return
@@ -117,7 +117,7 @@ class Watch:
         progress = {"kind": kind, "done_bytes": done_bytes, "total_bytes": total_bytes}
         if not going.update(progress=progress):
             raise Stopped("The restore was stopped.")
-        tell("restore", str(self._id), progress)
+        publish("restore", str(self._id), progress)
 
 
 def _to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Stored]) -> dict[str, Any]:

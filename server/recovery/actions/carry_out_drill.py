@@ -12,7 +12,7 @@ from core.recovery.drill import Bounds, DrillReport, Findings, drill
 from core.vault.errors import DeviceSealed, NoSuchBackup, Stopped
 from core.vault.reading import slowed
 from server.jobs import defer_check
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.recovery.drills import drill_rules
@@ -65,7 +65,7 @@ def _begun(drill_id: UUID) -> Drill:
     elif row.state == DrillState.RUNNING:  # its worker died
         row.attempts += 1
         row.save(update_fields=["attempts"])
-    tell("changed", "drills")
+    publish("changed", "drills")
     return row
 
 
@@ -90,7 +90,7 @@ def _drilled(row: Drill, rules: DrillRules, clock: Callable[[], float], sleep: C
         going = Drill.objects.filter(id=row.id, state=DrillState.RUNNING, stop_asked=False)
         if not going.update(progress={"done_bytes": done_bytes, "total_bytes": total_bytes}):
             raise Stopped("The drill was stopped.")
-        tell("changed", "drills")
+        publish("changed", "drills")
 
     def draw() -> float:
         return int.from_bytes(outside().random(_CHANCE_BYTES), "big") / 2 ** (8 * _CHANCE_BYTES)
@@ -126,5 +126,5 @@ def _ended(drill_id: UUID, to: DrillState, **fields: Any) -> Drill:
         items = "1 item" if count == 1 else f"{count} items"
         says = f"A drill of {row.device.name} from {row.store.name} did not get back {items}; the whole store is being checked."
         write_journal(who=None, what="drill.wrong", says=says, at=now, device=row.device_id, store=row.store_id)
-    tell("changed", "drills")
+    publish("changed", "drills")
     return row

@@ -8,7 +8,7 @@ from django.db.models import Q
 
 from core.errors import AtticError, BadInput
 from server.api.problems import Conflict
-from server.live import tell
+from server.live import publish
 from server.locks import lock_alone
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -62,7 +62,7 @@ def _erase_file(restore_id: UUID, *, by: User) -> None:
     Restore.objects.filter(id=restore_id).update(file_name="")
     says = f"The archive {restore.file_name} was erased from the server."
     write_journal(who=by, what="export.erased", says=says, at=outside().now(), device=restore.backup.device_id)
-    tell("restore", str(restore.id))
+    publish("restore", str(restore.id))
 
 
 def _end_folder(row: ExportFolder, now: datetime) -> bool:
@@ -86,7 +86,7 @@ def _erase_folder(row: ExportFolder, now: datetime, *, by: User | None) -> bool:
     deed = "was erased with everything in it" if there else "is not there any more"
     says = f"The folder {row.path} with content of {device.name}, {device.holder.name}, {deed}."
     write_journal(who=by, what="export.erased", says=says, at=now, device=device.id)
-    tell("restore", str(row.restore_id))
+    publish("restore", str(row.restore_id))
     return True
 
 
@@ -96,7 +96,7 @@ def _note_trouble(row: ExportFolder, says: str, now: datetime) -> None:
     if ExportFolder.objects.filter(pk=row.pk, gone_at__isnull=True).exclude(trouble=says).update(trouble=says):
         device = row.restore.backup.device_id
         write_journal(who=None, what="export.stays", says=f"The folder {row.path} could not be erased: {says}", at=now, device=device)
-        tell("restore", str(row.restore_id))
+        publish("restore", str(row.restore_id))
 
 
 @transaction.atomic
@@ -111,7 +111,7 @@ def keep_folder(restore: Restore, *, until: date, keeper: User, by: User) -> Non
     ExportFolder.objects.filter(pk=row.pk).update(until=until, keeper=keeper)
     says = f"The folder {row.path} stays until {until}, in the keeping of {keeper.shown_name}."
     write_journal(who=by, what="export.kept", says=says, at=now, device=restore.backup.device_id)
-    tell("restore", str(restore.id))
+    publish("restore", str(restore.id))
 
 
 def check_until(until: date, now: datetime) -> None:

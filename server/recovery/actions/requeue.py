@@ -6,7 +6,7 @@ from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from server.jobs import CARRY_OUT_RESTORE, SILENT, defer_restore
-from server.live import tell
+from server.live import publish
 from server.recovery.actions.ended import end_restore
 from server.recovery.models import Restore, RestoreState
 from server.runs.actions.bring_in import lost_imports
@@ -40,7 +40,7 @@ def _taken_up(lost: Restore, now: datetime) -> bool:
         cause = "It ended again and again without a word: its worker died."
         remedy = "The log of the worker has the details. What was written stays; compare it before you restore again."
         end_restore(row, RestoreState.FAILED, finished_at=now, cause=cause, remedy=remedy)
-        tell("restore", str(row.id))
+        publish("restore", str(row.id))
     else:
         defer_restore(row.id, row.device_id)
     return True

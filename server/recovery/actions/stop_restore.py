@@ -3,7 +3,7 @@
 from django.db import transaction
 
 from server.api.problems import Conflict
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -26,5 +26,5 @@ def stop_restore(restore: Restore, *, by: User) -> Restore:
         row.save(update_fields=["stop_asked"])
     says = f"The restore from {row.backup.device.name} was stopped."
     write_journal(who=by, what="restore.stopped", says=says, at=now, device=row.backup.device_id)
-    tell("restore", str(row.id))
+    publish("restore", str(row.id))
     return row

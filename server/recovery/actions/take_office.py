@@ -20,7 +20,7 @@ from core.vault.offices import OfficeRecord, entries, read_offices
 from server.api.problems import Conflict
 from server.fleet.convert import SSH_PURPOSE, key_purpose, rules_of, sftp_purpose
 from server.fleet.models import Device, DeviceState, LinkType, SshKey
-from server.live import tell
+from server.live import publish
 from server.locks import lock_alone
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -76,8 +76,8 @@ def take_office(store: Store, server: str, *, by: User) -> TakenOver:
             f"of {record.office or 'another server'} were taken over from {store.name}."
         )
         write_journal(who=by, what="store.office_taken", says=says, at=outside().now(), store=store.id)
-        tell("changed", "devices")
-        tell("changed", "stores")
+        publish("changed", "devices")
+        publish("changed", "stores")
     return taken
 
 

@@ -6,7 +6,7 @@ from django.db import transaction
 
 from core.errors import BadInput
 from server.api.problems import ChangedMeanwhile, Conflict
-from server.live import tell
+from server.live import publish
 from server.locks import lock_devices
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
@@ -57,7 +57,7 @@ def _written(
     row.devices.set(wish.devices)
     add_steps(row)
     write_journal(who=by, what="erasure.asked", says=f"{words_of(row)} is erased from {begins_on} on.", at=now)
-    tell("changed", "erasures")
+    publish("changed", "erasures")
     return row
 
 
@@ -87,7 +87,7 @@ def call_off(row: Erasure, *, why: str, by: User, now: datetime) -> Erasure:
         raise Conflict("It has begun, or is over.", remedy="Load the page again.")
     move(found, ErasureState.CALLED_OFF, called_off_at=now, called_off_by=by, called_off_why=why.strip()[:200], items=nameless(found.items))
     write_journal(who=by, what="erasure.called_off", says=f"{words_of(found)} is not erased: {found.called_off_why}", at=now)
-    tell("changed", "erasures")
+    publish("changed", "erasures")
     return found
 
 

@@ -8,7 +8,7 @@ from django.db import transaction
 from core.errors import BadInput
 from server.api.problems import ChangedMeanwhile, Conflict
 from server.jobs import defer_copies, defer_owed_copies
-from server.live import tell
+from server.live import publish
 from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -49,7 +49,7 @@ def drain_store(store: Store, into: Store, *, by: User) -> Outlook:
     write_journal(who=by, what="store.draining", says=says, at=now, store=store.id)
     defer_copies(into.id)
     defer_owed_copies()
-    tell("changed", "stores")
+    publish("changed", "stores")
     return found
 
 
@@ -92,7 +92,7 @@ def stop_draining(store: Store, *, by: User) -> Store:
     row.save(update_fields=["draining_into", "drain_asked_at"])
     says = f"{row.name} is not drained any more. It is only read; plans go elsewhere until somebody changes them."
     write_journal(who=by, what="store.draining_stopped", says=says, at=outside().now(), store=row.id)
-    tell("changed", "stores")
+    publish("changed", "stores")
     return row
 
 
@@ -119,5 +119,5 @@ def retire_store(store: Store, *, seen: str, word: str, by: User) -> Store:
     row.save(update_fields=["mode", "retired_at", "trouble", "trouble_code", "trouble_remedy"])
     says = f"{row.name} was retired with {gone} copies; {found.lost_count} backups lie in no store any more. Nothing in it was touched."
     write_journal(who=by, what="store.retired", says=says, at=now, store=row.id)
-    tell("changed", "stores")
+    publish("changed", "stores")
     return row

@@ -18,7 +18,7 @@ from core.vault.erase_whole import erase_whole, lying_about
 from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.fleet.models import Device
-from server.live import tell
+from server.live import publish
 from server.locks import lock_device, lock_devices
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
@@ -60,7 +60,7 @@ def erase_in(store_id: UUID, *, now: datetime) -> int:
         except Exception as error:  # whatever it is, the store's page says it
             note_trouble(step.store_id, error)
             _wait(step, now, "It could not be done there.", "Look at the page of the store.")
-    tell("changed", "erasures")
+    publish("changed", "erasures")
     return went_on
 
 

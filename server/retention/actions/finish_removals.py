@@ -9,7 +9,7 @@ from django.db import transaction
 
 from core.vault.errors import StoreHolds
 from core.vault.vault import Vault
-from server.live import tell
+from server.live import publish
 from server.people.clock import believe_clock
 from server.retention.freezing import Frozen
 from server.runs.models import Copy, CopyState
@@ -40,5 +40,5 @@ def finish_removals(store: Store, *, now: datetime, vault: Vault | None = None) 
         with transaction.atomic():
             transition(Copy, copy.id, CopyState.REMOVED, removed_at=now, cause="", remedy="")
         gone += 1
-    tell("changed", "devices")
+    publish("changed", "devices")
     return gone

@@ -4,7 +4,7 @@ from django.db import transaction
 
 from core.errors import BadInput
 from server.api.problems import Conflict
-from server.live import tell
+from server.live import publish
 from server.locks import lock_alone
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -35,7 +35,7 @@ def freeze(*, reason: str, by: User, store: Store | None = None, team: Team | No
     row = Freeze.objects.create(store=store, team=team, reason=reason.strip()[:200], by=by, at=now)
     says = f"Nothing leaves {words_of(row)}: {row.reason}"
     write_journal(who=by, what="retention.frozen", says=says, at=now, store=store.id if store else None)
-    tell("changed", "freezes")
+    publish("changed", "freezes")
     return row
 
 
@@ -51,5 +51,5 @@ def lift(freeze: Freeze, *, why: str, by: User) -> Freeze:
     row.save(update_fields=["ended_at", "ended_by", "ended_why"])
     says = f"Things may leave {words_of(row)} again: {row.ended_why}"
     write_journal(who=by, what="retention.lifted", says=says, at=row.ended_at, store=row.store_id)
-    tell("changed", "freezes")
+    publish("changed", "freezes")
     return row

@@ -8,7 +8,7 @@ from django.db import transaction
 
 from core.errors import BadInput
 from server.api.problems import Conflict
-from server.live import tell
+from server.live import publish
 from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -30,7 +30,7 @@ def hold_many(reach: Reach, *, reason: str, by: User, until: date | None = None)
     lock_devices(backup.device_id for backup in free)
     for backup in free:
         hold_backup(backup, reason=reason, by=by, until=until)
-    tell("changed", "devices")
+    publish("changed", "devices")
     return len(free)
 
 
@@ -47,5 +47,5 @@ def still_needed(ids: Sequence[UUID], *, why: str, by: User) -> int:
         write_journal(
             who=by, what="backup.hold_seen", says=f"The holds of {name} are still needed: {why.strip()[:200]}", at=now, device=device
         )
-    tell("changed", "devices")
+    publish("changed", "devices")
     return len(backups)

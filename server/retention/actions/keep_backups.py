@@ -6,7 +6,7 @@ from uuid import UUID
 
 from django.db import transaction
 
-from server.live import tell
+from server.live import publish
 from server.locks import lock_devices
 from server.people.models import User
 from server.runs.actions.hold_backup import hold_backup
@@ -20,5 +20,5 @@ def keep_backups(ids: Sequence[UUID], *, reason: str, by: User, until: date | No
     lock_devices(backup.device_id for backup in backups)
     for backup in backups:
         hold_backup(backup, reason=reason, by=by, until=until)
-    tell("changed", "devices")
+    publish("changed", "devices")
     return len(backups)

@@ -4,7 +4,7 @@ from django.db import transaction
 
 from core.errors import BadInput
 from server.jobs import defer_rules
-from server.live import tell
+from server.live import publish
 from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -39,5 +39,5 @@ def leave_sooner(store: Store, *, why: str, word: str, by: User) -> int:
     says = f"{what} {'leaves' if len(going) == 1 else 'leave'} {store.name} without the rest of their undo period: {why.strip()[:200]}"
     write_journal(who=by, what="store.left_sooner", says=says, at=now, store=store.id)
     defer_rules(store.id)
-    tell("changed", "stores")
+    publish("changed", "stores")
     return len(going)

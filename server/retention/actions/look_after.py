@@ -11,7 +11,7 @@ from core.vault.errors import SweptByAnother
 from core.vault.giving_back import thorough
 from core.vault.sweep import sweep
 from server.fleet.models import Device
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
@@ -51,7 +51,7 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
     Store.objects.filter(id=store.id).update(ruled_on=now.astimezone(office_zone()).date())
     sweep_store(store, now=now)
     measure(store, now=now, anew=True)
-    tell("changed", "stores")
+    publish("changed", "stores")
     return removed
 
 
@@ -60,7 +60,7 @@ def _decide_alone(store: Store, now: datetime) -> int:
     when it is back. It is the drive that it is, whatever lies at its last path now."""
     _apply_rules(store, now)
     Store.objects.filter(id=store.id).update(ruled_on=now.astimezone(office_zone()).date())
-    tell("changed", "stores")
+    publish("changed", "stores")
     return 0
 
 

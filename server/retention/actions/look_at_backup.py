@@ -6,7 +6,7 @@ One that was brought in counts like any other. One that is damaged is not kept f
 from django.db import transaction
 
 from core.errors import BadInput
-from server.live import tell
+from server.live import publish
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -27,5 +27,5 @@ def looked_at(backup: Backup, *, by: User) -> Backup:
     what = "is damaged" if damaged else "was brought in"
     says = f"The backup of {backup.device.name} of {written(backup.finished_at)}, which {what}, was looked at: its rule decides again."
     write_journal(who=by, what="backup.looked_at", says=says, at=backup.looked_at, device=backup.device_id)
-    tell("changed", "devices")
+    publish("changed", "devices")
     return backup

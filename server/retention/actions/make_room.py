@@ -14,7 +14,7 @@ from core.units import iec
 from server.api.problems import ChangedMeanwhile
 from server.fleet.convert import account_of
 from server.jobs import defer_sweep
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
@@ -94,7 +94,7 @@ def make_room(store: Store, keys: Sequence[str], *, why: str, seen: str, by: Use
         defer_sweep(store.id)
     write_journal(who=by, what="store.room_made", says=_says(store, looked, why), at=outside().now(), store=store.id)
     forget()
-    tell("changed", "stores")
+    publish("changed", "stores")
     return looked
 
 

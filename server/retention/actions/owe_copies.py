@@ -16,7 +16,7 @@ from core.retention.rule import BY_RULE, Why
 from core.retention.verdicts import verdicts
 from server.fleet.models import Device, DeviceState
 from server.jobs import defer_copies
-from server.live import tell
+from server.live import publish
 from server.locks import lock_device
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
@@ -68,7 +68,7 @@ def owe_copies_of(device_id: UUID, *, now: datetime) -> int:
         made += new
     forgotten = _forget(device_id, wanted)
     if made or forgotten:
-        tell("changed", "copies")
+        publish("changed", "copies")
     return made
 
 

@@ -8,7 +8,7 @@ from django.db import transaction
 
 from core.errors import BadInput
 from server.api.problems import ChangedMeanwhile, Conflict
-from server.live import tell
+from server.live import publish
 from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -56,7 +56,7 @@ def remove_backups(
         count = sum(copy.backup.device_id == one.device.id for copy in found.copies)
         says = f"{count} {'copy' if count == 1 else 'copies'} of {one.going} of {one.device.name} leave on {on}: {why.strip()[:200]}"
         write_journal(who=by, what="backup.removed_by_hand", says=says, at=now, device=one.device.id)
-    tell("changed", "devices")
+    publish("changed", "devices")
     return found
 
 

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.db import transaction
 
-from server.live import tell
+from server.live import publish
 from server.locks import lock_alone
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -26,5 +26,5 @@ def set_exception(of: Whose, told: dict[str, Any] | None, *, by: User, seen: str
         done = "ended" if told is None else f"is version {row.number} now"
         says = f"The rule for {of.words} {done}.{f' {why.strip()[:200]}' if why.strip() else ''}"
         write_journal(who=by, what="rule.exception", says=says, at=now, device=row.device_id, store=row.store_id)
-        tell("changed", "devices")
+        publish("changed", "devices")
     return row

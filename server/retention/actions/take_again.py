@@ -5,7 +5,7 @@ from django.db import transaction
 from core.errors import BadInput
 from server.api.problems import Conflict
 from server.fleet.models import Device
-from server.live import tell
+from server.live import publish
 from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -32,5 +32,5 @@ def take_again(row: Erasure, *, why: str, by: User) -> Erasure:
     found.save(update_fields=["taken_again_at"])
     says = f"{words_of(found)}: runs may take it again. {why.strip()[:200]}"
     write_journal(who=by, what="erasure.taken_again", says=says, at=found.taken_again_at)
-    tell("changed", "erasures")
+    publish("changed", "erasures")
     return found

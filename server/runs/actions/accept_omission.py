@@ -4,7 +4,7 @@ from django.db import transaction
 
 from core.content.left_out import REASONS, reason_of
 from core.errors import BadInput
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -30,8 +30,8 @@ def accept_omission(run: Run, *, path: str, code: str, alike: bool, why: str, by
     whom = f"{device.name} and all devices alike" if alike else device.name
     says = f"Left out of backups of {whom}, and accepted: {what}. {omission.why}"
     write_journal(who=by, what="omission.accepted", says=says[:600], at=now, device=device.id)
-    tell("run", str(run.id))
-    tell("changed", "devices")
+    publish("run", str(run.id))
+    publish("changed", "devices")
     return omission
 
 
@@ -44,5 +44,5 @@ def take_back_omission(omission: Omission, *, by: User) -> Omission:
         row.save(update_fields=["ended_at"])
         says = f"What is left out of backups of {omission.device.name} is not accepted any more: {row.path or reason_of(row.code)}."
         write_journal(who=by, what="omission.taken_back", says=says[:600], at=now, device=omission.device_id)
-        tell("changed", "devices")
+        publish("changed", "devices")
     return row

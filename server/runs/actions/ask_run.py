@@ -9,7 +9,7 @@ from core.schedule.nights import night_of
 from server.api.problems import Conflict
 from server.fleet.models import Device, DeviceState
 from server.jobs import defer_run
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.models import User
 from server.people.queries import office_zone
@@ -47,7 +47,7 @@ def ask_run_by_hand(
         with transaction.atomic():
             run.save(force_insert=True)
             defer_run(run.id, run.device_id)
-            tell("run", str(run.id))
+            publish("run", str(run.id))
     except IntegrityError:
         active = Run.objects.filter(device=device, state__in=ACTIVE).first()
         raise Conflict(

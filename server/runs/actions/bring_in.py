@@ -27,7 +27,7 @@ from server.api.problems import Conflict
 from server.fleet.convert import put_away
 from server.fleet.models import Device
 from server.jobs import SCAN_IMPORT, SILENT, TAKE_IMPORT, defer_import, defer_import_scan
-from server.live import tell
+from server.live import publish
 from server.outside import OldLink, outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -102,7 +102,7 @@ def look_into(bringing_id: UUID) -> Bringing:
     finally:
         if link is not None:
             put_away(link)
-    tell("bringing", str(bringing_id))
+    publish("bringing", str(bringing_id))
     return ended
 
 
@@ -146,8 +146,8 @@ def bring_in(bringing_id: UUID) -> Bringing:
             put_away(link)
     if ended.state == BringingState.DONE:
         _clear(bringing)
-    tell("bringing", str(bringing_id))
-    tell("changed", "devices")
+    publish("bringing", str(bringing_id))
+    publish("changed", "devices")
     return ended
 
 
@@ -183,10 +183,10 @@ class ImportProgress:
     def __init__(self, id: UUID) -> None:
         self._id, self._asked, self._stop = id, 0.0, False
 
-    def tell(self, progress: Progress) -> None:
+    def publish(self, progress: Progress) -> None:
         told = {"stage": progress.stage, "read_bytes": progress.read_bytes, "to_read_bytes": progress.to_read_bytes}
         Bringing.objects.filter(id=self._id, state=BringingState.BRINGING).update(progress=told)
-        tell("bringing", str(self._id), told)
+        publish("bringing", str(self._id), told)
 
     def should_stop(self) -> bool:
         """Asked at most every second."""

@@ -14,7 +14,7 @@ from django.db.models.functions import RowNumber
 
 from core.schedule.quiet import not_before
 from core.vault.errors import Stopped, StoreError
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.queries import office_zone, on_metered_line
 from server.plans.models import PlanTarget
@@ -97,7 +97,7 @@ def _wait(store: Store, error: Exception) -> None:
     """Everything that is owed there waits for the store, and says so."""
     cause, remedy = (error.message, error.remedy) if isinstance(error, StoreError) else ("It could not be opened.", "")
     Copy.objects.filter(store=store, state=CopyState.OWED).update(due_at=outside().now() + AWAY_FOR, cause=cause[:600], remedy=remedy[:600])
-    tell("changed", "copies")
+    publish("changed", "copies")
 
 
 class Paced:
@@ -128,7 +128,7 @@ class Paced:
             raise Stopped("Nothing is written into this store any more.", remedy="Take the store into use again.")
         if self._minds_metered and on_metered_line():
             raise Stopped(METERED, remedy="It goes on by itself once the line is not metered any more; what arrived is used again.")
-        tell("changed", "copies")
+        publish("changed", "copies")
 
     def note_speed(self, row: Copy) -> None:
         """How fast a drive took it, smoothed: for how long it is needed the next time. A few bytes tell nothing."""

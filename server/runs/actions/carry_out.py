@@ -19,7 +19,7 @@ from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 from server.fleet.convert import link_to, put_away
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.queries import office_zone
 from server.plans.choices import choices, kinds_taken
@@ -132,6 +132,6 @@ def _waits_for_others(run_id: UUID, now: datetime) -> Run:
         run.next_try_at = now + timedelta(seconds=WAIT_SECONDS)
         if not run.log or run.log[-1]["says"] != WAITS:
             run.log.append(log_line(now, WAITS))
-            tell("run", str(run.id))
+            publish("run", str(run.id))
         run.save(update_fields=["next_try_at", "log"])
     return run

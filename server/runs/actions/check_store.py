@@ -21,7 +21,7 @@ from core.vault.reading import SHARE_BYTES_PER_SECOND, next_packs, slowed
 from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.jobs import defer_check
-from server.live import tell
+from server.live import publish
 from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -175,4 +175,4 @@ def _noted(store: Store, found: dict[str, Any], *, finished: bool, by: User | No
     Store.objects.filter(id=store.id).update(check_says=says, checked_at=now, check_progress={})
     if by is not None or found["damaged"]:  # a line for every night on which all is well would bury what people did
         write_journal(who=by, what="store.checked", says=f"{store.name}: {says}", at=now, store=store.id)
-    tell("changed", "stores")
+    publish("changed", "stores")

@@ -18,7 +18,7 @@ from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from server.fleet.models import Device
 from server.jobs import defer_compare
-from server.live import tell
+from server.live import publish
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -75,7 +75,7 @@ def compare_store(store: Store, *, now: datetime) -> Compared | None:
         Store.objects.filter(id=store.id).update(compared_at=now, remembered=remembered)
         note_well(store.id)
     if missing or back or strays:
-        tell("changed", "stores")
+        publish("changed", "stores")
     return Compared(missing=missing, back=back, strays=strays)
 
 
@@ -151,7 +151,7 @@ def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
         backup = take_in(stray, manifest, device)
         says = f"A backup of {device.name} of {written(manifest.finished_at)} was found in {stray.store.name} and taken in."
         write_journal(who=by, what="backup.adopted", says=says, at=now, device=device.id, store=stray.store_id)
-    tell("changed", "devices")
+    publish("changed", "devices")
     return backup
 
 

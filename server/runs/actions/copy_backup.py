@@ -19,7 +19,7 @@ from core.vault.errors import Damaged, Stopped, StoreError, StoreFull, StoreRead
 from core.vault.vault import Vault
 from server.api.problems import Conflict
 from server.jobs import CARRY_COPIES, SILENT, defer_copies
-from server.live import tell
+from server.live import publish
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -123,7 +123,7 @@ def ask_copy(backup: Backup, store: Store, *, by: User) -> Copy:
     else:
         move(row, CopyState.OWED, **asked)
     defer_copies(store.id)
-    tell("changed", "copies")
+    publish("changed", "copies")
     return row
 
 
@@ -159,8 +159,8 @@ def copy_backup(copy_id: int, *, by: User | None = None, stores: OpenStores | No
         if row.by is not None:  # what plans want is in the list of copies; a line for each would bury what people did
             says = f"A backup of {row.backup.device.name} was copied from {source.name} to {row.store.name}."
             write_journal(who=row.by, what="backup.copied", says=says, at=now, device=row.backup.device_id, store=row.store_id)
-        tell("changed", "copies")
-        tell("changed", "devices")
+        publish("changed", "copies")
+        publish("changed", "devices")
     return True
 
 
@@ -172,7 +172,7 @@ def _begun(copy_id: int) -> Copy | None:
         return None
     if row.state == CopyState.OWED:
         move(row, CopyState.COPYING, attempts=row.attempts + 1, progress={})
-        tell("changed", "copies")
+        publish("changed", "copies")
     return row
 
 
@@ -212,7 +212,7 @@ def _cut(row: Copy, error: Exception) -> None:
         move(found, CopyState.OWED, due_at=outside().now() + again, **told)
     else:
         move(found, CopyState.FAILED, due_at=None, **told)
-    tell("changed", "copies")
+    publish("changed", "copies")
 
 
 def requeue_lost_copies() -> int:

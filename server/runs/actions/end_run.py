@@ -19,7 +19,7 @@ from core.units import spoken
 from core.vault.capture import Captured
 from core.vault.errors import Stopped
 from server.jobs import defer_after_run, defer_copies, defer_tick
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.clock import in_doubt
 from server.plans.choices import choices, kinds_taken
@@ -93,7 +93,7 @@ def _owe_copies(run: Run, backup: Backup) -> None:
         due = now + timedelta(minutes=target.delay_minutes)
         Copy.objects.create(backup=backup, store_id=target.store_id, state=CopyState.OWED, asked_at=now, due_at=due)
         defer_copies(target.store_id)
-        tell("changed", "copies")
+        publish("changed", "copies")
 
 
 def _lacking(run: Run, captured: Captured) -> list[dict[str, Any]]:
@@ -177,8 +177,8 @@ def give_up(run_id: UUID, now: datetime) -> Run:
 
 def run_ended(run: Run) -> None:
     """What follows the end of a run: viewers learn of it, and its place is free for the next one."""
-    tell("run", str(run.id))
-    tell("changed", "devices")
+    publish("run", str(run.id))
+    publish("changed", "devices")
     defer_after_run(run.id)
     defer_tick()
 

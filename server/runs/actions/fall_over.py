@@ -13,7 +13,7 @@ from core.units import iec
 from core.vault.errors import StoreError
 from core.vault.vault import Vault
 from server.fleet.models import Look
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.moments import written
 from server.people.queries import office_zone, on_metered_line
@@ -102,5 +102,5 @@ def _moved(run: Run, store: Store, error: AtticError) -> bool:
     row.store = store
     row.save(update_fields=["log", "store", "fell_over_from"])
     run.store, run.fell_over_from, run.log = row.store, row.fell_over_from, row.log
-    tell("run", str(run.id))
+    publish("run", str(run.id))
     return True

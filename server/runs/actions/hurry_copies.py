@@ -4,7 +4,7 @@ from django.db import transaction
 
 from server.api.problems import Conflict
 from server.jobs import defer_copies
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -26,7 +26,7 @@ def hurry_copies(store: Store, *, by: User) -> int:
         defer_copies(store.id)
         says = f"{count} {'copy' if count == 1 else 'copies'} owed to {store.name} {'is' if count == 1 else 'are'} tried at once."
         write_journal(who=by, what="copies.hurried", says=says, at=outside().now(), store=store.id)
-        tell("changed", "copies")
+        publish("changed", "copies")
     return count
 
 
@@ -42,5 +42,5 @@ def withdraw_copy(copy: Copy, *, by: User) -> Copy:
     says = f"The copy of {row.backup.device.name} to {row.store.name} was withdrawn."
     write_journal(who=by, what="copy.withdrawn", says=says, at=outside().now(), device=row.backup.device_id, store=row.store_id)
     move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=outside().now(), due_at=None, by=None)
-    tell("changed", "copies")
+    publish("changed", "copies")
     return row

@@ -20,7 +20,7 @@ from core.schedule.recurrence import Recurrence
 from core.schedule.window import Slot, Window, slots
 from core.units import iec
 from server.fleet.models import DeviceState
-from server.live import tell
+from server.live import publish
 from server.people.models import Office
 from server.people.queries import closed_days, office_zone
 from server.plans.convert import recurrence_of, window_of
@@ -75,7 +75,7 @@ def line_up_night(*, now: datetime) -> list[LinedUp]:
             "made_at",
         ],
     )
-    tell("changed", "line_up")
+    publish("changed", "line_up")
     return rows
 
 

@@ -22,7 +22,7 @@ from server.fleet.actions.note_accounts import note_accounts
 from server.fleet.actions.note_own_cloud import note_own_cloud
 from server.fleet.convert import link_to, told_card
 from server.fleet.models import Device, Look
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.runs.models import Copy, CopyState
 from server.storage.queries import opened
@@ -53,7 +53,7 @@ def look_at(device: Device) -> Look:
                 "state": {"finder_lock": state.finder_lock, "card": told_card(state), "locked": state.locked},
             },
         )  # fmt: skip
-    tell("changed", "devices")
+    publish("changed", "devices")
     return look
 
 

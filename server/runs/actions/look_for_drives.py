@@ -14,7 +14,7 @@ from django.db import transaction
 from core.content.paths import shown_path
 from core.vault.address import DriveAddress
 from server.jobs import defer_check, defer_compare, defer_copies, defer_removals
-from server.live import tell
+from server.live import publish
 from server.outside import DriveSeen, outside
 from server.people.actions.journal import write_journal
 from server.runs.actions.part_drive import go_on_parting
@@ -47,7 +47,7 @@ def look_for_drives(*, now: datetime) -> int:
     for drive in Drive.objects.filter(state=DriveState.PARTING).select_related("store"):
         go_on_parting(drive.store)
     if changed:
-        tell("changed", "stores")
+        publish("changed", "stores")
     return changed
 
 
@@ -131,5 +131,5 @@ def _strangers(seen: dict[str, list[DriveSeen]], now: datetime) -> None:
     ]
     gone = StrangeDrive.objects.exclude(vault_id__in=[one.vault_id for one in there])
     if gone.delete()[0] or StrangeDrive.objects.count() != len(there):
-        tell("changed", "stores")
+        publish("changed", "stores")
     StrangeDrive.objects.bulk_create(there, update_conflicts=True, unique_fields=["vault_id"], update_fields=["path", "seen_at"])

@@ -8,7 +8,7 @@ from django.db import transaction
 from core.errors import AtticError
 from core.vault.repair import damaged_backups, repair
 from core.vault.vault import Vault
-from server.live import tell
+from server.live import publish
 from server.locks import lock_devices
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -79,4 +79,4 @@ def _noted(store: Store, whole: set[UUID], how: str) -> None:
     count = "1 backup is" if len(whole) == 1 else f"{len(whole)} backups are"
     says = f"{count} whole again in {store.name}: {how}."
     write_journal(who=None, what="store.mended", says=says, at=outside().now(), store=store.id)
-    tell("changed", "stores")
+    publish("changed", "stores")

@@ -6,7 +6,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from core.errors import AtticError
 from server.api.problems import Conflict
 from server.jobs import defer_compare, defer_copies, defer_look_for_drives, defer_removals
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -28,7 +28,7 @@ def part_drive(store: Store, *, by: User) -> Drive:
             move(drive, DriveState.PARTING, asked_at=now, asked_by=by, hindered_by="")
             write_journal(who=by, what="drive.parting", says=f"{store.name} is to be taken away.", at=now, store=store.id)
         defer_look_for_drives()
-    tell("changed", "stores")
+    publish("changed", "stores")
     return go_on_parting(store)
 
 
@@ -44,7 +44,7 @@ def use_drive_again(store: Store, *, by: User) -> Drive:
             defer_removals(store.id)
             defer_copies(store.id)
             defer_compare(store.id)
-    tell("changed", "stores")
+    publish("changed", "stores")
     return drive
 
 
@@ -76,7 +76,7 @@ def go_on_parting(store: Store) -> Drive:
             move(drive, DriveState.PARTED, hindered_by="", pulled_out=False)
             says = f"{store.name} is safe to take away: everything lies on it, and nothing holds it."
             write_journal(who=drive.asked_by, what="drive.parted", says=says, at=outside().now(), store=store.id)
-    tell("changed", "stores")
+    publish("changed", "stores")
     return drive
 
 

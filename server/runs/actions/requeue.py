@@ -12,7 +12,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from server.fleet.queries import seen_on_network
 from server.jobs import CARRY_OUT_RUN, SILENT, defer_run
-from server.live import tell
+from server.live import publish
 from server.runs.actions.end_run import give_up, run_ended
 from server.runs.models import ACTIVE, Run, RunState
 from server.runs.sentences import log_line
@@ -67,10 +67,10 @@ def _moved(id: object, now: datetime) -> None:
             run, RunState.STOPPED, finished_at=now, stop_asked=True, next_try_at=None, cause_code="schedule.moved",
             cause="Its device follows another plan now, or none.", remedy="Nothing to do: the runs of the new plan take everything.",
         )  # fmt: skip
-        tell("run", str(run.id))
+        publish("run", str(run.id))
 
 
-def take_up_lost(*, now: datetime) -> int:
+def requeue_lost_runs(*, now: datetime) -> int:
     """How many were taken up, or ended because they have been tried often enough. Two queries when there are none."""
     active = list(Run.objects.filter(state__in=ACTIVE, asked_at__lt=now - SILENT).select_related("device"))
     if not active:

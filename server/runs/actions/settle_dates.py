@@ -5,7 +5,7 @@ from datetime import datetime
 from django.db import transaction
 
 from core.errors import BadInput
-from server.live import tell
+from server.live import publish
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -23,7 +23,7 @@ def confirm_doubted(state: ClockState) -> int:
     if count:
         says = f"The dates of {count} backups that were made while the clock was in doubt are confirmed."
         write_journal(who=None, what="backup.dates_confirmed", says=says, at=outside().now())
-        tell("changed", "devices")
+        publish("changed", "devices")
     return count
 
 
@@ -41,5 +41,5 @@ def settle_date(backup: Backup, *, at: datetime | None, by: User) -> Backup:
     row.save(update_fields=["finished_at", "in_doubt"])
     says = f"The backup of {backup.device.name} is of {written(row.finished_at)}."
     write_journal(who=by, what="backup.date_settled", says=says, at=now, device=backup.device_id)
-    tell("changed", "devices")
+    publish("changed", "devices")
     return row

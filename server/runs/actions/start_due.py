@@ -19,7 +19,7 @@ from server.fleet.actions.change_device import bring_back
 from server.fleet.actions.keep_absences import keep_absences
 from server.fleet.models import DeviceState
 from server.jobs import defer_run
-from server.live import tell
+from server.live import publish
 from server.people.queries import closed_days, office_zone
 from server.plans.actions.join_by_team import join_by_team
 from server.plans.actions.pause import end_pauses
@@ -29,7 +29,7 @@ from server.plans.queries import OF_THEIR_PLANS, pauses
 from server.plans.soundness import or_else
 from server.runs.actions.beat import beat
 from server.runs.actions.line_up_night import places
-from server.runs.actions.requeue import let_go, requeue_due, take_up_lost
+from server.runs.actions.requeue import let_go, requeue_due, requeue_lost_runs
 from server.runs.models import ACTIVE, LinedUp, Run, RunState, Trigger
 from server.runs.queries import handled_until
 
@@ -46,7 +46,7 @@ def start_due(*, now: datetime) -> list[Run]:
     keep_absences(zone=zone, now=now)
     let_go(now=now)
     requeue_due(now=now)
-    take_up_lost(now=now)
+    requeue_lost_runs(now=now)
     found, overdue = _owed(zone, now)
     _write_missed(overdue, zone, now)
     started = _start(found, zone, now) if found else []
@@ -136,4 +136,4 @@ def _write_missed(overdue: list[Owed], zone: ZoneInfo, now: datetime) -> None:
         run.remedy = "Nothing to do: the next run takes everything that changed since the last one."
     Run.objects.bulk_create(rows, ignore_conflicts=True)
     if rows:
-        tell("changed", "devices")
+        publish("changed", "devices")

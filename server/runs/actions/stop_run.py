@@ -3,7 +3,7 @@
 from django.db import transaction
 
 from server.api.problems import Conflict
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -29,5 +29,5 @@ def stop_run(run: Run, *, by: User) -> Run:
         found.save(update_fields=["stop_asked"])
     says = f"The run of {found.device.name} was stopped."
     write_journal(who=by, what="run.stopped", says=says, at=now, device=found.device_id)
-    tell("run", str(run.id))
+    publish("run", str(run.id))
     return found

@@ -14,7 +14,7 @@ from server.api.problems import Conflict
 from server.fleet.actions.register_found import register_found
 from server.fleet.models import Device
 from server.jobs import defer_compare
-from server.live import tell
+from server.live import publish
 from server.locks import lock_device
 from server.outside import outside
 from server.people.actions.journal import write_journal
@@ -51,8 +51,8 @@ def take_found(store: Store, key: str, *, device: Device | None, by: User) -> De
                 take_in(stray, manifests[stray.id], owner, found_in=store, hold_by=by, hold_reason=reason[:200])
         says = f"{len(manifests)} backups found in {store.name} were taken in as those of {owner.name} of {owner.holder.name}, on hold."
         write_journal(who=by, what="store.found_taken", says=says, at=outside().now(), device=owner.id, store=store.id)
-        tell("changed", "devices")
-        tell("changed", "stores")
+        publish("changed", "devices")
+        publish("changed", "stores")
     return owner
 
 
@@ -74,7 +74,7 @@ def give_back(store: Store, device: Device, *, by: User) -> int:
     says = f"{count} backups of {device.name} that were taken in from {store.name} were given back; the store still holds them."
     write_journal(who=by, what="store.found_given_back", says=says, at=outside().now(), device=device.id, store=store.id)
     defer_compare(store.id)
-    tell("changed", "devices")
+    publish("changed", "devices")
     return count
 
 

@@ -14,7 +14,7 @@ from core.vault.capture import Progress
 from server.fleet.actions.change_device import note_told
 from server.fleet.actions.note_accounts import note_accounts
 from server.fleet.actions.note_own_cloud import note_own_cloud
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.plans.convert import conditions_of
 from server.runs.expectation import rest_of
@@ -84,7 +84,7 @@ class Watch:
                 self._log(self.overrun.message)
         return self.overrun is not None
 
-    def tell(self, progress: Progress) -> None:
+    def publish(self, progress: Progress) -> None:
         self._stored_bytes = progress.stored_bytes
         now = time.monotonic()
         entered = progress.stage != self._stage
@@ -133,7 +133,7 @@ class Watch:
             ],
         }
         self.flush()
-        tell("run", str(self._run.id), self._run.progress)
+        publish("run", str(self._run.id), self._run.progress)
 
     def flush(self) -> None:
         """Write down what has been said so far, unless somebody has ended the run."""

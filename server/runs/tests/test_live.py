@@ -8,7 +8,7 @@ from asgiref.sync import sync_to_async
 from django.db import connections
 from django.test import TransactionTestCase
 
-from server.live import MAX_NOTIFICATION_BYTES, Hub, tell
+from server.live import MAX_NOTIFICATION_BYTES, Hub, publish
 
 
 class TheLiveLine(TransactionTestCase):
@@ -34,7 +34,7 @@ class TheLiveLine(TransactionTestCase):
             tasks = [asyncio.create_task(watch(hub, event)) for event in events]
             await asyncio.wait_for(asyncio.gather(*(event.wait() for event in events)), 10)
             for topic, id, state in told:
-                await sync_to_async(tell)(topic, id, state)
+                await sync_to_async(publish)(topic, id, state)
             found = await asyncio.wait_for(asyncio.gather(*tasks), 10)
             await sync_to_async(connections.close_all)()
             return found

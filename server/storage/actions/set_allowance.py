@@ -11,7 +11,7 @@ from core.quota.allowances import Limits
 from core.units import iec
 from server.api.problems import Conflict
 from server.fleet.models import Device
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import Team, User
@@ -51,7 +51,7 @@ def set_allowance(store: Store, wanted: Wanted, *, by: User) -> Allowed:
             else f"{store.name} calls somebody at {limit_words(wanted.limits)}."
         )
         write_journal(who=by, what="allowance.set", says=says, at=now, store=store.id, device=device.id if device else None)
-        tell("changed", "stores")
+        publish("changed", "stores")
     return next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
 
 
@@ -84,7 +84,7 @@ def take_allowance_away(allowance: Allowance, *, by: User) -> None:
     held.delete()
     says = f"{told.of} has no allowance of its own in {held.store.name} any more."
     write_journal(who=by, what="allowance.taken_away", says=says, at=outside().now(), store=held.store_id, device=held.device_id)
-    tell("changed", "stores")
+    publish("changed", "stores")
 
 
 def limit_words(limits: Limits) -> str:

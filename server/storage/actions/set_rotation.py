@@ -10,7 +10,7 @@ from django.db import transaction
 from core.errors import BadInput
 from core.schedule.rotation import Rotation as Turns
 from server.api.problems import Conflict
-from server.live import tell
+from server.live import publish
 from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
@@ -43,7 +43,7 @@ def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) 
     days = "every day" if row.every_days == 1 else f"every {row.every_days} days"
     says = f"Rotation {row.name}: {', '.join(names[id] for id in wanted.drives)}; another turn {days} from {row.first_day:%Y-%m-%d}."
     write_journal(who=by, what="drive.rotation", says=says, at=outside().now())
-    tell("changed", "stores")
+    publish("changed", "stores")
     return row
 
 
@@ -74,7 +74,7 @@ def end_rotation(rotation: Rotation, *, by: User) -> None:
     """Its drives stay; nobody waits for them any more."""
     write_journal(who=by, what="drive.rotation", says=f"The rotation {rotation.name} was ended.", at=outside().now())
     rotation.delete()
-    tell("changed", "stores")
+    publish("changed", "stores")
 
 
 @transaction.atomic
@@ -90,5 +90,5 @@ def keep_drive(store: Store, *, keeper: str, rests_in: str, by: User) -> Drive:
     drive.save(update_fields=["keeper", "rests_in"])
     says = f"{store.name} is kept by {drive.keeper or 'nobody in particular'} and rests in {drive.rests_in or 'no place that was named'}."
     write_journal(who=by, what="drive.kept", says=says, at=outside().now(), store=store.id)
-    tell("changed", "stores")
+    publish("changed", "stores")
     return drive

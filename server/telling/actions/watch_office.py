@@ -4,7 +4,7 @@ from datetime import datetime
 
 from django.db import transaction
 
-from server.live import tell
+from server.live import publish
 from server.locks import lock_alone
 from server.oversight.actions.matters import refresh_matters
 from server.oversight.actions.record_morning import record_morning
@@ -23,7 +23,7 @@ def watch_office(*, now: datetime) -> int:
         found = causes(now=now, rows=standings(now=now))
         refreshed = refresh_matters(found, now=now)
         if refreshed.opened or refreshed.returned or refreshed.closed:
-            tell("changed", "matters")
+            publish("changed", "matters")
         written = announce(refreshed, found, now=now)
     beat("watch", now=now)
     record_morning(now=now)

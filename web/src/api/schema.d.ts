@@ -3487,6 +3487,26 @@ export interface components {
             holder: string;
             team: string;
         };
+        /** @description `read` names columns: one that somebody else has changed is no contradiction to another. */
+        ChangeDeviceRequest: {
+            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
+            read?: {
+                [key: string]: unknown;
+            };
+            values_told: {
+                [key: string]: string;
+            };
+            /**
+             * @description Digest of what was shown to leave by it.
+             * @default
+             */
+            seen: string;
+            /**
+             * @description Typed, where it was asked for.
+             * @default
+             */
+            word: string;
+        };
         /** @description A body that may say what its form began with. */
         ChangeHookRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
@@ -3497,12 +3517,8 @@ export interface components {
             inside: boolean;
             signs_of_life: boolean;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description Columns of the register; those that are left out stay as they are. */
         ChangeManyRequest: {
-            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
-            read?: {
-                [key: string]: unknown;
-            };
             values_told: {
                 [key: string]: string;
             };
@@ -7144,26 +7160,6 @@ export interface components {
              */
             word: string;
         };
-        /** @description A body that may say what its form began with. */
-        SeenValuesRequest: {
-            /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
-            read?: {
-                [key: string]: unknown;
-            };
-            values_told: {
-                [key: string]: string;
-            };
-            /**
-             * @description Digest of what was shown to leave by it.
-             * @default
-             */
-            seen: string;
-            /**
-             * @description Typed, where it was asked for.
-             * @default
-             */
-            word: string;
-        };
         ServerKey: {
             kind: components["schemas"]["ServerKeyKindEnum"];
             where: string;
@@ -9380,7 +9376,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SeenValuesRequest"];
+                "application/json": components["schemas"]["ChangeDeviceRequest"];
             };
         };
         responses: {

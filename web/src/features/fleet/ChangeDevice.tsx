@@ -105,7 +105,7 @@ function Columns({ values, put }: { values: Values; put: (changes: Values) => vo
 function useEntrySaving(id: string, after: () => void) {
   return useSeenSaving(
     (body: { values_told: Record<string, string>; read?: Record<string, unknown> }) =>
-      client.POST('/api/devices/change/consequences', { body: { ...body, devices: [id] } }),
+      client.POST('/api/devices/change/consequences', { body: { values_told: body.values_told, devices: [id] } }),
     (body) => client.PUT('/api/devices/{id}/change', { params: { path: { id } }, body }),
     ['device', 'people'],
     after,

@@ -341,6 +341,7 @@ function NewKey({ id, link }: { id: string; link: LinkSettings }) {
           limit_bytes_per_second: link.limit_bytes_per_second,
           folder: '',
           sftp: place ? { ...place, password: '', host_key: meet.told?.host_key ?? '' } : null,
+          read: begun(link),
         },
       }),
     'device',

@@ -34,12 +34,9 @@ export function Hooks({ mayChange }: { mayChange: boolean }) {
 function OneHook({ hook, mayChange }: { hook: Hook; mayChange: boolean }) {
   const [removing, setRemoving] = useState(false);
   const path = { params: { path: { id: hook.id } } };
+  const shown = { active: hook.active, inside: hook.inside, signs_of_life: hook.signs_of_life };
   const change = useAct(
-    (next: Partial<Hook>) =>
-      client.PUT('/api/hooks/{id}', {
-        ...path,
-        body: { active: hook.active, inside: hook.inside, signs_of_life: hook.signs_of_life, ...next },
-      }),
+    (next: Partial<typeof shown>) => client.PUT('/api/hooks/{id}', { ...path, body: { ...shown, ...next, read: shown } }),
     'telling',
   );
   const remove = useAct(() => client.DELETE('/api/hooks/{id}', path), 'telling');

@@ -90,7 +90,8 @@ function MyWishes({ first }: { first: Schemas['Wishes'] }) {
 function AskHolders() {
   const me = useMe();
   const office = me.data?.office;
-  const save = useAct((body: Schemas['OfficeRequest']) => client.PUT('/api/office', { body }), 'office');
+  // all of it is sent: what somebody else has changed since it was shown is not undone by a tick here
+  const save = useAct((body: Schemas['Office']) => client.PUT('/api/office', { body: { ...body, read: { ...office } } }), 'office');
   if (!office) return null;
   return (
     <section className="sheet pad">
