@@ -22,7 +22,7 @@ def hanging(office: Installation, devices: int) -> Iterator[Figure]:
     from server.outside import outside
     from server.people.actions.office import holder_named
     from server.plans.models import Assignment, Plan
-    from server.runs.models import Beat, Run
+    from server.runs.models import Heartbeat, Run
     from server.storage.actions.add_store import create_store
     from server.storage.models import Store
 
@@ -75,7 +75,7 @@ def hanging(office: Installation, devices: int) -> Iterator[Figure]:
 
     began, last = time.monotonic(), None
     while ended() < devices and time.monotonic() - began < 1500:
-        beat = Beat.objects.filter(name="scheduler").values_list("at", flat=True).first()
+        beat = Heartbeat.objects.filter(name="scheduler").values_list("at", flat=True).first()
         if beat is not None and beat != last:
             if last is not None:
                 late[0] = max(late[0], (beat - last).total_seconds() - 10)

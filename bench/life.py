@@ -9,7 +9,7 @@ import random
 from dataclasses import dataclass, field
 from datetime import date
 
-from core.coverage.oddities import TakenKind
+from core.coverage.anomalies import TakenKind
 
 AWAY_BEGINS = 0.008
 """A night: somebody takes it into the field or on leave, for one to nine days."""

@@ -15,7 +15,7 @@ def nights(*, days: int, only: list[str], devices: int = DEVICES) -> Iterator[Fi
     """One figure after another."""
     if _asked("promises", only):
         yield from _promises(days, devices)
-    if _asked("false alarms", only) or _asked("oddities", only):
+    if _asked("false alarms", only) or _asked("anomalies", only):
         yield from _alarms(days, devices)
     if _asked("estimate", only):
         yield from _estimates()
@@ -63,7 +63,7 @@ def _alarms(days: int, devices: int) -> Iterator[Figure]:
     said = f"{alarms} in {months:.1f} months of {devices} devices, {told.came} backups ({by_code}; {took:.0f} s)"
     yield Figure(name="false alarms a month, 500 devices", value=alarms / months * 500 / devices, unit="", told=said, good=10, wanted=4)
     said = f"{told.found} of {told.injected} spoilt on purpose"
-    yield Figure(name="oddities found", value=share(told.found, told.injected), unit=" %", told=said, good=85, wanted=95, higher=True)
+    yield Figure(name="anomalies found", value=share(told.found, told.injected), unit=" %", told=said, good=85, wanted=95, higher=True)
 
 
 def _estimates() -> Iterator[Figure]:

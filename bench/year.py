@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 
 from bench.life import Device, Tonight, office
 from core.content.errors import DeviceAway, DeviceLocked, LinkCut, LinkError
-from core.coverage.oddities import MOST_HISTORY, Odd, Taken, TakenKind, oddities
+from core.coverage.anomalies import MOST_HISTORY, Odd, Taken, TakenKind, anomalies
 from core.schedule.duration import Ran, expected, office_speed
 from core.schedule.line_up import Job, Places, line_up
 from core.schedule.promise import KEPT, OWED, Standing, state_of
@@ -63,7 +63,7 @@ class _Known:
 
 
 def year(count: int, *, days: int, lined_up: bool, odd: bool, seed: int = 11) -> Year:
-    """`odd` looks for oddities, too, which takes most of the time."""
+    """`odd` looks for anomalies, too, which takes most of the time."""
     devices = office(count, seed)
     known = {device.key: _Known(deque(maxlen=OWN)) for device in devices}
     chance = random.Random(seed + 1)
@@ -227,7 +227,7 @@ def _morning(devices: list[Device], brought: dict[str, Tonight], known: dict[str
 
 
 def _look(devices: list[Device], known: dict[str, _Known], slot: Slot, told: Year, chance: random.Random) -> None:
-    """Oddities of what came tonight; some of it spoilt on purpose."""
+    """Anomalies of what came tonight; some of it spoilt on purpose."""
     for device in devices:
         held = known[device.key]
         if held.newest is None or held.newest < slot.opens:
@@ -236,7 +236,7 @@ def _look(devices: list[Device], known: dict[str, _Known], slot: Slot, told: Yea
         if len(held.taken) >= 10 and chance.randrange(INJECTED_EVERY) == 0:
             spoilt, kinds = _spoilt(device.kinds, chance)
         one = Taken(id=str(slot.opens), at=held.newest, kinds=kinds, new_items=device.new_items)
-        found = oddities(one, list(held.taken))
+        found = anomalies(one, list(held.taken))
         if spoilt is None:
             told.false_alarms.update(str(entry.code) for entry in found)
             held.taken.appendleft(one)

@@ -32,7 +32,7 @@ from server.fleet.actions.change_link import change_link
 from server.fleet.actions.change_many import import_register, previewed
 from server.fleet.models import Bulk, Device
 from server.outside import NetworkOffer, SftpPlace, outside
-from server.oversight.actions.oddities import look_for_oddities
+from server.oversight.actions.anomalies import look_for_anomalies
 from server.people.actions.closed_days import add_closed_days
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import Holder, Office, User
@@ -50,11 +50,11 @@ from server.retention.consequences import WORD
 from server.retention.exceptions import Whose
 from server.retention.removal import removal_of
 from server.runs.actions.ask_run import ask_run_by_hand
-from server.runs.actions.beat import beat
 from server.runs.actions.carry_copies import next_copy
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import OpenStores, ask_copy, copy_backup
+from server.runs.actions.heartbeat import heartbeat
 from server.runs.actions.line_up_night import line_up_night
 from server.runs.actions.look_at import look_at
 from server.runs.actions.start_due import start_due
@@ -286,7 +286,7 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     morning = evening + timedelta(hours=12, minutes=10)
     if morning < outside().now():
         clock.set(morning)
-        beat("scheduler", now=morning)
+        heartbeat("scheduler", now=morning)
         watch_office(now=morning)
 
 
@@ -370,7 +370,7 @@ def _habits() -> None:
     for device in Device.objects.all():
         newest = Backup.objects.filter(device=device).select_related("device", "run").order_by("-finished_at").first()
         if newest is not None:
-            look_for_oddities(newest, now=newest.finished_at)
+            look_for_anomalies(newest, now=newest.finished_at)
     for holder in Holder.objects.all():
         holder.email = office.HOLDER_MAIL.format(name=re.sub(r"[^a-z0-9]+", ".", holder.name.lower()).strip("."))
         holder.save(update_fields=["email"])

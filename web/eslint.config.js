@@ -13,7 +13,7 @@ const atMost = (max) => ({ 'max-lines-per-function': ['error', { max, skipBlankL
 const features = readdirSync(new URL('src/features', import.meta.url));
 
 export default ts.config(
-  { ignores: ['dist', 'node_modules', 'src/api/schema.d.ts', '*.config.*', 'budget.ts'] },
+  { ignores: ['dist', 'node_modules', 'src/api/schema.d.ts', '*.config.*', 'budget.ts', 'mutants.mjs'] },
   js.configs.recommended,
   ...ts.configs.strictTypeChecked,
   { languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } } },

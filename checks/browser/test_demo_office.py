@@ -115,7 +115,7 @@ class TheDemoOffice(BrowserTestCase):
             "/history?outcome=did_not",
             "/night",
             "/matters",
-            "/oddities",
+            "/anomalies",
             "/report",
             "/storage",
             "/restore",

@@ -29,7 +29,7 @@ MOMENTS = [f"{day}T00:00:00Z" for day in DATES] + ["0001-01-01T00:00:00+14:00", 
 TIMES = ["24:00", "23:59:59.999999", "-1:00", "99:99"]
 WITHOUT_A_BODY_OF_THEIR_OWN = {
     "add_sftp", "bring_in", "change_hook", "change_rotation", "change_link", "import_register", "keep_export", "pair_again", "preview_import", "preview_rules", "put_off",
-    "settle_oddity",
+    "settle_anomaly",
 }  # fmt: skip
 """What needs a row or a device that this office lacks: sent with nothing right in it."""
 ODD: list[Any] = [None, [], {}, [[]], "", True, 0, [None], {"x": {"y": []}}, ["x"] * 6000]

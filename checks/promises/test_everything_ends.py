@@ -16,11 +16,11 @@ from server.recovery.actions.requeue import MOST_ATTEMPTS, requeue_lost
 from server.recovery.models import Restore, RestoreState
 from server.recovery.readers import forget_readers
 from server.runs.actions.ask_run import ask_run_by_hand
-from server.runs.actions.beat import beat
 from server.runs.actions.bring_in import ask_bring_in, bring_in, look_into
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import ask_copy, copy_backup
+from server.runs.actions.heartbeat import heartbeat
 from server.runs.actions.requeue import requeue_due, requeue_lost_runs
 from server.runs.models import Bringing, BringingState, Copy, CopyState, Run, RunState
 from server.tests.pretend import OfficeTestCase
@@ -235,6 +235,6 @@ class PoolsByUrgency(OfficeTestCase):
 
     def test_silence_of_any_part_is_said(self):
         for name in ("scheduler", "watch", "maintenance"):
-            beat(name, now=self.outside.at)
+            heartbeat(name, now=self.outside.at)
         self.assertEqual(silences(now=self.outside.at + timedelta(seconds=30)), [])
         self.assertEqual(len(silences(now=self.outside.at + timedelta(hours=1))), 3)

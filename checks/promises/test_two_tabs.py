@@ -60,6 +60,18 @@ class TwoTabs(OfficeTestCase):
         read = {name: body[name] for name in ("soft_bytes", "hard_bytes", "grace_days", "soft_counts")}
         self.both(path, read, body | {"hard_bytes": 9_000_000}, body | {"grace_days": 3}, "the limit is 8.6 MiB now")
 
+    def test_a_form_for_something_new_has_read_nothing(self):
+        body = {
+            "team": None,
+            "device": str(self.one.id),
+            "soft_bytes": 5_000_000,
+            "hard_bytes": None,
+            "grace_days": 7,
+            "soft_counts": "needed",
+        }
+        answer = self.mine.put(f"/api/stores/{self.store.id}/allowances", body | {"read": {}}, format="json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+
     def test_an_allowance_that_was_taken_away_does_not_come_back_by_itself(self):
         body = {
             "team": None,

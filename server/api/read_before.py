@@ -36,8 +36,8 @@ class ReadBefore(serializers.Serializer):
 
     def heed(self, what: str, told: Told) -> None:
         """Call it in the transaction that saves: nobody else who heeds can save `what` until it ends. Raises BadInput, ChangedMeanwhile."""
-        if self._read is None:
-            return
+        if not self._read:
+            return  # nothing was read: something new
         lock_alone(f"save {what}")
         now = told()
         if now is None:

@@ -15,7 +15,7 @@ class Cause:
     """late, never, due_soon, no_plan, odd, store: which mark stands beside it."""
     says: str
     step: str
-    """The next step: run, open, plan, storage, room, pair, oddities, night, restart, clock, coverage, holds, erasing, drills, drives."""
+    """The next step: run, open, plan, storage, room, pair, anomalies, night, restart, clock, coverage, holds, erasing, drills, drives."""
     step_label: str
     devices: list[Standings] = field(default_factory=list)
     store: Store | None = None

@@ -17,7 +17,7 @@ from server.fleet.queries import seen_on_network, unpaired_offers
 from server.outside import outside
 from server.oversight.cause import Cause
 from server.oversight.keeping import causes_of_keeping
-from server.oversight.models import Oddity
+from server.oversight.models import Anomaly
 from server.oversight.own_clouds import causes_of_own_clouds
 from server.oversight.rooms import causes_of_room, no_room_tonight
 from server.oversight.standing import Standings
@@ -26,7 +26,7 @@ from server.people.queries import office_zone
 from server.plans.choices import choices, undecided
 from server.plans.rules import GONE_STATES, RuleBook
 from server.recovery.drills import drill_rules, unproven
-from server.runs.actions.beat import last_beat
+from server.runs.actions.heartbeat import last_heartbeat
 from server.runs.drives import overdue_of
 from server.runs.models import Copy, CopyState, LinedUp
 from server.storage.models import Mode, Store
@@ -81,7 +81,7 @@ def causes(
 
 def silent_since(now: datetime) -> datetime | None:
     """Since when the scheduler has given no sign; None while it does, or before it ever has."""
-    last = last_beat("scheduler")
+    last = last_heartbeat("scheduler")
     return last if last is not None and now - last > SILENT_AFTER else None
 
 
@@ -129,12 +129,12 @@ _ODD_SAYS = {
 
 def _odd(rows: dict[UUID, Standings]) -> list[Cause]:
     found: dict[str, Cause] = {}
-    for oddity in Oddity.objects.filter(settled_at__isnull=True).order_by("code", "-found_at"):
-        if (row := rows.get(oddity.device_id)) is None:
+    for anomaly in Anomaly.objects.filter(settled_at__isnull=True).order_by("code", "-found_at"):
+        if (row := rows.get(anomaly.device_id)) is None:
             continue
         cause = found.setdefault(
-            oddity.code,
-            Cause(code=f"odd {oddity.code}", mark="odd", says=_ODD_SAYS[oddity.code], step="oddities", step_label="Compare"),
+            anomaly.code,
+            Cause(code=f"odd {anomaly.code}", mark="odd", says=_ODD_SAYS[anomaly.code], step="anomalies", step_label="Compare"),
         )
         if row not in cause.devices:
             cause.devices.append(row)

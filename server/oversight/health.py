@@ -11,7 +11,7 @@ from core.content.errors import LinkError
 from server.outside import outside
 from server.oversight.causes import SILENT_AFTER
 from server.people.clock import clock_state, clock_words
-from server.runs.models import Beat
+from server.runs.models import Heartbeat
 
 BEATS = {
     "scheduler": (SILENT_AFTER, "The scheduler has stopped: nothing starts by itself until it works again."),
@@ -47,7 +47,7 @@ def troubles(*, workers: bool = True) -> list[str]:
 def silences(*, now: datetime) -> list[str]:
     """Parts that work by themselves and have given no sign for too long. A part that has never worked is not silent yet."""
     try:
-        held = dict(Beat.objects.values_list("name", "at"))
+        held = dict(Heartbeat.objects.values_list("name", "at"))
     except DatabaseError:
         return []  # `troubles` has said so
     return [says for name, (limit, says) in BEATS.items() if name in held and now - held[name] > limit]

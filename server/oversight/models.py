@@ -1,4 +1,4 @@
-"""What is known of the whole office over time: signed answers, kept promises, oddities, and what needs a person."""
+"""What is known of the whole office over time: signed answers, kept promises, anomalies, and what needs a person."""
 
 import uuid
 
@@ -41,12 +41,12 @@ class PromiseDay(models.Model):
         indexes = [models.Index(fields=["device", "-day"])]
 
 
-class Oddity(models.Model):
+class Anomaly(models.Model):
     """A good backup that looks wrong, with the numbers and the backup to compare with."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
-    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="oddities")
-    backup = models.ForeignKey(Backup, on_delete=models.CASCADE, related_name="oddities")
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="anomalies")
+    backup = models.ForeignKey(Backup, on_delete=models.CASCADE, related_name="anomalies")
     before = models.UUIDField(null=True, help_text="Id of the backup to compare with.")
     code = models.CharField(max_length=20)
     kind = models.CharField(max_length=20, blank=True)
@@ -60,7 +60,7 @@ class Oddity(models.Model):
     class Meta:
         ordering = ["-found_at", "-id"]
         constraints = [
-            models.UniqueConstraint(fields=["device", "code", "kind"], condition=models.Q(settled_at__isnull=True), name="one_open_oddity")
+            models.UniqueConstraint(fields=["device", "code", "kind"], condition=models.Q(settled_at__isnull=True), name="one_open_anomaly")
         ]
         indexes = [models.Index(fields=["device", "-found_at"])]
 

@@ -6,7 +6,7 @@ from uuid import UUID
 from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
-from server.oversight.models import Matter, Oddity, WipeAnswer
+from server.oversight.models import Anomaly, Matter, WipeAnswer
 
 
 def matters(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Matter]:
@@ -20,15 +20,15 @@ def matter(id: UUID) -> Matter:
     return get_object_or_404(matters().prefetch_related("events__who"), id=id)
 
 
-def oddities(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Oddity]:
-    found = Oddity.objects.select_related("device__holder", "backup", "settled_by")
+def anomalies(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Anomaly]:
+    found = Anomaly.objects.select_related("device__holder", "backup", "settled_by")
     if open is not None:
         found = found.filter(settled_at__isnull=open)
     return found if device is None else found.filter(device=device)
 
 
-def oddity(id: Any) -> Oddity:
-    return get_object_or_404(oddities(), id=id)
+def anomaly(id: Any) -> Anomaly:
+    return get_object_or_404(anomalies(), id=id)
 
 
 def wipe_answers(device: UUID) -> QuerySet[WipeAnswer]:

@@ -5,7 +5,7 @@ from uuid import UUID
 from server.jobs import AFTER_RUN, AGE_OUT, defer_watch, fulfils
 from server.outside import outside
 from server.oversight.actions.age_out import age_out
-from server.oversight.actions.oddities import look_for_oddities
+from server.oversight.actions.anomalies import look_for_anomalies
 from server.retention.actions.owe_copies import owe_copies_of
 from server.runs.queries import backup_of_run
 
@@ -15,7 +15,7 @@ def after_run(run_id: str) -> None:
     """Look whether what came is as usual; then look at the office again."""
     backup = backup_of_run(UUID(run_id))
     if backup is not None:
-        look_for_oddities(backup, now=outside().now())
+        look_for_anomalies(backup, now=outside().now())
         owe_copies_of(backup.device_id, now=outside().now())
     defer_watch()
 

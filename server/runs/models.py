@@ -178,7 +178,7 @@ class LinedUp(models.Model):
         indexes = [models.Index(fields=["night", "starts_at"])]
 
 
-class Beat(models.Model):
+class Heartbeat(models.Model):
     """When a part of Old Attic that works by itself last gave a sign."""
 
     name = models.CharField(max_length=40, primary_key=True)

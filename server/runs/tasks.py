@@ -27,12 +27,12 @@ from server.outside import outside
 from server.people.actions.clock import ask_outer_clocks, look_at_clock
 from server.people.clock import time_to_plan_by
 from server.people.queries import user_or_none
-from server.runs.actions.beat import beat, last_beat
 from server.runs.actions.bring_in import bring_in, look_into
 from server.runs.actions.carry_copies import carry_copies
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.compare_store import compare_store
+from server.runs.actions.heartbeat import heartbeat, last_heartbeat
 from server.runs.actions.line_up_night import line_up_night
 from server.runs.actions.look_for_drives import look_for_drives
 from server.runs.actions.settle_dates import confirm_doubted
@@ -68,11 +68,11 @@ def tick(timestamp: int) -> None:
     confirm_doubted(state)
     now = None if outside().key_state().trouble else time_to_plan_by(state, now=outside().now())
     if now is None:
-        beat("scheduler", now=outside().now())  # it works; it has nothing to plan by
+        heartbeat("scheduler", now=outside().now())  # it works; it has nothing to plan by
         return
     for run in start_due(now=now):
         log.info("run %s of %s is due", run.id, run.device.name)
-    lined_up = last_beat("line_up")
+    lined_up = last_heartbeat("line_up")
     if lined_up is None or now - lined_up > LINE_UP_EVERY or lined_up > now:
         defer_line_up()
 

@@ -8,9 +8,9 @@ from prometheus_client import CollectorRegistry, generate_latest
 from prometheus_client.core import GaugeMetricFamily, Metric
 
 from core.schedule.promise import KEPT, OWED, Standing
-from server.oversight.models import Matter, Oddity
+from server.oversight.models import Anomaly, Matter
 from server.oversight.standing import standings
-from server.runs.models import ACTIVE, Beat, Run
+from server.runs.models import ACTIVE, Heartbeat, Run
 from server.storage.models import Store
 from server.storage.runways import runways
 from server.telling.models import Message, MessageState
@@ -46,7 +46,7 @@ class _Office:
             "attic_matters_open", "Causes that need a person.", value=Matter.objects.filter(closed_at__isnull=True).count()
         )
         yield GaugeMetricFamily(
-            "attic_oddities_open", "Backups that look wrong.", value=Oddity.objects.filter(settled_at__isnull=True).count()
+            "attic_oddities_open", "Backups that look wrong.", value=Anomaly.objects.filter(settled_at__isnull=True).count()
         )
         waiting = Message.objects.filter(state=MessageState.WAITING, not_before__lte=self._now).count()
         yield GaugeMetricFamily("attic_messages_waiting", "Messages that should have gone.", value=waiting)
@@ -54,7 +54,7 @@ class _Office:
         beats = GaugeMetricFamily(
             "attic_last_sign_timestamp_seconds", "When a part that works by itself last gave a sign.", labels=["part"]
         )
-        for name, at in Beat.objects.values_list("name", "at"):
+        for name, at in Heartbeat.objects.values_list("name", "at"):
             beats.add_metric([name], at.timestamp())
         yield beats
 

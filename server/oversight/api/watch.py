@@ -17,13 +17,13 @@ from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
+from server.oversight.actions.anomalies import settle
 from server.oversight.actions.matters import put_off, take_up
-from server.oversight.actions.oddities import settle
-from server.oversight.models import Matter, Oddity
+from server.oversight.models import Anomaly, Matter
 from server.oversight.night import SHOWS, fitting, night_rows, summed
 from server.oversight.promises import days_of, shares_by_month
+from server.oversight.queries import anomalies, anomaly, matters
 from server.oversight.queries import matter as matter_by_id
-from server.oversight.queries import matters, oddities, oddity
 from server.oversight.report import reported
 from server.people.queries import office_zone
 from server.runs.api.history import TotalsSerializer
@@ -79,14 +79,14 @@ class OddSerializer(serializers.ModelSerializer):
     settled_by = serializers.CharField(source="settled_by.shown_name", default="")
 
     class Meta:
-        model = Oddity
+        model = Anomaly
         fields = (
             "id", "device_id", "device_name", "holder", "backup_id", "backup_at", "run_id", "before", "code", "kind", "kind_label", "says",
             "numbers", "found_at", "settled_at", "settled_by", "settled_why",
         )  # fmt: skip
         read_only_fields = fields
 
-    def get_kind_label(self, row: Oddity) -> str:
+    def get_kind_label(self, row: Anomaly) -> str:
         return KINDS[row.kind].label if row.kind in KINDS else ""
 
 
@@ -255,15 +255,15 @@ class PutOffView(APIView):
         return Response(status=204)
 
 
-class OdditiesView(generics.ListAPIView):
+class AnomaliesView(generics.ListAPIView):
     serializer_class = OddSerializer
 
     def get_queryset(self) -> Any:
         given = OpenFilter(data=self.request.query_params)
         given.is_valid(raise_exception=True)
-        return oddities(**given.validated_data)
+        return anomalies(**given.validated_data)
 
-    @extend_schema(operation_id="oddities", parameters=[OpenFilter])
+    @extend_schema(operation_id="anomalies", parameters=[OpenFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
         return super().get(request, *args, **more)
 
@@ -271,11 +271,11 @@ class OdditiesView(generics.ListAPIView):
 class SettleView(APIView):
     writes = May.SETTLE
 
-    @extend_schema(operation_id="settle_oddity", request=WhySerializer, responses=OddSerializer)
+    @extend_schema(operation_id="settle_anomaly", request=WhySerializer, responses=OddSerializer)
     def post(self, request: Request, id: UUID) -> Response:
         given = WhySerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        row = oddity(id)
+        row = anomaly(id)
         settle(row, why=given.validated_data["why"], by=request.user, now=outside().now())
         return Response(OddSerializer(row).data)
 

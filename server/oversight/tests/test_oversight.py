@@ -40,7 +40,7 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "pauses",
         "pauses/<uuid:id>",
         "matters/<uuid:id>/put-off",
-        "oddities/<uuid:id>/settle",
+        "anomalies/<uuid:id>/settle",
         "devices/<uuid:id>/look",
         "devices/<uuid:id>/wipe",
         "restores/<uuid:id>/stop",

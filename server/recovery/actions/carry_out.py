@@ -108,7 +108,7 @@ class Watch:
     def __init__(self, restore: Restore) -> None:
         self._id, self._told = restore.id, 0.0
 
-    def publish(self, kind: str, done_bytes: int, total_bytes: int) -> None:
+    def tell(self, kind: str, done_bytes: int, total_bytes: int) -> None:
         """Raises Stopped."""
         if time.monotonic() - self._told < TELL_EVERY_SECONDS:
             return

@@ -27,9 +27,9 @@ from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.retention.actions.erase_in import end_empty
 from server.retention.models import ErasureState, StepState
-from server.runs.actions.beat import beat, last_beat
 from server.runs.actions.check_store import ROUND
 from server.runs.actions.compare_store import COMPARED_EVERY
+from server.runs.actions.heartbeat import heartbeat, last_heartbeat
 from server.runs.models import CAME, Copy, CopyState
 from server.storage.models import Mode, Store
 from server.storage.queries import NOT_HERE, of_the_offices_key
@@ -57,16 +57,16 @@ def owe_maintenance(*, now: datetime) -> int:
             log.exception("it could not be told which stores are owed%s", owed.__name__.replace("_", " "))
             whole = False
     if whole:
-        beat("maintenance", now=now)
+        heartbeat("maintenance", now=now)
     return found
 
 
 def _owed(now: datetime) -> int:
     """All plans are looked at now and then; a run that has ended is looked at by itself, at once."""
-    looked = last_beat("copies owed")
+    looked = last_heartbeat("copies owed")
     if looked is not None and looked <= now < looked + OWED_EVERY:
         return 0
-    beat("copies owed", now=now)
+    heartbeat("copies owed", now=now)
     return int(defer_owed_copies())
 
 

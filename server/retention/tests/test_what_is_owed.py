@@ -11,7 +11,7 @@ from server.retention.actions.look_after import look_after
 from server.retention.actions.measure import measure
 from server.retention.actions.owe_maintenance import owe_maintenance
 from server.retention.tasks import finish_removals_job, measure_store_job
-from server.runs.actions.beat import last_beat
+from server.runs.actions.heartbeat import last_heartbeat
 from server.runs.models import Copy, CopyState
 from server.storage.models import Store
 from server.tests.pretend import OfficeTestCase
@@ -93,6 +93,6 @@ class OwedToTheStores(OfficeTestCase):
         with mock.patch.object(module, "_rules", side_effect=OverflowError("date value out of range")) as rules:
             rules.__name__ = "_rules"
             self.assertEqual(self.owed(MORNING, "apply_rules", "compare_store"), ["compare_store"])
-        self.assertIsNone(last_beat("maintenance"))
+        self.assertIsNone(last_heartbeat("maintenance"))
         self.owed(MORNING)
-        self.assertEqual(last_beat("maintenance"), MORNING)
+        self.assertEqual(last_heartbeat("maintenance"), MORNING)

@@ -183,7 +183,7 @@ class ImportProgress:
     def __init__(self, id: UUID) -> None:
         self._id, self._asked, self._stop = id, 0.0, False
 
-    def publish(self, progress: Progress) -> None:
+    def tell(self, progress: Progress) -> None:
         told = {"stage": progress.stage, "read_bytes": progress.read_bytes, "to_read_bytes": progress.to_read_bytes}
         Bringing.objects.filter(id=self._id, state=BringingState.BRINGING).update(progress=told)
         publish("bringing", str(self._id), told)

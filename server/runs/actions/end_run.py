@@ -11,7 +11,7 @@ from uuid import UUID
 from django.db import transaction
 
 from core.content.errors import LinkError
-from core.coverage.oddities import far_fewer
+from core.coverage.anomalies import far_fewer
 from core.errors import AtticError
 from core.quota.admission import DoesNotFit
 from core.schedule.retry import Class, class_of, next_try

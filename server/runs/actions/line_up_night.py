@@ -27,7 +27,7 @@ from server.plans.convert import recurrence_of, window_of
 from server.plans.models import Assignment, Plan
 from server.plans.queries import OF_THEIR_PLANS, begins_again, pauses
 from server.plans.soundness import or_else
-from server.runs.actions.beat import beat
+from server.runs.actions.heartbeat import heartbeat
 from server.runs.expectation import LOOKED_BACK, Expectations, expectations
 from server.runs.models import LinedUp, Run
 from server.runs.queries import newest_good
@@ -43,7 +43,7 @@ NO_OTHER = timedelta(days=2)
 @transaction.atomic
 def line_up_night(*, now: datetime) -> list[LinedUp]:
     """The coming night's places, in the order of starting."""
-    beat("line_up", now=now)
+    heartbeat("line_up", now=now)
     zone = office_zone()
     night = coming_night(now, zone)
     wanted = _wanted(zone, now, bounds(night, zone)[1])

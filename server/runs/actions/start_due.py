@@ -27,7 +27,7 @@ from server.plans.convert import recurrence_of, window_of
 from server.plans.models import Assignment, Plan
 from server.plans.queries import OF_THEIR_PLANS, pauses
 from server.plans.soundness import or_else
-from server.runs.actions.beat import beat
+from server.runs.actions.heartbeat import heartbeat
 from server.runs.actions.line_up_night import places
 from server.runs.actions.requeue import let_go, requeue_due, requeue_lost_runs
 from server.runs.models import ACTIVE, LinedUp, Run, RunState, Trigger
@@ -50,7 +50,7 @@ def start_due(*, now: datetime) -> list[Run]:
     found, overdue = _owed(zone, now)
     _write_missed(overdue, zone, now)
     started = _start(found, zone, now) if found else []
-    beat("scheduler", now=now)
+    heartbeat("scheduler", now=now)
     return started
 
 

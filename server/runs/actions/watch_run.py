@@ -84,7 +84,7 @@ class Watch:
                 self._log(self.overrun.message)
         return self.overrun is not None
 
-    def publish(self, progress: Progress) -> None:
+    def tell(self, progress: Progress) -> None:
         self._stored_bytes = progress.stored_bytes
         now = time.monotonic()
         entered = progress.stage != self._stage

@@ -2,9 +2,9 @@
 
 from datetime import timedelta
 
-from core.coverage.oddities import far_fewer
-from server.oversight.actions.oddities import look_for_oddities
-from server.oversight.models import Oddity
+from core.coverage.anomalies import far_fewer
+from server.oversight.actions.anomalies import look_for_anomalies
+from server.oversight.models import Anomaly
 from server.retention.actions.apply_rule import apply_rule
 from server.runs.models import Backup, CopyState
 from server.tests.pretend import OfficeTestCase
@@ -22,7 +22,7 @@ class FarFewer(OfficeTestCase):
     def run_it(self) -> Backup:
         self.outside.at += timedelta(days=1)
         run = self.run_now(self.one)
-        look_for_oddities(run.backup, now=self.outside.at)
+        look_for_anomalies(run.backup, now=self.outside.at)
         return run.backup
 
     def lose(self, *, down_to: int, kind: str = "contacts") -> None:
@@ -40,11 +40,11 @@ class FarFewer(OfficeTestCase):
         self.assertEqual(self.newest()["newest_id"], str(self.before.id))
         self.assertEqual(apply_rule(self.one, self.made.store, now=self.outside.at), 0)
         self.assertEqual(self.before.copies.get().state, CopyState.PRESENT)
-        odd = Oddity.objects.get()
+        odd = Anomaly.objects.get()
         self.assertEqual((odd.code, odd.kind, odd.numbers["before"], odd.numbers["after"]), ("shrunk", "contacts", 40, 5))
         covered = next(one for one in self.api.get(f"/api/devices/{self.one.id}/coverage").json()["kinds"] if one["kind"] == "contacts")
         self.assertEqual(covered["newest"]["backup"], str(self.before.id))
-        self.api.post(f"/api/oddities/{odd.id}/settle", {"why": "the holder cleared them"}, format="json")
+        self.api.post(f"/api/anomalies/{odd.id}/settle", {"why": "the holder cleared them"}, format="json")
         self.assertEqual(self.newest()["newest_id"], str(lost.id))
         self.assertEqual(apply_rule(self.one, self.made.store, now=self.outside.at), 1)
 
@@ -52,7 +52,7 @@ class FarFewer(OfficeTestCase):
         content = dict(self.outside.devices["p1"].content)
         self.outside.devices["p1"].content.clear()
         self.assertTrue(self.run_it().suspect)
-        self.assertEqual({row.code for row in Oddity.objects.all()}, {"vanished"})
+        self.assertEqual({row.code for row in Anomaly.objects.all()}, {"vanished"})
         self.outside.devices["p1"].content.update(content)
         whole = self.run_it()
         self.assertEqual((whole.suspect, self.newest()["newest_id"]), (False, str(whole.id)))

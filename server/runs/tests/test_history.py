@@ -14,7 +14,7 @@ from server.runs.tests.test_nights import NightsTestCase, utc
 
 
 class WhatLooksWrong(NightsTestCase):
-    """Oddities of real runs: what the device gives is changed between them."""
+    """Anomalies of real runs: what the device gives is changed between them."""
 
     def setUp(self):
         super().setUp()
@@ -28,10 +28,10 @@ class WhatLooksWrong(NightsTestCase):
     def look(self, run: Run) -> list[str]:
 
         after_run.func(run_id=str(run.id))
-        return [row["code"] for row in self.api.get("/api/oddities?open=true").json()["results"]]
+        return [row["code"] for row in self.api.get("/api/anomalies?open=true").json()["results"]]
 
     def test_ordinary_days_are_not_odd(self):
-        self.assertEqual(self.api.get("/api/oddities").json()["count"], 0)
+        self.assertEqual(self.api.get("/api/anomalies").json()["count"], 0)
 
     def test_half_of_the_contacts_gone_is_told_once_compared_and_settled(self):
         content = self.outside.devices["p1"].content
@@ -40,7 +40,7 @@ class WhatLooksWrong(NightsTestCase):
         before = Run.objects.order_by("-asked_at").first().backup.id
         self.outside.at += timedelta(days=1)
         self.assertEqual(self.look(self.run_now(self.one)), ["shrunk"])
-        row = self.api.get("/api/oddities?open=true").json()["results"][0]
+        row = self.api.get("/api/anomalies?open=true").json()["results"][0]
         self.assertEqual((row["kind"], row["before"]), ("contacts", str(before)))
         self.assertGreater(row["numbers"]["before"] - row["numbers"]["after"], 50)
         causes = [cause["code"] for cause in self.api.get("/api/today").json()["causes"]]
@@ -48,8 +48,8 @@ class WhatLooksWrong(NightsTestCase):
         self.outside.at += timedelta(days=1)
         self.assertEqual(self.look(self.run_now(self.one)), ["shrunk"])  # the next usual one does not undo what is gone
         piet = self.signed_in("piet")
-        piet.post(f"/api/oddities/{row['id']}/settle", {"why": "a shared address book was removed"}, format="json")
-        self.assertEqual(self.api.get("/api/oddities?open=true").json()["count"], 0)
+        piet.post(f"/api/anomalies/{row['id']}/settle", {"why": "a shared address book was removed"}, format="json")
+        self.assertEqual(self.api.get("/api/anomalies?open=true").json()["count"], 0)
         self.assertNotIn("odd shrunk", [cause["code"] for cause in self.api.get("/api/today").json()["causes"]])
 
     def test_everything_rewritten_at_once_as_malware_would(self):

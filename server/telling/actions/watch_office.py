@@ -12,7 +12,7 @@ from server.oversight.causes import causes
 from server.oversight.matters import known_matters
 from server.oversight.standing import standings
 from server.oversight.today import today
-from server.runs.actions.beat import beat
+from server.runs.actions.heartbeat import heartbeat
 from server.telling.actions.announce import announce, ask_holders, digest, digest_is_due, signs_of_life
 
 
@@ -25,7 +25,7 @@ def watch_office(*, now: datetime) -> int:
         if refreshed.opened or refreshed.returned or refreshed.closed:
             publish("changed", "matters")
         written = announce(refreshed, found, now=now)
-    beat("watch", now=now)
+    heartbeat("watch", now=now)
     record_morning(now=now)
     written += ask_holders(found, known_matters([cause.code for cause in found], now=now), now=now)
     written += signs_of_life(now=now)

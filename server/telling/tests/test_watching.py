@@ -5,8 +5,8 @@ from datetime import date
 from prometheus_client.parser import text_string_to_metric_families
 
 from server.oversight.models import PromiseDay
-from server.runs.actions.beat import beat
-from server.runs.models import Beat
+from server.runs.actions.heartbeat import heartbeat
+from server.runs.models import Heartbeat
 from server.telling.tests.test_telling import TellingTestCase, utc
 
 
@@ -46,7 +46,7 @@ class PromisesAreOnRecord(TellingTestCase):
 
 class OutsideWatchers(TellingTestCase):
     def test_prometheus_reads_the_figures(self):
-        beat("scheduler", now=self.outside.at)
+        heartbeat("scheduler", now=self.outside.at)
         text = self.client.get("/metrics").content.decode()
         found = {
             (sample.name, tuple(sample.labels.values())): sample.value
@@ -56,7 +56,7 @@ class OutsideWatchers(TellingTestCase):
         self.assertEqual(found["attic_devices", ("on_time",)], 1)
         self.assertEqual(found["attic_devices", ("never",)], 1)
         self.assertEqual((found["attic_devices_promised", ()], found["attic_devices_inside_promise", ()]), (2, 1))
-        self.assertEqual(found["attic_last_sign_timestamp_seconds", ("scheduler",)], Beat.objects.get().at.timestamp())
+        self.assertEqual(found["attic_last_sign_timestamp_seconds", ("scheduler",)], Heartbeat.objects.get().at.timestamp())
         self.assertNotIn("Orlo", text)
 
     def test_strangers_need_the_token(self):
@@ -68,7 +68,7 @@ class OutsideWatchers(TellingTestCase):
         self.assertEqual(self.client.get("/metrics", REMOTE_ADDR="192.0.2.7", headers=token).status_code, 200)
 
     def test_a_scheduler_that_stopped_is_said_on_today_and_to_whoever_watches(self):
-        beat("scheduler", now=utc("2026-03-02T06:00"))
+        heartbeat("scheduler", now=utc("2026-03-02T06:00"))
         self.outside.at = utc("2026-03-02T06:00")
         self.assertIsNone(self.api.get("/api/today").json()["silent_since"])
         self.outside.at = utc("2026-03-02T06:10")

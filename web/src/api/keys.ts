@@ -37,7 +37,7 @@ export const SUBJECTS = [
   'messages',
   'names',
   'night',
-  'oddities',
+  'anomalies',
   'offers',
   'omissions',
   'pauses',
@@ -74,7 +74,7 @@ const STANDING: readonly Subject[] = ['devices', 'today', 'matters', 'ribbon', '
 
 export const CHANGES = {
   /** A run was asked, stopped, began or ended. */
-  run: [...STANDING, 'run', 'runs', 'causes', 'backups', 'readiness', 'oddities', 'omissions', 'stores'],
+  run: [...STANDING, 'run', 'runs', 'causes', 'backups', 'readiness', 'anomalies', 'omissions', 'stores'],
   /** What a run left out was accepted, or will be taken from now on. */
   omission: [...STANDING, 'omissions', 'run', 'plans'],
   /** Something of a device: its register, holder, state, link. */
@@ -100,8 +100,8 @@ export const CHANGES = {
   export: ['exports', 'restore', 'restores'],
   /** Old backups brought in from elsewhere. */
   bringing: [...STANDING, 'bringing', 'bringings', 'backups', 'runs', 'stores'],
-  /** A cause was put off or taken up, an oddity settled. */
-  matter: ['matters', 'today', 'oddities', 'devices', 'backups', 'runs', 'run'],
+  /** A cause was put off or taken up, an anomaly settled. */
+  matter: ['matters', 'today', 'anomalies', 'devices', 'backups', 'runs', 'run'],
   /** What an account was found to keep, and how much of it is promised. */
   coverage: ['coverage', 'wipe', 'devices', 'today', 'matters', 'plans'],
   /** A signed answer to "safe to wipe?". */

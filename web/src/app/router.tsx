@@ -66,7 +66,10 @@ export const router = createBrowserRouter([
           },
           { path: '/night', lazy: async () => ({ Component: (await import('../features/oversight/NightScreen')).NightScreen }) },
           { path: '/matters', lazy: async () => ({ Component: (await import('../features/oversight/MattersScreen')).MattersScreen }) },
-          { path: '/oddities', lazy: async () => ({ Component: (await import('../features/oversight/OdditiesScreen')).OdditiesScreen }) },
+          {
+            path: '/anomalies',
+            lazy: async () => ({ Component: (await import('../features/oversight/AnomaliesScreen')).AnomaliesScreen }),
+          },
           {
             path: '/three-two-one',
             lazy: async () => ({ Component: (await import('../features/oversight/ThreeTwoOneScreen')).ThreeTwoOneScreen }),

@@ -16,8 +16,8 @@ export function stepAddress(cause: Step): string | null {
       return '/plans';
     case 'pair':
       return '/devices/add';
-    case 'oddities':
-      return '/oddities';
+    case 'anomalies':
+      return '/anomalies';
     case 'night':
       return '/night?shows=did_not';
     case 'clock':

@@ -50,7 +50,7 @@ export function BackupScreen() {
       {found.suspect && (
         <div className="said bad">
           <strong>It has far fewer items than the backup before.</strong> It can be restored; until somebody has looked it counts for no
-          promise and makes none leave. <Link to="/oddities">Look at what is odd</Link>
+          promise and makes none leave. <Link to="/anomalies">Look at what is odd</Link>
         </div>
       )}
       {found.in_doubt && <DoubtedDate backup={found} mayChange={may('set_up')} />}

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.stats import median_abs_deviation
 
-from core.coverage.oddities import Odd, Taken, TakenKind, oddities
+from core.coverage.anomalies import Odd, Taken, TakenKind, anomalies
 from core.coverage.robust import scale, score
 
 DAY = datetime(2026, 3, 1, 22, tzinfo=UTC)
@@ -32,7 +32,7 @@ def habit(count: int = 30) -> list[Taken]:
 
 class OfASingleBackup(TestCase):
     def found(self, one: Taken, history: list[Taken] | None = None, **more: bool) -> list[tuple[Odd, str]]:
-        return [(entry.code, entry.kind) for entry in oddities(one, habit() if history is None else history, **more)]
+        return [(entry.code, entry.kind) for entry in anomalies(one, habit() if history is None else history, **more)]
 
     def test_an_ordinary_day_is_not_odd(self):
         self.assertEqual(self.found(taken(0, photos=habit()[0].kinds["photos"].items + 5)), [])
@@ -47,7 +47,7 @@ class OfASingleBackup(TestCase):
 
     def test_a_kind_that_vanished_is_told_with_the_moment_to_compare_with(self):
         one = taken(0, photos=0)
-        found = oddities(one, habit())[0]
+        found = anomalies(one, habit())[0]
         self.assertEqual((found.code, found.kind, found.before), (Odd.VANISHED, "photos", "b1"))
         self.assertEqual(found.numbers["after"], 0)
 

@@ -1,4 +1,4 @@
-"""Oddities of backups: looked for after each run, settled by a person or by the next usual backup."""
+"""Anomalies of backups: looked for after each run, settled by a person or by the next usual backup."""
 
 from datetime import datetime
 from typing import Any
@@ -6,21 +6,21 @@ from uuid import UUID
 
 from django.db import transaction
 
-from core.coverage.oddities import MOST_HISTORY, Lacking, Oddity, Taken, TakenKind, oddities
+from core.coverage.anomalies import MOST_HISTORY, Anomaly, Lacking, Taken, TakenKind, anomalies
 from server.fleet.models import DeviceState
 from server.locks import lock_device
-from server.oversight.models import Oddity as Row
+from server.oversight.models import Anomaly as Row
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.models import Backup
 
 
-def look_for_oddities(backup: Backup, *, now: datetime) -> list[Row]:
+def look_for_anomalies(backup: Backup, *, now: datetime) -> list[Row]:
     """Those of this backup, written down; open ones of the device that are not so any more are settled."""
     taken = _taken(backup.device_id, until=backup.finished_at)
     if not taken or taken[0].id != str(backup.id):
         return []
-    found = oddities(taken[0], taken[1:], in_use=backup.device.state == DeviceState.IN_USE)
+    found = anomalies(taken[0], taken[1:], in_use=backup.device.state == DeviceState.IN_USE)
     rows = [_row(one, backup, now) for one in found]
     with transaction.atomic():
         still = {(row.code, row.kind) for row in rows}
@@ -58,7 +58,7 @@ def trust_again(device: UUID) -> None:
         Backup.objects.filter(device=device, suspect=True).update(suspect=False)
 
 
-def _row(one: Oddity, backup: Backup, now: datetime) -> Row:
+def _row(one: Anomaly, backup: Backup, now: datetime) -> Row:
     return Row(
         device=backup.device, backup=backup, before=UUID(one.before) if one.before else None, code=one.code, kind=one.kind,
         says=one.says[:400], numbers=one.numbers, found_at=now,

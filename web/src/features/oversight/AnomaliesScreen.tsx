@@ -17,15 +17,15 @@ import { Empty, Failed, Loading, Refused } from '../../ui/States';
 type Odd = Schemas['Odd'];
 const PAGE = 50;
 
-export function OdditiesScreen() {
+export function AnomaliesScreen() {
   const [params, setParams] = useSearchParams();
   const page = Number(params.get('page') ?? 1);
   const all = params.get('all') === '1';
   const device = params.get('device') ?? undefined;
   const odd = useQuery({
-    queryKey: key('oddities', all, device, page),
+    queryKey: key('anomalies', all, device, page),
     queryFn: () =>
-      told(client.GET('/api/oddities', { params: { query: { ...(all ? {} : { open: true }), device, page, page_size: PAGE } } })),
+      told(client.GET('/api/anomalies', { params: { query: { ...(all ? {} : { open: true }), device, page, page_size: PAGE } } })),
     placeholderData: keepPreviousData,
   });
   return (
@@ -50,7 +50,7 @@ export function OdditiesScreen() {
           </div>
         )}
         {odd.data?.results.map((row) => (
-          <OneOddity key={row.id} row={row} />
+          <OneAnomaly key={row.id} row={row} />
         ))}
       </div>
       <Pager
@@ -63,11 +63,11 @@ export function OdditiesScreen() {
   );
 }
 
-function OneOddity({ row }: { row: Odd }) {
+function OneAnomaly({ row }: { row: Odd }) {
   const may = useMay();
   const [asking, setAsking] = useState(false);
   const settle = useAct(
-    (why: string) => client.POST('/api/oddities/{id}/settle', { params: { path: { id: row.id } }, body: { why } }),
+    (why: string) => client.POST('/api/anomalies/{id}/settle', { params: { path: { id: row.id } }, body: { why } }),
     'matter',
   );
   return (
