@@ -5,7 +5,7 @@ backup on hold does, goes on holding them, and is not counted.
 """
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from uuid import UUID
@@ -22,10 +22,8 @@ from server.plans.rules import GONE_STATES
 from server.plans.soundness import or_else
 from server.retention.judging import Judged
 from server.runs.models import CopyState
-from server.storage.models import KindOccupancy, Store
+from server.storage.models import Store
 
-LEAST_BYTES = 1 << 20
-"""Less is not worth a line."""
 HORIZON_DAYS = 400
 """What does not leave within so many days is not counted on."""
 
@@ -70,29 +68,25 @@ _LOSES = {
 class _Group:
     devices: list[Judged] = field(default_factory=list)
     kinds: set[str] = field(default_factory=set)
-    alone: int = 0
 
 
-def left_out(store: Store, judged: Iterable[Judged], there: Collection[bytes], *, now: datetime) -> Iterator[LeavesOut]:
-    """Of each plan whose devices have something here that it still takes. Three queries."""
-    mine = {one.device.id: one for one in judged if one.plan is not None and one.device.state not in GONE_STATES}
+def left_out(store: Store, judged: Iterable[Judged], kinds: Mapping[bytes, Collection[str]], *, now: datetime) -> Iterator[LeavesOut]:
+    """Of each plan whose devices have something here that it still takes; `kinds`: what each backup here holds. One query."""
     groups: dict[tuple[Rung, UUID], _Group] = defaultdict(_Group)
     chosen = choices()
-    rows = KindOccupancy.objects.filter(store=store, device__in=mine, alone_bytes__gt=0).only("device_id", "kind", "alone_bytes")
-    for row in rows.order_by("device_id", "kind"):
-        one = mine[row.device_id]
-        assert one.plan is not None
-        if row.kind not in _taken(one, chosen):
+    for one in judged:
+        if one.plan is None or one.device.state in GONE_STATES:
             continue
-        rung = rung_of(row.kind, in_step=row.kind in _in_step(one.device))
-        if rung is not None:
-            group = groups[rung, one.plan.id]
-            group.alone += row.alone_bytes
-            group.kinds.add(row.kind)
-            if one not in group.devices:
-                group.devices.append(one)
-    for (rung, _), group in sorted(groups.items(), key=lambda entry: (entry[0][0], -entry[1].alone, entry[0][1])):
-        if group.alone >= LEAST_BYTES and (found := _offered(rung, group, chosen, store, there, now)) is not None:
+        here = {kind for copy in one.copies.values() if copy.store_id == store.id for kind in kinds.get(copy.backup_id.bytes, ())}
+        for kind in sorted(here & set(_taken(one, chosen))):
+            rung = rung_of(kind, in_step=kind in _in_step(one.device))
+            if rung is not None:
+                group = groups[rung, one.plan.id]
+                group.kinds.add(kind)
+                if one not in group.devices:
+                    group.devices.append(one)
+    for (rung, _), group in sorted(groups.items(), key=lambda entry: entry[0]):
+        if (found := _offered(rung, group, chosen, store, kinds, now)) is not None:
             yield found
 
 

@@ -22,13 +22,15 @@ from server.people.queries import office_zone
 from server.plans.rules import GONE_STATES
 from server.plans.soundness import or_else
 from server.retention.judging import Context, Judged, core_rules, judged_all
-from server.retention.room.left_out import LEAST_BYTES, LeavesOut, left_out
+from server.retention.room.left_out import LeavesOut, left_out
 from server.runs.models import THERE, Copy, CopyState
 from server.storage.held import held_packs
 from server.storage.models import Mode, Store
 
 SOON_DAYS = 30
 """What the rule would let go within so many days."""
+LEAST_BYTES = 1 << 20
+"""Of kinds to leave out: less is not worth a line."""
 OLD_DAYS = 30
 """Third copies are offered of moments older than that: newer ones are what is asked for."""
 _LAST = Rule(last=1)
@@ -130,7 +132,7 @@ class _Whole:
 
     def without(self, until_free: timedelta) -> list[Offer]:
         found = []
-        for one in left_out(self._store, self._judged, self._there, now=self._context.now):
+        for one in left_out(self._store, self._judged, self._accounts.needs.kinds, now=self._context.now):
             move = Move(key=f"out{one.rung}:{one.plan.id}", rung=one.rung, parts=one.parts, loss=_LOST * len(one.devices))
             bytes = self._accounts.alone_bytes((), one.parts)
             if bytes >= LEAST_BYTES:

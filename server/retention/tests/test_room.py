@@ -140,7 +140,6 @@ class LeavingKindsOut(Room):
         Plan.objects.update(keep_last=3, keep_daily=0, keep_weekly=0, keep_monthly=0)
         self.outside.devices["p1"].content["photos", "large"] = random.Random(1).randbytes(3 * MIB)
         self.run_now(self.old)
-        measure(self.room, now=self.outside.now())
         self.photos = f"out6:{self.nightly.id}"
 
     def held(self, kind: str) -> int:
