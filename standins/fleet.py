@@ -61,7 +61,7 @@ class Persona:
 
 _FIELD = Habits(contacts=24, photos=46, photos_a_day=4, events=16, conversations=4, apps=5, card_files=10)
 _PHONE = Habits(contacts=48, photos=18, photos_a_day=1.4, events=24, conversations=7, apps=4)
-_PLOTS = Habits(contacts=6, photos=90, photos_a_day=30, photos_kept=90, events=4, conversations=2, apps=2)
+_PLOTS = Habits(contacts=6, photos=90, photos_a_day=17, photos_kept=90, events=4, conversations=2, apps=2)
 """Takes a picture of every sheet that leaves the plotter, and keeps those of the last days."""
 _DESK = Habits(contacts=64, photos=8, photos_a_day=0.5, events=30, conversations=5, apps=3)
 _GIB = 1024**3
