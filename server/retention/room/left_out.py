@@ -5,8 +5,8 @@ backup on hold does, goes on holding them, and is not counted.
 """
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence, Set
+from dataclasses import dataclass
 from datetime import date, datetime
 from uuid import UUID
 
@@ -64,66 +64,78 @@ _LOSES = {
 }
 
 
-@dataclass(slots=True)
-class _Group:
-    devices: list[Judged] = field(default_factory=list)
-    kinds: set[str] = field(default_factory=set)
+Kinds = Mapping[bytes, Collection[str]]
+"""What each backup in the store holds."""
 
 
-def left_out(store: Store, judged: Iterable[Judged], kinds: Mapping[bytes, Collection[str]], *, now: datetime) -> Iterator[LeavesOut]:
-    """Of each plan whose devices have something here that it still takes; `kinds`: what each backup here holds. One query."""
-    groups: dict[tuple[Rung, UUID], _Group] = defaultdict(_Group)
+def left_out(store: Store, judged: Iterable[Judged], kinds: Kinds, *, now: datetime) -> Iterator[LeavesOut]:
+    """Of each plan whose devices have something here that it still takes. One query.
+
+    What a service keeps in step is left out of the devices of which it does; all else out of the plan, and so of every device that
+    follows it and takes it for no reason of its own.
+    """
     chosen = choices()
+    plans: dict[UUID, list[_Here]] = defaultdict(list)
     for one in judged:
-        if one.plan is None or one.device.state in GONE_STATES:
-            continue
-        here = {kind for copy in one.copies.values() if copy.store_id == store.id for kind in kinds.get(copy.backup_id.bytes, ())}
-        for kind in sorted(here & set(_taken(one, chosen))):
-            rung = rung_of(kind, in_step=kind in _in_step(one.device))
-            if rung is not None:
-                group = groups[rung, one.plan.id]
-                group.kinds.add(kind)
-                if one not in group.devices:
-                    group.devices.append(one)
-    for (rung, _), group in sorted(groups.items(), key=lambda entry: entry[0]):
-        if (found := _offered(rung, group, chosen, store, kinds, now)) is not None:
-            yield found
+        if one.plan is not None and one.device.state not in GONE_STATES:
+            plans[one.plan.id].append(_here(one, store, kinds, chosen, now))
+    for _, devices in sorted(plans.items()):
+        in_step = {here.device: here.held & here.in_step for here in devices}
+        yield from _offered(Rung.IN_STEP, devices, in_step)
+        for rung in (Rung.PICTURES, Rung.HAD_AGAIN, Rung.ATTACHMENTS):
+            wanted = {kind for here in devices for kind in here.held - here.in_step if rung_of(kind, in_step=False) is rung}
+            yield from _offered(rung, devices, {here.device: here.held & wanted - here.own for here in devices})
 
 
-def _taken(one: Judged, chosen: Choices) -> Collection[str]:
-    """Nothing of a plan that cannot be read."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Here:
+    """A device, and what of it lies in the store."""
+
+    plan: Plan
+    device: Device
+    taken: frozenset[str]
+    held: frozenset[str]
+    """Kinds that lie here and are still taken."""
+    in_step: frozenset[str]
+    """Kinds that a service keeps in step."""
+    own: frozenset[str]
+    """Kinds that somebody chose for it, whatever its plan says."""
+    backups: tuple[tuple[bytes, frozenset[str], date | None], ...]
+    """Each with its kinds and the day on which it leaves by itself; None for one that does not."""
+
+
+def _here(one: Judged, store: Store, kinds: Kinds, chosen: Choices, now: datetime) -> _Here:
     assert one.plan is not None
-    plan, none = one.plan, tuple[str, ...]()
-    return or_else(plan, lambda: kinds_taken(plan, one.device, chosen), none)
+    plan, device, none = one.plan, one.device, tuple[str, ...]()
+    taken = frozenset(or_else(plan, lambda: kinds_taken(plan, device, chosen), none))  # nothing of a plan that cannot be read
+    backups = tuple((id, frozenset(kinds[id]), day) for id, day in _days(one, store, now) if id in kinds)
+    held = frozenset(kind for _, its, _ in backups for kind in its) & taken
+    own = frozenset(kind for kind in held if (choice := chosen.of(device, kind)) is not None and choice.taken)
+    in_step = frozenset(account.kind for account in map(account_of, device.accounts) if account.keeps)
+    return _Here(plan=plan, device=device, taken=taken, held=held, in_step=in_step, own=own, backups=backups)
 
 
-def _in_step(device: Device) -> set[str]:
-    return {account.kind for account in map(account_of, device.accounts) if account.keeps}
-
-
-def _offered(rung: Rung, group: _Group, chosen: Choices, store: Store, there: Collection[bytes], now: datetime) -> LeavesOut | None:
-    """None where a device would have nothing left to back up, or nothing leaves that could be counted on."""
-    plan, kinds = group.devices[0].plan, tuple(code for code in KINDS if code in group.kinds)
-    assert plan is not None
-    if any(not set(_taken(one, chosen)) - set(kinds) for one in group.devices):
-        return None
+def _offered(rung: Rung, devices: Sequence[_Here], leaving: Mapping[Device, Set[str]]) -> Iterator[LeavesOut]:
+    """Nothing where a device would have nothing left to back up, or nothing leaves that could be counted on."""
+    touched = [here for here in devices if leaving[here.device]]
+    if any(not here.taken - leaving[here.device] for here in touched):
+        return
     parts: set[tuple[bytes, str]] = set()
     days, staying = [], 0
-    for one in group.devices:
-        for id, day in _days(one, store, now):
-            if id not in there:
-                continue
-            if day is None:
+    for here in touched:
+        for id, its, day in here.backups:
+            mine = its & leaving[here.device]
+            if mine and day is None:
                 staying += 1
-            else:
-                parts |= {(id, kind) for kind in kinds}
+            elif mine and day is not None:
+                parts |= {(id, kind) for kind in mine}
                 days.append(day)
-    if not days:
-        return None
-    return LeavesOut(
-        rung=rung, plan=plan, kinds=kinds, devices=tuple(one.device for one in group.devices), parts=frozenset(parts), last_day=max(days),
-        staying=staying,
-    )  # fmt: skip
+    if days:
+        named = {kind for here in touched for kind in leaving[here.device]}
+        yield LeavesOut(
+            rung=rung, plan=touched[0].plan, kinds=tuple(code for code in KINDS if code in named),
+            devices=tuple(here.device for here in touched), parts=frozenset(parts), last_day=max(days), staying=staying,
+        )  # fmt: skip
 
 
 def _days(one: Judged, store: Store, now: datetime) -> Iterator[tuple[bytes, date | None]]:

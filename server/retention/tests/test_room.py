@@ -205,6 +205,24 @@ class LeavingKindsOut(Room):
         answer = self.post("make", moves=[self.photos], why="it is full", seen=looked["digest"], word="")
         self.assertEqual((answer.status_code, answer.json()["code"]), (409, "state.changed_meanwhile"))
 
+    def test_what_one_device_has_in_step_is_counted_of_no_other_and_the_plan_takes_it_from_all(self):
+        def entry(kind: str) -> dict[str, object]:
+            return {"kind": kind, "service": "G", "is_default": True, "last_sync": self.outside.at.isoformat(), "off_by_policy": False}
+
+        Device.objects.filter(id=self.old.id).update(accounts=[entry("photos")])
+        Device.objects.filter(id=self.new.id).update(accounts=[entry("contacts")])
+        found = {one.move.key: one for one in bench(self.room, now=self.outside.now()).offers if one.leaves_out is not None}
+        whose = {manifest.id: manifest.device for manifest in Accounts(opened(self.room)).manifests}
+        in_step = {(whose[id], kind) for id, kind in found[f"out5:{self.nightly.id}"].move.parts}
+        self.assertEqual(in_step, {(str(self.old.id), "photos")} | {(str(self.new.id), "contacts")})
+        pictures = {whose[id] for id, _ in found[self.photos].move.parts}
+        self.assertEqual(pictures, {str(self.old.id), str(self.new.id)}, "out of the plan is out of every device that follows it")
+        KindChoice.objects.create(device=self.old, kind="photos", taken=True, at=self.outside.at)
+        again = {one.move.key: one for one in bench(self.room, now=self.outside.now()).offers}
+        self.assertNotIn(
+            self.photos, again, "the other one holds less than a line is worth, and this one takes them whatever its plan says"
+        )
+
     def test_what_a_service_keeps_in_step_is_left_out_of_those_devices_only(self):
         entry = {
             "kind": "photos",
