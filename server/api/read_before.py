@@ -58,7 +58,7 @@ class ReadBefore(serializers.Serializer):
 
 WORDS = {
     "asks_holders": "asking holders", "asks_holders_at": "asking holders, not before", "check_days": "read through within days",
-    "check_limit_bytes_per_second": "speed of checks", "grace_days": "after days above it", "hard_bytes": "the limit",
+    "check_limit_bytes_per_second": "speed of checks", "grace_days": "days of grace", "hard_bytes": "the limit",
     "inside": "office's own network",
     "is_active": "may sign in", "limit_bytes_per_second": "speed limit", "max_runs": "runs at a time", "max_writers": "writers at a time",
     "off_site": "outside of the office", "rests_in": "where it lies", "soft_bytes": "calls somebody above",
