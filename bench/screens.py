@@ -40,7 +40,7 @@ def screens(folder: Path, *, devices: int = DEVICES, nights: int = NIGHTS) -> It
         processes, port = Processes(folder / "logs"), free_port()
         base = f"http://127.0.0.1:{port}"
         try:
-            web = [PYTHON, "-m", "uvicorn", "server.project.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
+            web: list[str | Path] = [PYTHON, "-m", "uvicorn", "server.project.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
             processes.start("web", [*web, "--lifespan", "off", "--log-level", "warning"], env)
             wait_for(f"{base}/readyz", processes)
             with sync_playwright() as playwright:

@@ -168,10 +168,10 @@ def _stores(by: User, network: Network) -> None:
         for name, (below, allowance) in office.STORES.items()
     ]
     places.append((office.CLOUD, BucketAddress(**bucket, prefix="attic", inside="yes"), office.CLOUD_ALLOWANCE))
-    there = network.boathouse()
-    key, fingerprint = outside().meet_sftp(there["host"], there["port"])
-    assert fingerprint == there["fingerprint"]
-    door = {name: str(there[name]) for name in ("host", "port", "username", "password", "folder")}
+    boathouse = network.boathouse()
+    key, fingerprint = outside().meet_sftp(boathouse["host"], boathouse["port"])
+    assert fingerprint == boathouse["fingerprint"]
+    door: dict[str, Any] = {name: str(boathouse[name]) for name in ("host", "port", "username", "password", "folder")}
     places.append((office.BOATHOUSE, SftpAddress(**door, host_key=key), None))
     for name, address, allowance in places:
         create_store(

@@ -1,6 +1,7 @@
 """Saltmarsh & Pike, a made-up firm of land and coastal surveyors: people, stores, plans, devices, and what befell them."""
 
 from datetime import time
+from typing import Any
 
 from core.units import DAYS, KIB, MIB
 
@@ -127,7 +128,7 @@ LOST_PHOTOS = ("field6-thorne", 1, "photos")
 CLOSED_AHEAD = ((12, 24, "Christmas Eve"), (12, 25, "Christmas Day"), (12, 26, "Second day of Christmas"), (1, 1, "New Year"))
 CLOSED_BACK = (19, "Stock-taking")
 """How many days before today the office was closed."""
-WISHES = {
+WISHES: dict[str, dict[str, Any]] = {
     "ines": {"email": "ines@saltmarsh.example", "wants_digest": True, "wants_alerts": True},
     "piet": {"email": "piet@saltmarsh.example"},
 }

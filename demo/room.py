@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from datetime import timedelta
 from random import Random
+from typing import Any
 
 from core.quota.allowances import Limits
 from demo import office
@@ -62,17 +63,15 @@ def draw_account(device: Device) -> None:
     """What its own cloud account held on the days on which nothing asked it, as if it had filled as evenly as it does now."""
     told = OwnCloudTold.objects.filter(device=device)
     known, now = {row.at.date() for row in told}, outside().now()
-    newest = told.latest("at")
-    share = newest.told["allowed_bytes"] // 100
+    newest: dict[str, Any] = told.latest("at").told or {}
+    share = newest["allowed_bytes"] // 100
     days = [now - timedelta(days=back) for back in range(1, office.FILLED_DAYS)]
     OwnCloudTold.objects.bulk_create(
-        OwnCloudTold(
-            device=device, at=at, seen_at=at, told=newest.told | {"used_bytes": newest.told["used_bytes"] - back * share, "drawn": True}
-        )
+        OwnCloudTold(device=device, at=at, seen_at=at, told=newest | {"used_bytes": newest["used_bytes"] - back * share, "drawn": True})
         for back, at in enumerate(days, 1)
         if at.date() not in known
     )
-    note_told_own_cloud(device, own_cloud_of(newest.told), now=now)
+    note_told_own_cloud(device, own_cloud_of(newest), now=now)
 
 
 def allowances(by_slug: Mapping[str, Device], by: User) -> None:

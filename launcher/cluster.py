@@ -71,7 +71,19 @@ class Cluster:
     def make_database(self, name: str) -> None:
         """Nothing happens when it exists."""
         env = {**os.environ, "PGPASSWORD": self.password_file.read_text().strip()}
-        psql = [_binary("psql"), "-h", "127.0.0.1", "-p", str(self.port), "-U", "postgres", "-d", "postgres", "-Atq", "-c"]
+        psql: list[str | Path] = [
+            _binary("psql"),
+            "-h",
+            "127.0.0.1",
+            "-p",
+            str(self.port),
+            "-U",
+            "postgres",
+            "-d",
+            "postgres",
+            "-Atq",
+            "-c",
+        ]
         remedy = f"Its log is {self._home / 'log'}."
         if run([*psql, f"select 1 from pg_database where datname = '{name}'"], remedy=remedy, env=env).strip() != "1":
             run([*psql, f'create database "{name}"'], remedy=remedy, env=env)

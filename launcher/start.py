@@ -105,7 +105,7 @@ def _wants_demo(data: Path, empty: bool) -> bool:
 
 def _start_standins(processes: Processes, env: dict[str, str], data: Path, ports: dict[str, int], *, empty: bool) -> None:
     """They need no database, so they get going while it starts."""
-    command = [PYTHON, "-m", "standins", "--port", str(ports["standins"]), "--data", data / "standins"]
+    command: list[str | Path] = [PYTHON, "-m", "standins", "--port", str(ports["standins"]), "--data", data / "standins"]
     command += ["--mail-port", str(ports["mail"]), "--drives", data / SIMULATED_DRIVES]
     if _wants_demo(data, empty):
         command += ["--day", str(datetime.now().astimezone().date() - timedelta(days=DEMO_DAYS))]
@@ -125,7 +125,7 @@ def _start_all(
             run([PYTHON, MANAGE, "demo"], remedy="Remove the data folder and start again.", env=env)
             (data / "demo.done").touch()
     with step("starting web server, worker and scheduler"):
-        web = [PYTHON, "-m", "uvicorn", "server.project.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
+        web: list[str | Path] = [PYTHON, "-m", "uvicorn", "server.project.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
         processes.start(
             "web", [*web, "--lifespan", "off", "--no-proxy-headers", "--log-level", "warning", "--timeout-graceful-shutdown", "2"], env
         )

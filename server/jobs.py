@@ -91,8 +91,8 @@ def fulfils(job: Job, **options: Any) -> Callable[[Callable[..., Any]], Any]:
     """Declare the function that carries the job out. What is repeated waits once in the queue at the most."""
 
     def declare(function: Callable[..., Any]) -> Any:
-        once = {"queueing_lock": job.name} if job.every or not job.arguments else {}
-        task = app.task(name=job.name, queue=str(job.pool), pass_context=options.pop("pass_context", False), **once)(function)
+        once: dict[str, Any] = {"queueing_lock": job.name} if job.every or not job.arguments else {}
+        task = app.task(name=job.name, queue=str(job.pool), pass_context=options.pop("pass_context", False), **once)(function)  # type: ignore[no-untyped-call]
         return app.periodic(cron=job.every)(task) if job.every else task
 
     return declare

@@ -55,7 +55,7 @@ class Hub:
                 self._task = None
 
     async def _listen(self) -> None:
-        database = settings.DATABASES["default"]
+        database: dict[str, Any] = settings.DATABASES["default"]
         while True:
             try:
                 async with await psycopg.AsyncConnection.connect(

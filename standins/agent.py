@@ -31,7 +31,7 @@ def hang_up(server: ThreadingHTTPServer) -> None:
     ending.start()
     while ending.is_alive():
         with contextlib.suppress(OSError):
-            socket.create_connection(server.server_address[:2], timeout=1).close()
+            socket.create_connection(("127.0.0.1", server.server_port), timeout=1).close()
         ending.join(0.05)
     server.server_close()
 

@@ -100,8 +100,9 @@ class Boathouse:
     def _hang_up(self) -> None:
         if self._server is not None:
             server, self._server = self._server, None
-            for one in (server, *self._guests):
-                self._loop.call_soon_threadsafe(one.close)
+            self._loop.call_soon_threadsafe(server.close)
+            for guest in self._guests:
+                self._loop.call_soon_threadsafe(guest.close)
             asyncio.run_coroutine_threadsafe(server.wait_closed(), self._loop).result(20)
 
     async def _listening(self) -> asyncssh.SSHAcceptor:

@@ -139,10 +139,10 @@ class _Page(BaseHTTPRequestHandler):
             case ["control", id, "ask-again"]:
                 self.server.devices[id].accept(False)
             case ["control", id, "new-host-key"]:
-                device = self.server.sftp[id]
-                device.hang_up()
-                device.renew_host_key()
-                device.listen()
+                other = self.server.sftp[id]
+                other.hang_up()
+                other.renew_host_key()
+                other.listen()
             case ["control", id, "delete"]:
                 self.server.devices[id].life.forget(told["kind"], told["id"])
             case ["control", id, "lose"]:

@@ -125,15 +125,16 @@ class Days:
     def _contact(self, n: int, day: date) -> None:
         given, family = self._draw.choice(people.FIRST), self._draw.choice(people.LAST)
         town = self._draw.choice(people.TOWNS)
+        display = f"{given} {family}"
         told = {
-            "display": f"{given} {family}",
+            "display": display,
             "name": {"given": given, "family": family},
             "organisation": self._draw.choice(people.ORGANISATIONS),
             "phones": [{"label": self._draw.choice(("cell", "work")), "number": f"+00 555 {self._draw.randint(1000, 9999)}"}],
             "emails": [{"label": "work", "address": f"{given}.{family}@{town.split()[0].strip(chr(39)).lower()}.example".lower()}],
             "address": {"street": f"{self._draw.choice(people.PLACES)} {self._draw.randint(1, 90)}", "town": town},
         }
-        self._record("contacts", f"c{n}", told["display"], day, told)
+        self._record("contacts", f"c{n}", display, day, told)
 
     def _event(self, day: date, n: int, *, entered: date) -> None:
         """`day`: when it takes place; `entered`: when somebody wrote it down, which is how new it is."""

@@ -114,7 +114,7 @@ class SimulatedDevice:
 
     def described(self) -> dict[str, Any]:
         """For the control page."""
-        told = {"device": self.id, "model": f"{self.persona.make} {self.persona.model}", "holder": self.persona.holder}
+        told: dict[str, Any] = {"device": self.id, "model": f"{self.persona.make} {self.persona.model}", "holder": self.persona.holder}
         told |= {
             "team": self.persona.team,
             "paired": self.paired,
@@ -127,7 +127,7 @@ class SimulatedDevice:
 
     def announced(self) -> dict[str, Any]:
         """What it says of itself on the network."""
-        told = {"device": self.id, "family": self.persona.family, "make": self.persona.make, "model": self.persona.model}
+        told: dict[str, Any] = {"device": self.id, "family": self.persona.family, "make": self.persona.make, "model": self.persona.model}
         told |= {"os_version": self.persona.os_version, "name": f"{self.persona.model}, {self.persona.holder}", "serial": self.serial}
         return told | {"address": f"http://127.0.0.1:{self.port}", "paired": self.paired}
 

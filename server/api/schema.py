@@ -1,6 +1,6 @@
 """The OpenAPI description: every operation may also answer with a problem document."""
 
-from typing import Any
+from typing import Any, Literal
 
 from drf_spectacular.openapi import AutoSchema
 
@@ -8,7 +8,9 @@ from server.api.problems import TYPE, ProblemSerializer
 
 
 class Schema(AutoSchema):
-    def _get_response_bodies(self, direction: str = "response") -> Any:
+    def _get_response_bodies(self, direction: Literal["request", "response"] = "response") -> Any:
         bodies = super()._get_response_bodies(direction)
-        bodies["default"] = self._get_response_for_code(ProblemSerializer, "default", media_types=[TYPE], direction=direction)
+        bodies["default"] = self._get_response_for_code(  # type: ignore[no-untyped-call]
+            ProblemSerializer, "default", media_types=[TYPE], direction=direction
+        )
         return bodies

@@ -25,6 +25,8 @@ def held_by_day(rows: Iterable[OwnCloudTold]) -> dict[date, int]:
     found: dict[date, int] = {}
     zone = office_zone()
     for row in rows:
+        if row.told is None:
+            continue
         for at in (row.at, row.seen_at):
             found[at.astimezone(zone).date()] = row.told["used_bytes"]
     return dict(sorted(found.items()))

@@ -37,16 +37,16 @@ def shares_by_month(*, device: UUID | None = None, team: int | None = None, mont
         found = found.filter(device=device)
     if team is not None:
         found = found.filter(team=team)
-    rows = found.annotate(month=TruncMonth("day")).values("month").annotate(**_COUNTS).order_by("-month")
+    rows = found.annotate(month=TruncMonth("day")).values("month").annotate(owed=_OWED, inside=_INSIDE).order_by("-month")
     return [(row["month"], Share(owed=row["owed"], kept=row["inside"])) for row in rows]
 
 
-_COUNTS = {"owed": Count("id", filter=Q(kept__isnull=False)), "inside": Count("id", filter=Q(kept=True))}
+_OWED, _INSIDE = Count("id", filter=Q(kept__isnull=False)), Count("id", filter=Q(kept=True))
 
 
 def shares_by_team(*, first: date, last: date) -> list[tuple[str, Share]]:
     """Name of the team → share, best first. One query."""
-    rows = PromiseDay.objects.filter(day__range=(first, last)).values("team__name").annotate(**_COUNTS)
+    rows = PromiseDay.objects.filter(day__range=(first, last)).values("team__name").annotate(owed=_OWED, inside=_INSIDE)
     found = [(row["team__name"] or "", Share(owed=row["owed"], kept=row["inside"])) for row in rows]
     return sorted(found, key=lambda entry: (-(entry[1].percent or 0.0), entry[0]))
 
@@ -54,7 +54,9 @@ def shares_by_team(*, first: date, last: date) -> list[tuple[str, Share]]:
 def shares_by_device(*, first: date, last: date) -> dict[UUID, Share]:
     """One query."""
     found = PromiseDay.objects.filter(day__range=(first, last))
-    return {row["device"]: Share(owed=row["owed"], kept=row["inside"]) for row in found.values("device").annotate(**_COUNTS)}
+    return {
+        row["device"]: Share(owed=row["owed"], kept=row["inside"]) for row in found.values("device").annotate(owed=_OWED, inside=_INSIDE)
+    }
 
 
 def days_of(device: UUID, *, first: date) -> dict[date, str]:
@@ -63,7 +65,7 @@ def days_of(device: UUID, *, first: date) -> dict[date, str]:
 
 
 def kept_in(first: date, last: date) -> Share:
-    row = PromiseDay.objects.filter(day__range=(first, last)).aggregate(**_COUNTS)
+    row = PromiseDay.objects.filter(day__range=(first, last)).aggregate(owed=_OWED, inside=_INSIDE)
     return Share(owed=row["owed"], kept=row["inside"])
 
 

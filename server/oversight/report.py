@@ -1,9 +1,11 @@
 """The month on paper: promises kept, failures by cause, growth."""
 
 from calendar import monthrange
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from datetime import date
 from typing import Any
+from uuid import UUID
 
 from django.db.models import Count, Max, Sum
 
@@ -51,7 +53,7 @@ def report(month: date) -> Report:
     causes = (
         failed.values("cause_code").annotate(runs=Count("id"), devices=Count("device", distinct=True), says=Max("cause")).order_by("-runs")
     )
-    brought = {
+    brought: dict[UUID | None, Mapping[str, Any]] = {
         row["store"]: row
         for row in Run.objects.filter(night__range=(first, last))
         .order_by()
@@ -88,7 +90,10 @@ def _bounds(day: date) -> tuple[date, date]:
 
 def told_report(found: Report) -> dict[str, Any]:
     """As JSON holds it."""
-    share = lambda one: {"owed": one.owed, "kept": one.kept, "percent": one.percent}  # noqa: E731
+
+    def share(one: Share) -> dict[str, Any]:
+        return {"owed": one.owed, "kept": one.kept, "percent": one.percent}
+
     return {
         "first": found.first.isoformat(), "last": found.last.isoformat(), "promise": share(found.promise), "before": share(found.before),
         "totals": asdict(found.totals), "before_totals": asdict(found.before_totals), "causes": found.causes, "stores": found.stores,

@@ -78,7 +78,7 @@ def closed_day_rows() -> QuerySet[ClosedDay]:
 
 
 def user_or_none(id: int | None) -> User | None:
-    return User.objects.filter(id=id).first()
+    return None if id is None else User.objects.filter(id=id).first()
 
 
 def closed_days() -> frozenset[date]:

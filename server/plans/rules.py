@@ -46,8 +46,8 @@ def period_from(told: list[Any]) -> Period:
 
 def rule_from(told: dict[str, Any]) -> Rule:
     """Raises BadInput for one that cannot be."""
-    periods = {name: period_from(told[name]) for name in ("within", "greatest_age") if told.get(name)}
-    counts = {name: told[name] for name in COUNTS if name in told}
+    periods: dict[str, Any] = {name: period_from(told[name]) for name in ("within", "greatest_age") if told.get(name)}
+    counts: dict[str, Any] = {name: told[name] for name in COUNTS if name in told}
     return Rule(minimum_age=timedelta(seconds=told.get("minimum_age_seconds", 0)), **counts, **periods)
 
 

@@ -15,11 +15,12 @@ from server.plans.convert import conditions_of, leave_out_of, recurrence_of, rul
 from server.plans.models import Plan
 
 T = TypeVar("T")
+U = TypeVar("U")
 log = logging.getLogger("attic.plans")
 LOOKED_AHEAD = timedelta(days=62)
 
 
-def or_else(plan: Plan, compute: Callable[[], T], otherwise: T) -> T:
+def or_else(plan: Plan, compute: Callable[[], T], otherwise: U) -> T | U:
     """What `compute` says of the plan, or `otherwise` when it cannot be computed; that is logged."""
     try:
         return compute()

@@ -74,7 +74,8 @@ def next_turns(count: int, *, now: datetime) -> list[Copy]:
 
 
 def _latest(*columns: str) -> QuerySet[Drill, dict[str, Any]]:
-    return Drill.objects.order_by().values(*columns).annotate(at=Max("asked_at"))
+    rows: QuerySet[Drill, dict[str, Any]] = Drill.objects.order_by().values(*columns).annotate(at=Max("asked_at"))
+    return rows
 
 
 def unproven(*, since: datetime) -> list[Device]:

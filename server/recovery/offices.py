@@ -198,8 +198,8 @@ def offered(record: OfficeRecord) -> Offered:
 
 def new_devices(told: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """Those that are not here, by any of the marks that belong to one device only."""
-    rows = list(Device.objects.values("id", "serial", "asset_tag", "agent_id", "folder"))
-    known = {(name, str(row[name]).casefold()) for row in rows for name in row if row[name]}
+    rows = Device.objects.values("id", "serial", "asset_tag", "agent_id", "folder")
+    known = {(name, str(value).casefold()) for row in rows for name, value in row.items() if value}
     return [
         one
         for one in told

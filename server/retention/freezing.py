@@ -30,7 +30,7 @@ class Frozen:
     def read(cls) -> "Frozen":
         rows = list(Freeze.objects.filter(ended_at__isnull=True).values_list("store_id", "team_id"))
         return cls(
-            office=(None, None) in rows,
+            office=any(store is None and team is None for store, team in rows),
             stores=frozenset(store for store, _ in rows if store is not None),
             teams=frozenset(team for _, team in rows if team is not None),
         )

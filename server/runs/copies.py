@@ -1,5 +1,6 @@
 """Reading copies on their way: what is owed to which store, since when, and how far it is."""
 
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -29,7 +30,7 @@ def coming(*, store: UUID | None = None, state: str = "", words: str = "") -> Qu
     return found.order_by(away, "state", F("due_at").asc(nulls_first=True), "-backup__finished_at", "id")
 
 
-def sums_by_store(*, now: datetime) -> list[dict[str, Any]]:
+def sums_by_store(*, now: datetime) -> list[Mapping[str, Any]]:
     """[{store, owed, due, under_way, failed, owed_since, owed_bytes, arrived_at}]. One query.
 
     `owed_bytes` counts the whole content of each backup: what is sent is less, as most of it lies there already.

@@ -1,8 +1,9 @@
 """Reading drives: where each is, whose turn it is, what lies on it, what waits for it, and for how long it is needed then."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
+from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -105,7 +106,7 @@ def _turn(rotation: Turns, id: str, day: date) -> Turn:
     return now if now.drive == id else rotation.next(id, day)
 
 
-def _held(ids: list[UUID]) -> list[dict[str, object]]:  # type: ignore[misc]
+def _held(ids: list[UUID]) -> list[Mapping[str, Any]]:
     there, owed = Q(state__in=THERE), Q(state__in=(CopyState.OWED, CopyState.COPYING))
     rows = Copy.objects.filter(store__in=ids).order_by().values("store")
     return list(

@@ -42,7 +42,7 @@ def expectations(*, now: datetime) -> Expectations:
     rows = Run.objects.filter(asked_at__gte=now - LOOKED_BACK, state__in=CAME, worked_seconds__isnull=False).order_by("-asked_at")
     own: dict[UUID, list[Ran]] = defaultdict(list)
     for device, seconds, read in rows.values_list("device_id", "worked_seconds", "read_bytes"):
-        if len(own[device]) < OWN_RUNS:
+        if seconds is not None and len(own[device]) < OWN_RUNS:
             own[device].append(Ran(seconds=seconds, read_bytes=read))
     every = [ran for runs in own.values() for ran in runs]
     sizes = {

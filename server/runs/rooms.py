@@ -27,7 +27,9 @@ def rooms_of(run: Run, vault: Vault) -> list[Room]:
 def rooms_for(store: Store, device: Device, vault: Vault, *, besides: UUID | None = None) -> list[Room]:
     """Of the store as it is now, and of the allowances that speak of the device; without what runs were promised, but for one. Four
     queries."""
-    others = Run.objects.filter(store=store, state=RunState.RUNNING, promised_bytes__isnull=False).exclude(id=besides)
+    others = Run.objects.filter(store=store, state=RunState.RUNNING, promised_bytes__isnull=False)
+    if besides is not None:
+        others = others.exclude(id=besides)
     promised = _promised(others)
     found = [replace(room_in(store, vault), promised_bytes=sum(promised.values()))]
     for one in allowances_in([store], now=outside().now()):

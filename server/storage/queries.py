@@ -103,7 +103,9 @@ def offices_key() -> str:
 def of_the_offices_key() -> QuerySet[Store]:
     """Stores that are sealed with the same key as the office's first one."""
     first = Store.objects.order_by("added_at", "id").first()
-    return Store.objects.filter(key_id=first.key_id) if first and first.key_id else Store.objects.filter(id=first.id if first else None)
+    if first is None:
+        return Store.objects.none()
+    return Store.objects.filter(key_id=first.key_id) if first.key_id else Store.objects.filter(id=first.id)
 
 
 def room_in(found: Store, vault: Vault) -> Room:
@@ -129,4 +131,4 @@ def shares_by_team() -> dict[UUID, list[dict[str, Any]]]:
 def store_paths(*, besides: UUID | None = None) -> list[str]:
     """Where stores lie on this computer."""
     local = Store.objects.filter(medium__in=(Medium.FOLDER, Medium.DRIVE)).exclude(drive__state=DriveState.OUT)
-    return list(local.exclude(id=besides).values_list("where", flat=True))
+    return list((local if besides is None else local.exclude(id=besides)).values_list("where", flat=True))

@@ -40,9 +40,13 @@ class Troubles:
 
     def turn(self, told: dict[str, Any]) -> None:
         """Raises ValueError for a knob that there is not, or a value that is none."""
-        kinds = {one.name: type(one.default) for one in fields(CloudKnobs)}
+        kinds: dict[str, type] = {one.name: type(one.default) for one in fields(CloudKnobs)}
         for name, value in told.items():
-            if name not in kinds or type(value) is not kinds[name] or (kinds[name] is int and name != "clock_off_seconds" and value < 0):
+            if (
+                name not in kinds
+                or type(value) is not kinds[name]
+                or (isinstance(value, int) and name != "clock_off_seconds" and value < 0)
+            ):
                 raise ValueError(f"no such knob or value: {name}={value!r}")
         for name, value in told.items():
             setattr(self.knobs, name, value)

@@ -24,6 +24,7 @@ from server.fleet.convert import link_to
 from server.fleet.models import Device
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
+from server.people.signed_in import signed_in
 
 
 class RuleSerializer(serializers.Serializer):
@@ -35,7 +36,7 @@ class LinkSerializer(ReadBefore):
     """Settings of one device's link; a password is never sent out."""
 
     link = serializers.CharField(read_only=True)
-    label = serializers.CharField(read_only=True)
+    label = serializers.CharField(read_only=True)  # type: ignore[assignment]
     limits = serializers.ListField(child=serializers.CharField(), read_only=True, help_text="What this link cannot do.")
     rules = RuleSerializer(many=True)
     limit_bytes_per_second = serializers.IntegerField(allow_null=True, max_value=1 << 40)
@@ -54,7 +55,7 @@ class RulesSerializer(serializers.Serializer):
 class SortedSerializer(serializers.Serializer):
     pattern = serializers.CharField(allow_blank=True)
     kind = serializers.CharField(allow_blank=True)
-    label = serializers.SerializerMethodField()
+    label = serializers.SerializerMethodField()  # type: ignore[assignment]
     files = serializers.IntegerField()
     size_bytes = serializers.IntegerField()
     examples = serializers.ListField(child=serializers.CharField())
@@ -95,7 +96,7 @@ class LinkView(APIView):
         sftp = SftpPlaceSerializer().place(told["sftp"]) if told["sftp"] else None
         device = change_link(
             device_by_id(id), rules=told["rules"], limit_bytes_per_second=told["limit_bytes_per_second"], folder=told["folder"],
-            sftp=sftp, same=given.heeding(f"link {id}", lambda: _told(device_by_id(id))), by=request.user,
+            sftp=sftp, same=given.heeding(f"link {id}", lambda: _told(device_by_id(id))), by=signed_in(request),
         )  # fmt: skip
         return Response(_told(device))
 

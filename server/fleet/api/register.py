@@ -25,6 +25,7 @@ from server.fleet.convert import register_values
 from server.fleet.models import Bulk
 from server.fleet.queries import bulk, devices, last_bulk
 from server.fleet.queries import device as device_by_id
+from server.people.signed_in import signed_in
 
 MAX_FILE_CHARACTERS = 8 * 1024 * 1024
 SHOWN_LINES = 500
@@ -122,7 +123,7 @@ class ChangeDeviceView(APIView):
         given.is_valid(raise_exception=True)
         given.heed(f"device {id}", lambda: register_values(device_by_id(id)))
         seen, word = given.validated_data["seen"], given.validated_data["word"]
-        return Response(AddedSerializer(change_device(device_by_id(id), given.told(), by=request.user, seen=seen, word=word)).data)
+        return Response(AddedSerializer(change_device(device_by_id(id), given.told(), by=signed_in(request), seen=seen, word=word)).data)
 
 
 class ChangeManyView(APIView):
@@ -131,7 +132,7 @@ class ChangeManyView(APIView):
         given = ChangeManySerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = {name: given.validated_data[name] for name in ("seen", "word")}
-        return Response(BulkSerializer(change_many(given.validated_data["devices"], given.told(), by=request.user, **told)).data)
+        return Response(BulkSerializer(change_many(given.validated_data["devices"], given.told(), by=signed_in(request), **told)).data)
 
 
 class LastBulkView(APIView):
@@ -145,7 +146,7 @@ class LastBulkView(APIView):
 class UndoView(APIView):
     @extend_schema(operation_id="undo_bulk", request=None, responses=UndoneSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        left = undo_bulk(bulk(id), by=request.user)
+        left = undo_bulk(bulk(id), by=signed_in(request))
         return Response({"left": left})
 
 
@@ -170,7 +171,7 @@ class ImportView(APIView):
         given = RegisterFileSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         _, rows = _read(given.validated_data["content"])
-        return Response(BulkSerializer(import_register(rows, digest=given.validated_data["digest"], by=request.user)).data)
+        return Response(BulkSerializer(import_register(rows, digest=given.validated_data["digest"], by=signed_in(request))).data)
 
 
 class ExportView(APIView):

@@ -94,4 +94,4 @@ def _changed(entry: dict[str, Any], progress: dict[str, Any]) -> int:
     told = progress.get(entry["kind"])
     if told is None or "before" not in told:
         return 0
-    return max(0, min(told["before"], entry["items"]) - told["unchanged"])
+    return max(0, int(min(told["before"], entry["items"]) - told["unchanged"]))

@@ -36,15 +36,17 @@ def refresh_matters(found: Sequence[Cause], *, now: datetime) -> Refreshed:
     causes = {cause.code: cause for cause in found}
     rows = {row.code: row for row in Matter.objects.select_for_update().filter(closed_at__isnull=True)}
     closed = [row for code, row in rows.items() if code not in causes]
-    for row in closed:
-        row.closed_at = now
+    for ended in closed:
+        ended.closed_at = now
     Matter.objects.bulk_update(closed, ["closed_at"])
     MatterDevice.objects.filter(matter__in=closed, until__isnull=True).update(until=now)
     events = [MatterEvent(matter=row, at=now, says="The cause is gone.") for row in closed]
     back = _recent([code for code in causes if code not in rows], now)
-    opened, returned, changed = [], [], []
+    opened: list[Matter] = []
+    returned: list[Matter] = []
+    changed: list[Matter] = []
     for code, cause in causes.items():
-        row = rows.get(code) or back.get(code)
+        row: Matter | None = rows.get(code) or back.get(code)
         if row is None:
             row = Matter(code=code, opened_at=now)
             opened.append(row)

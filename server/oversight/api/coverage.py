@@ -23,6 +23,7 @@ from server.oversight.coverage import covered, look_of, planned_kinds
 from server.oversight.models import WipeAnswer
 from server.oversight.queries import wipe_answer, wipe_answers
 from server.oversight.wipe import answer
+from server.people.signed_in import signed_in
 from server.plans.api.choices import KindChoiceSerializer
 from server.plans.choices import choices, synchronised
 from server.runs.actions.look_at import look_at
@@ -61,7 +62,7 @@ class HeldSerializer(LiveSerializer):
 
 class KindCoverSerializer(serializers.Serializer):
     kind = serializers.CharField()
-    label = serializers.SerializerMethodField()
+    label = serializers.SerializerMethodField()  # type: ignore[assignment]
     cover = serializers.ChoiceField(choices=[(cover.value, cover.value) for cover in Cover])
     says = serializers.CharField()
     live = LiveSerializer(allow_null=True)
@@ -151,7 +152,7 @@ class ToldReasonSerializer(serializers.Serializer):
 
 
 class ToldKindSerializer(serializers.Serializer):
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     says = serializers.CharField()
     items = serializers.IntegerField()
     on_device = serializers.IntegerField(allow_null=True)
@@ -223,7 +224,7 @@ class WipeView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = SignOffSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        signed = sign_off(device_by_id(id), **given.validated_data, by=request.user)
+        signed = sign_off(device_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(WipeAnswerSerializer(signed).data, status=201)
 
     writes = May.ANSWER

@@ -180,7 +180,7 @@ class DevicesView(APIView):
             counts[row.state.standing] = counts.get(row.state.standing, 0) + 1
         found = listed(rows, wanted)
         shown = [row for row in found if not wanted.fold or row.state.standing != Standing.ON_TIME]
-        page = Pages().paginate_queryset(shown, request, view=self)  # type: ignore[arg-type]
+        page = Pages().paginate_queryset(shown, request, view=self)
         told = {"count": len(shown), "counts": counts, "teams": TeamSumSerializer(summed(found), many=True).data}
         places = newest_by_medium([row.device.id for row in page or []])
         return Response(told | {"results": DeviceRowSerializer(page, many=True, context={"places": places}).data})

@@ -36,8 +36,8 @@ class HolderSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Holder
-        fields = ("id", "name", "team", "email", "devices")
-        read_only_fields = fields
+        fields: tuple[str, ...] = ("id", "name", "team", "email", "devices")
+        read_only_fields: tuple[str, ...] = fields
 
     def get_team(self, holder: Holder) -> str:
         return holder.team.name if holder.team else ""
@@ -47,8 +47,8 @@ class HolderDetailSerializer(HolderSerializer):
     rows = DeviceRowSerializer(many=True)
 
     class Meta(HolderSerializer.Meta):
-        fields = (*HolderSerializer.Meta.fields, "rows")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (*HolderSerializer.Meta.fields, "rows")
+        read_only_fields: tuple[str, ...] = fields
 
 
 class HoldersFilter(serializers.Serializer):

@@ -80,6 +80,6 @@ class ThreeTwoOneView(APIView):
         asked.is_valid(raise_exception=True)
         rows = all_rows(now=outside().now())
         found = fitting(rows, **{name: asked.validated_data[name] for name in ("team", "lacks", "words")})
-        page = Pages().paginate_queryset(found, request, view=self)  # type: ignore[arg-type]
+        page = Pages().paginate_queryset(found, request, view=self)
         told: dict[str, Any] = {"count": len(found), "teams": by_team(rows), "evidence": evidence(rows), "results": page}
         return Response(ThreeTwoOneSerializer(told).data)

@@ -26,6 +26,7 @@ from server.oversight.queries import anomalies, anomaly, matters
 from server.oversight.queries import matter as matter_by_id
 from server.oversight.report import reported
 from server.people.queries import office_zone
+from server.people.signed_in import signed_in
 from server.runs.api.history import TotalsSerializer
 
 SHOWN_DAYS = 92
@@ -39,8 +40,19 @@ class MatterSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Matter
-        fields = ("id", "code", "mark", "says", "opened_at", "closed_at", "put_off_until", "put_off_why", "put_off_by", "devices")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (
+            "id",
+            "code",
+            "mark",
+            "says",
+            "opened_at",
+            "closed_at",
+            "put_off_until",
+            "put_off_why",
+            "put_off_by",
+            "devices",
+        )
+        read_only_fields: tuple[str, ...] = fields
 
     @extend_schema_field(serializers.ListField(child=serializers.CharField()))
     def get_devices(self, matter: Matter) -> Any:
@@ -58,8 +70,8 @@ class MatterDetailSerializer(MatterSerializer):
     events = EventSerializer(many=True)
 
     class Meta(MatterSerializer.Meta):
-        fields = (*MatterSerializer.Meta.fields, "events")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (*MatterSerializer.Meta.fields, "events")
+        read_only_fields: tuple[str, ...] = fields
 
 
 class PutOffSerializer(serializers.Serializer):
@@ -80,11 +92,11 @@ class OddSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Anomaly
-        fields = (
+        fields: tuple[str, ...] = (
             "id", "device_id", "device_name", "holder", "backup_id", "backup_at", "run_id", "before", "code", "kind", "kind_label", "says",
             "numbers", "found_at", "settled_at", "settled_by", "settled_why",
         )  # fmt: skip
-        read_only_fields = fields
+        read_only_fields: tuple[str, ...] = fields
 
     def get_kind_label(self, row: Anomaly) -> str:
         return KINDS[row.kind].label if row.kind in KINDS else ""
@@ -246,12 +258,12 @@ class PutOffView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = PutOffSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        put_off(matter_by_id(id), **given.validated_data, by=request.user, now=outside().now())
+        put_off(matter_by_id(id), **given.validated_data, by=signed_in(request), now=outside().now())
         return Response(MatterDetailSerializer(matter_by_id(id)).data)
 
     @extend_schema(operation_id="take_up", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        take_up(matter_by_id(id), by=request.user, now=outside().now())
+        take_up(matter_by_id(id), by=signed_in(request), now=outside().now())
         return Response(status=204)
 
 
@@ -276,7 +288,7 @@ class SettleView(APIView):
         given = WhySerializer(data=request.data)
         given.is_valid(raise_exception=True)
         row = anomaly(id)
-        settle(row, why=given.validated_data["why"], by=request.user, now=outside().now())
+        settle(row, why=given.validated_data["why"], by=signed_in(request), now=outside().now())
         return Response(OddSerializer(row).data)
 
 
@@ -301,7 +313,7 @@ class NightRowsView(APIView):
         given = NightRowsFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
         found = fitting(night_rows(given.wanted()), shows=given.validated_data.get("shows"), words=given.validated_data["words"])
-        page = Pages().paginate_queryset(found, request, view=self)  # type: ignore[arg-type]
+        page = Pages().paginate_queryset(found, request, view=self)
         return Response({"count": len(found), "results": NightRowSerializer(page, many=True).data})
 
 

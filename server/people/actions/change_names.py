@@ -29,7 +29,7 @@ def change_team(team: Team, *, name: str, by: User) -> Team:
 @transaction.atomic
 def remove_team(team: Team, *, by: User) -> None:
     """Raises Conflict while devices belong to it."""
-    if team.devices.exists():  # type: ignore[attr-defined]
+    if team.devices.exists():
         raise Conflict("Devices belong to this team.", remedy="Give them another team first.")
     write_journal(who=by, what="team.removed", says=f"The team {team.name} was removed.", at=outside().now())
     team.delete()

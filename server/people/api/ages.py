@@ -12,11 +12,12 @@ from server.api.read_before import ReadBefore
 from server.outside import outside
 from server.people.actions.set_ages import set_ages
 from server.people.ages import MOST_DAYS, ages, checked, days_by_code, old_rows
+from server.people.signed_in import signed_in
 
 
 class AgeSerializer(serializers.Serializer):
     code = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     says = serializers.CharField()
     days = serializers.IntegerField()
     usual = serializers.IntegerField()
@@ -48,7 +49,7 @@ class AgesView(APIView):
         given = SetAgesSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed("ages", days_by_code)
-        set_ages(given.validated_data["ages"], by=request.user, now=outside().now())
+        set_ages(given.validated_data["ages"], by=signed_in(request), now=outside().now())
         return Response(AgeSerializer(told_ages({}), many=True).data)
 
 

@@ -11,6 +11,7 @@ from server.people.actions.clock import look_at_clock, settle_clock
 from server.people.clock import clock_words
 from server.people.models import ClockState
 from server.people.queries import witnesses
+from server.people.signed_in import signed_in
 
 
 class ClockWitnessSerializer(serializers.Serializer):
@@ -46,4 +47,4 @@ class ClockView(APIView):
 class SettleClockView(APIView):
     @extend_schema(operation_id="settle_clock", request=None, responses=ClockSerializer)
     def post(self, request: Request) -> Response:
-        return _told(settle_clock(by=request.user))
+        return _told(settle_clock(by=signed_in(request)))

@@ -14,6 +14,7 @@ from server.api.fields import DayField
 from server.outside import outside
 from server.people.actions.closed_days import add_closed_days, remove_closed_day
 from server.people.queries import closed_day_rows, closed_days, office_zone
+from server.people.signed_in import signed_in
 
 
 class ClosedDaySerializer(serializers.Serializer):
@@ -42,7 +43,7 @@ class ClosedDaysView(APIView):
     def post(self, request: Request) -> Response:
         given = ClosedDaySerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        add_closed_days([Holiday(day=given.validated_data["day"], name=given.validated_data["name"])], by=request.user)
+        add_closed_days([Holiday(day=given.validated_data["day"], name=given.validated_data["name"])], by=signed_in(request))
         return Response(status=204)
 
 
@@ -53,7 +54,7 @@ class ClosedDayView(APIView):
             wanted = date.fromisoformat(day)
         except ValueError:
             raise BadInput(f"{day[:20]!r} is no day.", field="day", remedy="Write it as 2026-12-24.") from None
-        remove_closed_day(wanted, by=request.user)
+        remove_closed_day(wanted, by=signed_in(request))
         return Response(status=204)
 
 
@@ -72,5 +73,5 @@ class CalendarView(APIView):
         days = read_holidays(text, today=outside().now().astimezone(office_zone()).date())
         known = closed_days()
         if given.validated_data["confirmed"]:
-            add_closed_days(days, by=request.user)
+            add_closed_days(days, by=signed_in(request))
         return Response(ReadCalendarSerializer({"days": days, "new": sum(found.day not in known for found in days)}).data)

@@ -27,6 +27,7 @@ from server.people.queries import holder as holder_by_id
 from server.people.queries import journal, names, needs_first_administrator, office, users
 from server.people.queries import team as team_by_id
 from server.people.queries import user as user_by_id
+from server.people.signed_in import signed_in
 
 
 class UserSerializer(serializers.Serializer):
@@ -163,7 +164,7 @@ class LineView(APIView):
     def post(self, request: Request) -> Response:
         given = LineSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(OfficeSerializer(set_line(**given.validated_data, by=request.user, now=outside().now())).data)
+        return Response(OfficeSerializer(set_line(**given.validated_data, by=signed_in(request), now=outside().now())).data)
 
 
 class OfficeView(APIView):
@@ -172,7 +173,7 @@ class OfficeView(APIView):
         given = OfficeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed("office", lambda: OfficeSerializer(office()).data)
-        return Response(OfficeSerializer(change_office(**given.validated_data, by=request.user, now=outside().now())).data)
+        return Response(OfficeSerializer(change_office(**given.validated_data, by=signed_in(request), now=outside().now())).data)
 
 
 class ZonesView(APIView):
@@ -197,7 +198,7 @@ class UsersView(generics.ListAPIView):
     def post(self, request: Request) -> Response:
         given = NewUserSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        user = add_user(**given.validated_data, by=request.user, now=outside().now())
+        user = add_user(**given.validated_data, by=signed_in(request), now=outside().now())
         return Response(UserSerializer(user).data, status=201)
 
 
@@ -223,7 +224,9 @@ class UserView(APIView):
         given = ChangeUserSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed(f"user {id}", lambda: UserSerializer(user_by_id(id)).data)
-        return Response(UserSerializer(change_user(user_by_id(id), **given.validated_data, by=request.user, now=outside().now())).data)
+        return Response(
+            UserSerializer(change_user(user_by_id(id), **given.validated_data, by=signed_in(request), now=outside().now())).data
+        )
 
 
 class ResetPasswordView(APIView):
@@ -231,14 +234,14 @@ class ResetPasswordView(APIView):
     def post(self, request: Request, id: int) -> Response:
         given = ResetPasswordSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        reset_password(user_by_id(id), **given.validated_data, by=request.user, now=outside().now())
+        reset_password(user_by_id(id), **given.validated_data, by=signed_in(request), now=outside().now())
         return Response(status=204)
 
 
 class SessionsView(APIView):
     @extend_schema(operation_id="end_sessions", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        end_sessions(user_by_id(id), by=request.user, now=outside().now())
+        end_sessions(user_by_id(id), by=signed_in(request), now=outside().now())
         return Response(status=204)
 
 
@@ -251,7 +254,7 @@ class OwnPasswordView(APIView):
     def put(self, request: Request) -> Response:
         given = OwnPasswordSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        update_session_auth_hash(request._request, change_own_password(request.user, **given.validated_data, now=outside().now()))
+        update_session_auth_hash(request._request, change_own_password(signed_in(request), **given.validated_data, now=outside().now()))
         return Response(status=204)
 
 
@@ -287,12 +290,12 @@ class TeamNameView(APIView):
         given = NameSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed(f"team {id}", lambda: {"name": team_by_id(id).name})
-        change_team(team_by_id(id), **given.validated_data, by=request.user)
+        change_team(team_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(status=204)
 
     @extend_schema(operation_id="remove_team", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        remove_team(team_by_id(id), by=request.user)
+        remove_team(team_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
@@ -307,12 +310,12 @@ class HolderNameView(APIView):
         given = HolderNameSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed(f"holder {id}", lambda: _holder(id))
-        change_holder(holder_by_id(id), **given.validated_data, by=request.user)
+        change_holder(holder_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(status=204)
 
     @extend_schema(operation_id="remove_holder", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        remove_holder(holder_by_id(id), by=request.user)
+        remove_holder(holder_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 

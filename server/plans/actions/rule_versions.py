@@ -25,7 +25,8 @@ def note_version(
 ) -> RuleVersion | None:
     """A new version of this subject's rule; None when it says what it said. `told` None ends an exception."""
     whose = {"plan": plan, "team": team, "device": device, "store": store}
-    subject = subject_of(**{name: row.id for name, row in whose.items() if row is not None})  # type: ignore[attr-defined]
+    ids: dict[str, Any] = {name: row.id for name, row in whose.items() if row is not None}
+    subject = subject_of(**ids)
     versions = RuleVersion.objects.filter(subject=subject)
     newest = versions.order_by("-number").first()
     if newest is not None and newest.told == told:

@@ -150,7 +150,7 @@ def targets_of(draft: Draft) -> list[PlanTarget]:
     """Of a plan that is to be saved, without it. Raises BadInput naming the first field that is wrong."""
     wanted = draft.targets or (Target(store=draft.store),)
     known = {store.id: store for store in Store.objects.filter(id__in=[one.store for one in wanted if one.store])}
-    made = []
+    made: list[PlanTarget] = []
     if len(wanted) > MOST_TARGETS:
         raise BadInput(f"A plan has at most {MOST_TARGETS} stores.", field="targets", remedy="Leave some out.")
     for order, one in enumerate(wanted):

@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 
 from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
+from server.people.signed_in import signed_in
 from server.plans.actions.choose_kinds import choose_kinds, leave_to_plan
 from server.plans.choices import choice as choice_by_id
 from server.plans.models import KindChoice
@@ -44,7 +45,7 @@ class ChooseKindsView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = ChooseKindsSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        made: Any = choose_kinds(device_by_id(id), **given.validated_data, by=request.user)
+        made: Any = choose_kinds(device_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(KindChoiceSerializer(made, many=True).data, status=201)
 
 
@@ -53,5 +54,5 @@ class KindChoiceView(APIView):
 
     @extend_schema(operation_id="leave_to_plan", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        leave_to_plan(choice_by_id(id), by=request.user)
+        leave_to_plan(choice_by_id(id), by=signed_in(request))
         return Response(status=204)

@@ -15,6 +15,7 @@ from core.schedule.window import slots
 from server.api.fields import DayField
 from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
+from server.people.signed_in import signed_in
 from server.plans.actions.feed import close_feed, digest_of, open_feed
 from server.plans.actions.pause import pause, resume
 from server.plans.api.views import PauseSerializer
@@ -62,7 +63,7 @@ class PausesView(APIView):
         told = given.validated_data
         plan = plan_by_id(told["plan"]) if told["plan"] else None
         device = device_by_id(told["device"]) if told["device"] else None
-        made = pause(plan=plan, device=device, until=told["until"], reason=told["reason"], by=request.user)
+        made = pause(plan=plan, device=device, until=told["until"], reason=told["reason"], by=signed_in(request))
         return Response(PauseSerializer(made).data, status=201)
 
 
@@ -71,18 +72,18 @@ class PauseView(APIView):
 
     @extend_schema(operation_id="resume", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        resume(pause_by_id(id), by=request.user)
+        resume(pause_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class FeedView(APIView):
     @extend_schema(operation_id="open_feed", request=None, responses={201: FeedSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        return Response({"path": f"/feeds/{open_feed(plan_by_id(id), by=request.user)}.ics"}, status=201)
+        return Response({"path": f"/feeds/{open_feed(plan_by_id(id), by=signed_in(request))}.ics"}, status=201)
 
     @extend_schema(operation_id="close_feed", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        close_feed(plan_by_id(id), by=request.user)
+        close_feed(plan_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 

@@ -20,6 +20,7 @@ from core.schedule.recurrence import ClockChange
 from core.units import DAYS
 from server.api.fields import BytesField, DayField
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.plans.actions.save_plan import Draft, Target, checked, remove_plan, save_plan
 from server.plans.convert import next_run, sentence_of, taken_kinds
 from server.plans.models import UNITS, Pause, Plan, PlanTarget
@@ -83,10 +84,10 @@ class ShownTargetSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = PlanTarget
-        fields = (
+        fields: tuple[str, ...] = (
             "store", "store_name", "delay_minutes", "copies_from", "copies_until", "limit_bytes_per_second", "not_metered", "falls_over",
         )  # fmt: skip
-        read_only_fields = fields
+        read_only_fields: tuple[str, ...] = fields
 
 
 class DraftSerializer(serializers.Serializer):
@@ -181,7 +182,7 @@ class PlanSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Plan
-        fields = (
+        fields: tuple[str, ...] = (
             "id", "name", "reach", "kinds", "taken", "first_kinds", "larger_than_bytes", "exclusions", "pattern", "sentence", "starts_at",
             "window_closes", "starts_on", "ends_on", "exceptions", "skips_closed_days", "catch_up", "needs_power", "needs_office_wireless",
             "needs_battery_percent", "not_in_use_minutes", "leaves_out_closed_days", "leaves_out_away_days",
@@ -191,7 +192,7 @@ class PlanSerializer(serializers.ModelSerializer):
             "keep_minimum_age_seconds", "keep_greatest_age", "keep_greatest_age_unit",
             "pause", "has_feed", "device_count", "next_run", "fault",
         )  # fmt: skip
-        read_only_fields = fields
+        read_only_fields: tuple[str, ...] = fields
 
     @extend_schema_field(serializers.ListField(child=serializers.CharField()))
     def get_taken(self, plan: Plan) -> Any:
@@ -238,8 +239,8 @@ class PlanDetailSerializer(PlanSerializer):
     teams = serializers.SerializerMethodField(help_text="Whose devices follow it as long as they have no plan.")
 
     class Meta(PlanSerializer.Meta):
-        fields = (*PlanSerializer.Meta.fields, "devices", "teams", "revision")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (*PlanSerializer.Meta.fields, "devices", "teams", "revision")
+        read_only_fields: tuple[str, ...] = fields
 
     @extend_schema_field(serializers.ListField(child=serializers.UUIDField()))
     def get_devices(self, plan: Plan) -> Any:
@@ -270,7 +271,7 @@ class PreviewSerializer(serializers.Serializer):
 
 class KindSerializer(serializers.Serializer):
     code = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     secret = serializers.BooleanField(help_text="Only travels in encrypted backups.")
     crosses = serializers.BooleanField(help_text="The other family can take it.")
     leaves_as = serializers.CharField(help_text="The open format of its export.")
@@ -293,7 +294,7 @@ class PlansView(APIView):
     def post(self, request: Request) -> Response:
         given = SavePlanSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        saved = save_plan(given.draft(), devices=given.validated_data["devices"], by=request.user)
+        saved = save_plan(given.draft(), devices=given.validated_data["devices"], by=signed_in(request))
         return Response(PlanDetailSerializer(plan_by_id(saved.id)).data, status=201)
 
 
@@ -306,12 +307,12 @@ class PlanView(APIView):
     def put(self, request: Request, id: UUID) -> Response:
         given = SavePlanSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        saved = save_plan(given.draft(), devices=given.validated_data["devices"], by=request.user, plan=plan_by_id(id))
+        saved = save_plan(given.draft(), devices=given.validated_data["devices"], by=signed_in(request), plan=plan_by_id(id))
         return Response(PlanDetailSerializer(plan_by_id(saved.id)).data)
 
     @extend_schema(operation_id="remove_plan", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        remove_plan(plan_by_id(id), by=request.user)
+        remove_plan(plan_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 

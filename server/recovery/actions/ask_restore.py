@@ -47,7 +47,7 @@ def findings(backup: Backup, device: Device, selection: Selection) -> list[Findi
     whose, to = backup.device.holder, device.holder
     holders = (whose.name, to.name) if whose.id != to.id and device.state == DeviceState.IN_USE else None
     told = {"source_family": backup.family, "source_version": backup.os_version, "needed_bytes": needed, "holders": holders}
-    return preflight(state, kinds=kinds, **told)  # type: ignore[arg-type]
+    return preflight(state, kinds=kinds, **told)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -93,7 +93,7 @@ def _drilled(row: Drill, rules: DrillRules, clock: Callable[[], float], sleep: C
         publish("changed", "drills")
 
     def draw() -> float:
-        return int.from_bytes(outside().random(_CHANCE_BYTES), "big") / 2 ** (8 * _CHANCE_BYTES)
+        return int.from_bytes(outside().random(_CHANCE_BYTES), "big") / float(1 << 8 * _CHANCE_BYTES)
 
     bounds = Bounds(most_bytes=rules.most_bytes, is_over=lambda: clock() >= until)
     return drill(vault, manifest, outside().scratch(str(row.id)), bounds=bounds, draw=draw, on_progress=on_progress)

@@ -16,7 +16,7 @@ class RowIntents:
 
     def finished(self, kind: str) -> dict[str, str]:
         rows = RestoreBatch.objects.filter(restore=self._restore_id, kind=kind, written__isnull=False).values_list("written", flat=True)
-        return {id: where for written in rows for id, where in written.items()}
+        return {id: where for written in rows if written for id, where in written.items()}
 
     def begun(self, kind: str) -> frozenset[str]:
         rows = RestoreBatch.objects.filter(restore=self._restore_id, kind=kind, written__isnull=True).values_list("ids", flat=True)

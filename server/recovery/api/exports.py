@@ -22,6 +22,7 @@ from server.api.streaming import pieces_of
 from server.outside import outside
 from server.people.ages import days_by_code
 from server.people.queries import user_or_none
+from server.people.signed_in import signed_in
 from server.recovery.actions.end_exports import erase_export, keep_folder
 from server.recovery.actions.note_look import note_fetched
 from server.recovery.models import Restore, Target
@@ -73,7 +74,7 @@ class ExportsView(generics.ListAPIView):
         return exports()
 
     def get_serializer_context(self) -> dict[str, Any]:
-        return super().get_serializer_context() | {"days": days_by_code()["downloads"]}
+        return {**super().get_serializer_context(), "days": days_by_code()["downloads"]}
 
     @extend_schema(operation_id="exports")
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
@@ -89,9 +90,9 @@ class EraseExportView(APIView):
     @extend_schema(operation_id="erase_export", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
         restore = restore_by_id(id)
-        if restore.target == Target.FOLDER and May.SET_UP not in may(request.user):
+        if restore.target == Target.FOLDER and May.SET_UP not in may(signed_in(request)):
             raise PermissionDenied("Folders of the server are for administrators to erase.")
-        erase_export(restore, by=request.user)
+        erase_export(restore, by=signed_in(request))
         return Response(status=204)
 
 
@@ -110,7 +111,7 @@ class KeepExportView(APIView):
         keeper = user_or_none(given.validated_data["keeper"])
         if keeper is None:
             raise BadInput("Nobody has this number.", field="keeper", remedy="Choose somebody of the office.")
-        keep_folder(restore_by_id(id), until=given.validated_data["until"], keeper=keeper, by=request.user)
+        keep_folder(restore_by_id(id), until=given.validated_data["until"], keeper=keeper, by=signed_in(request))
         return Response(ExportSerializer(restore_by_id(id), context={"days": days_by_code()["downloads"]}).data)
 
 
@@ -137,7 +138,7 @@ class ArchiveView(APIView):
             return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size_bytes}"})
         part = asked or Stretch(start=0, stop=size_bytes)
         if part.start == 0:
-            note_fetched(restore, by=request.user)
+            note_fetched(restore, by=signed_in(request))
         pieces = downloads.read(str(id), start=part.start, stop=part.stop)
         first = next(pieces, b"")  # what cannot be opened is said before anything is sent
         response = StreamingHttpResponse(pieces_of(chain((first,), pieces)), content_type="application/zip", status=206 if asked else 200)

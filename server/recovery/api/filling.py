@@ -15,6 +15,7 @@ from core.quota.conversations import Talks
 from core.quota.filling import Held
 from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
+from server.people.signed_in import signed_in
 from server.recovery.actions.note_look import note_weighed
 from server.recovery.filling import filled, left_out
 
@@ -131,7 +132,7 @@ class FillingView(APIView):
         given = FillingQuery(data=request.query_params)
         given.is_valid(raise_exception=True)
         device = device_by_id(id)
-        note_weighed(device, by=request.user)
+        note_weighed(device, by=signed_in(request))
         return Response(FillingSerializer(filled(device, given.validated_data["store"])).data)
 
 

@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 
 from core.vault.offices import read_offices
 from server.api.permissions import May
+from server.people.signed_in import signed_in
 from server.recovery.actions.take_office import take_office
 from server.recovery.offices import Offered, offered
 from server.storage.queries import opened
@@ -72,4 +73,4 @@ class OfficesView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = TakeOfficeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(TakenOverSerializer(take_office(store_by_id(id), given.validated_data["server"], by=request.user)).data)
+        return Response(TakenOverSerializer(take_office(store_by_id(id), given.validated_data["server"], by=signed_in(request))).data)

@@ -24,6 +24,7 @@ from server.api.permissions import May, may
 from server.api.streaming import pieces_of
 from server.fleet.queries import device as device_by_id
 from server.people.queries import user_or_none
+from server.people.signed_in import signed_in
 from server.recovery.actions.ask_restore import Export, ask_restore, findings, room_findings
 from server.recovery.actions.note_look import note_look, note_saved
 from server.recovery.actions.stop_restore import stop_restore
@@ -120,7 +121,7 @@ class KindReportSerializer(serializers.Serializer):
     """Counts of one kind. What was not counted for this target is missing."""
 
     kind = serializers.CharField()
-    label = serializers.SerializerMethodField()
+    label = serializers.SerializerMethodField()  # type: ignore[assignment]
     chosen = serializers.IntegerField()
     expected = serializers.IntegerField()
     found = serializers.IntegerField()
@@ -195,7 +196,7 @@ class InsideView(APIView):
         given = InsideFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
         told, backup = given.validated_data, backup_by_id(id)
-        note_look(backup, told["kind"], words=told["words"], by=request.user)
+        note_look(backup, told["kind"], words=told["words"], by=signed_in(request))
         found: tuple[list[Shown], int, int] = inside(backup, told["kind"], words=told["words"].split()[:8], page=told["page"])
         answer = {"shape": kind(told["kind"]).shape, "count": found[1], "page_items": PAGE_ITEMS, "items": found[0], "lost": found[2]}
         return Response(InsideSerializer(answer).data)
@@ -211,7 +212,7 @@ class ItemView(APIView):
         given = ItemFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
         backup = backup_by_id(id)
-        note_saved(backup, given.validated_data["kind"], by=request.user)
+        note_saved(backup, given.validated_data["kind"], by=signed_in(request))
         item, pieces = one_item(backup, given.validated_data["kind"], given.validated_data["id"])
         first = next(pieces, b"")
         shown_as = picture_type(first)
@@ -274,7 +275,7 @@ class RestoresView(generics.ListAPIView):
         given = RestoreRequestSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = given.validated_data
-        if told["target"] == Target.FOLDER and May.SET_UP not in may(request.user):
+        if told["target"] == Target.FOLDER and May.SET_UP not in may(signed_in(request)):
             raise PermissionDenied("Folders of the server are chosen by administrators.")
         device = device_by_id(told["device"]) if told["device"] else None
         asked = ask_restore(
@@ -284,7 +285,7 @@ class RestoresView(generics.ListAPIView):
             device=device,
             when_there=told["when_there"],
             export=_export(told),
-            by=request.user,
+            by=signed_in(request),
         )
         return Response(RestoreSerializer(restore_by_id(asked.id)).data, status=201)
 
@@ -308,5 +309,5 @@ class StopRestoreView(APIView):
 
     @extend_schema(operation_id="stop_restore", request=None, responses=RestoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        stop_restore(restore_by_id(id), by=request.user)
+        stop_restore(restore_by_id(id), by=signed_in(request))
         return Response(RestoreSerializer(restore_by_id(id)).data)

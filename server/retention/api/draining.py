@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 from server.api.permissions import May
 from server.api.problems import Conflict
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.retention.actions.drain_store import drain_store, retire_store, stop_draining
 from server.retention.draining import outlook
 from server.storage.models import Store
@@ -88,7 +89,7 @@ class DrainView(APIView):
         given = DrainSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         into = store_by_id(given.validated_data["into"])
-        drain_store(store_by_id(id), into, by=request.user)
+        drain_store(store_by_id(id), into, by=signed_in(request))
         return Response(OutlookSerializer(outlook(store_by_id(id), store_by_id(into.id), now=outside().now())).data)
 
 
@@ -97,7 +98,7 @@ class StopDrainingView(APIView):
 
     @extend_schema(operation_id="stop_draining", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        stop_draining(store_by_id(id), by=request.user)
+        stop_draining(store_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
@@ -108,7 +109,7 @@ class RetireView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = RetireSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        retire_store(store_by_id(id), **given.validated_data, by=request.user)
+        retire_store(store_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(status=204)
 
 

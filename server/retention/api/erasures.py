@@ -13,6 +13,7 @@ from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May, may
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.retention.actions.ask_erasure import ask_erasure, call_off
 from server.retention.actions.take_again import take_again
 from server.retention.erasing import MOST_ITEMS, erasure, erasures, expected_end, preview, wish_of
@@ -150,7 +151,7 @@ class ErasuresView(APIView):
         given = AskErasureSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = {name: given.validated_data[name] for name in ("reference", "begins_on", "seen", "word", "forgets_names")}
-        row = ask_erasure(given.wish(), **told, by=request.user, now=outside().now())
+        row = ask_erasure(given.wish(), **told, by=signed_in(request), now=outside().now())
         return Response(ErasureSerializer(erasure(row.id), context={"request": request}).data, status=201)
 
 
@@ -167,7 +168,7 @@ class CallOffView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = CallOffSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        call_off(erasure(id), **given.validated_data, by=request.user, now=outside().now())
+        call_off(erasure(id), **given.validated_data, by=signed_in(request), now=outside().now())
         return Response(ErasureSerializer(erasure(id), context={"request": request}).data)
 
 
@@ -178,5 +179,5 @@ class TakeAgainView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = CallOffSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        take_again(erasure(id), **given.validated_data, by=request.user)
+        take_again(erasure(id), **given.validated_data, by=signed_in(request))
         return Response(ErasureSerializer(erasure(id), context={"request": request}).data)

@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 from core.retention.rule import COUNTS
 from core.units import DAYS
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.plans.models import UNITS, RuleVersion
 from server.retention.actions.set_exception import set_exception
 from server.retention.api.consequences import ConsequencesSerializer, told_consequences
@@ -83,8 +84,21 @@ class ExceptionSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = RuleVersion
-        fields = ("id", "says", "number", "plan_id", "team_id", "device_id", "store_id", "retired", "rule", "why", "by", "at")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (
+            "id",
+            "says",
+            "number",
+            "plan_id",
+            "team_id",
+            "device_id",
+            "store_id",
+            "retired",
+            "rule",
+            "why",
+            "by",
+            "at",
+        )
+        read_only_fields: tuple[str, ...] = fields
 
 
 class ExceptionsView(APIView):
@@ -97,7 +111,7 @@ class ExceptionsView(APIView):
         given = SaveExceptionSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         agreed = {name: given.validated_data[name] for name in ("why", "seen", "word")}
-        set_exception(given.of(), given.told(), by=request.user, **agreed)
+        set_exception(given.of(), given.told(), by=signed_in(request), **agreed)
         return Response(status=204)
 
 

@@ -10,6 +10,7 @@ from rest_framework.views import APIView
 
 from server.api.permissions import May
 from server.people.queries import team as team_by_id
+from server.people.signed_in import signed_in
 from server.retention.actions.freeze import freeze, lift, words_of
 from server.retention.freezing import freeze_by_id, freezes
 from server.retention.models import Freeze
@@ -51,7 +52,9 @@ class FreezesView(APIView):
         given = NewFreezeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         store, team = store_or_none(given.validated_data["store"]), given.validated_data["team"]
-        row = freeze(reason=given.validated_data["reason"], store=store, team=None if team is None else team_by_id(team), by=request.user)
+        row = freeze(
+            reason=given.validated_data["reason"], store=store, team=None if team is None else team_by_id(team), by=signed_in(request)
+        )
         return Response(FreezeSerializer(row).data, status=201)
 
 
@@ -62,5 +65,5 @@ class LiftView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = LiftSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        lift(freeze_by_id(id), **given.validated_data, by=request.user)
+        lift(freeze_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(status=204)

@@ -12,6 +12,7 @@ from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.retention.actions.hold_many import hold_many, still_needed
 from server.retention.holding import LOOKED_AT_AGAIN, Reach, holds, reached
 from server.retention.removal import MOST_AT_ONCE
@@ -98,7 +99,7 @@ class HoldsView(APIView):
     def post(self, request: Request) -> Response:
         given = HoldManySerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        held = hold_many(given.reach(), reason=given.validated_data["reason"], until=given.validated_data["until"], by=request.user)
+        held = hold_many(given.reach(), reason=given.validated_data["reason"], until=given.validated_data["until"], by=signed_in(request))
         return Response({"backups": held})
 
 
@@ -114,7 +115,7 @@ class StillNeededView(APIView):
     def post(self, request: Request) -> Response:
         given = StillNeededSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response({"backups": still_needed(given.validated_data["backups"], why=given.validated_data["why"], by=request.user)})
+        return Response({"backups": still_needed(given.validated_data["backups"], why=given.validated_data["why"], by=signed_in(request))})
 
 
 class ReachView(APIView):

@@ -13,6 +13,7 @@ from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.retention.actions.keep_backups import keep_backups
 from server.retention.actions.look_at_backup import looked_at
 from server.retention.actions.remove_backups import remove_backups
@@ -88,7 +89,7 @@ class KeepView(APIView):
         given = KeepSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = dict(given.validated_data)
-        return Response({"backups": keep_backups(told.pop("backups"), **told, by=request.user)})
+        return Response({"backups": keep_backups(told.pop("backups"), **told, by=signed_in(request))})
 
 
 class ChosenSerializer(serializers.Serializer):
@@ -165,7 +166,7 @@ class RemoveView(APIView):
     def post(self, request: Request) -> Response:
         given = RemoveSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(RemovalSerializer(remove_backups(**given.validated_data, by=request.user)).data)
+        return Response(RemovalSerializer(remove_backups(**given.validated_data, by=signed_in(request))).data)
 
 
 class LookedAtView(APIView):
@@ -173,7 +174,7 @@ class LookedAtView(APIView):
 
     @extend_schema(operation_id="looked_at_backup", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        looked_at(backup_by_id(id), by=request.user)
+        looked_at(backup_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 from core.quota.ladder import Rung
 from server.api.permissions import May
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.retention.actions.leave_sooner import leave_sooner
 from server.retention.actions.make_room import look_once_more, make_room
 from server.retention.actions.sweep_now import sweep_now
@@ -180,7 +181,7 @@ class LeaveSoonerView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = SoonerSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response({"copies": leave_sooner(store_by_id(id), **given.validated_data, by=request.user)})
+        return Response({"copies": leave_sooner(store_by_id(id), **given.validated_data, by=signed_in(request))})
 
 
 class SweepNowView(APIView):
@@ -188,7 +189,7 @@ class SweepNowView(APIView):
 
     @extend_schema(operation_id="sweep_now", request=None, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
-        sweep_now(store_by_id(id), by=request.user)
+        sweep_now(store_by_id(id), by=signed_in(request))
         return Response(status=202)
 
 
@@ -246,5 +247,5 @@ class MakeRoomView(APIView):
         given = MakeRoomSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = dict(given.validated_data)
-        looked = make_room(store_by_id(id), told.pop("moves"), by=request.user, **told)
+        looked = make_room(store_by_id(id), told.pop("moves"), by=signed_in(request), **told)
         return Response(LookedSerializer(looked).data)

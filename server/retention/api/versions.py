@@ -24,8 +24,8 @@ class VersionSerializer(ExceptionSerializer):
         return row.told is None
 
     class Meta(ExceptionSerializer.Meta):
-        fields = (*ExceptionSerializer.Meta.fields, "ended")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (*ExceptionSerializer.Meta.fields, "ended")
+        read_only_fields: tuple[str, ...] = fields
 
 
 class VersionPageSerializer(serializers.Serializer):
@@ -46,7 +46,7 @@ class SideBySideSerializer(serializers.Serializer):
 
 def _paged(view: APIView, request: Request, rows: Any) -> Response:
     pages = Pages()
-    page = pages.paginate_queryset(rows, request, view=view)
+    page: Any = pages.paginate_queryset(rows, request, view=view)
     count = pages.page.paginator.count  # type: ignore[union-attr]
     return Response(VersionPageSerializer({"count": count, "results": page}).data)
 

@@ -35,8 +35,8 @@ class KeptBackupSerializer(BackupSerializer):
     kept = serializers.SerializerMethodField()
 
     class Meta(BackupSerializer.Meta):
-        fields = (*BackupSerializer.Meta.fields, "kept")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (*BackupSerializer.Meta.fields, "kept")
+        read_only_fields: tuple[str, ...] = fields
 
     @extend_schema_field(KeptSerializer(many=True))
     def get_kept(self, backup: Backup) -> Any:

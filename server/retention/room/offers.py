@@ -9,6 +9,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from functools import partial
 from math import ceil
 from uuid import UUID
 
@@ -112,7 +113,7 @@ class _Whole:
         for one, free in self._free:
             if one.plan is None or one.device.state in GONE_STATES:
                 continue
-            falls = or_else(one.plan, lambda one=one: one.leaves_on(self._context.now, days=SOON_DAYS), {})  # type: ignore[misc]
+            falls = or_else(one.plan, partial(one.leaves_on, self._context.now, days=SOON_DAYS), dict[tuple[str, str], date | None]())
             soon = {key for key, day in falls.items() if day is not None and day <= until}
             going = [copy for copy in free if (str(copy.backup_id), str(copy.store_id)) in soon]
             if going:

@@ -151,10 +151,15 @@ def bring_in(bringing_id: UUID) -> Bringing:
     return ended
 
 
-def _captured(bringing: Bringing, link: DeviceLink) -> Captured:
-    device, moment, store = bringing.device, bringing.moment, bringing.store
-    if device is None or moment is None or store is None:
+def _subject(bringing: Bringing) -> tuple[Device, datetime, Store]:
+    """Of which device it is, of when, and where it goes. Raises NotReady."""
+    if bringing.device is None or bringing.moment is None or bringing.store is None:
         raise NotReady("It does not say yet of which device it is, where it goes, or of when it is.")
+    return bringing.device, bringing.moment, bringing.store
+
+
+def _captured(bringing: Bringing, link: DeviceLink) -> Captured:
+    device, moment, store = _subject(bringing)
     told = {"name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else ""}
     request = Request(
         device=str(device.id),
@@ -199,18 +204,17 @@ class ImportProgress:
 @transaction.atomic
 def _recorded(bringing: Bringing, captured: Captured) -> Bringing:
     """Record the backup that lies in the store now, even where somebody has ended the import meanwhile."""
-    row, device, manifest = held(Bringing, bringing.id, "by"), bringing.device, captured.manifest
+    row, manifest = held(Bringing, bringing.id, "by"), captured.manifest
+    device, _, store = _subject(bringing)
     backup = Backup.objects.create(
         id=UUID(bytes=manifest.id), device=device, finished_at=manifest.finished_at, items=manifest.items,
         size_bytes=manifest.size_bytes, kinds=told_kinds(manifest),
-        family=device.family if device else "", brought_in_from=row.name, note=row.name[:200],
+        family=device.family, brought_in_from=row.name, note=row.name[:200],
         hold_reason="brought in by hand", hold_by=row.by,
     )  # fmt: skip
-    Copy.objects.create(backup=backup, store=bringing.store)
-    if device is not None:
-        arrived(backup)
-    if bringing.store_id is not None:
-        note_newest(bringing.store_id, backup.id)
+    Copy.objects.create(backup=backup, store=store)
+    arrived(backup)
+    note_newest(store.id, backup.id)
     if row.state != BringingState.BRINGING:
         return row
     aside = list(row.found.get("left_aside", ()))

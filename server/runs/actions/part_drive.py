@@ -105,4 +105,4 @@ def _goes_on(store: Store) -> list[str]:
     # through the columns' own names: restores and drills belong to an app further right
     restoring = Backup.objects.filter(restores__state="running", copies__store=store, copies__state__in=("present", "leaving")).exists()
     found += ["a restore may read from it"] if restoring else []
-    return [*found, *(["a drill reads it"] if store.drills.filter(state="running").exists() else [])]  # type: ignore[attr-defined]
+    return [*found, *(["a drill reads it"] if store.drills.filter(state="running").exists() else [])]

@@ -16,6 +16,7 @@ from core.content.kinds import KINDS
 from server.api.parsing import BoundedJSONParser
 from server.fleet.queries import device as device_by_id
 from server.people.moments import moment_of
+from server.people.signed_in import signed_in
 from server.runs.actions.bring_in import ask_bring_in, drop_bringing, look_at_path, look_at_upload
 from server.runs.models import Bringing, BringingState
 from server.runs.queries import bringing as bringing_by_id
@@ -34,7 +35,7 @@ class FoundKindSerializer(serializers.Serializer):
     """What there is of a kind."""
 
     kind = serializers.CharField()
-    label = serializers.SerializerMethodField()
+    label = serializers.SerializerMethodField()  # type: ignore[assignment]
     items = serializers.IntegerField()
     size_bytes = serializers.IntegerField()
     newest_name = serializers.CharField(allow_blank=True)
@@ -123,9 +124,9 @@ class BringingsView(generics.ListAPIView):
         given.is_valid(raise_exception=True)
         sent = given.validated_data["file"]
         if sent is not None:
-            found = look_at_upload(sent.name or "upload", _pieces(sent), by=request.user)
+            found = look_at_upload(sent.name or "upload", _pieces(sent), by=signed_in(request))
         else:
-            found = look_at_path(given.validated_data["path"], by=request.user)
+            found = look_at_path(given.validated_data["path"], by=signed_in(request))
         return Response(BringingSerializer(found).data, status=202)
 
 
@@ -136,7 +137,7 @@ class BringingView(APIView):
 
     @extend_schema(operation_id="drop_bringing", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        drop_bringing(bringing_by_id(id), by=request.user)
+        drop_bringing(bringing_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
@@ -151,7 +152,7 @@ class BringInView(APIView):
             device=device_by_id(told["device"]),
             store=store_by_id(told["store"]),
             moment=given.at(),
-            by=request.user,
+            by=signed_in(request),
         )
         return Response(BringingSerializer(found).data, status=202)
 

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.runs.actions.hurry_copies import hurry_copies, withdraw_copy
 from server.runs.copies import COMING_CODES, coming, sums_by_store
 from server.runs.models import Copy
@@ -108,7 +109,7 @@ class HurryCopiesView(APIView):
 
     @extend_schema(operation_id="hurry_copies", request=None, responses=HurriedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        return Response({"copies": hurry_copies(store_by_id(id), by=request.user)})
+        return Response({"copies": hurry_copies(store_by_id(id), by=signed_in(request))})
 
 
 class WithdrawCopyView(APIView):
@@ -116,5 +117,5 @@ class WithdrawCopyView(APIView):
 
     @extend_schema(operation_id="withdraw_copy", request=None, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
-        withdraw_copy(copy_by_id(id), by=request.user)
+        withdraw_copy(copy_by_id(id), by=signed_in(request))
         return Response(status=204)

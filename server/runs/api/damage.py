@@ -10,13 +10,14 @@ from rest_framework.response import Response
 
 from core.content.kinds import KINDS
 from server.api.permissions import May, may
+from server.people.signed_in import signed_in
 from server.runs.damage import damaged_in
 from server.runs.models import Copy
 from server.storage.queries import store as store_by_id
 
 
 class LostKindSerializer(serializers.Serializer):
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     items = serializers.IntegerField()
     names = serializers.ListField(child=serializers.CharField(), help_text="Of some; none for who may not look inside backups.")
 
@@ -55,7 +56,7 @@ class DamageView(generics.ListAPIView):
         return damaged_in(store_by_id(self.kwargs["id"]))
 
     def get_serializer_context(self) -> dict[str, Any]:
-        return {**super().get_serializer_context(), "names": May.LOOK_INSIDE in may(self.request.user)}
+        return {**super().get_serializer_context(), "names": May.LOOK_INSIDE in may(signed_in(self.request))}
 
     @extend_schema(operation_id="damage")
     def get(self, request: Request, id: UUID, *args: Any, **more: Any) -> Response:

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 from core.recovery.matching import Ground
 from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
+from server.people.signed_in import signed_in
 from server.runs.actions.compare_store import adopt, ask_compare, give_up_missing
 from server.runs.actions.take_found import give_back, take_found
 from server.runs.found import FoundDevice, found_devices, taken_in
@@ -84,7 +85,7 @@ class AcceptStoreView(APIView):
 
     @extend_schema(operation_id="accept_store", request=None, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        return Response(StoreSerializer(accept_store(store_by_id(id), by=request.user)).data)
+        return Response(StoreSerializer(accept_store(store_by_id(id), by=signed_in(request))).data)
 
 
 class AdoptView(APIView):
@@ -95,14 +96,14 @@ class AdoptView(APIView):
     def post(self, request: Request, id: int) -> Response:
         given = DeviceChoiceSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        adopt(stray(id), device=device_by_id(given.validated_data["device"]), by=request.user)
+        adopt(stray(id), device=device_by_id(given.validated_data["device"]), by=signed_in(request))
         return Response(status=204)
 
 
 class GiveUpView(APIView):
     @extend_schema(operation_id="give_up_missing", request=None, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
-        give_up_missing(copy_by_id(id), by=request.user)
+        give_up_missing(copy_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
@@ -185,7 +186,7 @@ class FoundView(APIView):
         given.is_valid(raise_exception=True)
         device = given.validated_data["device"]
         known = device_by_id(device) if device else None
-        take_found(store_by_id(id), given.validated_data["key"], device=known, by=request.user)
+        take_found(store_by_id(id), given.validated_data["key"], device=known, by=signed_in(request))
         return Response(status=204)
 
 
@@ -196,5 +197,5 @@ class GiveBackView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = DeviceChoiceSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        give_back(store_by_id(id), device_by_id(given.validated_data["device"]), by=request.user)
+        give_back(store_by_id(id), device_by_id(given.validated_data["device"]), by=signed_in(request))
         return Response(status=204)

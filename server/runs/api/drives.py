@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 from server.api.permissions import May
 from server.api.read_before import ReadBefore
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.runs.actions.part_drive import part_drive, use_drive_again
 from server.runs.drives import drive_rows, rotation_of, rotations, strangers
 from server.storage.actions.set_rotation import Wanted, end_rotation, keep_drive, set_rotation
@@ -114,7 +115,7 @@ class DriveView(APIView):
         given = KeepDriveSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed(f"drive {id}", lambda: _drive(id))
-        keep_drive(store_by_id(id), **given.validated_data, by=request.user)
+        keep_drive(store_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(_told())
 
 
@@ -124,7 +125,7 @@ class PartDriveView(APIView):
 
     @extend_schema(operation_id="part_drive", request=None, responses=DrivesSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        part_drive(store_by_id(id), by=request.user)
+        part_drive(store_by_id(id), by=signed_in(request))
         return Response(_told())
 
 
@@ -133,7 +134,7 @@ class UseDriveView(APIView):
 
     @extend_schema(operation_id="use_drive_again", request=None, responses=DrivesSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        use_drive_again(store_by_id(id), by=request.user)
+        use_drive_again(store_by_id(id), by=signed_in(request))
         return Response(_told())
 
 
@@ -144,7 +145,7 @@ class RotationsView(APIView):
     def post(self, request: Request) -> Response:
         given = WantedRotationSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(RotationSerializer(set_rotation(given.wanted(), by=request.user)).data, status=201)
+        return Response(RotationSerializer(set_rotation(given.wanted(), by=signed_in(request))).data, status=201)
 
 
 class RotationView(APIView):
@@ -156,9 +157,9 @@ class RotationView(APIView):
         given.is_valid(raise_exception=True)
         given.heed(f"rotation {id}", lambda: _rotation(id))
         rotation = rotation_of(id)
-        return Response(RotationSerializer(set_rotation(given.wanted(), rotation=rotation, by=request.user)).data)
+        return Response(RotationSerializer(set_rotation(given.wanted(), rotation=rotation, by=signed_in(request))).data)
 
     @extend_schema(operation_id="end_rotation", request=None, responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        end_rotation(rotation_of(id), by=request.user)
+        end_rotation(rotation_of(id), by=signed_in(request))
         return Response(status=204)

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import AsyncIterator, Iterator
-from typing import Any
+from typing import Any, cast
 from uuid import UUID
 
 from asgiref.sync import sync_to_async
@@ -72,7 +72,7 @@ class KnownCauseSerializer(serializers.Serializer):
 
 class DifferenceSerializer(serializers.Serializer):
     kind = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     items = serializers.ListField(child=serializers.IntegerField(allow_null=True))
     size_bytes = serializers.ListField(child=serializers.IntegerField(allow_null=True))
 
@@ -94,7 +94,8 @@ class BoundedPaginator(Paginator):
 
     @cached_property
     def count(self) -> int:
-        return self.object_list.order_by()[: COUNTED + 1].count()  # type: ignore[no-any-return, union-attr]
+        rows = cast("QuerySet[Any]", self.object_list)
+        return int(rows.order_by()[: COUNTED + 1].count())
 
 
 class RunPages(Pages):

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 from core.content.left_out import reason_of
 from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
+from server.people.signed_in import signed_in
 from server.runs.actions.accept_omission import accept_omission, take_back_omission
 from server.runs.api.serializers import RunDetailSerializer, SkippedSerializer
 from server.runs.left_out import left_out_of, omissions_of
@@ -61,7 +62,7 @@ class AcceptView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = AcceptSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        accept_omission(run_by_id(id), **given.validated_data, by=request.user)
+        accept_omission(run_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(RunDetailSerializer(run_by_id(id)).data)
 
 
@@ -70,7 +71,7 @@ class OmissionView(APIView):
 
     @extend_schema(operation_id="take_back_omission", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        take_back_omission(omission_by_id(id), by=request.user)
+        take_back_omission(omission_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 

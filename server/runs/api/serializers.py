@@ -58,13 +58,13 @@ class RunSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Run
-        fields = (
+        fields: tuple[str, ...] = (
             "id", "device_id", "device_name", "holder", "plan_name", "store_name", "trigger", "note", "occasion",
             "state", "night", "planned_for",
             "asked_at", "started_at", "finished_at", "read_bytes", "stored_bytes", "cause", "remedy", "backup_id", "items", "size_bytes",
             "encrypted",
         )  # fmt: skip
-        read_only_fields = fields
+        read_only_fields: tuple[str, ...] = fields
 
     def get_plan_name(self, run: Run) -> str:
         return run.plan.name if run.plan else ""
@@ -133,12 +133,12 @@ class RunDetailSerializer(RunSerializer):
     )
 
     class Meta(RunSerializer.Meta):
-        fields = (
+        fields: tuple[str, ...] = (
             "fell_over_from",
             *RunSerializer.Meta.fields, "says", "progress", "skipped", "skipped_count", "left_out", "hold_until", "log", "attempts",
             "stop_asked", "next_try_at", "gives_up_at", "expected_seconds", "worked_seconds", "stages", "before_id",
         )  # fmt: skip
-        read_only_fields = fields
+        read_only_fields: tuple[str, ...] = fields
 
     def get_says(self, run: Run) -> str:
         return closing_sentence(run)
@@ -164,7 +164,7 @@ class RunDetailSerializer(RunSerializer):
 
 class KindInBackupSerializer(serializers.Serializer):
     kind = serializers.CharField()
-    label = serializers.SerializerMethodField()
+    label = serializers.SerializerMethodField()  # type: ignore[assignment]
     items = serializers.IntegerField()
     size_bytes = serializers.IntegerField()
     newest_name = serializers.CharField()
@@ -180,8 +180,8 @@ class CopySerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Copy
-        fields = ("store_id", "store_name", "intact", "checked_at", "copied_at")
-        read_only_fields = fields
+        fields: tuple[str, ...] = ("store_id", "store_name", "intact", "checked_at", "copied_at")
+        read_only_fields: tuple[str, ...] = fields
 
 
 class ComingSerializer(serializers.ModelSerializer):
@@ -193,8 +193,8 @@ class ComingSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Copy
-        fields = ("store_id", "store_name", "state", "asked_at", "due_at", "cause")
-        read_only_fields = fields
+        fields: tuple[str, ...] = ("store_id", "store_name", "state", "asked_at", "due_at", "cause")
+        read_only_fields: tuple[str, ...] = fields
 
 
 class BackupSerializer(serializers.ModelSerializer):
@@ -208,9 +208,9 @@ class BackupSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Backup
-        fields = (
+        fields: tuple[str, ...] = (
             "id", "device_id", "device_name", "holder", "run_id", "finished_at", "items", "size_bytes", "kinds", "family", "encrypted",
             "hold_reason", "hold_until", "occasion", "note", "brought_in_from", "in_doubt", "suspect", "os_version",
             "update_pending", "copies", "coming",
         )  # fmt: skip
-        read_only_fields = fields
+        read_only_fields: tuple[str, ...] = fields

@@ -5,6 +5,7 @@ from collections.abc import AsyncIterator
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http.response import HttpResponseBase
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -18,6 +19,7 @@ from server.fleet.queries import device as device_by_id
 from server.live import hub
 from server.people.moments import moment_of
 from server.people.sessions import still_signed_in
+from server.people.signed_in import signed_in
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.check_store import ask_check
 from server.runs.actions.copy_backup import ask_copy
@@ -66,7 +68,7 @@ class AskRunView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = AskRunSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        run = ask_run_by_hand(device_by_id(id), **given.validated_data, by=request.user)
+        run = ask_run_by_hand(device_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(RunDetailSerializer(run_by_id(run.id)).data, status=201)
 
 
@@ -75,7 +77,7 @@ class StopRunView(APIView):
 
     @extend_schema(operation_id="stop_run", request=None, responses=RunDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        stop_run(run_by_id(id), by=request.user)
+        stop_run(run_by_id(id), by=signed_in(request))
         return Response(RunDetailSerializer(run_by_id(id)).data)
 
 
@@ -86,12 +88,12 @@ class HoldView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = ReasonSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        hold_backup(backup_by_id(id), **given.validated_data, by=request.user)
+        hold_backup(backup_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(status=204)
 
     @extend_schema(operation_id="release_backup", request=None, responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        release_backup(backup_by_id(id), by=request.user)
+        release_backup(backup_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
@@ -107,7 +109,7 @@ class NoteBackupView(APIView):
         given = NoteSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed(f"note {id}", lambda: {"note": backup_by_id(id).note})
-        note_backup(backup_by_id(id), **given.validated_data, by=request.user)
+        note_backup(backup_by_id(id), **given.validated_data, by=signed_in(request))
         return Response(status=204)
 
 
@@ -125,7 +127,7 @@ class SettleDateView(APIView):
         given = DateSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         at = given.validated_data["at"]
-        settle_date(backup_by_id(id), at=moment_of(at, field="at") if at else None, by=request.user)
+        settle_date(backup_by_id(id), at=moment_of(at, field="at") if at else None, by=signed_in(request))
         return Response(status=204)
 
 
@@ -142,7 +144,7 @@ class CopyBackupView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = CopyToSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        ask_copy(backup_by_id(id), store_by_id(given.validated_data["store"]), by=request.user)
+        ask_copy(backup_by_id(id), store_by_id(given.validated_data["store"]), by=signed_in(request))
         return Response(status=202)
 
 
@@ -155,11 +157,11 @@ class CheckStoreView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = CheckSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        ask_check(store_by_id(id), percent=given.validated_data["percent"], by=request.user)
+        ask_check(store_by_id(id), percent=given.validated_data["percent"], by=signed_in(request))
         return Response(status=202)
 
 
-async def live(request: HttpRequest) -> HttpResponse:
+async def live(request: HttpRequest) -> HttpResponseBase:
     """Server-sent events: `{topic, id, state}` for everything that changes. For anybody who is signed in, and as long as they are."""
     user = await request.auser()
     if not user.is_authenticated:

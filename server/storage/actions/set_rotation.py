@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from typing import Any
 from uuid import UUID
 
 from django.db import transaction
@@ -34,8 +35,16 @@ class Wanted:
 def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) -> Rotation:
     """A new one, or another shape of one. Raises BadInput."""
     _checked(wanted, rotation)
-    shape = {"name": wanted.name.strip(), "every_days": wanted.every_days, "first_day": wanted.first_day, "grace_days": wanted.grace_days}
-    row, _ = Rotation.objects.update_or_create(id=rotation.id if rotation else None, defaults=shape)
+    shape: dict[str, Any] = {
+        "name": wanted.name.strip(),
+        "every_days": wanted.every_days,
+        "first_day": wanted.first_day,
+        "grace_days": wanted.grace_days,
+    }
+    if rotation is None:
+        row = Rotation.objects.create(**shape)
+    else:
+        row, _ = Rotation.objects.update_or_create(id=rotation.id, defaults=shape)
     names = dict(Store.objects.filter(id__in=wanted.drives).values_list("id", "name"))
     Drive.objects.filter(rotation=row).exclude(store__in=wanted.drives).update(rotation=None, place=0)
     for place, id in enumerate(wanted.drives):
@@ -50,7 +59,8 @@ def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) 
 def _checked(wanted: Wanted, rotation: Rotation | None) -> None:
     if not wanted.name.strip() or len(wanted.name) > 80:
         raise BadInput("The rotation has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
-    if Rotation.objects.filter(name__iexact=wanted.name.strip()).exclude(id=rotation.id if rotation else None).exists():
+    others = Rotation.objects.exclude(id=rotation.id) if rotation else Rotation.objects.all()
+    if others.filter(name__iexact=wanted.name.strip()).exists():
         raise BadInput(f"There is a rotation {wanted.name} already.", field="name", remedy="Choose another name.")
     if not FIRST <= wanted.first_day <= LAST:
         raise BadInput("That day is not possible.", field="first_day", remedy="Give the first day of the first turn.")

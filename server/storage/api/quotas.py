@@ -20,6 +20,7 @@ from server.api.read_before import ReadBefore
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.people.queries import office_zone
+from server.people.signed_in import signed_in
 from server.storage.actions.set_allowance import Wanted, set_allowance, take_allowance_away
 from server.storage.allowances import Allowed, allowance, allowances_in
 from server.storage.models import SoftCounts, Store
@@ -56,7 +57,7 @@ class OccupiedLineSerializer(serializers.Serializer):
 
 class NobodysSerializer(serializers.Serializer):
     code = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     says = serializers.CharField()
     bytes = serializers.IntegerField()
 
@@ -225,7 +226,7 @@ class AllowancesView(APIView):
         given.is_valid(raise_exception=True)
         store = store_by_id(id)
         given.heed(f"allowances {id}", lambda: _as_it_is(store, given.validated_data))
-        told = set_allowance(store, given.told(), by=request.user)
+        told = set_allowance(store, given.told(), by=signed_in(request))
         return Response(AllowanceSerializer(_with_runways(store, [told])[0]).data)
 
 
@@ -240,7 +241,7 @@ class AllowanceView(APIView):
 
     @extend_schema(operation_id="take_allowance_away", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        take_allowance_away(allowance(id), by=request.user)
+        take_allowance_away(allowance(id), by=signed_in(request))
         return Response(status=204)
 
 

@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 from core.vault.key_slots import PERSONAL
 from core.vault.slots import SlotKind
 from server.api.permissions import May
+from server.people.signed_in import signed_in
 from server.storage.actions.slots import add_slot, change_slot, drop_slot, slots_of
 from server.storage.queries import store as store_by_id
 
@@ -21,7 +22,7 @@ PERSONAL_KINDS = [(kind.value, kind.value) for kind in PERSONAL]
 class SlotSerializer(serializers.Serializer):
     slot = serializers.CharField()
     kind = serializers.ChoiceField(choices=SLOT_KINDS)
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     device = serializers.CharField(help_text="The sealed device whose key it opens; empty for the store's.")
     made_at = serializers.DateTimeField()
     by_a_person = serializers.BooleanField(help_text="Whether somebody can type what opens it.")
@@ -30,7 +31,7 @@ class SlotSerializer(serializers.Serializer):
 
 class AddSlotSerializer(serializers.Serializer):
     kind = serializers.ChoiceField(choices=PERSONAL_KINDS)
-    label = serializers.CharField(max_length=80, allow_blank=True)
+    label = serializers.CharField(max_length=80, allow_blank=True)  # type: ignore[assignment]
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True, default="")
     passphrase_again = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True, default="")
 
@@ -59,7 +60,7 @@ class SlotsView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = AddSlotSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        added = add_slot(store_by_id(id), **given.validated_data, by=request.user)
+        added = add_slot(store_by_id(id), **given.validated_data, by=signed_in(request))
         answer = Response(AddedSlotSerializer(added).data, status=201)
         answer["Cache-Control"] = "no-store"
         return answer
@@ -73,9 +74,9 @@ class SlotView(APIView):
     def put(self, request: Request, id: UUID, slot: str) -> Response:
         given = ChangeSlotSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(SlotSerializer(change_slot(store_by_id(id), slot, **given.validated_data, by=request.user), many=True).data)
+        return Response(SlotSerializer(change_slot(store_by_id(id), slot, **given.validated_data, by=signed_in(request)), many=True).data)
 
     @extend_schema(operation_id="drop_slot", responses={204: None})
     def delete(self, request: Request, id: UUID, slot: str) -> Response:
-        drop_slot(store_by_id(id), slot, by=request.user)
+        drop_slot(store_by_id(id), slot, by=signed_in(request))
         return Response(status=204)

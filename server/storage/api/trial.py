@@ -14,6 +14,7 @@ from core.vault.address import address_of
 from core.vault.trial import Result, Step
 from server.api.permissions import May
 from server.api.streaming import pieces_of
+from server.people.signed_in import signed_in
 from server.storage.actions.try_place import try_place
 from server.storage.api.views import PlaceSerializer
 from server.storage.convert import changed_address
@@ -49,7 +50,7 @@ class TryPlaceView(APIView):
         of = store_or_none(data.pop("store"))
         settings = dict(data["address"]) | ({"path": data["path"]} if data["path"] else {})
         address = (changed_address(of, settings) if of else None) or address_of(data["medium"], settings)
-        results = try_place(address, by=request.user, of=of)
+        results = try_place(address, by=signed_in(request), of=of)
         return StreamingHttpResponse(pieces_of(_lines(results)), content_type="application/x-ndjson", headers={"Cache-Control": "no-store"})
 
 

@@ -15,6 +15,7 @@ from server.api.fields import BytesField
 from server.api.permissions import May
 from server.api.read_before import ReadBefore
 from server.outside import outside
+from server.people.signed_in import signed_in
 from server.storage.actions.add_store import attach_store, create_store
 from server.storage.actions.change_store import Checks, Prices, change_store, prove_passphrase, set_mode
 from server.storage.actions.take_sweeping import take_sweeping
@@ -59,7 +60,7 @@ class StoreSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Store
-        fields = (
+        fields: tuple[str, ...] = (
             "id", "name", "medium", "mode", "off_site", "where", "address", "key_id", "max_writers",
             "allowance_bytes", "stored_bytes", "free_bytes", "waiting_bytes", "measured_at",
             "checked_at",
@@ -67,7 +68,7 @@ class StoreSerializer(serializers.ModelSerializer):
             "price_gib_month", "price_thousand_requests", "currency", "shares_key", "check_days", "check_limit_bytes_per_second",
             "drive_state", "rests_in", "draining_into", "drain_asked_at", "retired_at",
         )  # fmt: skip
-        read_only_fields = fields
+        read_only_fields: tuple[str, ...] = fields
 
 
 class TeamBytesSerializer(serializers.Serializer):
@@ -82,8 +83,8 @@ class StoreRowSerializer(StoreSerializer):
     runway = serializers.SerializerMethodField()
 
     class Meta(StoreSerializer.Meta):
-        fields = (*StoreSerializer.Meta.fields, "teams", "runway")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (*StoreSerializer.Meta.fields, "teams", "runway")
+        read_only_fields: tuple[str, ...] = fields
 
     @extend_schema_field(TeamBytesSerializer(many=True))
     def get_teams(self, store: Store) -> Any:
@@ -100,8 +101,8 @@ class PreparedStoreSerializer(StoreSerializer):
     recovery_code = serializers.CharField(read_only=True)
 
     class Meta(StoreSerializer.Meta):
-        fields = (*StoreSerializer.Meta.fields, "recovery_code")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (*StoreSerializer.Meta.fields, "recovery_code")
+        read_only_fields: tuple[str, ...] = fields
 
 
 class ReadingSerializer(serializers.Serializer):
@@ -118,8 +119,8 @@ class StoreDetailSerializer(StoreSerializer):
     runway = serializers.SerializerMethodField()
 
     class Meta(StoreSerializer.Meta):
-        fields = (*StoreSerializer.Meta.fields, "reading", "runway")
-        read_only_fields = fields
+        fields: tuple[str, ...] = (*StoreSerializer.Meta.fields, "reading", "runway")
+        read_only_fields: tuple[str, ...] = fields
 
     @extend_schema_field(RunwaySerializer)
     def get_runway(self, store: Store) -> Any:
@@ -212,7 +213,7 @@ class StoresView(APIView):
     def post(self, request: Request) -> Response:
         given = NewStoreSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        prepared = create_store(**given.told(), by=request.user)
+        prepared = create_store(**given.told(), by=signed_in(request))
         answer = Response({**StoreSerializer(prepared.store).data, "recovery_code": prepared.recovery_code}, status=201)
         answer["Cache-Control"] = "no-store"
         return answer
@@ -225,7 +226,7 @@ class AttachStoreView(APIView):
     def post(self, request: Request) -> Response:
         given = AttachStoreSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(StoreSerializer(attach_store(**given.told(), by=request.user)).data, status=201)
+        return Response(StoreSerializer(attach_store(**given.told(), by=signed_in(request))).data, status=201)
 
 
 class StoreView(APIView):
@@ -241,7 +242,7 @@ class StoreView(APIView):
         given.is_valid(raise_exception=True)
         store = store_by_id(id)
         same = given.heeding(f"store {id}", lambda: StoreSerializer(store_by_id(id)).data)
-        return Response(StoreSerializer(change_store(store, **given.told(store), same=same, by=request.user)).data)
+        return Response(StoreSerializer(change_store(store, **given.told(store), same=same, by=signed_in(request))).data)
 
 
 class StoreModeView(APIView):
@@ -251,7 +252,7 @@ class StoreModeView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = ModeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(StoreSerializer(set_mode(store_by_id(id), **given.validated_data, by=request.user)).data)
+        return Response(StoreSerializer(set_mode(store_by_id(id), **given.validated_data, by=signed_in(request))).data)
 
 
 class SweepingView(APIView):
@@ -260,7 +261,7 @@ class SweepingView(APIView):
 
     @extend_schema(operation_id="take_sweeping", request=None, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        return Response(StoreSerializer(take_sweeping(store_by_id(id), by=request.user)).data)
+        return Response(StoreSerializer(take_sweeping(store_by_id(id), by=signed_in(request))).data)
 
 
 class ProvePassphraseView(APIView):
@@ -271,4 +272,4 @@ class ProvePassphraseView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = PassphraseSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(StoreSerializer(prove_passphrase(store_by_id(id), **given.validated_data, by=request.user)).data)
+        return Response(StoreSerializer(prove_passphrase(store_by_id(id), **given.validated_data, by=signed_in(request))).data)

@@ -13,6 +13,7 @@ from server.api.permissions import May
 from server.api.read_before import ReadBefore
 from server.fleet.queries import device as device_by_id
 from server.people.actions.wishes import Wishes, change_wishes
+from server.people.signed_in import signed_in
 from server.telling.actions.hooks import add_hook, change_hook, remove_hook, try_hook
 from server.telling.actions.write_to_holder import write_to_holder
 from server.telling.models import Message, MessageState, Way
@@ -78,13 +79,13 @@ class WishesView(APIView):
 
     @extend_schema(operation_id="wishes", responses=WishesSerializer)
     def get(self, request: Request) -> Response:
-        return Response(WishesSerializer(request.user).data)
+        return Response(WishesSerializer(signed_in(request)).data)
 
     @extend_schema(operation_id="change_wishes", request=WishesSerializer, responses=WishesSerializer)
     def put(self, request: Request) -> Response:
         given = WishesSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(WishesSerializer(change_wishes(request.user, Wishes(**given.validated_data))).data)
+        return Response(WishesSerializer(change_wishes(signed_in(request), Wishes(**given.validated_data))).data)
 
 
 class HooksView(APIView):
@@ -99,8 +100,8 @@ class HooksView(APIView):
         given = HookSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = {name: given.validated_data[name] for name in ("name", "address", "inside", "signs_of_life")}
-        hook, secret = add_hook(**told, by=request.user)
-        hook.secret = secret  # type: ignore[assignment]
+        hook, secret = add_hook(**told, by=signed_in(request))
+        hook.secret = secret
         return Response(NewHookSerializer(hook).data, status=201)
 
 
@@ -110,11 +111,11 @@ class HookView(APIView):
         given = ChangeHookSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed(f"hook {id}", lambda: HookSerializer(hook_by_id(id)).data)
-        return Response(HookSerializer(change_hook(hook_by_id(id), **given.validated_data, by=request.user)).data)
+        return Response(HookSerializer(change_hook(hook_by_id(id), **given.validated_data, by=signed_in(request))).data)
 
     @extend_schema(operation_id="remove_hook", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        remove_hook(hook_by_id(id), by=request.user)
+        remove_hook(hook_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
@@ -141,7 +142,7 @@ class OwnCloudLetterView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = LetterSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        message = write_to_holder(device_by_id(id), about="own cloud", **given.validated_data, by=request.user)
+        message = write_to_holder(device_by_id(id), about="own cloud", **given.validated_data, by=signed_in(request))
         return Response(MessageSerializer(message).data, status=201)
 
 
