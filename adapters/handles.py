@@ -1,6 +1,6 @@
 """Folders below a root by relative handles: one name at a time, never through a symbolic link, however deep.
 
-A path that is longer than the system takes in one piece is no matter, and a folder that somebody exchanges for a
+A path that is longer than the system takes in one piece is nothing to fear, and a folder that somebody exchanges for a
 link meanwhile leads nowhere else. The last few folders stay open, so that neighbours cost one call each.
 """
 

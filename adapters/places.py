@@ -1,6 +1,6 @@
 """Which folders of this computer may be stores, devices' folders, or sources of old backups.
 
-Whoever is an administrator of the office is not one of the server: what the web may read and write is a matter of
+Whoever is an administrator of the office is not one of the server: what the web may read and write is an incident of
 the installation. Without roots everything may be chosen but the system's folders, this program, its keys and its
 database, and other stores. Paths are looked at with every link in them resolved.
 """

@@ -226,7 +226,7 @@ def _history(made: Any, plans: Any, nights: int, now: datetime, draw: random.Ran
                     "id": backup, "device_id": device.id, "run_id": run, "finished_at": ends, "items": 5000, "size_bytes": 1 << 33,
                     "kinds": "[]",
                     "family": "orlo", "os_version": "9", "encrypted": True, "occasion": "", "note": "",
-                    "brought_in_from": "", "hold_reason": "", "in_doubt": False,
+                    "imported_from": "", "hold_reason": "", "in_doubt": False,
                 }
             )  # fmt: skip
             removed = ends + timedelta(days=30) if back > 10 else None

@@ -228,12 +228,12 @@ def _stuck() -> set[tuple[str, Any]]:
 
 def _under_way() -> set[tuple[str, Any]]:
     from server.recovery.models import Restore
-    from server.runs.models import Bringing, Copy, Run
+    from server.runs.models import Copy, Import, Run
 
     rows = {
         "run": Run.objects.filter(state="running"),
         "restore": Restore.objects.filter(state__in=("waiting", "running")),
-        "import": Bringing.objects.filter(state__in=("looking", "waiting", "bringing")),
+        "imports": Import.objects.filter(state__in=("scanning", "waiting", "importing")),
         "copy": Copy.objects.filter(state="copying"),
     }
     return {(what, id) for what, found in rows.items() for id in found.values_list("id", flat=True)}

@@ -56,7 +56,7 @@ from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import OpenStores, ask_copy, copy_backup
 from server.runs.actions.heartbeat import heartbeat
 from server.runs.actions.line_up_night import line_up_night
-from server.runs.actions.look_at import look_at
+from server.runs.actions.scan_device import scan_device
 from server.runs.actions.start_due import start_due
 from server.runs.models import Backup, CopyState, Run, RunState
 from server.storage.actions.add_store import create_store
@@ -341,7 +341,7 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
     at_rest.drills(by_slug, by)
     room.retire_a_tablet(by_slug, by)
     for slug in office.LOOKED_AT:
-        look_at(by_slug[slug])
+        scan_device(by_slug[slug])
     set_exception(Whose(), office.RETIRED_KEEP, by=by, why="Their holders may come back to them")
     oldest = Backup.objects.filter(device=by_slug[office.REMOVED[0]], copies__state=CopyState.PRESENT).order_by("finished_at").first()
     assert oldest is not None

@@ -173,10 +173,10 @@ class Store:
         def tell(numbers: dict[str, int], id: str, stay: int) -> None:
             numbers[id] = max(stay, numbers.get(id, 0))
 
-        for _, roll in self.told("rolls"):
-            for at in range(0, len(roll["removed"]), 32):
-                tell(ended, roll["removed"][at : at + 32], 1)
-            for id, (first, _, last) in roll.get("stays", {}).items():
+        for _, ledger in self.told("rolls"):
+            for at in range(0, len(ledger["removed"]), 32):
+                tell(ended, ledger["removed"][at : at + 32], 1)
+            for id, (first, _, last) in ledger.get("stays", {}).items():
                 tell(begun, id, first)
                 tell(ended, id, last)
         for _, note in self.told("stays"):

@@ -38,11 +38,15 @@ def main() -> int:
     test = commands.add_parser("test", help="run every check")
     test.add_argument("only", nargs="*", help="test labels, such as core, server.runs or checks.browser; linters are left out then")
     test.add_argument(
-        "--mutate", metavar="PACKAGE", default="", help="break lines of this folder one at a time and say what no test notices"
+        "--mutate",
+        metavar="PACKAGE",
+        nargs="*",
+        help="break lines of these folders one at a time and say what no test notices; without any: of core, adapters, what changes "
+        "rows on the server, and the front end",
     )
     test.add_argument("--seed", type=int, default=1, help="of --mutate: another seed tries another sample")
-    test.add_argument("--most", type=int, default=60, help="of --mutate: how many faults are tried")
-    test.add_argument("--also", nargs="*", default=[], help="of --mutate: labels of tests that lie in other folders")
+    test.add_argument("--most", type=int, default=60, help="of --mutate: how many faults are tried of each")
+    test.add_argument("--labels", nargs="*", default=[], help="of --mutate: the only tests that are asked")
     vault = commands.add_parser("vault", help="the vault by itself, without database and web", add_help=False)
     vault.add_argument("rest", nargs=argparse.REMAINDER)
     bench = commands.add_parser("bench", help="measure", add_help=False)
@@ -62,8 +66,8 @@ def main() -> int:
             from launcher.testing import mutate
             from launcher.testing import test as run_tests
 
-            if given.mutate:
-                return mutate(given.mutate, seed=given.seed, most=given.most, also=given.also)
+            if given.mutate is not None:
+                return mutate(given.mutate, seed=given.seed, most=given.most, labels=given.labels)
             return run_tests(given.only)
         if given.command in ("vault", "bench"):
             return _alone(given.command, given.rest)

@@ -81,13 +81,13 @@ def _show(name: str, command: list[str], cwd: Path) -> bool:
     return done.returncode == 0
 
 
-def mutate(package: str, *, seed: int, most: int, also: list[str]) -> int:
+def mutate(packages: list[str], *, seed: int, most: int, labels: list[str]) -> int:
     """0 when nine of ten faults were noticed."""
     set_up(for_tests=True)
-    command = [str(VENV / "bin" / "python"), "-m", "checks.mutants", package, "--seed", str(seed), "--most", str(most)]
+    command = [str(VENV / "bin" / "python"), "-m", "checks.mutants", *packages, "--seed", str(seed), "--most", str(most)]
     with _databases(2) as (env, data):
         own = {"ATTIC_MUTANTS_DATA": str(data / "side{}"), "ATTIC_DATABASE_NAME": "attic0", "ATTIC_DATA": str(data / "side0")}
-        return subprocess.run([*command, "--also", *also], cwd=ROOT, env=env | own, check=False).returncode
+        return subprocess.run([*command, "--labels", *labels], cwd=ROOT, env=env | own, check=False).returncode
 
 
 @contextmanager

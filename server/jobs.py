@@ -137,12 +137,12 @@ def defer_drill(drill_id: UUID) -> None:
     _put(CARRY_OUT_DRILL, lock="drills", drill_id=str(drill_id))
 
 
-def defer_import(bringing_id: UUID, device_id: UUID) -> None:
-    _put(TAKE_IMPORT, lock=_device(device_id), bringing_id=str(bringing_id))
+def defer_import(import_id: UUID, device_id: UUID) -> None:
+    _put(TAKE_IMPORT, lock=_device(device_id), bringing_id=str(import_id))
 
 
-def defer_import_scan(bringing_id: UUID) -> None:
-    _put(SCAN_IMPORT, bringing_id=str(bringing_id))
+def defer_import_scan(import_id: UUID) -> None:
+    _put(SCAN_IMPORT, bringing_id=str(import_id))
 
 
 def defer_owed_copies() -> bool:

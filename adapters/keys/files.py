@@ -1,7 +1,7 @@
 """Small key files that are made when they are missing, and secrets for the database, sealed with the server's key.
 
 What is made anew here costs nobody anything but a session (`django`, `metrics`). The server's own key is another
-matter: see `server_key`.
+incident: see `server_key`.
 """
 
 import os

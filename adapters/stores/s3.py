@@ -2,7 +2,7 @@
 
 `create` asks the service to refuse a name that is taken (`If-None-Match: *`); a service that does not know the
 condition is asked beforehand whether the name is free. Names are random, so the gap between the two only
-matters for the header. Large objects go up in parts, several at once; what fails half-way is aborted. What
+incidents for the header. Large objects go up in parts, several at once; what fails half-way is aborted. What
 arrives is compared with its checksum, and a download that breaks off goes on where it stopped. Back-off with
 jitter and answers that ask to slow down are botocore's standard retry mode.
 """

@@ -85,7 +85,7 @@ def being_told(test: BrowserTestCase, page: Page) -> None:
 
 
 def after_damage(test: BrowserTestCase, page: Page) -> None:
-    """One mail and one webhook about it, and the matter can be put off, with a reason."""
+    """One mail and one webhook about it, and the incident can be put off, with a reason."""
     told = lambda: [letter["subject"] for letter in test.control("mailbox.json")["letters"]]  # noqa: E731
     test.assertTrue(eventually(lambda: any("A check found damage" in subject for subject in told()), 75), told())
 

@@ -41,7 +41,7 @@ class PythonFaults(TestCase):
         self.assertEqual(
             self.broken(),
             {
-                "one more": ["MOST: int = 4", "a += 3", "return a - 2"],
+                "another number": ["MOST: int = 4", "a += 3", "return a - 2"],
                 "yes, no": ["def f(a: int, b=False):"],
                 "compared otherwise": ["if (a <= MOST) and not b:"],
                 "and, or": ["if (a < MOST or not b):"],

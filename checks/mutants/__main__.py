@@ -11,6 +11,7 @@ import tempfile
 from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from hashlib import sha256
 from pathlib import Path
 from queue import SimpleQueue
 
@@ -26,27 +27,44 @@ LEFT = (".git", ".venv", "node_modules", ".cache", "data", "__pycache__", ".mypy
 KNOWN = Path(__file__).with_name("equivalent.json")
 
 
+PYTHON = ("core", "adapters", "server", "commandline", "standins", "checks")
+"""The first three are what is broken, and recorded."""
+LABELS = ("core", "adapters", "commandline", "standins", "checks.reference"), ("server", "checks.promises")
+"""Tests that may notice, recorded side by side; the browser's take too long for one fault."""
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(prog="attic test --mutate")
-    parser.add_argument("package", help="a folder: core/retention, server/retention/actions, web/src")
+    parser.add_argument("packages", nargs="*", help="folders: core/retention, server/retention/actions, web/src")
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--most", type=int, default=60, help="faults that are tried")
-    parser.add_argument("--also", nargs="*", default=[], help="labels of tests that lie elsewhere")
+    parser.add_argument("--most", type=int, default=60, help="faults that are tried of each")
+    parser.add_argument("--labels", nargs="*", default=[], help="the only tests that are asked, instead of all but the browser's")
     given = parser.parse_args()
-    place = ROOT / given.package.rstrip("/")
-    if not place.is_dir():
-        print(f"There is no folder {given.package}.", file=sys.stderr)
+    changing = sorted(str(folder.relative_to(ROOT)) for folder in (ROOT / "server").glob("*/actions"))
+    places = [ROOT / package.rstrip("/") for package in given.packages or ["core", "adapters", *changing, "web/src"]]
+    if missing := [str(place.relative_to(ROOT)) for place in places if not place.is_dir()]:
+        print(f"There is no folder {', '.join(missing)}.", file=sys.stderr)
         return 2
+    bad = 0
     with tempfile.TemporaryDirectory(prefix="attic-mutants-") as scratch:
-        tried = _Front(Path(scratch), place) if given.package.startswith("web") else _Back(Path(scratch), place, also=given.also)
-        everything = tried.faults()
-        sample = sorted(
-            random.Random(given.seed).sample(everything, min(given.most, len(everything))),
-            key=lambda one: (one.path, one.start, one.new),
-        )
-        print(f"{len(everything)} places in {given.package}; {len(sample)} are tried, seed {given.seed}.", flush=True)
-        with ThreadPoolExecutor(SIDES) as hands:
-            outcomes = list(hands.map(tried.outcome, sample))
+        front = _Front(Path(scratch) / "front") if any(place.is_relative_to(ROOT / "web") for place in places) else None
+        behind = [place for place in places if not place.is_relative_to(ROOT / "web")]
+        sides = (given.labels,) if given.labels else tuple(list(side) for side in LABELS)
+        back = _Back(Path(scratch) / "back", behind, sides=sides) if behind else None
+        for place in places:
+            tried = front if place.is_relative_to(ROOT / "web") else back
+            assert tried is not None
+            bad += not _tried(tried, place, seed=given.seed, most=given.most)
+    return 1 if bad else 0
+
+
+def _tried(tried: "_Copies", place: Path, *, seed: int, most: int) -> bool:
+    """Whether nine of ten were noticed."""
+    everything = tried.faults(place)
+    sample = sorted(random.Random(seed).sample(everything, min(most, len(everything))), key=lambda one: (one.path, one.start, one.new))
+    print(f"\n{len(everything)} places in {place.relative_to(ROOT)}; {len(sample)} are tried, seed {seed}.", flush=True)
+    with ThreadPoolExecutor(SIDES) as hands:
+        outcomes = list(hands.map(tried.outcome, sample))
     return _told(sample, outcomes)
 
 
@@ -72,34 +90,48 @@ class _Copies:
             (copy / fault.path).write_bytes(whole)
             self._free.put((number, copy))
 
+    def faults(self, place: Path) -> list[Fault]:
+        raise NotImplementedError
+
     def tried(self, fault: Fault, number: int, copy: Path) -> str:
         raise NotImplementedError
 
 
 class _Back(_Copies):
-    def __init__(self, scratch: Path, place: Path, *, also: list[str]) -> None:
+    def __init__(self, scratch: Path, places: list[Path], *, sides: tuple[list[str], ...]) -> None:
         super().__init__(scratch)
-        self._place = place
-        self._reached = self._record(scratch, also)
+        self._places, self._sides = places, sides
+        self._reached = Reached(self._recorded(), ROOT)
 
-    def faults(self) -> list[Fault]:
-        return python_faults(_sources(self._place))
+    def faults(self, place: Path) -> list[Fault]:
+        return python_faults(_sources(place))
 
-    def _record(self, scratch: Path, also: list[str]) -> Reached:
-        parts = self._place.relative_to(ROOT).parts
-        labels = [".".join(parts[:2]), *also]
-        data, spent = scratch / "coverage", scratch / "spent.json"
-        command = [sys.executable, "-m", "coverage", "run", f"--data-file={data}", f"--source={self._place}", "server/manage.py", "test"]
-        command += ["--no-input", "--keepdb", "--testrunner", "checks.mutants.reach.Recording", *labels]
+    def _recorded(self) -> Path:
+        """Made once for these sources and these tests."""
+        files = sorted(file for top in PYTHON for file in (ROOT / top).rglob("*.py"))
+        told = repr(self._sides).encode() + b"".join(bytes(file) + file.read_bytes() for file in files)
+        folder = ROOT / ".cache" / "mutants" / sha256(told).hexdigest()[:16]
+        if not folder.exists():
+            shutil.rmtree(folder.parent, ignore_errors=True)
+            begun = folder.with_suffix(".begun")
+            begun.mkdir(parents=True)
+            with ThreadPoolExecutor(SIDES) as hands:
+                list(hands.map(lambda side: self._record(begun, *side), enumerate(self._sides)))
+            begun.rename(folder)
+        return folder
+
+    def _record(self, folder: Path, number: int, labels: list[str]) -> None:
+        data, spent = folder / f"coverage{number}", folder / f"spent{number}"
+        command = [sys.executable, "-m", "coverage", "run", f"--data-file={data}", f"--source={','.join(PYTHON[:3])}", "server/manage.py"]
+        command += ["test", "--no-input", "--keepdb", "--testrunner", "checks.mutants.reach.Recording", *labels]
         print(f"Recording which tests of {' '.join(labels)} reach what …", flush=True)
-        done = subprocess.run(command, cwd=ROOT, env=_env(0, ROOT) | {SPENT: str(spent)}, capture_output=True, text=True, check=False)
+        done = subprocess.run(command, cwd=ROOT, env=_env(number, ROOT) | {SPENT: str(spent)}, capture_output=True, text=True, check=False)
         if done.returncode or not spent.exists():
-            sys.exit(f"They do not pass as they are:\n{(done.stdout + done.stderr)[-3000:]}")
-        return Reached(data, spent, ROOT)
+            raise SystemExit(f"They do not pass as they are:\n{(done.stdout + done.stderr)[-3000:]}")
 
     def tried(self, fault: Fault, number: int, copy: Path) -> str:
         chosen, seconds = [], 0.0
-        for test in self._reached.tests(fault.path, fault.line):
+        for test in self._reached.tests(fault.path, fault.lines()):
             seconds += self._reached.spent[test]
             if chosen and seconds > MOST_SECONDS:
                 break
@@ -111,14 +143,10 @@ class _Back(_Copies):
 
 
 class _Front(_Copies):
-    def __init__(self, scratch: Path, place: Path) -> None:
-        super().__init__(scratch)
-        self._place = place
-
-    def faults(self) -> list[Fault]:
+    def faults(self, place: Path) -> list[Fault]:
         """Of its pure functions: files without markup."""
         done = subprocess.run(
-            ["node", "mutants.mjs", str(self._place.relative_to(ROOT / "web"))],
+            ["node", "mutants.mjs", str(place.relative_to(ROOT / "web"))],
             cwd=ROOT / "web",
             capture_output=True,
             text=True,
@@ -151,7 +179,7 @@ def _env(number: int, copy: Path) -> dict[str, str]:
     return {**os.environ, "PYTHONPATH": str(copy), "ATTIC_DATABASE_NAME": f"attic{number}", "ATTIC_DATA": data}
 
 
-def _told(sample: list[Fault], outcomes: list[str]) -> int:
+def _told(sample: list[Fault], outcomes: list[str]) -> bool:
     argued = {(one["path"], one["line"], one["new"]): one["why"] for one in json.loads(KNOWN.read_text())}
     counts: Counter[str] = Counter()
     for fault, outcome in zip(sample, outcomes, strict=True):
@@ -160,12 +188,12 @@ def _told(sample: list[Fault], outcomes: list[str]) -> int:
             outcome = "argued"
             print(f"argued      {fault.path}:{fault.line} {fault.what}: {why}")
         elif outcome != "noticed":
-            print(f"{outcome:11} {fault.path}:{fault.line} {fault.what}: {text[:100]}  →  {fault.new[:80]}")
+            print(f"{outcome:11} {fault.path}:{fault.line} {fault.what}: {text[:100]}  →  {fault.new[:80]}", flush=True)
         counts[outcome] += 1
     counted = len(sample) - counts["argued"]
     share = 100 * counts["noticed"] / counted if counted else 100.0
     print(f"{counts['noticed']} of {counted} noticed ({share:.0f} %), {counts['survived']} survived, {counts['not reached']} not reached.")
-    return 0 if share >= 90 else 1
+    return share >= 90
 
 
 if __name__ == "__main__":

@@ -15,6 +15,10 @@ _RECKONED: dict[type[ast.operator], type[ast.operator]] = {
 }  # fmt: skip
 
 
+SMALL = 10
+"""Numbers up to here become one more, larger ones ten times as large: a limit of 500 that is 501 is no fault."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fault:
     """Bytes `start` to `end` of a file would be `new`."""
@@ -25,6 +29,13 @@ class Fault:
     end: int
     new: str
     what: str
+    last: int = 0
+    """The last line of the statement, or of its head, that it lies in; `first` is its first. 0: the line alone."""
+    first: int = 0
+
+    def lines(self) -> range:
+        """Lines one of which is run when what is broken is."""
+        return range(self.first, self.last + 1) if self.last else range(self.line, self.line + 1)
 
     def applied(self, text: bytes) -> bytes:
         return text[: self.start] + self.new.encode() + text[self.end :]
@@ -43,6 +54,7 @@ class _Finder(ast.NodeVisitor):
     def __init__(self, path: str, text: bytes) -> None:
         self.found: list[Fault] = []
         self._path = path
+        self._head = (0, 0)
         self._lines = [0]
         for line in text.splitlines(keepends=True):
             self._lines.append(self._lines[-1] + len(line))
@@ -50,7 +62,16 @@ class _Finder(ast.NodeVisitor):
     def _add(self, node: ast.expr | ast.stmt, new: str, what: str) -> None:
         assert node.end_lineno is not None and node.end_col_offset is not None
         start, end = self._lines[node.lineno - 1] + node.col_offset, self._lines[node.end_lineno - 1] + node.end_col_offset
-        self.found.append(Fault(path=self._path, line=node.lineno, start=start, end=end, new=new, what=what))
+        first, last = self._head
+        self.found.append(Fault(path=self._path, line=node.lineno, start=start, end=end, new=new, what=what, first=first, last=last))
+
+    def visit(self, node: ast.AST) -> None:
+        was = self._head
+        if isinstance(node, ast.stmt):
+            body = getattr(node, "body", None)
+            self._head = (node.lineno, max(node.lineno, body[0].lineno - 1) if body else node.end_lineno or node.lineno)
+        super().visit(node)
+        self._head = was
 
     def _changed(self, node: ast.expr, what: str, **fields: object) -> None:
         other = deepcopy(node)
@@ -122,7 +143,7 @@ class _Finder(ast.NodeVisitor):
         if isinstance(node.value, bool):
             self._add(node, str(not node.value), "yes, no")
         elif isinstance(node.value, int):
-            self._add(node, str(node.value + 1), "one more")
+            self._add(node, str(node.value + 1 if abs(node.value) <= SMALL else node.value * 10), "another number")
 
     def _branch(self, node: ast.If | ast.IfExp | ast.While) -> None:
         for value in ("True", "False"):

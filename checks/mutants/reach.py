@@ -41,18 +41,27 @@ class Recording(Runner):
 
 
 class Reached:
-    """What was recorded."""
+    """What was recorded: pairs of `coverageN` and `spentN` in a folder, made below `root`."""
 
-    def __init__(self, data_file: Path, spent_file: Path, root: Path) -> None:
-        self._data = coverage.CoverageData(str(data_file))
-        self._data.read()
+    def __init__(self, folder: Path, root: Path) -> None:
+        self._data = coverage.CoverageData(no_disk=True)
+        self.spent: dict[str, float] = {}
+        for side in sorted(folder.glob("coverage*")):
+            one = coverage.CoverageData(str(side))
+            one.read()
+            self._data.update(one)
+            self.spent |= json.loads((folder / side.name.replace("coverage", "spent")).read_text())
         self._root = root
-        self.spent: dict[str, float] = json.loads(spent_file.read_text())
         self._lines: dict[str, dict[int, list[str]]] = {}
 
-    def tests(self, path: str, line: int) -> list[str]:
-        """Ids, the quickest first."""
+    def tests(self, path: str, lines: range) -> list[str]:
+        """Ids of those that run one of the lines, the quickest first. What runs while the file is loaded, as a constant does, is
+        noticed by any that runs something of the file."""
         if path not in self._lines:
             self._lines[path] = self._data.contexts_by_lineno(str(self._root / path))
-        names = {name for name in self._lines[path].get(line, ()) if name in self.spent}
+        known = self._lines[path]
+        run = {name for line in lines for name in known.get(line, ())}
+        names = {name for name in run if name in self.spent}
+        if not names and run:
+            names = {name for contexts in known.values() for name in contexts if name in self.spent}
         return sorted(names, key=lambda name: (self.spent[name], name))

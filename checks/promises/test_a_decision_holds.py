@@ -20,19 +20,19 @@ from server.recovery.models import Restore, RestoreState
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.look_after import look_after
 from server.runs.actions.ask_run import ask_run_by_hand
-from server.runs.actions.bring_in import drop_bringing
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.copy_backup import ask_copy, copy_backup
 from server.runs.actions.end_run import give_up
 from server.runs.actions.hold_backup import hold_backup
 from server.runs.actions.stop_run import stop_run
-from server.runs.models import Backup, Bringing, BringingState, Copy, CopyState, Run, RunState
+from server.runs.actions.take_import import drop_import
+from server.runs.models import Backup, Copy, CopyState, Import, ImportState, Run, RunState
 from server.runs.protection import BeingRemoved
 from server.tests.pretend import PASSWORD, OfficeTestCase
 from server.transition import IllegalMove, moves, transition
 
 EVERYTHING = Selection(everything=True, kinds=frozenset(), items=frozenset())
-MACHINES = (Run, Restore, Bringing, Copy)
+MACHINES = (Run, Restore, Import, Copy)
 
 
 class WhatARuleMayNotOverride(Sides):
@@ -225,7 +225,7 @@ class EveryIllegalMove(OfficeTestCase):
         yield ask_restore(run.backup, EVERYTHING, target="archive", device=None, when_there="skip", by=self.ines)
         yield run
         yield Copy.objects.get()
-        yield Bringing.objects.create(name="old", path="/old", at=self.outside.at)
+        yield Import.objects.create(name="old", path="/old", at=self.outside.at)
 
     def test_is_refused_and_changes_nothing(self):
         tried = 0
@@ -257,9 +257,9 @@ class EveryIllegalMove(OfficeTestCase):
 
 class AnImportCanBeStopped(OfficeTestCase):
     def test_while_it_is_looked_into_and_its_row_goes_when_it_has_ended(self):
-        row = Bringing.objects.create(name="old", path="/old", at=self.outside.at)
-        drop_bringing(row, by=self.ines)
+        row = Import.objects.create(name="old", path="/old", at=self.outside.at)
+        drop_import(row, by=self.ines)
         row.refresh_from_db()
-        self.assertEqual((row.state, bool(row.cause), bool(row.remedy)), (BringingState.FAILED, True, True))
-        drop_bringing(row, by=self.ines)
-        self.assertFalse(Bringing.objects.exists())
+        self.assertEqual((row.state, bool(row.cause), bool(row.remedy)), (ImportState.FAILED, True, True))
+        drop_import(row, by=self.ines)
+        self.assertFalse(Import.objects.exists())

@@ -28,7 +28,7 @@ DATES = ["0001-01-01", "1969-12-31", "2199-12-31", "2200-01-01", "9999-12-31", "
 MOMENTS = [f"{day}T00:00:00Z" for day in DATES] + ["0001-01-01T00:00:00+14:00", "9999-12-31T23:59:59-12:00", "2026-01-01T25:00:00Z"]
 TIMES = ["24:00", "23:59:59.999999", "-1:00", "99:99"]
 WITHOUT_A_BODY_OF_THEIR_OWN = {
-    "add_sftp", "bring_in", "change_hook", "change_rotation", "change_link", "import_register", "keep_export", "pair_again", "preview_import", "preview_rules", "put_off",
+    "add_sftp", "take_import", "change_hook", "change_rotation", "change_link", "import_register", "keep_export", "pair_again", "preview_import", "preview_rules", "put_off",
     "settle_anomaly",
 }  # fmt: skip
 """What needs a row or a device that this office lacks: sent with nothing right in it."""
@@ -154,7 +154,7 @@ class EveryFieldOfEveryBody(OfficeTestCase):
             "preflight": ("preflight", restore | {"target": "device", "device": str(device)}),
             "change_wishes": ("me/wishes", {"email": "i@office.example", "wants_digest": True, "digest_at": "08:00", "wants_alerts": True, "quiet_from": "20:00", "quiet_until": "07:00"}),
             "add_hook": ("hooks", {"name": "H", "address": "https://hook.example/x", "inside": False, "signs_of_life": False}),
-            "look_into_old": ("bring-in", {"path": "/srv/old"}),
+            "scan_import": ("imports", {"path": "/srv/old"}),
             "meet_sftp": ("devices/sftp/meet", {"host": "127.0.0.1", "port": 9}),
             "pair_device": ("devices/pair", {"agent_id": "p9", "code": "ABCD2345", "name": "N", "holder": "H", "team": "T", "registered": None}),
             "add_folder": ("devices/folder", {"path": "/srv/phone", "name": "N", "holder": "H", "team": "", "registered": None}),

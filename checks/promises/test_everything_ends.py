@@ -16,13 +16,13 @@ from server.recovery.actions.requeue import MOST_ATTEMPTS, requeue_lost
 from server.recovery.models import Restore, RestoreState
 from server.recovery.readers import forget_readers
 from server.runs.actions.ask_run import ask_run_by_hand
-from server.runs.actions.bring_in import ask_bring_in, bring_in, look_into
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
 from server.runs.actions.copy_backup import ask_copy, copy_backup
 from server.runs.actions.heartbeat import heartbeat
 from server.runs.actions.requeue import requeue_due, requeue_lost_runs
-from server.runs.models import Bringing, BringingState, Copy, CopyState, Run, RunState
+from server.runs.actions.take_import import ask_import, scan_import, take_import
+from server.runs.models import Copy, CopyState, Import, ImportState, Run, RunState
 from server.tests.pretend import OfficeTestCase
 
 FAULTS = (Exception("plain"), MemoryError(), UnicodeDecodeError("utf-8", b"\xff", 0, 1, "invalid start byte"), AssertionError())
@@ -94,17 +94,15 @@ class WhateverIsRaised(OneBackup):
 
     def test_imports_looked_into_and_taken(self):
         for error in FAULTS:
-            row = Bringing.objects.create(name="old", path="/srv/old", at=self.outside.at)
+            row = Import.objects.create(name="old", path="/srv/old", at=self.outside.at)
             with mock.patch.object(self.outside, "old_link", side_effect=error):
-                look_into(row.id)
+                scan_import(row.id)
             self.ended(row, good=(), bad=("failed",), what=f"look {error!r}")
         for where, name, error, what in self.places(()):
-            row = Bringing.objects.create(
-                name="old", path="/srv/old", at=self.outside.at, state=BringingState.LOOKED, found={"kinds": [{}]}
-            )
-            ask_bring_in(row, device=self.one, store=self.place, moment=self.outside.at, by=self.ines)
+            row = Import.objects.create(name="old", path="/srv/old", at=self.outside.at, state=ImportState.READY, found={"kinds": [{}]})
+            ask_import(row, device=self.one, store=self.place, moment=self.outside.at, by=self.ines)
             with self.fault(where, name, error), mock.patch.object(self.outside, "old_link", lambda path, zone: self.outside.devices["p1"]):
-                bring_in(row.id)
+                take_import(row.id)
             self.ended(row, good=("done",), bad=("failed",), what=what)
 
     def test_copies(self):
@@ -174,7 +172,7 @@ class WhoDies(OneBackup):
         self.assertEqual((restore.state, bool(restore.cause), bool(restore.remedy)), (RestoreState.FAILED, True, True))
 
     def test_imports_and_copies(self):
-        Bringing.objects.create(name="old", path="/srv/old", at=self.outside.at)
+        Import.objects.create(name="old", path="/srv/old", at=self.outside.at)
         row = ask_copy(self.backup, self.store("Shelf"), by=self.ines)
         past = self.outside.at - timedelta(minutes=5)
         Copy.objects.filter(id=row.id).update(state=CopyState.COPYING, due_at=past)  # its worker died in the middle

@@ -23,8 +23,8 @@ BAD_PLANS: list[dict[str, object]] = [
     {"promise_seconds": 2_147_483_647}, {"not_in_use_minutes": 32_000},
 ]  # fmt: skip
 PAGES = (
-    "today", "ribbon", "devices", "devices?order=name&fold=0", "plans", "stores", "night", "report", "promises", "matters", "anomalies",
-    "runs", "runs/totals", "runs/causes", "teams", "holders", "journal", "pauses", "users", "messages", "hooks", "bring-in", "restores",
+    "today", "ribbon", "devices", "devices?order=name&fold=0", "plans", "stores", "night", "report", "promises", "incidents", "anomalies",
+    "runs", "runs/totals", "runs/causes", "teams", "holders", "journal", "pauses", "users", "messages", "hooks", "imports", "restores",
     "closed-days", "clock", "me", "names", "kinds",
 )  # fmt: skip
 

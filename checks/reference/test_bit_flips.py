@@ -29,7 +29,7 @@ class EveryFlippedBit(TestCase):
         self.held = {first.id: phone(), second.id: dict(device.content), third.id: phone(5)}
         gone = self.bench.capture(MemoryDevice(phone(6)), of="d3").manifest
         self.bench.vault.remove(gone.id)
-        sweep(self.bench.again(), now=self.bench.now)  # leaves a mark and a roll
+        sweep(self.bench.again(), now=self.bench.now)  # leaves a mark and a ledger
         # a true note of damage, of a pack that nobody needs any more
         self.hurt_and_note()
         last = self.bench.capture(MemoryDevice(phone(7)), of="d4").manifest
@@ -135,7 +135,7 @@ class OtherTampering(TestCase):
             names.MARKS,
             names.SEEN,
             names.REMOVED,
-            names.ROLLS,
+            names.LEDGERS,
             names.DAMAGE,
         ):
             name = prefix + "ab" * 16 if prefix != names.PACKS + "00/00" else prefix + "ab" * 15
@@ -150,7 +150,7 @@ class OtherTampering(TestCase):
         twin.vault.remove(copied.id)
         sweep(twin.again(), now=twin.now)
         for name, content in twin.blobs.held.items():
-            if name.startswith((names.MARKS, names.ROLLS, names.INDEXES)):
+            if name.startswith((names.MARKS, names.LEDGERS, names.INDEXES)):
                 self.held[name] = content
                 self.assertIn(name, self.damaged())
                 del self.held[name]

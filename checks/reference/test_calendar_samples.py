@@ -19,7 +19,7 @@ MADE_ANEW = {"DTSTAMP", "DURATION", "DTEND"}
 
 
 def taken_in(content: bytes) -> list[tuple[str, dict, list[str]]]:
-    """(id, record, names of the properties) of each event, as bringing in makes them."""
+    """(id, record, names of the properties) of each event, as an import makes them."""
     found = []
     for block, zones in events([content]):
         if block.trouble:

@@ -217,12 +217,12 @@ class Trouble(Scene):
         self.backup()
         self.run_json("remove", self.store, told["backup"])
         self.run_json("sweep", self.store, "--grace", "0")
-        (roll,) = (Path(self.store) / "rolls").iterdir()
-        roll.write_bytes(roll.read_bytes()[:-1] + b"x")
+        (ledger,) = (Path(self.store) / "rolls").iterdir()
+        ledger.write_bytes(ledger.read_bytes()[:-1] + b"x")
         for command in (["list"], ["check"]):
             self.assertEqual(self.run_json(command[0], self.store)[0], 1)
         code, mended = self.run_json("repair", self.store)
-        self.assertEqual((code, mended["notes_anew"], mended["left"]), (0, [f"rolls/{roll.name}"], []))
+        self.assertEqual((code, mended["notes_anew"], mended["left"]), (0, [f"rolls/{ledger.name}"], []))
         for command in (["list"], ["check"]):
             self.assertEqual(self.run_json(command[0], self.store)[0], 0)
 

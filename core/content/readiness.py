@@ -1,14 +1,15 @@
-"""Is a device ready for a run? Findings in plain words, each with the step that resolves it, in the order of doing.
+"""Is a device ready? Findings in plain words, each with the step that resolves it, in the order of doing.
 
-A finding that a link cannot make is `untold`, never fine. Decides nothing about when: whether a run waits
-for power or the office wireless is the plan's business.
+The only place that asks a device's state such questions: a run and a scan are refused by `let_in`, the page of a device shows
+`readiness`, and a restore begins with `hindrances`. A finding that a link cannot make is `untold`, never fine. Decides nothing about
+when: whether a run waits for power or the office wireless is the plan's business.
 """
 
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
 
-from core.content.errors import LinkError, NotAccepted, NotPaired, OtherHost
+from core.content.errors import DataAccessOff, DeviceLocked, LinkError, NotAccepted, NotPaired, OtherHost
 from core.content.families import FAMILIES, Family
 from core.content.link import DeviceState
 from core.content.links import LINKS, LinkFacts
@@ -23,6 +24,9 @@ CLOCK_SECONDS = 120
 FREE = "Free room on it, or take less."
 FREE_SOME = "Free some room on it: it needs a little to put its answers together."
 SET_CLOCK = "Let it take the time from the network, in its settings."
+NOT_ACCEPTED = "Its holder has not said yes to this server."
+LOCKED = "The device is locked."
+ACCESS_OFF = "Data access is switched off on the device."
 UNLOCK = "Ask its holder to unlock it with the passcode, on the device."
 
 
@@ -35,6 +39,8 @@ class Level(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Finding:
+    """One thing that was found about a device, or about what is to go there."""
+
     code: str
     level: Level
     says: str
@@ -58,7 +64,25 @@ def readiness(
 
 
 def blockers(findings: list[Finding]) -> list[Finding]:
+    """Those that nothing goes on with."""
     return [finding for finding in findings if finding.level == Level.BLOCKS]
+
+
+def let_in(state: DeviceState) -> None:
+    """Raises NotAccepted, DeviceLocked or DataAccessOff for a device that tells that its content cannot be read now."""
+    if state.accepted is False:
+        raise NotAccepted(NOT_ACCEPTED)
+    if state.locked:
+        raise DeviceLocked(LOCKED)
+    if state.data_access is False:
+        raise DataAccessOff(ACCESS_OFF)
+
+
+def hindrances(state: DeviceState, *, needs_bytes: int) -> list[Finding]:
+    """Of what it says of itself: what blocks writing to it, and what to know before. Its finder lock blocks, as it does a reset."""
+    family = FAMILIES[state.family]
+    found = [_locked(state), _finder(state, family, bad=Level.BLOCKS), _access(state, family), _space(state, needs_bytes), _battery(state)]
+    return [one for one in found if one.level == Level.BLOCKS or (one.level == Level.WARNS and one.code != "space")]
 
 
 def _paired(link: str) -> Finding:
@@ -80,15 +104,9 @@ def _unreached(trouble: LinkError | None, facts: LinkFacts, family: Family) -> l
 
 def _told(state: DeviceState, family: Family, now: datetime, needs_bytes: int) -> list[Finding]:
     return [
-        _flag("accepted", state.accepted, "Its holder has said yes.", "Its holder has not said yes to this server.", family.accept),
-        _flag("data_access", state.data_access, "Data access is on.", "Data access is switched off.", family.data_access),
-        _flag(
-            "locked",
-            _not(state.locked),
-            "It is unlocked.",
-            "It is locked.",
-            "Ask its holder to unlock it with the passcode, on the device.",
-        ),
+        _flag("accepted", state.accepted, "Its holder has said yes.", NOT_ACCEPTED, family.accept),
+        _access(state, family),
+        _locked(state),
         _flag("power", state.on_power, "It is on power.", "It runs on its battery.", "Put it on power.", bad=Level.WARNS),
         _battery(state),
         _network(state),
@@ -99,8 +117,13 @@ def _told(state: DeviceState, family: Family, now: datetime, needs_bytes: int) -
     ]
 
 
-def _not(value: bool | None) -> bool | None:
-    return None if value is None else not value
+def _access(state: DeviceState, family: Family) -> Finding:
+    return _flag("data_access", state.data_access, "Data access is on.", ACCESS_OFF, family.data_access)
+
+
+def _locked(state: DeviceState) -> Finding:
+    unlocked = None if state.locked is None else not state.locked
+    return _flag("locked", unlocked, "It is unlocked.", LOCKED, UNLOCK)
 
 
 def _flag(code: str, good: bool | None, fine: str, wrong: str, step: str, *, bad: Level = Level.BLOCKS) -> Finding:
@@ -128,18 +151,17 @@ def _network(state: DeviceState) -> Finding:
 
 
 def _space(state: DeviceState, needs_bytes: int) -> Finding:
-    if state.storage_total_bytes is None or state.storage_used_bytes is None:
+    total, used, free = state.storage_total_bytes, state.storage_used_bytes, state.free_bytes
+    if free is None and total is not None and used is not None:
+        free = total - used
+    if free is None:
         return Finding(code="space", level=Level.UNTOLD, says="")
-    free = max(0, state.storage_total_bytes - state.storage_used_bytes)
-    says = f"It has {iec(free)} free of {iec(state.storage_total_bytes)}."
+    free = max(0, free)
+    says = f"It has {iec(free)} free" + (f" of {iec(total)}." if total is not None else ".")
     if needs_bytes > free:
-        return Finding(
-            code="space", level=Level.BLOCKS, says=f"{says} This needs {iec(needs_bytes)}.", step="Free room on it, or take less."
-        )
-    if free < LITTLE_ROOM_BYTES:
-        return Finding(
-            code="space", level=Level.WARNS, says=says, step="Free some room on it: it needs a little to put its answers together."
-        )
+        return Finding(code="space", level=Level.BLOCKS, says=f"{says} This needs {iec(needs_bytes)}.", step=FREE)
+    if free < LITTLE_ROOM_BYTES and state.family != "folder":
+        return Finding(code="space", level=Level.WARNS, says=says, step=FREE_SOME)
     return Finding(code="space", level=Level.FINE, says=says)
 
 
@@ -153,17 +175,17 @@ def _clock(state: DeviceState, now: datetime) -> Finding:
         code="clock",
         level=Level.WARNS,
         says=f"Its clock is {spoken(off)} off.",
-        step="Let it take the time from the network, in its settings.",
+        step=SET_CLOCK,
     )
 
 
-def _finder(state: DeviceState, family: Family) -> Finding:
+def _finder(state: DeviceState, family: Family, *, bad: Level = Level.WARNS) -> Finding:
     if state.finder_lock is None:
         return Finding(code="finder_lock", level=Level.UNTOLD, says="")
     if not state.finder_lock:
         return Finding(code="finder_lock", level=Level.FINE, says="Its finder lock is off.")
     says = "Its finder lock is on. A backup needs nothing of that; a restore and a reset do."
-    return Finding(code="finder_lock", level=Level.WARNS, says=says, step=family.finder)
+    return Finding(code="finder_lock", level=bad, says=says, step=family.finder)
 
 
 def _card(state: DeviceState) -> Finding:

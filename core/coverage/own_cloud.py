@@ -40,7 +40,7 @@ def believed(told: OwnCloud, *, now: datetime) -> datetime | None:
 
 
 def standing_of(told: OwnCloud | None, *, within: timedelta | None, now: datetime, fills_soon: bool = False) -> OwnStanding:
-    """`within`: how old the last success may be; None where no plan wants one, and only an account that fills is a matter.
+    """`within`: how old the last success may be; None where no plan wants one, and only an account that fills is an incident.
     `fills_soon`: by what it told before."""
     if within is None and (told is None or told.state is not OwnCloudState.ON):
         return OwnStanding.ON_TIME

@@ -68,7 +68,7 @@ class Evidence:
     copies: Sequence[CopyFacts]
     damaged: Sequence[tuple[str, int]]
     """(kind, items) of its newest backup that no copy can give back; ("", 0) where nobody could tell."""
-    looked_at: datetime | None
+    scanned_at: datetime | None
     """When the device itself was last looked into."""
     missing: Sequence[Missing]
     state: DeviceState | None
@@ -117,15 +117,15 @@ def _backup(evidence: Evidence, now: datetime) -> list[Reason]:
     if evidence.backup_at is None:
         return [_reason("no_backup", "There is no restorable backup of it.", "Run one now.", Remedy.RUN)]
     age = now - evidence.backup_at
-    if evidence.looked_at is None:
+    if evidence.scanned_at is None:
         if age > FRESH_FOR:
             says = f"Its newest backup is {spoken(age)} old, and nobody has looked at the device since."
             found.append(_reason("not_looked", says, "Bring the device here and look at it, or run a backup.", Remedy.LOOK))
         else:
             says = "Nobody has compared the device with its backup."
             found.append(_reason("not_looked", says, "Look at the device now.", Remedy.LOOK))
-    elif now - evidence.looked_at > FRESH_FOR:
-        says = f"The device was last looked at {spoken(now - evidence.looked_at)} ago."
+    elif now - evidence.scanned_at > FRESH_FOR:
+        says = f"The device was last looked at {spoken(now - evidence.scanned_at)} ago."
         found.append(_reason("look_old", says, "Look at it again.", Remedy.LOOK))
     if evidence.damaged:
         parts = [f"{count} {KINDS[kind].one if count == 1 else KINDS[kind].many}" for kind, count in evidence.damaged if kind]

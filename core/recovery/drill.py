@@ -75,7 +75,9 @@ class Bounds:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Finding:
+class Named:
+    """An item that did not come through, and why."""
+
     kind: str
     name: str
     says: str
@@ -86,12 +88,12 @@ class Findings:
     """The first few by name, and how many there are."""
 
     count: int = 0
-    named: list[Finding] = field(default_factory=list)
+    named: list[Named] = field(default_factory=list)
 
     def add(self, stored: Stored, says: str) -> None:
         self.count += 1
         if len(self.named) < MOST_NAMED:
-            self.named.append(Finding(kind=stored.item.kind, name=stored.item.name, says=says))
+            self.named.append(Named(kind=stored.item.kind, name=stored.item.name, says=says))
 
     def take(self, more: "Findings") -> None:
         self.count += more.count
@@ -209,7 +211,7 @@ def _chosen(vault: Vault, manifest: Manifest, bounds: Bounds, draw: Callable[[],
 
 def _unnamed(report: DrillReport, kind: str, count: int) -> None:
     report.lost.count += count
-    report.lost.named.append(Finding(kind=kind, name="", says=f"{count} of its items cannot be named, because their list is damaged."))
+    report.lost.named.append(Named(kind=kind, name="", says=f"{count} of its items cannot be named, because their list is damaged."))
 
 
 def _pieces(items: Iterable[Stored]) -> Iterator[list[Stored]]:

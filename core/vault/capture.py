@@ -10,10 +10,11 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from enum import StrEnum
 
-from core.content.errors import DataAccessOff, DeviceLied, DeviceLocked, ItemNotTaken, LinkError, NotAccepted
+from core.content.errors import DeviceLied, ItemNotTaken, LinkError
 from core.content.items import Item
 from core.content.kinds import FOLDERS, KINDS
 from core.content.link import DeviceLink, DeviceState, ReadsAhead, TellsNotRead
+from core.content.readiness import let_in
 from core.content.scope import LeaveOut
 from core.vault.errors import Stopped, StoreError
 from core.vault.inventory import Compared, compared, rows_of
@@ -150,8 +151,8 @@ class Capture:
         offered = set(self._link.kinds())
         kinds = [kind for kind in self._request.kinds if kind in offered]
         self._step(stage=Stage.LOOKING)
-        found = {kind: self._look(kind, previous) for kind in kinds}
-        folders = self._look(FOLDERS, previous) if FOLDERS in offered else None
+        found = {kind: self._compared(kind, previous) for kind in kinds}
+        folders = self._compared(FOLDERS, previous) if FOLDERS in offered else None
         if isinstance(self._link, TellsNotRead):
             lacking = (entry for entry in self._link.not_read() if entry.kind == FOLDERS or entry.kind in self._request.kinds)
             self._skipped += [Skipped(kind=entry.kind, name=entry.name, code=entry.code, detail=entry.detail) for entry in lacking]
@@ -200,15 +201,10 @@ class Capture:
     def _ready_state(self) -> DeviceState:
         state = self._link.state()
         self._met(state)
-        if state.accepted is False:
-            raise NotAccepted("Its holder has not said yes to this server.")
-        if state.locked:
-            raise DeviceLocked("The device is locked.")
-        if state.data_access is False:
-            raise DataAccessOff("Data access is switched off on the device.")
+        let_in(state)
         return state
 
-    def _look(self, kind: str, previous: Manifest | None) -> Compared:
+    def _compared(self, kind: str, previous: Manifest | None) -> Compared:
         """What of a kind is stored already and what is to be read."""
         self._stop_if_asked()
         found = compared(self._writer, self._wanted(kind), previous, kind)

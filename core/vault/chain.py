@@ -1,7 +1,7 @@
 """Notes that name those before them (§9.6): who takes one away takes a name away from every later one.
 
-A note tells up to so many of the notes that lay there when it was written; a roll tells which it put together. What is
-told of and is neither there nor in a roll is gone, and a check names it. The same list kept outside of the store, as
+A note tells up to so many of the notes that lay there when it was written; a ledger tells which it put together. What is
+told of and is neither there nor in a ledger is gone, and a check names it. The same list kept outside of the store, as
 `check --remember` and the server do, finds a store that was put back whole.
 """
 
@@ -19,7 +19,7 @@ from core.vault.parallel import at_once
 
 Notes = dict[str, set[bytes]]
 """Prefix → ids of the notes below it."""
-PREFIXES = (names.SEEN, names.REMOVED, names.STAYS, names.ROLLS)
+PREFIXES = (names.SEEN, names.REMOVED, names.STAYS, names.LEDGERS)
 _MOST_TOLD = 64
 MOST_PUT = 1024
 _LOOKS = 3
@@ -27,15 +27,15 @@ _LOOKS = 3
 
 @dataclass(slots=True)
 class Rolled:
-    """What rolls say of notes that were put together."""
+    """What ledgers say of notes that were put together."""
 
     told: Notes = field(default_factory=lambda: {prefix: set() for prefix in PREFIXES})
     put: list[bytes] = field(default_factory=list)
-    """Stays and rolls, older ones first."""
+    """Stays and ledgers, older ones first."""
     gone: set[str] = field(default_factory=set)
     """Names of notes that had been taken away when their successors were put together."""
     whole: bool = True
-    """Whether every roll can be read and tells what it put together; those of earlier programs do not."""
+    """Whether every ledger can be read and tells what it put together; those of earlier programs do not."""
 
 
 def lying_notes(store: Objects) -> Notes:
@@ -95,9 +95,9 @@ def _all_told(store: Objects, wanted: list[str]) -> Iterator[Any]:
 
 
 def rolled(store: Objects) -> Rolled:
-    """What the rolls tell. Damaged ones are named in `unreadable`."""
+    """What the ledgers tell. Damaged ones are named in `unreadable`."""
     found = Rolled()
-    for told in store.told(names.ROLLS).values():
+    for told in store.told(names.LEDGERS).values():
         try:
             for what in ("seen", "removed"):
                 found.told[what + "/"] |= set(split_ids(bytes.fromhex(told[what])))
@@ -111,19 +111,19 @@ def rolled(store: Objects) -> Rolled:
             found.whole = found.whole and "put" in told
         except (ValueError, KeyError, TypeError, AttributeError, Damaged):
             found.whole = False
-    found.whole = found.whole and not any(name.startswith(names.ROLLS) for name in store.unreadable)
+    found.whole = found.whole and not any(name.startswith(names.LEDGERS) for name in store.unreadable)
     found.told[names.STAYS] |= set(found.put)
-    found.told[names.ROLLS] |= set(found.put)
+    found.told[names.LEDGERS] |= set(found.put)
     return found
 
 
 def gone(store: Objects, told: Notes) -> set[str]:
-    """Names of notes that somebody tells of, and that neither lie there nor stand in a roll."""
+    """Names of notes that somebody tells of, and that neither lie there nor stand in a ledger."""
     missing: set[str] = set()
     for _ in range(_LOOKS):  # a sweep may be putting them together just now
-        lying, rolls = lying_notes(store), rolled(store)
-        sure = PREFIXES if rolls.whole else ()
-        missing = {prefix + id.hex() for prefix in sure for id in told[prefix] - lying[prefix] - rolls.told[prefix]}
+        lying, ledgers = lying_notes(store), rolled(store)
+        sure = PREFIXES if ledgers.whole else ()
+        missing = {prefix + id.hex() for prefix in sure for id in told[prefix] - lying[prefix] - ledgers.told[prefix]}
         if not missing:
             break
     return missing
@@ -135,9 +135,9 @@ def taken_away(store: Objects) -> set[str]:
 
 
 def put_with(store: Objects, swallowed: Iterable[str]) -> dict[str, Any]:
-    """What a roll tells of the notes that it puts together, beside what they say."""
-    rolls, ids = rolled(store), [names.id_in(name) for name in swallowed if name.startswith((names.STAYS, names.ROLLS))]
-    put = list(dict.fromkeys([*rolls.put, *sorted(id for id in ids if id is not None)]))[-MOST_PUT:]
+    """What a ledger tells of the notes that it puts together, beside what they say."""
+    ledgers, ids = rolled(store), [names.id_in(name) for name in swallowed if name.startswith((names.STAYS, names.LEDGERS))]
+    put = list(dict.fromkeys([*ledgers.put, *sorted(id for id in ids if id is not None)]))[-MOST_PUT:]
     told: dict[str, Any] = {"put": b"".join(put).hex()}
     if lost := sorted(taken_away(store)):
         told["gone"] = lost

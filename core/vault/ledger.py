@@ -58,9 +58,9 @@ class Ledger:
 def read_ledger(store: Objects) -> Ledger:
     """Names of single notes are believed only where it matters and after they were opened; damaged ones are named."""
     ledger = Ledger()
-    for name, told in store.told(names.ROLLS).items():
+    for name, told in store.told(names.LEDGERS).items():
         try:
-            for entry in _in_roll(told):
+            for entry in _in_ledger(told):
                 ledger.tell(*entry)
             ledger.objects.append(name)
         except (ValueError, KeyError, TypeError, AttributeError, Damaged):
@@ -87,7 +87,7 @@ def read_ledger(store: Objects) -> Ledger:
     return ledger
 
 
-def _in_roll(told: dict[str, object]) -> Iterator[tuple[str, bytes, int]]:
+def _in_ledger(told: dict[str, object]) -> Iterator[tuple[str, bytes, int]]:
     """Raises ValueError, KeyError, TypeError, AttributeError, Damaged."""
     for what in (SEEN, REMOVED):
         text = told[what]
@@ -171,10 +171,10 @@ def put_together(store: Objects) -> None:
     single = (names.SEEN, names.REMOVED, names.STAYS)
     if len(ledger.objects) <= 1 and not any(name.startswith(single) for name in ledger.objects):
         return
-    write_roll(store, ledger, put_with(store, ledger.objects))
+    write_ledger(store, ledger, put_with(store, ledger.objects))
 
 
-def write_roll(store: Objects, ledger: Ledger, put: dict[str, object]) -> None:
+def write_ledger(store: Objects, ledger: Ledger, put: dict[str, object]) -> None:
     """One object that says all that the ledger does; what said it before goes."""
     several = {id for numbers in (ledger.begun, ledger.seen, ledger.ended) for id, stay in numbers.items() if stay > 1}
     told: dict[str, object] = {
@@ -182,7 +182,7 @@ def write_roll(store: Objects, ledger: Ledger, put: dict[str, object]) -> None:
         "removed": b"".join(sorted(ledger.ended)).hex(),
         "stays": {id.hex(): [ledger.begun.get(id, 0), ledger.seen.get(id, 0), ledger.ended.get(id, 0)] for id in sorted(several)},
     }
-    store.write_object(names.ROLLS, json.dumps(told | put).encode())
+    store.write_object(names.LEDGERS, json.dumps(told | put).encode())
     for name in ledger.objects:
         store.blobs.delete(name)
 

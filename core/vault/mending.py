@@ -11,9 +11,9 @@ from core.vault import blobs as names
 from core.vault.backups import Backups
 from core.vault.chain import MOST_PUT, rolled, taken_away
 from core.vault.errors import BlobMissing, Damaged
-from core.vault.ledger import read_ledger, write_roll
+from core.vault.ledger import read_ledger, write_ledger
 
-_NOTES = (names.ROLLS, names.STAYS, names.SEEN, names.REMOVED)
+_NOTES = (names.LEDGERS, names.STAYS, names.SEEN, names.REMOVED)
 
 
 @dataclass(slots=True, kw_only=True)
@@ -44,9 +44,9 @@ def mend_notes(vault: Backups, other: Backups | None = None) -> NotesReport:
     ledger = read_ledger(vault)
     for id in present - ledger.seen.keys():
         ledger.tell("seen", id, ledger.stay(id))
-    swallowed = [names.id_in(name) for name in ledger.objects if name.startswith((names.STAYS, names.ROLLS))]
+    swallowed = [names.id_in(name) for name in ledger.objects if name.startswith((names.STAYS, names.LEDGERS))]
     put = rolled(vault).put + [one for one in swallowed if one is not None]
-    write_roll(vault, ledger, {"put": b"".join(list(dict.fromkeys(put))[-MOST_PUT:]).hex()})
+    write_ledger(vault, ledger, {"put": b"".join(list(dict.fromkeys(put))[-MOST_PUT:]).hex()})
     for name in broken:
         vault.blobs.delete(name)
     report.anew = sorted(broken)

@@ -16,7 +16,7 @@ from core.vault.keys import Keys, Randomness
 from core.vault.sealing import local_place, seal, shared_place, unseal
 
 MAX_OBJECT_BYTES = 256 * MIB
-"""No manifest, mark or roll is larger when it is opened."""
+"""No manifest, mark or ledger is larger when it is opened."""
 
 
 class Objects:

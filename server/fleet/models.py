@@ -99,10 +99,10 @@ class Absence(models.Model):
         indexes = [models.Index(fields=["device", "first_day"])]
 
 
-class Look(models.Model):
+class Scan(models.Model):
     """What was on a device when it was last looked into: counts by kind, nothing of the content."""
 
-    device = models.OneToOneField(Device, on_delete=models.CASCADE, related_name="look")
+    device = models.OneToOneField(Device, on_delete=models.CASCADE, related_name="scan")
     at = models.DateTimeField()
     kinds = models.JSONField(help_text="[{kind, items, size_bytes, newest_name, newest_at, largest: [{name, size_bytes}]}]")
     missing = models.JSONField(default=list, help_text="[{kind, items, examples}]: what was in no backup then.")

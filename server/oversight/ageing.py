@@ -1,17 +1,17 @@
-"""How long closed matters and mornings are remembered. Months that are over stand as reports of their own, for ever."""
+"""How long closed incidents and mornings are remembered. Months that are over stand as reports of their own, for ever."""
 
 from datetime import datetime
 
 from django.db.models import QuerySet
 
-from server.oversight.models import Matter, PromiseDay
+from server.oversight.models import Incident, PromiseDay
 from server.people.actions.let_go import delete_some
 from server.people.ages import Age, enter
 from server.people.queries import office_zone
 
 
-def _matters(before: datetime) -> QuerySet[Matter]:
-    return Matter.objects.filter(closed_at__lt=before)
+def _incidents(before: datetime) -> QuerySet[Incident]:
+    return Incident.objects.filter(closed_at__lt=before)
 
 
 def _mornings(before: datetime) -> QuerySet[PromiseDay]:
@@ -21,7 +21,7 @@ def _mornings(before: datetime) -> QuerySet[PromiseDay]:
 def enter_ages() -> None:
     enter(
         Age(
-            code="matters", label="What needed a person", days=1096, least=400, old=_matters, remove=delete_some,
+            code="matters", label="What needed a person", days=1096, least=400, old=_incidents, remove=delete_some,
             says="With what happened to it. What needs one now stays.",
         )
     )  # fmt: skip

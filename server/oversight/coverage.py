@@ -6,7 +6,7 @@ from typing import Any
 from core.content.families import FAMILIES
 from core.coverage.kinds import Held, KindCover, Live, coverage
 from server.fleet.convert import account_of
-from server.fleet.models import Device, Look
+from server.fleet.models import Device, Scan
 from server.plans.choices import Choices, kinds_taken
 from server.plans.queries import assignment_of
 from server.plans.soundness import or_else
@@ -16,13 +16,13 @@ from server.runs.queries import present_backups
 COUNTED_BACKUPS = 500
 
 
-def look_of(device: Device) -> Look | None:
-    return Look.objects.filter(device=device).first()
+def scan_of(device: Device) -> Scan | None:
+    return Scan.objects.filter(device=device).first()
 
 
-def covered(device: Device, look: Look | None) -> list[KindCover]:
+def covered(device: Device, scan: Scan | None) -> list[KindCover]:
     """One line a kind; two queries, whatever the number of backups."""
-    live = None if look is None else {entry["kind"]: _live(entry) for entry in look.kinds}
+    live = None if scan is None else {entry["kind"]: _live(entry) for entry in scan.kinds}
     accounts = [account_of(entry) for entry in device.accounts]
     held: dict[str, list[Held]] = {}
     for backup in present_backups().filter(device=device, suspect=False)[:COUNTED_BACKUPS]:

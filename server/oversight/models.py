@@ -65,7 +65,7 @@ class Anomaly(models.Model):
         indexes = [models.Index(fields=["device", "-found_at"])]
 
 
-class Matter(models.Model):
+class Incident(models.Model):
     """One cause that needs a person, from its first day to its last, with every device it touched.
 
     open → closed, by itself when the cause is gone; while open it can be put off until a day.
@@ -84,28 +84,28 @@ class Matter(models.Model):
 
     class Meta:
         ordering = ["-opened_at", "-id"]
-        constraints = [models.UniqueConstraint(fields=["code"], condition=models.Q(closed_at__isnull=True), name="one_open_matter")]
-        indexes = [models.Index(fields=["-closed_at"], name="matters_closed")]
+        constraints = [models.UniqueConstraint(fields=["code"], condition=models.Q(closed_at__isnull=True), name="one_open_incident")]
+        indexes = [models.Index(fields=["-closed_at"], name="incidents_closed")]
 
 
-class MatterDevice(models.Model):
-    """A device that a matter touches, or touched."""
+class IncidentDevice(models.Model):
+    """A device that an incident touches, or touched."""
 
-    matter = models.ForeignKey(Matter, on_delete=models.CASCADE, related_name="devices")
-    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="matters")
+    incident = models.ForeignKey(Incident, on_delete=models.CASCADE, related_name="devices")
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="incidents")
     since = models.DateTimeField()
     until = models.DateTimeField(null=True)
 
     class Meta:
         constraints = [
-            models.UniqueConstraint(fields=["matter", "device"], condition=models.Q(until__isnull=True), name="in_a_matter_once")
+            models.UniqueConstraint(fields=["incident", "device"], condition=models.Q(until__isnull=True), name="in_an_incident_once")
         ]
 
 
-class MatterEvent(models.Model):
-    """What happened to a matter, in plain words."""
+class IncidentEvent(models.Model):
+    """What happened to an incident, in plain words."""
 
-    matter = models.ForeignKey(Matter, on_delete=models.CASCADE, related_name="events")
+    incident = models.ForeignKey(Incident, on_delete=models.CASCADE, related_name="events")
     at = models.DateTimeField()
     who = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
     says = models.CharField(max_length=400)

@@ -6,18 +6,18 @@ from uuid import UUID
 from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
-from server.oversight.models import Anomaly, Matter, WipeAnswer
+from server.oversight.models import Anomaly, Incident, WipeAnswer
 
 
-def matters(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Matter]:
-    found = Matter.objects.select_related("put_off_by").prefetch_related("devices__device__holder")
+def incidents(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Incident]:
+    found = Incident.objects.select_related("put_off_by").prefetch_related("devices__device__holder")
     if open is not None:
         found = found.filter(closed_at__isnull=open)
     return found if device is None else found.filter(devices__device=device).distinct()
 
 
-def matter(id: UUID) -> Matter:
-    return get_object_or_404(matters().prefetch_related("events__who"), id=id)
+def incident(id: UUID) -> Incident:
+    return get_object_or_404(incidents().prefetch_related("events__who"), id=id)
 
 
 def anomalies(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Anomaly]:

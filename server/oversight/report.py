@@ -10,7 +10,7 @@ from uuid import UUID
 from django.db.models import Count, Max, Sum
 
 from server.fleet.queries import devices
-from server.oversight.models import Matter, MonthReport
+from server.oversight.models import Incident, MonthReport
 from server.oversight.promises import Share, kept_in, shares_by_device, shares_by_team
 from server.runs.history import OUTCOMES, Totals, filtered, totals
 from server.runs.models import Run
@@ -35,7 +35,7 @@ class Report:
     """[{code, says, runs, devices}], the commonest first."""
     stores: list[dict[str, Any]]
     """[{name, stored_bytes, new_bytes, runs}]: what they hold now, and what the month brought."""
-    matters: int
+    incidents: int
     """That began to need a person in the month."""
 
 
@@ -80,7 +80,7 @@ def report(month: date) -> Report:
         before_totals=totals(filtered({"first": before[0], "last": before[1]})),
         causes=[{"code": row["cause_code"], "says": row["says"], "runs": row["runs"], "devices": row["devices"]} for row in causes[:15]],
         stores=stores,
-        matters=Matter.objects.filter(opened_at__date__range=(first, last)).count(),
+        incidents=Incident.objects.filter(opened_at__date__range=(first, last)).count(),
     )
 
 
@@ -97,7 +97,7 @@ def told_report(found: Report) -> dict[str, Any]:
     return {
         "first": found.first.isoformat(), "last": found.last.isoformat(), "promise": share(found.promise), "before": share(found.before),
         "totals": asdict(found.totals), "before_totals": asdict(found.before_totals), "causes": found.causes, "stores": found.stores,
-        "matters": found.matters, "teams": [{"team": team, "share": share(one)} for team, one in found.teams],
+        "matters": found.incidents, "teams": [{"team": team, "share": share(one)} for team, one in found.teams],
         "worst": [{"device": device, "holder": holder, "share": share(one)} for device, holder, one in found.worst],
     }  # fmt: skip
 

@@ -9,15 +9,15 @@ from core.schedule.promise import KEPT, OWED
 from server.fleet.models import DeviceState
 from server.oversight.cause import Cause
 from server.oversight.causes import causes, silent_since
-from server.oversight.matters import Known, remembered
-from server.oversight.models import Matter
+from server.oversight.incidents import Known, remembered
+from server.oversight.models import Incident
 from server.oversight.ribbon import Night, last_night, planned_of
 from server.oversight.standing import Standings, standings
 from server.plans.models import Pause
 from server.plans.present import Present
 
 BACK_SHOWN = 12
-"""Of what came back to normal; the rest is among the matters."""
+"""Of what came back to normal; the rest is among the incidents."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,7 +29,7 @@ class Today:
     put_off: list[Cause]
     known: dict[str, Known]
     """Code of a cause → what is remembered of it."""
-    back_to_normal: list[Matter]
+    back_to_normal: list[Incident]
     """Closed since yesterday."""
     standing_counts: dict[str, int]
     tonight: int

@@ -5,31 +5,31 @@ from datetime import datetime
 from core.content.link import Card, DeviceState
 from core.coverage.kinds import Cover, KindCover
 from core.coverage.wipe import Answer, CopyFacts, Evidence, Missing, may_be_wiped
-from server.fleet.models import Device, LinkType, Look
-from server.oversight.coverage import covered, look_of
+from server.fleet.models import Device, LinkType, Scan
+from server.oversight.coverage import covered, scan_of
 from server.runs.left_out import accepted_of, is_partial
 from server.runs.models import Backup, Copy
 from server.runs.queries import present_backups, with_newest
 
 
-def answer(device: Device, *, now: datetime) -> tuple[Answer, list[KindCover], Look | None, Backup | None]:
-    """(answer, coverage, the last look, the newest backup with an intact copy)."""
-    look = look_of(device)
-    cover = covered(device, look)
+def answer(device: Device, *, now: datetime) -> tuple[Answer, list[KindCover], Scan | None, Backup | None]:
+    """(answer, coverage, the last scan, the newest backup with an intact copy)."""
+    scan = scan_of(device)
+    cover = covered(device, scan)
     newest = _newest(device)
     evidence = Evidence(
         backup_at=newest.finished_at if newest else None,
         backup_partial=newest is not None and is_partial(newest.run, accepted_of(device)),
         damaged=_damaged(newest),
         copies=[_facts(copy) for copy in newest.present] if newest else [],  # type: ignore[attr-defined]
-        looked_at=look.at if look else None,
-        missing=_missing(look, newest),
-        state=_state(device, look),
+        scanned_at=scan.at if scan else None,
+        missing=_missing(scan, newest),
+        state=_state(device, scan),
         uncovered=[one.kind for one in cover if one.cover in (Cover.NOTHING, Cover.IN_STEP_ONLY) and one.live and one.live.items],
         in_step_only=[one.kind for one in cover if one.cover == Cover.IN_STEP_ONLY],
         link_cannot_tell=device.link != LinkType.AGENT and device.family != "folder",
     )
-    return may_be_wiped(evidence, now=now), cover, look, newest
+    return may_be_wiped(evidence, now=now), cover, scan, newest
 
 
 def _newest(device: Device) -> Backup | None:
@@ -57,18 +57,18 @@ def _facts(copy: Copy) -> CopyFacts:
     )  # fmt: skip
 
 
-def _missing(look: Look | None, newest: Backup | None) -> list[Missing]:
+def _missing(scan: Scan | None, newest: Backup | None) -> list[Missing]:
     """What the last look found in no backup; nothing counts that a backup has taken since."""
-    if look is None or (newest is not None and newest.finished_at > look.at):
+    if scan is None or (newest is not None and newest.finished_at > scan.at):
         return []
-    return [Missing(kind=one["kind"], items=one["items"], examples=tuple(one["examples"])) for one in look.missing]
+    return [Missing(kind=one["kind"], items=one["items"], examples=tuple(one["examples"])) for one in scan.missing]
 
 
-def _state(device: Device, look: Look | None) -> DeviceState | None:
+def _state(device: Device, scan: Scan | None) -> DeviceState | None:
     """What is known of it; a plain folder has neither lock nor card."""
     if device.family == "folder":
         return DeviceState(make="", model="", family=device.family, os_version="", finder_lock=False, card=Card(present=False))
     told = device.card
     card = Card(present=told["present"], size_bytes=told.get("size_bytes"), encrypted=told.get("encrypted")) if told else None
-    lock = look.state.get("finder_lock") if look else None
+    lock = scan.state.get("finder_lock") if scan else None
     return DeviceState(make="", model="", family=device.family, os_version="", finder_lock=lock, card=card)

@@ -21,7 +21,7 @@ from server.recovery.api import filling, offices
 from server.recovery.api import views as recovery
 from server.retention.api import consequences, draining, erasures, exceptions, freed, freezes, future, holds, leaving, room, versions
 from server.retention.api import views as retention
-from server.runs.api import bringing, copies, damage, differences, drives, omissions
+from server.runs.api import copies, damage, differences, drives, imports, omissions
 from server.runs.api import history as run_history
 from server.runs.api import views as runs
 from server.storage.api import quotas, slots, trial
@@ -100,13 +100,13 @@ api = [
     path("devices/<uuid:id>/readiness", links.ReadinessView.as_view()),
     path("devices/<uuid:id>/own-cloud", own_cloud.OwnCloudView.as_view()),
     path("devices/<uuid:id>/coverage", coverage.CoverageView.as_view()),
-    path("devices/<uuid:id>/look", coverage.LookView.as_view()),
+    path("devices/<uuid:id>/scan", coverage.ScanView.as_view()),
     path("devices/<uuid:id>/wipe", coverage.WipeView.as_view()),
     path("devices/<uuid:id>/wipe/answers", coverage.WipeAnswersView.as_view()),
     path("wipe-answers/<uuid:id>", coverage.WipeAnswerView.as_view()),
-    path("bring-in", bringing.BringingsView.as_view()),
-    path("bring-in/<uuid:id>", bringing.BringingView.as_view()),
-    path("bring-in/<uuid:id>/take", bringing.BringInView.as_view()),
+    path("imports", imports.ImportsView.as_view()),
+    path("imports/<uuid:id>", imports.OneImportView.as_view()),
+    path("imports/<uuid:id>/take", imports.TakeImportView.as_view()),
     path("devices/<uuid:id>/run", runs.AskRunView.as_view()),
     path("devices/<uuid:id>/backups", retention.DeviceBackupsView.as_view()),
     path("devices/<uuid:id>/endings", future.EndingsView.as_view()),
@@ -238,9 +238,9 @@ api = [
     path("hooks/<uuid:id>", telling.HookView.as_view()),
     path("hooks/<uuid:id>/try", telling.TryHookView.as_view()),
     path("messages", telling.MessagesView.as_view()),
-    path("matters", watch.MattersView.as_view()),
-    path("matters/<uuid:id>", watch.MatterView.as_view()),
-    path("matters/<uuid:id>/put-off", watch.PutOffView.as_view()),
+    path("incidents", watch.IncidentsView.as_view()),
+    path("incidents/<uuid:id>", watch.IncidentView.as_view()),
+    path("incidents/<uuid:id>/put-off", watch.PutOffView.as_view()),
     path("devices/<uuid:id>/own-cloud/room", own_cloud_room.OwnCloudRoomView.as_view()),
     path("three-two-one", three_two_one.ThreeTwoOneView.as_view()),
     path("anomalies", watch.AnomaliesView.as_view()),

@@ -107,7 +107,7 @@ def _plan(device: Device) -> Plan | None:
 
 
 def _filling(known: AtHand, device: Device, store: Store) -> Filling:
-    """Of its backups that stay: what leaves already is no matter of what fills it."""
+    """Of its backups that stay: what leaves already is not what fills it."""
     leaving = Copy.objects.filter(store=store, backup__device=device, state__in=(CopyState.LEAVING, CopyState.REMOVING))
     going = {id.bytes for id in leaving.values_list("backup_id", flat=True)}
     mine = [one for one in known.accounts.manifests if one.device == str(device.id) and one.id not in going]

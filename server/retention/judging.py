@@ -135,7 +135,7 @@ def judged_all(
     return [replace(one, verdicts=told) for one, told in zip(ready, found, strict=True)]
 
 
-_OF_BACKUPS = ("finished_at", "in_doubt", "suspect", "brought_in_from", "looked_at", "encrypted", "hold_reason", "hold_until", "size_bytes")
+_OF_BACKUPS = ("finished_at", "in_doubt", "suspect", "imported_from", "looked_at", "encrypted", "hold_reason", "hold_until", "size_bytes")
 _COLUMNS = (
     "state", "intact", "checked_at", "by_hand", "leaves_on", "removed_why", "backup_id", "store_id", "backup__device_id",
     *(f"backup__{name}" for name in _OF_BACKUPS), "store__name", "store__trouble", "store__mode",
@@ -223,7 +223,7 @@ def moment_of(
     backup, store, facts = copy.backup, copy.store, 0
     looked, damaged = backup.looked_at is not None, not copy.intact
     for so, fact in (
-        (partial, _PARTIAL), (backup.in_doubt, _DOUBT), (backup.brought_in_from and not looked, _IMPORTED), (backup.suspect, _ANOMALY),
+        (partial, _PARTIAL), (backup.in_doubt, _DOUBT), (backup.imported_from and not looked, _IMPORTED), (backup.suspect, _ANOMALY),
         (damaged and not looked, _DAMAGED), (copy.by_hand or (damaged and looked), _GIVEN_UP), (copy.state == CopyState.LEAVING, _LEAVING),
         (away or store.trouble or store.mode in (Mode.PAUSED, *OUT_OF_USE), _ABSENT), (busy, _IN_USE), (owed and not damaged, _OWED),
         (copy.checked_at is not None, _CHECKED), (backup.encrypted, _ENCRYPTED), (frozen, _FROZEN),

@@ -7,7 +7,7 @@ from django.db.models import Exists, OuterRef, QuerySet
 from server.people.actions.let_go import delete_some
 from server.people.ages import Age, enter
 from server.people.queries import office_zone
-from server.runs.models import ACTIVE, Backup, Bringing, BringingState, Copy, CopyState, LinedUp, Run
+from server.runs.models import ACTIVE, Backup, Copy, CopyState, Import, ImportState, LinedUp, Run
 
 
 def _runs(before: datetime) -> QuerySet[Run]:
@@ -29,8 +29,8 @@ def _backups(before: datetime) -> QuerySet[Backup]:
     return found.filter(run=None, restores__isnull=True)
 
 
-def _bringings(before: datetime) -> QuerySet[Bringing]:
-    return Bringing.objects.filter(at__lt=before, state__in=(BringingState.DONE, BringingState.FAILED, BringingState.LOOKED))
+def _imports(before: datetime) -> QuerySet[Import]:
+    return Import.objects.filter(at__lt=before, state__in=(ImportState.DONE, ImportState.FAILED, ImportState.READY))
 
 
 def enter_ages() -> None:
@@ -54,7 +54,7 @@ def enter_ages() -> None:
     )  # fmt: skip
     enter(
         Age(
-            code="bringings", label="Files that were brought in", days=90, least=7, old=_bringings, remove=delete_some,
+            code="imports", label="Files that were brought in", days=90, least=7, old=_imports, remove=delete_some,
             says="What was found in them. The backups that came of them are backups.",
         )
     )  # fmt: skip

@@ -9,7 +9,7 @@ from uuid import UUID
 
 from core.schedule.duration import OWN_RUNS, Expected, Ran, expected, office_speed
 from core.schedule.estimate import OWN_TRUST_SECONDS, Cost, RemainingTime
-from server.fleet.models import Device, Look
+from server.fleet.models import Device, Scan
 from server.plans.choices import Choices, choices, kinds_taken
 from server.plans.models import Plan
 from server.plans.soundness import or_else
@@ -46,7 +46,7 @@ def expectations(*, now: datetime) -> Expectations:
             own[device].append(Ran(seconds=seconds, read_bytes=read))
     every = [ran for runs in own.values() for ran in runs]
     sizes = {
-        device: {entry["kind"]: entry["size_bytes"] for entry in kinds} for device, kinds in Look.objects.values_list("device_id", "kinds")
+        device: {entry["kind"]: entry["size_bytes"] for entry in kinds} for device, kinds in Scan.objects.values_list("device_id", "kinds")
     }
     typical = median(ran.seconds for ran in every) if every else None
     return Expectations(own=dict(own), sizes=sizes, speed=office_speed(every), typical_seconds=typical, choices=choices())

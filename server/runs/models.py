@@ -210,7 +210,7 @@ class Backup(models.Model):
     )
     occasion = models.CharField(max_length=20, choices=Occasion, blank=True)
     note = models.CharField(max_length=200, blank=True)
-    brought_in_from = models.CharField(max_length=300, blank=True, help_text="Name of what it was brought in from; empty for our own.")
+    imported_from = models.CharField(max_length=300, blank=True, help_text="Name of what it was brought in from; empty for our own.")
     stands_for = models.UUIDField(
         null=True, help_text="The backup whose place it took when something was erased out of it; empty for one as it was made."
     )
@@ -329,32 +329,32 @@ class Stray(models.Model):
         constraints = [models.UniqueConstraint(fields=["store", "backup_id"], name="stray_once")]
 
 
-class BringingState(models.TextChoices):
+class ImportState(models.TextChoices):
     """Moves, read by `server.transition`.
 
-    looking → looked, failed
-    looked → waiting
-    waiting → bringing, failed
-    bringing → done, failed
+    scanning → ready, failed
+    ready → waiting
+    waiting → importing, failed
+    importing → done, failed
     """
 
-    LOOKING = "looking"
-    LOOKED = "looked"
+    SCANNING = "scanning"
+    READY = "ready"
     WAITING = "waiting"
-    BRINGING = "bringing"
+    IMPORTING = "importing"
     DONE = "done"
     FAILED = "failed"
 
 
-class Bringing(models.Model):
+class Import(models.Model):
     """An old backup on its way in: a folder, an archive or a file, looked into first and taken when somebody says so."""
 
-    States = BringingState
+    States = ImportState
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=300)
     path = models.CharField(max_length=1000)
     uploaded = models.BooleanField(default=False, help_text="It was sent by the browser, and is removed when it has been taken.")
-    state = models.CharField(max_length=10, choices=BringingState, default=BringingState.LOOKING)
+    state = models.CharField(max_length=10, choices=ImportState, default=ImportState.SCANNING)
     found = models.JSONField(default=dict, help_text="{kinds: [...], left_aside: [{name, why}], newest_at, oldest_at}")
     device = models.ForeignKey(Device, null=True, on_delete=models.PROTECT)
     store = models.ForeignKey(Store, null=True, on_delete=models.PROTECT)

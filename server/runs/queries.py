@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from server.fleet.models import Device
 from server.runs.copies import COMING
-from server.runs.models import ACTIVE, CAME, THERE, Backup, Bringing, Copy, CopyState, Omission, Run, Stray
+from server.runs.models import ACTIVE, CAME, THERE, Backup, Copy, CopyState, Import, Omission, Run, Stray
 from server.storage.models import Store
 
 
@@ -114,7 +114,7 @@ def _unpacked(device: Any, damaged: tuple[UUID, datetime] | None) -> Any:
 
 def trusted_before(device: Device) -> Backup | None:
     """The device's own newest backup that nobody doubts, whatever became of its copies since."""
-    own = Backup.objects.filter(device=device, in_doubt=False, suspect=False, brought_in_from="")
+    own = Backup.objects.filter(device=device, in_doubt=False, suspect=False, imported_from="")
     return own.order_by("-finished_at").first()
 
 
@@ -149,12 +149,12 @@ def known_causes() -> list[dict[str, Any]]:
     return [{"code": row["cause_code"], "says": row["says"], "runs": row["runs"]} for row in rows[:40]]
 
 
-def bringings() -> QuerySet[Bringing]:
-    return Bringing.objects.select_related("device", "by")
+def imports() -> QuerySet[Import]:
+    return Import.objects.select_related("device", "by")
 
 
-def bringing(id: UUID) -> Bringing:
-    return get_object_or_404(bringings(), id=id)
+def import_by_id(id: UUID) -> Import:
+    return get_object_or_404(imports(), id=id)
 
 
 def id_of_run_before(run: Run) -> UUID | None:

@@ -27,7 +27,6 @@ from server.outside import outside
 from server.people.actions.clock import ask_outer_clocks, look_at_clock
 from server.people.clock import time_to_plan_by
 from server.people.queries import user_or_none
-from server.runs.actions.bring_in import bring_in, look_into
 from server.runs.actions.carry_copies import carry_copies
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.check_store import check_store
@@ -37,6 +36,7 @@ from server.runs.actions.line_up_night import line_up_night
 from server.runs.actions.look_for_drives import look_for_drives
 from server.runs.actions.settle_dates import confirm_doubted
 from server.runs.actions.start_due import start_due
+from server.runs.actions.take_import import scan_import, take_import
 from server.storage.actions.ask_clocks import ask_stores_clocks
 from server.storage.queries import store
 
@@ -109,13 +109,14 @@ async def revive(context: JobContext, timestamp: int) -> None:
 
 
 @fulfils(SCAN_IMPORT)
-def look_into_old(bringing_id: str) -> None:
-    look_into(UUID(bringing_id))
+def scan_import_job(bringing_id: str) -> None:
+    """The name of its argument is that of jobs which wait from before."""
+    scan_import(UUID(bringing_id))
 
 
 @fulfils(TAKE_IMPORT)
-def bring_in_old(bringing_id: str) -> None:
-    bring_in(UUID(bringing_id))
+def take_import_job(bringing_id: str) -> None:
+    take_import(UUID(bringing_id))
 
 
 @fulfils(CARRY_COPIES)

@@ -8,7 +8,7 @@ from prometheus_client import CollectorRegistry, generate_latest
 from prometheus_client.core import GaugeMetricFamily, Metric
 
 from core.schedule.promise import KEPT, OWED, Standing
-from server.oversight.models import Anomaly, Matter
+from server.oversight.models import Anomaly, Incident
 from server.oversight.standing import standings
 from server.runs.models import ACTIVE, Heartbeat, Run
 from server.storage.models import Store
@@ -43,7 +43,7 @@ class _Office:
             runs.add_metric([str(state)], active.get(state, 0))
         yield runs
         yield GaugeMetricFamily(
-            "attic_matters_open", "Causes that need a person.", value=Matter.objects.filter(closed_at__isnull=True).count()
+            "attic_matters_open", "Causes that need a person.", value=Incident.objects.filter(closed_at__isnull=True).count()
         )
         yield GaugeMetricFamily(
             "attic_oddities_open", "Backups that look wrong.", value=Anomaly.objects.filter(settled_at__isnull=True).count()

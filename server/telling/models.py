@@ -4,7 +4,7 @@ import uuid
 
 from django.db import models
 
-from server.oversight.models import Matter
+from server.oversight.models import Incident
 from server.people.models import Holder, User
 
 
@@ -47,7 +47,7 @@ class Message(models.Model):
     holder = models.ForeignKey(Holder, null=True, on_delete=models.CASCADE)
     hook = models.ForeignKey(Hook, null=True, on_delete=models.CASCADE)
     to = models.CharField(max_length=500, help_text="Address at the time.")
-    matter = models.ForeignKey(Matter, null=True, on_delete=models.SET_NULL, related_name="messages")
+    incident = models.ForeignKey(Incident, null=True, on_delete=models.SET_NULL, related_name="messages")
     subject = models.CharField(max_length=200)
     body = models.TextField()
     state = models.CharField(max_length=8, choices=MessageState, default=MessageState.WAITING)

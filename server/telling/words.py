@@ -50,7 +50,7 @@ def digest(today: Today, *, office: str, zone: ZoneInfo, now: datetime) -> tuple
         ]
     if today.back_to_normal:
         lines += ["", "Came back to normal since yesterday:"]
-        lines += [f"- {matter.says}" for matter in today.back_to_normal]
+        lines += [f"- {incident.says}" for incident in today.back_to_normal]
     lines += ["", f"Tonight {today.tonight} device{'' if today.tonight == 1 else 's'} {'is' if today.tonight == 1 else 'are'} due."]
     if today.everything_paused is not None:
         until = today.everything_paused.until

@@ -80,7 +80,7 @@ class AsAPlanWantsIt(TestCase):
         self.assertEqual((percent_used(told), believed(told, now=NOW)), (33, told.last_success))
         self.assertIsNone(believed(replace(told, last_success=NOW + timedelta(hours=27)), now=NOW))
 
-    def test_an_account_that_fills_is_a_matter_whatever_the_plan_wants(self):
+    def test_an_account_that_fills_is_an_incident_whatever_the_plan_wants(self):
         told = announced_own_cloud(TOLD)
         assert told is not None
         for within, changes, soon, standing in (

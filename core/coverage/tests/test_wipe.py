@@ -16,7 +16,7 @@ ONE = CopyFacts(
 TWO = replace(ONE, store="Cloud", off_site=True, medium="bucket")
 STATE = DeviceState(make="", model="", family="orlo", os_version="", finder_lock=False, card=Card(present=False))
 SAFE = Evidence(
-    backup_at=NOW - HOUR, backup_partial=False, copies=(ONE, TWO), looked_at=NOW - HOUR / 2, missing=(), state=STATE, uncovered=(),
+    backup_at=NOW - HOUR, backup_partial=False, copies=(ONE, TWO), scanned_at=NOW - HOUR / 2, missing=(), state=STATE, uncovered=(),
     in_step_only=(), link_cannot_tell=False, damaged=(),
 )  # fmt: skip
 
@@ -36,8 +36,8 @@ class No(TestCase):
     def test_each_piece_of_evidence_alone_turns_the_answer(self):
         cases = {
             "no_backup": replace(SAFE, backup_at=None, copies=()),
-            "not_looked": replace(SAFE, looked_at=None),
-            "look_old": replace(SAFE, looked_at=NOW - 2 * DAY),
+            "not_looked": replace(SAFE, scanned_at=None),
+            "look_old": replace(SAFE, scanned_at=NOW - 2 * DAY),
             "partial": replace(SAFE, backup_partial=True),
             "damaged": replace(SAFE, damaged=(("photos", 2),), copies=(replace(ONE, intact=False),)),
             "missing": replace(SAFE, missing=(Missing(kind="photos", items=1, examples=("a.jpg",)),)),
@@ -80,6 +80,6 @@ class No(TestCase):
         self.assertEqual(codes(evidence), ["uncovered"])
 
     def test_what_the_page_can_start_is_named(self):
-        answer = may_be_wiped(replace(SAFE, backup_at=None, copies=(), looked_at=None), now=NOW)
+        answer = may_be_wiped(replace(SAFE, backup_at=None, copies=(), scanned_at=None), now=NOW)
         self.assertEqual([reason.remedy for reason in answer.reasons], [Remedy.RUN])
         self.assertEqual(may_be_wiped(replace(SAFE, copies=(ONE,)), now=NOW).reasons[0].remedy, Remedy.COPY)

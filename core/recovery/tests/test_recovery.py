@@ -3,6 +3,7 @@ from unittest import TestCase
 
 from core.content.items import Item
 from core.content.link import DeviceState
+from core.content.readiness import Level
 from core.errors import BadInput
 from core.recovery.inside import Line, line, matches
 from core.recovery.preflight import preflight
@@ -64,7 +65,7 @@ class BeforeARestore(TestCase):
     def test_another_persons_device_in_use_is_said_where_it_would_be_readable_there(self):
         told = {"kinds": ("messages", "photos"), "holders": ("L. Pellow", "E. Brandt")}
         found = preflight(STATE, source_family="orlo", source_version="9.2", needed_bytes=1, **told)
-        self.assertEqual([(one.code, one.blocks) for one in found], [("other_holder", False)])
+        self.assertEqual([(one.code, one.level) for one in found], [("other_holder", Level.WARNS)])
         self.assertIn("messages of L. Pellow", found[0].says)
         self.assertEqual(self.codes(kinds=("photos",), holders=("L. Pellow", "E. Brandt")), [])
 

@@ -55,12 +55,12 @@ class TakenAway(Scene):
         self.away(names.MANIFESTS + id, names.SEEN + id)
         self.assertEqual(self.named(), [names.SEEN + id])
 
-    def test_the_rolls_with_a_manifest(self):
+    def test_the_ledgers_with_a_manifest(self):
         self.sweeps()
         self.bench.capture(self.device)
-        rolls = [name for name in self.held if name.startswith(names.ROLLS)]
-        self.away(*rolls, names.MANIFESTS + self.backups[0].hex())
-        self.assertEqual(self.named(), rolls)
+        ledgers = [name for name in self.held if name.startswith(names.LEDGERS)]
+        self.away(*ledgers, names.MANIFESTS + self.backups[0].hex())
+        self.assertEqual(self.named(), ledgers)
 
     def test_a_slot_that_is_put_back_and_its_removal_taken_away(self):
         mine = next(told.id for told in slots(self.bench.vault) if told.label == "recovery code")
@@ -98,10 +98,10 @@ class TakenAway(Scene):
         self.bench.blobs.held = self.held = before
         self.assertEqual(len(self.named(remembered=kept)), 2)
 
-    def test_a_roll_that_was_put_together_several_times_is_still_accounted_for(self):
+    def test_a_ledger_that_was_put_together_several_times_is_still_accounted_for(self):
         self.sweeps()
         kept = remembered(memory(self.bench.again()), store=self.bench.vault.store)
-        self.assertTrue(kept[names.ROLLS])
+        self.assertTrue(kept[names.LEDGERS])
         for _ in range(3):
             self.bench.capture(self.device)
             self.sweeps()
@@ -121,16 +121,16 @@ class TakenAway(Scene):
             name = names.SEEN + id.hex()
             self.held[name] = vault.sealed_object(name, b"", compress=False)
         told = {"seen": b"".join(self.backups).hex(), "removed": ""}
-        vault.write_object(names.ROLLS, json.dumps(told).encode())
+        vault.write_object(names.LEDGERS, json.dumps(told).encode())
         self.bench.capture(self.device)
         self.assertEqual(self.named(), [])
         self.sweeps()
         self.bench.capture(self.device)
         self.assertEqual(self.named(), [])
-        old = next(name for name in self.held if name.startswith(names.ROLLS))
+        old = next(name for name in self.held if name.startswith(names.LEDGERS))
         told = json.loads(vault.read_object(old))
-        vault.write_object(names.ROLLS, json.dumps({"seen": told["seen"], "removed": told["removed"]}).encode())
-        self.away(old)  # as an earlier program puts rolls together
+        vault.write_object(names.LEDGERS, json.dumps({"seen": told["seen"], "removed": told["removed"]}).encode())
+        self.away(old)  # as an earlier program puts ledgers together
         self.assertEqual(self.named(), [])
 
     def test_a_stay_names_those_before_it_too(self):
@@ -157,23 +157,23 @@ class DamagedNotes(Scene):
         self.bench.again().remove(self.first.id)
         for hours in (0, 2, 4):
             sweep(self.bench.again(), now=self.bench.now + timedelta(hours=hours))
-        self.roll = next(name for name in self.held if name.startswith(names.ROLLS))
+        self.ledger = next(name for name in self.held if name.startswith(names.LEDGERS))
 
     def named(self) -> list[str]:
         return [entry.object for entry in check(self.bench.again()).damaged]
 
     def break_it(self) -> None:
-        content = bytearray(self.held[self.roll])
+        content = bytearray(self.held[self.ledger])
         content[len(content) // 2] ^= 1
-        self.held[self.roll] = bytes(content)
+        self.held[self.ledger] = bytes(content)
 
-    def test_a_damaged_roll_is_named_once_and_mended_from_what_is_there(self):
+    def test_a_damaged_ledger_is_named_once_and_mended_from_what_is_there(self):
         self.break_it()
         self.bench.capture(MemoryDevice(phone(2)))
-        self.assertEqual(self.named(), [self.roll])
+        self.assertEqual(self.named(), [self.ledger])
         present = self.bench.again().backup_ids()
         report = mend_notes(self.bench.again())
-        self.assertEqual((report.anew, report.fetched, report.lost), ([self.roll], [], True))
+        self.assertEqual((report.anew, report.fetched, report.lost), ([self.ledger], [], True))
         self.assertEqual((self.named(), self.bench.again().backup_ids()), ([], present))
         self.assertEqual(self.bench.again().ledger().expected, set(present))
         self.assertEqual(mend_notes(self.bench.again()).anew, [])
@@ -188,8 +188,8 @@ class DamagedNotes(Scene):
         other = self.bench.again()
         other.blobs = clone
         report = repair(self.bench.again(), other).notes
-        self.assertEqual((report.fetched, report.anew), ([self.roll], []))
-        self.assertEqual(self.held[self.roll], clone.held[self.roll])
+        self.assertEqual((report.fetched, report.anew), ([self.ledger], []))
+        self.assertEqual(self.held[self.ledger], clone.held[self.ledger])
         self.assertEqual(self.named(), [])
         self.assertIn(self.first.id, self.bench.again().ledger().removed)
 

@@ -85,7 +85,7 @@ class WhatComesBack(Scene):
             self.twin.blobs.held.update(state)
         copy(self.bench.again(), self.twin.again())
         self.sweeps(self.twin)
-        for name in [name for name in kept if name not in held and name.startswith((names.STAYS, names.REMOVED, names.ROLLS))]:
+        for name in [name for name in kept if name not in held and name.startswith((names.STAYS, names.REMOVED, names.LEDGERS))]:
             state = dict(held)
             held[name] = kept[name]
             self.assertTrue(self.there(self.twin, self.first.id), f"an old removal counted: {name}")

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from unittest import TestCase, mock
 
 from core.vault.accounting import Accounts
-from core.vault.blobs import MANIFESTS, MARKS, PACKS, ROLLS, SEEN
+from core.vault.blobs import LEDGERS, MANIFESTS, MARKS, PACKS, SEEN
 from core.vault.check import check
 from core.vault.errors import Damaged, NoSuchBackup, RunTooLong, StoreHolds
 from core.vault.inventory import rows_of
@@ -34,7 +34,7 @@ class RemovingAndSweeping(TestCase):
         return sweep(self.bench.again(), now=self.bench.now)
 
     def test_a_sweep_of_a_store_that_needs_everything_changes_nothing(self):
-        content = lambda: {name for name in self.bench.blobs.held if not name.startswith((SEEN, ROLLS))}  # noqa: E731
+        content = lambda: {name for name in self.bench.blobs.held if not name.startswith((SEEN, LEDGERS))}  # noqa: E731
         before = content()
         report = self.sweep()
         self.assertEqual((report.freed_bytes, report.marked_bytes), (0, 0))

@@ -14,11 +14,12 @@ from core.content.families import FAMILIES
 from core.content.kinds import KINDS
 from core.content.link import DeviceState as Told
 from core.content.links import LINKS
-from core.content.readiness import Level, readiness
+from core.content.readiness import readiness
 from server.api.permissions import May
 from server.api.read_before import ReadBefore
 from server.fleet.actions.change_device import note_told
 from server.fleet.actions.change_link import change_link, preview_rules
+from server.fleet.api.findings import FindingSerializer
 from server.fleet.api.pairing import SftpPlaceSerializer
 from server.fleet.convert import link_to
 from server.fleet.models import Device
@@ -64,18 +65,11 @@ class SortedSerializer(serializers.Serializer):
         return KINDS[entry.kind].label if entry.kind else "left out"
 
 
-class FindingReadySerializer(serializers.Serializer):
-    code = serializers.CharField()
-    level = serializers.ChoiceField(choices=[(level.value, level.value) for level in Level])
-    says = serializers.CharField(allow_blank=True)
-    step = serializers.CharField(allow_blank=True)
-
-
 class ReadinessSerializer(serializers.Serializer):
     """Findings in the order in which to resolve them, and the guides that may be needed."""
 
     reachable = serializers.BooleanField()
-    findings = FindingReadySerializer(many=True)
+    findings = FindingSerializer(many=True)
     not_seen = serializers.ListField(child=serializers.CharField(), help_text="What to look at when it is not seen at all.")
     first_time = serializers.ListField(child=serializers.CharField())
     cannot_tell = serializers.ListField(child=serializers.CharField(), help_text="What this link cannot tell.")

@@ -67,7 +67,7 @@ def _row(one: Anomaly, backup: Backup, now: datetime) -> Row:
 
 def _taken(device: UUID, *, until: datetime) -> list[Taken]:
     """The device's own backups up to then, newest first. One query."""
-    rows = Backup.objects.filter(device=device, finished_at__lte=until, brought_in_from="").select_related("run").order_by("-finished_at")
+    rows = Backup.objects.filter(device=device, finished_at__lte=until, imported_from="").select_related("run").order_by("-finished_at")
     return [_as_taken(row) for row in rows[: MOST_HISTORY + 1]]
 
 

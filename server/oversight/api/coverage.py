@@ -15,19 +15,19 @@ from core.content.kinds import KINDS
 from core.coverage.kinds import Cover, KindCover
 from core.coverage.wipe import Remedy
 from server.api.permissions import May
-from server.fleet.models import Device, Look
+from server.fleet.models import Device, Scan
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.oversight.actions.sign_off import sign_off
-from server.oversight.coverage import covered, look_of, planned_kinds
+from server.oversight.coverage import covered, planned_kinds, scan_of
 from server.oversight.models import WipeAnswer
 from server.oversight.queries import wipe_answer, wipe_answers
 from server.oversight.wipe import answer
 from server.people.signed_in import signed_in
 from server.plans.api.choices import KindChoiceSerializer
 from server.plans.choices import choices, synchronised
-from server.runs.actions.look_at import look_at
-from server.runs.api.bringing import LargeItemSerializer
+from server.runs.actions.scan_device import scan_device
+from server.runs.api.imports import LargeItemSerializer
 from server.runs.left_out import left_out_of
 from server.runs.models import Occasion
 from server.runs.queries import id_of_active_run
@@ -95,12 +95,12 @@ class KindCoverSerializer(serializers.Serializer):
 
     @extend_schema_field(LargeItemSerializer(many=True))
     def get_largest(self, one: KindCover) -> Any:
-        look: Look | None = self.context["look"]
-        return next((entry["largest"] for entry in look.kinds if entry["kind"] == one.kind), []) if look else []
+        scan: Scan | None = self.context["scan"]
+        return next((entry["largest"] for entry in scan.kinds if entry["kind"] == one.kind), []) if scan else []
 
 
 class CoverageSerializer(serializers.Serializer):
-    looked_at = serializers.DateTimeField(allow_null=True)
+    scanned_at = serializers.DateTimeField(allow_null=True)
     kinds = KindCoverSerializer(many=True)
 
 
@@ -122,7 +122,7 @@ class WipeSerializer(serializers.Serializer):
     safe = serializers.BooleanField()
     says = serializers.CharField()
     reasons = ReasonSerializer(many=True)
-    looked_at = serializers.DateTimeField(allow_null=True)
+    scanned_at = serializers.DateTimeField(allow_null=True)
     backup_id = serializers.UUIDField(allow_null=True)
     backup_at = serializers.DateTimeField(allow_null=True)
     active_run = serializers.UUIDField(allow_null=True)
@@ -189,7 +189,7 @@ class CoverageView(APIView):
         return Response(_coverage(device_by_id(id)))
 
 
-class LookView(APIView):
+class ScanView(APIView):
     """Reads the device's inventories now; takes as long as that takes."""
 
     own_transactions = True
@@ -198,7 +198,7 @@ class LookView(APIView):
     @extend_schema(operation_id="look_at", request=None, responses=CoverageSerializer)
     def post(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
-        look_at(device)
+        scan_device(device)
         return Response(_coverage(device))
 
 
@@ -206,13 +206,13 @@ class WipeView(APIView):
     @extend_schema(operation_id="wipe_answer", responses=WipeSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
-        found, _, look, newest = answer(device, now=outside().now())
+        found, _, scan, newest = answer(device, now=outside().now())
         there = {copy.store_id for copy in newest.present if copy.intact} if newest else set()  # type: ignore[attr-defined]
         told = {
             "safe": found.safe,
             "says": found.says,
             "reasons": found.reasons,
-            "looked_at": look.at if look else None,
+            "scanned_at": scan.at if scan else None,
             "backup_id": newest.id if newest else None,
             "backup_at": newest.finished_at if newest else None,
             "active_run": id_of_active_run(device),
@@ -245,9 +245,9 @@ class WipeAnswerView(APIView):
 
 
 def _coverage(device: Device) -> Any:
-    look, found = look_of(device), choices()
+    scan, found = scan_of(device), choices()
     lacks = Counter(one["kind"] for one in left_out_of(device)[1] if one["counts"])
     chosen = {kind: found.of(device, kind) for kind in KINDS}
-    context = {"planned": planned_kinds(device, found), "look": look, "left_out": lacks, "chosen": chosen, "synchronised": synchronised()}
-    told = {"looked_at": look.at if look else None, "kinds": covered(device, look)}
+    context = {"planned": planned_kinds(device, found), "scan": scan, "left_out": lacks, "chosen": chosen, "synchronised": synchronised()}
+    told = {"scanned_at": scan.at if scan else None, "kinds": covered(device, scan)}
     return CoverageSerializer(told, context=context).data

@@ -17,7 +17,7 @@ from server.api.permissions import May
 from server.outside import outside
 from server.oversight.actions.run_cause import run_cause
 from server.oversight.health import doubts, silences, troubles
-from server.oversight.matters import Known, needing
+from server.oversight.incidents import Known, needing
 from server.oversight.ribbon import past_nights, planned_on
 from server.oversight.today import today
 from server.people.queries import office_zone
@@ -35,7 +35,7 @@ class CauseSerializer(serializers.Serializer):
     step = serializers.CharField()
     step_label = serializers.CharField()
     store_id = serializers.SerializerMethodField()
-    matter_id = serializers.SerializerMethodField(help_text="What is remembered of it; empty for a few seconds after it began.")
+    incident_id = serializers.SerializerMethodField(help_text="What is remembered of it; empty for a few seconds after it began.")
     opened_at = serializers.SerializerMethodField()
     put_off_until = serializers.SerializerMethodField()
     put_off_why = serializers.SerializerMethodField()
@@ -46,7 +46,7 @@ class CauseSerializer(serializers.Serializer):
         return len(cause.devices)
 
     @extend_schema_field(serializers.UUIDField(allow_null=True))
-    def get_matter_id(self, cause: Any) -> Any:
+    def get_incident_id(self, cause: Any) -> Any:
         known = self._known(cause)
         return known.id if known else None
 

@@ -18,12 +18,12 @@ from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
 from server.outside import outside
 from server.oversight.actions.anomalies import settle
-from server.oversight.actions.matters import put_off, take_up
-from server.oversight.models import Anomaly, Matter
+from server.oversight.actions.incidents import put_off, take_up
+from server.oversight.models import Anomaly, Incident
 from server.oversight.night import SHOWS, fitting, night_rows, summed
 from server.oversight.promises import days_of, shares_by_month
-from server.oversight.queries import anomalies, anomaly, matters
-from server.oversight.queries import matter as matter_by_id
+from server.oversight.queries import anomalies, anomaly, incidents
+from server.oversight.queries import incident as incident_by_id
 from server.oversight.report import reported
 from server.people.queries import office_zone
 from server.people.signed_in import signed_in
@@ -32,14 +32,14 @@ from server.runs.api.history import TotalsSerializer
 SHOWN_DAYS = 92
 
 
-class MatterSerializer(serializers.ModelSerializer):
+class IncidentSerializer(serializers.ModelSerializer):
     """One line of the list of what needed a person."""
 
     devices = serializers.SerializerMethodField(help_text="Names of those that it touches or touched.")
     put_off_by = serializers.CharField(source="put_off_by.shown_name", default="")
 
     class Meta:
-        model = Matter
+        model = Incident
         fields: tuple[str, ...] = (
             "id",
             "code",
@@ -55,8 +55,8 @@ class MatterSerializer(serializers.ModelSerializer):
         read_only_fields: tuple[str, ...] = fields
 
     @extend_schema_field(serializers.ListField(child=serializers.CharField()))
-    def get_devices(self, matter: Matter) -> Any:
-        held = {entry.device_id: f"{entry.device.name}, {entry.device.holder.name}" for entry in matter.devices.all()}
+    def get_devices(self, incident: Incident) -> Any:
+        held = {entry.device_id: f"{entry.device.name}, {entry.device.holder.name}" for entry in incident.devices.all()}
         return list(held.values())[:30]
 
 
@@ -66,11 +66,11 @@ class EventSerializer(serializers.Serializer):
     says = serializers.CharField()
 
 
-class MatterDetailSerializer(MatterSerializer):
+class IncidentDetailSerializer(IncidentSerializer):
     events = EventSerializer(many=True)
 
-    class Meta(MatterSerializer.Meta):
-        fields: tuple[str, ...] = (*MatterSerializer.Meta.fields, "events")
+    class Meta(IncidentSerializer.Meta):
+        fields: tuple[str, ...] = (*IncidentSerializer.Meta.fields, "events")
         read_only_fields: tuple[str, ...] = fields
 
 
@@ -222,7 +222,7 @@ class ReportSerializer(serializers.Serializer):
     before_totals = TotalsSerializer()
     causes = CauseCountSerializer(many=True)
     stores = StoreGrowthSerializer(many=True)
-    matters = serializers.IntegerField()
+    incidents = serializers.IntegerField(source="matters", help_text="How many began.")
     made_at = serializers.DateTimeField(allow_null=True, help_text="When it was written down, of a month that is over.")
 
 
@@ -232,38 +232,38 @@ class MonthFilter(serializers.Serializer):
     )
 
 
-class MattersView(generics.ListAPIView):
-    serializer_class = MatterSerializer
+class IncidentsView(generics.ListAPIView):
+    serializer_class = IncidentSerializer
 
     def get_queryset(self) -> Any:
         given = OpenFilter(data=self.request.query_params)
         given.is_valid(raise_exception=True)
-        return matters(**given.validated_data)
+        return incidents(**given.validated_data)
 
-    @extend_schema(operation_id="matters", parameters=[OpenFilter])
+    @extend_schema(operation_id="incidents", parameters=[OpenFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
         return super().get(request, *args, **more)
 
 
-class MatterView(APIView):
-    @extend_schema(operation_id="matter", responses=MatterDetailSerializer)
+class IncidentView(APIView):
+    @extend_schema(operation_id="incident", responses=IncidentDetailSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        return Response(MatterDetailSerializer(matter_by_id(id)).data)
+        return Response(IncidentDetailSerializer(incident_by_id(id)).data)
 
 
 class PutOffView(APIView):
     writes = May.SETTLE
 
-    @extend_schema(operation_id="put_off", request=PutOffSerializer, responses=MatterDetailSerializer)
+    @extend_schema(operation_id="put_off", request=PutOffSerializer, responses=IncidentDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
         given = PutOffSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        put_off(matter_by_id(id), **given.validated_data, by=signed_in(request), now=outside().now())
-        return Response(MatterDetailSerializer(matter_by_id(id)).data)
+        put_off(incident_by_id(id), **given.validated_data, by=signed_in(request), now=outside().now())
+        return Response(IncidentDetailSerializer(incident_by_id(id)).data)
 
     @extend_schema(operation_id="take_up", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        take_up(matter_by_id(id), by=signed_in(request), now=outside().now())
+        take_up(incident_by_id(id), by=signed_in(request), now=outside().now())
         return Response(status=204)
 
 

@@ -4,7 +4,7 @@ from datetime import timedelta
 
 from server.outside import outside
 from server.oversight.actions.age_out import age_out
-from server.oversight.models import Matter, MonthReport, PromiseDay
+from server.oversight.models import Incident, MonthReport, PromiseDay
 from server.people.actions.let_go import delete_some
 from server.people.ages import ages
 from server.people.models import JournalEntry, Office
@@ -81,8 +81,8 @@ class Ages(OfficeTestCase):
         path = self.file_of(restore)
         Message.objects.create(key="a", way="mail", to="x", subject="s", body="b", state="sent", not_before=self.then, made_at=self.then)
         Message.objects.create(key="b", way="mail", to="x", subject="s", body="b", not_before=self.then, made_at=self.then)
-        Matter.objects.create(code="x", mark="late", says="s", opened_at=self.then, closed_at=self.then)
-        Matter.objects.create(code="y", mark="late", says="s", opened_at=self.then)
+        Incident.objects.create(code="x", mark="late", says="s", opened_at=self.then, closed_at=self.then)
+        Incident.objects.create(code="y", mark="late", says="s", opened_at=self.then)
         PromiseDay.objects.create(day=self.then.date(), device=self.one, standing="on_time", kept=True)
         age_out(now=self.then + timedelta(days=6))
         self.assertTrue(path.exists())
@@ -92,7 +92,7 @@ class Ages(OfficeTestCase):
         age_out(now=self.then + timedelta(days=181))
         self.assertEqual(list(Message.objects.values_list("key", flat=True)), ["b"], "what still waits is not old")
         self.years_later()
-        self.assertEqual(list(Matter.objects.values_list("code", flat=True)), ["y"], "what needs somebody stays")
+        self.assertEqual(list(Incident.objects.values_list("code", flat=True)), ["y"], "what needs somebody stays")
         self.assertEqual((PromiseDay.objects.count(), LinedUp.objects.count(), Restore.objects.count()), (0, 0, 0))
         self.years_later(11)
         said = JournalEntry.objects.filter(what="records.aged").order_by("-id").first()

@@ -5,7 +5,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from core.content.link import Card, DeviceState
-from server.fleet.models import Device, Look
+from server.fleet.models import Device, Scan
 from server.oversight.models import WipeAnswer
 from server.people.models import Holder, JournalEntry, Team
 from server.runs.actions.check_store import check_store
@@ -25,8 +25,8 @@ class Furnished(OfficeTestCase):
     def content(self):
         return self.outside.devices["p1"].content
 
-    def look(self):
-        return self.api.post(f"/api/devices/{self.one.id}/look", format="json")
+    def scan(self):
+        return self.api.post(f"/api/devices/{self.one.id}/scan", format="json")
 
     def coverage(self):
         return {one["kind"]: one for one in self.api.get(f"/api/devices/{self.one.id}/coverage").json()["kinds"]}
@@ -41,7 +41,7 @@ class Furnished(OfficeTestCase):
 class Coverage(Furnished):
     def test_a_look_counts_what_is_there_and_reads_no_content(self):
         sent = self.outside.devices["p1"].sent_bytes
-        told = self.look().json()
+        told = self.scan().json()
         self.assertEqual(self.outside.devices["p1"].sent_bytes, sent)
         photos = next(one for one in told["kinds"] if one["kind"] == "photos")
         expected = {id: len(content) for (kind, id), content in self.content.items() if kind == "photos"}
@@ -51,13 +51,13 @@ class Coverage(Furnished):
 
     def test_a_kind_outside_of_the_plan_is_covered_by_nothing(self):
         self.content["health", "h1"] = b"{}"
-        self.look()
+        self.scan()
         found = self.coverage()["health"]
         self.assertEqual((found["cover"], found["planned"]), ("nothing", False))
         self.assertIn("uncovered", self.codes())
 
     def test_it_costs_the_same_few_queries_for_many_backups(self):
-        self.look()
+        self.scan()
         counts = []
         for _ in range(2):
             with CaptureQueriesContext(connection) as found:
@@ -70,13 +70,13 @@ class Coverage(Furnished):
         self.assertLess(counts[0], 14)
 
     def test_a_device_that_is_locked_or_away_keeps_its_last_look(self):
-        self.look()
-        at = Look.objects.get().at
+        self.scan()
+        at = Scan.objects.get().at
         self.outside.devices["p1"].told = DeviceState(make="", model="", family="orlo", os_version="9", locked=True)
-        self.assertEqual(self.look().json()["code"], "link.locked")
+        self.assertEqual(self.scan().json()["code"], "link.locked")
         self.outside.away.add("p1")
-        self.assertEqual(self.look().json()["code"], "link.away")
-        self.assertEqual(Look.objects.get().at, at)
+        self.assertEqual(self.scan().json()["code"], "link.away")
+        self.assertEqual(Scan.objects.get().at, at)
 
 
 class SafeToWipe(Furnished):
@@ -90,7 +90,7 @@ class SafeToWipe(Furnished):
         for store in Store.objects.all():
             check_store(store, percent=100, by=None)
             self.api.post(f"/api/stores/{store.id}/prove-passphrase", {"passphrase": "low tide at the old sluice"}, format="json")
-        self.look()
+        self.scan()
 
     def test_no_at_first_and_yes_when_everything_is_done(self):
         self.assertEqual(
@@ -107,7 +107,7 @@ class SafeToWipe(Furnished):
         self.all_is_done()
         self.content["photos", "new.jpg"] = b"\xff\xd8new"
         self.content["contacts", "c1"] = b'{"display": "changed"}'
-        self.look()
+        self.scan()
         reasons = [reason["says"] for reason in self.wipe()["reasons"] if reason["code"] == "missing"]
         self.assertEqual(len(reasons), 2)
         self.assertTrue(any("new.jpg" in says for says in reasons))
@@ -121,14 +121,14 @@ class SafeToWipe(Furnished):
         link.told = DeviceState(
             make="", model="", family="orlo", os_version="9", finder_lock=True, card=Card(present=True, encrypted=True), locked=False
         )
-        self.look()
+        self.scan()
         self.assertEqual(self.codes(), {"finder_lock", "card_encrypted"})
 
     def test_a_device_that_does_not_tell_of_its_lock_is_not_called_safe(self):
         self.all_is_done()
         link = self.outside.devices["p1"]
         link.told = replace(link.told, finder_lock=None)
-        self.look()
+        self.scan()
         self.assertEqual(self.codes(), {"unknown"})
 
     def test_a_backup_of_which_nobody_can_tell_what_is_damaged_covers_nothing(self):

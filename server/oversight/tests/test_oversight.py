@@ -9,7 +9,7 @@ from rest_framework.test import APIClient
 from core.schedule.nights import coming_night
 from server.api.permissions import May
 from server.fleet.models import Device
-from server.oversight.models import Matter
+from server.oversight.models import Incident
 from server.oversight.ribbon import past_nights, planned_on
 from server.project.urls import api
 from server.runs.actions.ask_run import ask_run_by_hand
@@ -39,9 +39,9 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
         "causes/run",
         "pauses",
         "pauses/<uuid:id>",
-        "matters/<uuid:id>/put-off",
+        "incidents/<uuid:id>/put-off",
         "anomalies/<uuid:id>/settle",
-        "devices/<uuid:id>/look",
+        "devices/<uuid:id>/scan",
         "devices/<uuid:id>/wipe",
         "restores/<uuid:id>/stop",
         "exports/<uuid:id>/erase",
@@ -190,7 +190,7 @@ class TodayAndDevices(OfficeTestCase):
         self.device("p1")
         watch_office(now=self.outside.at)
         self.assertEqual(self.api.get("/api/ribbon").json()["needing"], 1)
-        Matter.objects.update(put_off_until=self.outside.at.date() + timedelta(days=2), put_off_why="later")
+        Incident.objects.update(put_off_until=self.outside.at.date() + timedelta(days=2), put_off_why="later")
         self.assertEqual(self.api.get("/api/ribbon").json()["needing"], 0)
         self.outside.at += timedelta(days=2)
         self.assertEqual(self.api.get("/api/ribbon").json()["needing"], 1)

@@ -8,7 +8,7 @@ from core.vault.tests.bench_of_one import MemoryDevice, phone
 from server.fleet.models import Device, OwnCloudTold
 from server.oversight.actions.age_out import age_out
 from server.people.models import Holder, JournalEntry
-from server.runs.actions.look_at import look_at
+from server.runs.actions.scan_device import scan_device
 from server.runs.models import RunState
 from server.telling.models import Message
 from server.tests.pretend import OfficeTestCase
@@ -76,18 +76,18 @@ class OwnClouds(OwnCloudsTestCase):
         ):
             self.outside.at += timedelta(hours=hours)
             self.tell(**changes)
-            look_at(self.one)
+            scan_device(self.one)
         found = [(row.told["state"], row.told["used_bytes"] // GIB) for row in OwnCloudTold.objects.order_by("at")]
         self.assertEqual(found, [("on", 3), ("off", 2), ("on", 2), ("on", 4)])
 
     def test_what_cannot_tell_changes_nothing_and_what_has_none_says_so(self):
-        look_at(self.one)
+        scan_device(self.one)
         self.phone.speaks = False
         self.tell(state="off")
-        look_at(self.one)
+        scan_device(self.one)
         self.assertEqual(Device.objects.get().own_cloud["told"]["state"], "on")
         self.phone.speaks, self.phone.own = True, None
-        look_at(self.one)
+        scan_device(self.one)
         self.assertEqual([row["told"] and row["told"]["state"] for row in self.history()["results"]], [None, "on"])
 
     def test_a_lie_about_it_costs_no_backup(self):
@@ -98,10 +98,10 @@ class OwnClouds(OwnCloudsTestCase):
         self.assertEqual(self.run_now(self.one).state, RunState.COMPLETE)
         self.assertEqual(self.history()["count"], 0)
 
-    def test_it_is_a_matter_only_where_the_plan_wants_it(self):
+    def test_it_is_an_incident_only_where_the_plan_wants_it(self):
         self.tell(state="off_by_policy", last_success=None)
         self.follow(None)
-        look_at(self.one)
+        scan_device(self.one)
         self.assertEqual(self.causes(), [])
         self.follow()
         self.assertEqual(self.causes(), ["own_cloud off_by_policy"])
@@ -113,16 +113,16 @@ class OwnClouds(OwnCloudsTestCase):
             ({"last_success": (self.outside.at - timedelta(days=4)).isoformat()}, "own_cloud late 259200"), ({}, None),
         ):  # fmt: skip
             self.tell(**changes)
-            look_at(self.one)
+            scan_device(self.one)
             self.assertEqual(self.causes(), [code] if code else [], changes)
         self.phone.own = None
-        look_at(self.one)
+        scan_device(self.one)
         self.assertEqual(self.causes(), ["own_cloud untold"])
 
     def test_it_counts_neither_as_a_copy_nor_as_safe(self):
         """Somebody else's copy, as the device says."""
         self.follow()
-        look_at(self.one)
+        scan_device(self.one)
         row = self.api.get("/api/three-two-one").json()["results"][0]
         self.assertEqual((row["copies"], row["off_site"], row["lacks"]), (0, False, ["backup"]))
         self.assertFalse(self.api.get(f"/api/devices/{self.one.id}/wipe").json()["safe"])
@@ -148,7 +148,7 @@ class OwnClouds(OwnCloudsTestCase):
     def test_old_ones_are_let_go_but_the_newest(self):
         for state in ("on", "off", "on"):
             self.tell(state=state)
-            look_at(self.one)
+            scan_device(self.one)
         self.outside.at += timedelta(days=401)
         age_out(now=self.outside.now())
         self.assertEqual(OwnCloudTold.objects.count(), 1)
@@ -160,12 +160,12 @@ class AnAccountThatFills(OwnCloudsTestCase):
         for n in range(days):
             self.outside.at += timedelta(days=1)
             self.tell(used_bytes=of_first + n * a_day, **changes)
-            look_at(Device.objects.get(id=self.one.id))
+            scan_device(Device.objects.get(id=self.one.id))
 
     def room(self) -> dict:
         return self.api.get(f"/api/devices/{self.one.id}/own-cloud/room").json()["room"]
 
-    def test_it_is_a_matter_before_it_is_full_whatever_the_plan_wants(self):
+    def test_it_is_an_incident_before_it_is_full_whatever_the_plan_wants(self):
         self.follow(None)
         self.live(10)
         self.assertEqual((self.causes(), self.room()["lasts"]["short"]), ([], "not known yet"))
@@ -173,9 +173,9 @@ class AnAccountThatFills(OwnCloudsTestCase):
         self.assertEqual(self.room()["lasts"]["days"], 16)
         self.assertEqual(self.causes(), ["own_cloud filling"])
         self.outside.at += timedelta(days=30)
-        self.assertEqual(self.causes(), ["own_cloud filling"], "what it told last stays a matter")
+        self.assertEqual(self.causes(), ["own_cloud filling"], "what it told last stays an incident")
         self.tell(used_bytes=5 * GIB)
-        look_at(Device.objects.get(id=self.one.id))
+        scan_device(Device.objects.get(id=self.one.id))
         self.assertEqual(self.causes(), ["own_cloud full"])
 
     def test_one_that_does_not_grow_and_one_with_time_are_none(self):
@@ -196,7 +196,7 @@ class AnAccountThatFills(OwnCloudsTestCase):
         self.follow(None)
         self.run_now(self.one)
         self.tell(used_bytes=5 * GIB, devices=[{"name": "orlo h1", "bytes": GIB}, {"name": "Orlo H0", "bytes": GIB // 2}])
-        look_at(Device.objects.get(id=self.one.id))
+        scan_device(Device.objects.get(id=self.one.id))
         room = self.room()
         self.assertEqual([one["title"] for one in room["steps"]], ["Remove the old backup of Orlo H0 there", "Leave photos out of it"])
         self.assertIn("this office’s backups hold them", room["steps"][1]["loses"])
@@ -205,7 +205,7 @@ class AnAccountThatFills(OwnCloudsTestCase):
 
     def test_the_letter_goes_once_a_day_to_who_has_an_address(self):
         self.follow(None)
-        look_at(Device.objects.get(id=self.one.id))
+        scan_device(Device.objects.get(id=self.one.id))
         path, letter = f"/api/devices/{self.one.id}/own-cloud/letter", {"subject": "Your\naccount", "body": " It fills. "}
         refused = self.api.post(path, letter, format="json")
         self.assertEqual((refused.status_code, refused.json()["field"]), (400, "to"))
@@ -226,15 +226,15 @@ class AnAccountThatFills(OwnCloudsTestCase):
         other = self.device("p2")
         Device.objects.filter(id=other.id).update(make="Orlo", model="H0", holder=self.one.holder_id)
         self.tell(devices=[{"name": "Orlo H0", "bytes": GIB}])
-        look_at(self.one)
+        scan_device(self.one)
         self.assertNotIn("Remove the old backup of Orlo H0 there", [one["title"] for one in self.room()["steps"]])
         Device.objects.filter(id=other.id).update(state="retired")
         self.assertIn("Remove the old backup of Orlo H0 there", [one["title"] for one in self.room()["steps"]])
 
-    def test_a_lost_device_is_no_matter_of_its_account(self):
+    def test_a_lost_device_is_no_incident_of_its_account(self):
         self.follow(None)
         self.tell(used_bytes=5 * GIB)
-        look_at(self.one)
+        scan_device(self.one)
         self.assertEqual(self.causes(), ["own_cloud full"])
         Device.objects.filter(id=self.one.id).update(state="lost")
         self.assertEqual(self.causes(), [])

@@ -7,11 +7,12 @@ from pathlib import PurePosixPath
 from django.db import transaction
 
 from core.content.errors import LinkError
+from core.content.readiness import Finding, Level, blockers
 from core.errors import BadInput
 from core.exchange.locked import check_passphrase
 from core.exchange.vcard import CardForm
 from core.recovery.conflicts import WhenThere
-from core.recovery.preflight import Finding, preflight
+from core.recovery.preflight import preflight
 from core.recovery.selection import Selection
 from server.api.problems import Conflict
 from server.fleet.convert import link_to
@@ -40,7 +41,7 @@ def findings(backup: Backup, device: Device, selection: Selection) -> list[Findi
         link = link_to(device)
         state = link.state()
     except LinkError as error:
-        return [Finding(code=error.code, blocks=True, says=error.message, remedy=error.remedy)]
+        return [Finding(code=error.code, level=Level.BLOCKS, says=error.message, step=error.remedy)]
     finally:
         if link is not None:
             link.close()
@@ -77,12 +78,12 @@ def ask_restore(
     if target == Target.DEVICE:
         if device is None:
             raise BadInput("No device is chosen.", field="device", remedy="Choose one.")
-        blocking = [finding for finding in findings(backup, device, selection) if finding.blocks]
+        blocking = blockers(findings(backup, device, selection))
     else:
         _check_export(export, target)
         blocking = room_findings(backup, selection, target=target, locked=bool(export.passphrase))
     if blocking:
-        raise Conflict(blocking[0].says, remedy=blocking[0].remedy)
+        raise Conflict(blocking[0].says, remedy=blocking[0].step)
     now = outside().now()
     with transaction.atomic():
         lock_device(backup.device_id)  # from here on no rule removes what it needs
@@ -109,7 +110,7 @@ def room_findings(backup: Backup, selection: Selection, *, target: str, locked: 
         return []
     size_bytes = sum(entry["size_bytes"] for entry in backup.kinds if selection.everything or entry["kind"] in selection.kinds)
     lacking = lacking_room(size_bytes, locked=locked)
-    return [] if lacking is None else [Finding(code=lacking.code, blocks=True, says=lacking.message, remedy=lacking.remedy)]
+    return [] if lacking is None else [Finding(code=lacking.code, level=Level.BLOCKS, says=lacking.message, step=lacking.remedy)]
 
 
 def _check_export(export: Export, target: str) -> None:

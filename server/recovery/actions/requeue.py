@@ -9,8 +9,8 @@ from server.jobs import CARRY_OUT_RESTORE, SILENT, defer_restore
 from server.live import publish
 from server.recovery.actions.ended import end_restore
 from server.recovery.models import Restore, RestoreState
-from server.runs.actions.bring_in import lost_imports
 from server.runs.actions.copy_backup import requeue_lost_copies
+from server.runs.actions.take_import import lost_imports
 from server.transition import held
 
 MOST_ATTEMPTS = 3

@@ -22,6 +22,7 @@ from core.recovery.selection import Selection
 from server.api.disposition import disposition
 from server.api.permissions import May, may
 from server.api.streaming import pieces_of
+from server.fleet.api.findings import FindingSerializer
 from server.fleet.queries import device as device_by_id
 from server.people.queries import user_or_none
 from server.people.signed_in import signed_in
@@ -102,13 +103,6 @@ class RestoreRequestSerializer(serializers.Serializer):
         told = self.validated_data
         items = frozenset((entry["kind"], entry["id"]) for entry in told["items"])
         return Selection(everything=told["everything"], kinds=frozenset(told["kinds"]), items=items)
-
-
-class FindingSerializer(serializers.Serializer):
-    code = serializers.CharField()
-    blocks = serializers.BooleanField()
-    says = serializers.CharField()
-    remedy = serializers.CharField()
 
 
 class NamedReasonField(serializers.ListField):

@@ -158,7 +158,7 @@ class ByThemselves(DrillsTestCase):
         self.assertEqual(Drill.objects.get().state, DrillState.FAILED)
         self.assertFalse(left.parent.exists(), "what its worker left behind is gone")
 
-    def test_a_device_that_was_not_proven_for_so_long_is_a_matter_where_the_office_wants_that(self):
+    def test_a_device_that_was_not_proven_for_so_long_is_an_incident_where_the_office_wants_that(self):
         def unproven() -> list[str]:
             causes = self.api.get("/api/today").json()["causes"]
             return [device["name"] for cause in causes if cause["code"] == "unproven" for device in cause["devices"]]

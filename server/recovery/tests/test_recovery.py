@@ -123,7 +123,7 @@ class RestoringToTheDevice(RecoveryTestCase):
         device = self.outside.devices["p1"]
         device.told = replace(device.told, finder_lock=True)
         found = self.api.post("/api/preflight", self.body(), format="json").json()
-        self.assertEqual([(row["code"], row["blocks"]) for row in found], [("finder_lock", True)])
+        self.assertEqual([(row["code"], row["level"]) for row in found], [("finder_lock", "blocks")])
         answer = self.ask()
         self.assertEqual(answer.status_code, 409)
         self.assertIn("account password", answer.json()["remedy"])

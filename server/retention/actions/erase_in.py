@@ -175,7 +175,7 @@ def _stand_in(vault: Vault, store: Store, device: Device, old_id: UUID, new_id: 
     Copy.objects.filter(backup_id=old_id, state__in=(CopyState.OWED, CopyState.FAILED)).delete()
 
 
-_KEPT = ("family", "os_version", "update_pending", "encrypted", "in_doubt", "suspect", "lacking", "occasion", "note", "brought_in_from",
+_KEPT = ("family", "os_version", "update_pending", "encrypted", "in_doubt", "suspect", "lacking", "occasion", "note", "imported_from",
          "looked_at", "looked_by")  # fmt: skip
 
 

@@ -4,7 +4,7 @@ and, where that was asked for, the names of devices and of the person."""
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from server.fleet.models import Device, Look
+from server.fleet.models import Device, Scan
 from server.people.models import Holder
 from server.retention.actions.ask_erasure import nameless
 from server.retention.models import Erasure
@@ -41,7 +41,7 @@ def forget_items(device: Device, items: Iterable[dict[str, str]]) -> None:
     _rows(Backup.objects.filter(device=device), ("kinds", "lacking"), wanted)
     _rows(Copy.objects.filter(backup__device=device), ("damaged",), wanted)
     _rows(Run.objects.filter(device=device), ("skipped", "left_out", "log", "progress"), wanted)
-    _rows(Look.objects.filter(device=device), ("kinds", "missing"), wanted)
+    _rows(Scan.objects.filter(device=device), ("kinds", "missing"), wanted)
     for forget in _FORGETTERS:
         forget(device, wanted, ids)
 
@@ -66,7 +66,7 @@ def forget_erased(row: Erasure) -> None:
             name=f"Erased device {device.id.hex[:6]}", serial="", asset_tag="", note="", address="", agent_id="", agent_key=None, folder="",
             sftp_host="", sftp_username="", sftp_password=None, accounts=[], card={}, link="none",
         )  # fmt: skip
-        Look.objects.filter(device=device).delete()
+        Scan.objects.filter(device=device).delete()
         Run.objects.filter(device=device).update(skipped=[], log=[], note="")
         Backup.objects.filter(device=device).update(note="", kinds=[])
     if row.holder_id is not None:

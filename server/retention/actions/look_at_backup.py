@@ -20,7 +20,7 @@ def looked_at(backup: Backup, *, by: User) -> Backup:
     """Raises BadInput where nothing is strange about it."""
     lock_device(backup.device_id)
     damaged = backup.copies.filter(state__in=THERE, intact=False).exists()
-    if not damaged and not backup.brought_in_from:
+    if not damaged and not backup.imported_from:
         raise BadInput("Nothing about this backup waits for somebody.", remedy="Load the page again.")
     backup.looked_at, backup.looked_by = outside().now(), by
     backup.save(update_fields=["looked_at", "looked_by"])

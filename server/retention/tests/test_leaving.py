@@ -377,7 +377,7 @@ class WhatSomebodyHasToLookAt(ThePile):
 
     def test_one_that_was_brought_in_counts_for_nothing_until_then(self):
         self.nights(1)
-        Backup.objects.update(brought_in_from="an old archive")
+        Backup.objects.update(imported_from="an old archive")
         self.nights(4)
         self.assertEqual(self.states()[0], "present")
         self.api.post(f"/api/backups/{self.backups()[0].id}/looked-at")

@@ -12,7 +12,7 @@ from core.schedule.reach import too_slow
 from core.units import iec
 from core.vault.errors import StoreError
 from core.vault.vault import Vault
-from server.fleet.models import Look
+from server.fleet.models import Scan
 from server.live import publish
 from server.outside import outside
 from server.people.moments import written
@@ -73,8 +73,8 @@ def _expected_bytes(run: Run, store: Store) -> int:
     newest = trusted_before(run.device)
     if newest is not None:
         return newest.size_bytes
-    look = Look.objects.filter(device=run.device_id).first()
-    return sum(kind["size_bytes"] for kind in look.kinds) if look is not None else 0
+    scan = Scan.objects.filter(device=run.device_id).first()
+    return sum(kind["size_bytes"] for kind in scan.kinds) if scan is not None else 0
 
 
 @transaction.atomic

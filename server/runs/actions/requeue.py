@@ -1,7 +1,7 @@
 """Put waiting runs into the queue when their instant has come, and take up those that no job speaks of any more.
 
 A job can end without its run: a queue that was emptied, a worker that was told to stop. Jobs whose worker died are
-another matter (`revive` gives those to another worker). Nothing waits in the queue for later: it would hold up what
+another incident (`revive` gives those to another worker). Nothing waits in the queue for later: it would hold up what
 comes behind it.
 """
 

@@ -210,7 +210,7 @@ class BackupSerializer(serializers.ModelSerializer):
         model = Backup
         fields: tuple[str, ...] = (
             "id", "device_id", "device_name", "holder", "run_id", "finished_at", "items", "size_bytes", "kinds", "family", "encrypted",
-            "hold_reason", "hold_until", "occasion", "note", "brought_in_from", "in_doubt", "suspect", "os_version",
+            "hold_reason", "hold_until", "occasion", "note", "imported_from", "in_doubt", "suspect", "os_version",
             "update_pending", "copies", "coming",
         )  # fmt: skip
         read_only_fields: tuple[str, ...] = fields

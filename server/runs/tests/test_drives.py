@@ -333,7 +333,7 @@ class TakingTurns(DrivesTestCase):
         self.assertEqual((a["letter"], a["has_turn"], a["turn"]), ("A", True, {"first": "2026-03-02", "last": "2026-03-08"}))
         self.assertEqual((b["letter"], b["has_turn"], b["turn"]["first"]), ("B", False, "2026-03-09"))
 
-    def test_one_that_misses_its_turn_is_a_matter_and_coming_back_ends_it(self):
+    def test_one_that_misses_its_turn_is_an_incident_and_coming_back_ends_it(self):
         self.rotate(self.a, self.b)
         self.api.put(f"/api/drives/{self.b.id}", {"keeper": "Piet", "rests_in": "the safe"}, format="json")
         red = self.unplug(B)

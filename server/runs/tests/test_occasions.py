@@ -9,12 +9,12 @@ from server.people.models import JournalEntry, Office
 from server.plans.models import Plan
 from server.retention.actions.apply_rule import apply_rule
 from server.runs.actions.ask_run import ask_run_by_hand
-from server.runs.actions.bring_in import bring_in, look_into
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.copy_backup import ask_copy, copy_backup
 from server.runs.actions.requeue import requeue_due
+from server.runs.actions.take_import import scan_import, take_import
 from server.runs.actions.take_place import WAIT_SECONDS
-from server.runs.models import Backup, Bringing, Copy, Run, RunState
+from server.runs.models import Backup, Copy, Import, Run, RunState
 from server.runs.pace import speed_limit
 from server.tests.pretend import OfficeTestCase
 
@@ -177,7 +177,7 @@ class SecondCopies(OfficeTestCase):
         self.assertGreater(row.due_at, self.outside.at)
 
 
-class BringingIn(OfficeTestCase):
+class ImportOld(OfficeTestCase):
     def setUp(self):
         super().setUp()
         self.one = self.device()
@@ -195,59 +195,59 @@ class BringingIn(OfficeTestCase):
         out.seek(0)
         return out
 
-    def looked(self, files=None) -> Bringing:
-        id = self.api.post("/api/bring-in", {"file": self.archive(files)}, format="multipart").json()["id"]
-        return look_into(Bringing.objects.get(id=id).id)
+    def looked(self, files=None) -> Import:
+        id = self.api.post("/api/imports", {"file": self.archive(files)}, format="multipart").json()["id"]
+        return scan_import(Import.objects.get(id=id).id)
 
-    def take(self, bringing: Bringing, moment="2024-05-06T09:00"):
+    def take(self, import_: Import, moment="2024-05-06T09:00"):
         body = {"device": str(self.one.id), "store": str(self.shelf.id), "moment": moment}
-        return self.api.post(f"/api/bring-in/{bringing.id}/take", body, format="json")
+        return self.api.post(f"/api/imports/{import_.id}/take", body, format="json")
 
     def test_it_is_looked_into_taken_at_its_true_date_and_restorable_like_any_other(self):
-        bringing = self.looked()
-        told = self.api.get(f"/api/bring-in/{bringing.id}").json()
+        import_ = self.looked()
+        told = self.api.get(f"/api/imports/{import_.id}").json()
         self.assertEqual({kind["kind"]: kind["items"] for kind in told["found"]["kinds"]}, {"contacts": 1, "documents": 1})
         self.assertEqual(told["found"]["left_aside"], [{"name": "../b", "why": "its name leads outside of the archive"}])
         self.assertEqual(datetime.fromisoformat(told["found"]["newest_at"]), datetime(2024, 5, 6, 5, 8, 10, tzinfo=UTC))
         self.assertFalse(Backup.objects.exists())
-        self.assertEqual(self.take(bringing).status_code, 202)
-        bring_in(bringing.id)
+        self.assertEqual(self.take(import_).status_code, 202)
+        take_import(import_.id)
         backup = Backup.objects.get()
-        self.assertEqual((backup.finished_at, backup.brought_in_from), (datetime(2024, 5, 6, 7, tzinfo=UTC), "old phone.zip"))
+        self.assertEqual((backup.finished_at, backup.imported_from), (datetime(2024, 5, 6, 7, tzinfo=UTC), "old phone.zip"))
         self.assertTrue(backup.hold_reason)
         inside = self.api.get(f"/api/backups/{backup.id}/inside?kind=contacts").json()
         self.assertEqual([item["title"] for item in inside["items"]], ["Ada"])
         self.assertFalse(any(self.outside.incoming.iterdir()), "the upload was left lying about")
 
     def test_it_is_not_taken_twice_nor_before_it_was_looked_into_nor_from_the_future(self):
-        id = self.api.post("/api/bring-in", {"file": self.archive()}, format="multipart").json()["id"]
-        bringing = Bringing.objects.get(id=id)
-        self.assertEqual(self.take(bringing).status_code, 409)
-        look_into(bringing.id)
-        self.assertEqual(self.take(bringing, "2030-01-01T00:00").json()["field"], "moment")
-        self.assertEqual(self.take(bringing, "soon").json()["field"], "moment")
-        self.take(bringing)
-        self.assertEqual(self.take(bringing).status_code, 409)
-        bring_in(bringing.id)
-        bring_in(bringing.id)
+        id = self.api.post("/api/imports", {"file": self.archive()}, format="multipart").json()["id"]
+        import_ = Import.objects.get(id=id)
+        self.assertEqual(self.take(import_).status_code, 409)
+        scan_import(import_.id)
+        self.assertEqual(self.take(import_, "2030-01-01T00:00").json()["field"], "moment")
+        self.assertEqual(self.take(import_, "soon").json()["field"], "moment")
+        self.take(import_)
+        self.assertEqual(self.take(import_).status_code, 409)
+        take_import(import_.id)
+        take_import(import_.id)
         self.assertEqual(Backup.objects.count(), 1)
 
     def test_a_store_that_is_gone_ends_it_with_its_cause_and_keeps_the_upload(self):
-        bringing = self.looked()
-        self.take(bringing)
+        import_ = self.looked()
+        self.take(import_)
         with mock.patch.dict(self.outside.stores, clear=True):
-            bring_in(bringing.id)
-        bringing.refresh_from_db()
-        self.assertEqual(bringing.state, "failed")
-        self.assertTrue(bringing.cause and any(self.outside.incoming.iterdir()))
-        self.assertEqual(self.api.delete(f"/api/bring-in/{bringing.id}").status_code, 204)
+            take_import(import_.id)
+        import_.refresh_from_db()
+        self.assertEqual(import_.state, "failed")
+        self.assertTrue(import_.cause and any(self.outside.incoming.iterdir()))
+        self.assertEqual(self.api.delete(f"/api/imports/{import_.id}").status_code, 204)
         self.assertFalse(any(self.outside.incoming.iterdir()))
 
     def test_paths_that_are_wrong_and_archives_with_nothing_in_them(self):
         for path in ("old.zip", "/srv/../etc", "/does/not/exist"):
-            self.assertEqual(self.api.post("/api/bring-in", {"path": path}, format="json").json()["field"], "path")
-        bringing = self.looked({"../only": "x"})
-        self.assertEqual(self.take(bringing).json()["field"], "file")
+            self.assertEqual(self.api.post("/api/imports", {"path": path}, format="json").json()["field"], "path")
+        import_ = self.looked({"../only": "x"})
+        self.assertEqual(self.take(import_).json()["field"], "file")
 
 
 class ANoteBesideABackup(OfficeTestCase):

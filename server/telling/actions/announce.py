@@ -8,9 +8,9 @@ from typing import Any
 from django.db import transaction
 
 from core.schedule.quiet import not_before
-from server.oversight.actions.matters import Refreshed
+from server.oversight.actions.incidents import Refreshed
 from server.oversight.cause import Cause
-from server.oversight.models import Matter
+from server.oversight.models import Incident
 from server.oversight.today import Today
 from server.people.models import Office, User
 from server.people.queries import office, office_zone
@@ -31,19 +31,19 @@ def announce(found: Refreshed, causes: Iterable[Cause], *, now: datetime) -> int
     rows: list[Message] = []
     people = list(User.objects.filter(wants_alerts=True, is_active=True).exclude(email=""))
     hooks = list(Hook.objects.filter(active=True))
-    for matter in found.opened:
-        subject, body = words.alert(by_code[matter.code], office=name)
+    for incident in found.opened:
+        subject, body = words.alert(by_code[incident.code], office=name)
         for user in people:
             at = not_before(now, quiet_from=user.quiet_from, quiet_until=user.quiet_until, zone=office_zone())
-            rows.append(_mail(f"opened {matter.id} {user.id}", user, subject, body, at, now, matter))
-    for event, matters in (("matter.opened", found.opened), ("matter.returned", found.returned), ("matter.closed", found.closed)):
-        for matter in matters:
-            devices = [str(row.device.id) for row in by_code[matter.code].devices] if matter.code in by_code else []
+            rows.append(_mail(f"opened {incident.id} {user.id}", user, subject, body, at, now, incident))
+    for event, incidents in (("matter.opened", found.opened), ("matter.returned", found.returned), ("matter.closed", found.closed)):
+        for incident in incidents:
+            devices = [str(row.device.id) for row in by_code[incident.code].devices] if incident.code in by_code else []
             rows += [
-                _hook(f"{event} {matter.id} {now:%Y%m%d%H%M%S} {hook.id}", hook, event, _told(matter, devices), now, matter)
+                _hook(f"{event} {incident.id} {now:%Y%m%d%H%M%S} {hook.id}", hook, event, _told(incident, devices), now, incident)
                 for hook in hooks
             ]
-    over = Message.objects.filter(matter__in=found.closed, state=MessageState.WAITING, way=Way.MAIL, attempts=0)
+    over = Message.objects.filter(incident__in=found.closed, state=MessageState.WAITING, way=Way.MAIL, attempts=0)
     over.delete()  # it ended before anybody was told
     Message.objects.bulk_create(rows, ignore_conflicts=True)
     return len(rows)
@@ -92,7 +92,7 @@ def ask_holders(causes: Iterable[Cause], known: dict[str, Any], *, now: datetime
                     way=Way.MAIL,
                     holder=holder,
                     to=holder.email,
-                    matter_id=known[cause.code].id,
+                    incident_id=known[cause.code].id,
                     subject=said[0],
                     body=said[1],
                     not_before=now,
@@ -118,22 +118,24 @@ def _afternoon(told: Office, now: datetime) -> bool:
     return told.asks_holders_at <= local.time() and local.hour < 20
 
 
-def _mail(key: str, user: User, subject: str, body: str, at: datetime, now: datetime, matter: Matter | None) -> Message:
-    return Message(key=key, way=Way.MAIL, user=user, to=user.email, matter=matter, subject=subject, body=body, not_before=at, made_at=now)
-
-
-def _hook(key: str, hook: Hook, event: str, told: dict[str, Any], now: datetime, matter: Matter | None) -> Message:
-    body = json.dumps({"event": event, "at": now.isoformat(), **told})
+def _mail(key: str, user: User, subject: str, body: str, at: datetime, now: datetime, incident: Incident | None) -> Message:
     return Message(
-        key=key[:200], way=Way.HOOK, hook=hook, to=hook.address, matter=matter, subject=event, body=body, not_before=now, made_at=now
+        key=key, way=Way.MAIL, user=user, to=user.email, incident=incident, subject=subject, body=body, not_before=at, made_at=now
     )
 
 
-def _told(matter: Matter, devices: list[str]) -> dict[str, Any]:
+def _hook(key: str, hook: Hook, event: str, told: dict[str, Any], now: datetime, incident: Incident | None) -> Message:
+    body = json.dumps({"event": event, "at": now.isoformat(), **told})
+    return Message(
+        key=key[:200], way=Way.HOOK, hook=hook, to=hook.address, incident=incident, subject=event, body=body, not_before=now, made_at=now
+    )
+
+
+def _told(incident: Incident, devices: list[str]) -> dict[str, Any]:
     return {
-        "matter": str(matter.id),
-        "code": matter.code,
-        "says": matter.says,
+        "matter": str(incident.id),
+        "code": incident.code,
+        "says": incident.says,
         "devices": devices,
-        "opened_at": matter.opened_at.isoformat(),
+        "opened_at": incident.opened_at.isoformat(),
     }

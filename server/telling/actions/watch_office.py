@@ -6,10 +6,10 @@ from django.db import transaction
 
 from server.live import publish
 from server.locks import lock_alone
-from server.oversight.actions.matters import refresh_matters
+from server.oversight.actions.incidents import refresh_incidents
 from server.oversight.actions.record_morning import record_morning
 from server.oversight.causes import causes
-from server.oversight.matters import known_matters
+from server.oversight.incidents import known_incidents
 from server.oversight.standing import standings
 from server.oversight.today import today
 from server.runs.actions.heartbeat import heartbeat
@@ -21,13 +21,13 @@ def watch_office(*, now: datetime) -> int:
     with transaction.atomic():  # what is remembered and who is told of it stand or fall together
         lock_alone("watch")  # a second watch waits here, and looks at what is there then
         found = causes(now=now, rows=standings(now=now))
-        refreshed = refresh_matters(found, now=now)
+        refreshed = refresh_incidents(found, now=now)
         if refreshed.opened or refreshed.returned or refreshed.closed:
-            publish("changed", "matters")
+            publish("changed", "incidents")
         written = announce(refreshed, found, now=now)
     heartbeat("watch", now=now)
     record_morning(now=now)
-    written += ask_holders(found, known_matters([cause.code for cause in found], now=now), now=now)
+    written += ask_holders(found, known_incidents([cause.code for cause in found], now=now), now=now)
     written += signs_of_life(now=now)
     if digest_is_due(now=now):
         written += digest(today(now=now), now=now)

@@ -9,7 +9,7 @@ from unittest import mock
 
 from django.core import mail
 
-from server.oversight.models import Matter, MatterEvent
+from server.oversight.models import Incident, IncidentEvent
 from server.people.models import Holder, Office, User
 from server.telling.actions.hooks import add_hook
 from server.telling.actions.send import send_waiting
@@ -44,39 +44,39 @@ class TellingTestCase(OfficeTestCase):
         return [letter.subject for letter in mail.outbox[before:]]
 
     def opened(self) -> list[str]:
-        return sorted(Matter.objects.filter(closed_at__isnull=True).values_list("code", flat=True))
+        return sorted(Incident.objects.filter(closed_at__isnull=True).values_list("code", flat=True))
 
 
-class MattersAreRemembered(TellingTestCase):
+class IncidentsAreRemembered(TellingTestCase):
     def test_one_entry_a_cause_that_gathers_its_devices_and_closes_by_itself(self):
         self.watch("2026-03-02T07:10")
         self.assertEqual(self.opened(), ["never"])
         self.run_now(self.two)
         self.watch("2026-03-02T07:20")
         self.assertEqual(self.opened(), [])
-        matter = Matter.objects.get()
-        self.assertEqual([event.says for event in matter.events.all()], ["It began with 1 device.", "The cause is gone."])
+        incident = Incident.objects.get()
+        self.assertEqual([event.says for event in incident.events.all()], ["It began with 1 device.", "The cause is gone."])
         self.watch("2026-03-05T07:20")
         self.assertEqual(self.opened(), ["late"])
-        told = self.api.get(f"/api/matters/{Matter.objects.get(code='late').id}").json()
+        told = self.api.get(f"/api/incidents/{Incident.objects.get(code='late').id}").json()
         self.assertEqual(len(told["devices"]), 2)
 
-    def test_a_cause_that_is_back_within_hours_is_the_same_matter(self):
+    def test_a_cause_that_is_back_within_hours_is_the_same_incident(self):
         self.watch("2026-03-02T07:10")
-        Matter.objects.update(closed_at=utc("2026-03-02T08:00"))
+        Incident.objects.update(closed_at=utc("2026-03-02T08:00"))
         self.watch("2026-03-02T10:00")
-        self.assertEqual(Matter.objects.count(), 1)
-        self.assertEqual(MatterEvent.objects.last().says, "It came back.")
-        Matter.objects.update(closed_at=utc("2026-03-02T10:00"))
+        self.assertEqual(Incident.objects.count(), 1)
+        self.assertEqual(IncidentEvent.objects.last().says, "It came back.")
+        Incident.objects.update(closed_at=utc("2026-03-02T10:00"))
         self.watch("2026-03-04T01:00")
-        self.assertEqual(Matter.objects.filter(code="never").count(), 2)
+        self.assertEqual(Incident.objects.filter(code="never").count(), 2)
 
     def test_put_off_with_a_reason_until_a_day_and_back_on_that_day(self):
         self.watch("2026-03-02T07:10")
-        id = Matter.objects.get().id
+        id = Incident.objects.get().id
         for body, field in (({"until": "2026-03-01", "why": "x"}, "until"), ({"until": "2026-03-09", "why": " "}, "why")):
-            self.assertEqual(self.api.post(f"/api/matters/{id}/put-off", body, format="json").json()["field"], field)
-        self.api.post(f"/api/matters/{id}/put-off", {"until": "2026-03-04", "why": "waits for a cable"}, format="json")
+            self.assertEqual(self.api.post(f"/api/incidents/{id}/put-off", body, format="json").json()["field"], field)
+        self.api.post(f"/api/incidents/{id}/put-off", {"until": "2026-03-04", "why": "waits for a cable"}, format="json")
         told = self.api.get("/api/today").json()
         self.assertEqual(
             ([cause["code"] for cause in told["causes"]], [cause["put_off_why"] for cause in told["put_off"]]), ([], ["waits for a cable"])
@@ -104,7 +104,7 @@ class MattersAreRemembered(TellingTestCase):
 
 
 class PeopleAreTold(TellingTestCase):
-    def test_an_alert_once_and_not_again_while_the_matter_lasts(self):
+    def test_an_alert_once_and_not_again_while_the_incident_lasts(self):
         self.wants(wants_alerts=True)
         self.watch("2026-03-02T07:10")
         self.assertEqual(self.send("2026-03-02T07:10"), ["Saltmarsh & Pike: Never backed up"])
@@ -128,7 +128,7 @@ class PeopleAreTold(TellingTestCase):
         self.assertEqual(Message.objects.get().not_before, utc("2026-03-03T06:30"))
         self.assertEqual(self.send("2026-03-03T06:30"), ["Saltmarsh & Pike: Never backed up"])
         Message.objects.all().delete()
-        Matter.objects.all().delete()
+        Incident.objects.all().delete()
         self.watch("2026-03-03T22:00")
         self.run_now(self.two)
         self.watch("2026-03-03T22:30")
@@ -217,7 +217,7 @@ class PeopleAreTold(TellingTestCase):
 
 
 class ProgramsAreTold(TellingTestCase):
-    def test_beginning_and_end_of_a_matter_with_the_secret_of_the_hook(self):
+    def test_beginning_and_end_of_an_incident_with_the_secret_of_the_hook(self):
         _, secret = add_hook(name="desk", address="https://desk.example/attic", inside=False, signs_of_life=False, by=self.ines)
         self.watch("2026-03-02T07:10")
         self.run_now(self.two)
@@ -232,7 +232,7 @@ class ProgramsAreTold(TellingTestCase):
         self.wants(wants_alerts=True)
         add_hook(name="desk", address="https://desk.example/attic", inside=False, signs_of_life=False, by=self.ines)
         self.watch("2026-03-02T07:10")
-        Matter.objects.update(closed_at=utc("2026-03-02T07:15"))
+        Incident.objects.update(closed_at=utc("2026-03-02T07:15"))
         self.watch("2026-03-02T07:20")
         self.assertEqual(sorted(Message.objects.values_list("subject", flat=True))[-2:], ["matter.opened", "matter.returned"])
         self.assertEqual(Message.objects.filter(way="mail").count(), 1)
@@ -244,7 +244,7 @@ class ProgramsAreTold(TellingTestCase):
             self.assertRaises(RuntimeError),
         ):
             self.watch("2026-03-02T07:10")
-        self.assertFalse(Matter.objects.exists())
+        self.assertFalse(Incident.objects.exists())
         self.watch("2026-03-02T07:11")
         self.assertEqual(Message.objects.filter(way="mail").count(), 1)
 

@@ -41,7 +41,7 @@ describe('what a change touches', () => {
     ['telling', key('hooks'), true],
     ['telling', key('devices', 'one'), false],
     ['account', key('users'), true],
-    ['matter', key('anomalies', true), true],
+    ['incident', key('anomalies', true), true],
   ])('%s and %j: %s', async (change, one, untrue) => {
     const queries = asked(one);
     await touch(queries, change);

@@ -9,8 +9,8 @@ import type { QueryClient } from '@tanstack/react-query';
 export const SUBJECTS = [
   'ages',
   'backups',
-  'bringing',
-  'bringings',
+  'import',
+  'imports',
   'causes',
   'clock',
   'closed-days',
@@ -32,7 +32,7 @@ export const SUBJECTS = [
   'kinds',
   'leaving',
   'links',
-  'matters',
+  'incidents',
   'me',
   'messages',
   'names',
@@ -70,7 +70,7 @@ export type Subject = (typeof SUBJECTS)[number];
 export const key = <Rest extends readonly unknown[]>(subject: Subject, ...rest: Rest) => [subject, ...rest] as const;
 
 /** What stands on Today, Devices, the ribbon and the night: each run and each setting of a device moves it. */
-const STANDING: readonly Subject[] = ['devices', 'today', 'matters', 'ribbon', 'night', 'teams', 'holders', 'coverage', 'wipe'];
+const STANDING: readonly Subject[] = ['devices', 'today', 'incidents', 'ribbon', 'night', 'teams', 'holders', 'coverage', 'wipe'];
 
 export const CHANGES = {
   /** A run was asked, stopped, began or ended. */
@@ -82,34 +82,34 @@ export const CHANGES = {
   plan: [...STANDING, 'plans', 'preview', 'consequences', 'backups', 'leaving'],
   pause: [...STANDING, 'pauses', 'plans'],
   /** A store, what it holds, a copy, a check, its passphrase. */
-  store: ['stores', 'copies', 'backups', 'today', 'matters', 'coverage', 'wipe'],
+  store: ['stores', 'copies', 'backups', 'today', 'incidents', 'coverage', 'wipe'],
   /** A copy became owed, is under way, arrived or failed. */
-  copy: ['copies', 'stores', 'backups', 'coverage', 'wipe', 'today', 'matters'],
+  copy: ['copies', 'stores', 'backups', 'coverage', 'wipe', 'today', 'incidents'],
   /** A backup is held, released, doubted, dated anew. */
   backup: [...STANDING, 'backups', 'runs', 'run', 'stores', 'leaving', 'consequences', 'copies'],
   /** An exception from a plan's rule. */
-  exception: ['exceptions', 'consequences', 'backups', 'leaving', 'today', 'matters'],
+  exception: ['exceptions', 'consequences', 'backups', 'leaving', 'today', 'incidents'],
   /** Something is to be erased on request, is on its way, or is not erased after all. */
   erasure: ['erasures', 'backups', 'leaving', 'inside', 'devices'],
   /** Somebody said that nothing leaves, or lifted it. */
   freeze: ['freezes', 'leaving', 'backups', 'consequences'],
   /** A drill was asked, stopped, began or ended; or how the office drills. */
-  drill: ['drills', 'coverage', 'today', 'matters'],
-  restore: ['restore', 'restores', 'exports', 'devices', 'today', 'matters'],
+  drill: ['drills', 'coverage', 'today', 'incidents'],
+  restore: ['restore', 'restores', 'exports', 'devices', 'today', 'incidents'],
   /** An archive or a folder that lies on the server. */
   export: ['exports', 'restore', 'restores'],
   /** Old backups brought in from elsewhere. */
-  bringing: [...STANDING, 'bringing', 'bringings', 'backups', 'runs', 'stores'],
+  imports: [...STANDING, 'import', 'imports', 'backups', 'runs', 'stores'],
   /** A cause was put off or taken up, an anomaly settled. */
-  matter: ['matters', 'today', 'anomalies', 'devices', 'backups', 'runs', 'run'],
+  incident: ['incidents', 'today', 'anomalies', 'devices', 'backups', 'runs', 'run'],
   /** What an account was found to keep, and how much of it is promised. */
-  coverage: ['coverage', 'wipe', 'devices', 'today', 'matters', 'plans'],
+  coverage: ['coverage', 'wipe', 'devices', 'today', 'incidents', 'plans'],
   /** A signed answer to "safe to wipe?". */
   answer: ['wipe', 'signed'],
   /** The coming night was lined up anew. */
   line_up: ['night', 'today', 'devices'],
   /** Teams and holders by name. */
-  people: ['teams', 'holders', 'names', 'devices', 'today', 'matters'],
+  people: ['teams', 'holders', 'names', 'devices', 'today', 'incidents'],
   /** Accounts that sign in. */
   account: ['users', 'me'],
   /** How long records are kept. */
@@ -118,7 +118,7 @@ export const CHANGES = {
   office: [...STANDING, 'me', 'plans', 'preview', 'closed-days', 'clock', 'zones', 'promises', 'report', 'runs', 'run', 'backups'],
   /** What is told to whom: mails, hooks, wishes. */
   telling: ['wishes', 'hooks', 'messages'],
-  clock: ['clock', 'today', 'matters'],
+  clock: ['clock', 'today', 'incidents'],
 } as const satisfies Record<string, readonly Subject[]>;
 
 export type Change = keyof typeof CHANGES;

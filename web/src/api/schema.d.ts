@@ -264,54 +264,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/bring-in": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["bringings"];
-        put?: never;
-        post: operations["look_into_old"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/bring-in/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["bringing"];
-        put?: never;
-        post?: never;
-        delete: operations["drop_bringing"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/bring-in/{id}/take": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["bring_in"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/causes/run": {
         parameters: {
             query?: never;
@@ -669,23 +621,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{id}/look": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Reads the device's inventories now; takes as long as that takes. */
-        post: operations["look_at"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/devices/{id}/omissions": {
         parameters: {
             query?: never;
@@ -795,6 +730,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["ask_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{id}/scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Reads the device's inventories now; takes as long as that takes. */
+        post: operations["look_at"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1580,6 +1532,102 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["imports"];
+        put?: never;
+        post: operations["scan_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["import"];
+        put?: never;
+        post?: never;
+        delete: operations["drop_import"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/incidents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["incidents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/incidents/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["incident"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/incidents/{id}/put-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["put_off"];
+        delete: operations["take_up"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/journal": {
         parameters: {
             query?: never;
@@ -1655,54 +1703,6 @@ export interface paths {
         put?: never;
         post: operations["keep_after_all"];
         delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/matters": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["matters"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/matters/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["matter"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/matters/{id}/put-off": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["put_off"];
-        delete: operations["take_up"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3384,46 +3384,6 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
-        Bringing: {
-            /** Format: uuid */
-            readonly id: string;
-            readonly name: string;
-            /** @description It was sent by the browser, and is removed when it has been taken. */
-            readonly uploaded: boolean;
-            state: components["schemas"]["BringingStateEnum"];
-            found: components["schemas"]["Found"];
-            progress: components["schemas"]["BringingProgress"];
-            /** Format: uuid */
-            device_id: string | null;
-            readonly device_name: string;
-            /**
-             * Format: date-time
-             * @description When it was taken, truly.
-             */
-            readonly moment: string | null;
-            /** Format: uuid */
-            backup_id: string | null;
-            readonly cause: string;
-            readonly remedy: string;
-            readonly by_name: string;
-            /** Format: date-time */
-            readonly at: string;
-        };
-        BringingProgress: {
-            stage?: string;
-            read_bytes?: number;
-            to_read_bytes?: number;
-        };
-        /**
-         * @description * `looking` - Looking
-         *     * `looked` - Looked
-         *     * `waiting` - Waiting
-         *     * `bringing` - Bringing
-         *     * `done` - Done
-         *     * `failed` - Failed
-         * @enum {string}
-         */
-        BringingStateEnum: "looking" | "looked" | "waiting" | "bringing" | "done" | "failed";
         Bulk: {
             /** Format: uuid */
             readonly id: string;
@@ -3463,7 +3423,7 @@ export interface components {
              * Format: uuid
              * @description What is remembered of it; empty for a few seconds after it began.
              */
-            readonly matter_id: string | null;
+            readonly incident_id: string | null;
             /** Format: date-time */
             readonly opened_at: string | null;
             /** Format: date */
@@ -3844,7 +3804,7 @@ export interface components {
         CoverEnum: "backed_up" | "behind" | "in_step_only" | "nothing" | "empty";
         Coverage: {
             /** Format: date-time */
-            looked_at: string | null;
+            scanned_at: string | null;
             kinds: components["schemas"]["KindCover"][];
         };
         DamagedCopy: {
@@ -4505,23 +4465,18 @@ export interface components {
             id: string;
             name: string;
         };
+        /** @description One thing that was found, and the step that resolves it. */
         Finding: {
             code: string;
-            blocks: boolean;
+            level: components["schemas"]["LevelEnum"];
             says: string;
-            remedy: string;
+            step: string;
         };
         FindingNamed: {
             /** @description As people call it. */
             readonly kind: string;
             name: string;
             says: string;
-        };
-        FindingReady: {
-            code: string;
-            level: components["schemas"]["LevelEnum"];
-            says: string;
-            step: string;
         };
         FirstAdministratorRequest: {
             office_name: string;
@@ -4773,6 +4728,93 @@ export interface components {
         Hurried: {
             copies: number;
         };
+        Import: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly name: string;
+            /** @description It was sent by the browser, and is removed when it has been taken. */
+            readonly uploaded: boolean;
+            state: components["schemas"]["ImportStateEnum"];
+            found: components["schemas"]["Found"];
+            progress: components["schemas"]["ImportProgress"];
+            /** Format: uuid */
+            device_id: string | null;
+            readonly device_name: string;
+            /**
+             * Format: date-time
+             * @description When it was taken, truly.
+             */
+            readonly moment: string | null;
+            /** Format: uuid */
+            backup_id: string | null;
+            readonly cause: string;
+            readonly remedy: string;
+            readonly by_name: string;
+            /** Format: date-time */
+            readonly at: string;
+        };
+        ImportProgress: {
+            stage?: string;
+            read_bytes?: number;
+            to_read_bytes?: number;
+        };
+        /**
+         * @description * `scanning` - Scanning
+         *     * `ready` - Ready
+         *     * `waiting` - Waiting
+         *     * `importing` - Importing
+         *     * `done` - Done
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        ImportStateEnum: "scanning" | "ready" | "waiting" | "importing" | "done" | "failed";
+        /** @description One line of the list of what needed a person. */
+        Incident: {
+            /** Format: uuid */
+            readonly id: string;
+            /** @description Stable name of the cause; at most one of a code is open. */
+            readonly code: string;
+            readonly mark: string;
+            readonly says: string;
+            /** Format: date-time */
+            readonly opened_at: string;
+            /** Format: date-time */
+            readonly closed_at: string | null;
+            /**
+             * Format: date
+             * @description First day on which it counts again, in the office's zone.
+             */
+            readonly put_off_until: string | null;
+            readonly put_off_why: string;
+            /** @default  */
+            put_off_by: string;
+            /** @description Names of those that it touches or touched. */
+            readonly devices: string[];
+        };
+        /** @description One line of the list of what needed a person. */
+        IncidentDetail: {
+            /** Format: uuid */
+            readonly id: string;
+            /** @description Stable name of the cause; at most one of a code is open. */
+            readonly code: string;
+            readonly mark: string;
+            readonly says: string;
+            /** Format: date-time */
+            readonly opened_at: string;
+            /** Format: date-time */
+            readonly closed_at: string | null;
+            /**
+             * Format: date
+             * @description First day on which it counts again, in the office's zone.
+             */
+            readonly put_off_until: string | null;
+            readonly put_off_why: string;
+            /** @default  */
+            put_off_by: string;
+            /** @description Names of those that it touches or touched. */
+            readonly devices: string[];
+            events: components["schemas"]["Event"][];
+        };
         Inside: {
             shape: components["schemas"]["InsideShapeEnum"];
             count: number;
@@ -4918,7 +4960,7 @@ export interface components {
             readonly occasion: components["schemas"]["OccasionEnum"] | components["schemas"]["BlankEnum"];
             readonly note: string;
             /** @description Name of what it was brought in from; empty for our own. */
-            readonly brought_in_from: string;
+            readonly imported_from: string;
             /** @description Made while the clock was in doubt: restorable; no promise and no rule counts it until that is settled. */
             readonly in_doubt: boolean;
             /** @description It lacks so much that somebody has to look: restorable; no promise, coverage and no rule counts it until then. */
@@ -5265,53 +5307,6 @@ export interface components {
             seen: string;
             /** @default  */
             word: string;
-        };
-        /** @description One line of the list of what needed a person. */
-        Matter: {
-            /** Format: uuid */
-            readonly id: string;
-            /** @description Stable name of the cause; at most one of a code is open. */
-            readonly code: string;
-            readonly mark: string;
-            readonly says: string;
-            /** Format: date-time */
-            readonly opened_at: string;
-            /** Format: date-time */
-            readonly closed_at: string | null;
-            /**
-             * Format: date
-             * @description First day on which it counts again, in the office's zone.
-             */
-            readonly put_off_until: string | null;
-            readonly put_off_why: string;
-            /** @default  */
-            put_off_by: string;
-            /** @description Names of those that it touches or touched. */
-            readonly devices: string[];
-        };
-        /** @description One line of the list of what needed a person. */
-        MatterDetail: {
-            /** Format: uuid */
-            readonly id: string;
-            /** @description Stable name of the cause; at most one of a code is open. */
-            readonly code: string;
-            readonly mark: string;
-            readonly says: string;
-            /** Format: date-time */
-            readonly opened_at: string;
-            /** Format: date-time */
-            readonly closed_at: string | null;
-            /**
-             * Format: date
-             * @description First day on which it counts again, in the office's zone.
-             */
-            readonly put_off_until: string | null;
-            readonly put_off_why: string;
-            /** @default  */
-            put_off_by: string;
-            /** @description Names of those that it touches or touched. */
-            readonly devices: string[];
-            events: components["schemas"]["Event"][];
         };
         /**
          * @description * `read` - read
@@ -5863,21 +5858,6 @@ export interface components {
             /** @description At most, as the device says; steps may overlap. */
             bytes: number;
         };
-        PaginatedBringingList: {
-            /** @example 123 */
-            count: number;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?page=4
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?page=2
-             */
-            previous?: string | null;
-            results: components["schemas"]["Bringing"][];
-        };
         PaginatedDamagedCopyList: {
             /** @example 123 */
             count: number;
@@ -5938,6 +5918,36 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["Holder"][];
         };
+        PaginatedImportList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Import"][];
+        };
+        PaginatedIncidentList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["Incident"][];
+        };
         PaginatedJournalList: {
             /** @example 123 */
             count: number;
@@ -5952,21 +5962,6 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["Journal"][];
-        };
-        PaginatedMatterList: {
-            /** @example 123 */
-            count: number;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?page=4
-             */
-            next?: string | null;
-            /**
-             * Format: uri
-             * @example http://api.example.org/accounts/?page=2
-             */
-            previous?: string | null;
-            results: components["schemas"]["Matter"][];
         };
         PaginatedMessageList: {
             /** @example 123 */
@@ -6598,7 +6593,7 @@ export interface components {
         /** @description Findings in the order in which to resolve them, and the guides that may be needed. */
         Readiness: {
             reachable: boolean;
-            findings: components["schemas"]["FindingReady"][];
+            findings: components["schemas"]["Finding"][];
             /** @description What to look at when it is not seen at all. */
             not_seen: string[];
             first_time: string[];
@@ -6694,7 +6689,8 @@ export interface components {
             before_totals: components["schemas"]["Totals"];
             causes: components["schemas"]["CauseCount"][];
             stores: components["schemas"]["StoreGrowth"][];
-            matters: number;
+            /** @description How many began. */
+            incidents: number;
             /**
              * Format: date-time
              * @description When it was written down, of a month that is over.
@@ -8130,7 +8126,7 @@ export interface components {
             says: string;
             reasons: components["schemas"]["Reason"][];
             /** Format: date-time */
-            looked_at: string | null;
+            scanned_at: string | null;
             /** Format: uuid */
             backup_id: string | null;
             /** Format: date-time */
@@ -8782,160 +8778,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Removal"];
-                };
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    bringings: {
-        parameters: {
-            query?: {
-                /** @description A page number within the paginated result set. */
-                page?: number;
-                /** @description Number of results to return per page. */
-                page_size?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PaginatedBringingList"];
-                };
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    look_into_old: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["PathRequest"];
-                "multipart/form-data": components["schemas"]["PathRequest"];
-            };
-        };
-        responses: {
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Bringing"];
-                };
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    bringing: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Bringing"];
-                };
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    drop_bringing: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    bring_in: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TakeRequest"];
-            };
-        };
-        responses: {
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Bringing"];
                 };
             };
             default: {
@@ -9771,35 +9613,6 @@ export interface operations {
             };
         };
     };
-    look_at: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Coverage"];
-                };
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     device_omissions: {
         parameters: {
             query?: never;
@@ -10006,6 +9819,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunDetail"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Coverage"];
                 };
             };
             default: {
@@ -11813,6 +11655,284 @@ export interface operations {
             };
         };
     };
+    imports: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedImportList"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scan_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PathRequest"];
+                "multipart/form-data": components["schemas"]["PathRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    incidents: {
+        parameters: {
+            query?: {
+                device?: string;
+                open?: boolean | null;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedIncidentList"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    incident: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IncidentDetail"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutOffRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IncidentDetail"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     journal: {
         parameters: {
             query?: {
@@ -11954,130 +12074,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["KeptAfterAll"];
                 };
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    matters: {
-        parameters: {
-            query?: {
-                device?: string;
-                open?: boolean | null;
-                /** @description A page number within the paginated result set. */
-                page?: number;
-                /** @description Number of results to return per page. */
-                page_size?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PaginatedMatterList"];
-                };
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    matter: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MatterDetail"];
-                };
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    put_off: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PutOffRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MatterDetail"];
-                };
-            };
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    take_up: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             default: {
                 headers: {

@@ -5,7 +5,7 @@ import { useEffect } from 'react';
 import { key, touch, type Change } from '../api/keys';
 
 export interface LiveEvent {
-  topic: 'run' | 'restore' | 'bringing' | 'changed' | 'again' | 'session';
+  topic: 'run' | 'restore' | 'imports' | 'changed' | 'again' | 'session';
   id: string;
   state: Record<string, unknown> | null;
 }
@@ -21,7 +21,7 @@ const TOLD: Record<string, readonly Change[]> = {
   copies: ['copy'],
   drills: ['drill'],
   line_up: ['line_up'],
-  matters: ['matter'],
+  incidents: ['incident'],
   freezes: ['freeze'],
 };
 
@@ -41,7 +41,7 @@ export function take(queries: QueryClient, event: LiveEvent): void {
   }
   const queryKey = key(event.topic, event.id);
   const known = queries.getQueryData<Known>(queryKey);
-  if (event.state && known && event.topic !== 'bringing') {
+  if (event.state && known && event.topic !== 'imports') {
     queries.setQueryData(queryKey, { ...known, state: 'running', progress: event.state });
     const entersStage = known.state !== 'running' || known.progress['stage'] !== event.state['stage'];
     if (entersStage) void queries.invalidateQueries({ queryKey }); // its log and times have grown too

@@ -34,7 +34,7 @@ export const router = createBrowserRouter([
           },
           { path: '/teams', lazy: async () => ({ Component: (await import('../features/oversight/TeamsScreen')).TeamsScreen }) },
           { path: '/holders/:id', lazy: async () => ({ Component: (await import('../features/oversight/HolderScreen')).HolderScreen }) },
-          { path: '/bring-in', lazy: async () => ({ Component: (await import('../features/runs/BringInScreen')).BringInScreen }) },
+          { path: '/imports', lazy: async () => ({ Component: (await import('../features/runs/ImportOldScreen')).ImportOldScreen }) },
           { path: '/plans', lazy: async () => ({ Component: (await import('../features/plans/PlansScreen')).PlansScreen }) },
           {
             path: '/plans/exceptions',
@@ -65,7 +65,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import('../features/runs/CompareScreen')).CompareScreen }),
           },
           { path: '/night', lazy: async () => ({ Component: (await import('../features/oversight/NightScreen')).NightScreen }) },
-          { path: '/matters', lazy: async () => ({ Component: (await import('../features/oversight/MattersScreen')).MattersScreen }) },
+          {
+            path: '/incidents',
+            lazy: async () => ({ Component: (await import('../features/oversight/IncidentsScreen')).IncidentsScreen }),
+          },
           {
             path: '/anomalies',
             lazy: async () => ({ Component: (await import('../features/oversight/AnomaliesScreen')).AnomaliesScreen }),

@@ -104,7 +104,7 @@ function Finished({ backup }: { backup: Backup }) {
       <Link className="title-link" to={`/backups/${backup.id}`}>
         <When at={backup.finished_at} />
       </Link>
-      {backup.brought_in_from && <span className="quiet"> brought in</span>}
+      {backup.imported_from && <span className="quiet"> brought in</span>}
       {backup.suspect && <span className="tone-late"> far fewer items</span>}
       {backup.update_pending && (
         <span className="quiet" title={before}>

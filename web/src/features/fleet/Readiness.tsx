@@ -12,7 +12,7 @@ import { Form } from '../../ui/forms/Form';
 import { Guide } from '../../ui/Guide';
 import { Failed } from '../../ui/States';
 
-type Finding = Schemas['FindingReady'];
+type Finding = Schemas['Finding'];
 
 const LEVELS: Record<Finding['level'], string> = { blocks: 'stops a run', warns: 'to know', fine: 'fine', untold: '' };
 const SIGNS: Record<Finding['level'], string> = { blocks: '■', warns: '◇', fine: '✓', untold: '' };

@@ -68,7 +68,7 @@ function OneAnomaly({ row }: { row: Odd }) {
   const [asking, setAsking] = useState(false);
   const settle = useAct(
     (why: string) => client.POST('/api/anomalies/{id}/settle', { params: { path: { id: row.id } }, body: { why } }),
-    'matter',
+    'incident',
   );
   return (
     <section className="sheet pad">

@@ -10,7 +10,11 @@ import { Field } from '../../ui/forms/Field';
 export function AskPutOff({ id, onDone }: { id: string; onDone: () => void }) {
   const [until, setUntil] = useState('');
   const [why, setWhy] = useState('');
-  const ask = useAct(() => client.POST('/api/matters/{id}/put-off', { params: { path: { id } }, body: { until, why } }), 'matter', onDone);
+  const ask = useAct(
+    () => client.POST('/api/incidents/{id}/put-off', { params: { path: { id } }, body: { until, why } }),
+    'incident',
+    onDone,
+  );
   const problem = ask.problem;
   return (
     <Dialog title="Put it off" action="Put it off" onSubmit={() => ask.go()} onCancel={onDone} problem={problem} busy={ask.busy}>

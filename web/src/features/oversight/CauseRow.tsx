@@ -35,8 +35,8 @@ export function CauseRow({ cause }: { cause: Cause }) {
       </div>
       <div className="acts">
         {cause.step === 'run' ? may('run') && <RunAll cause={cause} /> : <NextStep cause={cause} />}
-        {cause.matter_id && may('settle') && (
-          <PutOff id={cause.matter_id} what={cause.says} until={cause.put_off_until} why={cause.put_off_why} />
+        {cause.incident_id && may('settle') && (
+          <PutOff id={cause.incident_id} what={cause.says} until={cause.put_off_until} why={cause.put_off_why} />
         )}
       </div>
     </div>

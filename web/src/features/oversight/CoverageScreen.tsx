@@ -37,11 +37,11 @@ export function CoverageScreen() {
     queryKey: key('coverage', id),
     queryFn: () => told(client.GET('/api/devices/{id}/coverage', { params: { path: { id } } })),
   });
-  const look = useAct(() => client.POST('/api/devices/{id}/look', { params: { path: { id } } }), 'coverage');
+  const scan = useAct(() => client.POST('/api/devices/{id}/scan', { params: { path: { id } } }), 'coverage');
   if (coverage.isPending || device.isPending) return <Loading what="the coverage" />;
   if (coverage.isLoadingError) return <FailedScreen problem={problemOf(coverage.error)} onRetry={() => void coverage.refetch()} />;
   if (device.isLoadingError) return <FailedScreen problem={problemOf(device.error)} />;
-  const { kinds, looked_at: lookedAt } = coverage.data;
+  const { kinds, scanned_at: scannedAt } = coverage.data;
   const mayChange = may('run');
   const total = kinds.reduce((sum, one) => sum + (one.live?.size_bytes ?? 0), 0);
   return (
@@ -52,23 +52,23 @@ export function CoverageScreen() {
         </Heading>
         <div className="row-end">
           <span className="quiet" role="status">
-            {lookedAt ? (
+            {scannedAt ? (
               <>
-                looked at <Age at={lookedAt} />: {iec(total)} on it
+                looked at <Age at={scannedAt} />: {iec(total)} on it
               </>
             ) : (
               'nobody has looked at it yet'
             )}
           </span>
           {mayChange && device.data.link !== 'none' && (
-            <Button variant="outline-primary" disabled={look.busy} onClick={() => look.go()}>
-              {look.busy ? 'Looking at the device …' : 'Look at it now'}
+            <Button variant="outline-primary" disabled={scan.busy} onClick={() => scan.go()}>
+              {scan.busy ? 'Looking at the device …' : 'Look at it now'}
             </Button>
           )}
         </div>
       </div>
       <DeviceTabs id={id} inside={may('look_inside')} />
-      <Refused problem={look.problem} />
+      <Refused problem={scan.problem} />
       <div className="sheet scroll">
         {kinds.length === 0 && <Empty>Nothing is known of what is on it. Look at it now, or run a backup.</Empty>}
         {kinds.length > 0 && (

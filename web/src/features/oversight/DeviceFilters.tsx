@@ -75,7 +75,7 @@ export function DeviceFilters({
           <p className="mb-0">
             <Link to="/devices/import">Import a list</Link>
             <br />
-            <Link to="/bring-in">Bring in old backups</Link>
+            <Link to="/imports">Bring in old backups</Link>
             <br />
             <Link to="/teams">Teams and holders</Link>
           </p>

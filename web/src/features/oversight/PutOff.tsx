@@ -1,4 +1,4 @@
-/** Put a matter off until a day, with a reason; or take it up again. */
+/** Put an incident off until a day, with a reason; or take it up again. */
 import { lazy, Suspense, useState } from 'react';
 
 import { useAct } from '../../api/act';
@@ -10,7 +10,7 @@ const AskPutOff = lazy(async () => ({ default: (await import('./AskPutOff')).Ask
 
 export function PutOff({ id, what, until, why }: { id: string; what: string; until: string | null; why: string }) {
   const [asking, setAsking] = useState(false);
-  const takeUp = useAct(() => client.DELETE('/api/matters/{id}/put-off', { params: { path: { id } } }), 'matter');
+  const takeUp = useAct(() => client.DELETE('/api/incidents/{id}/put-off', { params: { path: { id } } }), 'incident');
   if (until && why)
     return (
       <span className="quiet">

@@ -78,8 +78,8 @@ function Lead({ found }: { found: Report }) {
         {counted(totals.runs, 'run')}: {grouped(totals.came)} succeeded, {grouped(totals.did_not)} did not
         {before.runs > 0 && ` (the month before ${grouped(before.came)} and ${grouped(before.did_not)})`}. They read{' '}
         {iec(totals.read_bytes)} and brought {iec(totals.stored_bytes)} that was new
-        {totals.average_seconds !== null && `, ${spoken(totals.average_seconds)} each on average`}. {counted(found.matters, 'thing')} began
-        to need a person.
+        {totals.average_seconds !== null && `, ${spoken(totals.average_seconds)} each on average`}. {counted(found.incidents, 'thing')}{' '}
+        began to need a person.
       </p>
     </>
   );

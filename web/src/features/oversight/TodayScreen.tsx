@@ -70,7 +70,7 @@ export function TodayScreen() {
             <h2>
               Needs a person{' '}
               <small>
-                by cause, worst first · <Link to="/matters">all of them, with their history</Link>
+                by cause, worst first · <Link to="/incidents">all of them, with their history</Link>
               </small>
             </h2>
             <div className="sheet">
@@ -96,9 +96,9 @@ export function TodayScreen() {
                 Back to normal <small>since yesterday</small>
               </h2>
               <ul className="log sheet pad">
-                {normal.map((matter) => (
-                  <li key={matter.id}>
-                    <TimeOnly at={matter.closed_at} /> <span>{matter.says}</span>
+                {normal.map((incident) => (
+                  <li key={incident.id}>
+                    <TimeOnly at={incident.closed_at} /> <span>{incident.says}</span>
                   </li>
                 ))}
               </ul>

@@ -57,9 +57,9 @@ export function WipeScreen() {
                   'No backup'
                 )}{' '}
                 ·{' '}
-                {found.looked_at ? (
+                {found.scanned_at ? (
                   <>
-                    device looked at <Age at={found.looked_at} />
+                    device looked at <Age at={found.scanned_at} />
                   </>
                 ) : (
                   'device not looked at yet'
@@ -101,7 +101,7 @@ function Act({ id, wipe, reason, planId }: { id: string; wipe: Wipe; reason: Rea
       }),
     'run',
   );
-  const look = useAct(() => client.POST('/api/devices/{id}/look', { params: { path: { id } } }), 'coverage');
+  const scan = useAct(() => client.POST('/api/devices/{id}/scan', { params: { path: { id } } }), 'coverage');
   const check = useAct(
     () => client.POST('/api/stores/{id}/check', { params: { path: { id: home?.id ?? '' } }, body: { percent: 100 } }),
     'store',
@@ -118,7 +118,7 @@ function Act({ id, wipe, reason, planId }: { id: string; wipe: Wipe; reason: Rea
     case 'run':
       return wipe.active_run ? <Link to={`/history/${wipe.active_run}`}>A run is under way</Link> : button('Run a backup', 'Asking …', run);
     case 'look':
-      return button('Look at it now', 'Looking …', look);
+      return button('Look at it now', 'Looking …', scan);
     case 'check':
       return home ? button(`Check ${home.name}`, 'Asking …', check) : null;
     case 'copy':

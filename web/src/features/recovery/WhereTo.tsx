@@ -48,7 +48,7 @@ export function WhereTo({ backup, things }: Props) {
     'restore',
     (restore) => void navigate(`/restore/${restore.id}`),
   );
-  const blocked = (findings.data ?? []).some((finding) => finding.blocks) && going.target !== 'folder';
+  const blocked = (findings.data ?? []).some((finding) => finding.level === 'blocks') && going.target !== 'folder';
   const targets = TARGETS.filter((one) => one.value !== 'folder' || may('set_up'));
   return (
     <Form className="sheet pad" onSubmit={() => ask.go()} problem={ask.problem}>
@@ -131,9 +131,9 @@ function Before({ chosen, going, findings }: BeforeProps) {
       {toDevice && findings.data?.length === 0 && <p className="hint">Nothing stands in the way.</p>}
       {found.map((finding) => (
         <div className="finding" key={finding.code}>
-          <Mark look={finding.blocks ? STANDINGS['late'] : STANDINGS['due_soon']} wordless />
+          <Mark look={finding.level === 'blocks' ? STANDINGS['late'] : STANDINGS['due_soon']} wordless />
           <p>
-            <strong>{finding.says}</strong> {finding.remedy}
+            <strong>{finding.says}</strong> {finding.step}
           </p>
         </div>
       ))}

@@ -12,7 +12,7 @@ export function StillNeeded({ holds }: { holds: readonly Schemas['OnHold'][] }) 
   const [asking, setAsking] = useState(false);
   const act = useAct(
     (why: string) => client.POST('/api/holds/still-needed', { body: { backups: holds.map((one) => one.id), why } }),
-    ['backup', 'matter'],
+    ['backup', 'incident'],
   );
   return (
     <>

@@ -94,7 +94,7 @@ function Days({ given, put }: { given: Given; put: (changes: Partial<Given>) => 
         most={60}
         whole
         field="grace_days"
-        hint="So long after its turn began a drive that was not plugged in is no matter yet."
+        hint="So long after its turn began a drive that was not plugged in is no incident yet."
       />
     </>
   );

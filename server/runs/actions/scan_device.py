@@ -10,10 +10,10 @@ from typing import Any
 
 from django.db import transaction
 
-from core.content.errors import DataAccessOff, DeviceLocked, NotAccepted
 from core.content.items import Item
 from core.content.kinds import FOLDERS
-from core.content.link import DeviceLink, DeviceState
+from core.content.link import DeviceLink
+from core.content.readiness import let_in
 from core.errors import AtticError
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
@@ -21,7 +21,7 @@ from server.fleet.actions.change_device import note_told
 from server.fleet.actions.note_accounts import note_accounts
 from server.fleet.actions.note_own_cloud import note_own_cloud
 from server.fleet.convert import link_to, told_card
-from server.fleet.models import Device, Look
+from server.fleet.models import Device, Scan
 from server.live import publish
 from server.outside import outside
 from server.runs.models import Copy, CopyState
@@ -31,13 +31,13 @@ LARGEST = 12
 EXAMPLES = 5
 
 
-def look_at(device: Device) -> Look:
+def scan_device(device: Device) -> Scan:
     """Raises LinkError when it cannot be looked at; what was known before stays then."""
     link = link_to(device)
     try:
         state = link.state()
         note_told(device, state, now=outside().now())
-        _refuse(state)
+        let_in(state)
         note_accounts(device, link)
         note_own_cloud(device, link, now=outside().now())
         held = newest_held(device)
@@ -46,7 +46,7 @@ def look_at(device: Device) -> Look:
     finally:
         link.close()
     with transaction.atomic():
-        look, _ = Look.objects.update_or_create(
+        scan, _ = Scan.objects.update_or_create(
             device=device,
             defaults={
                 "at": outside().now(), "kinds": kinds, "missing": missing,
@@ -54,7 +54,7 @@ def look_at(device: Device) -> Look:
             },
         )  # fmt: skip
     publish("changed", "devices")
-    return look
+    return scan
 
 
 def kinds_in(
@@ -112,12 +112,3 @@ def _missing(kind: str, items: Sequence[Item], held: tuple[Vault, Manifest] | No
     if absent:
         absent.sort(key=lambda item: item.modified, reverse=True)
         yield {"kind": kind, "items": len(absent), "examples": [item.name[:120] for item in absent[:EXAMPLES]]}
-
-
-def _refuse(state: DeviceState) -> None:
-    if state.accepted is False:
-        raise NotAccepted("Its holder has not said yes to this server.")
-    if state.locked:
-        raise DeviceLocked("The device is locked.")
-    if state.data_access is False:
-        raise DataAccessOff("Data access is switched off on the device.")

@@ -33,10 +33,10 @@ from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.moments import written
 from server.people.queries import office_zone
-from server.runs.actions.look_at import kinds_in
+from server.runs.actions.scan_device import kinds_in
 from server.runs.arrivals import arrived
 from server.runs.convert import told_kinds
-from server.runs.models import Backup, Bringing, BringingState, Copy
+from server.runs.models import Backup, Copy, Import, ImportState
 from server.storage.actions.note_newest import note_newest
 from server.storage.models import Store
 from server.storage.queries import opened
@@ -45,18 +45,18 @@ from server.unforeseen import ending_of
 
 MAX_UPLOAD_BYTES = 64 << 30
 SHOWN_ASIDE = 200
-BUSY = (BringingState.LOOKING, BringingState.WAITING, BringingState.BRINGING)
+BUSY = (ImportState.SCANNING, ImportState.WAITING, ImportState.IMPORTING)
 
 
-def look_at_path(path: str, *, by: User) -> Bringing:
+def scan_path(path: str, *, by: User) -> Import:
     """Something that lies on the server. Raises BadInput."""
     found = outside().place(path)
     if not found.exists():
         raise BadInput(f"There is nothing at {path}.", field="path", remedy="Correct the path, or mount the drive.")
-    return _begin(Bringing(name=found.name or path, path=str(found)), by=by)
+    return _begin(Import(name=found.name or path, path=str(found)), by=by)
 
 
-def look_at_upload(name: str, pieces: Iterable[bytes], *, by: User) -> Bringing:
+def scan_upload(name: str, pieces: Iterable[bytes], *, by: User) -> Import:
     """Something that the browser sends, kept in a folder of its own until it has been taken. Raises DeviceFull, BadInput."""
     shown = clean_name(name.replace("\\", "/").rpartition("/")[2])[:200]
     id = uuid4()
@@ -77,32 +77,32 @@ def look_at_upload(name: str, pieces: Iterable[bytes], *, by: User) -> Bringing:
     except AtticError:
         shutil.rmtree(folder, ignore_errors=True)
         raise
-    return _begin(Bringing(id=id, name=shown, path=str(target), uploaded=True), by=by)
+    return _begin(Import(id=id, name=shown, path=str(target), uploaded=True), by=by)
 
 
-def _begin(bringing: Bringing, *, by: User) -> Bringing:
-    bringing.by, bringing.at = by, outside().now()
+def _begin(import_: Import, *, by: User) -> Import:
+    import_.by, import_.at = by, outside().now()
     with transaction.atomic():
-        bringing.save(force_insert=True)
-        defer_import_scan(bringing.id)
-    return bringing
+        import_.save(force_insert=True)
+        defer_import_scan(import_.id)
+    return import_
 
 
-def look_into(bringing_id: UUID) -> Bringing:
+def scan_import(import_id: UUID) -> Import:
     """Find out what is inside. Ends as looked, or failed with its cause, whatever that is."""
-    bringing = Bringing.objects.get(id=bringing_id)
-    if bringing.state != BringingState.LOOKING:
-        return bringing
+    import_ = Import.objects.get(id=import_id)
+    if import_.state != ImportState.SCANNING:
+        return import_
     link: OldLink | None = None
     try:
-        link = outside().old_link(Path(bringing.path), office_zone())
-        ended = _moved(bringing_id, BringingState.LOOKED, found=_found(link))
+        link = outside().old_link(Path(import_.path), office_zone())
+        ended = _moved(import_id, ImportState.READY, found=_found(link))
     except Exception as error:  # whatever it is, the import ends with it
-        ended = _failed(bringing_id, error)
+        ended = _failed(import_id, error)
     finally:
         if link is not None:
             put_away(link)
-    publish("bringing", str(bringing_id))
+    publish("imports", str(import_id))
     return ended
 
 
@@ -114,61 +114,61 @@ def _found(link: OldLink) -> dict[str, Any]:
 
 
 @transaction.atomic
-def ask_bring_in(bringing: Bringing, *, device: Device, store: Store, moment: datetime, by: User) -> Bringing:
+def ask_import(import_: Import, *, device: Device, store: Store, moment: datetime, by: User) -> Import:
     """Raises Conflict, BadInput."""
-    found = held(Bringing, bringing.id)
-    if found.state != BringingState.LOOKED:
+    found = held(Import, import_.id)
+    if found.state != ImportState.READY:
         raise Conflict("This is not ready to be brought in.", remedy="Wait until it has been looked into, or look into it again.")
     if not found.found.get("kinds"):
         raise BadInput("There is nothing in it that could be brought in.", field="file", remedy="Choose another file or folder.")
     if moment > outside().now() + timedelta(days=1):
         raise BadInput("Its date lies in the future.", field="moment", remedy="Give the day on which it was taken.")
-    move(found, BringingState.WAITING, device=device, store=store, moment=moment, by=by)
+    move(found, ImportState.WAITING, device=device, store=store, moment=moment, by=by)
     defer_import(found.id, device.id)
     return found
 
 
-def bring_in(bringing_id: UUID) -> Bringing:
+def take_import(import_id: UUID) -> Import:
     """Take it. Idempotent: one whose worker died is taken again and uses what was stored."""
-    bringing = Bringing.objects.select_related("device__holder", "device__team", "store").get(id=bringing_id)
-    if bringing.state == BringingState.WAITING:
-        _moved(bringing_id, BringingState.BRINGING)
-    elif bringing.state != BringingState.BRINGING:
-        return bringing
+    import_ = Import.objects.select_related("device__holder", "device__team", "store").get(id=import_id)
+    if import_.state == ImportState.WAITING:
+        _moved(import_id, ImportState.IMPORTING)
+    elif import_.state != ImportState.IMPORTING:
+        return import_
     link: OldLink | None = None
     try:
-        link = outside().old_link(Path(bringing.path), office_zone())
-        ended = _recorded(bringing, _captured(bringing, link))
+        link = outside().old_link(Path(import_.path), office_zone())
+        ended = _recorded(import_, _captured(import_, link))
     except Exception as error:  # whatever it is, the import ends with it
-        ended = _failed(bringing_id, error)
+        ended = _failed(import_id, error)
     finally:
         if link is not None:
             put_away(link)
-    if ended.state == BringingState.DONE:
-        _clear(bringing)
-    publish("bringing", str(bringing_id))
+    if ended.state == ImportState.DONE:
+        _clear(import_)
+    publish("imports", str(import_id))
     publish("changed", "devices")
     return ended
 
 
-def _subject(bringing: Bringing) -> tuple[Device, datetime, Store]:
+def _subject(import_: Import) -> tuple[Device, datetime, Store]:
     """Of which device it is, of when, and where it goes. Raises NotReady."""
-    if bringing.device is None or bringing.moment is None or bringing.store is None:
+    if import_.device is None or import_.moment is None or import_.store is None:
         raise NotReady("It does not say yet of which device it is, where it goes, or of when it is.")
-    return bringing.device, bringing.moment, bringing.store
+    return import_.device, import_.moment, import_.store
 
 
-def _captured(bringing: Bringing, link: DeviceLink) -> Captured:
-    device, moment, store = _subject(bringing)
+def _captured(import_: Import, link: DeviceLink) -> Captured:
+    device, moment, store = _subject(import_)
     told = {"name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else ""}
     request = Request(
         device=str(device.id),
         device_told=told,
         kinds=tuple(KIND_CODES),
-        note=f"brought in from {bringing.name}",
+        note=f"brought in from {import_.name}",
         zone=office_zone().key,
     )
-    progress = ImportProgress(bringing.id)
+    progress = ImportProgress(import_.id)
     capture = Capture(
         link, Writer(opened(store)), request, clock=lambda: moment, on_progress=progress.tell, should_stop=progress.should_stop
     )
@@ -190,32 +190,32 @@ class ImportProgress:
 
     def tell(self, progress: Progress) -> None:
         told = {"stage": progress.stage, "read_bytes": progress.read_bytes, "to_read_bytes": progress.to_read_bytes}
-        Bringing.objects.filter(id=self._id, state=BringingState.BRINGING).update(progress=told)
-        publish("bringing", str(self._id), told)
+        Import.objects.filter(id=self._id, state=ImportState.IMPORTING).update(progress=told)
+        publish("imports", str(self._id), told)
 
     def should_stop(self) -> bool:
         """Asked at most every second."""
         if time.monotonic() - self._asked >= 1:
             self._asked = time.monotonic()
-            self._stop = not Bringing.objects.filter(id=self._id, state=BringingState.BRINGING, stop_asked=False).exists()
+            self._stop = not Import.objects.filter(id=self._id, state=ImportState.IMPORTING, stop_asked=False).exists()
         return self._stop
 
 
 @transaction.atomic
-def _recorded(bringing: Bringing, captured: Captured) -> Bringing:
+def _recorded(import_: Import, captured: Captured) -> Import:
     """Record the backup that lies in the store now, even where somebody has ended the import meanwhile."""
-    row, manifest = held(Bringing, bringing.id, "by"), captured.manifest
-    device, _, store = _subject(bringing)
+    row, manifest = held(Import, import_.id, "by"), captured.manifest
+    device, _, store = _subject(import_)
     backup = Backup.objects.create(
         id=UUID(bytes=manifest.id), device=device, finished_at=manifest.finished_at, items=manifest.items,
         size_bytes=manifest.size_bytes, kinds=told_kinds(manifest),
-        family=device.family, brought_in_from=row.name, note=row.name[:200],
+        family=device.family, imported_from=row.name, note=row.name[:200],
         hold_reason="brought in by hand", hold_by=row.by,
     )  # fmt: skip
     Copy.objects.create(backup=backup, store=store)
     arrived(backup)
     note_newest(store.id, backup.id)
-    if row.state != BringingState.BRINGING:
+    if row.state != ImportState.IMPORTING:
         return row
     aside = list(row.found.get("left_aside", ()))
     aside += [{"name": one.name, "why": reason_of(one.code, one.detail)} for one in captured.skipped]
@@ -223,22 +223,22 @@ def _recorded(bringing: Bringing, captured: Captured) -> Bringing:
         "left_aside": aside[:SHOWN_ASIDE],
         "left_aside_count": row.found.get("left_aside_count", 0) + len(captured.skipped),
     }
-    move(row, BringingState.DONE, backup=backup, found=found, cause="", remedy="", reference="")
+    move(row, ImportState.DONE, backup=backup, found=found, cause="", remedy="", reference="")
     says = f"{row.name} was brought in as a backup of {backup.device.name} of {written(manifest.finished_at)}."
     write_journal(who=row.by, what="backup.brought_in", says=says, at=outside().now(), device=backup.device_id, store=row.store_id)
     return row
 
 
 @transaction.atomic
-def drop_bringing(bringing: Bringing, *, by: User) -> None:
+def drop_import(import_: Import, *, by: User) -> None:
     """Forget it, with the uploaded file; a backup that came of it stays. One that is being worked on is stopped first."""
-    row = held(Bringing, bringing.id)
+    row = held(Import, import_.id)
     if row.state in BUSY:
         row.stop_asked = True
         row.save(update_fields=["stop_asked"])
-        if row.state == BringingState.BRINGING:
+        if row.state == ImportState.IMPORTING:
             return  # it ends by itself within a second or two
-        move(row, BringingState.FAILED, cause="It was stopped by hand.", remedy="Choose the file or folder again when it suits.")
+        move(row, ImportState.FAILED, cause="It was stopped by hand.", remedy="Choose the file or folder again when it suits.")
         return
     _clear(row)
     row.delete()
@@ -246,35 +246,35 @@ def drop_bringing(bringing: Bringing, *, by: User) -> None:
 
 def lost_imports(*, now: datetime) -> int:
     """Imports that no job speaks of any more are put into the queue again; how many."""
-    rows = list(Bringing.objects.filter(state__in=BUSY, at__lt=now - SILENT))
+    rows = list(Import.objects.filter(state__in=BUSY, at__lt=now - SILENT))
     if not rows:
         return 0
     jobs = ProcrastinateJob.objects.filter(task_name__in=(SCAN_IMPORT.name, TAKE_IMPORT.name), status__in=("todo", "doing"))
     known = set(jobs.values_list("args__bringing_id", flat=True))
     lost = [row for row in rows if str(row.id) not in known]
     for row in lost:
-        if row.state == BringingState.LOOKING or row.device_id is None:
+        if row.state == ImportState.SCANNING or row.device_id is None:
             defer_import_scan(row.id)
         else:
             defer_import(row.id, row.device_id)
     return len(lost)
 
 
-def _clear(bringing: Bringing) -> None:
-    if bringing.uploaded:
-        shutil.rmtree(Path(bringing.path).parent, ignore_errors=True)
+def _clear(import_: Import) -> None:
+    if import_.uploaded:
+        shutil.rmtree(Path(import_.path).parent, ignore_errors=True)
 
 
 @transaction.atomic
-def _moved(id: UUID, to: BringingState, **fields: Any) -> Bringing:
-    row = held(Bringing, id)
-    return row if row.stop_asked and row.state == BringingState.FAILED else move(row, to, **fields)
+def _moved(id: UUID, to: ImportState, **fields: Any) -> Import:
+    row = held(Import, id)
+    return row if row.stop_asked and row.state == ImportState.FAILED else move(row, to, **fields)
 
 
 @transaction.atomic
-def _failed(id: UUID, error: Exception) -> Bringing:
+def _failed(id: UUID, error: Exception) -> Import:
     """What nobody foresaw is in the log, under a reference. One that was stopped meanwhile stays as it is."""
-    ending, row = ending_of(error, f"import {id}"), held(Bringing, id)
+    ending, row = ending_of(error, f"import {id}"), held(Import, id)
     if row.state in BUSY:
-        move(row, BringingState.FAILED, cause=ending.cause, remedy=ending.remedy, reference=ending.reference)
+        move(row, ImportState.FAILED, cause=ending.cause, remedy=ending.remedy, reference=ending.reference)
     return row

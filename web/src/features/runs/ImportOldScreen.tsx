@@ -18,20 +18,20 @@ import { Picker } from '../../ui/Picker';
 import { Heading } from '../../ui/Screen';
 import { Empty, Failed, Loading, Refused } from '../../ui/States';
 
-type Bringing = Schemas['Bringing'];
-const STATES: Record<Bringing['state'], string> = {
-  looking: 'looking inside …',
-  looked: 'ready to be taken',
+type Import = Schemas['Import'];
+const STATES: Record<Import['state'], string> = {
+  scanning: 'looking inside …',
+  ready: 'ready to be taken',
   waiting: 'waiting for its turn',
-  bringing: 'being taken …',
+  importing: 'being taken …',
   done: 'taken',
   failed: 'failed',
 };
 
-export function BringInScreen() {
+export function ImportOldScreen() {
   const [params, setParams] = useSearchParams();
   const chosen = params.get('one') ?? '';
-  const list = useQuery({ queryKey: key('bringings'), queryFn: () => told(client.GET('/api/bring-in')) });
+  const list = useQuery({ queryKey: key('imports'), queryFn: () => told(client.GET('/api/imports')) });
   return (
     <>
       <Heading title="Bring in old backups" />
@@ -93,10 +93,10 @@ function formWith(file: File): FormData {
 function Begin({ onBegun }: { onBegun: (id: string) => void }) {
   const [path, setPath] = useState('');
   const begun = (found: { id: string }) => onBegun(found.id);
-  const byPath = useAct(() => client.POST('/api/bring-in', { body: { path } }), 'bringing', begun);
+  const byPath = useAct(() => client.POST('/api/imports', { body: { path } }), 'imports', begun);
   const byFile = useAct(
-    (file: File) => client.POST('/api/bring-in', { body: { path: '' }, bodySerializer: () => formWith(file) }),
-    'bringing',
+    (file: File) => client.POST('/api/imports', { body: { path: '' }, bodySerializer: () => formWith(file) }),
+    'imports',
     begun,
   );
   const problem = byPath.problem ?? byFile.problem;
@@ -125,11 +125,11 @@ function Begin({ onBegun }: { onBegun: (id: string) => void }) {
 
 function One({ id, onGone }: { id: string; onGone: () => void }) {
   const one = useQuery({
-    queryKey: key('bringing', id),
-    queryFn: () => told(client.GET('/api/bring-in/{id}', { params: { path: { id } } })),
-    refetchInterval: (query) => (['looking', 'waiting', 'bringing'].includes(query.state.data?.state ?? '') ? 1_500 : false),
+    queryKey: key('import', id),
+    queryFn: () => told(client.GET('/api/imports/{id}', { params: { path: { id } } })),
+    refetchInterval: (query) => (['scanning', 'waiting', 'importing'].includes(query.state.data?.state ?? '') ? 1_500 : false),
   });
-  const drop = useAct(() => client.DELETE('/api/bring-in/{id}', { params: { path: { id } } }), 'bringing', onGone);
+  const drop = useAct(() => client.DELETE('/api/imports/{id}', { params: { path: { id } } }), 'imports', onGone);
   if (one.isPending) return <Loading what="what is in it" />;
   if (one.isLoadingError) return <Failed problem={problemOf(one.error)} />;
   const found = one.data;
@@ -142,7 +142,7 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
         {found.name} <small>{STATES[found.state]}</small>
       </h2>
       {found.state === 'failed' && <Failed problem={{ title: found.cause, remedy: found.remedy, field: null }} />}
-      {found.state === 'bringing' && progress.to_read_bytes !== undefined && (
+      {found.state === 'importing' && progress.to_read_bytes !== undefined && (
         <div className="sheet pad mb-2">
           <div
             className="bar-track"
@@ -164,7 +164,7 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
         </p>
       )}
       <div className="sheet scroll">
-        {found.state === 'looked' && kinds.length === 0 && <Empty>There is nothing in it that could be brought in.</Empty>}
+        {found.state === 'ready' && kinds.length === 0 && <Empty>There is nothing in it that could be brought in.</Empty>}
         <table className="rows">
           <tbody>
             {kinds.map((kind) => (
@@ -196,8 +196,8 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
           </ul>
         </details>
       )}
-      {found.state === 'looked' && kinds.length > 0 && <Take one={found} />}
-      {['looked', 'done', 'failed'].includes(found.state) && (
+      {found.state === 'ready' && kinds.length > 0 && <Take one={found} />}
+      {['ready', 'done', 'failed'].includes(found.state) && (
         <Button size="sm" variant="outline-primary" className="mt-2" disabled={drop.busy} onClick={() => drop.go()}>
           Forget this entry
         </Button>
@@ -207,7 +207,7 @@ function One({ id, onGone }: { id: string; onGone: () => void }) {
   );
 }
 
-function Take({ one }: { one: Bringing }) {
+function Take({ one }: { one: Import }) {
   const zone = useZone();
   const stores = useStores();
   const [device, setDevice] = useState('');
@@ -215,7 +215,7 @@ function Take({ one }: { one: Bringing }) {
   const [store, setStore] = useState('');
   const [moment, setMoment] = useState(wallClock(one.found.newest_at ?? one.at, zone));
   const body = { device, store: store || (stores.data?.[0]?.id ?? ''), moment };
-  const take = useAct(() => client.POST('/api/bring-in/{id}/take', { params: { path: { id: one.id } }, body }), 'bringing');
+  const take = useAct(() => client.POST('/api/imports/{id}/take', { params: { path: { id: one.id } }, body }), 'imports');
   const problem = take.problem;
   return (
     <Form className="sheet pad mt-3" onSubmit={() => take.go()} problem={problem}>

@@ -1,4 +1,4 @@
-/** What needed a person, from its first day to its last; one matter opens beside the list. */
+/** What needed a person, from its first day to its last; one incident opens beside the list. */
 import { useQuery, keepPreviousData } from '@tanstack/react-query';
 import Button from 'react-bootstrap/Button';
 import { useSearchParams } from 'react-router';
@@ -16,15 +16,15 @@ import { Empty, Failed, Loading } from '../../ui/States';
 
 const PAGE = 50;
 
-export function MattersScreen() {
+export function IncidentsScreen() {
   const [params, setParams] = useSearchParams();
   const page = Number(params.get('page') ?? 1);
   const open = params.get('open') ?? '';
-  const chosen = params.get('matter') ?? '';
-  const matters = useQuery({
-    queryKey: key('matters', open, page),
+  const chosen = params.get('incident') ?? '';
+  const incidents = useQuery({
+    queryKey: key('incidents', open, page),
     queryFn: () =>
-      told(client.GET('/api/matters', { params: { query: { ...(open ? { open: open === 'true' } : {}), page, page_size: PAGE } } })),
+      told(client.GET('/api/incidents', { params: { query: { ...(open ? { open: open === 'true' } : {}), page, page_size: PAGE } } })),
     placeholderData: keepPreviousData,
   });
   const set = (name: string, value: string) =>
@@ -54,10 +54,10 @@ export function MattersScreen() {
       </div>
       <div className={chosen ? 'cols' : ''}>
         <div className="sheet scroll">
-          {matters.isPending && <Loading what="matters" />}
-          {matters.isLoadingError && <Failed problem={problemOf(matters.error)} onRetry={() => void matters.refetch()} />}
-          {matters.data?.results.length === 0 && <Empty>{open ? 'None.' : 'Nothing has needed a person yet.'}</Empty>}
-          {matters.data && matters.data.results.length > 0 && (
+          {incidents.isPending && <Loading what="incidents" />}
+          {incidents.isLoadingError && <Failed problem={problemOf(incidents.error)} onRetry={() => void incidents.refetch()} />}
+          {incidents.data?.results.length === 0 && <Empty>{open ? 'None.' : 'Nothing has needed a person yet.'}</Empty>}
+          {incidents.data && incidents.data.results.length > 0 && (
             <table className="rows">
               <thead>
                 <tr>
@@ -68,34 +68,34 @@ export function MattersScreen() {
                 </tr>
               </thead>
               <tbody>
-                {matters.data.results.map((matter) => (
-                  <tr key={matter.id} className={matter.id === chosen ? 'chosen' : 'linked'}>
+                {incidents.data.results.map((incident) => (
+                  <tr key={incident.id} className={incident.id === chosen ? 'chosen' : 'linked'}>
                     <td>
-                      <Mark look={CAUSE_MARKS[matter.mark]} wordless />{' '}
+                      <Mark look={CAUSE_MARKS[incident.mark]} wordless />{' '}
                       <button
                         type="button"
                         className="linklike"
-                        aria-pressed={matter.id === chosen}
-                        onClick={() => set('matter', matter.id === chosen ? '' : matter.id)}
+                        aria-pressed={incident.id === chosen}
+                        onClick={() => set('incident', incident.id === chosen ? '' : incident.id)}
                       >
-                        {matter.says}
+                        {incident.says}
                       </button>
-                      {matter.put_off_until && !matter.closed_at && (
+                      {incident.put_off_until && !incident.closed_at && (
                         <div className="tone-off">
-                          put off until {plainDay(matter.put_off_until)}: {matter.put_off_why}
+                          put off until {plainDay(incident.put_off_until)}: {incident.put_off_why}
                         </div>
                       )}
                     </td>
                     <td className="last-word">
-                      {matter.devices.slice(0, 4).join('; ')}
-                      {matter.devices.length > 4 ? ` and ${matter.devices.length - 4} more` : ''}
+                      {incident.devices.slice(0, 4).join('; ')}
+                      {incident.devices.length > 4 ? ` and ${incident.devices.length - 4} more` : ''}
                     </td>
                     <td className="nowrap">
-                      <When at={matter.opened_at} />
+                      <When at={incident.opened_at} />
                     </td>
                     <td className="nowrap">
-                      {matter.closed_at ? (
-                        spoken((new Date(matter.closed_at).getTime() - new Date(matter.opened_at).getTime()) / 1000)
+                      {incident.closed_at ? (
+                        spoken((new Date(incident.closed_at).getTime() - new Date(incident.opened_at).getTime()) / 1000)
                       ) : (
                         <b>open</b>
                       )}
@@ -105,24 +105,24 @@ export function MattersScreen() {
               </tbody>
             </table>
           )}
-          <Pager page={page} pageSize={PAGE} count={matters.data?.count ?? 0} onPage={(next) => set('page', String(next))} />
+          <Pager page={page} pageSize={PAGE} count={incidents.data?.count ?? 0} onPage={(next) => set('page', String(next))} />
         </div>
-        {chosen && <OneMatter id={chosen} />}
+        {chosen && <OneIncident id={chosen} />}
       </div>
     </>
   );
 }
 
-function OneMatter({ id }: { id: string }) {
+function OneIncident({ id }: { id: string }) {
   const may = useMay();
-  const matter = useQuery({
-    queryKey: key('matters', id),
-    queryFn: () => told(client.GET('/api/matters/{id}', { params: { path: { id } } })),
+  const incident = useQuery({
+    queryKey: key('incidents', id),
+    queryFn: () => told(client.GET('/api/incidents/{id}', { params: { path: { id } } })),
   });
-  const takeUp = useAct(() => client.DELETE('/api/matters/{id}/put-off', { params: { path: { id } } }), 'matter');
-  if (matter.isPending) return <Loading what="the matter" />;
-  if (matter.isLoadingError) return <Failed problem={problemOf(matter.error)} />;
-  const found = matter.data;
+  const takeUp = useAct(() => client.DELETE('/api/incidents/{id}/put-off', { params: { path: { id } } }), 'incident');
+  if (incident.isPending) return <Loading what="the incident" />;
+  if (incident.isLoadingError) return <Failed problem={problemOf(incident.error)} />;
+  const found = incident.data;
   return (
     <section aria-label={found.says}>
       <h2>{found.says}</h2>

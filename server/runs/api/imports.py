@@ -1,4 +1,4 @@
-"""Bringing in what exists: from a path on the server or an upload, looked into first."""
+"""Import in what exists: from a path on the server or an upload, looked into first."""
 
 from collections.abc import Iterator
 from datetime import datetime
@@ -17,10 +17,9 @@ from server.api.parsing import BoundedJSONParser
 from server.fleet.queries import device as device_by_id
 from server.people.moments import moment_of
 from server.people.signed_in import signed_in
-from server.runs.actions.bring_in import ask_bring_in, drop_bringing, look_at_path, look_at_upload
-from server.runs.models import Bringing, BringingState
-from server.runs.queries import bringing as bringing_by_id
-from server.runs.queries import bringings
+from server.runs.actions.take_import import ask_import, drop_import, scan_path, scan_upload
+from server.runs.models import Import, ImportState
+from server.runs.queries import import_by_id, imports
 from server.storage.queries import store as store_by_id
 
 PIECE_BYTES = 1 << 20
@@ -59,34 +58,34 @@ class FoundSerializer(serializers.Serializer):
     newest_at = serializers.DateTimeField(allow_null=True, required=False)
 
 
-class BringingProgressSerializer(serializers.Serializer):
+class ImportProgressSerializer(serializers.Serializer):
     stage = serializers.CharField(required=False)
     read_bytes = serializers.IntegerField(required=False)
     to_read_bytes = serializers.IntegerField(required=False)
 
 
-class BringingSerializer(serializers.ModelSerializer):
-    state = serializers.ChoiceField(choices=BringingState.choices)
+class ImportSerializer(serializers.ModelSerializer):
+    state = serializers.ChoiceField(choices=ImportState.choices)
     found = FoundSerializer()
-    progress = BringingProgressSerializer()
+    progress = ImportProgressSerializer()
     device_name = serializers.SerializerMethodField()
     by_name = serializers.SerializerMethodField()
     backup_id = serializers.UUIDField(allow_null=True)
     device_id = serializers.UUIDField(allow_null=True)
 
     class Meta:
-        model = Bringing
+        model = Import
         fields = (
             "id", "name", "uploaded", "state", "found", "progress", "device_id", "device_name", "moment", "backup_id", "cause", "remedy",
             "by_name", "at",
         )  # fmt: skip
         read_only_fields = fields
 
-    def get_device_name(self, bringing: Bringing) -> str:
-        return bringing.device.name if bringing.device else ""
+    def get_device_name(self, import_: Import) -> str:
+        return import_.device.name if import_.device else ""
 
-    def get_by_name(self, bringing: Bringing) -> str:
-        return bringing.by.shown_name if bringing.by else ""
+    def get_by_name(self, import_: Import) -> str:
+        return import_.by.shown_name if import_.by else ""
 
 
 class PathSerializer(serializers.Serializer):
@@ -106,55 +105,55 @@ class TakeSerializer(serializers.Serializer):
         return moment_of(self.validated_data["moment"], field="moment")
 
 
-class BringingsView(generics.ListAPIView):
+class ImportsView(generics.ListAPIView):
     own_transactions = True
-    serializer_class = BringingSerializer
+    serializer_class = ImportSerializer
     parser_classes = (BoundedJSONParser, MultiPartParser)
 
     def get_queryset(self) -> Any:
-        return bringings()
+        return imports()
 
-    @extend_schema(operation_id="bringings")
+    @extend_schema(operation_id="imports")
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
         return super().get(request, *args, **more)
 
-    @extend_schema(operation_id="look_into_old", request=PathSerializer, responses={202: BringingSerializer})
+    @extend_schema(operation_id="scan_import", request=PathSerializer, responses={202: ImportSerializer})
     def post(self, request: Request) -> Response:
         given = PathSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         sent = given.validated_data["file"]
         if sent is not None:
-            found = look_at_upload(sent.name or "upload", _pieces(sent), by=signed_in(request))
+            found = scan_upload(sent.name or "upload", _pieces(sent), by=signed_in(request))
         else:
-            found = look_at_path(given.validated_data["path"], by=signed_in(request))
-        return Response(BringingSerializer(found).data, status=202)
+            found = scan_path(given.validated_data["path"], by=signed_in(request))
+        return Response(ImportSerializer(found).data, status=202)
 
 
-class BringingView(APIView):
-    @extend_schema(operation_id="bringing", responses=BringingSerializer)
+class OneImportView(APIView):
+    @extend_schema(operation_id="import", responses=ImportSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        return Response(BringingSerializer(bringing_by_id(id)).data)
+        return Response(ImportSerializer(import_by_id(id)).data)
 
-    @extend_schema(operation_id="drop_bringing", responses={204: None})
+    @extend_schema(operation_id="drop_import", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        drop_bringing(bringing_by_id(id), by=signed_in(request))
+        drop_import(import_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
-class BringInView(APIView):
-    @extend_schema(operation_id="bring_in", request=TakeSerializer, responses={202: BringingSerializer})
+class TakeImportView(APIView):
+    @extend_schema(operation_id="take_import", request=TakeSerializer, responses={202: ImportSerializer})
     def post(self, request: Request, id: UUID) -> Response:
         given = TakeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = given.validated_data
-        found = ask_bring_in(
-            bringing_by_id(id),
+        found = ask_import(
+            import_by_id(id),
             device=device_by_id(told["device"]),
             store=store_by_id(told["store"]),
             moment=given.at(),
             by=signed_in(request),
         )
-        return Response(BringingSerializer(found).data, status=202)
+        return Response(ImportSerializer(found).data, status=202)
 
 
 def _pieces(sent: Any) -> Iterator[bytes]:

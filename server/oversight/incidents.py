@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 
 from django.db.models import Q
 
-from server.oversight.models import Matter
+from server.oversight.models import Incident
 from server.people.queries import office_zone
 
 
@@ -26,19 +26,19 @@ class Known:
 BACK_TO_NORMAL = timedelta(hours=24)
 
 
-def remembered(*, now: datetime, zone: ZoneInfo) -> tuple[dict[str, Known], list[Matter]]:
-    """Code → its open matter; and what closed within a day, the newest first. One query."""
+def remembered(*, now: datetime, zone: ZoneInfo) -> tuple[dict[str, Known], list[Incident]]:
+    """Code → its open incident; and what closed within a day, the newest first. One query."""
     asked = Q(closed_at__isnull=True) | Q(closed_at__gte=now - BACK_TO_NORMAL)
-    rows = list(Matter.objects.filter(asked).select_related("store").order_by("-closed_at"))
+    rows = list(Incident.objects.filter(asked).select_related("store").order_by("-closed_at"))
     return _known([row for row in rows if row.closed_at is None], now.astimezone(zone).date()), [row for row in rows if row.closed_at]
 
 
-def known_matters(codes: Sequence[str], *, now: datetime) -> dict[str, Known]:
-    """Code → its open matter. One query, beside the office's zone."""
-    return _known(Matter.objects.filter(code__in=codes, closed_at__isnull=True), now.astimezone(office_zone()).date())
+def known_incidents(codes: Sequence[str], *, now: datetime) -> dict[str, Known]:
+    """Code → its open incident. One query, beside the office's zone."""
+    return _known(Incident.objects.filter(code__in=codes, closed_at__isnull=True), now.astimezone(office_zone()).date())
 
 
-def _known(rows: Iterable[Matter], day: date) -> dict[str, Known]:
+def _known(rows: Iterable[Incident], day: date) -> dict[str, Known]:
     return {
         row.code: Known(
             id=row.id,
@@ -52,6 +52,6 @@ def _known(rows: Iterable[Matter], day: date) -> dict[str, Known]:
 
 
 def needing(*, now: datetime) -> int:
-    """How many matters are open and not put off. One query."""
+    """How many incidents are open and not put off. One query."""
     day = now.astimezone(office_zone()).date()
-    return Matter.objects.filter(closed_at__isnull=True).exclude(put_off_until__gt=day).count()
+    return Incident.objects.filter(closed_at__isnull=True).exclude(put_off_until__gt=day).count()
