@@ -63,13 +63,13 @@ def _against(name: str, size: int, ours: float, bare: float, *, wanted: float) -
 def _through_the_server(phone: Phone, size: int, bare: float, rounds: int) -> Figure:
     with large_office(devices=1, nights=1) as (environment, _):
         from core.vault.address import FolderAddress
-        from server.outside import outside
+        from server import ports
         from server.people.models import User
         from server.runs.actions.check_store import check_store
         from server.storage.actions.add_store import create_store
         from server.storage.queries import opened
 
-        outside().make_key()
+        ports.keys().make_key()
         passphrase = secrets.token_hex(12)
         store = create_store(
             name="measured", address=FolderAddress(path=f"{environment['ATTIC_DATA']}/stores/measured"), passphrase=passphrase,

@@ -17,9 +17,9 @@ def hanging(office: Installation, devices: int) -> Iterator[Figure]:
     from django.db import connections, transaction
 
     from core.vault.address import FolderAddress
+    from server import ports
     from server.fleet.models import Device, LinkType
     from server.jobs import defer_check, defer_measure, defer_sweep
-    from server.outside import outside
     from server.people.actions.office import holder_named
     from server.plans.models import Assignment, Plan
     from server.runs.models import Heartbeat, Run
@@ -35,10 +35,10 @@ def hanging(office: Installation, devices: int) -> Iterator[Figure]:
         folder = phones / f"{number:04}"
         folder.mkdir(parents=True)
         (folder / "note.txt").write_text(f"note {number}")
-        told = {"link": LinkType.FOLDER, "folder": str(folder), "family": "folder", "added_at": outside().now()}
+        told = {"link": LinkType.FOLDER, "folder": str(folder), "family": "folder", "added_at": ports.clock().now()}
         made.append(Device(name=f"Folder {number}", holder=holder, team=team, **told))
     Device.objects.bulk_create(made)
-    now = outside().now()
+    now = ports.clock().now()
     Assignment.objects.bulk_create(Assignment(device=device, plan=plan, since=now - timedelta(days=2)) for device in made)
     hung = [
         create_store(

@@ -11,8 +11,8 @@ from core.vault.blobs import pack_name
 from core.vault.packs import ids_of
 from demo import office
 from demo.network import Network
+from server import ports
 from server.fleet.models import Device
-from server.outside import outside
 from server.people.models import User
 from server.people.queries import office_zone
 from server.plans.models import Plan, PlanTarget
@@ -41,26 +41,26 @@ def drives(by: User, network: Network, *, but: Device) -> None:
         ).store  # fmt: skip
         keep_drive(store, keeper=keeper, rests_in=rests_in, by=by)
         stores.append(store)
-    today = outside().now().astimezone(office_zone()).date()
+    today = ports.clock().now().astimezone(office_zone()).date()
     began = today - timedelta(days=office.ROTATION_BEGAN)
     set_rotation(Wanted(name=name, every_days=7, first_day=began, grace_days=2, drives=[store.id for store in stores]), by=by)
     for plan in Plan.objects.filter(name__in=office.ROTATION_PLANS):
         last = plan.targets.count()
         PlanTarget.objects.bulk_create(PlanTarget(plan=plan, store=store, order=order) for order, store in enumerate(stores, start=last))
-    seen = outside().now() - timedelta(days=office.ROTATION_SEEN)
+    seen = ports.clock().now() - timedelta(days=office.ROTATION_SEEN)
     _fill(stores, by, but)
     for store, (_, folder, *_) in zip(stores, told, strict=True):
-        measure(store, now=outside().now())
+        measure(store, now=ports.clock().now())
         part_drive(store, by=by)
         network.plug(folder, in_=False)
-    look_for_drives(now=outside().now())
+    look_for_drives(now=ports.clock().now())
     Drive.objects.filter(store__in=stores).update(seen_at=seen, out_since=seen)
     Store.objects.filter(id__in=[store.id for store in stores]).update(added_at=seen - timedelta(days=30))
 
 
 def _fill(stores: list[Store], by: User, but: Device) -> None:
     """With what was the newest of some phones when they were here last."""
-    open_ones, before = OpenStores(), outside().now() - timedelta(days=office.ROTATION_SEEN)
+    open_ones, before = OpenStores(), ports.clock().now() - timedelta(days=office.ROTATION_SEEN)
     rows = Backup.objects.filter(device__assignment__plan__name__in=office.ROTATION_PLANS, finished_at__lt=before, copies__state="present")
     newest = rows.exclude(device=but).order_by("device_id", "-finished_at").distinct("device_id")[: office.ROTATION_HOLDS]
     for store in stores:

@@ -26,12 +26,12 @@ from demo import at_rest, office, room
 from demo.clock import PastClock
 from demo.network import Network
 from demo.remembered import EARLIER_NIGHTS, is_remembered, remember, remember_mornings
+from server import ports
 from server.fleet.actions.add_device import add_folder, add_sftp, pair_device
 from server.fleet.actions.change_device import change_device
 from server.fleet.actions.change_link import change_link
 from server.fleet.actions.change_many import import_register, previewed
 from server.fleet.models import Bulk, Device
-from server.outside import NetworkOffer, SftpPlace, outside
 from server.oversight.actions.anomalies import look_for_anomalies
 from server.people.actions.closed_days import add_closed_days
 from server.people.actions.office import add_user, set_up_office
@@ -39,6 +39,7 @@ from server.people.models import Holder, Office, User
 from server.plans.actions.save_plan import Draft, Target, save_plan
 from server.plans.models import Assignment, Plan, PlanTarget
 from server.plans.queries import WITH_TARGETS
+from server.ports import NetworkOffer, SftpPlace
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import sweep_store
@@ -82,13 +83,13 @@ def build(tell: Callable[[str], None]) -> None:
         raise DemoExists("There are people in this installation already.")
     _hurry()
     network, clock, zone = Network(), PastClock(), zone_named(office.ZONE)
-    last = coming_night(outside().now(), zone) - timedelta(days=1)
+    last = coming_night(ports.clock().now(), zone) - timedelta(days=1)
     nights = [last - timedelta(days=back) for back in range(office.NIGHTS - 1, -1, -1)]
     begin = datetime.combine(nights[0], datetime.min.time(), zone).astimezone(UTC) + timedelta(hours=15)
     clock.set(begin)
     by = _people(begin)
     _stores(by, network)
-    _closed(outside().now().astimezone(zone).date(), by)
+    _closed(ports.clock().now().astimezone(zone).date(), by)
     known = _devices(network, nights[0], by)
     _plans(known, by, begin)
     Device.objects.update(added_at=begin)
@@ -113,21 +114,21 @@ def build(tell: Callable[[str], None]) -> None:
     remember([*(nights[0] - timedelta(days=before) for before in range(EARLIER_NIGHTS, 0, -1)), *(before_all or [])], zone)
     usual()
     Assignment.objects.update(since=begin)
-    remember_mornings(zone, now=outside().now())
+    remember_mornings(zone, now=ports.clock().now())
     _this_night(network, clock)
     _besides(known, by, clock)
     _habits()
     for store in Store.objects.exclude(drive__state__in=NOT_HERE):
-        sweep_store(store, now=outside().now())
-        measure(store, now=outside().now())
+        sweep_store(store, now=ports.clock().now())
+        measure(store, now=ports.clock().now())
     room.allowances({slug: Device.objects.get(id=id) for slug, id in known.items()}, by)
-    measure(Store.objects.get(name=office.MEASURED_STORE), now=outside().now())
+    measure(Store.objects.get(name=office.MEASURED_STORE), now=ports.clock().now())
     room.draw_days()
     room.draw_account(Device.objects.get(id=known[office.FILLS[0]]))
     with connection.cursor() as cursor:
         cursor.execute("delete from procrastinate_jobs")  # their work is done above, in the past's own time
     # whoever waits for a device goes on waiting: the clock takes it from here
-    Run.objects.filter(state=RunState.WAITING).update(next_try_at=outside().now(), attempts=3)
+    Run.objects.filter(state=RunState.WAITING).update(next_try_at=ports.clock().now(), attempts=3)
 
 
 def _many_at_a_time() -> Callable[[], None]:
@@ -169,7 +170,7 @@ def _stores(by: User, network: Network) -> None:
     ]
     places.append((office.CLOUD, BucketAddress(**bucket, prefix="attic", inside="yes"), office.CLOUD_ALLOWANCE))
     boathouse = network.boathouse()
-    key, fingerprint = outside().meet_sftp(boathouse["host"], boathouse["port"])
+    key, fingerprint = ports.devices().meet_sftp(boathouse["host"], boathouse["port"])
     assert fingerprint == boathouse["fingerprint"]
     door: dict[str, Any] = {name: str(boathouse[name]) for name in ("host", "port", "username", "password", "folder")}
     places.append((office.BOATHOUSE, SftpAddress(**door, host_key=key), None))
@@ -181,7 +182,7 @@ def _stores(by: User, network: Network) -> None:
 
 def _devices(network: Network, first: date, by: User) -> dict[str, UUID]:
     """The register comes as a table; then each device is paired to its entry."""
-    offers = [offer for offer in outside().offers() if offer.device not in office.UNPAIRED]
+    offers = [offer for offer in ports.devices().offers() if offer.device not in office.UNPAIRED]
     shown = network.screens()
     rows = [_entry(offer, number, shown[offer.device], first) for number, offer in enumerate(offers, start=1)]
     rows.append(office.NOT_LINKED)
@@ -213,7 +214,7 @@ def _entry(offer: NetworkOffer, number: int, shown: dict[str, Any], first: date)
 
 def _gauge(shown: dict[str, Any], by: User) -> UUID:
     """The old phone at the tide gauge: its key is compared with the one on its screen."""
-    key, fingerprint = outside().meet_sftp("127.0.0.1", shown["port"])
+    key, fingerprint = ports.devices().meet_sftp("127.0.0.1", shown["port"])
     assert fingerprint == shown["sftp"]["fingerprint"]
     door = shown["sftp"]
     where = SftpPlace(host="127.0.0.1", port=shown["port"], username=door["username"], password=door["password"], folder="/", host_key=key)
@@ -260,7 +261,7 @@ def _befall(night: date, back: int, network: Network, known: dict[str, UUID]) ->
     evening = datetime.combine(night, datetime.min.time(), zone_named(office.ZONE)) + timedelta(hours=20)
     by = User.objects.get(username="ines")
     if office.ON_LEAVE[1] == back:
-        until = outside().now().date() + timedelta(days=office.ON_LEAVE[2])
+        until = ports.clock().now().date() + timedelta(days=office.ON_LEAVE[2])
         _changed(known[office.ON_LEAVE[0]], {"state": "away", "away_until": until.isoformat()}, by, evening)
     if office.LOST[1] == back:
         _changed(known[office.LOST[0]], {"state": "lost"}, by, evening)
@@ -284,7 +285,7 @@ def _live(night: date, back: int, network: Network, clock: PastClock, known: dic
     if back in RULES_APPLIED:
         _apply_rules(clock())
     morning = evening + timedelta(hours=12, minutes=10)
-    if morning < outside().now():
+    if morning < ports.clock().now():
         clock.set(morning)
         heartbeat("scheduler", now=morning)
         watch_office(now=morning)
@@ -327,7 +328,7 @@ def _side_by_side(runs: list[Run], clock: PastClock) -> None:
 def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
     """What people did by hand: a backup before a repair, a second copy, checks, looks at devices."""
     by_slug = {slug: Device.objects.get(id=id) for slug, id in known.items()}
-    clock.set(outside().now() - timedelta(hours=1))
+    clock.set(ports.clock().now() - timedelta(hours=1))
     run = ask_run_by_hand(by_slug[office.BEFORE_REPAIR[0]], note=office.BEFORE_REPAIR[1], by=by, now=clock(), occasion="before_repair")
     carry_out(run.id, clock=clock)
     newest = Backup.objects.filter(device=by_slug[office.TO_BE_WIPED]).order_by("-finished_at").first()
@@ -351,14 +352,14 @@ def _besides(known: dict[str, UUID], by: User, clock: PastClock) -> None:
 
 def _elsewhere() -> None:
     """The newest of some devices lie in other stores as well; the others are owed, and go there while one looks."""
-    owe_copies(now=outside().now())
+    owe_copies(now=ports.clock().now())
     stores = OpenStores()
     limits = dict(PlanTarget.objects.exclude(limit_bytes_per_second=None).values_list("id", "limit_bytes_per_second"))
     PlanTarget.objects.update(limit_bytes_per_second=None)  # what lies there already came slowly, and nobody has to wait for it
     for name, count in office.CARRIED_BEFOREHAND.items():
         store = Store.objects.get(name=name)
         for _ in range(count):
-            row = next_copy(store, now=outside().now())
+            row = next_copy(store, now=ports.clock().now())
             if row is not None:
                 copy_backup(row.id, stores=stores)
     for id, limit in limits.items():
@@ -388,7 +389,7 @@ def _closed(today: date, by: User) -> None:
 
 def _this_night(network: Network, clock: PastClock) -> None:
     """The night that is under way or lies ahead: what has been due in it so far."""
-    zone, now = zone_named(office.ZONE), outside().now()
+    zone, now = zone_named(office.ZONE), ports.clock().now()
     night = coming_night(now, zone)
     network.live_until(night)
     _evening(datetime.combine(night, datetime.min.time(), zone) + timedelta(hours=20), clock, until=now - timedelta(minutes=10))

@@ -7,11 +7,11 @@ from typing import Any
 
 from core.quota.allowances import Limits
 from demo import office
+from server import ports
 from server.fleet.actions.change_device import change_device
 from server.fleet.actions.note_own_cloud import note_told_own_cloud
 from server.fleet.convert import own_cloud_of
 from server.fleet.models import Device, OwnCloudTold
-from server.outside import outside
 from server.people.models import Team, User
 from server.runs.actions.copy_backup import OpenStores, ask_copy, copy_backup
 from server.runs.models import Backup
@@ -29,7 +29,7 @@ def retire_a_tablet(by_slug: Mapping[str, Device], by: User) -> None:
     there = Backup.objects.filter(device=device, copies__state="present").exclude(copies__store=cloud)
     for backup in there.order_by("finished_at").distinct():
         copy_backup(ask_copy(backup, cloud, by=by).id, stores=open_ones)
-    change_device(Device.objects.select_related("holder", "team").get(id=device.id), {"state": "retired"}, by=by, now=outside().now())
+    change_device(Device.objects.select_related("holder", "team").get(id=device.id), {"state": "retired"}, by=by, now=ports.clock().now())
 
 
 def draw_days() -> None:
@@ -62,7 +62,7 @@ def _drawn(parts: Mapping[str, int], share: float, source: Random) -> dict[str, 
 def draw_account(device: Device) -> None:
     """What its own cloud account held on the days on which nothing asked it, as if it had filled as evenly as it does now."""
     told = OwnCloudTold.objects.filter(device=device)
-    known, now = {row.at.date() for row in told}, outside().now()
+    known, now = {row.at.date() for row in told}, ports.clock().now()
     newest: dict[str, Any] = told.latest("at").told or {}
     share = newest["allowed_bytes"] // 100
     days = [now - timedelta(days=back) for back in range(1, office.FILLED_DAYS)]
@@ -76,7 +76,7 @@ def draw_account(device: Device) -> None:
 
 def allowances(by_slug: Mapping[str, Device], by: User) -> None:
     """A team that is over its soft one for longer than it may, and a device for whose next run there is no room."""
-    store, now = Store.objects.get(name=office.MEASURED_STORE), outside().now()
+    store, now = Store.objects.get(name=office.MEASURED_STORE), ports.clock().now()
     team, device = Team.objects.get(name=office.OVER_TEAM), by_slug[office.SHORT_DEVICE]
     for wanted in (
         Wanted(limits=Limits(soft_bytes=1 << 30, hard_bytes=None, grace_days=3), team=team.id),

@@ -15,7 +15,8 @@ from checks.browser.harness import BrowserTestCase, eventually
 from core.vault.check import check
 from demo.office import PASSWORD
 from launcher.start import SIMULATED_DRIVES
-from server.outside import outside
+from server import ports
+from server.ports import outside
 from server.project.env import Env
 from server.runs.models import Backup, Run
 from server.storage.convert import address
@@ -73,7 +74,7 @@ class TheDemoOffice(BrowserTestCase):
     def _history_is_real(self):
         """What the stores hold is what the database says, and all of it can be read."""
         for store in Store.objects.exclude(drive__state="out"):
-            vault = outside().open_vault(address(store))
+            vault = ports.stores().open_vault(address(store))
             report = check(vault, percent=100)
             self.assertEqual([entry.object for entry in report.damaged], [])
             for _ in range(60):  # the workers go on meanwhile: a backup lies in the store a moment before its row, and a moment after
@@ -181,7 +182,7 @@ class TheDemoOffice(BrowserTestCase):
         from server.people.queries import office_zone
         from server.plans.models import Assignment, Plan
 
-        now = outside().now()
+        now = ports.clock().now()
         local = (now - timedelta(minutes=2)).astimezone(office_zone())
         plan = Plan.objects.get(name="Tables twice a week")
         closes = (local + timedelta(hours=2)).time().replace(second=0, microsecond=0)

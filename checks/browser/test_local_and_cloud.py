@@ -24,7 +24,7 @@ class LocalAndCloud(BrowserTestCase):
         from django.conf import settings
         from django.test import override_settings
 
-        from server.outside import outside
+        from server.ports import outside
         from server.project.env import Env
 
         told = {name: getattr(settings.ATTIC_ENV, name) for name in Env.__dataclass_fields__}

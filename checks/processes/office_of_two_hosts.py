@@ -12,15 +12,15 @@ import django
 
 def prepare(devices: str, folder: str, endpoint: str, bucket: str, key: str, secret: str) -> dict[str, object]:
     from core.vault.address import BucketAddress, FolderAddress
+    from server import ports
     from server.fleet.actions.add_device import add_folder
     from server.fleet.models import Device
-    from server.outside import outside
     from server.oversight.actions.establish_key import establish_key
     from server.people.actions.office import change_office, set_up_office
     from server.plans.actions.save_plan import Draft, Target, save_plan
     from server.storage.actions.add_store import create_store
 
-    now = outside().now()
+    now = ports.clock().now()
     establish_key()
     by = set_up_office(office_name="Two", zone="Europe/Berlin", username="ines", full_name="", password="a long bench password", now=now)
     change_office(name="Two", zone="Europe/Berlin", by=by, now=now, max_runs=4)

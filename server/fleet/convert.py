@@ -13,8 +13,9 @@ from core.content.link import DeviceState as Told
 from core.content.links import LINKS
 from core.content.own_cloud import OwnCloud, OwnCloudState, Part
 from core.schedule.promise import Standing
+from server import ports
 from server.fleet.models import Device, DeviceState, LinkType, SshKey
-from server.outside import FilesLink, SftpPlace, outside
+from server.ports import FilesLink, SftpPlace
 
 log = logging.getLogger("attic.fleet")
 
@@ -34,12 +35,12 @@ def link_to(device: Device) -> DeviceLink:
         return files_link(device, rules_of(device.file_rules))
     if not device.agent_key:
         raise NotPaired("This device is not paired (any more).")
-    return outside().agent_link(device.agent_id, device.address, paired_key(device))
+    return ports.devices().agent_link(device.agent_id, device.address, paired_key(device))
 
 
 def paired_key(device: Device) -> bytes:
     """Empty where it is not paired."""
-    return outside().unseal(key_purpose(device.agent_id), bytes(device.agent_key)) if device.agent_key else b""
+    return ports.keys().unseal(key_purpose(device.agent_id), bytes(device.agent_key)) if device.agent_key else b""
 
 
 def put_away(link: DeviceLink) -> None:
@@ -53,25 +54,25 @@ def put_away(link: DeviceLink) -> None:
 def files_link(device: Device, rules: Sequence[FileRule]) -> FilesLink:
     """A folder or SFTP device, its files sorted by these rules."""
     if device.link == LinkType.FOLDER:
-        return outside().folder_link(device.folder, rules)
+        return ports.devices().folder_link(device.folder, rules)
     where = SftpPlace(
         host=device.sftp_host, port=device.sftp_port or 22, username=device.sftp_username, password=known_password(device),
         folder=device.sftp_folder or "/", host_key=device.sftp_host_key, private_key=private_ssh_key() if device.sftp_uses_key else "",
     )  # fmt: skip
-    return outside().sftp_link(where, rules)
+    return ports.devices().sftp_link(where, rules)
 
 
 def known_password(device: Device) -> str:
     """Empty where it is signed in to with a key."""
     if device.sftp_uses_key or not device.sftp_password:
         return ""
-    return outside().unseal(sftp_purpose(device.sftp_host, device.sftp_port), bytes(device.sftp_password)).decode()
+    return ports.keys().unseal(sftp_purpose(device.sftp_host, device.sftp_port), bytes(device.sftp_password)).decode()
 
 
 def private_ssh_key() -> str:
     """Of this server, in OpenSSH's format; empty while none was made."""
     found = SshKey.objects.first()
-    return outside().unseal(SSH_PURPOSE, bytes(found.private)).decode() if found else ""
+    return ports.keys().unseal(SSH_PURPOSE, bytes(found.private)).decode() if found else ""
 
 
 def rules_of(told: Sequence[dict[str, str]]) -> list[FileRule]:

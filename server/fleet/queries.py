@@ -7,9 +7,10 @@ from django.db.models import Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.content.errors import LinkError
+from server import ports
 from server.fleet.models import Bulk, Device, LinkType, OwnCloudTold
-from server.outside import NetworkOffer, outside
 from server.people.models import Holder
+from server.ports import NetworkOffer
 
 
 def devices() -> QuerySet[Device]:
@@ -33,13 +34,13 @@ def unpaired_offers(known: Collection[str] | None = None) -> list[NetworkOffer]:
     """Devices on the office network that Old Attic does not know yet; `known`: agent ids that were read before. Raises LinkError."""
     if known is None:
         known = set(Device.objects.exclude(agent_id="").values_list("agent_id", flat=True))
-    return [offer for offer in outside().offers() if offer.device not in known]
+    return [offer for offer in ports.devices().offers() if offer.device not in known]
 
 
 def seen_on_network() -> set[str]:
     """Agent ids that announce themselves now; empty when the network does not answer."""
     try:
-        return {offer.device for offer in outside().offers()}
+        return {offer.device for offer in ports.devices().offers()}
     except LinkError:
         return set()
 

@@ -13,8 +13,8 @@ from core.content.kinds import KINDS
 from core.schedule.nights import coming_night
 from core.schedule.promise import Standing
 from core.units import listed, spoken
+from server import ports
 from server.fleet.queries import seen_on_network, unpaired_offers
-from server.outside import outside
 from server.oversight.cause import Cause
 from server.oversight.keeping import causes_of_keeping
 from server.oversight.models import Anomaly
@@ -93,7 +93,7 @@ def _silent(now: datetime, last: datetime | None) -> list[Cause]:
 
 
 def _key() -> list[Cause]:
-    state = outside().key_state()
+    state = ports.keys().key_state()
     if not state.trouble:
         return []
     return [Cause(code="key", mark="late", says=f"Nothing runs: {state.trouble} {state.remedy}", step="clock", step_label="Look")]

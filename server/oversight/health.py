@@ -8,7 +8,7 @@ from django.db.migrations.executor import MigrationExecutor
 from django.utils import timezone
 
 from core.content.errors import LinkError
-from server.outside import outside
+from server import ports
 from server.oversight.causes import SILENT_AFTER
 from server.people.clock import clock_state, clock_words
 from server.runs.models import Heartbeat
@@ -38,7 +38,7 @@ def troubles(*, workers: bool = True) -> list[str]:
         found.append("The front end is not built: run ./attic start.")
     if workers and settings.ATTIC_ENV.announcements_url:
         try:
-            outside().offers()
+            ports.devices().offers()
         except LinkError as error:
             found.append(f"{error.message} {error.remedy}")
     return found
@@ -59,7 +59,7 @@ def doubts() -> list[str]:
         state = clock_state()
     except DatabaseError:
         return []  # `troubles` has said so
-    key = outside().key_state()
+    key = ports.keys().key_state()
     found = [f"Nothing runs: {key.trouble} {key.remedy}"] if key.trouble else []
     if state is not None and state.doubt_since:
         found.append(f"{clock_words(state)}: nothing is removed until that is settled.")

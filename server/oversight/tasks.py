@@ -2,8 +2,8 @@
 
 from uuid import UUID
 
+from server import ports
 from server.jobs import AFTER_RUN, AGE_OUT, defer_watch, fulfils
-from server.outside import outside
 from server.oversight.actions.age_out import age_out
 from server.oversight.actions.anomalies import look_for_anomalies
 from server.retention.actions.owe_copies import owe_copies_of
@@ -15,11 +15,11 @@ def after_run(run_id: str) -> None:
     """Look whether what came is as usual; then look at the office again."""
     backup = backup_of_run(UUID(run_id))
     if backup is not None:
-        look_for_anomalies(backup, now=outside().now())
-        owe_copies_of(backup.device_id, now=outside().now())
+        look_for_anomalies(backup, now=ports.clock().now())
+        owe_copies_of(backup.device_id, now=ports.clock().now())
     defer_watch()
 
 
 @fulfils(AGE_OUT)
 def age_out_job(timestamp: int) -> None:
-    age_out(now=outside().now())
+    age_out(now=ports.clock().now())

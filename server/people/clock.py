@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 
 from core.errors import AtticError
 from core.units import spoken
-from server.outside import outside
+from server import ports
 from server.people.models import ClockState
 
 
@@ -33,7 +33,7 @@ def time_to_plan_by(state: ClockState, *, now: datetime) -> datetime | None:
     """The clock, or in doubt what it should show by the machine's counter; None after a restart in doubt: then nothing is planned."""
     if state.doubt_since is None:
         return now
-    ticks = outside().ticks()
+    ticks = ports.clock().ticks()
     if state.sure_at is None or state.boot != ticks.boot or ticks.seconds < state.seconds:
         return None
     return state.sure_at + timedelta(seconds=ticks.seconds - state.seconds)

@@ -5,7 +5,7 @@ from datetime import date, datetime
 from typing import Self
 from zoneinfo import ZoneInfo
 
-from server.outside import outside
+from server import ports
 from server.people.queries import closed_days, office_zone
 from server.plans.queries import Pauses, pauses
 
@@ -19,5 +19,5 @@ class Present:
 
     @classmethod
     def read(cls, now: datetime | None = None) -> Self:
-        now = now or outside().now()
+        now = now or ports.clock().now()
         return cls(now=now, zone=office_zone(), closed=closed_days(), held=pauses(now=now))

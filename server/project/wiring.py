@@ -43,8 +43,8 @@ from core.vault.key_slots import STRICT, add_key_file
 from core.vault.opening import create_vault, open_vault
 from core.vault.vault import Vault
 from server.fleet.convert import private_ssh_key
-from server.outside import DriveSeen, FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace
 from server.people.queries import key_fingerprint
+from server.ports import DriveSeen, FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace
 from server.storage.queries import store_paths
 
 

@@ -15,7 +15,7 @@ from core.vault.damage import is_whole
 from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.manifests import Manifest, Stored
 from core.vault.vault import Vault
-from server.outside import outside
+from server import ports
 from server.people.queries import office_zone
 from server.recovery.models import Restore
 from server.recovery.readers import reading
@@ -39,7 +39,7 @@ def restores() -> QuerySet[Restore]:
 
 def exports() -> QuerySet[Restore]:
     """Those whose archive can be fetched, or whose folder lies on the server; newest first."""
-    fetchable = Q(file_start=outside().downloads.start) & ~Q(file_name="")
+    fetchable = Q(file_start=ports.results().downloads.start) & ~Q(file_name="")
     lying = Q(lies_in__isnull=False, lies_in__gone_at__isnull=True) & ~Q(lies_in__identity="")
     return restores().filter(fetchable | lying)
 

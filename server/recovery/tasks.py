@@ -2,8 +2,8 @@
 
 from uuid import UUID
 
+from server import ports
 from server.jobs import CARRY_OUT_DRILL, CARRY_OUT_RESTORE, OWE_DRILLS, REQUEUE, WRITE_OFFICE, fulfils
-from server.outside import outside
 from server.recovery.actions.carry_out import carry_out
 from server.recovery.actions.carry_out_drill import carry_out_drill
 from server.recovery.actions.end_exports import end_exports
@@ -20,8 +20,8 @@ def carry_out_restore(restore_id: str) -> None:
 @fulfils(REQUEUE)
 def requeue(timestamp: int) -> None:
     """Restores, imports and copies that no job speaks of any more; and the end of exports whose time is over."""
-    requeue_lost(now=outside().now())
-    end_exports(now=outside().now())
+    requeue_lost(now=ports.clock().now())
+    end_exports(now=ports.clock().now())
 
 
 @fulfils(WRITE_OFFICE)
@@ -32,7 +32,7 @@ def write_office(store_id: str) -> None:
 
 @fulfils(OWE_DRILLS)
 def owe_drills_job(timestamp: int) -> None:
-    owe_drills(now=outside().now())
+    owe_drills(now=ports.clock().now())
 
 
 @fulfils(CARRY_OUT_DRILL)

@@ -14,11 +14,11 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.actions.change_device import change_of
 from server.fleet.models import Device
 from server.fleet.objections import DevicesChange
-from server.outside import outside
 from server.people.models import Office
 from server.people.queries import office_zone
 from server.plans.objections import Change
@@ -181,7 +181,7 @@ def _gap(points: list[Point]) -> tuple[date, date] | None:
 
 def object_to_unseen(change: Change) -> None:
     """Nothing leaves unseen: whoever saves says which consequences were shown. Raises Unseen, BadInput."""
-    agreed(consequences(change, now=outside().now()), seen=change.seen, word=change.word)
+    agreed(consequences(change, now=ports.clock().now()), seen=change.seen, word=change.word)
 
 
 def agreed(found: Consequences, *, seen: str, word: str) -> None:
@@ -198,7 +198,7 @@ def agreed(found: Consequences, *, seen: str, word: str) -> None:
 
 def object_to_unseen_of_devices(change: DevicesChange) -> None:
     """The same for devices. Raises Unseen, BadInput."""
-    found = of_devices(change, now=outside().now())
+    found = of_devices(change, now=ports.clock().now())
     if change.remedy and found.digest:
         raise Unseen("By this change copies leave that are kept now.", remedy=change.remedy)
     agreed(found, seen=change.seen, word=change.word)

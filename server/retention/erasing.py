@@ -18,8 +18,8 @@ from core.content.scope import erased_mark
 from core.errors import AtticError, BadInput
 from core.vault.erase import holding
 from core.vault.vault import Vault
+from server import ports
 from server.fleet.models import Device
-from server.outside import outside
 from server.people.models import Holder
 from server.people.queries import office_zone
 from server.plans.rules import GONE_STATES
@@ -185,7 +185,7 @@ def erasure(id: UUID) -> Erasure:
 
 def expected_end(found: Erasure) -> date | None:
     """The day on which the last byte is gone as far as that can be told now; None while something else has to happen first."""
-    today = outside().now().astimezone(office_zone()).date()
+    today = ports.clock().now().astimezone(office_zone()).date()
     days = []
     for step in found.steps.all():
         if step.state == step.States.GONE and step.gone_at is not None:

@@ -2,8 +2,8 @@
 
 from uuid import UUID
 
+from server import ports
 from server.jobs import APPLY_RULES, ERASE, FINISH_REMOVALS, MEASURE_STORE, OWE_COPIES, OWE_MAINTENANCE, SWEEP_STORE, fulfils
-from server.outside import outside
 from server.people.clock import in_doubt
 from server.retention.actions.end_settling import end_settling
 from server.retention.actions.erase_in import erase_in
@@ -18,12 +18,12 @@ from server.storage.queries import store
 @fulfils(OWE_MAINTENANCE)
 def owe_maintenance_job(timestamp: int) -> None:
     """What the clock finds to be due in the stores is put into the queue."""
-    owe_maintenance(now=outside().now())
+    owe_maintenance(now=ports.clock().now())
 
 
 @fulfils(OWE_COPIES)
 def owe_copies_job() -> None:
-    owe_copies(now=outside().now())
+    owe_copies(now=ports.clock().now())
 
 
 @fulfils(APPLY_RULES)
@@ -34,22 +34,22 @@ def apply_rules_job(store_id: str) -> None:
 @fulfils(FINISH_REMOVALS)
 def finish_removals_job(store_id: str) -> None:
     if not in_doubt():
-        finish_removals(store(UUID(store_id)), now=outside().now())
+        finish_removals(store(UUID(store_id)), now=ports.clock().now())
         end_settling(UUID(store_id))
 
 
 @fulfils(ERASE)
 def erase_job(store_id: str) -> None:
     if not in_doubt():
-        erase_in(UUID(store_id), now=outside().now())
+        erase_in(UUID(store_id), now=ports.clock().now())
 
 
 @fulfils(SWEEP_STORE)
 def sweep_store_job(store_id: str) -> None:
     """Free what has waited out its grace period."""
-    sweep_store(store(UUID(store_id)), now=outside().now())
+    sweep_store(store(UUID(store_id)), now=ports.clock().now())
 
 
 @fulfils(MEASURE_STORE)
 def measure_store_job(store_id: str) -> None:
-    measure(store(UUID(store_id)), now=outside().now())
+    measure(store(UUID(store_id)), now=ports.clock().now())

@@ -11,8 +11,8 @@ from django.db.models.functions import Greatest
 
 from core.quota.admission import Room
 from core.vault.vault import Vault
+from server import ports
 from server.fleet.models import Device
-from server.outside import outside
 from server.runs.models import CAME, Run, RunState
 from server.storage.allowances import Allowed, allowances_in
 from server.storage.models import Store
@@ -32,7 +32,7 @@ def rooms_for(store: Store, device: Device, vault: Vault, *, besides: UUID | Non
         others = others.exclude(id=besides)
     promised = _promised(others)
     found = [replace(room_in(store, vault), promised_bytes=sum(promised.values()))]
-    for one in allowances_in([store], now=outside().now()):
+    for one in allowances_in([store], now=ports.clock().now()):
         if _speaks_of(one, device):
             mine = {id: held for id, held in promised.items() if one.row.device_id is None}
             of_team = set(Device.objects.filter(id__in=mine, team=one.row.team).values_list("id", flat=True)) if mine else set()

@@ -8,6 +8,7 @@ from procrastinate import JobContext
 from procrastinate.exceptions import UniqueViolation
 from procrastinate.jobs import Status
 
+from server import ports
 from server.jobs import (
     ASK_CLOCKS,
     CARRY_COPIES,
@@ -23,7 +24,6 @@ from server.jobs import (
     defer_line_up,
     fulfils,
 )
-from server.outside import outside
 from server.people.actions.clock import ask_outer_clocks, look_at_clock
 from server.people.clock import time_to_plan_by
 from server.people.queries import user_or_none
@@ -58,17 +58,17 @@ def check_store_job(store_id: str, percent: int, by: int | None) -> None:
 
 @fulfils(COMPARE_STORE)
 def compare_store_job(store_id: str) -> None:
-    compare_store(store(UUID(store_id)), now=outside().now())
+    compare_store(store(UUID(store_id)), now=ports.clock().now())
 
 
 @fulfils(TICK)
 def tick(timestamp: int) -> None:
     """Start what is due, and keep the line-up of the coming night up to date."""
-    state = look_at_clock(now=outside().now())
+    state = look_at_clock(now=ports.clock().now())
     confirm_doubted(state)
-    now = None if outside().key_state().trouble else time_to_plan_by(state, now=outside().now())
+    now = None if ports.keys().key_state().trouble else time_to_plan_by(state, now=ports.clock().now())
     if now is None:
-        heartbeat("scheduler", now=outside().now())  # it works; it has nothing to plan by
+        heartbeat("scheduler", now=ports.clock().now())  # it works; it has nothing to plan by
         return
     for run in start_due(now=now):
         log.info("run %s of %s is due", run.id, run.device.name)
@@ -79,7 +79,7 @@ def tick(timestamp: int) -> None:
 
 @fulfils(LINE_UP)
 def line_up_job() -> None:
-    now = time_to_plan_by(look_at_clock(now=outside().now()), now=outside().now())
+    now = time_to_plan_by(look_at_clock(now=ports.clock().now()), now=ports.clock().now())
     if now is not None:
         line_up_night(now=now)
 
@@ -87,9 +87,9 @@ def line_up_job() -> None:
 @fulfils(ASK_CLOCKS)
 def ask_clocks(timestamp: int) -> None:
     """What time it is elsewhere. By itself: who is asked may take seconds."""
-    look_at_clock(now=outside().now())  # who speaks from now on has seen the jump, if there was one
-    ask_outer_clocks(now=outside().now())
-    ask_stores_clocks(now=outside().now())
+    look_at_clock(now=ports.clock().now())  # who speaks from now on has seen the jump, if there was one
+    ask_outer_clocks(now=ports.clock().now())
+    ask_stores_clocks(now=ports.clock().now())
 
 
 @fulfils(REVIVE, pass_context=True)
@@ -127,4 +127,4 @@ def carry_copies_job(store_id: str) -> None:
 
 @fulfils(LOOK_FOR_DRIVES)
 def look_for_drives_job(timestamp: int) -> None:
-    look_for_drives(now=outside().now())
+    look_for_drives(now=ports.clock().now())

@@ -4,7 +4,7 @@ import json
 from typing import Any
 
 from core.vault.address import FACTS, Medium, StoreAddress, address_of, secrets_of, settings_of, where_words
-from server.outside import outside
+from server import ports
 from server.storage.models import Store
 
 PURPOSE = "store credentials"
@@ -12,7 +12,7 @@ PURPOSE = "store credentials"
 
 def address(store: Store) -> StoreAddress:
     """With its secrets, for whoever opens it. Raises KeyMissing, BadInput."""
-    secrets = json.loads(outside().unseal(PURPOSE, bytes(store.credentials))) if store.credentials else {}
+    secrets = json.loads(ports.keys().unseal(PURPOSE, bytes(store.credentials))) if store.credentials else {}
     return address_of(store.medium, store.address | secrets)
 
 
@@ -24,7 +24,7 @@ def shown_address(store: Store) -> StoreAddress:
 def columns_of(told: StoreAddress) -> dict[str, Any]:
     """The address as the row keeps it: what is secret is sealed."""
     secrets = secrets_of(told)
-    sealed = outside().seal(PURPOSE, json.dumps(secrets).encode()) if secrets else None
+    sealed = ports.keys().seal(PURPOSE, json.dumps(secrets).encode()) if secrets else None
     return {"medium": told.medium.value, "where": where_words(told), "address": settings_of(told), "credentials": sealed}
 
 

@@ -11,7 +11,7 @@ from core.vault.address import Medium
 from core.vault.errors import AnotherVault, OlderCopy, StoreAway, StoreClosed, StoreTwice
 from core.vault.sweeper import Sweeper
 from core.vault.vault import Vault
-from server.outside import outside
+from server import ports
 from server.people.queries import office, server_id
 from server.storage.convert import address
 from server.storage.models import OUT_OF_USE, Drive, DriveState, Mode, Occupancy, Reading, Store
@@ -71,7 +71,7 @@ def opened(found: Store) -> Vault:
     if found.mode in OUT_OF_USE:
         raise StoreClosed(f"{found.name} is {found.get_mode_display().lower()}.")
     must_be_here(found)
-    vault = outside().open_vault(address(found))
+    vault = ports.stores().open_vault(address(found))
     if vault.store.hex() != found.vault_id:
         other = Store.objects.filter(vault_id=vault.store.hex()).first()
         what = f"The store {other.name}" if other else "Another vault"

@@ -5,7 +5,7 @@ import os
 
 from core.errors import AtticError
 from core.vault.remembered_trees import RememberedTrees, decoded_trees
-from server.outside import outside
+from server import ports
 from server.storage.models import Store
 
 log = logging.getLogger("attic.storage")
@@ -14,7 +14,7 @@ _ENDING = ".trees"
 
 def recalled(store: Store) -> RememberedTrees:
     """Nothing where nothing was kept, or what was kept cannot be read: then all is read once more."""
-    path = outside().remembered / (store.vault_id + _ENDING)
+    path = ports.stores().remembered / (store.vault_id + _ENDING)
     try:
         return decoded_trees(path.read_bytes())
     except FileNotFoundError:
@@ -26,7 +26,7 @@ def recalled(store: Store) -> RememberedTrees:
 
 def keep(store: Store, trees: RememberedTrees) -> None:
     """Whole or not at all. A folder that cannot be written costs time and nothing else: it is in the log."""
-    folder = outside().remembered
+    folder = ports.stores().remembered
     new = folder / f"{store.vault_id}.{os.getpid()}.new"
     try:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)

@@ -2,8 +2,8 @@
 
 import logging
 
+from server import ports
 from server.jobs import SEND_MESSAGES, WATCH, defer_messages, fulfils
-from server.outside import outside
 from server.telling.actions.send import send_waiting
 from server.telling.actions.watch_office import watch_office
 
@@ -12,12 +12,12 @@ log = logging.getLogger("attic.telling")
 
 @fulfils(WATCH)
 def watch(timestamp: int) -> None:
-    if watch_office(now=outside().now()):
+    if watch_office(now=ports.clock().now()):
         defer_messages()
 
 
 @fulfils(SEND_MESSAGES)
 def send_messages(timestamp: int) -> None:
-    sent, failed = send_waiting(now=outside().now())
+    sent, failed = send_waiting(now=ports.clock().now())
     if sent or failed:
         log.info("messages: %s sent, %s did not go", sent, failed)

@@ -38,11 +38,11 @@ from core.vault.vault import Vault
 from core.vault.writer import Writer
 from server.fleet.convert import private_ssh_key
 from server.fleet.models import Device
-from server.outside import DriveSeen, FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace, outside
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import Office, User
 from server.plans.actions.save_plan import Draft, save_plan
 from server.plans.models import Plan
+from server.ports import DriveSeen, FilesLink, KeyTold, NetworkOffer, OldLink, Paired, SftpPlace, outside
 from server.recovery.readers import forget_readers
 from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.carry_out import carry_out

@@ -12,13 +12,14 @@ from django.db import transaction
 from core.content.errors import DeviceAway, PairingRefused
 from core.content.families import FAMILIES
 from core.errors import BadInput
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.convert import key_purpose, sftp_purpose
 from server.fleet.models import Device, LinkType, PairingTry
-from server.outside import Paired, SftpPlace, outside
 from server.people.actions.journal import write_journal
 from server.people.actions.office import holder_named
 from server.people.models import User
+from server.ports import Paired, SftpPlace
 
 CODE_LENGTH = 8
 WRONG_CODES = 10
@@ -36,10 +37,10 @@ def pair_device(*, agent_id: str, code: str, name: str, holder: str, team: str, 
         _checked_name(name)
     if Device.objects.filter(agent_id=agent_id).exists():
         raise Conflict("This device is in the list already.", remedy="Open it under Devices.")
-    offer = next((offer for offer in outside().offers() if offer.device == agent_id), None)
+    offer = next((offer for offer in ports.devices().offers() if offer.device == agent_id), None)
     if offer is None:
         raise DeviceAway("This device is no longer on the office network.")
-    now = outside().now()
+    now = ports.clock().now()
     if known is None:
         with transaction.atomic():  # a name or holder that cannot be used is said before the code is used up
             holder_named(holder, team)
@@ -52,7 +53,7 @@ def pair_device(*, agent_id: str, code: str, name: str, holder: str, team: str, 
             device.holder, device.team = holder_named(holder, team)
         _checked_serial(offer.serial, known)
         device.link, device.agent_id, device.address = LinkType.AGENT, agent_id, offer.address
-        device.agent_key, device.accepted = outside().seal(key_purpose(agent_id), paired.key), paired.accepted
+        device.agent_key, device.accepted = ports.keys().seal(key_purpose(agent_id), paired.key), paired.accepted
         device.family, device.make, device.model, device.os_version = offer.family, offer.make, offer.model, offer.os_version
         device.serial, device.last_seen_at = offer.serial or device.serial, now
         _put(device, new=known is None, fields=(*AGENT_FIELDS, *SEEN_FIELDS))
@@ -65,13 +66,13 @@ def pair_again(device: Device, *, code: str, by: User) -> Device:
     """New keys for a device that forgot this server, or whose key was withdrawn. Raises LinkError, Conflict."""
     if device.link != LinkType.AGENT:
         raise Conflict("Only a device with an agent is paired.", remedy="Nothing to do.")
-    offer = next((offer for offer in outside().offers() if offer.device == device.agent_id), None)
+    offer = next((offer for offer in ports.devices().offers() if offer.device == device.agent_id), None)
     paired = _paired(offer.address if offer else device.address, device.agent_id, code)
     with transaction.atomic():
-        device.agent_key = outside().seal(key_purpose(device.agent_id), paired.key)
+        device.agent_key = ports.keys().seal(key_purpose(device.agent_id), paired.key)
         device.accepted = paired.accepted
         device.save(update_fields=["agent_key", "accepted"])
-        write_journal(who=by, what="device.paired_again", says=f"{device.name} was paired again.", at=outside().now(), device=device.id)
+        write_journal(who=by, what="device.paired_again", says=f"{device.name} was paired again.", at=ports.clock().now(), device=device.id)
     return device
 
 
@@ -82,7 +83,7 @@ def add_folder(*, path: str, name: str, holder: str, team: str, by: User, regist
     if known is None:
         _checked_name(name)
     path = checked_folder(path, other_than=None)
-    now = outside().now()
+    now = ports.clock().now()
     device = known or Device(name=name.strip(), added_at=now, family="folder", model="Folder")
     if known is None:
         device.holder, device.team = holder_named(holder, team)
@@ -100,7 +101,7 @@ def add_sftp(where: SftpPlace, *, name: str, holder: str, team: str, family: str
         if family not in FAMILIES:
             raise BadInput(f"There is no family {family!r}.", field="family", remedy=f"Use one of: {', '.join(FAMILIES)}.")
     checked_sftp(where)
-    now = outside().now()
+    now = ports.clock().now()
     with transaction.atomic():
         device = known or Device(name=name.strip(), added_at=now, family=family, model="SFTP")
         if known is None:
@@ -123,8 +124,8 @@ def _put(device: Device, *, new: bool, fields: Sequence[str]) -> None:
 
 def checked_folder(path: str, *, other_than: Device | None) -> str:
     """The folder without links in its path. Raises BadInput, Conflict, LinkError."""
-    path = str(outside().place(path))
-    outside().folder_link(path).state()
+    path = str(ports.stores().place(path))
+    ports.devices().folder_link(path).state()
     others = Device.objects.filter(folder=path)
     if (others.exclude(id=other_than.id) if other_than else others).exists():
         raise Conflict("This folder is in the list already.", remedy="Open it under Devices.")
@@ -139,7 +140,7 @@ def checked_sftp(where: SftpPlace) -> None:
         raise BadInput("Neither password nor key is given.", field="password", remedy="Type the password, or choose this server's key.")
     if not where.folder.startswith("/"):
         raise BadInput(f"{where.folder!r} is no absolute path.", field="folder", remedy="Begin it with /.")
-    link = outside().sftp_link(where, [])
+    link = ports.devices().sftp_link(where, [])
     try:
         link.state()
     finally:
@@ -151,7 +152,7 @@ def put_sftp(device: Device, where: SftpPlace) -> None:
     device.sftp_host, device.sftp_port, device.sftp_username = where.host, where.port, where.username
     device.sftp_folder, device.sftp_host_key = where.folder, where.host_key
     device.sftp_uses_key = not where.password and bool(where.private_key)
-    device.sftp_password = outside().seal(sftp_purpose(where.host, where.port), where.password.encode())
+    device.sftp_password = ports.keys().seal(sftp_purpose(where.host, where.port), where.password.encode())
 
 
 def _paired(address: str, agent_id: str, code: str) -> Paired:
@@ -159,12 +160,12 @@ def _paired(address: str, agent_id: str, code: str) -> Paired:
     if len(code.replace(" ", "")) != CODE_LENGTH:
         remedy = "Type all of it, as the screen of the device shows it."
         raise BadInput(f"A pairing code has {CODE_LENGTH} characters.", field="code", remedy=remedy)
-    now = outside().now()
+    now = ports.clock().now()
     PairingTry.objects.filter(at__lt=now - WRONG_FOR).delete()
     if PairingTry.objects.filter(agent_id=agent_id).count() >= WRONG_CODES:
         raise Conflict(f"{WRONG_CODES} wrong codes were typed for this device.", remedy="Wait ten minutes, then type its newest code.")
     try:
-        paired = outside().pair(address, code)
+        paired = ports.devices().pair(address, code)
     except PairingRefused:
         PairingTry.objects.create(agent_id=agent_id, at=now)
         raise

@@ -11,11 +11,11 @@ from core.content.errors import DeviceLied
 from core.content.link import DeviceState as Told
 from core.errors import BadInput
 from core.exchange.register import COLUMNS, checked
+from server import ports
 from server.fleet.actions.unpair_device import withdraw_key
 from server.fleet.convert import register_values, told_card
 from server.fleet.models import Device, DeviceState, LinkType
 from server.fleet.objections import DevicesChange, hear
-from server.outside import outside
 from server.people.actions.clock import hear_witness
 from server.people.actions.journal import write_journal
 from server.people.actions.office import holder_named
@@ -37,7 +37,7 @@ def change_device(
     `seen`: the digest of what was shown to leave by it. A device that is lost loses its key at once; one that comes back into use
     owes nothing of the time before.
     """
-    now = now or outside().now()
+    now = now or ports.clock().now()
     hear(change_of([(device, values)], now=now, seen=seen, word=word))
     return change_heard(device, values, by=by, now=now)
 
@@ -134,7 +134,9 @@ def note_told(device: Device, told: Told, *, now: datetime) -> None:
         says = f"It says that its serial is {told.serial}; this device has the serial {device.serial}."
         raise DeviceLied(says, remedy="If it was repaired, correct the serial on its page; otherwise unpair it and find out what answers.")
     if told.clock is not None:
-        hear_witness(f"device {device.id}", "device", off_seconds=(told.clock - outside().now()).total_seconds(), now=outside().now())
+        hear_witness(
+            f"device {device.id}", "device", off_seconds=(told.clock - ports.clock().now()).total_seconds(), now=ports.clock().now()
+        )
     serial = device.serial or told.serial
     if serial != device.serial and Device.objects.filter(serial__iexact=serial).exclude(id=device.id).exists():
         serial = device.serial

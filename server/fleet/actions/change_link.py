@@ -7,13 +7,14 @@ from django.db import transaction
 
 from core.content.classify import MAX_RULES, Sorted, sorted_files
 from core.errors import BadInput
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.actions.add_device import SFTP_FIELDS, checked_folder, checked_sftp, put_sftp
 from server.fleet.convert import files_link, known_password, rules_of
 from server.fleet.models import Device, LinkType
-from server.outside import SftpPlace, outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.ports import SftpPlace
 
 SLOWEST_BYTES_PER_SECOND = 1024
 
@@ -57,7 +58,9 @@ def _changed(
     if where is not None:
         put_sftp(device, where)
     device.save(update_fields=["file_rules", "limit_bytes_per_second", "folder", *SFTP_FIELDS])
-    write_journal(who=by, what="device.link_changed", says=f"The link of {device.name} was changed.", at=outside().now(), device=device.id)
+    write_journal(
+        who=by, what="device.link_changed", says=f"The link of {device.name} was changed.", at=ports.clock().now(), device=device.id
+    )
     return device
 
 

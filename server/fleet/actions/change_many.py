@@ -13,13 +13,13 @@ from django.db import transaction
 
 from core.errors import BadInput
 from core.exchange.register import Known, Line, Verdict, plan_import
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.actions.change_device import change_heard, change_of, put_values
 from server.fleet.convert import register_values
 from server.fleet.models import Bulk, Device, DeviceState, LinkType
 from server.fleet.objections import hear
 from server.fleet.queries import devices
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 
@@ -32,7 +32,7 @@ CHANGEABLE = ("holder", "team", "state", "away_until", "purchased_on", "handed_o
 @transaction.atomic
 def change_many(ids: Sequence[UUID], values: Mapping[str, str], *, by: User, seen: str = "", word: str = "") -> Bulk:
     """`seen`: the digest of what was shown to leave by it. Raises BadInput, Conflict."""
-    found, now = chosen_devices(ids, values), outside().now()
+    found, now = chosen_devices(ids, values), ports.clock().now()
     before = {str(device.id): register_values(device) for device in found}
     hear(change_of([(device, values) for device in found], now=now, seen=seen, word=word))
     for device in found:
@@ -74,7 +74,7 @@ def import_register(rows: Sequence[Mapping[str, str]], *, digest: str, by: User)
     held = {str(device.id): device for device in devices().filter(id__in=[line.device for line in chosen if line.device])}
     before: dict[str, dict[str, str] | None] = {}
     after: dict[str, dict[str, str]] = {}
-    now = outside().now()
+    now = ports.clock().now()
     wanted = [(held[line.device], line.values) for line in chosen if line.device is not None]
     hear(change_of(wanted, now=now, remedy=_BY_HAND))
     for line in chosen:
@@ -102,7 +102,7 @@ def undo_bulk(bulk: Bulk, *, by: User) -> list[str]:
     if Bulk.objects.filter(undone_at__isnull=True, at__gt=bulk.at).exists():
         raise Conflict("Many devices were changed again since.", remedy="Take back the newer change first.")
     held = {str(device.id): device for device in devices().filter(id__in=list(bulk.after))}
-    left, wanted, at = [], list[tuple[Device, dict[str, str]]](), outside().now()
+    left, wanted, at = [], list[tuple[Device, dict[str, str]]](), ports.clock().now()
     for id, after in bulk.after.items():
         device, before = held.get(id), bulk.before[id]
         if device is None:
@@ -132,6 +132,6 @@ def undo_bulk(bulk: Bulk, *, by: User) -> list[str]:
 
 
 def _noted(before: Mapping[str, object], after: Mapping[str, object], *, says: str, by: User) -> Bulk:
-    now = outside().now()
+    now = ports.clock().now()
     write_journal(who=by, what="devices.changed_many", says=says, at=now)
     return Bulk.objects.create(at=now, by=by, says=says[:300], before=dict(before), after=dict(after))

@@ -4,8 +4,8 @@ from typing import Any
 from uuid import UUID, uuid4
 
 from core.content.families import FAMILIES
+from server import ports
 from server.fleet.models import Device, LinkType
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.actions.office import holder_named
 from server.people.models import User
@@ -13,7 +13,7 @@ from server.people.models import User
 
 def register_found(told: dict[str, Any], *, id: UUID | None, by: User) -> Device:
     """Called within the transaction that takes its backups in. What the store tells is cut to what the register holds."""
-    now = outside().now()
+    now = ports.clock().now()
     word = {name: str(told.get(name, ""))[:most].strip() for name, most in (("name", 120), ("holder", 120), ("team", 80), ("serial", 100))}
     serial = word["serial"] if not Device.objects.filter(serial__iexact=word["serial"]).exists() else ""
     family = str(told.get("family", ""))

@@ -2,10 +2,10 @@
 
 from django.db import transaction
 
+from server import ports
 from server.fleet.convert import SSH_PURPOSE
 from server.fleet.models import SshKey
 from server.locks import lock_alone
-from server.outside import outside
 
 
 @transaction.atomic
@@ -14,6 +14,6 @@ def own_ssh_key() -> SshKey:
     lock_alone("ssh key")
     found = SshKey.objects.first()
     if found is None:
-        private, public = outside().make_ssh_key()
-        found = SshKey.objects.create(private=outside().seal(SSH_PURPOSE, private.encode()), public=public, made_at=outside().now())
+        private, public = ports.devices().make_ssh_key()
+        found = SshKey.objects.create(private=ports.keys().seal(SSH_PURPOSE, private.encode()), public=public, made_at=ports.clock().now())
     return found

@@ -3,10 +3,10 @@
 from django.db import transaction
 
 from core.content.errors import LinkError
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.convert import key_purpose
 from server.fleet.models import Device, LinkType
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 
@@ -15,10 +15,10 @@ def unpair_device(device: Device, *, by: User | None) -> bool:
     """Whether the device was told, too. The key is gone here either way. Raises Conflict."""
     if device.link != LinkType.AGENT or not device.agent_key:
         raise Conflict("This device is not paired.", remedy="Nothing to do.")
-    key = outside().unseal(key_purpose(device.agent_id), bytes(device.agent_key))
+    key = ports.keys().unseal(key_purpose(device.agent_id), bytes(device.agent_key))
     withdraw_key(device, by=by, why="unpaired")
     try:
-        outside().unpair(device.agent_id, device.address, key)
+        ports.devices().unpair(device.agent_id, device.address, key)
     except LinkError:
         return False
     return True
@@ -32,4 +32,4 @@ def withdraw_key(device: Device, *, by: User | None, why: str) -> None:
     device.agent_key, device.accepted = None, None
     device.save(update_fields=["agent_key", "accepted"])
     says = f"The key of {device.name} was withdrawn ({why}): nothing that comes from it is accepted until it is paired again."
-    write_journal(who=by, what="device.unpaired", says=says, at=outside().now(), device=device.id)
+    write_journal(who=by, what="device.unpaired", says=says, at=ports.clock().now(), device=device.id)

@@ -15,6 +15,7 @@ from core.content.kinds import KINDS
 from core.content.link import DeviceState as Told
 from core.content.links import LINKS
 from core.content.readiness import readiness
+from server import ports
 from server.api.permissions import May
 from server.api.read_before import ReadBefore
 from server.fleet.actions.change_device import note_told
@@ -24,7 +25,6 @@ from server.fleet.api.pairing import SftpPlaceSerializer
 from server.fleet.convert import link_to
 from server.fleet.models import Device
 from server.fleet.queries import device as device_by_id
-from server.outside import outside
 from server.people.signed_in import signed_in
 
 
@@ -117,7 +117,7 @@ class ReadinessView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
         state, trouble = _asked(device)
-        found = readiness(state, link=device.link, family=device.family, now=outside().now(), trouble=trouble)
+        found = readiness(state, link=device.link, family=device.family, now=ports.clock().now(), trouble=trouble)
         family, facts = FAMILIES[device.family], LINKS[device.link]
         told = {
             "reachable": state is not None,
@@ -136,7 +136,7 @@ def _asked(device: Device) -> tuple[Told | None, LinkError | None]:
             state = link.state()
         finally:
             link.close()
-        note_told(device, state, now=outside().now())
+        note_told(device, state, now=ports.clock().now())
     except LinkError as error:
         return None, error
     return state, None
@@ -153,6 +153,6 @@ def _told(device: Device) -> dict[str, Any]:
     return {
         "link": device.link, "label": facts.label, "limits": list(facts.limits), "rules": device.file_rules,
         "limit_bytes_per_second": device.limit_bytes_per_second, "folder": device.folder, "sftp": sftp,
-        "fingerprint": outside().fingerprint(device.sftp_host_key) if device.sftp_host_key else "",
+        "fingerprint": ports.devices().fingerprint(device.sftp_host_key) if device.sftp_host_key else "",
         "agent_id": device.agent_id, "address": device.address, "paired": bool(device.agent_key),
     }  # fmt: skip

@@ -12,12 +12,12 @@ from rest_framework.views import APIView
 from core.content.kinds import KINDS
 from core.content.own_cloud import OwnCloudState
 from core.coverage.own_cloud import believed, percent_used
+from server import ports
 from server.api.paging import PageQuery, Pages
 from server.fleet.convert import own_cloud_of
 from server.fleet.models import OwnCloudTold
 from server.fleet.queries import device as device_by_id
 from server.fleet.queries import own_cloud_history
-from server.outside import outside
 
 OWN_STATES = [(one.value, one.value) for one in OwnCloudState]
 
@@ -71,7 +71,7 @@ def shown_own_cloud(entry: dict[str, Any] | None) -> Any:
     kinds = [{"name": KINDS[one.name].label if one.name in KINDS else "Everything else", "bytes": one.size_bytes} for one in found.kinds]
     devices = [{"name": one.name, "bytes": one.size_bytes} for one in found.devices]
     told = {
-        "state": found.state, "service": found.service, "account": found.account, "last_success": believed(found, now=outside().now()),
+        "state": found.state, "service": found.service, "account": found.account, "last_success": believed(found, now=ports.clock().now()),
         "used_bytes": found.used_bytes, "allowed_bytes": found.allowed_bytes, "percent": percent_used(found), "kinds": kinds,
         "devices": devices,
     }  # fmt: skip

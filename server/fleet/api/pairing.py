@@ -11,14 +11,15 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.content.families import FAMILIES
+from server import ports
 from server.fleet.actions.add_device import add_folder, add_sftp, pair_again, pair_device
 from server.fleet.actions.ssh_key import own_ssh_key
 from server.fleet.actions.unpair_device import unpair_device
 from server.fleet.convert import private_ssh_key
 from server.fleet.queries import device as device_by_id
 from server.fleet.queries import unlinked_devices, unpaired_offers
-from server.outside import SftpPlace, outside
 from server.people.signed_in import signed_in
+from server.ports import SftpPlace
 
 
 class OfferSerializer(serializers.Serializer):
@@ -161,7 +162,7 @@ class MeetView(APIView):
     def post(self, request: Request) -> Response:
         given = MeetSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        key, fingerprint = outside().meet_sftp(**given.validated_data)
+        key, fingerprint = ports.devices().meet_sftp(**given.validated_data)
         return Response(MetSerializer({"host_key": key, "fingerprint": fingerprint}).data)
 
 

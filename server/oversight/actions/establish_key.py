@@ -2,11 +2,12 @@
 
 from django.db import transaction
 
+from server import ports
 from server.fleet.models import Device
 from server.locks import lock_alone
-from server.outside import KeyTold, outside
 from server.people.actions.journal import write_journal
 from server.people.models import ServerKey
+from server.ports import KeyTold
 from server.storage.models import Store
 
 
@@ -17,13 +18,13 @@ def establish_key() -> KeyTold:
     An installation from before fingerprints were kept takes the key that lies there; where it lies no more, none is made.
     """
     lock_alone("server key")
-    state = outside().key_state()
+    state = ports.keys().key_state()
     if ServerKey.objects.exists():
         return state
     used = Store.objects.exists() or Device.objects.exclude(agent_key=None).exists()
     if state.trouble and used:
         return state
-    now = outside().now()
-    ServerKey.objects.create(id=1, fingerprint=outside().make_key(), at=now)
+    now = ports.clock().now()
+    ServerKey.objects.create(id=1, fingerprint=ports.keys().make_key(), at=now)
     write_journal(who=None, what="key.established", says=f"The server's key lies at {state.where}.", at=now)
-    return outside().key_state()
+    return ports.keys().key_state()

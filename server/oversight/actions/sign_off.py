@@ -9,8 +9,8 @@ from core.content.kinds import KINDS
 from core.coverage.kinds import KindCover
 from core.coverage.wipe import Answer
 from core.errors import BadInput
+from server import ports
 from server.fleet.models import Device
-from server.outside import outside
 from server.oversight.models import WipeAnswer
 from server.oversight.wipe import answer
 from server.people.actions.journal import write_journal
@@ -23,7 +23,7 @@ def sign_off(device: Device, *, occasion: str, note: str, by: User) -> WipeAnswe
     """The answer of this moment, whatever the page showed before. Raises BadInput."""
     if occasion not in Occasion.values or not occasion:
         raise BadInput("A signed answer needs its occasion.", field="occasion", remedy="Say what will happen to the device.")
-    now = outside().now()
+    now = ports.clock().now()
     found, cover, look, newest = answer(device, now=now)
     told = _told(device, found, cover, look.at if look else None, newest)
     signed = WipeAnswer.objects.create(device=device, at=now, by=by, occasion=occasion, note=note.strip()[:300], safe=found.safe, told=told)

@@ -14,10 +14,10 @@ from core.content.accounts import Account
 from core.content.kinds import KINDS
 from core.coverage.kinds import Cover, KindCover
 from core.coverage.wipe import Remedy
+from server import ports
 from server.api.permissions import May
 from server.fleet.models import Device, Scan
 from server.fleet.queries import device as device_by_id
-from server.outside import outside
 from server.oversight.actions.sign_off import sign_off
 from server.oversight.coverage import covered, planned_kinds, scan_of
 from server.oversight.models import WipeAnswer
@@ -206,7 +206,7 @@ class WipeView(APIView):
     @extend_schema(operation_id="wipe_answer", responses=WipeSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
-        found, _, scan, newest = answer(device, now=outside().now())
+        found, _, scan, newest = answer(device, now=ports.clock().now())
         there = {copy.store_id for copy in newest.present if copy.intact} if newest else set()  # type: ignore[attr-defined]
         told = {
             "safe": found.safe,

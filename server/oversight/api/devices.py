@@ -13,13 +13,13 @@ from core.content.families import FAMILIES
 from core.content.links import LINKS
 from core.coverage.own_cloud import believed, percent_used
 from core.schedule.promise import Standing
+from server import ports
 from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
 from server.fleet.api.own_cloud import OWN_STATES
 from server.fleet.convert import own_cloud_of
 from server.fleet.models import DeviceState, LinkType
 from server.fleet.queries import device as device_by_id
-from server.outside import outside
 from server.oversight.listing import ORDERS, Wanted, devices_of, listed, summed
 from server.oversight.standing import Standings, standing_of, standings
 from server.oversight.three_two_one import newest_by_medium
@@ -105,7 +105,7 @@ class DeviceRowSerializer(serializers.Serializer):
         found = own_cloud_of((row.device.own_cloud or {}).get("told"))
         if found is None:
             return None
-        return {"state": found.state.value, "last_success": believed(found, now=outside().now()), "percent": percent_used(found)}
+        return {"state": found.state.value, "last_success": believed(found, now=ports.clock().now()), "percent": percent_used(found)}
 
     def get_team(self, row: Standings) -> str:
         return row.device.team.name if row.device.team else ""
@@ -172,7 +172,7 @@ class DevicesView(APIView):
     def get(self, request: Request) -> Response:
         given = DevicesFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
-        now = outside().now()
+        now = ports.clock().now()
         rows = standings(now=now)
         wanted = Wanted(**given.validated_data | devices_of(given.validated_data.get("cause"), now=now, rows=rows))
         counts: dict[str, int] = {}
@@ -189,5 +189,5 @@ class DevicesView(APIView):
 class DeviceView(APIView):
     @extend_schema(operation_id="device", responses=DeviceRowSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        row = standing_of(device_by_id(id), now=outside().now())
+        row = standing_of(device_by_id(id), now=ports.clock().now())
         return Response(DeviceRowSerializer(row, context={"places": newest_by_medium([id])}).data)

@@ -8,9 +8,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
-from server.outside import outside
 from server.oversight.own_cloud_room import AccountRoom, room_of
 from server.storage.api.quotas import RunwaySerializer
 
@@ -46,5 +46,5 @@ class OwnCloudRoomView(APIView):
 
     @extend_schema(operation_id="own_cloud_room", responses=OwnCloudRoomAnswerSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        found = room_of(device_by_id(id), now=outside().now())
+        found = room_of(device_by_id(id), now=ports.clock().now())
         return Response(OwnCloudRoomAnswerSerializer({"room": found}).data)

@@ -8,8 +8,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.fleet.queries import device_ids_of
-from server.outside import outside
 from server.oversight.api.devices import DeviceRowSerializer
 from server.oversight.standing import standings
 from server.people.models import Holder
@@ -80,13 +80,13 @@ class HolderView(APIView):
     def get(self, request: Request, id: int) -> Response:
         holder: Any = holder_by_id(id)
         ids = device_ids_of(holder)
-        holder.rows = standings(now=outside().now(), only=ids) if ids else []
+        holder.rows = standings(now=ports.clock().now(), only=ids) if ids else []
         return Response(HolderDetailSerializer(holder).data)
 
 
 def _teams() -> list[dict[str, Any]]:
     sums: dict[int | None, dict[str, int]] = {}
-    for row in standings(now=outside().now()):
+    for row in standings(now=ports.clock().now()):
         found = sums.setdefault(row.device.team_id, {"devices": 0, "promised": 0, "inside": 0, "held_bytes": 0})
         found["devices"] += 1
         found["promised"] += row.state.standing in OWED

@@ -9,8 +9,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.coverage.three_two_one import Lack, Step
+from server import ports
 from server.api.paging import PageQuery, Pages
-from server.outside import outside
 from server.oversight.three_two_one import Row, all_rows, by_team, evidence, fitting
 
 LACKS = [lack.value for lack in Lack]
@@ -78,7 +78,7 @@ class ThreeTwoOneView(APIView):
     def get(self, request: Request) -> Response:
         asked = ThreeTwoOneQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
-        rows = all_rows(now=outside().now())
+        rows = all_rows(now=ports.clock().now())
         found = fitting(rows, **{name: asked.validated_data[name] for name in ("team", "lacks", "words")})
         page = Pages().paginate_queryset(found, request, view=self)
         told: dict[str, Any] = {"count": len(found), "teams": by_team(rows), "evidence": evidence(rows), "results": page}

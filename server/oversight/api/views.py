@@ -12,9 +12,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.schedule.nights import coming_night
+from server import ports
 from server.api.fields import DayField
 from server.api.permissions import May
-from server.outside import outside
 from server.oversight.actions.run_cause import run_cause
 from server.oversight.health import doubts, silences, troubles
 from server.oversight.incidents import Known, needing
@@ -141,7 +141,7 @@ class AskedSerializer(serializers.Serializer):
 class TodayView(APIView):
     @extend_schema(operation_id="today", responses=TodaySerializer)
     def get(self, request: Request) -> Response:
-        found = today(now=outside().now())
+        found = today(now=ports.clock().now())
         return Response(TodaySerializer(found, context={"known": found.known}).data)
 
 
@@ -154,7 +154,7 @@ class RunCauseView(APIView):
     def post(self, request: Request) -> Response:
         given = RunCauseSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        found = run_cause(given.validated_data["code"], by=signed_in(request), now=outside().now())
+        found = run_cause(given.validated_data["code"], by=signed_in(request), now=ports.clock().now())
         refused = [{"says": says, "devices": devices} for says, devices in found.refused]
         return Response(AskedSerializer({"asked": found.asked, "refused": refused}).data)
 
@@ -162,7 +162,7 @@ class RunCauseView(APIView):
 class RibbonView(APIView):
     @extend_schema(operation_id="ribbon", responses=RibbonSerializer)
     def get(self, request: Request) -> Response:
-        now = outside().now()
+        now = ports.clock().now()
         tonight = coming_night(now, office_zone())
         nights = past_nights(now=now)
         planned, tomorrow = planned_on(tonight, now=now), planned_on(tonight + timedelta(days=1), now=now)
@@ -176,7 +176,7 @@ class RibbonView(APIView):
 
 def healthz(request: HttpRequest) -> JsonResponse:
     """200 when everything is up and the scheduler works, 503 with the reasons before. Open: it tells no content."""
-    found = [*troubles(), *silences(now=outside().now()), *doubts()]
+    found = [*troubles(), *silences(now=ports.clock().now()), *doubts()]
     return JsonResponse({"ok": not found, "troubles": found}, status=503 if found else 200)
 
 

@@ -12,11 +12,11 @@ from rest_framework.views import APIView
 
 from core.content.kinds import KINDS
 from core.schedule.nights import coming_night
+from server import ports
 from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
 from server.fleet.queries import device as device_by_id
-from server.outside import outside
 from server.oversight.actions.anomalies import settle
 from server.oversight.actions.incidents import put_off, take_up
 from server.oversight.models import Anomaly, Incident
@@ -116,7 +116,7 @@ class NightFilter(serializers.Serializer):
 
     def wanted(self) -> date:
         asked: date | None = self.validated_data.get("night")
-        return asked or coming_night(outside().now(), office_zone())
+        return asked or coming_night(ports.clock().now(), office_zone())
 
 
 class NightRowsFilter(NightFilter):
@@ -258,12 +258,12 @@ class PutOffView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = PutOffSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        put_off(incident_by_id(id), **given.validated_data, by=signed_in(request), now=outside().now())
+        put_off(incident_by_id(id), **given.validated_data, by=signed_in(request), now=ports.clock().now())
         return Response(IncidentDetailSerializer(incident_by_id(id)).data)
 
     @extend_schema(operation_id="take_up", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        take_up(incident_by_id(id), by=signed_in(request), now=outside().now())
+        take_up(incident_by_id(id), by=signed_in(request), now=ports.clock().now())
         return Response(status=204)
 
 
@@ -288,7 +288,7 @@ class SettleView(APIView):
         given = WhySerializer(data=request.data)
         given.is_valid(raise_exception=True)
         row = anomaly(id)
-        settle(row, why=given.validated_data["why"], by=signed_in(request), now=outside().now())
+        settle(row, why=given.validated_data["why"], by=signed_in(request), now=ports.clock().now())
         return Response(OddSerializer(row).data)
 
 
@@ -322,7 +322,7 @@ class PromisesView(APIView):
     def get(self, request: Request) -> Response:
         given = PromiseFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
-        wanted, today = given.validated_data, outside().now().astimezone(office_zone()).date()
+        wanted, today = given.validated_data, ports.clock().now().astimezone(office_zone()).date()
         if "device" in wanted:
             device_by_id(wanted["device"])
         months = shares_by_month(device=wanted.get("device"), team=wanted.get("team"), today=today)
@@ -340,5 +340,5 @@ class ReportView(APIView):
         given = MonthFilter(data=request.query_params)
         given.is_valid(raise_exception=True)
         month = given.validated_data.get("month")
-        day = date.fromisoformat(f"{month}-01") if month else outside().now().astimezone(office_zone()).date()
+        day = date.fromisoformat(f"{month}-01") if month else ports.clock().now().astimezone(office_zone()).date()
         return Response(ReportSerializer(reported(day)).data)

@@ -2,7 +2,7 @@
 
 from datetime import timedelta
 
-from server.outside import outside
+from server import ports
 from server.oversight.actions.age_out import age_out
 from server.oversight.models import Incident, MonthReport, PromiseDay
 from server.people.actions.let_go import delete_some
@@ -30,7 +30,7 @@ class Ages(OfficeTestCase):
         return age_out(now=self.outside.at)
 
     def file_of(self, restore: Restore):
-        with outside().downloads.new(str(restore.id)) as file:
+        with ports.results().downloads.new(str(restore.id)) as file:
             file.write(b"PK of a whole archive")
         return self.outside.exports / f"{restore.id}.sealed"
 

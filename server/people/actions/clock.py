@@ -10,8 +10,8 @@ from django.db import transaction
 
 from core.schedule.clock import Anchor, Judged, Ticks, Verdict, Witness, judge
 from core.units import spoken
+from server import ports
 from server.locks import lock_alone
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import ClockState, ClockWitness, User
 
@@ -21,7 +21,7 @@ HEARD_FOR = timedelta(days=1)
 
 def hear_witness(name: str, kind: str, *, off_seconds: float, now: datetime) -> None:
     """Somebody outside has told what time it is there."""
-    ticks = outside().ticks()
+    ticks = ports.clock().ticks()
     row = ClockWitness(name=name[:200], kind=kind, off_seconds=off_seconds, boot=ticks.boot, seconds=ticks.seconds, at=now)
     fields = ["kind", "off_seconds", "boot", "seconds", "at"]
     ClockWitness.objects.bulk_create([row], update_conflicts=True, unique_fields=["name"], update_fields=fields)
@@ -29,7 +29,7 @@ def hear_witness(name: str, kind: str, *, off_seconds: float, now: datetime) -> 
 
 def ask_outer_clocks(*, now: datetime) -> None:
     """Kernel and mail server. Not under any lock: they may take seconds."""
-    for name, kind, there in outside().outer_clocks():
+    for name, kind, there in ports.clock().outer_clocks():
         hear_witness(name, kind, off_seconds=(there - now).total_seconds(), now=now)
 
 
@@ -37,7 +37,7 @@ def ask_outer_clocks(*, now: datetime) -> None:
 def look_at_clock(*, now: datetime) -> ClockState:
     """What is believed of it now; written down, with a line in the journal when that changes."""
     lock_alone("clock")
-    ticks = outside().ticks()
+    ticks = ports.clock().ticks()
     state = ClockState.objects.filter(id=1).first() or ClockState.objects.create(id=1)
     found = judge(now, ticks, _anchor(state), _witnesses(state, ticks), in_doubt=state.doubt_since is not None)
     if found.verdict is Verdict.SURE:
@@ -55,7 +55,7 @@ def look_at_clock(*, now: datetime) -> ClockState:
 def settle_clock(*, by: User) -> ClockState:
     """Somebody has looked at a watch: the clock is right."""
     lock_alone("clock")
-    now, ticks = outside().now(), outside().ticks()
+    now, ticks = ports.clock().now(), ports.clock().ticks()
     state = ClockState.objects.filter(id=1).first() or ClockState.objects.create(id=1)
     if state.doubt_since is not None:
         _settle(state, now, ticks, why=f"{by.shown_name} says that it is right.", by=by, right=True)

@@ -6,7 +6,7 @@ from datetime import date
 from django.db import transaction
 
 from core.exchange.office_days import Holiday
-from server.outside import outside
+from server import ports
 from server.people.actions.journal import write_journal
 from server.people.models import ClosedDay, User
 
@@ -20,7 +20,7 @@ def add_closed_days(days: Sequence[Holiday], *, by: User) -> int:
     new = [found for found in days if found.day not in known]
     if new:
         says = f"{len(new)} day{'' if len(new) == 1 else 's'} on which the office is closed, from {new[0].day} to {new[-1].day}."
-        write_journal(who=by, what="closed_days.added", says=says, at=outside().now())
+        write_journal(who=by, what="closed_days.added", says=says, at=ports.clock().now())
     return len(new)
 
 
@@ -29,4 +29,4 @@ def remove_closed_day(day: date, *, by: User) -> None:
     """Nothing happens when it is not in the list."""
     count, _ = ClosedDay.objects.filter(day=day).delete()
     if count:
-        write_journal(who=by, what="closed_days.removed", says=f"The office is open on {day}.", at=outside().now())
+        write_journal(who=by, what="closed_days.removed", says=f"The office is open on {day}.", at=ports.clock().now())

@@ -8,8 +8,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.read_before import ReadBefore
-from server.outside import outside
 from server.people.actions.set_ages import set_ages
 from server.people.ages import MOST_DAYS, ages, checked, days_by_code, old_rows
 from server.people.signed_in import signed_in
@@ -30,7 +30,7 @@ class SetAgesSerializer(ReadBefore):
 
 
 def told_ages(instead: dict[str, int]) -> list[dict[str, Any]]:
-    now, said = outside().now(), {**days_by_code(), **instead}
+    now, said = ports.clock().now(), {**days_by_code(), **instead}
     rows = []
     for age in ages():
         days = said[age.code]
@@ -49,7 +49,7 @@ class AgesView(APIView):
         given = SetAgesSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed("ages", days_by_code)
-        set_ages(given.validated_data["ages"], by=signed_in(request), now=outside().now())
+        set_ages(given.validated_data["ages"], by=signed_in(request), now=ports.clock().now())
         return Response(AgeSerializer(told_ages({}), many=True).data)
 
 

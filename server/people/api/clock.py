@@ -6,7 +6,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from server.outside import outside
+from server import ports
 from server.people.actions.clock import look_at_clock, settle_clock
 from server.people.clock import clock_words
 from server.people.models import ClockState
@@ -32,7 +32,7 @@ class ClockSerializer(serializers.Serializer):
 
 def _told(state: ClockState | None) -> Response:
     told = {
-        "now": outside().now(), "doubt_since": state.doubt_since if state else None, "says": clock_words(state) if state else "",
+        "now": ports.clock().now(), "doubt_since": state.doubt_since if state else None, "says": clock_words(state) if state else "",
         "settled_at": state.settled_at if state else None, "settled_why": state.settled_why if state else "", "witnesses": witnesses()[:50],
     }  # fmt: skip
     return Response(ClockSerializer(told).data)
@@ -41,7 +41,7 @@ def _told(state: ClockState | None) -> Response:
 class ClockView(APIView):
     @extend_schema(operation_id="clock", responses=ClockSerializer)
     def get(self, request: Request) -> Response:
-        return _told(look_at_clock(now=outside().now()))
+        return _told(look_at_clock(now=ports.clock().now()))
 
 
 class SettleClockView(APIView):

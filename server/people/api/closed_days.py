@@ -10,8 +10,8 @@ from rest_framework.views import APIView
 
 from core.errors import BadInput
 from core.exchange.office_days import MAX_BYTES, Holiday, read_holidays
+from server import ports
 from server.api.fields import DayField
-from server.outside import outside
 from server.people.actions.closed_days import add_closed_days, remove_closed_day
 from server.people.queries import closed_day_rows, closed_days, office_zone
 from server.people.signed_in import signed_in
@@ -70,7 +70,7 @@ class CalendarView(APIView):
             raise BadInput(
                 "This file is larger than 1 MiB.", field="file", remedy="Export the office's holidays only, not a whole calendar."
             )
-        days = read_holidays(text, today=outside().now().astimezone(office_zone()).date())
+        days = read_holidays(text, today=ports.clock().now().astimezone(office_zone()).date())
         known = closed_days()
         if given.validated_data["confirmed"]:
             add_closed_days(days, by=signed_in(request))

@@ -6,8 +6,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.permissions import May
-from server.outside import outside
 
 
 class ServerKeySerializer(serializers.Serializer):
@@ -24,4 +24,4 @@ class ServerKeyView(APIView):
 
     @extend_schema(operation_id="server_key", responses=ServerKeySerializer)
     def get(self, request: Request) -> Response:
-        return Response(ServerKeySerializer(outside().key_state()).data)
+        return Response(ServerKeySerializer(ports.keys().key_state()).data)

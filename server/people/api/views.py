@@ -13,11 +13,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.address import address_of
 from server.api.permissions import May, may
 from server.api.read_before import ReadBefore
 from server.live import publish
-from server.outside import outside
 from server.people.actions.accounts import change_own_password, change_user, end_sessions, reset_password
 from server.people.actions.change_names import change_holder, change_team, remove_holder, remove_team
 from server.people.actions.office import add_user, change_office, set_line, set_up_office
@@ -123,7 +123,7 @@ class SignInView(APIView):
     def post(self, request: Request) -> Response:
         given = SignInSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        user = sign_in(request._request, **given.validated_data, address=address_of(request._request), now=outside().now())
+        user = sign_in(request._request, **given.validated_data, address=address_of(request._request), now=ports.clock().now())
         login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
         request.user = user
         return Response(_me(request))
@@ -149,7 +149,7 @@ class FirstAdministratorView(APIView):
     def post(self, request: Request) -> Response:
         given = FirstAdministratorSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        user = set_up_office(**given.validated_data, now=outside().now())
+        user = set_up_office(**given.validated_data, now=ports.clock().now())
         login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
         request.user = user
         return Response(_me(request))
@@ -164,7 +164,7 @@ class LineView(APIView):
     def post(self, request: Request) -> Response:
         given = LineSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(OfficeSerializer(set_line(**given.validated_data, by=signed_in(request), now=outside().now())).data)
+        return Response(OfficeSerializer(set_line(**given.validated_data, by=signed_in(request), now=ports.clock().now())).data)
 
 
 class OfficeView(APIView):
@@ -173,7 +173,7 @@ class OfficeView(APIView):
         given = OfficeSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         given.heed("office", lambda: OfficeSerializer(office()).data)
-        return Response(OfficeSerializer(change_office(**given.validated_data, by=signed_in(request), now=outside().now())).data)
+        return Response(OfficeSerializer(change_office(**given.validated_data, by=signed_in(request), now=ports.clock().now())).data)
 
 
 class ZonesView(APIView):
@@ -198,7 +198,7 @@ class UsersView(generics.ListAPIView):
     def post(self, request: Request) -> Response:
         given = NewUserSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        user = add_user(**given.validated_data, by=signed_in(request), now=outside().now())
+        user = add_user(**given.validated_data, by=signed_in(request), now=ports.clock().now())
         return Response(UserSerializer(user).data, status=201)
 
 
@@ -225,7 +225,7 @@ class UserView(APIView):
         given.is_valid(raise_exception=True)
         given.heed(f"user {id}", lambda: UserSerializer(user_by_id(id)).data)
         return Response(
-            UserSerializer(change_user(user_by_id(id), **given.validated_data, by=signed_in(request), now=outside().now())).data
+            UserSerializer(change_user(user_by_id(id), **given.validated_data, by=signed_in(request), now=ports.clock().now())).data
         )
 
 
@@ -234,14 +234,14 @@ class ResetPasswordView(APIView):
     def post(self, request: Request, id: int) -> Response:
         given = ResetPasswordSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        reset_password(user_by_id(id), **given.validated_data, by=signed_in(request), now=outside().now())
+        reset_password(user_by_id(id), **given.validated_data, by=signed_in(request), now=ports.clock().now())
         return Response(status=204)
 
 
 class SessionsView(APIView):
     @extend_schema(operation_id="end_sessions", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        end_sessions(user_by_id(id), by=signed_in(request), now=outside().now())
+        end_sessions(user_by_id(id), by=signed_in(request), now=ports.clock().now())
         return Response(status=204)
 
 
@@ -254,7 +254,7 @@ class OwnPasswordView(APIView):
     def put(self, request: Request) -> Response:
         given = OwnPasswordSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        update_session_auth_hash(request._request, change_own_password(signed_in(request), **given.validated_data, now=outside().now()))
+        update_session_auth_hash(request._request, change_own_password(signed_in(request), **given.validated_data, now=ports.clock().now()))
         return Response(status=204)
 
 

@@ -6,11 +6,11 @@ from django.db import transaction
 
 from core.content.kinds import KINDS
 from core.errors import BadInput
+from server import ports
 from server.fleet.models import Device
 from server.jobs import defer_line_up
 from server.live import publish
 from server.locks import lock_alone
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.plans.choices import choices, kinds_taken
@@ -33,7 +33,7 @@ def choose_kinds(device: Device, *, kinds: Iterable[str], taken: bool, service: 
     if not taken and not why.strip():
         raise BadInput("Leaving it out needs a reason.", field="why", remedy="Say why, for example “its administrator backs it up”.")
     lock_alone("kind choices")
-    now = outside().now()
+    now = ports.clock().now()
     before = KindChoice.objects.filter(kind__in=wanted, ended_at__isnull=True)
     before = before.filter(alike=True, service=service) if alike else before.filter(alike=False, device=device)
     before.update(ended_at=now)
@@ -56,7 +56,7 @@ def choose_kinds(device: Device, *, kinds: Iterable[str], taken: bool, service: 
 @transaction.atomic
 def leave_to_plan(found: KindChoice, *, by: User) -> None:
     """From its next run on the plan decides again. Nothing happens when it does already."""
-    row, now = KindChoice.objects.select_for_update().get(id=found.id), outside().now()
+    row, now = KindChoice.objects.select_for_update().get(id=found.id), ports.clock().now()
     if row.ended_at is not None:
         return
     row.ended_at = now

@@ -5,7 +5,7 @@ from base64 import urlsafe_b64encode
 
 from django.db import transaction
 
-from server.outside import outside
+from server import ports
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.plans.models import Plan
@@ -19,9 +19,9 @@ def digest_of(secret: str) -> str:
 @transaction.atomic
 def open_feed(plan: Plan, *, by: User) -> str:
     """A new secret, shown this once; an older one stops working."""
-    secret = urlsafe_b64encode(outside().random(24)).decode()
+    secret = urlsafe_b64encode(ports.keys().random(24)).decode()
     Plan.objects.filter(id=plan.id).update(feed_digest=digest_of(secret))
-    write_journal(who=by, what="feed.opened", says=f"The dates of the plan {plan.name} can be subscribed to.", at=outside().now())
+    write_journal(who=by, what="feed.opened", says=f"The dates of the plan {plan.name} can be subscribed to.", at=ports.clock().now())
     return secret
 
 
@@ -30,5 +30,5 @@ def close_feed(plan: Plan, *, by: User) -> None:
     """The link stops working at once."""
     Plan.objects.filter(id=plan.id).update(feed_digest="")
     write_journal(
-        who=by, what="feed.closed", says=f"The link to the dates of the plan {plan.name} does not work any more.", at=outside().now()
+        who=by, what="feed.closed", says=f"The link to the dates of the plan {plan.name} does not work any more.", at=ports.clock().now()
     )

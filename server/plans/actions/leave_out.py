@@ -8,8 +8,8 @@ from django.db.models import F
 from core.content.kinds import KINDS
 from core.content.scope import Reach, kinds_of
 from core.units import listed
+from server import ports
 from server.jobs import defer_line_up
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.plans.models import Plan
@@ -18,7 +18,7 @@ from server.plans.models import Plan
 @transaction.atomic
 def leave_out(plan: Plan, kinds: Collection[str], *, why: str, by: User) -> Plan:
     """Raises BadInput when nothing would be left. What it does not take anyway changes nothing."""
-    now = outside().now()
+    now = ports.clock().now()
     row = Plan.objects.select_for_update().get(id=plan.id)
     if row.reach == Reach.ONLY:
         reach, named = Reach.ONLY, [code for code in row.kinds if code not in kinds]

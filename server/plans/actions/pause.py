@@ -7,10 +7,10 @@ from django.core.exceptions import PermissionDenied
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.api.permissions import May, may
 from server.fleet.models import Device
 from server.jobs import defer_line_up
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
@@ -30,7 +30,7 @@ def _may(by: User, plan: Plan | None, device: Device | None) -> None:
 @transaction.atomic
 def pause(*, plan: Plan | None, device: Device | None, until: date | None, reason: str, by: User) -> Pause:
     """Of a plan, of a device, or of everything. A pause that lasts already is replaced. Raises BadInput, NotYours."""
-    now = outside().now()
+    now = ports.clock().now()
     _may(by, plan, device)
     if not reason.strip():
         raise BadInput("A pause needs a reason.", field="reason", remedy="Say what it waits for: somebody else will wonder in a week.")
@@ -50,7 +50,7 @@ def pause(*, plan: Plan | None, device: Device | None, until: date | None, reaso
 def resume(found: Pause, *, by: User) -> None:
     """From now on; nights of the pause are not owed. A pause that is over is left as it is."""
     _may(by, found.plan, found.device)
-    now = outside().now()
+    now = ports.clock().now()
     alike = Pause.objects.filter(plan=found.plan, device=found.device, ended_at__isnull=True)  # two clicks may have made two
     if found.ended_at is None and alike.update(ended_at=now):
         write_journal(who=by, what="pause.ended", says=f"{_of(found)} paused no longer.", at=now, device=found.device_id)

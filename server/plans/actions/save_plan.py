@@ -14,10 +14,10 @@ from core.errors import BadInput
 from core.retention.rule import Unit
 from core.schedule.recurrence import checked as checked_rule
 from core.units import KIB, iec
+from server import ports
 from server.api.problems import ChangedMeanwhile, Conflict
 from server.fleet.models import Device
 from server.jobs import defer_line_up, defer_owed_copies
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import Team, User
 from server.people.moments import written
@@ -141,7 +141,7 @@ def checked(draft: Draft, into: Plan) -> Plan:
     into.promise_seconds, into.own_cloud_seconds = draft.promise_seconds, draft.own_cloud_seconds
     checked_rule(recurrence_of(into, office_zone(), closed_days()))
     window_of(into), rule_of(into), conditions_of(into)
-    if fault := fault_of(into, zone=office_zone(), closed=closed_days(), now=outside().now()):
+    if fault := fault_of(into, zone=office_zone(), closed=closed_days(), now=ports.clock().now()):
         raise BadInput(fault, field="starts_on", remedy="Choose other dates: with these nobody can tell when it runs.")
     return into
 
@@ -173,7 +173,7 @@ def targets_of(draft: Draft) -> list[PlanTarget]:
 @transaction.atomic
 def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: Plan | None = None, now: datetime | None = None) -> Plan:
     """A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile."""
-    now = now or outside().now()
+    now = now or ports.clock().now()
     is_new = plan is None
     plan = None if plan is None else _locked(plan, draft.revision)
     planned_before = None if plan is None else _times(plan)
@@ -246,5 +246,5 @@ def remove_plan(plan: Plan, *, by: User) -> None:
     """Raises Conflict while devices follow it."""
     if Assignment.objects.filter(plan=plan).exists():
         raise Conflict("Devices follow this plan.", remedy="Give them another plan first.")
-    write_journal(who=by, what="plan.removed", says=f"The plan {plan.name} was removed.", at=outside().now())
+    write_journal(who=by, what="plan.removed", says=f"The plan {plan.name} was removed.", at=ports.clock().now())
     plan.delete()

@@ -18,8 +18,8 @@ from core.schedule.pattern import Pattern, Shape, pattern_of
 from core.schedule.pattern import rule_of as rule_of_pattern
 from core.schedule.recurrence import ClockChange
 from core.units import DAYS
+from server import ports
 from server.api.fields import BytesField, DayField
-from server.outside import outside
 from server.people.signed_in import signed_in
 from server.plans.actions.save_plan import Draft, Target, checked, remove_plan, save_plan
 from server.plans.convert import next_run, sentence_of, taken_kinds
@@ -322,5 +322,5 @@ class PreviewPlanView(APIView):
         given = DraftSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         draft = given.draft()
-        plan = checked(draft, Plan(added_at=outside().now()))
-        return Response(PreviewSerializer(preview(plan, now=outside().now())).data)
+        plan = checked(draft, Plan(added_at=ports.clock().now()))
+        return Response(PreviewSerializer(preview(plan, now=ports.clock().now())).data)

@@ -2,11 +2,11 @@
 
 from django.db import IntegrityError, transaction
 
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.jobs import defer_drill
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.recovery.drills import newest_copies
@@ -33,7 +33,7 @@ def begin_drill(copy: Copy, *, by: User | None) -> Drill | None:
     try:
         with transaction.atomic():
             drill = Drill.objects.create(
-                device=copy.backup.device, backup=copy.backup, store=copy.store, by=by, asked_at=outside().now(),
+                device=copy.backup.device, backup=copy.backup, store=copy.store, by=by, asked_at=ports.clock().now(),
                 of_items=copy.backup.items, of_bytes=copy.backup.size_bytes,
             )  # fmt: skip
             if by is not None:
@@ -49,7 +49,7 @@ def begin_drill(copy: Copy, *, by: User | None) -> Drill | None:
 @transaction.atomic
 def stop_drill(drill: Drill, *, by: User) -> Drill:
     """A waiting one ends at once, a running one with its next piece. Raises Conflict when it has ended."""
-    row, now = held(Drill, drill.id, "device"), outside().now()
+    row, now = held(Drill, drill.id, "device"), ports.clock().now()
     if row.state == DrillState.WAITING:
         move(row, DrillState.STOPPED, finished_at=now, stop_asked=True, cause="It was stopped before it began.")
     elif row.state == DrillState.RUNNING:

@@ -14,12 +14,12 @@ from core.exchange.vcard import CardForm
 from core.recovery.conflicts import WhenThere
 from core.recovery.preflight import preflight
 from core.recovery.selection import Selection
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.convert import link_to
 from server.fleet.models import Device, DeviceState
 from server.jobs import defer_restore
 from server.locks import lock_device
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
@@ -84,7 +84,7 @@ def ask_restore(
         blocking = room_findings(backup, selection, target=target, locked=bool(export.passphrase))
     if blocking:
         raise Conflict(blocking[0].says, remedy=blocking[0].step)
-    now = outside().now()
+    now = ports.clock().now()
     with transaction.atomic():
         lock_device(backup.device_id)  # from here on no rule removes what it needs
         still_there(backup)
@@ -122,9 +122,9 @@ def _check_export(export: Export, target: str) -> None:
     if target == Target.FOLDER:
         if export.until is None:
             raise BadInput("Until when should the folder stay?", field="until", remedy="Choose its last day.")
-        check_until(export.until, outside().now())
+        check_until(export.until, ports.clock().now())
         taken = ExportFolder.objects.filter(gone_at__isnull=True).values_list("path", flat=True)
-        outside().export_folder(export.folder)
+        ports.results().export_folder(export.folder)
         if any(_touch(PurePosixPath(export.folder), PurePosixPath(path)) for path in taken):
             raise BadInput("Another export lies there.", field="folder", remedy="Choose another folder, or erase that one first.")
     elif export.passphrase or export.passphrase_again:
@@ -136,7 +136,7 @@ def _touch(one: PurePosixPath, other: PurePosixPath) -> bool:
 
 
 def _sealed(passphrase: str) -> bytes | None:
-    return outside().seal(PASSPHRASES, passphrase.encode()) if passphrase else None
+    return ports.keys().seal(PASSPHRASES, passphrase.encode()) if passphrase else None
 
 
 def _where(target: str, device: Device | None, export: Export) -> str:

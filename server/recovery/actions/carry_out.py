@@ -19,9 +19,9 @@ from core.recovery.selection import Selection, chosen, folders_of
 from core.vault.errors import Stopped
 from core.vault.manifests import Stored
 from core.vault.vault import Vault
+from server import ports
 from server.fleet.convert import link_to, put_away
 from server.live import publish
-from server.outside import outside
 from server.recovery.actions.ended import end_restore
 from server.recovery.actions.intents import RowIntents
 from server.recovery.actions.write_export import write_export
@@ -56,7 +56,7 @@ def carry_out(restore_id: UUID) -> Restore:
 @transaction.atomic
 def _begun(restore_id: UUID) -> Restore:
     """Running from now on, unless it has ended."""
-    restore, now = held(Restore, restore_id, "backup__device__holder", "device__holder", "by"), outside().now()
+    restore, now = held(Restore, restore_id, "backup__device__holder", "device__holder", "by"), ports.clock().now()
     if restore.state == RestoreState.WAITING:
         move(restore, RestoreState.RUNNING, started_at=now, attempts=1)
     elif restore.state == RestoreState.RUNNING:
@@ -71,7 +71,7 @@ def _ended(restore_id: UUID, to: RestoreState, **fields: Any) -> Restore:
     """One that somebody has ended meanwhile stays as it is."""
     restore = held(Restore, restore_id, "backup__device__holder", "device__holder", "by")
     if restore.state == RestoreState.RUNNING:
-        end_restore(restore, to, finished_at=outside().now(), **fields)
+        end_restore(restore, to, finished_at=ports.clock().now(), **fields)
     publish("restore", str(restore.id))
     return restore
 

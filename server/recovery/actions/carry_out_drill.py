@@ -11,9 +11,9 @@ from django.db import transaction
 from core.recovery.drill import Bounds, DrillReport, Findings, drill
 from core.vault.errors import DeviceSealed, NoSuchBackup, Stopped
 from core.vault.reading import slowed
+from server import ports
 from server.jobs import defer_check
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.recovery.drills import drill_rules
 from server.recovery.models import Drill, DrillRules, DrillState
@@ -61,7 +61,7 @@ def carry_out_drill(drill_id: UUID, *, clock: Callable[[], float] = time.monoton
 def _begun(drill_id: UUID) -> Drill:
     row = held(Drill, drill_id, "device", "store", "backup", "by")
     if row.state == DrillState.WAITING:
-        move(row, DrillState.RUNNING, started_at=outside().now(), attempts=1, progress={})
+        move(row, DrillState.RUNNING, started_at=ports.clock().now(), attempts=1, progress={})
     elif row.state == DrillState.RUNNING:  # its worker died
         row.attempts += 1
         row.save(update_fields=["attempts"])
@@ -93,10 +93,10 @@ def _drilled(row: Drill, rules: DrillRules, clock: Callable[[], float], sleep: C
         publish("changed", "drills")
 
     def draw() -> float:
-        return int.from_bytes(outside().random(_CHANCE_BYTES), "big") / float(1 << 8 * _CHANCE_BYTES)
+        return int.from_bytes(ports.keys().random(_CHANCE_BYTES), "big") / float(1 << 8 * _CHANCE_BYTES)
 
     bounds = Bounds(most_bytes=rules.most_bytes, is_over=lambda: clock() >= until)
-    return drill(vault, manifest, outside().scratch(str(row.id)), bounds=bounds, draw=draw, on_progress=on_progress)
+    return drill(vault, manifest, ports.results().scratch(str(row.id)), bounds=bounds, draw=draw, on_progress=on_progress)
 
 
 def _as_told(report: DrillReport) -> dict[str, Any]:
@@ -115,7 +115,7 @@ def _findings(found: Findings) -> dict[str, Any]:
 
 @transaction.atomic
 def _ended(drill_id: UUID, to: DrillState, **fields: Any) -> Drill:
-    row, now = held(Drill, drill_id, "device", "store", "backup", "by"), outside().now()
+    row, now = held(Drill, drill_id, "device", "store", "backup", "by"), ports.clock().now()
     if row.state != DrillState.RUNNING:
         return row
     move(row, to, finished_at=now, progress={}, **fields)

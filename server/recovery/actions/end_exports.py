@@ -7,10 +7,10 @@ from django.db import transaction
 from django.db.models import Q
 
 from core.errors import AtticError, BadInput
+from server import ports
 from server.api.problems import Conflict
 from server.live import publish
 from server.locks import lock_alone
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
@@ -32,7 +32,7 @@ def _today(now: datetime) -> date:
 
 
 def _clear_files() -> int:
-    downloads = outside().downloads
+    downloads = ports.results().downloads
     ours = Q(file_start__startswith=downloads.home) | Q(file_start="")  # those of another host are for it to end
     Restore.objects.exclude(file_name="").filter(ours).exclude(file_start=downloads.start).update(file_name="")
     # those that work first: one that ends meanwhile is in the second list
@@ -47,7 +47,7 @@ def erase_export(restore: Restore, *, by: User) -> None:
         raise Conflict("It is still being made.", remedy="Stop the restore first.")
     row = ExportFolder.objects.filter(restore=restore, gone_at__isnull=True).first()
     if row is not None:
-        _erase_folder(row, outside().now(), by=by)
+        _erase_folder(row, ports.clock().now(), by=by)
         return
     _erase_file(restore.id, by=by)
 
@@ -58,10 +58,10 @@ def _erase_file(restore_id: UUID, *, by: User) -> None:
     restore = Restore.objects.select_related("backup__device").get(id=restore_id)
     if not restore.file_name:
         raise Conflict("It is gone already.", remedy="Make it again from the backup.")
-    outside().downloads.remove(str(restore.id))
+    ports.results().downloads.remove(str(restore.id))
     Restore.objects.filter(id=restore_id).update(file_name="")
     says = f"The archive {restore.file_name} was erased from the server."
-    write_journal(who=by, what="export.erased", says=says, at=outside().now(), device=restore.backup.device_id)
+    write_journal(who=by, what="export.erased", says=says, at=ports.clock().now(), device=restore.backup.device_id)
     publish("restore", str(restore.id))
 
 
@@ -80,7 +80,7 @@ def _erase_folder(row: ExportFolder, now: datetime, *, by: User | None) -> bool:
     row = ExportFolder.objects.select_related("restore__backup__device__holder").get(pk=row.pk)
     if row.gone_at is not None:
         return False
-    there = bool(row.identity) and outside().export_folder(row.path).erase(row.identity)
+    there = bool(row.identity) and ports.results().export_folder(row.path).erase(row.identity)
     ExportFolder.objects.filter(pk=row.pk).update(gone_at=now, trouble="")
     device = row.restore.backup.device
     deed = "was erased with everything in it" if there else "is not there any more"
@@ -103,7 +103,7 @@ def _note_trouble(row: ExportFolder, says: str, now: datetime) -> None:
 def keep_folder(restore: Restore, *, until: date, keeper: User, by: User) -> None:
     """Another last day, or another person whose it is. Raises Conflict, BadInput."""
     lock_alone(f"export {restore.id}")
-    now = outside().now()
+    now = ports.clock().now()
     check_until(until, now)
     row = ExportFolder.objects.filter(restore=restore, gone_at__isnull=True).first()
     if row is None:

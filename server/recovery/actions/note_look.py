@@ -6,9 +6,9 @@ from uuid import UUID
 from django.db import transaction
 
 from core.content.kinds import KINDS
+from server import ports
 from server.fleet.models import Device
 from server.locks import lock_alone
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import JournalEntry, User
 from server.people.moments import written
@@ -52,7 +52,7 @@ def _note(what: str, says: str, backup: Backup, by: User) -> None:
 @transaction.atomic
 def _noted(what: str, says: str, device: UUID, by: User) -> None:
     lock_alone(f"look {by.id}")
-    now = outside().now()
+    now = ports.clock().now()
     said = JournalEntry.objects.filter(who=by, what=what, says=says, device=device, at__gt=now - SAME_FOR, at__lte=now)
     if not said.exists():
         write_journal(who=by, what=what, says=says, at=now, device=device)

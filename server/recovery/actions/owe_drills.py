@@ -5,8 +5,8 @@ from datetime import datetime
 from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from server import ports
 from server.jobs import CARRY_OUT_DRILL, SILENT, defer_drill
-from server.outside import outside
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.recovery.actions.ask_drill import begin_drill
@@ -47,7 +47,7 @@ def _taken_up(lost: Drill, now: datetime) -> bool:
     if row.attempts >= MOST_ATTEMPTS:
         cause = "It ended again and again without a word: its worker died."
         move(row, DrillState.FAILED, finished_at=now, cause=cause, remedy="The log of the worker has the details.")
-        outside().scratch(str(row.id)).clear()  # nobody comes after it who would
+        ports.results().scratch(str(row.id)).clear()  # nobody comes after it who would
     else:
         defer_drill(row.id)
     return True

@@ -2,7 +2,7 @@
 
 from django.db.models import QuerySet
 
-from server.outside import outside
+from server import ports
 from server.people.actions.let_go import BATCH
 from server.recovery.models import Restore
 
@@ -11,6 +11,6 @@ def remove_files(rows: QuerySet[Restore]) -> int:
     """The file first: a row without its file is honest, a file without its row is nobody's. How large it was stays."""
     found = list(rows.order_by("pk").values_list("id", flat=True)[:BATCH])
     for id in found:
-        outside().downloads.remove(str(id))
+        ports.results().downloads.remove(str(id))
     Restore.objects.filter(id__in=found).update(file_name="")
     return len(found)

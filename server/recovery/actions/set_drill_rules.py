@@ -4,7 +4,7 @@ from django.db import transaction
 
 from core.errors import BadInput
 from core.units import iec
-from server.outside import outside
+from server import ports
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.recovery.models import DrillRules
@@ -36,5 +36,5 @@ def set_drill_rules(
     row.save(update_fields=["a_day", "most_minutes", "most_bytes", "limit_bytes_per_second", "wanted_days"])
     turns = "nobody has a turn by itself" if a_day == 0 else f"{a_day} {'device has' if a_day == 1 else 'devices have'} a turn a day"
     says = f"Drills: {turns}, for {most_minutes} minutes and {iec(most_bytes)} at the most."
-    write_journal(who=by, what="drill.rules", says=says, at=outside().now())
+    write_journal(who=by, what="drill.rules", says=says, at=ports.clock().now())
     return row

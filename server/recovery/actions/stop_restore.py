@@ -2,9 +2,9 @@
 
 from django.db import transaction
 
+from server import ports
 from server.api.problems import Conflict
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.recovery.actions.ended import end_restore
@@ -15,7 +15,7 @@ from server.transition import held
 @transaction.atomic
 def stop_restore(restore: Restore, *, by: User) -> Restore:
     """A waiting one ends at once, a running one within seconds. Raises Conflict when it has ended."""
-    row, now = held(Restore, restore.id, "backup__device"), outside().now()
+    row, now = held(Restore, restore.id, "backup__device"), ports.clock().now()
     if row.state not in (RestoreState.WAITING, RestoreState.RUNNING):
         raise Conflict("This restore has ended already.", remedy="Nothing to do.")
     if row.state == RestoreState.WAITING:

@@ -17,12 +17,12 @@ from django.db import Error, models, transaction
 from core.content.families import FAMILIES
 from core.errors import AtticError, BadInput
 from core.vault.offices import OfficeRecord, entries, read_offices
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.convert import SSH_PURPOSE, key_purpose, rules_of, sftp_purpose
 from server.fleet.models import Device, DeviceState, LinkType, SshKey
 from server.live import publish
 from server.locks import lock_alone
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.actions.office import SLOWEST_BYTES_PER_SECOND, holder_named
 from server.people.models import ClosedDay, Team, User
@@ -75,7 +75,7 @@ def take_office(store: Store, server: str, *, by: User) -> TakenOver:
             f"{taken.devices} devices, {taken.plans} plans, {taken.holders} holders and {taken.closed_days} closed days "
             f"of {record.office or 'another server'} were taken over from {store.name}."
         )
-        write_journal(who=by, what="store.office_taken", says=says, at=outside().now(), store=store.id)
+        write_journal(who=by, what="store.office_taken", says=says, at=ports.clock().now(), store=store.id)
         publish("changed", "devices")
         publish("changed", "stores")
     return taken
@@ -116,8 +116,8 @@ def _ssh_key(record: OfficeRecord) -> None:
     """Devices that know the old server's key let this one in with it, unless it has one of its own already."""
     told = record.told.get("ssh_key")
     if isinstance(told, dict) and told.get("private") and not SshKey.objects.exists():
-        private = outside().seal(SSH_PURPOSE, str(told["private"]).encode())
-        SshKey.objects.create(private=private, public=_text(told, "public", 500), made_at=outside().now())
+        private = ports.keys().seal(SSH_PURPOSE, str(told["private"]).encode())
+        SshKey.objects.create(private=private, public=_text(told, "public", 500), made_at=ports.clock().now())
 
 
 def _devices(record: OfficeRecord, taken: TakenOver, *, by: User) -> dict[str, list[UUID]]:
@@ -126,7 +126,7 @@ def _devices(record: OfficeRecord, taken: TakenOver, *, by: User) -> dict[str, l
     columns = {column.name: column for column in Device._meta.get_fields() if isinstance(column, models.Field)}
 
     def take(told: dict[str, Any]) -> None:
-        device = Device(id=_id(told.get("id")), added_at=outside().now())
+        device = Device(id=_id(told.get("id")), added_at=ports.clock().now())
         for name in DEVICE_FIELDS:
             column = columns[name]
             value = told.get(name, column.get_default())
@@ -139,12 +139,12 @@ def _devices(record: OfficeRecord, taken: TakenOver, *, by: User) -> dict[str, l
         device.family = device.family if device.family in FAMILIES else ""
         device.holder, device.team = holder_named(_text(told, "holder", 120) or "unknown", _text(told, "team", 80))
         if told.get("agent_key"):
-            device.agent_key = outside().seal(key_purpose(device.agent_id), bytes.fromhex(told["agent_key"]))
+            device.agent_key = ports.keys().seal(key_purpose(device.agent_id), bytes.fromhex(told["agent_key"]))
         if told.get("sftp_password"):
-            device.sftp_password = outside().seal(sftp_purpose(device.sftp_host, device.sftp_port), str(told["sftp_password"]).encode())
+            device.sftp_password = ports.keys().seal(sftp_purpose(device.sftp_host, device.sftp_port), str(told["sftp_password"]).encode())
         device.save(force_insert=True)
         for choice in entries(told, "choices"):
-            KindChoice.objects.create(device=device, by=by, at=outside().now(), **{name: choice[name] for name in CHOICE_FIELDS})
+            KindChoice.objects.create(device=device, by=by, at=ports.clock().now(), **{name: choice[name] for name in CHOICE_FIELDS})
         followers.setdefault(_text(told, "plan", 80), []).append(device.id)
 
     taken.devices = _each(new_devices(entries(record.told, "devices")), take, taken)

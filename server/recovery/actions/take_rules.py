@@ -9,8 +9,8 @@ from typing import Any
 from uuid import UUID
 
 from core.errors import BadInput
+from server import ports
 from server.fleet.models import Device
-from server.outside import outside
 from server.people.models import Team, User
 from server.plans.actions.rule_versions import note_version
 from server.plans.models import Plan, RuleVersion
@@ -46,7 +46,7 @@ def take_exception(told: Mapping[str, Any], *, by: User) -> None:
         raise BadInput("It speaks of nothing.", remedy="Make it anew by hand.")
     rule_from(told["told"])
     if not RuleVersion.objects.filter(subject=subject_of(**{name: row.id for name, row in rows.items()})).exists():
-        note_version(told["told"], by=by, now=outside().now(), why=str(told.get("why") or "")[:200], **rows)
+        note_version(told["told"], by=by, now=ports.clock().now(), why=str(told.get("why") or "")[:200], **rows)
 
 
 def take_freeze(told: Mapping[str, Any], *, by: User) -> None:
@@ -54,7 +54,7 @@ def take_freeze(told: Mapping[str, Any], *, by: User) -> None:
     store = Store.objects.filter(vault_id=str(told["store"])).first() if told.get("store") else None
     team = Team.objects.filter(name=str(told["team"])).first() if told.get("team") and store is None else None
     if not Freeze.objects.filter(store=store, team=team, ended_at=None).exists():
-        Freeze.objects.create(store=store, team=team, reason=str(told["reason"])[:200], by=by, at=outside().now())
+        Freeze.objects.create(store=store, team=team, reason=str(told["reason"])[:200], by=by, at=ports.clock().now())
 
 
 def take_erasure(told: Mapping[str, Any], *, by: User) -> None:
@@ -67,7 +67,7 @@ def take_erasure(told: Mapping[str, Any], *, by: User) -> None:
         id=UUID(str(told["id"])),
         defaults={
             "reference": str(told["reference"])[:200], "whole": told["whole"] is True, "items": items, "by": by,
-            "asked_at": outside().now(), "begins_on": date.fromisoformat(told["begins_on"]), "forgets_names": told["forgets_names"] is True,
+            "asked_at": ports.clock().now(), "begins_on": date.fromisoformat(told["begins_on"]), "forgets_names": told["forgets_names"] is True,
         },
     )  # fmt: skip
     if made:

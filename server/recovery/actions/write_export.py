@@ -22,8 +22,8 @@ from core.units import MIB, iec
 from core.vault.errors import StoreFull
 from core.vault.manifests import Stored
 from core.vault.vault import Vault
+from server import ports
 from server.locks import lock_alone
-from server.outside import outside
 from server.people.moments import written
 from server.people.queries import office_zone
 from server.recovery.models import ExportFolder, Layout, Restore, Target
@@ -48,7 +48,7 @@ def write_export(restore: Restore, vault: Vault, kinds: Kinds, folders: Sequence
 def lacking_room(size_bytes: int, *, locked: bool) -> StoreFull | None:
     """Whether the server's disk has no room for an archive of so much: one that is locked is written twice."""
     needed = (2 if locked else 1) * (size_bytes + size_bytes // 50) + LEFT_FREE_BYTES
-    free = outside().downloads.free_bytes()
+    free = ports.results().downloads.free_bytes()
     if needed <= free:
         return None
     says = f"The archive needs {iec(needed)} on the server's disk; {iec(free)} are free."
@@ -58,8 +58,8 @@ def lacking_room(size_bytes: int, *, locked: bool) -> StoreFull | None:
 def _filled(restore: Restore, vault: Vault, kinds: Kinds, folders: Sequence[Stored], going: Going, into: Container) -> ExportReport:
     if restore.layout == Layout.BAG:
         within = "" if restore.target == Target.FOLDER else _stem(restore)
-        into = Bag(into, within=within, now=outside().now(), about=_about(restore))
-    archive = Archive(into, now=outside().now(), cards=CardForm(restore.cards))
+        into = Bag(into, within=within, now=ports.clock().now(), about=_about(restore))
+    archive = Archive(into, now=ports.clock().now(), cards=CardForm(restore.cards))
     for kind, stored in kinds:
         going.kind = kind
         archive.add_kind(kind, Chosen(vault, stored, going))
@@ -68,7 +68,7 @@ def _filled(restore: Restore, vault: Vault, kinds: Kinds, folders: Sequence[Stor
 
 
 def _to_fetch(restore: Restore, total: int, fill: Callable[[Container], ExportReport], going: Going) -> ExportReport:
-    downloads, name = outside().downloads, str(restore.id)
+    downloads, name = ports.results().downloads, str(restore.id)
     if (lacking := lacking_room(total, locked=restore.locked)) is not None:
         raise lacking
     first = f"{name}.inner" if restore.locked else name
@@ -92,8 +92,8 @@ def _to_fetch(restore: Restore, total: int, fill: Callable[[Container], ExportRe
 
 
 def _lock(restore: Restore, file: IO[bytes], pieces: Iterator[bytes]) -> None:
-    passphrase = outside().unseal(PASSPHRASES, bytes(restore.passphrase or b"")).decode()
-    lock(file, f"{_stem(restore)}.zip", pieces, passphrase=passphrase, at=outside().now())
+    passphrase = ports.keys().unseal(PASSPHRASES, bytes(restore.passphrase or b"")).decode()
+    lock(file, f"{_stem(restore)}.zip", pieces, passphrase=passphrase, at=ports.clock().now())
 
 
 def _after(going: Going, size_bytes: int) -> Going:
@@ -103,7 +103,7 @@ def _after(going: Going, size_bytes: int) -> Going:
 
 def _in_folder(restore: Restore, total: int, fill: Callable[[Container], ExportReport]) -> ExportReport:
     row = ExportFolder.objects.get(restore=restore)
-    folder = outside().export_folder(row.path)
+    folder = ports.results().export_folder(row.path)
     if row.identity:  # a worker died over it: begun anew
         folder.erase(row.identity)
     into, identity = folder.begin()

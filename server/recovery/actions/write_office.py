@@ -4,7 +4,7 @@ from datetime import datetime
 from uuid import UUID
 
 from core.vault.offices import OfficeRecord, write_office
-from server.outside import outside
+from server import ports
 from server.people.queries import office, office_zone, server_id
 from server.recovery.offices import known_here
 from server.storage.actions.note_trouble import note_trouble
@@ -14,7 +14,7 @@ from server.storage.queries import of_the_offices_key, opened_to_write
 
 def write_into(store_id: UUID, *, now: datetime | None = None) -> bool:
     """Whether it lies there now. A store that cannot take it is noted as in trouble and asked again the next night."""
-    now = now or outside().now()
+    now = now or ports.clock().now()
     store = of_the_offices_key().filter(id=store_id, mode=Mode.IN_USE).first()
     if store is None:
         return False

@@ -15,11 +15,11 @@ from rest_framework.views import APIView
 
 from core.errors import BadInput
 from core.exchange.ranges import NoSuchStretch, Stretch, stretch
+from server import ports
 from server.api.disposition import disposition
 from server.api.permissions import May, may
 from server.api.problems import Conflict
 from server.api.streaming import pieces_of
-from server.outside import outside
 from server.people.ages import days_by_code
 from server.people.queries import user_or_none
 from server.people.signed_in import signed_in
@@ -122,7 +122,7 @@ class ArchiveView(APIView):
 
     @extend_schema(operation_id="archive", parameters=[RANGE, IF_RANGE], responses={(200, "application/zip"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> HttpResponseBase:
-        restore, downloads = restore_by_id(id), outside().downloads
+        restore, downloads = restore_by_id(id), ports.results().downloads
         if not restore.file_name:
             raise Http404
         if not restore.file_start.startswith(downloads.home):

@@ -4,9 +4,10 @@ from unittest import mock
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.vault import blobs as names
+from server import ports
 from server.jobs import CARRY_OUT_DRILL, CHECK_STORE
-from server.outside import outside
 from server.oversight.actions.age_out import age_out
+from server.ports import outside
 from server.recovery.actions.carry_out_drill import carry_out_drill
 from server.recovery.actions.owe_drills import owe_drills
 from server.recovery.models import Drill, DrillRules, DrillState
@@ -119,7 +120,7 @@ class ByThemselves(DrillsTestCase):
     def turn(self) -> list[str]:
         """A day passes: the devices that are drilled."""
         outside().at += timedelta(days=1)
-        owe_drills(now=outside().now())
+        owe_drills(now=ports.clock().now())
         rows = list(Drill.objects.filter(state=DrillState.WAITING))
         for row in rows:
             carry_out_drill(row.id)
@@ -137,9 +138,9 @@ class ByThemselves(DrillsTestCase):
 
     def test_once_a_day_and_not_before_the_morning(self):
         self.turn()
-        self.assertEqual(owe_drills(now=outside().now()), 0)
+        self.assertEqual(owe_drills(now=ports.clock().now()), 0)
         outside().at = outside().at.replace(hour=2) + timedelta(days=1)
-        self.assertEqual(owe_drills(now=outside().now()), 0)
+        self.assertEqual(owe_drills(now=ports.clock().now()), 0)
 
     def test_none_where_the_office_wants_none(self):
         self.set_rules(a_day=0)
@@ -154,7 +155,7 @@ class ByThemselves(DrillsTestCase):
             ProcrastinateJob.objects.filter(task_name=CARRY_OUT_DRILL.name).delete()
             Drill.objects.filter(attempts=attempt).update(attempts=attempt + 1, state=DrillState.RUNNING)
             outside().at += timedelta(minutes=5)
-            owe_drills(now=outside().now())
+            owe_drills(now=ports.clock().now())
         self.assertEqual(Drill.objects.get().state, DrillState.FAILED)
         self.assertFalse(left.parent.exists(), "what its worker left behind is gone")
 
@@ -188,5 +189,5 @@ class ByThemselves(DrillsTestCase):
     def test_old_ones_are_let_go(self):
         self.drilled()
         outside().at += timedelta(days=1100)
-        age_out(now=outside().now())
+        age_out(now=ports.clock().now())
         self.assertEqual(Drill.objects.count(), 0)

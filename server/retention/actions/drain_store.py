@@ -6,11 +6,11 @@ from typing import Any
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.api.problems import ChangedMeanwhile, Conflict
 from server.jobs import defer_copies, defer_owed_copies
 from server.live import publish
 from server.locks import lock_devices
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.plans.models import Plan, PlanTarget
@@ -31,7 +31,7 @@ def drain_store(store: Store, into: Store, *, by: User) -> Outlook:
         raise Conflict(f"{store.name} is {store.get_mode_display().lower()}.", remedy="Take it into use first.")
     if Run.objects.filter(store=store, state=RunState.RUNNING).exists():
         raise Conflict(f"A run writes into {store.name} now.", remedy="Wait for its end, then drain it.")
-    now = outside().now()
+    now = ports.clock().now()
     there = Copy.objects.filter(store__in=(store, into), state__in=THERE)
     lock_devices(there.values_list("backup__device_id", flat=True).distinct())
     found = outlook(store, into, now=now)
@@ -91,7 +91,7 @@ def stop_draining(store: Store, *, by: User) -> Store:
     row.draining_into, row.drain_asked_at = None, None
     row.save(update_fields=["draining_into", "drain_asked_at"])
     says = f"{row.name} is not drained any more. It is only read; plans go elsewhere until somebody changes them."
-    write_journal(who=by, what="store.draining_stopped", says=says, at=outside().now(), store=row.id)
+    write_journal(who=by, what="store.draining_stopped", says=says, at=ports.clock().now(), store=row.id)
     publish("changed", "stores")
     return row
 
@@ -99,7 +99,7 @@ def stop_draining(store: Store, *, by: User) -> Store:
 @transaction.atomic
 def retire_store(store: Store, *, seen: str, word: str, by: User) -> Store:
     """`seen`: the digest of what was shown to lie nowhere afterwards. Raises Conflict, ChangedMeanwhile, BadInput."""
-    row, now = Store.objects.select_for_update(of=("self",)).select_related("draining_into").get(id=store.id), outside().now()
+    row, now = Store.objects.select_for_update(of=("self",)).select_related("draining_into").get(id=store.id), ports.clock().now()
     if row.draining_into is None or row.mode == Mode.RETIRED:
         raise Conflict(f"{row.name} was not drained.", remedy="Drain it into another store first.")
     there = Copy.objects.filter(store=row, state__in=THERE)

@@ -3,10 +3,10 @@
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.api.problems import Conflict
 from server.live import publish
 from server.locks import lock_alone
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import Team, User
 from server.retention.models import Freeze
@@ -31,7 +31,7 @@ def freeze(*, reason: str, by: User, store: Store | None = None, team: Team | No
     lock_alone("freeze")
     if Freeze.objects.filter(store=store, team=team, ended_at=None).exists():
         raise Conflict("Nothing leaves there already.", remedy="Lift what holds before you say it anew.")
-    now = outside().now()
+    now = ports.clock().now()
     row = Freeze.objects.create(store=store, team=team, reason=reason.strip()[:200], by=by, at=now)
     says = f"Nothing leaves {words_of(row)}: {row.reason}"
     write_journal(who=by, what="retention.frozen", says=says, at=now, store=store.id if store else None)
@@ -47,7 +47,7 @@ def lift(freeze: Freeze, *, why: str, by: User) -> Freeze:
     row = held(Freeze, freeze.id, "store", "team")
     if row.ended_at is not None:
         raise Conflict("It was lifted already.", remedy="Load the page again.")
-    row.ended_at, row.ended_by, row.ended_why = outside().now(), by, why.strip()[:200]
+    row.ended_at, row.ended_by, row.ended_why = ports.clock().now(), by, why.strip()[:200]
     row.save(update_fields=["ended_at", "ended_by", "ended_why"])
     says = f"Things may leave {words_of(row)} again: {row.ended_why}"
     write_journal(who=by, what="retention.lifted", says=says, at=row.ended_at, store=row.store_id)

@@ -7,10 +7,10 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.api.problems import Conflict
 from server.live import publish
 from server.locks import lock_devices
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.retention.holding import Reach
@@ -41,7 +41,7 @@ def still_needed(ids: Sequence[UUID], *, why: str, by: User) -> int:
         raise BadInput("This needs a reason.", field="why", remedy="Say why: whoever looks the next time has to know.")
     backups = list(Backup.objects.filter(id__in=set(ids)).exclude(hold_reason="").select_related("device").order_by("id"))
     lock_devices(backup.device_id for backup in backups)
-    now = outside().now()
+    now = ports.clock().now()
     Backup.objects.filter(id__in=[backup.id for backup in backups]).exclude(hold_reason="").update(hold_seen_at=now)
     for name, device in sorted({(backup.device.name, backup.device_id) for backup in backups}):
         write_journal(

@@ -3,10 +3,10 @@
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.jobs import defer_rules
 from server.live import publish
 from server.locks import lock_devices
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
 from server.people.models import User
@@ -26,7 +26,7 @@ def leave_sooner(store: Store, *, why: str, word: str, by: User) -> int:
         raise BadInput("Ending an undo period needs a reason.", field="why", remedy="Say why, for whoever reads the journal.")
     if word.strip().lower() != WORD:
         raise BadInput("It could not be taken back.", field="word", remedy=f"Type “{WORD}”, if that is what you want.")
-    now = outside().now()
+    now = ports.clock().now()
     today = now.astimezone(office_zone()).date()
     locked = set(undoing(store, today).values_list("backup__device_id", flat=True))
     lock_devices(locked)

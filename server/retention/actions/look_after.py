@@ -10,9 +10,9 @@ from uuid import UUID
 from core.vault.errors import SweptByAnother
 from core.vault.giving_back import thorough
 from core.vault.sweep import sweep
+from server import ports
 from server.fleet.models import Device
 from server.live import publish
-from server.outside import outside
 from server.people.clock import in_doubt
 from server.people.queries import office_zone
 from server.retention.actions.apply_rule import apply_rule
@@ -33,7 +33,7 @@ def look_after(store_id: UUID, *, now: datetime | None = None) -> int:
     """How many copies left the store. Nothing does while the clock is in doubt."""
     if in_doubt():
         return 0
-    now = now or outside().now()
+    now = now or ports.clock().now()
     store = Store.objects.get(id=store_id)
     if not is_here(store_id):
         return _decide_alone(store, now)

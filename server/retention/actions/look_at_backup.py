@@ -6,9 +6,9 @@ One that was brought in counts like any other. One that is damaged is not kept f
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.live import publish
 from server.locks import lock_device
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.moments import written
@@ -22,7 +22,7 @@ def looked_at(backup: Backup, *, by: User) -> Backup:
     damaged = backup.copies.filter(state__in=THERE, intact=False).exists()
     if not damaged and not backup.imported_from:
         raise BadInput("Nothing about this backup waits for somebody.", remedy="Load the page again.")
-    backup.looked_at, backup.looked_by = outside().now(), by
+    backup.looked_at, backup.looked_by = ports.clock().now(), by
     backup.save(update_fields=["looked_at", "looked_by"])
     what = "is damaged" if damaged else "was brought in"
     says = f"The backup of {backup.device.name} of {written(backup.finished_at)}, which {what}, was looked at: its rule decides again."

@@ -11,11 +11,11 @@ from django.db.models import Q
 from core.errors import BadInput
 from core.quota.ladder import Rung
 from core.units import iec
+from server import ports
 from server.api.problems import ChangedMeanwhile
 from server.fleet.convert import account_of
 from server.jobs import defer_sweep
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
 from server.people.models import User
@@ -51,7 +51,7 @@ class Looked:
 
 def look_once_more(store: Store, keys: Sequence[str]) -> Looked:
     """Raises BadInput, StoreError, VaultError."""
-    now = outside().now()
+    now = ports.clock().now()
     found = bench(store, now=now)
     return _looked(found, keys)
 
@@ -66,7 +66,7 @@ def _looked(found: Bench, keys: Sequence[str]) -> Looked:
     kinds = " ".join(f"{one.plan.id} {one.plan.revision} {one.kinds} {sorted(str(device.id) for device in one.devices)}" for one in out)
     told = f"{' '.join(sorted(keys))} {removal.digest if removal else ''} {kinds}"
     return Looked(
-        sum=summed(found, picked, now=outside().now()), removal=removal, leaves_out=[one.title for one in out], picked=picked,
+        sum=summed(found, picked, now=ports.clock().now()), removal=removal, leaves_out=[one.title for one in out], picked=picked,
         waits=bool(found.waits_for), digest=hashlib.sha256(told.encode()).hexdigest(),
     )  # fmt: skip
 
@@ -92,7 +92,7 @@ def make_room(store: Store, keys: Sequence[str], *, why: str, seen: str, by: Use
         shorter = Q(thorough_until=None) | Q(thorough_until__lt=until)
         Store.objects.filter(shorter, id=store.id).update(thorough_until=until)
         defer_sweep(store.id)
-    write_journal(who=by, what="store.room_made", says=_says(store, looked, why), at=outside().now(), store=store.id)
+    write_journal(who=by, what="store.room_made", says=_says(store, looked, why), at=ports.clock().now(), store=store.id)
     forget()
     publish("changed", "stores")
     return looked

@@ -7,10 +7,10 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.api.problems import ChangedMeanwhile, Conflict
 from server.live import publish
 from server.locks import lock_devices
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
 from server.people.models import Office, User
@@ -46,7 +46,7 @@ def remove_backups(
         raise ChangedMeanwhile("What would leave is not what was shown.")
     if found.needs_word and word.strip().lower() != WORD:
         raise BadInput("This removes more than usual.", field="word", remedy=f"Read what will be lost, and type “{WORD}”.")
-    now = outside().now()
+    now = ports.clock().now()
     office = Office.objects.only("undo_days").first()
     on = now.astimezone(office_zone()).date() + timedelta(days=office.undo_days if office else 7)
     for copy in found.copies:

@@ -4,9 +4,9 @@ from typing import Any
 
 from django.db import transaction
 
+from server import ports
 from server.live import publish
 from server.locks import lock_alone
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.plans.actions.rule_versions import note_version
@@ -19,7 +19,7 @@ from server.retention.exceptions import Whose, checked, consequences_of
 def set_exception(of: Whose, told: dict[str, Any] | None, *, by: User, seen: str = "", word: str = "", why: str = "") -> RuleVersion | None:
     """None when it says what it said. Raises BadInput, Unseen."""
     lock_alone("rules")
-    now, told = outside().now(), checked(told)
+    now, told = ports.clock().now(), checked(told)
     agreed(consequences_of(of, told, now=now), seen=seen, word=word)
     row = note_version(told, by=by, now=now, why=why, **of.rows())
     if row is not None:

@@ -2,8 +2,8 @@
 
 from django.db import transaction
 
+from server import ports
 from server.jobs import defer_sweep
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
 from server.people.models import User
@@ -16,5 +16,7 @@ def sweep_now(store: Store, *, by: User) -> None:
     """Raises ClockInDoubt, StoreAway."""
     believe_clock()
     must_be_here(store)
-    write_journal(who=by, what="store.sweep_asked", says=f"{store.name} is swept, as somebody asked.", at=outside().now(), store=store.id)
+    write_journal(
+        who=by, what="store.sweep_asked", says=f"{store.name} is swept, as somebody asked.", at=ports.clock().now(), store=store.id
+    )
     defer_sweep(store.id)

@@ -3,11 +3,11 @@
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.live import publish
 from server.locks import lock_devices
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.retention.actions.ask_erasure import words_of
@@ -28,7 +28,7 @@ def take_again(row: Erasure, *, why: str, by: User) -> Erasure:
     for device in Device.objects.select_for_update().filter(id__in=found.devices.all()):
         device.erased = [mark for mark in device.erased if mark not in marks]
         device.save(update_fields=["erased"])
-    found.taken_again_at = outside().now()
+    found.taken_again_at = ports.clock().now()
     found.save(update_fields=["taken_again_at"])
     says = f"{words_of(found)}: runs may take it again. {why.strip()[:200]}"
     write_journal(who=by, what="erasure.taken_again", says=says, at=found.taken_again_at)

@@ -9,10 +9,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.fields import DayField
 from server.api.permissions import May
 from server.fleet.api.register import ValuesSerializer
-from server.outside import outside
 from server.plans.actions.save_plan import checked, targets_of
 from server.plans.api.views import DraftSerializer
 from server.plans.models import Plan
@@ -32,7 +32,7 @@ class PlannedSerializer(DraftSerializer):
         """Raises BadInput, Http404."""
         id: UUID | None = self.validated_data.pop("id")
         draft, followers = self.draft(), frozenset(self.validated_data["devices"])
-        plan = checked(draft, plan_by_id(id) if id is not None else Plan(added_at=outside().now()))
+        plan = checked(draft, plan_by_id(id) if id is not None else Plan(added_at=ports.clock().now()))
         stores = frozenset(target.store_id for target in targets_of(draft))
         return Change(plan=plan, stores=stores, followers=followers, seen="", word="")
 
@@ -90,7 +90,7 @@ class ConsequencesView(APIView):
     def post(self, request: Request) -> Response:
         given = PlannedSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        found = consequences(given.change(), now=outside().now())
+        found = consequences(given.change(), now=ports.clock().now())
         return Response(ConsequencesSerializer(told_consequences(found)).data)
 
 
@@ -118,5 +118,5 @@ class DeviceConsequencesView(APIView):
     def post(self, request: Request) -> Response:
         given = ReDevicesSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        found = of_devices_changed(given.validated_data["devices"], given.told(), now=outside().now())
+        found = of_devices_changed(given.validated_data["devices"], given.told(), now=ports.clock().now())
         return Response(ConsequencesSerializer(told_consequences(found)).data)

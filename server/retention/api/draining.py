@@ -8,9 +8,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.permissions import May
 from server.api.problems import Conflict
-from server.outside import outside
 from server.people.signed_in import signed_in
 from server.retention.actions.drain_store import drain_store, retire_store, stop_draining
 from server.retention.draining import outlook
@@ -82,7 +82,7 @@ class DrainView(APIView):
         into = asked.validated_data["into"] or store.draining_into_id
         if into is None:
             raise Conflict(f"{store.name} is not being drained.", remedy="Say into which store it would be.")
-        return Response(OutlookSerializer(outlook(store, store_by_id(into), now=outside().now())).data)
+        return Response(OutlookSerializer(outlook(store, store_by_id(into), now=ports.clock().now())).data)
 
     @extend_schema(operation_id="drain_store", request=DrainSerializer, responses=OutlookSerializer)
     def post(self, request: Request, id: UUID) -> Response:
@@ -90,7 +90,7 @@ class DrainView(APIView):
         given.is_valid(raise_exception=True)
         into = store_by_id(given.validated_data["into"])
         drain_store(store_by_id(id), into, by=signed_in(request))
-        return Response(OutlookSerializer(outlook(store_by_id(id), store_by_id(into.id), now=outside().now())).data)
+        return Response(OutlookSerializer(outlook(store_by_id(id), store_by_id(into.id), now=ports.clock().now())).data)
 
 
 class StopDrainingView(APIView):

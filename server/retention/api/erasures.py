@@ -9,10 +9,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May, may
-from server.outside import outside
 from server.people.signed_in import signed_in
 from server.retention.actions.ask_erasure import ask_erasure, call_off
 from server.retention.actions.take_again import take_again
@@ -132,7 +132,7 @@ class ErasurePreviewView(APIView):
     def post(self, request: Request) -> Response:
         given = WishSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        found = preview(given.wish(), begins_on=given.validated_data["begins_on"], now=outside().now())
+        found = preview(given.wish(), begins_on=given.validated_data["begins_on"], now=ports.clock().now())
         return Response(ErasurePreviewSerializer(found).data)
 
 
@@ -151,7 +151,7 @@ class ErasuresView(APIView):
         given = AskErasureSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         told = {name: given.validated_data[name] for name in ("reference", "begins_on", "seen", "word", "forgets_names")}
-        row = ask_erasure(given.wish(), **told, by=signed_in(request), now=outside().now())
+        row = ask_erasure(given.wish(), **told, by=signed_in(request), now=ports.clock().now())
         return Response(ErasureSerializer(erasure(row.id), context={"request": request}).data, status=201)
 
 
@@ -168,7 +168,7 @@ class CallOffView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = CallOffSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        call_off(erasure(id), **given.validated_data, by=signed_in(request), now=outside().now())
+        call_off(erasure(id), **given.validated_data, by=signed_in(request), now=ports.clock().now())
         return Response(ErasureSerializer(erasure(id), context={"request": request}).data)
 
 

@@ -10,7 +10,7 @@ from rest_framework.views import APIView
 
 from core.retention.rule import COUNTS
 from core.units import DAYS
-from server.outside import outside
+from server import ports
 from server.people.signed_in import signed_in
 from server.plans.models import UNITS, RuleVersion
 from server.retention.actions.set_exception import set_exception
@@ -120,5 +120,5 @@ class ExceptionConsequencesView(APIView):
     def post(self, request: Request) -> Response:
         given = WhoseSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        found = consequences_of(given.of(), checked(given.told()), now=outside().now())
+        found = consequences_of(given.of(), checked(given.told()), now=ports.clock().now())
         return Response(ConsequencesSerializer(told_consequences(found)).data)

@@ -8,8 +8,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.permissions import May
-from server.outside import outside
 from server.retention.api.consequences import PlannedSerializer
 from server.retention.api.leaving import ChosenSerializer
 from server.retention.consequences import consequences
@@ -42,6 +42,6 @@ class FreedByPlanView(APIView):
     def post(self, request: Request) -> Response:
         given = PlannedSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        found = consequences(given.change(), now=outside().now())
+        found = consequences(given.change(), now=ports.clock().now())
         going = {id: store.backups for id, store in found.stores.items() if store.backups}
         return Response(FreedSerializer(no_longer_needed(going), many=True).data)

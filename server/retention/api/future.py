@@ -13,9 +13,9 @@ from rest_framework.views import APIView
 
 from core.exchange.tables import csv_line
 from core.retention.calendar import iso_week
+from server import ports
 from server.api.fields import DayField
 from server.fleet.queries import device as device_by_id
-from server.outside import outside
 from server.retention.future import MOST_WEEKS, endings, future, restore_points
 
 
@@ -34,7 +34,7 @@ class FutureView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         asked = FutureQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
-        found = future(device_by_id(id), asked.validated_data["store"], now=outside().now())
+        found = future(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())
         return Response(FutureDaySerializer(found, many=True).data)
 
 
@@ -49,7 +49,7 @@ class EndingsView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         asked = FutureQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
-        found = endings(device_by_id(id), asked.validated_data["store"], now=outside().now())
+        found = endings(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())
         return Response(EndingSerializer(found, many=True).data)
 
 
@@ -94,5 +94,5 @@ class RestorePointsTableView(APIView):
 def _asked(request: Request) -> dict[str, Any]:
     asked = PointsQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
-    weeks, rows = restore_points(now=outside().now(), **asked.validated_data)
+    weeks, rows = restore_points(now=ports.clock().now(), **asked.validated_data)
     return {"weeks": weeks, "devices": rows}

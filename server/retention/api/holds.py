@@ -8,10 +8,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
-from server.outside import outside
 from server.people.signed_in import signed_in
 from server.retention.actions.hold_many import hold_many, still_needed
 from server.retention.holding import LOOKED_AT_AGAIN, Reach, holds, reached
@@ -90,7 +90,7 @@ class HoldsView(APIView):
         asked.is_valid(raise_exception=True)
         pages = Pages()
         told: dict[str, Any] = {name: asked.validated_data[name] for name in ("words", "without_end")}
-        since = outside().now() - LOOKED_AT_AGAIN if asked.validated_data["review"] else None
+        since = ports.clock().now() - LOOKED_AT_AGAIN if asked.validated_data["review"] else None
         page = pages.paginate_queryset(holds(**told, unseen_since=since), request, view=self)
         count = pages.page.paginator.count  # type: ignore[union-attr]
         return Response(HoldsPageSerializer({"count": count, "results": page}).data)

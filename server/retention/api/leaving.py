@@ -9,10 +9,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.fields import DayField
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
-from server.outside import outside
 from server.people.signed_in import signed_in
 from server.retention.actions.keep_backups import keep_backups
 from server.retention.actions.look_at_backup import looked_at
@@ -189,4 +189,4 @@ class AfterReleaseSerializer(serializers.Serializer):
 class AfterReleaseView(APIView):
     @extend_schema(operation_id="after_release", responses=AfterReleaseSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        return Response(AfterReleaseSerializer(after_release(backup_by_id(id), now=outside().now()), many=True).data)
+        return Response(AfterReleaseSerializer(after_release(backup_by_id(id), now=ports.clock().now()), many=True).data)

@@ -10,8 +10,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.quota.ladder import Rung
+from server import ports
 from server.api.permissions import May
-from server.outside import outside
 from server.people.signed_in import signed_in
 from server.retention.actions.leave_sooner import leave_sooner
 from server.retention.actions.make_room import look_once_more, make_room
@@ -112,7 +112,7 @@ class MakeRoomSerializer(PickedSerializer):
 class BenchView(APIView):
     @extend_schema(operation_id="room", responses=BenchSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        found = bench(store_by_id(id), now=outside().now())
+        found = bench(store_by_id(id), now=ports.clock().now())
         names = ("store", "limit_bytes", "runway", "offers", "waits_for")
         rungs = [{"rung": int(rung), "title": title} for rung, title in RUNGS.items() if rung is not Rung.MORE_SPACE]
         return Response(BenchSerializer({name: getattr(found, name) for name in names} | {"rungs": rungs}).data)
@@ -171,7 +171,7 @@ class TonightView(APIView):
 
     @extend_schema(operation_id="room_tonight", responses=TonightSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        return Response(TonightSerializer(tonight(store_by_id(id), now=outside().now())).data)
+        return Response(TonightSerializer(tonight(store_by_id(id), now=ports.clock().now())).data)
 
 
 class LeaveSoonerView(APIView):
@@ -200,8 +200,8 @@ class SumView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = PickedSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        found = bench(store_by_id(id), now=outside().now())
-        return Response(SumSerializer(summed(found, chosen(found, given.validated_data["moves"]), now=outside().now())).data)
+        found = bench(store_by_id(id), now=ports.clock().now())
+        return Response(SumSerializer(summed(found, chosen(found, given.validated_data["moves"]), now=ports.clock().now())).data)
 
 
 class ProposalView(APIView):
@@ -211,11 +211,11 @@ class ProposalView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         given = WantedSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        return Response(ProposalSerializer(_proposed(bench(store_by_id(id), now=outside().now()), **given.validated_data)).data)
+        return Response(ProposalSerializer(_proposed(bench(store_by_id(id), now=ports.clock().now()), **given.validated_data)).data)
 
 
 def _proposed(found: Bench, *, bytes: int | None, until: Any) -> dict[str, Any]:
-    now = outside().now()
+    now = ports.clock().now()
     wanted = wanted_until(found, until, now=now) if until is not None else USUAL_BYTES if bytes is None else bytes
     lasts = until is not None and wanted == 0  # it does so without anything being done
     told = None if lasts else proposal(found, wanted, by=until)

@@ -9,8 +9,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.paging import PageQuery, Pages
-from server.outside import outside
 from server.plans.models import RuleVersion
 from server.retention.api.consequences import ConsequencesSerializer, told_consequences
 from server.retention.api.exceptions import ExceptionSerializer
@@ -68,7 +68,7 @@ class CompareVersionsView(APIView):
     def get(self, request: Request, id: int) -> Response:
         asked = SideBySideQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
-        found = side_by_side(id, asked.validated_data["other"], now=outside().now())
+        found = side_by_side(id, asked.validated_data["other"], now=ports.clock().now())
         told = {
             "one": found.one, "other": found.other, "only_one": told_consequences(found.only_one),
             "only_other": told_consequences(found.only_other),

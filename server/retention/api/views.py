@@ -9,9 +9,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.fields import DayField
 from server.fleet.queries import device as device_by_id
-from server.outside import outside
 from server.retention.queries import Keeping, keeping
 from server.runs.api.serializers import BackupSerializer
 from server.runs.models import Backup
@@ -60,11 +60,11 @@ class DeviceBackupsView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
         found = list(backups_of(device)[:SHOWN_BACKUPS])
-        return Response(KeptBackupSerializer(found, many=True, context={"keeping": keeping(device, now=outside().now())}).data)
+        return Response(KeptBackupSerializer(found, many=True, context={"keeping": keeping(device, now=ports.clock().now())}).data)
 
 
 class BackupView(APIView):
     @extend_schema(operation_id="backup", responses=KeptBackupSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         found = backup_by_id(id)
-        return Response(KeptBackupSerializer(found, context={"keeping": keeping(found.device, now=outside().now())}).data)
+        return Response(KeptBackupSerializer(found, context={"keeping": keeping(found.device, now=ports.clock().now())}).data)

@@ -138,7 +138,7 @@ class TheUndoPeriod(ThePile):
         self.assertTrue(all(row.leaves_on == self.outside.at.date() + timedelta(days=7) for row in rows) and rows)
 
     def consequences(self, draft) -> str:
-        from server.outside import outside
+        from server import ports
         from server.plans.actions.save_plan import checked
         from server.plans.models import Plan
         from server.plans.objections import Change
@@ -147,7 +147,7 @@ class TheUndoPeriod(ThePile):
         plan = checked(draft, Plan.objects.get(id=self.nightly.id))
         stores = frozenset(target.store for target in draft.targets)
         return consequences(
-            Change(plan=plan, stores=stores, followers=frozenset({self.one.id}), seen="", word=""), now=outside().now()
+            Change(plan=plan, stores=stores, followers=frozenset({self.one.id}), seen="", word=""), now=ports.clock().now()
         ).digest
 
 

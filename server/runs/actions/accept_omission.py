@@ -4,8 +4,8 @@ from django.db import transaction
 
 from core.content.left_out import REASONS, reason_of
 from core.errors import BadInput
+from server import ports
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.models import Omission, Run
@@ -24,7 +24,7 @@ def accept_omission(run: Run, *, path: str, code: str, alike: bool, why: str, by
         raise BadInput("The run left out nothing of that kind.", field="path", remedy="Choose something that it names.")
     if not why.strip():
         raise BadInput("It needs a reason.", field="why", remedy="Say why it may be missing, for example “the app's own cache”.")
-    now, device = outside().now(), run.device
+    now, device = ports.clock().now(), run.device
     omission = Omission.objects.create(device=device, alike=alike, path=path, code=code, why=why.strip()[:200], by=by, at=now)
     what = path or f"everything of which is said that {reason_of(code)}"
     whom = f"{device.name} and all devices alike" if alike else device.name
@@ -38,7 +38,7 @@ def accept_omission(run: Run, *, path: str, code: str, alike: bool, why: str, by
 @transaction.atomic
 def take_back_omission(omission: Omission, *, by: User) -> Omission:
     """From the next look on it counts again. Nothing happens when it was taken back already."""
-    row, now = Omission.objects.select_for_update().get(id=omission.id), outside().now()
+    row, now = Omission.objects.select_for_update().get(id=omission.id), ports.clock().now()
     if row.ended_at is None:
         row.ended_at = now
         row.save(update_fields=["ended_at"])

@@ -6,11 +6,11 @@ from django.db import IntegrityError, transaction
 
 from core.errors import BadInput
 from core.schedule.nights import night_of
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.models import Device, DeviceState
 from server.jobs import defer_run
 from server.live import publish
-from server.outside import outside
 from server.people.models import User
 from server.people.queries import office_zone
 from server.plans.queries import assignment_of
@@ -35,7 +35,7 @@ def ask_run_by_hand(
         raise Conflict("This device has no plan, so nobody knows what to take and where to.", remedy="Give it one under Plans.")
     if device.state in (DeviceState.LOST, DeviceState.RETIRED):
         raise Conflict(f"This device is {device.get_state_display().lower()}.", remedy="Set it to “in use” first if it is back.")
-    now = now or outside().now()
+    now = now or ports.clock().now()
     if hold_until is not None and hold_until < now.astimezone(office_zone()).date():
         raise BadInput("The hold would be over already.", field="hold_until", remedy="Give a day that lies ahead.")
     run = Run(

@@ -14,8 +14,8 @@ from django.db.models.functions import RowNumber
 
 from core.schedule.quiet import not_before
 from core.vault.errors import Stopped, StoreError
+from server import ports
 from server.live import publish
-from server.outside import outside
 from server.people.queries import office_zone, on_metered_line
 from server.plans.models import PlanTarget
 from server.runs.actions.copy_backup import OpenStores, copy_backup
@@ -36,7 +36,7 @@ AWAY_FOR = timedelta(minutes=5)
 def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep) -> int:
     """How many copies arrived."""
     store, began, arrived = Store.objects.get(id=store_id), seconds(), 0
-    if store.mode != Mode.IN_USE or next_copy(store, now=outside().now()) is None:
+    if store.mode != Mode.IN_USE or next_copy(store, now=ports.clock().now()) is None:
         return 0
     if not is_here(store_id) or _settling(store):  # what waits for a drive waits until it is back, and is due then
         return 0
@@ -48,13 +48,13 @@ def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotoni
         _wait(store, error)
         return 0
     note_well(store.id)
-    while seconds() - began < SLICE_SECONDS and (row := next_copy(store, now=outside().now())) is not None:
+    while seconds() - began < SLICE_SECONDS and (row := next_copy(store, now=ports.clock().now())) is not None:
         target = _target(store, row)
-        if target is not None and (opens := _opens(target, outside().now())) > outside().now():
+        if target is not None and (opens := _opens(target, ports.clock().now())) > ports.clock().now():
             Copy.objects.filter(id=row.id, state=CopyState.OWED).update(due_at=opens)
             continue
         if (minds := target is not None and target.not_metered) and on_metered_line():
-            later = outside().now() + METERED_FOR
+            later = ports.clock().now() + METERED_FOR
             Copy.objects.filter(id=row.id, state=CopyState.OWED).update(due_at=later, cause=METERED, remedy="")
             continue
         pace = Paced(target.limit_bytes_per_second if target else None, minds_metered=minds, seconds=seconds, sleep=sleep)
@@ -71,7 +71,7 @@ def carry_copies(store_id: UUID, *, seconds: Callable[[], float] = time.monotoni
 
 def _settling(store: Store) -> bool:
     """Whether what is to leave a drive that came back goes first."""
-    return Drive.objects.filter(store=store, settling_until__gt=outside().now()).exists()
+    return Drive.objects.filter(store=store, settling_until__gt=ports.clock().now()).exists()
 
 
 def next_copy(store: Store, *, now: datetime) -> Copy | None:
@@ -96,7 +96,9 @@ def _opens(target: PlanTarget, now: datetime) -> datetime:
 def _wait(store: Store, error: Exception) -> None:
     """Everything that is owed there waits for the store, and says so."""
     cause, remedy = (error.message, error.remedy) if isinstance(error, StoreError) else ("It could not be opened.", "")
-    Copy.objects.filter(store=store, state=CopyState.OWED).update(due_at=outside().now() + AWAY_FOR, cause=cause[:600], remedy=remedy[:600])
+    Copy.objects.filter(store=store, state=CopyState.OWED).update(
+        due_at=ports.clock().now() + AWAY_FOR, cause=cause[:600], remedy=remedy[:600]
+    )
     publish("changed", "copies")
 
 

@@ -18,9 +18,9 @@ from core.vault.errors import Damaged, NoSuchBackup, Stopped, StoreFull
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from core.vault.writer import Writer
+from server import ports
 from server.fleet.convert import link_to, put_away
 from server.live import publish
-from server.outside import outside
 from server.people.queries import office_zone
 from server.plans.choices import choices, kinds_taken
 from server.plans.convert import leave_out_of
@@ -45,7 +45,7 @@ EARLY = timedelta(seconds=2)
 
 def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     """The run as it ended. A run that has ended before is left as it is."""
-    clock = clock or outside().now
+    clock = clock or ports.clock().now
     run, now = run_by_id(run_id), clock()
     if run.state not in ACTIVE or (run.next_try_at is not None and now < run.next_try_at - EARLY):
         return run
@@ -58,7 +58,7 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     link: DeviceLink | None = None
     try:
         vault = opened_for(run)
-        link = outside().paced(link_to(run.device), speed_limit(run.device, run))
+        link = ports.devices().paced(link_to(run.device), speed_limit(run.device, run))
         try:
             captured = _capture(run, vault, link, clock, watch)
         except (DoesNotFit, StoreFull) as error:

@@ -19,11 +19,11 @@ from core.vault.damage import damaged_kinds
 from core.vault.errors import Damaged, DeviceSealed, NoSuchBackup, StoreReadOnly
 from core.vault.reading import SHARE_BYTES_PER_SECOND, next_packs, slowed
 from core.vault.vault import Vault
+from server import ports
 from server.api.problems import Conflict
 from server.jobs import defer_check
 from server.live import publish
 from server.locks import lock_devices
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.actions.mend_store import mend_from_others
@@ -70,7 +70,7 @@ def check_store(
             should_pause=lambda: clock() >= until,
             on_progress=slowed(limit, began, clock, sleep),
         )
-        note_read(vault, store, report, now=outside().now())
+        note_read(vault, store, report, now=ports.clock().now())
     except Exception as error:  # whatever it is, the store's page says it
         note_trouble(store.id, error)
         store.refresh_from_db()
@@ -95,7 +95,7 @@ def _wanted(vault: Vault, store: Store, told: dict[str, Any]) -> list[bytes]:
     """The night's share, chosen once however many pieces it takes."""
     if "wanted" in told:
         return [bytes.fromhex(pack) for pack in told["wanted"]]
-    return next_packs(vault.ids(names.PACKS), read_packs(store), days=store.check_days or 1, now=outside().now())
+    return next_packs(vault.ids(names.PACKS), read_packs(store), days=store.check_days or 1, now=ports.clock().now())
 
 
 def _damage(vault: Vault, ids: list[str]) -> dict[str, Any]:
@@ -152,7 +152,7 @@ def _added(told: dict[str, Any], report: CheckReport, percent: int) -> dict[str,
 
 @transaction.atomic
 def _noted(store: Store, found: dict[str, Any], *, finished: bool, by: User | None) -> None:
-    now, touched = outside().now(), {UUID(id) for id in found["touched"]}
+    now, touched = ports.clock().now(), {UUID(id) for id in found["touched"]}
     present = Copy.objects.filter(store=store, state__in=THERE)
     lock_devices(present.filter(backup_id__in=touched).values_list("backup__device_id", flat=True))
     news = present.filter(backup_id__in=touched, intact=True).values_list("backup_id", flat=True)

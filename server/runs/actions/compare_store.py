@@ -16,11 +16,11 @@ from core.vault.chain import gone, lying_notes, notes_in, told_of
 from core.vault.errors import OlderCopy
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
+from server import ports
 from server.fleet.models import Device
 from server.jobs import defer_compare
 from server.live import publish
 from server.locks import lock_device
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.moments import written
@@ -145,7 +145,7 @@ def _strays(store: Store, vault: Vault, there: set[UUID], now: datetime) -> int:
 def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
     """Take it into the list as a backup of this device, with a copy where it lies. Raises StoreError, VaultError."""
     manifest: Manifest = opened(stray.store).manifest(stray.backup_id.bytes)
-    now = outside().now()
+    now = ports.clock().now()
     with transaction.atomic():
         lock_device(device.id)
         backup = take_in(stray, manifest, device)
@@ -159,7 +159,7 @@ def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
 def give_up_missing(copy: Copy, *, by: User) -> None:
     """It is lost for good: it stands in the list as removed from now on."""
     lock_device(copy.backup.device_id)
-    now = outside().now()
+    now = ports.clock().now()
     move(held(Copy, copy.id), CopyState.REMOVED, removed_at=now, removed_why=f"It was missing; {by.shown_name} gave it up."[:200])
     says = f"The missing backup of {copy.backup.device.name} in {copy.store.name} was given up."
     write_journal(who=by, what="backup.given_up", says=says, at=now, device=copy.backup.device_id, store=copy.store_id)

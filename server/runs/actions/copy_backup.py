@@ -17,11 +17,11 @@ from core.quota.admission import DoesNotFit, admit_copy
 from core.vault.copying import CopyReport, copy
 from core.vault.errors import Damaged, Stopped, StoreError, StoreFull, StoreReadOnly
 from core.vault.vault import Vault
+from server import ports
 from server.api.problems import Conflict
 from server.jobs import CARRY_COPIES, SILENT, defer_copies
 from server.live import publish
 from server.locks import lock_device
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.arrivals import arrived
@@ -110,7 +110,7 @@ def ask_copy(backup: Backup, store: Store, *, by: User) -> Copy:
     if row is not None and (row.state == CopyState.COPYING or (row.state == CopyState.PRESENT and row.intact)):
         done = "holds this backup already" if row.state == CopyState.PRESENT else "is being given this backup already"
         raise Conflict(f"{store.name} {done}.", remedy="Choose another store.")
-    now = outside().now()
+    now = ports.clock().now()
     asked: dict[str, Any] = {"asked_at": now, "due_at": now, "by": by, "attempts": 0, "by_hand": False, **CLEARED}
     if row is None:
         row = Copy.objects.create(backup=backup, store=store, state=CopyState.OWED, **asked)
@@ -140,7 +140,7 @@ def copy_backup(copy_id: int, *, by: User | None = None, stores: OpenStores | No
         _cut(row, error)
         return False
     with transaction.atomic():
-        now = outside().now()
+        now = ports.clock().now()
         move(
             held(Copy, row.id),
             CopyState.PRESENT,
@@ -209,7 +209,7 @@ def _cut(row: Copy, error: Exception) -> None:
     passes = isinstance(error, StoreError | Stopped | DoesNotFit)
     if passes and (found.by_id is None or found.attempts < MOST_TRIES):
         again = min(FIRST_AGAIN * 2 ** min(found.attempts - 1, 10), LAST_AGAIN)
-        move(found, CopyState.OWED, due_at=outside().now() + again, **told)
+        move(found, CopyState.OWED, due_at=ports.clock().now() + again, **told)
     else:
         move(found, CopyState.FAILED, due_at=None, **told)
     publish("changed", "copies")
@@ -221,7 +221,7 @@ def requeue_lost_copies() -> int:
     jobs = ProcrastinateJob.objects.filter(task_name=CARRY_COPIES.name, status="doing")
     known = set(jobs.values_list("args__store_id", flat=True)) if rows else set()
     lost = [row for row in rows if str(row.store_id) not in known]
-    now: datetime = outside().now()
+    now: datetime = ports.clock().now()
     for row in lost:
         with transaction.atomic():
             found = held(Copy, row.id)

@@ -18,9 +18,9 @@ from core.schedule.retry import Class, class_of, next_try
 from core.units import spoken
 from core.vault.capture import Captured
 from core.vault.errors import Stopped
+from server import ports
 from server.jobs import defer_after_run, defer_copies, defer_tick
 from server.live import publish
-from server.outside import outside
 from server.people.clock import in_doubt
 from server.plans.choices import choices, kinds_taken
 from server.runs.convert import told_kinds
@@ -88,7 +88,7 @@ def _owe_copies(run: Run, backup: Backup) -> None:
     """
     if run.plan is None or backup.in_doubt or backup.suspect:
         return
-    now = outside().now()
+    now = ports.clock().now()
     for target in run.plan.targets.exclude(store=run.store).filter(store__mode=Mode.IN_USE):
         due = now + timedelta(minutes=target.delay_minutes)
         Copy.objects.create(backup=backup, store_id=target.store_id, state=CopyState.OWED, asked_at=now, due_at=due)

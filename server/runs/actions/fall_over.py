@@ -12,9 +12,9 @@ from core.schedule.reach import too_slow
 from core.units import iec
 from core.vault.errors import StoreError
 from core.vault.vault import Vault
+from server import ports
 from server.fleet.models import Scan
 from server.live import publish
-from server.outside import outside
 from server.people.moments import written
 from server.people.queries import office_zone, on_metered_line
 from server.plans.models import PlanTarget
@@ -57,7 +57,7 @@ def fallen_over(run: Run, error: AtticError) -> Vault:
 
 def _not_now(run: Run, target: PlanTarget) -> str:
     """Which of the target's limits keeps the run from ending there; empty when none does."""
-    now = outside().now()
+    now = ports.clock().now()
     if target.not_metered and on_metered_line():
         return "the office's line is metered now"
     opens = not_before(now, quiet_from=target.copies_until, quiet_until=target.copies_from, zone=office_zone())
@@ -80,7 +80,7 @@ def _expected_bytes(run: Run, store: Store) -> int:
 @transaction.atomic
 def _noted(run: Run, says: str) -> None:
     row = held(Run, run.id)
-    row.log.append(log_line(outside().now(), says))
+    row.log.append(log_line(ports.clock().now(), says))
     row.save(update_fields=["log"])
     run.log = row.log
 
@@ -96,7 +96,7 @@ def _moved(run: Run, store: Store, error: AtticError) -> bool:
     lies = f"builds on the backup of {written(before.finished_at)} that lies there" if before else ""
     builds = lies or "takes everything, since no backup of this device lies there"
     builds += f": at most about {sends} over its line"
-    now = outside().now()
+    now = ports.clock().now()
     row.log.append(log_line(now, f"{error.message} This run goes to {store.name} instead and {builds}."))
     row.fell_over_from = row.fell_over_from or row.store
     row.store = store

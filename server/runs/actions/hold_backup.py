@@ -5,8 +5,8 @@ from datetime import date
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.locks import lock_device
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
@@ -23,14 +23,14 @@ def hold_backup(backup: Backup, *, reason: str, by: User, until: date | None = N
     """
     if not reason.strip():
         raise BadInput("A hold needs a reason.", field="reason", remedy="Say why it must stay, for example “before the repair”.")
-    if until is not None and until < outside().now().astimezone(office_zone()).date():
+    if until is not None and until < ports.clock().now().astimezone(office_zone()).date():
         raise BadInput("The hold would be over already.", field="until", remedy="Give a day that lies ahead.")
     lock_device(backup.device_id)
     still_there(backup)
     _put(backup, reason=reason.strip()[:200], by=by, until=until)
     come_back(backup)
     says = f"The backup of {backup.device.name} is on hold{f' until {until}' if until else ''}: {backup.hold_reason}"
-    write_journal(who=by, what="backup.held", says=says, at=outside().now(), device=backup.device_id)
+    write_journal(who=by, what="backup.held", says=says, at=ports.clock().now(), device=backup.device_id)
     return backup
 
 
@@ -40,11 +40,11 @@ def release_backup(backup: Backup, *, by: User) -> Backup:
     lock_device(backup.device_id)
     _put(backup, reason="", by=None, until=None)
     says = f"The hold on a backup of {backup.device.name} was released."
-    write_journal(who=by, what="backup.released", says=says, at=outside().now(), device=backup.device_id)
+    write_journal(who=by, what="backup.released", says=says, at=ports.clock().now(), device=backup.device_id)
     return backup
 
 
 def _put(backup: Backup, *, reason: str, by: User | None, until: date | None) -> None:
     backup.hold_reason, backup.hold_by, backup.hold_until = reason, by, until
-    backup.hold_seen_at = outside().now() if reason else None
+    backup.hold_seen_at = ports.clock().now() if reason else None
     backup.save(update_fields=["hold_reason", "hold_by", "hold_until", "hold_seen_at"])

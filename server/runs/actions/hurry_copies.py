@@ -2,10 +2,10 @@
 
 from django.db import transaction
 
+from server import ports
 from server.api.problems import Conflict
 from server.jobs import defer_copies
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.models import Copy, CopyState
@@ -21,11 +21,11 @@ def hurry_copies(store: Store, *, by: User) -> int:
     if store.mode != Mode.IN_USE:
         raise Conflict(f"{store.name} is {store.get_mode_display().lower()}.", remedy="Take it into use first.")
     must_be_here(store)
-    count = Copy.objects.filter(store=store, state=CopyState.OWED).update(due_at=outside().now())
+    count = Copy.objects.filter(store=store, state=CopyState.OWED).update(due_at=ports.clock().now())
     if count:
         defer_copies(store.id)
         says = f"{count} {'copy' if count == 1 else 'copies'} owed to {store.name} {'is' if count == 1 else 'are'} tried at once."
-        write_journal(who=by, what="copies.hurried", says=says, at=outside().now(), store=store.id)
+        write_journal(who=by, what="copies.hurried", says=says, at=ports.clock().now(), store=store.id)
         publish("changed", "copies")
     return count
 
@@ -40,7 +40,7 @@ def withdraw_copy(copy: Copy, *, by: User) -> Copy:
     if row.state not in (CopyState.OWED, CopyState.FAILED):
         raise Conflict("This copy is not on its way.", remedy="Load the page again.")
     says = f"The copy of {row.backup.device.name} to {row.store.name} was withdrawn."
-    write_journal(who=by, what="copy.withdrawn", says=says, at=outside().now(), device=row.backup.device_id, store=row.store_id)
-    move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=outside().now(), due_at=None, by=None)
+    write_journal(who=by, what="copy.withdrawn", says=says, at=ports.clock().now(), device=row.backup.device_id, store=row.store_id)
+    move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=ports.clock().now(), due_at=None, by=None)
     publish("changed", "copies")
     return row

@@ -13,10 +13,11 @@ from django.db import transaction
 
 from core.content.paths import shown_path
 from core.vault.address import DriveAddress
+from server import ports
 from server.jobs import defer_check, defer_compare, defer_copies, defer_removals
 from server.live import publish
-from server.outside import DriveSeen, outside
 from server.people.actions.journal import write_journal
+from server.ports import DriveSeen
 from server.runs.actions.part_drive import go_on_parting
 from server.runs.models import Copy, CopyState
 from server.storage.convert import columns_of
@@ -35,7 +36,7 @@ def look_for_drives(*, now: datetime) -> int:
     if not drives and not StrangeDrive.objects.exists():  # an office without drives has nothing to look for
         return 0
     seen: dict[str, list[DriveSeen]] = {}
-    for one in outside().drives([drive.store.where for drive in drives]):
+    for one in ports.stores().drives([drive.store.where for drive in drives]):
         seen.setdefault(one.store, []).append(one)
     changed = 0
     for drive in drives:

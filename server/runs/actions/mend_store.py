@@ -8,9 +8,9 @@ from django.db import transaction
 from core.errors import AtticError
 from core.vault.repair import damaged_backups, repair
 from core.vault.vault import Vault
+from server import ports
 from server.live import publish
 from server.locks import lock_devices
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.runs.models import THERE, Copy, Run
 from server.storage.models import Mode, Store
@@ -78,5 +78,5 @@ def _noted(store: Store, whole: set[UUID], how: str) -> None:
     present.update(intact=True, damaged={})
     count = "1 backup is" if len(whole) == 1 else f"{len(whole)} backups are"
     says = f"{count} whole again in {store.name}: {how}."
-    write_journal(who=None, what="store.mended", says=says, at=outside().now(), store=store.id)
+    write_journal(who=None, what="store.mended", says=says, at=ports.clock().now(), store=store.id)
     publish("changed", "stores")

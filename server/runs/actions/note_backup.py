@@ -2,8 +2,8 @@
 
 from django.db import transaction
 
+from server import ports
 from server.locks import lock_device
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.models import Backup
@@ -20,5 +20,5 @@ def note_backup(backup: Backup, *, note: str, by: User) -> Backup:
     if row.note != before:
         row.save(update_fields=["note"])
         says = f"The note of a backup of {row.device.name} is “{row.note}” now, it was “{before}”."
-        write_journal(who=by, what="backup.noted", says=says, at=outside().now(), device=row.device_id)
+        write_journal(who=by, what="backup.noted", says=says, at=ports.clock().now(), device=row.device_id)
     return row

@@ -4,10 +4,10 @@ from django.db import transaction
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.errors import AtticError
+from server import ports
 from server.api.problems import Conflict
 from server.jobs import defer_compare, defer_copies, defer_look_for_drives, defer_removals
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.models import Backup, Run, RunState
@@ -21,7 +21,7 @@ MOST_NAMED = 3
 def part_drive(store: Store, *, by: User) -> Drive:
     """Raises Conflict for one that is not here."""
     with transaction.atomic():
-        drive, now = _held(store), outside().now()
+        drive, now = _held(store), ports.clock().now()
         if drive.state == DriveState.OUT:
             raise Conflict(f"{store.name} is not plugged in.", remedy="Nothing to do.")
         if drive.state == DriveState.HERE:
@@ -35,7 +35,7 @@ def part_drive(store: Store, *, by: User) -> Drive:
 def use_drive_again(store: Store, *, by: User) -> Drive:
     """It stays after all. Raises Conflict for one that is not here."""
     with transaction.atomic():
-        drive, now = _held(store), outside().now()
+        drive, now = _held(store), ports.clock().now()
         if drive.state == DriveState.OUT:
             raise Conflict(f"{store.name} is not plugged in.", remedy="Plug it in; it is used again by itself.")
         if drive.state != DriveState.HERE:
@@ -56,8 +56,8 @@ def go_on_parting(store: Store) -> Drive:
     try:
         hindered = _goes_on(store)
         if not hindered:
-            outside().flush_drive(store.where)
-            hindered = [f"the program {name}" for name in outside().drive_held_by(store.where)]
+            ports.stores().flush_drive(store.where)
+            hindered = [f"the program {name}" for name in ports.stores().drive_held_by(store.where)]
         hindered = hindered or _goes_on(store)
     except AtticError as error:  # it may have been pulled out just now
         note_trouble(store.id, error)
@@ -75,7 +75,7 @@ def go_on_parting(store: Store) -> Drive:
         else:
             move(drive, DriveState.PARTED, hindered_by="", pulled_out=False)
             says = f"{store.name} is safe to take away: everything lies on it, and nothing holds it."
-            write_journal(who=drive.asked_by, what="drive.parted", says=says, at=outside().now(), store=store.id)
+            write_journal(who=drive.asked_by, what="drive.parted", says=says, at=ports.clock().now(), store=store.id)
     publish("changed", "stores")
     return drive
 

@@ -17,13 +17,13 @@ from core.content.readiness import let_in
 from core.errors import AtticError
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
+from server import ports
 from server.fleet.actions.change_device import note_told
 from server.fleet.actions.note_accounts import note_accounts
 from server.fleet.actions.note_own_cloud import note_own_cloud
 from server.fleet.convert import link_to, told_card
 from server.fleet.models import Device, Scan
 from server.live import publish
-from server.outside import outside
 from server.runs.models import Copy, CopyState
 from server.storage.queries import opened
 
@@ -36,10 +36,10 @@ def scan_device(device: Device) -> Scan:
     link = link_to(device)
     try:
         state = link.state()
-        note_told(device, state, now=outside().now())
+        note_told(device, state, now=ports.clock().now())
         let_in(state)
         note_accounts(device, link)
-        note_own_cloud(device, link, now=outside().now())
+        note_own_cloud(device, link, now=ports.clock().now())
         held = newest_held(device)
         missing: list[dict[str, Any]] = []
         kinds, _ = kinds_in(link, link.kinds(), lambda kind, items: missing.extend(_missing(kind, items, held)))
@@ -49,7 +49,7 @@ def scan_device(device: Device) -> Scan:
         scan, _ = Scan.objects.update_or_create(
             device=device,
             defaults={
-                "at": outside().now(), "kinds": kinds, "missing": missing,
+                "at": ports.clock().now(), "kinds": kinds, "missing": missing,
                 "state": {"finder_lock": state.finder_lock, "card": told_card(state), "locked": state.locked},
             },
         )  # fmt: skip

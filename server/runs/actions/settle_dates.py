@@ -5,9 +5,9 @@ from datetime import datetime
 from django.db import transaction
 
 from core.errors import BadInput
+from server import ports
 from server.live import publish
 from server.locks import lock_device
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import ClockState, User
 from server.people.moments import written
@@ -22,7 +22,7 @@ def confirm_doubted(state: ClockState) -> int:
     count = doubted.update(in_doubt=False)
     if count:
         says = f"The dates of {count} backups that were made while the clock was in doubt are confirmed."
-        write_journal(who=None, what="backup.dates_confirmed", says=says, at=outside().now())
+        write_journal(who=None, what="backup.dates_confirmed", says=says, at=ports.clock().now())
         publish("changed", "devices")
     return count
 
@@ -32,7 +32,7 @@ def settle_date(backup: Backup, *, at: datetime | None, by: User) -> Backup:
     """Somebody knows when it was made; None: its date is right. From now on promise and rule count it. Raises BadInput."""
     lock_device(backup.device_id)
     row = Backup.objects.select_for_update().get(id=backup.id)
-    now = outside().now()
+    now = ports.clock().now()
     if at is not None and at > now:
         raise BadInput("That lies in the future.", field="at", remedy="Give the moment at which it was made.")
     if at is None and row.finished_at > now:

@@ -2,9 +2,9 @@
 
 from django.db import transaction
 
+from server import ports
 from server.api.problems import Conflict
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.actions.end_run import run_ended
@@ -15,7 +15,7 @@ from server.transition import held, move
 @transaction.atomic
 def stop_run(run: Run, *, by: User) -> Run:
     """A waiting run ends at once, a running one within a second or two. Raises Conflict when it has ended."""
-    found, now = held(Run, run.id, "device"), outside().now()
+    found, now = held(Run, run.id, "device"), ports.clock().now()
     if found.state not in ACTIVE:
         raise Conflict("This run has ended already.", remedy="Nothing to do.")
     if found.state == RunState.WAITING:

@@ -10,13 +10,13 @@ from django.db import transaction
 from core.errors import AtticError
 from core.vault.offices import entries, read_offices
 from core.vault.vault import Vault
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.actions.register_found import register_found
 from server.fleet.models import Device
 from server.jobs import defer_compare
 from server.live import publish
 from server.locks import lock_device
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.actions.take_in import take_in
@@ -50,7 +50,7 @@ def take_found(store: Store, key: str, *, device: Device | None, by: User) -> De
                 reason = f"held before: {before}" if before else why
                 take_in(stray, manifests[stray.id], owner, found_in=store, hold_by=by, hold_reason=reason[:200])
         says = f"{len(manifests)} backups found in {store.name} were taken in as those of {owner.name} of {owner.holder.name}, on hold."
-        write_journal(who=by, what="store.found_taken", says=says, at=outside().now(), device=owner.id, store=store.id)
+        write_journal(who=by, what="store.found_taken", says=says, at=ports.clock().now(), device=owner.id, store=store.id)
         publish("changed", "devices")
         publish("changed", "stores")
     return owner
@@ -72,7 +72,7 @@ def give_back(store: Store, device: Device, *, by: User) -> int:
     Copy.objects.filter(backup__in=[backup.id for backup in backups]).delete()
     Backup.objects.filter(id__in=[backup.id for backup in backups]).delete()
     says = f"{count} backups of {device.name} that were taken in from {store.name} were given back; the store still holds them."
-    write_journal(who=by, what="store.found_given_back", says=says, at=outside().now(), device=device.id, store=store.id)
+    write_journal(who=by, what="store.found_given_back", says=says, at=ports.clock().now(), device=device.id, store=store.id)
     defer_compare(store.id)
     publish("changed", "devices")
     return count

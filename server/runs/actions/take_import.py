@@ -23,16 +23,17 @@ from core.content.link import DeviceLink
 from core.errors import AtticError, BadInput
 from core.vault.capture import Capture, Captured, Progress, Request
 from core.vault.writer import Writer
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.convert import put_away
 from server.fleet.models import Device
 from server.jobs import SCAN_IMPORT, SILENT, TAKE_IMPORT, defer_import, defer_import_scan
 from server.live import publish
-from server.outside import OldLink, outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.moments import written
 from server.people.queries import office_zone
+from server.ports import OldLink
 from server.runs.actions.scan_device import kinds_in
 from server.runs.arrivals import arrived
 from server.runs.convert import told_kinds
@@ -50,7 +51,7 @@ BUSY = (ImportState.SCANNING, ImportState.WAITING, ImportState.IMPORTING)
 
 def scan_path(path: str, *, by: User) -> Import:
     """Something that lies on the server. Raises BadInput."""
-    found = outside().place(path)
+    found = ports.stores().place(path)
     if not found.exists():
         raise BadInput(f"There is nothing at {path}.", field="path", remedy="Correct the path, or mount the drive.")
     return _begin(Import(name=found.name or path, path=str(found)), by=by)
@@ -60,7 +61,7 @@ def scan_upload(name: str, pieces: Iterable[bytes], *, by: User) -> Import:
     """Something that the browser sends, kept in a folder of its own until it has been taken. Raises DeviceFull, BadInput."""
     shown = clean_name(name.replace("\\", "/").rpartition("/")[2])[:200]
     id = uuid4()
-    folder = outside().incoming / str(id)
+    folder = ports.results().incoming / str(id)
     folder.mkdir(parents=True, mode=0o700)
     target = folder / f"upload{Path(shown).suffix[:10]}"
     count = 0
@@ -81,7 +82,7 @@ def scan_upload(name: str, pieces: Iterable[bytes], *, by: User) -> Import:
 
 
 def _begin(import_: Import, *, by: User) -> Import:
-    import_.by, import_.at = by, outside().now()
+    import_.by, import_.at = by, ports.clock().now()
     with transaction.atomic():
         import_.save(force_insert=True)
         defer_import_scan(import_.id)
@@ -95,7 +96,7 @@ def scan_import(import_id: UUID) -> Import:
         return import_
     link: OldLink | None = None
     try:
-        link = outside().old_link(Path(import_.path), office_zone())
+        link = ports.devices().old_link(Path(import_.path), office_zone())
         ended = _moved(import_id, ImportState.READY, found=_found(link))
     except Exception as error:  # whatever it is, the import ends with it
         ended = _failed(import_id, error)
@@ -121,7 +122,7 @@ def ask_import(import_: Import, *, device: Device, store: Store, moment: datetim
         raise Conflict("This is not ready to be brought in.", remedy="Wait until it has been looked into, or look into it again.")
     if not found.found.get("kinds"):
         raise BadInput("There is nothing in it that could be brought in.", field="file", remedy="Choose another file or folder.")
-    if moment > outside().now() + timedelta(days=1):
+    if moment > ports.clock().now() + timedelta(days=1):
         raise BadInput("Its date lies in the future.", field="moment", remedy="Give the day on which it was taken.")
     move(found, ImportState.WAITING, device=device, store=store, moment=moment, by=by)
     defer_import(found.id, device.id)
@@ -137,7 +138,7 @@ def take_import(import_id: UUID) -> Import:
         return import_
     link: OldLink | None = None
     try:
-        link = outside().old_link(Path(import_.path), office_zone())
+        link = ports.devices().old_link(Path(import_.path), office_zone())
         ended = _recorded(import_, _captured(import_, link))
     except Exception as error:  # whatever it is, the import ends with it
         ended = _failed(import_id, error)
@@ -225,7 +226,7 @@ def _recorded(import_: Import, captured: Captured) -> Import:
     }
     move(row, ImportState.DONE, backup=backup, found=found, cause="", remedy="", reference="")
     says = f"{row.name} was brought in as a backup of {backup.device.name} of {written(manifest.finished_at)}."
-    write_journal(who=row.by, what="backup.brought_in", says=says, at=outside().now(), device=backup.device_id, store=row.store_id)
+    write_journal(who=row.by, what="backup.brought_in", says=says, at=ports.clock().now(), device=backup.device_id, store=row.store_id)
     return row
 
 

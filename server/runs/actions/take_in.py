@@ -3,8 +3,8 @@
 from typing import Any
 
 from core.vault.manifests import Manifest
+from server import ports
 from server.fleet.models import Device
-from server.outside import outside
 from server.runs.actions.come_back import NOT_LEAVING
 from server.runs.arrivals import arrived
 from server.runs.convert import told_kinds
@@ -17,7 +17,7 @@ def take_in(stray: Stray, manifest: Manifest, device: Device, **more: Any) -> Ba
     told = {
         "device": device, "finished_at": manifest.finished_at, "items": manifest.items, "size_bytes": manifest.size_bytes,
         "kinds": told_kinds(manifest), "family": device.family, "note": manifest.note[:200],
-        "in_doubt": manifest.finished_at > outside().now(),
+        "in_doubt": manifest.finished_at > ports.clock().now(),
     }  # fmt: skip
     backup, _ = Backup.objects.get_or_create(id=stray.backup_id, defaults=told | more)
     row = Copy.objects.select_for_update(of=("self",)).filter(backup=backup, store=stray.store_id).first()

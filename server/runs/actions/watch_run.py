@@ -11,11 +11,11 @@ from core.quota.admission import Admitted, DoesNotFit, overrun
 from core.schedule.conditions import unmet
 from core.units import iec
 from core.vault.capture import Progress
+from server import ports
 from server.fleet.actions.change_device import note_told
 from server.fleet.actions.note_accounts import note_accounts
 from server.fleet.actions.note_own_cloud import note_own_cloud
 from server.live import publish
-from server.outside import outside
 from server.plans.convert import conditions_of
 from server.runs.expectation import rest_of
 from server.runs.models import Run, RunState
@@ -51,7 +51,7 @@ class Watch:
     def met(self, state: DeviceState, link: DeviceLink) -> None:
         """The device has answered: keep what it says of itself, and write down what is not as it should be."""
         device, now = self._run.device, self._clock()
-        present = outside().now()  # a clock that plays the past says nothing of the device's
+        present = ports.clock().now()  # a clock that plays the past says nothing of the device's
         note_told(device, state, now=now)
         found = readiness(state, link=device.link, family=device.family, now=present)
         card = state.card if state.card is not None and state.card.present else None

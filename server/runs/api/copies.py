@@ -9,9 +9,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
-from server.outside import outside
 from server.people.signed_in import signed_in
 from server.runs.actions.hurry_copies import hurry_copies, withdraw_copy
 from server.runs.copies import COMING_CODES, coming, sums_by_store
@@ -101,7 +101,7 @@ class CopiesView(APIView):
 class CopySumsView(APIView):
     @extend_schema(operation_id="copy_sums", responses=CopySumsSerializer(many=True))
     def get(self, request: Request) -> Response:
-        return Response(CopySumsSerializer(sums_by_store(now=outside().now()), many=True).data)
+        return Response(CopySumsSerializer(sums_by_store(now=ports.clock().now()), many=True).data)
 
 
 class HurryCopiesView(APIView):

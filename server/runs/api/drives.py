@@ -9,9 +9,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from server import ports
 from server.api.permissions import May
 from server.api.read_before import ReadBefore
-from server.outside import outside
 from server.people.signed_in import signed_in
 from server.runs.actions.part_drive import part_drive, use_drive_again
 from server.runs.drives import drive_rows, rotation_of, rotations, strangers
@@ -89,17 +89,17 @@ class KeepDriveSerializer(ReadBefore):
 
 
 def _told() -> Any:
-    told = {"drives": drive_rows(now=outside().now()), "rotations": rotations(), "strangers": strangers()}
+    told = {"drives": drive_rows(now=ports.clock().now()), "rotations": rotations(), "strangers": strangers()}
     return DrivesSerializer(told).data
 
 
 def _drive(id: UUID) -> Any:
-    found = [row for row in drive_rows(now=outside().now()) if row.drive.store_id == id]
+    found = [row for row in drive_rows(now=ports.clock().now()) if row.drive.store_id == id]
     return DriveSerializer(found[0]).data if found else None
 
 
 def _rotation(id: int) -> Any:
-    drives = [row.drive.store_id for row in drive_rows(now=outside().now()) if row.drive.rotation_id == id]
+    drives = [row.drive.store_id for row in drive_rows(now=ports.clock().now()) if row.drive.rotation_id == id]
     return RotationSerializer(rotation_of(id)).data | {"drives": drives}
 
 

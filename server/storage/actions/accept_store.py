@@ -3,8 +3,8 @@
 from django.db import transaction
 
 from core.vault.errors import AnotherVault
+from server import ports
 from server.jobs import defer_compare
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.convert import address
@@ -15,13 +15,13 @@ from server.storage.queries import must_be_here
 def accept_store(store: Store, *, by: User) -> Store:
     """Raises AnotherVault, StoreError, VaultError. Opens the store before anything is written."""
     must_be_here(store)
-    vault = outside().open_vault(address(store))
+    vault = ports.stores().open_vault(address(store))
     if vault.store.hex() != store.vault_id:
         raise AnotherVault(f"Another vault lies where {store.name} should be: at {store.where}.")
     with transaction.atomic():
         Store.objects.filter(id=store.id).update(newest_note="", remembered={}, trouble="", trouble_code="", trouble_remedy="")
         says = f"An older copy of {store.name} at {store.where} is used from now on; what it lacks is missing."
-        write_journal(who=by, what="store.accepted", says=says, at=outside().now(), store=store.id)
+        write_journal(who=by, what="store.accepted", says=says, at=ports.clock().now(), store=store.id)
         defer_compare(store.id)
     store.refresh_from_db()
     return store

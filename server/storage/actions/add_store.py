@@ -13,9 +13,9 @@ from core.vault.address import FACTS, DriveAddress, FolderAddress, StoreAddress,
 from core.vault.keys import check_new_passphrase
 from core.vault.sweeper import who_sweeps
 from core.vault.vault import Vault
+from server import ports
 from server.api.problems import Conflict
 from server.jobs import defer_compare
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.actions.measure import totals
@@ -47,7 +47,7 @@ def create_store(
     check_new_passphrase(passphrase, passphrase_again)
     address = checked(name, address, allowance_bytes)
     shared = None if own_key else _with_the_offices_key()
-    vault, code = outside().create_vault(address, passphrase, same_key_as=shared)
+    vault, code = ports.stores().create_vault(address, passphrase, same_key_as=shared)
     how = "a key of its own" if own_key else "the office's key"
     says = f"The store {name} was prepared in {where_words(address)}, with {how}."
     store = _record(name, address, vault, allowance_bytes, by=by, says=says)
@@ -57,7 +57,7 @@ def create_store(
 def attach_store(*, name: str, address: StoreAddress, passphrase: str, allowance_bytes: int | None, by: User | None) -> Store:
     """Raises WrongPassphrase, NotAVault, StoreError, Conflict."""
     address = checked(name, address, allowance_bytes)
-    vault = outside().attach_vault(address, passphrase)
+    vault = ports.stores().attach_vault(address, passphrase)
     return _record(name, address, vault, allowance_bytes, by=by, says=f"The store {name} in {where_words(address)} was attached.")
 
 
@@ -94,7 +94,7 @@ def checked_place(address: StoreAddress, *, of: Store | None = None) -> StoreAdd
     if of is None and others.filter(where=where_words(address)).exclude(drive__state=DriveState.OUT).exists():
         raise Conflict("There is a store already.", remedy="Choose another place.")
     if isinstance(address, FolderAddress | DriveAddress):
-        return type(address)(path=str(outside().place(address.path, of_store=of.id if of else None)))
+        return type(address)(path=str(ports.stores().place(address.path, of_store=of.id if of else None)))
     for other in others.filter(medium=address.medium.value):
         if part := part_within(address, shown_address(other)):
             remedy = "Choose a place that is no part of another store's."
@@ -104,7 +104,7 @@ def checked_place(address: StoreAddress, *, of: Store | None = None) -> StoreAdd
 
 @transaction.atomic
 def _record(name: str, address: StoreAddress, vault: Vault, allowance_bytes: int | None, *, by: User | None, says: str) -> Store:
-    now = outside().now()
+    now = ports.clock().now()
     vault_id = vault.store.hex()
     if Store.objects.filter(vault_id=vault_id).exists():
         raise Conflict("This vault is a store already, at another place.", remedy="Correct the place of that store instead.")

@@ -4,7 +4,7 @@ import logging
 from datetime import datetime
 
 from core.errors import AtticError
-from server.outside import outside
+from server import ports
 from server.people.actions.clock import hear_witness
 from server.storage.convert import address
 from server.storage.models import Store
@@ -16,7 +16,7 @@ def ask_stores_clocks(*, now: datetime) -> None:
     """A folder has none; one that does not answer says nothing."""
     for store in Store.objects.all():
         try:
-            there = outside().blobs(address(store)).clock()
+            there = ports.stores().blobs(address(store)).clock()
         except AtticError as error:
             log.info("the clock of %s was not heard: %s", store.name, error.message)
             continue

@@ -10,8 +10,8 @@ from core.units import iec
 from core.vault.address import FACTS, StoreAddress
 from core.vault.errors import AnotherVault
 from core.vault.key_slots import slot_opened_by
+from server import ports
 from server.jobs import defer_compare
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.actions.add_store import checked_place
@@ -118,14 +118,14 @@ def change_store(
         limit = "no limit" if allowance_bytes is None else f"an allowance of {iec(allowance_bytes)}"
         outside_words = ", and lies outside of the office" if row.off_site else ""
         says = f"{row.name}, at {row.where}, has {limit}{outside_words}."
-        write_journal(who=by, what="store.changed", says=says, at=outside().now(), store=row.id)
+        write_journal(who=by, what="store.changed", says=says, at=ports.clock().now(), store=row.id)
     return row
 
 
 def _proven(store: Store, address: StoreAddress) -> dict[str, object]:
     """Its columns for a new place. A store is known by its identity, so that another one there is refused."""
     address = checked_place(address, of=store)
-    if outside().open_vault(address).store.hex() != store.vault_id:
+    if ports.stores().open_vault(address).store.hex() != store.vault_id:
         remedy = "Give the place where this store lies now; its name says nothing of it."
         raise AnotherVault("Another store lies there.", field=FACTS[address.medium].required[0], remedy=remedy)
     return columns_of(address)
@@ -144,7 +144,7 @@ def set_mode(store: Store, mode: str, *, why: str, by: User) -> Store:
         row.retired_at, row.draining_into, row.drain_asked_at = None, None, None
         row.save(update_fields=["mode", "trouble", "trouble_code", "trouble_remedy", "retired_at", "draining_into", "drain_asked_at"])
         says = f"{row.name} {MODE_WORDS[Mode(mode)]}." + (f" {why.strip()[:200]}" if why.strip() else "")
-        write_journal(who=by, what="store.mode", says=says, at=outside().now(), store=row.id)
+        write_journal(who=by, what="store.mode", says=says, at=ports.clock().now(), store=row.id)
         if mode == Mode.IN_USE:
             defer_compare(row.id)
     return row
@@ -153,13 +153,13 @@ def set_mode(store: Store, mode: str, *, why: str, by: User) -> Store:
 def prove_passphrase(store: Store, *, passphrase: str, by: User) -> Store:
     """Open the store with it and note the day. Raises WrongPassphrase, StoreError."""
     must_be_here(store)
-    vault = outside().attach_vault(address_of_store(store), passphrase)
+    vault = ports.stores().attach_vault(address_of_store(store), passphrase)
     if vault.store.hex() != store.vault_id:
         raise AnotherVault(f"Another store lies where {store.name} should be, and the passphrase opens that one.")
     which = slot_opened_by(vault, passphrase)
     with transaction.atomic():
         store = Store.objects.select_for_update().get(id=store.id)
-        store.passphrase_proven_at = outside().now()
+        store.passphrase_proven_at = ports.clock().now()
         store.slots_proven |= {which.hex(): store.passphrase_proven_at.isoformat()} if which else {}
         store.save(update_fields=["passphrase_proven_at", "slots_proven"])
         says = f"The passphrase of {store.name} was typed and opens it."

@@ -9,10 +9,10 @@ from django.shortcuts import get_object_or_404
 from core.errors import BadInput
 from core.quota.allowances import Limits
 from core.units import iec
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import Team, User
 from server.storage.allowances import Allowed, allowances_in
@@ -33,7 +33,7 @@ def set_allowance(store: Store, wanted: Wanted, *, by: User) -> Allowed:
     if wanted.soft_counts not in SoftCounts.values:
         raise BadInput("Nothing counts like that.", field="soft_counts", remedy=f"Use one of: {', '.join(SoftCounts.values)}.")
     team, device = _owner(store, wanted)
-    now = outside().now()
+    now = ports.clock().now()
     with transaction.atomic():
         Store.objects.select_for_update().get(id=store.id)
         row, _ = Allowance.objects.update_or_create(
@@ -80,10 +80,10 @@ def take_allowance_away(allowance: Allowance, *, by: User) -> None:
     held = Allowance.objects.select_for_update(of=("self",)).select_related("store").filter(id=allowance.id).first()
     if held is None:
         raise Conflict("Somebody has taken it away already.", remedy="Load the page again.")
-    told = next(one for one in allowances_in([held.store], now=outside().now()) if one.row.id == held.id)
+    told = next(one for one in allowances_in([held.store], now=ports.clock().now()) if one.row.id == held.id)
     held.delete()
     says = f"{told.of} has no allowance of its own in {held.store.name} any more."
-    write_journal(who=by, what="allowance.taken_away", says=says, at=outside().now(), store=held.store_id, device=held.device_id)
+    write_journal(who=by, what="allowance.taken_away", says=says, at=ports.clock().now(), store=held.store_id, device=held.device_id)
     publish("changed", "stores")
 
 

@@ -10,9 +10,9 @@ from django.db import transaction
 
 from core.errors import BadInput
 from core.schedule.rotation import Rotation as Turns
+from server import ports
 from server.api.problems import Conflict
 from server.live import publish
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.models import Drive, Rotation, Store
@@ -51,7 +51,7 @@ def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) 
         Drive.objects.filter(store=id).update(rotation=row, place=place)
     days = "every day" if row.every_days == 1 else f"every {row.every_days} days"
     says = f"Rotation {row.name}: {', '.join(names[id] for id in wanted.drives)}; another turn {days} from {row.first_day:%Y-%m-%d}."
-    write_journal(who=by, what="drive.rotation", says=says, at=outside().now())
+    write_journal(who=by, what="drive.rotation", says=says, at=ports.clock().now())
     publish("changed", "stores")
     return row
 
@@ -82,7 +82,7 @@ def _checked(wanted: Wanted, rotation: Rotation | None) -> None:
 @transaction.atomic
 def end_rotation(rotation: Rotation, *, by: User) -> None:
     """Its drives stay; nobody waits for them any more."""
-    write_journal(who=by, what="drive.rotation", says=f"The rotation {rotation.name} was ended.", at=outside().now())
+    write_journal(who=by, what="drive.rotation", says=f"The rotation {rotation.name} was ended.", at=ports.clock().now())
     rotation.delete()
     publish("changed", "stores")
 
@@ -99,6 +99,6 @@ def keep_drive(store: Store, *, keeper: str, rests_in: str, by: User) -> Drive:
     drive.keeper, drive.rests_in = keeper.strip(), rests_in.strip()
     drive.save(update_fields=["keeper", "rests_in"])
     says = f"{store.name} is kept by {drive.keeper or 'nobody in particular'} and rests in {drive.rests_in or 'no place that was named'}."
-    write_journal(who=by, what="drive.kept", says=says, at=outside().now(), store=store.id)
+    write_journal(who=by, what="drive.kept", says=says, at=ports.clock().now(), store=store.id)
     publish("changed", "stores")
     return drive

@@ -10,8 +10,8 @@ from core.errors import BadInput
 from core.vault.key_slots import PERSONAL, SlotTold, add_passphrase, add_recovery_code, change_passphrase, remove_slot, slots
 from core.vault.keys import check_new_passphrase
 from core.vault.slots import SlotKind
+from server import ports
 from server.api.problems import Conflict
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.models import Store
@@ -56,9 +56,9 @@ def add_slot(store: Store, *, kind: str, label: str, passphrase: str, passphrase
     elif kind != SlotKind.RECOVERY_CODE:
         remedy = f"Use {SlotKind.PASSPHRASE} or {SlotKind.RECOVERY_CODE}."
         raise BadInput(f"Nobody can type a {kind}.", field="kind", remedy=remedy)
-    vault, now, code = opened_to_write(store), outside().now(), ""
+    vault, now, code = opened_to_write(store), ports.clock().now(), ""
     if kind == SlotKind.PASSPHRASE:
-        add_passphrase(vault, passphrase, label=label, now=now, policy=outside().slot_policy)
+        add_passphrase(vault, passphrase, label=label, now=now, policy=ports.stores().slot_policy)
     else:
         code = add_recovery_code(vault, label=label, now=now)
     _journal(store, f"{store.name} can be opened with another {_word(kind)}: {label}.", by)
@@ -68,11 +68,11 @@ def add_slot(store: Store, *, kind: str, label: str, passphrase: str, passphrase
 def change_slot(store: Store, slot: str, *, old: str, passphrase: str, passphrase_again: str, by: User) -> list[SlotShown]:
     """Another passphrase for the same person: the new slot comes first. Raises BadInput, Conflict, WrongPassphrase, StoreError."""
     check_new_passphrase(passphrase, passphrase_again)
-    vault, now = opened_to_write(store), outside().now()
+    vault, now = opened_to_write(store), ports.clock().now()
     found = next((one for one in slots(vault) if one.id.hex() == slot), None)
     if found is None or found.kind is not SlotKind.PASSPHRASE or found.device:
         raise Conflict("There is no such passphrase of the store.", remedy="Load the page again.")
-    change_passphrase(vault, old, passphrase, now=now, slot=found.id, policy=outside().slot_policy)
+    change_passphrase(vault, old, passphrase, now=now, slot=found.id, policy=ports.stores().slot_policy)
     _journal(store, f"The passphrase {found.label} of {store.name} was changed; the old one opens it no more.", by)
     return _shown(slots(vault), store)
 
@@ -91,7 +91,7 @@ def drop_slot(store: Store, slot: str, *, by: User) -> None:
 
 @transaction.atomic
 def _journal(store: Store, says: str, by: User) -> None:
-    write_journal(who=by, what="store.slots", says=says, at=outside().now(), store=store.id)
+    write_journal(who=by, what="store.slots", says=says, at=ports.clock().now(), store=store.id)
 
 
 def _shown(found: list[SlotTold], store: Store) -> list[SlotShown]:

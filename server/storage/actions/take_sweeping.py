@@ -3,9 +3,9 @@
 from django.db import transaction
 
 from core.vault.sweeper import hand_over
+from server import ports
 from server.api.problems import Conflict
 from server.jobs import defer_sweep
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.storage.models import Store
@@ -17,7 +17,7 @@ def take_sweeping(store: Store, *, by: User) -> Store:
     if not store.swept_by:
         raise Conflict(f"This server sweeps {store.name} already.", remedy="Nothing to do.")
     me = this_server()
-    counts = hand_over(opened_to_write(store), me, now=outside().now())
+    counts = hand_over(opened_to_write(store), me, now=ports.clock().now())
     if counts.sweeper.who != me.who:
         raise Conflict(f"{counts.sweeper.name} has just taken it.", remedy="Agree on who sweeps, then try again.")
     with transaction.atomic():
@@ -25,6 +25,6 @@ def take_sweeping(store: Store, *, by: User) -> Store:
         before, row.swept_by = row.swept_by, ""
         row.save(update_fields=["swept_by"])
         says = f"{row.name} is swept by this server from now on, and by {before} no more."
-        write_journal(who=by, what="store.sweeping_taken", says=says, at=outside().now(), store=row.id)
+        write_journal(who=by, what="store.sweeping_taken", says=says, at=ports.clock().now(), store=row.id)
         defer_sweep(row.id)
     return row

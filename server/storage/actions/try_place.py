@@ -7,9 +7,9 @@ from collections.abc import Iterator
 
 from core.vault.address import StoreAddress, where_words
 from core.vault.trial import Result, trial
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
+from server.ports import outside
 from server.storage.actions.add_store import checked_place
 from server.storage.models import Store
 

@@ -14,11 +14,11 @@ from rest_framework.views import APIView
 
 from core.exchange.tables import csv_line
 from core.quota.allowances import Limits, Standing
+from server import ports
 from server.api.paging import Pages
 from server.api.permissions import May
 from server.api.read_before import ReadBefore
 from server.fleet.queries import device as device_by_id
-from server.outside import outside
 from server.people.queries import office_zone
 from server.people.signed_in import signed_in
 from server.storage.actions.set_allowance import Wanted, set_allowance, take_allowance_away
@@ -194,7 +194,7 @@ class CourseTableView(APIView):
 def _course(request: Request, id: UUID) -> Course:
     asked = CourseQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
-    today = outside().now().astimezone(office_zone()).date()
+    today = ports.clock().now().astimezone(office_zone()).date()
     since = today - timedelta(days=asked.validated_data["days"])
     return course(store_by_id(id), By(asked.validated_data["by"]), since=since)
 
@@ -217,7 +217,7 @@ class AllowancesView(APIView):
 
     @extend_schema(operation_id="allowances", responses=AllowanceSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        store, now = store_by_id(id), outside().now()
+        store, now = store_by_id(id), ports.clock().now()
         return Response(AllowanceSerializer(_with_runways(store, allowances_in([store], now=now)), many=True).data)
 
     @extend_schema(operation_id="set_allowance", request=GivenAllowanceSerializer, responses=AllowanceSerializer)
@@ -232,7 +232,7 @@ class AllowancesView(APIView):
 
 def _as_it_is(store: Store, given: dict[str, Any]) -> dict[str, Any] | None:
     owner = (given["team"], given["device"])
-    found = [one for one in allowances_in([store], now=outside().now()) if (one.row.team_id, one.row.device_id) == owner]
+    found = [one for one in allowances_in([store], now=ports.clock().now()) if (one.row.team_id, one.row.device_id) == owner]
     return dict(AllowanceSerializer(_with_runways(store, found)[0]).data) if found else None
 
 
@@ -246,7 +246,7 @@ class AllowanceView(APIView):
 
 
 def _with_runways(store: Store, found: list[Allowed]) -> list[dict[str, Any]]:
-    today = outside().now().astimezone(office_zone()).date()
+    today = ports.clock().now().astimezone(office_zone()).date()
     days = days_of([store], today=today)[store.id] if found else []
     names = ("row", "of", "limits", "soft_held", "hard_held", "standing")
     return [{name: getattr(one, name) for name in names} | {"runway": of_allowance(one, days, today=today)} for one in found]

@@ -11,10 +11,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.vault.address import Medium, address_of
+from server import ports
 from server.api.fields import BytesField
 from server.api.permissions import May
 from server.api.read_before import ReadBefore
-from server.outside import outside
 from server.people.signed_in import signed_in
 from server.storage.actions.add_store import attach_store, create_store
 from server.storage.actions.change_store import Checks, Prices, change_store, prove_passphrase, set_mode
@@ -124,7 +124,7 @@ class StoreDetailSerializer(StoreSerializer):
 
     @extend_schema_field(RunwaySerializer)
     def get_runway(self, store: Store) -> Any:
-        return RunwaySerializer(runways([store], now=outside().now())[store.id]).data
+        return RunwaySerializer(runways([store], now=ports.clock().now())[store.id]).data
 
     @extend_schema_field(ReadingSerializer(allow_null=True))
     def get_reading(self, store: Store) -> Any:
@@ -206,7 +206,7 @@ class StoresView(APIView):
     @extend_schema(operation_id="stores", responses=StoreRowSerializer(many=True))
     def get(self, request: Request) -> Response:
         found = list(stores()[:200])
-        context = {"shares": shares_by_team(), "runways": runways(found, now=outside().now())}
+        context = {"shares": shares_by_team(), "runways": runways(found, now=ports.clock().now())}
         return Response(StoreRowSerializer(found, many=True, context=context).data)
 
     @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: PreparedStoreSerializer})

@@ -8,7 +8,7 @@ from django.core import mail
 from django.db import transaction
 
 from core.errors import AtticError
-from server.outside import outside
+from server import ports
 from server.people.clock import in_doubt
 from server.telling.models import Hook, Message, MessageState, Way
 from server.unforeseen import ending_of
@@ -38,7 +38,7 @@ def send_waiting(*, now: datetime) -> tuple[int, int]:
             where = Way.MAIL if row.way == Way.MAIL else row.hook_id
             error = down.get(where) or _sent(row, down, where)
             if not error:
-                row.state, row.sent_at, row.error = MessageState.SENT, outside().now(), ""
+                row.state, row.sent_at, row.error = MessageState.SENT, ports.clock().now(), ""
                 sent += 1
             else:
                 failed += 1
@@ -84,8 +84,8 @@ def _told(row: Message) -> str:
     if hook is None or not hook.active:
         return "This hook is switched off."
     try:
-        secret = outside().unseal(f"hook {hook.id}", bytes(hook.secret))
-        outside().tell_hook(row.to, row.body.encode(), key=secret, key_id=str(hook.id), inside=hook.inside)
+        secret = ports.keys().unseal(f"hook {hook.id}", bytes(hook.secret))
+        ports.hooks().tell_hook(row.to, row.body.encode(), key=secret, key_id=str(hook.id), inside=hook.inside)
     except AtticError as error:
         return f"{error.message} {error.remedy}"
     except Exception as error:  # one hook takes no other message with it; the cause is in the log, under a reference

@@ -3,9 +3,9 @@
 from django.db import IntegrityError, transaction
 
 from core.errors import BadInput
+from server import ports
 from server.api.problems import Conflict
 from server.fleet.models import Device
-from server.outside import outside
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
@@ -18,7 +18,7 @@ MOST_SUBJECT = 180
 @transaction.atomic
 def write_to_holder(device: Device, *, about: str, subject: str, body: str, by: User) -> Message:
     """Goes with what waits. One a day about the same thing. Raises BadInput, Conflict."""
-    now, to = outside().now(), device.holder.email
+    now, to = ports.clock().now(), device.holder.email
     subject, body = " ".join(subject.split()), body.strip()
     if not to:
         raise BadInput(

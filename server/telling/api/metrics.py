@@ -5,7 +5,7 @@ import hmac
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
-from server.outside import outside
+from server import ports
 from server.telling.metrics import metrics_text
 
 LOOPBACK = ("127.0.0.1", "::1")
@@ -18,4 +18,4 @@ def metrics(request: HttpRequest) -> HttpResponse:
     if not near and not hmac.compare_digest(given.encode(), settings.ATTIC_METRICS_TOKEN.encode()):
         headers = {"WWW-Authenticate": "Bearer"}
         return HttpResponse("Send the token of keys/metrics.", status=401, content_type="text/plain", headers=headers)
-    return HttpResponse(metrics_text(now=outside().now()), content_type="text/plain; version=0.0.4; charset=utf-8")
+    return HttpResponse(metrics_text(now=ports.clock().now()), content_type="text/plain; version=0.0.4; charset=utf-8")

@@ -1,6 +1,7 @@
-"""What the server needs from outside, as one port. `server.project.wiring` fulfils it; apps ask for it here.
+"""What the server needs from outside, a port for each kind of need. `server.project.wiring` fulfils them; apps ask for them here.
 
-Keeps adapters, the clock and randomness out of the apps: a test puts another `Outside` in place.
+Keeps adapters, the clock and randomness out of the apps: a test puts another `Outside` in place. Who asks `ports.clock()` can reach
+nothing else through it.
 """
 
 from collections.abc import Callable, Sequence
@@ -111,20 +112,24 @@ class LeftAside(Protocol):
     def why(self) -> str: ...
 
 
-class Outside(Protocol):
-    """Devices, stores, keys, time and randomness."""
-
-    limits: VaultLimits
-    slot_policy: Policy
-    """What guessing a passphrase must cost."""
-    incoming: Path
-    """Folder for files that were uploaded to be brought in."""
-    remembered: Path
-    """Folder for what can be read from stores once more at any time, and is slow to read."""
+class Clock(Protocol):
+    """What time it is, here and elsewhere."""
 
     def now(self) -> datetime:
         """Aware, UTC."""
         ...
+
+    def ticks(self) -> Ticks:
+        """A counter that no setting of the clock moves."""
+        ...
+
+    def outer_clocks(self) -> Sequence[tuple[str, str, datetime]]:
+        """(name, kind, what time it is there) of what can be asked without a device: kernel, mail server. Takes seconds at most."""
+        ...
+
+
+class Keys(Protocol):
+    """The server's key, what it seals, and randomness."""
 
     def random(self, count: int) -> bytes: ...
 
@@ -136,13 +141,13 @@ class Outside(Protocol):
         """At a first start: the fingerprint of the new key, or of the one that lies there. Raises AtticError."""
         ...
 
-    def ticks(self) -> Ticks:
-        """A counter that no setting of the clock moves."""
-        ...
+    def seal(self, purpose: str, secret: bytes) -> bytes: ...
 
-    def outer_clocks(self) -> Sequence[tuple[str, str, datetime]]:
-        """(name, kind, what time it is there) of what can be asked without a device: kernel, mail server. Takes seconds at most."""
-        ...
+    def unseal(self, purpose: str, sealed: bytes) -> bytes: ...
+
+
+class Devices(Protocol):
+    """Devices on the office network, and the ways to reach one."""
 
     def offers(self) -> Sequence[NetworkOffer]:
         """Devices on the office network. Raises LinkError."""
@@ -168,6 +173,12 @@ class Outside(Protocol):
         """(private key in OpenSSH's format, the line for an authorized_keys file)."""
         ...
 
+    def agent_link(self, agent_id: str, address: str, key: bytes) -> DeviceLink:
+        """The device wherever it is on the network now."""
+        ...
+
+    def folder_link(self, path: str, rules: Sequence[FileRule] = ()) -> FilesLink: ...
+
     def sftp_link(self, where: SftpPlace, rules: Sequence[FileRule]) -> FilesLink: ...
 
     def old_link(self, path: Path, zone: tzinfo) -> OldLink:
@@ -178,11 +189,15 @@ class Outside(Protocol):
         """The same link, held to so many bytes a second."""
         ...
 
-    def agent_link(self, agent_id: str, address: str, key: bytes) -> DeviceLink:
-        """The device wherever it is on the network now."""
-        ...
 
-    def folder_link(self, path: str, rules: Sequence[FileRule] = ()) -> FilesLink: ...
+class Stores(Protocol):
+    """Places where vaults lie, and the vaults."""
+
+    limits: VaultLimits
+    slot_policy: Policy
+    """What guessing a passphrase must cost."""
+    remembered: Path
+    """Folder for what can be read from stores once more at any time, and is slow to read."""
 
     def place(self, path: str, *, of_store: UUID | None = None) -> Path:
         """A path on this computer that may be chosen, every link in it resolved; in no store but this one. Raises BadInput."""
@@ -220,6 +235,13 @@ class Outside(Protocol):
         """Open with the server's key file. Raises StoreError, VaultError."""
         ...
 
+
+class Results(Protocol):
+    """Where what comes in and what goes out lies on this computer."""
+
+    incoming: Path
+    """Folder for files that were uploaded to be brought in."""
+
     def scratch(self, name: str) -> Scratch:
         """A place for restored files that is erased afterwards; the same for the same name."""
         ...
@@ -233,6 +255,10 @@ class Outside(Protocol):
         """A folder of the server that an export may fill. Raises BadInput where this installation does not allow it."""
         ...
 
+
+class Hooks(Protocol):
+    """Addresses that are told what happens."""
+
     def checked_hook(self, address: str) -> str:
         """The address, tidied. Raises BadInput."""
         ...
@@ -241,12 +267,9 @@ class Outside(Protocol):
         """POST JSON, signed. Raises AtticError unless it was taken."""
         ...
 
-    def seal(self, purpose: str, secret: bytes) -> bytes: ...
 
-    def unseal(self, purpose: str, sealed: bytes) -> bytes: ...
-
-
-Clock = Callable[[], datetime]
+class Outside(Clock, Keys, Devices, Stores, Results, Hooks, Protocol):
+    """All of them: what the wiring, and a test's own, fulfil."""
 
 
 @lru_cache(maxsize=1)
@@ -254,3 +277,27 @@ def outside() -> Outside:
     """The one that the settings name."""
     found: Outside = import_string(settings.ATTIC_OUTSIDE)()
     return found
+
+
+def clock() -> Clock:
+    return outside()
+
+
+def keys() -> Keys:
+    return outside()
+
+
+def devices() -> Devices:
+    return outside()
+
+
+def stores() -> Stores:
+    return outside()
+
+
+def results() -> Results:
+    return outside()
+
+
+def hooks() -> Hooks:
+    return outside()
