@@ -13,7 +13,7 @@ from adapters.links.tree import TreeLink
 from core.content.errors import DeviceAway, ItemNotTaken
 from core.content.items import Item
 from core.content.kinds import FOLDERS
-from core.content.left_out import incidents
+from core.content.left_out import matters
 from core.content.paths import path_bytes, path_of
 from core.recovery.extract import Unwritable
 from core.vault.errors import StoreFull, StoreReadOnly
@@ -80,7 +80,7 @@ class Reading(Folders):
             door.bind(str(self.root / "door"))
             told = {entry.name: entry.code for entry in TreeLink(self.root).not_read()}
         self.assertEqual(told, {"pipe": "special", "door": "special"})
-        self.assertFalse(incidents("special"))
+        self.assertFalse(matters("special"))
 
     def test_a_name_that_is_no_utf_8_is_an_item_with_its_bytes_and_two_that_show_alike_stay_two(self):
         for name in (b"bad-\xff.txt", b"bad-\xfe.txt", "bad-\ufffd.txt".encode(), "\ufffdfirst".encode()):

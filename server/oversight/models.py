@@ -5,6 +5,7 @@ import uuid
 from django.db import models
 
 from server.fleet.models import Device
+from server.oversight.events import told_event
 from server.people.models import User
 from server.runs.models import Backup, Occasion
 from server.storage.models import Store
@@ -102,16 +103,35 @@ class IncidentDevice(models.Model):
         ]
 
 
+class Event(models.TextChoices):
+    """What can happen to an incident."""
+
+    BEGAN = "began"
+    JOINED = "joined"
+    LEFT = "left"
+    GONE = "gone"
+    BACK = "back"
+    PUT_OFF = "put_off"
+    TAKEN_UP = "taken_up"
+
+
 class IncidentEvent(models.Model):
-    """What happened to an incident, in plain words."""
+    """What happened to an incident."""
 
     incident = models.ForeignKey(Incident, on_delete=models.CASCADE, related_name="events")
     at = models.DateTimeField()
     who = models.ForeignKey(User, null=True, on_delete=models.SET_NULL)
-    says = models.CharField(max_length=400)
+    what = models.CharField(max_length=10, choices=Event, blank=True)
+    facts = models.JSONField(default=dict, help_text="{count}, {devices, more} or {until, why}, as its sentence tells them.")
+    written_out = models.CharField(max_length=400, blank=True, help_text="The sentence itself, of events from before facts were kept.")
 
     class Meta:
         ordering = ["at", "id"]
+
+    @property
+    def says(self) -> str:
+        """The sentence, as it is told today."""
+        return self.written_out or told_event(self.what, self.facts)
 
 
 class MonthReport(models.Model):

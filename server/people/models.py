@@ -6,6 +6,8 @@ from django.contrib.auth.models import AbstractUser
 from django.db import models
 from django.utils.crypto import salted_hmac
 
+from server.people.lines import sentence
+
 
 class Role(models.TextChoices):
     ADMINISTRATOR = "administrator"
@@ -117,12 +119,18 @@ class JournalEntry(models.Model):
     at = models.DateTimeField(db_index=True)
     who = models.ForeignKey(User, null=True, on_delete=models.PROTECT, help_text="Empty: Old Attic itself.")
     what = models.CharField(max_length=60, help_text="Stable code, such as device.paired.")
-    says = models.TextField()
+    facts = models.JSONField(default=dict, help_text="What its sentence tells, by name; `way` where the code says several things.")
+    written_out = models.TextField(blank=True, help_text="The sentence itself, of lines from before facts were kept.")
     device = models.UUIDField(null=True, db_index=True)
     store = models.UUIDField(null=True)
 
     class Meta:
         ordering = ["-at", "-id"]
+
+    @property
+    def says(self) -> str:
+        """The sentence, as it is told today."""
+        return self.written_out or sentence(self.what, self.facts)
 
 
 class ClockState(models.Model):

@@ -57,8 +57,7 @@ def pair_device(*, agent_id: str, code: str, name: str, holder: str, team: str, 
         device.family, device.make, device.model, device.os_version = offer.family, offer.make, offer.model, offer.os_version
         device.serial, device.last_seen_at = offer.serial or device.serial, now
         _put(device, new=known is None, fields=(*AGENT_FIELDS, *SEEN_FIELDS))
-        says = f"{device.name} of {device.holder.name} was paired."
-        write_journal(who=by, what="device.paired", says=says, at=now, device=device.id)
+        write_journal(who=by, what="device.paired", facts={"device": device.name, "holder": device.holder.name}, at=now, device=device.id)
     return device
 
 
@@ -72,7 +71,7 @@ def pair_again(device: Device, *, code: str, by: User) -> Device:
         device.agent_key = ports.keys().seal(key_purpose(device.agent_id), paired.key)
         device.accepted = paired.accepted
         device.save(update_fields=["agent_key", "accepted"])
-        write_journal(who=by, what="device.paired_again", says=f"{device.name} was paired again.", at=ports.clock().now(), device=device.id)
+        write_journal(who=by, what="device.paired_again", facts={"device": device.name}, at=ports.clock().now(), device=device.id)
     return device
 
 
@@ -89,7 +88,7 @@ def add_folder(*, path: str, name: str, holder: str, team: str, by: User, regist
         device.holder, device.team = holder_named(holder, team)
     device.link, device.folder, device.last_seen_at = LinkType.FOLDER, path, now
     _put(device, new=known is None, fields=("link", "folder", "last_seen_at"))
-    write_journal(who=by, what="device.added", says=f"The folder {path} was added as {device.name}.", at=now, device=device.id)
+    write_journal(who=by, what="device.added", way="folder", facts={"path": path, "device": device.name}, at=now, device=device.id)
     return device
 
 
@@ -109,8 +108,14 @@ def add_sftp(where: SftpPlace, *, name: str, holder: str, team: str, family: str
         put_sftp(device, where)
         device.link, device.last_seen_at = LinkType.SFTP, now
         _put(device, new=known is None, fields=("link", *SFTP_FIELDS, "last_seen_at"))
-        says = f"{device.name} was added: SFTP at {where.host}:{where.port}, its host key is pinned."
-        write_journal(who=by, what="device.added", says=says, at=now, device=device.id)
+        write_journal(
+            who=by,
+            what="device.added",
+            way="sftp",
+            facts={"device": device.name, "host": where.host, "port": where.port},
+            at=now,
+            device=device.id,
+        )
     return device
 
 

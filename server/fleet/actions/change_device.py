@@ -64,8 +64,7 @@ def change_heard(device: Device, values: Mapping[str, str], *, by: User | None, 
     if not changes:
         return device
     _save(device)
-    says = f"{device.name}: " + "; ".join(changes)
-    write_journal(who=by, what="device.changed", says=says, at=now, device=device.id)
+    write_journal(who=by, what="device.changed", facts={"device": device.name, "changes": changes}, at=now, device=device.id)
     if device.state == DeviceState.LOST:
         withdraw_key(device, by=by, why="lost")
     return device
@@ -122,7 +121,7 @@ def bring_back(*, zone: ZoneInfo, now: datetime) -> int:
         assert device.away_until is not None
         device.in_use_since = datetime.combine(device.away_until + timedelta(days=1), time(), zone)
         device.state, device.state_since, device.away_until = DeviceState.IN_USE, device.in_use_since, None
-        write_journal(who=None, what="device.back", says=f"{device.name}: its last day away has passed.", at=now, device=device.id)
+        write_journal(who=None, what="device.back", facts={"device": device.name}, at=now, device=device.id)
     if back:
         Device.objects.bulk_update(back, ["state", "state_since", "away_until", "in_use_since"])
     return len(back)

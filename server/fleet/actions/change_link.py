@@ -58,9 +58,7 @@ def _changed(
     if where is not None:
         put_sftp(device, where)
     device.save(update_fields=["file_rules", "limit_bytes_per_second", "folder", *SFTP_FIELDS])
-    write_journal(
-        who=by, what="device.link_changed", says=f"The link of {device.name} was changed.", at=ports.clock().now(), device=device.id
-    )
+    write_journal(who=by, what="device.link_changed", facts={"device": device.name}, at=ports.clock().now(), device=device.id)
     return device
 
 

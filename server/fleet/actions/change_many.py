@@ -83,7 +83,7 @@ def import_register(rows: Sequence[Mapping[str, str]], *, digest: str, by: User)
             put_values(device, line.values, now=now)
             device.save(force_insert=True)
             before[str(device.id)] = None
-            write_journal(who=by, what="device.registered", says=f"{device.name} was put into the register.", at=now, device=device.id)
+            write_journal(who=by, what="device.registered", facts={"device": device.name}, at=now, device=device.id)
         else:
             device = held[line.device]
             before[line.device] = register_values(device)
@@ -127,11 +127,11 @@ def undo_bulk(bulk: Bulk, *, by: User) -> list[str]:
         change_heard(device, back, by=by, now=at)
     bulk.undone_at = at
     bulk.save(update_fields=["undone_at"])
-    write_journal(who=by, what="devices.undone", says=f"Taken back: {bulk.says}", at=bulk.undone_at)
+    write_journal(who=by, what="devices.undone", facts={"says": bulk.says}, at=bulk.undone_at)
     return left
 
 
 def _noted(before: Mapping[str, object], after: Mapping[str, object], *, says: str, by: User) -> Bulk:
     now = ports.clock().now()
-    write_journal(who=by, what="devices.changed_many", says=says, at=now)
+    write_journal(who=by, what="devices.changed_many", facts={"says": says}, at=now)
     return Bulk.objects.create(at=now, by=by, says=says[:300], before=dict(before), after=dict(after))

@@ -23,6 +23,7 @@ def register_found(told: dict[str, Any], *, id: UUID | None, by: User) -> Device
     )  # fmt: skip
     device.holder, device.team = holder_named(word["holder"] or "unknown", word["team"])
     device.save(force_insert=True)
-    says = f"{device.name} of {device.holder.name} was put into the register for its backups that were found."
-    write_journal(who=by, what="device.registered", says=says, at=now, device=device.id)
+    write_journal(
+        who=by, what="device.registered", way="found", facts={"device": device.name, "holder": device.holder.name}, at=now, device=device.id
+    )
     return device

@@ -31,5 +31,4 @@ def withdraw_key(device: Device, *, by: User | None, why: str) -> None:
         return
     device.agent_key, device.accepted = None, None
     device.save(update_fields=["agent_key", "accepted"])
-    says = f"The key of {device.name} was withdrawn ({why}): nothing that comes from it is accepted until it is paired again."
-    write_journal(who=by, what="device.unpaired", says=says, at=ports.clock().now(), device=device.id)
+    write_journal(who=by, what="device.unpaired", facts={"device": device.name, "why": why}, at=ports.clock().now(), device=device.id)

@@ -27,8 +27,8 @@ def age_out(*, now: datetime) -> dict[str, int]:
     gone = {age.code: count for age in ages() if (count := _aged(age, said[age.code], now))}
     if gone:
         labels = {age.code: age.label.lower() for age in ages()}
-        says = ", ".join(f"{labels[code]} {count}" for code, count in gone.items())
-        write_journal(who=None, what="records.aged", says=f"Records that were older than their time went: {says}.", at=now)
+        sorts = [f"{labels[code]} {count}" for code, count in gone.items()]
+        write_journal(who=None, what="records.aged", facts={"sorts": sorts}, at=now)
     return gone
 
 

@@ -44,8 +44,8 @@ def settle(row: Row, *, why: str, by: User, now: datetime) -> None:
         row.settled_at, row.settled_by, row.settled_why = now, by, why.strip()[:200]
         row.save(update_fields=["settled_at", "settled_by", "settled_why"])
         trust_again(row.device_id)
-        says = f"{row.device.name}: “{row.says[:120]}” was looked at{f': {row.settled_why}' if row.settled_why else '.'}"
-        write_journal(who=by, what="oddity.settled", says=says, at=now, device=row.device_id)
+        facts = {"device": row.device.name, "says": row.says[:120], "why": row.settled_why}
+        write_journal(who=by, what="oddity.settled", facts=facts, at=now, device=row.device_id)
 
 
 ABOUT_LACK = ("shrunk", "vanished")

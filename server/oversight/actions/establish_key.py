@@ -26,5 +26,5 @@ def establish_key() -> KeyTold:
         return state
     now = ports.clock().now()
     ServerKey.objects.create(id=1, fingerprint=ports.keys().make_key(), at=now)
-    write_journal(who=None, what="key.established", says=f"The server's key lies at {state.where}.", at=now)
+    write_journal(who=None, what="key.established", facts={"where": state.where}, at=now)
     return ports.keys().key_state()

@@ -6,13 +6,15 @@ A cause that comes back within hours is the same incident again, so that nothing
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from typing import Any
 from uuid import UUID
 
 from django.db import transaction
 
 from core.errors import BadInput
+from server.fleet.models import Device
 from server.oversight.cause import Cause
-from server.oversight.models import Incident, IncidentDevice, IncidentEvent
+from server.oversight.models import Event, Incident, IncidentDevice, IncidentEvent
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.people.queries import office_zone
@@ -40,7 +42,7 @@ def refresh_incidents(found: Sequence[Cause], *, now: datetime) -> Refreshed:
         ended.closed_at = now
     Incident.objects.bulk_update(closed, ["closed_at"])
     IncidentDevice.objects.filter(incident__in=closed, until__isnull=True).update(until=now)
-    events = [IncidentEvent(incident=row, at=now, says="The cause is gone.") for row in closed]
+    events = [IncidentEvent(incident=row, at=now, what=Event.GONE) for row in closed]
     back = _recent([code for code in causes if code not in rows], now)
     opened: list[Incident] = []
     returned: list[Incident] = []
@@ -50,11 +52,11 @@ def refresh_incidents(found: Sequence[Cause], *, now: datetime) -> Refreshed:
         if row is None:
             row = Incident(code=code, opened_at=now)
             opened.append(row)
-            events.append(IncidentEvent(incident=row, at=now, says=f"It began{_with(cause)}."))
+            events.append(IncidentEvent(incident=row, at=now, what=Event.BEGAN, facts=_with(cause)))
         elif row.closed_at is not None:
             row.closed_at = None
             returned.append(row)
-            events.append(IncidentEvent(incident=row, at=now, says="It came back."))
+            events.append(IncidentEvent(incident=row, at=now, what=Event.BACK))
         row.mark, row.says, row.store = cause.mark, cause.says[:400], cause.store
         if row not in opened:
             changed.append(row)
@@ -88,25 +90,20 @@ def _keep_devices(causes: dict[str, Cause], rows: dict[str, Incident], new: set[
             entry.until = now
         gone += left
         if joined and row.id not in new:
-            events.append(
-                IncidentEvent(incident=row, at=now, says=f"Joined by {_names([f'{one.name} ({one.holder.name})' for one in joined])}.")
-            )
+            events.append(IncidentEvent(incident=row, at=now, what=Event.JOINED, facts=_names(joined)))
         if left:
-            says = f"Gone for {_names([f'{entry.device.name} ({entry.device.holder.name})' for entry in left])}."
-            events.append(IncidentEvent(incident=row, at=now, says=says))
+            events.append(IncidentEvent(incident=row, at=now, what=Event.LEFT, facts=_names([entry.device for entry in left])))
     IncidentDevice.objects.bulk_create(made, ignore_conflicts=True)
     IncidentDevice.objects.bulk_update(gone, ["until"])
     IncidentEvent.objects.bulk_create(events)
 
 
-def _with(cause: Cause) -> str:
-    count = len(cause.devices)
-    return f" with {count} device{'' if count == 1 else 's'}" if count else ""
+def _with(cause: Cause) -> dict[str, Any]:
+    return {"way": "with", "count": len(cause.devices)} if cause.devices else {}
 
 
-def _names(names: list[str]) -> str:
-    shown = ", ".join(names[:NAMED])
-    return (f"{shown} and {len(names) - NAMED} more" if len(names) > NAMED else shown)[:380]
+def _names(devices: list[Device]) -> dict[str, Any]:
+    return {"devices": [f"{one.name} ({one.holder.name})" for one in devices[:NAMED]], "more": max(0, len(devices) - NAMED)}
 
 
 @transaction.atomic
@@ -118,9 +115,9 @@ def put_off(incident: Incident, *, until: date, why: str, by: User, now: datetim
         raise BadInput("Putting it off needs a reason.", field="why", remedy="Say what it waits for, for example a spare part.")
     incident.put_off_until, incident.put_off_why, incident.put_off_by = until, why.strip()[:200], by
     incident.save(update_fields=["put_off_until", "put_off_why", "put_off_by"])
-    says = f"Put off until {until}: {incident.put_off_why}"
-    IncidentEvent.objects.create(incident=incident, at=now, who=by, says=says)
-    write_journal(who=by, what="matter.put_off", says=f"“{incident.says[:150]}”: {says[0].lower()}{says[1:]}", at=now)
+    facts = {"until": until.isoformat(), "why": incident.put_off_why}
+    IncidentEvent.objects.create(incident=incident, at=now, who=by, what=Event.PUT_OFF, facts=facts)
+    write_journal(who=by, what="matter.put_off", facts={"says": incident.says[:150], **facts}, at=now)
 
 
 @transaction.atomic
@@ -129,4 +126,4 @@ def take_up(incident: Incident, *, by: User, now: datetime) -> None:
     if incident.put_off_until is not None:
         incident.put_off_until, incident.put_off_why, incident.put_off_by = None, "", None
         incident.save(update_fields=["put_off_until", "put_off_why", "put_off_by"])
-        IncidentEvent.objects.create(incident=incident, at=now, who=by, says="Taken up again.")
+        IncidentEvent.objects.create(incident=incident, at=now, who=by, what=Event.TAKEN_UP)

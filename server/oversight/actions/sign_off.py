@@ -28,8 +28,13 @@ def sign_off(device: Device, *, occasion: str, note: str, by: User) -> WipeAnswe
     told = _told(device, found, cover, look.at if look else None, newest)
     signed = WipeAnswer.objects.create(device=device, at=now, by=by, occasion=occasion, note=note.strip()[:300], safe=found.safe, told=told)
     words = OCCASION_WORDS[Occasion(occasion)]
-    says = f"May {device.name} of {device.holder.name} be wiped ({words})? {found.says}"
-    write_journal(who=by, what="device.wipe_answered", says=says, at=now, device=device.id)
+    write_journal(
+        who=by,
+        what="device.wipe_answered",
+        facts={"device": device.name, "holder": device.holder.name, "words": words, "says": found.says},
+        at=now,
+        device=device.id,
+    )
     return signed
 
 

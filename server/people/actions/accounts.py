@@ -24,7 +24,7 @@ def change_own_password(user: User, *, current: str, new: str, again: str, now: 
     if new != again:
         raise BadInput("The two are not the same.", field="again", remedy="Type the new password twice.")
     _set(row, new, field="new")
-    write_journal(who=row, what="user.password_changed", says=f"{row.shown_name} has a new password.", at=now)
+    write_journal(who=row, what="user.password_changed", facts={"shown_name": row.shown_name}, at=now)
     return row
 
 
@@ -33,7 +33,7 @@ def reset_password(user: User, *, password: str, by: User, now: datetime) -> Use
     """For somebody who has forgotten theirs; their sessions end. Raises BadInput."""
     row = User.objects.select_for_update().get(id=user.id)
     _set(row, password, field="password")
-    write_journal(who=by, what="user.password_reset", says=f"{row.shown_name} was given a new password.", at=now)
+    write_journal(who=by, what="user.password_reset", facts={"shown_name": row.shown_name}, at=now)
     return row
 
 
@@ -49,8 +49,7 @@ def change_user(user: User, *, full_name: str, role: str, active: bool, by: User
         raise Conflict("This is the last administrator.", remedy="Make somebody else an administrator first.")
     row.full_name, row.role, row.is_active = full_name.strip(), role, active
     row.save(update_fields=["full_name", "role", "is_active"])
-    state = f"may sign in as {role}" if active else "may not sign in any more"
-    write_journal(who=by, what="user.changed", says=f"{row.shown_name} {state}.", at=now)
+    write_journal(who=by, what="user.changed", facts={"shown_name": row.shown_name, "role": role if active else ""}, at=now)
     if not active:
         _end_sessions(row)
     return row
@@ -61,7 +60,7 @@ def end_sessions(user: User, *, by: User, now: datetime) -> User:
     """Everywhere; live lines included. Whoever knows the password may sign in again."""
     row = User.objects.select_for_update().get(id=user.id)
     _end_sessions(row)
-    write_journal(who=by, what="user.sessions_ended", says=f"All sessions of {row.shown_name} were ended.", at=now)
+    write_journal(who=by, what="user.sessions_ended", facts={"shown_name": row.shown_name}, at=now)
     return row
 
 

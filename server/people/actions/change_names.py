@@ -22,7 +22,7 @@ def change_team(team: Team, *, name: str, by: User) -> Team:
     team.name = name
     team.save(update_fields=["name"])
     if before != name:
-        write_journal(who=by, what="team.renamed", says=f"The team {before} is called {name} now.", at=ports.clock().now())
+        write_journal(who=by, what="team.renamed", facts={"before": before, "name": name}, at=ports.clock().now())
     return team
 
 
@@ -31,7 +31,7 @@ def remove_team(team: Team, *, by: User) -> None:
     """Raises Conflict while devices belong to it."""
     if team.devices.exists():
         raise Conflict("Devices belong to this team.", remedy="Give them another team first.")
-    write_journal(who=by, what="team.removed", says=f"The team {team.name} was removed.", at=ports.clock().now())
+    write_journal(who=by, what="team.removed", facts={"team": team.name}, at=ports.clock().now())
     team.delete()
 
 
@@ -46,8 +46,10 @@ def change_holder(holder: Holder, *, name: str, team: str, by: User, email: str 
     holder.email = holder.email if email is None else checked_email(email)
     holder.team = Team.objects.get_or_create(name=_checked(team, 80))[0] if team.strip() else None
     holder.save(update_fields=["name", "email", "team"])
-    says = f"{before} is called {name} now." if before != name else f"{name} belongs to {team.strip() or 'no team'}."
-    write_journal(who=by, what="holder.changed", says=says, at=ports.clock().now())
+    if before != name:
+        write_journal(who=by, what="holder.changed", way="name", facts={"before": before, "name": name}, at=ports.clock().now())
+    else:
+        write_journal(who=by, what="holder.changed", facts={"name": name, "team": team.strip()}, at=ports.clock().now())
     return holder
 
 
@@ -59,7 +61,7 @@ def remove_holder(holder: Holder, *, by: User) -> None:
             holder.delete()
     except ProtectedError:
         raise Conflict("Devices are in the hands of this holder.", remedy="Hand them over first.") from None
-    write_journal(who=by, what="holder.removed", says=f"The holder {holder.name} was removed.", at=ports.clock().now())
+    write_journal(who=by, what="holder.removed", facts={"holder": holder.name}, at=ports.clock().now())
 
 
 def _checked(name: str, length: int) -> str:

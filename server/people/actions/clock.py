@@ -90,7 +90,7 @@ def _settle(state: ClockState, now: datetime, ticks: Ticks, *, why: str, by: Use
     for name, value in told.items():
         setattr(state, name, value)
     _trust(state, now, ticks)
-    write_journal(who=by, what="clock.settled", says=f"The clock of this computer is believed again. {why}", at=now)
+    write_journal(who=by, what="clock.settled", facts={"why": why}, at=now)
 
 
 def _doubt(state: ClockState, found: Judged, now: datetime, ticks: Ticks) -> None:
@@ -107,4 +107,4 @@ def _doubt(state: ClockState, found: Judged, now: datetime, ticks: Ticks) -> Non
     if begins:
         way = "ahead" if found.jump > timedelta() else "back"
         moved = f"It jumped {spoken(abs(found.jump))} {way}." if found.jump else "Others say another time."
-        write_journal(who=None, what="clock.doubted", says=f"The clock of this computer is in doubt. {moved}", at=now)
+        write_journal(who=None, what="clock.doubted", facts={"moved": moved}, at=now)

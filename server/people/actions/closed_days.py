@@ -19,8 +19,8 @@ def add_closed_days(days: Sequence[Holiday], *, by: User) -> int:
     ClosedDay.objects.bulk_create(rows, update_conflicts=True, update_fields=["name"], unique_fields=["day"])
     new = [found for found in days if found.day not in known]
     if new:
-        says = f"{len(new)} day{'' if len(new) == 1 else 's'} on which the office is closed, from {new[0].day} to {new[-1].day}."
-        write_journal(who=by, what="closed_days.added", says=says, at=ports.clock().now())
+        facts = {"count": len(new), "first": new[0].day, "last": new[-1].day}
+        write_journal(who=by, what="closed_days.added", facts=facts, at=ports.clock().now())
     return len(new)
 
 
@@ -29,4 +29,4 @@ def remove_closed_day(day: date, *, by: User) -> None:
     """Nothing happens when it is not in the list."""
     count, _ = ClosedDay.objects.filter(day=day).delete()
     if count:
-        write_journal(who=by, what="closed_days.removed", says=f"The office is open on {day}.", at=ports.clock().now())
+        write_journal(who=by, what="closed_days.removed", facts={"day": day}, at=ports.clock().now())

@@ -29,7 +29,7 @@ def set_up_office(*, office_name: str, zone: str, username: str, full_name: str,
         raise Conflict("The first administrator exists already.", remedy="Sign in.")
     Office.objects.update_or_create(id=1, defaults={"name": office_name.strip(), "zone": zone})
     user = add_user(username=username, full_name=full_name, password=password, role=Role.ADMINISTRATOR, by=None, now=now)
-    write_journal(who=user, what="office.set_up", says=f"{office_name} was set up.", at=now)
+    write_journal(who=user, what="office.set_up", facts={"office_name": office_name}, at=now)
     return user
 
 
@@ -51,7 +51,7 @@ def add_user(*, username: str, full_name: str, password: str, role: str, by: Use
     user.set_password(password)
     user.save(force_insert=True)
     if by is not None:
-        write_journal(who=by, what="user.added", says=f"{user.shown_name} may sign in as {role}.", at=now)
+        write_journal(who=by, what="user.added", facts={"user": user.shown_name, "role": role}, at=now)
     return user
 
 
@@ -93,7 +93,7 @@ def change_office(
     }  # fmt: skip
     told = {column: value for column, value in slowly.items() if value is not None}
     office, _ = Office.objects.update_or_create(id=1, defaults=defaults | told)
-    write_journal(who=by, what="office.changed", says=f"The office is {office.name}, in the zone {zone}.", at=now)
+    write_journal(who=by, what="office.changed", facts={"office": office.name, "zone": zone}, at=now)
     return office
 
 
@@ -105,8 +105,7 @@ def set_line(*, metered: bool, by: User, now: datetime) -> Office:
         raise Conflict("There is no office yet.", remedy="Set it up first.")
     office.line_is_metered = metered
     office.save(update_fields=["line_is_metered"])
-    says = "The office's line is metered now; copies that mind wait." if metered else "The office's line is not metered any more."
-    write_journal(who=by, what="office.line", says=says, at=now)
+    write_journal(who=by, what="office.line", facts={"metered": metered}, at=now)
     return office
 
 

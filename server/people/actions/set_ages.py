@@ -24,4 +24,4 @@ def set_ages(told: dict[str, int], *, by: User, now: datetime) -> None:
         f"{age.label.lower()} {before[age.code]} → {now_days[age.code]} days" for age in ages() if now_days[age.code] != before[age.code]
     ]
     if changed:
-        write_journal(who=by, what="office.ages", says=f"Records are kept so long from now on: {'; '.join(changed)}.", at=now)
+        write_journal(who=by, what="office.ages", facts={"changes": changed}, at=now)

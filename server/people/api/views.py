@@ -87,6 +87,7 @@ class NewUserSerializer(serializers.Serializer):
 
 class JournalSerializer(serializers.ModelSerializer):
     who_name = serializers.SerializerMethodField()
+    says = serializers.CharField(read_only=True)
 
     class Meta:
         model = JournalEntry

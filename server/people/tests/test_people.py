@@ -83,7 +83,7 @@ class OfficeAndJournal(OfficeTestCase):
         self.assertEqual((line["what"], line["who_name"]), ("office.changed", "Ines"))
 
     def test_the_journal_is_paged(self):
-        JournalEntry.objects.bulk_create(JournalEntry(at=self.outside.now(), what="x", says=str(n)) for n in range(120))
+        JournalEntry.objects.bulk_create(JournalEntry(at=self.outside.now(), what="x", written_out=str(n)) for n in range(120))
         with self.assertNumQueries(4):
             page = self.api.get("/api/journal").json()
         self.assertEqual((len(page["results"]), page["count"] >= 120), (50, True))

@@ -44,10 +44,11 @@ def choose_kinds(device: Device, *, kinds: Iterable[str], taken: bool, service: 
     assignment = Assignment.objects.select_related("plan").filter(device=device).first()
     if assignment is not None and not taken:
         kinds_taken(assignment.plan, device, choices())
-    names = ", ".join(KINDS[code].label.lower() for code in wanted)
-    whom = f"{device.name} of {device.holder.name}{f' and all others that {service} synchronises' if alike else ''}"
-    says = f"{whom}: {names} {'taken into backups' if taken else 'left out of backups on purpose'}. {why.strip()}".strip()
-    write_journal(who=by, what="kinds.chosen", says=says[:600], at=now, device=device.id)
+    facts = {
+        "device": device.name, "holder": device.holder.name, "alike": service if alike else "",
+        "kinds": [KINDS[code].label.lower() for code in wanted], "taken": taken, "why": why.strip()[:200],
+    }  # fmt: skip
+    write_journal(who=by, what="kinds.chosen", facts=facts, at=now, device=device.id)
     defer_line_up()
     publish("changed", "devices")
     return made
@@ -61,7 +62,7 @@ def leave_to_plan(found: KindChoice, *, by: User) -> None:
         return
     row.ended_at = now
     row.save(update_fields=["ended_at"])
-    says = f"{found.device.name} of {found.device.holder.name}: its plan decides again about {KINDS[row.kind].label.lower()}."
-    write_journal(who=by, what="kinds.left_to_plan", says=says, at=now, device=found.device_id)
+    facts = {"device": found.device.name, "holder": found.device.holder.name, "kind": KINDS[row.kind].label.lower()}
+    write_journal(who=by, what="kinds.left_to_plan", facts=facts, at=now, device=found.device_id)
     defer_line_up()
     publish("changed", "devices")

@@ -21,7 +21,7 @@ def open_feed(plan: Plan, *, by: User) -> str:
     """A new secret, shown this once; an older one stops working."""
     secret = urlsafe_b64encode(ports.keys().random(24)).decode()
     Plan.objects.filter(id=plan.id).update(feed_digest=digest_of(secret))
-    write_journal(who=by, what="feed.opened", says=f"The dates of the plan {plan.name} can be subscribed to.", at=ports.clock().now())
+    write_journal(who=by, what="feed.opened", facts={"plan": plan.name}, at=ports.clock().now())
     return secret
 
 
@@ -29,6 +29,4 @@ def open_feed(plan: Plan, *, by: User) -> str:
 def close_feed(plan: Plan, *, by: User) -> None:
     """The link stops working at once."""
     Plan.objects.filter(id=plan.id).update(feed_digest="")
-    write_journal(
-        who=by, what="feed.closed", says=f"The link to the dates of the plan {plan.name} does not work any more.", at=ports.clock().now()
-    )
+    write_journal(who=by, what="feed.closed", facts={"plan": plan.name}, at=ports.clock().now())

@@ -20,6 +20,5 @@ def join_by_team(*, now: datetime) -> int:
             if new:
                 # somebody may be editing it: the list of who follows it is another one now
                 Plan.objects.filter(id=plan).update(revision=F("revision") + 1, changed_at=now, changed_by=None)
-                says = f"{name} of {holder} follows the plan of {team} from now on."
-                write_journal(who=None, what="plan.joined", says=says, at=now, device=device)
+                write_journal(who=None, what="plan.joined", facts={"name": name, "holder": holder, "team": team}, at=now, device=device)
     return len(found)

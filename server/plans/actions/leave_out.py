@@ -31,6 +31,6 @@ def leave_out(plan: Plan, kinds: Collection[str], *, why: str, by: User) -> Plan
         reach=reach, kinds=named, first_kinds=first, revision=F("revision") + 1, changed_at=now, changed_by=by
     )
     words = listed([KINDS[code].label.lower() for code in KINDS if code in kinds])
-    write_journal(who=by, what="plan.leaves_out", says=f"{row.name} leaves out {words} from now on. {why.strip()[:200]}", at=now)
+    write_journal(who=by, what="plan.leaves_out", facts={"name": row.name, "words": words, "why": why.strip()[:200]}, at=now)
     defer_line_up()
     return Plan.objects.get(id=row.id)

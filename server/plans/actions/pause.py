@@ -1,6 +1,7 @@
 """Pause a device, a plan or everything, until a day or until somebody ends it."""
 
 from datetime import date, datetime
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from django.core.exceptions import PermissionDenied
@@ -40,8 +41,8 @@ def pause(*, plan: Plan | None, device: Device | None, until: date | None, reaso
         raise BadInput("The pause would be over already.", field="until", remedy="Give a day that lies ahead; runs go on from that day on.")
     Pause.objects.select_for_update().filter(plan=plan, device=device, ended_at__isnull=True).update(ended_at=now)
     made = Pause.objects.create(plan=plan, device=device, until=until, reason=reason.strip()[:200], by=by, at=now)
-    says = f"{_of(made)} paused {f'until {until}' if until else 'until further notice'}{f': {made.reason}' if made.reason else '.'}"
-    write_journal(who=by, what="pause.begun", says=says, at=now, device=device.id if device else None)
+    facts = {**_of(made), "until": until, "reason": made.reason}
+    write_journal(who=by, what="pause.begun", facts=facts, at=now, device=device.id if device else None)
     defer_line_up()
     return made
 
@@ -53,7 +54,7 @@ def resume(found: Pause, *, by: User) -> None:
     now = ports.clock().now()
     alike = Pause.objects.filter(plan=found.plan, device=found.device, ended_at__isnull=True)  # two clicks may have made two
     if found.ended_at is None and alike.update(ended_at=now):
-        write_journal(who=by, what="pause.ended", says=f"{_of(found)} paused no longer.", at=now, device=found.device_id)
+        write_journal(who=by, what="pause.ended", facts=_of(found), at=now, device=found.device_id)
         defer_line_up()
 
 
@@ -63,15 +64,17 @@ def end_pauses(*, zone: ZoneInfo, now: datetime) -> int:
     over = list(Pause.objects.select_for_update().filter(ended_at__isnull=True, until__lte=now.astimezone(zone).date()))
     for found in over:
         found.ended_at = begins_again(found, zone)
-        write_journal(
-            who=None, what="pause.ended", says=f"{_of(found)} paused no longer: its day has come.", at=now, device=found.device_id
-        )
+        write_journal(who=None, what="pause.ended", way="its_day", facts=_of(found), at=now, device=found.device_id)
     if over:
         Pause.objects.bulk_update(over, ["ended_at"])
     return len(over)
 
 
-def _of(found: Pause) -> str:
-    if found.plan is not None:
-        return f"The plan {found.plan.name} is"
-    return f"{found.device.name} of {found.device.holder.name} is" if found.device is not None else "Everything is"
+def _of(found: Pause) -> dict[str, Any]:
+    """What is paused: a plan, a device, or everything."""
+    plan, device = found.plan, found.device
+    return {
+        "plan": plan.name if plan is not None else "",
+        "device": f"{device.name} of {device.holder.name}" if device is not None else "",
+        "everything": plan is None and device is None,
+    }

@@ -207,10 +207,7 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     if planned_before is not None and _times(found) != planned_before:
         Assignment.objects.filter(plan=found).update(since=now)  # nights that were not planned then are not owed now
     count = len(wanted)
-    says = (
-        f"The plan {found.name} was {'made' if is_new else 'changed'}; {count} {'device follows' if count == 1 else 'devices follow'} it."
-    )
-    write_journal(who=by, what="plan.saved", says=says, at=now)
+    write_journal(who=by, what="plan.saved", facts={"plan": found.name, "is_new": is_new, "count": count}, at=now)
     defer_line_up()
     if len(targets) > 1:
         defer_owed_copies()
@@ -246,5 +243,5 @@ def remove_plan(plan: Plan, *, by: User) -> None:
     """Raises Conflict while devices follow it."""
     if Assignment.objects.filter(plan=plan).exists():
         raise Conflict("Devices follow this plan.", remedy="Give them another plan first.")
-    write_journal(who=by, what="plan.removed", says=f"The plan {plan.name} was removed.", at=ports.clock().now())
+    write_journal(who=by, what="plan.removed", facts={"plan": plan.name}, at=ports.clock().now())
     plan.delete()

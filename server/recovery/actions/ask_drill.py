@@ -37,8 +37,14 @@ def begin_drill(copy: Copy, *, by: User | None) -> Drill | None:
                 of_items=copy.backup.items, of_bytes=copy.backup.size_bytes,
             )  # fmt: skip
             if by is not None:
-                says = f"A drill of {copy.backup.device.name} from {copy.store.name} was asked for."
-                write_journal(who=by, what="drill.asked", says=says, at=drill.asked_at, device=copy.backup.device_id, store=copy.store_id)
+                write_journal(
+                    who=by,
+                    what="drill.asked",
+                    facts={"device": copy.backup.device.name, "store": copy.store.name},
+                    at=drill.asked_at,
+                    device=copy.backup.device_id,
+                    store=copy.store_id,
+                )
             defer_drill(drill.id)
     except IntegrityError:
         return None
@@ -57,6 +63,6 @@ def stop_drill(drill: Drill, *, by: User) -> Drill:
         row.save(update_fields=["stop_asked"])
     else:
         raise Conflict("This drill has ended already.", remedy="Nothing to do.")
-    write_journal(who=by, what="drill.stopped", says=f"The drill of {row.device.name} was stopped.", at=now, device=row.device_id)
+    write_journal(who=by, what="drill.stopped", facts={"device": row.device.name}, at=now, device=row.device_id)
     publish("changed", "drills")
     return row

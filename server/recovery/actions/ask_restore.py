@@ -97,9 +97,11 @@ def ask_restore(
         where = _where(target, device, export)
         if target == Target.FOLDER and (keeper := export.keeper or by) is not None and export.until is not None:
             ExportFolder.objects.create(restore=restore, path=export.folder, keeper=keeper, until=export.until)
-        moment = backup.finished_at.astimezone(office_zone())
-        says = f"Restore of {_what(selection)} of {backup.device.name}, {backup.device.holder.name}, from {moment:%Y-%m-%d %H:%M} {where}."
-        write_journal(who=by, what="restore.asked", says=says, at=now, device=backup.device_id)
+        facts = {
+            "what": _what(selection), "device": backup.device.name, "holder": backup.device.holder.name,
+            "moment": f"{backup.finished_at.astimezone(office_zone()):%Y-%m-%d %H:%M}", "where": where,
+        }  # fmt: skip
+        write_journal(who=by, what="restore.asked", facts=facts, at=now, device=backup.device_id)
         defer_restore(restore.id, restore.device_id)
     return restore
 

@@ -123,8 +123,13 @@ def _ended(drill_id: UUID, to: DrillState, **fields: Any) -> Drill:
         defer_check(row.store_id, percent=100, by=None)
         report = fields["report"]
         count = report["lost"]["count"] + report["differing"]["count"]
-        items = "1 item" if count == 1 else f"{count} items"
-        says = f"A drill of {row.device.name} from {row.store.name} did not get back {items}; the whole store is being checked."
-        write_journal(who=None, what="drill.wrong", says=says, at=now, device=row.device_id, store=row.store_id)
+        write_journal(
+            who=None,
+            what="drill.wrong",
+            facts={"device": row.device.name, "store": row.store.name, "count": count},
+            at=now,
+            device=row.device_id,
+            store=row.store_id,
+        )
     publish("changed", "drills")
     return row

@@ -60,8 +60,14 @@ def _erase_file(restore_id: UUID, *, by: User) -> None:
         raise Conflict("It is gone already.", remedy="Make it again from the backup.")
     ports.results().downloads.remove(str(restore.id))
     Restore.objects.filter(id=restore_id).update(file_name="")
-    says = f"The archive {restore.file_name} was erased from the server."
-    write_journal(who=by, what="export.erased", says=says, at=ports.clock().now(), device=restore.backup.device_id)
+    write_journal(
+        who=by,
+        what="export.erased",
+        way="file",
+        facts={"file_name": restore.file_name},
+        at=ports.clock().now(),
+        device=restore.backup.device_id,
+    )
     publish("restore", str(restore.id))
 
 
@@ -83,9 +89,13 @@ def _erase_folder(row: ExportFolder, now: datetime, *, by: User | None) -> bool:
     there = bool(row.identity) and ports.results().export_folder(row.path).erase(row.identity)
     ExportFolder.objects.filter(pk=row.pk).update(gone_at=now, trouble="")
     device = row.restore.backup.device
-    deed = "was erased with everything in it" if there else "is not there any more"
-    says = f"The folder {row.path} with content of {device.name}, {device.holder.name}, {deed}."
-    write_journal(who=by, what="export.erased", says=says, at=now, device=device.id)
+    write_journal(
+        who=by,
+        what="export.erased",
+        facts={"path": row.path, "device": device.name, "holder": device.holder.name, "there": there},
+        at=now,
+        device=device.id,
+    )
     publish("restore", str(row.restore_id))
     return True
 
@@ -95,7 +105,7 @@ def _note_trouble(row: ExportFolder, says: str, now: datetime) -> None:
     lock_alone(f"export {row.restore_id}")
     if ExportFolder.objects.filter(pk=row.pk, gone_at__isnull=True).exclude(trouble=says).update(trouble=says):
         device = row.restore.backup.device_id
-        write_journal(who=None, what="export.stays", says=f"The folder {row.path} could not be erased: {says}", at=now, device=device)
+        write_journal(who=None, what="export.stays", facts={"path": row.path, "says": says}, at=now, device=device)
         publish("restore", str(row.restore_id))
 
 
@@ -109,8 +119,13 @@ def keep_folder(restore: Restore, *, until: date, keeper: User, by: User) -> Non
     if row is None:
         raise Conflict("The folder is gone already.", remedy="Export it again from the backup.")
     ExportFolder.objects.filter(pk=row.pk).update(until=until, keeper=keeper)
-    says = f"The folder {row.path} stays until {until}, in the keeping of {keeper.shown_name}."
-    write_journal(who=by, what="export.kept", says=says, at=now, device=restore.backup.device_id)
+    write_journal(
+        who=by,
+        what="export.kept",
+        facts={"path": row.path, "until": until, "keeper": keeper.shown_name},
+        at=now,
+        device=restore.backup.device_id,
+    )
     publish("restore", str(restore.id))
 
 

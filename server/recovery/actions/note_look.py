@@ -22,37 +22,32 @@ SAME_FOR = timedelta(minutes=15)
 def note_look(backup: Backup, kind: str, *, words: str, by: User) -> None:
     """Somebody reads a list of content; `words`: what was searched for, which is content itself and is not written down."""
     what = "content.searched" if words else "content.looked_into"
-    deed = "searched in" if words else "looked into"
-    _note(what, f"{KINDS[kind].label} of {_which(backup)} were {deed}.", backup, by)
+    _note(what, {"kind": KINDS[kind].label, **_which(backup)}, backup.device_id, by)
 
 
 def note_saved(backup: Backup, kind: str, *, by: User) -> None:
     """Somebody takes single items out."""
-    _note("content.saved", f"Single items ({KINDS[kind].label.lower()}) of {_which(backup)} were saved.", backup, by)
+    _note("content.saved", {"kind": KINDS[kind].label.lower(), **_which(backup)}, backup.device_id, by)
 
 
 def note_weighed(device: Device, *, by: User) -> None:
     """Somebody looks at what fills a device: names of its items."""
-    _noted("content.looked_into", f"What fills {device.name}, {device.holder.name}, was looked at, item by item.", device.id, by)
+    _note("content.looked_into", {"way": "weighed", "device": device.name, "holder": device.holder.name}, device.id, by)
 
 
 def note_fetched(restore: Restore, *, by: User) -> None:
     """Somebody takes an archive away."""
-    _note("content.fetched", f"The archive {restore.file_name} of {_which(restore.backup)} was fetched.", restore.backup, by)
+    _note("content.fetched", {"file": restore.file_name, **_which(restore.backup)}, restore.backup.device_id, by)
 
 
-def _which(backup: Backup) -> str:
-    return f"the backup of {backup.device.name}, {backup.device.holder.name}, of {written(backup.finished_at)}"
-
-
-def _note(what: str, says: str, backup: Backup, by: User) -> None:
-    _noted(what, says, backup.device_id, by)
+def _which(backup: Backup) -> dict[str, str]:
+    return {"device": backup.device.name, "holder": backup.device.holder.name, "moment": written(backup.finished_at)}
 
 
 @transaction.atomic
-def _noted(what: str, says: str, device: UUID, by: User) -> None:
+def _note(what: str, facts: dict[str, str], device: UUID, by: User) -> None:
     lock_alone(f"look {by.id}")
     now = ports.clock().now()
-    said = JournalEntry.objects.filter(who=by, what=what, says=says, device=device, at__gt=now - SAME_FOR, at__lte=now)
+    said = JournalEntry.objects.filter(who=by, what=what, facts=facts, device=device, at__gt=now - SAME_FOR, at__lte=now)
     if not said.exists():
-        write_journal(who=by, what=what, says=says, at=now, device=device)
+        write_journal(who=by, what=what, facts=facts, at=now, device=device)

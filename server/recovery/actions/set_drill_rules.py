@@ -34,7 +34,7 @@ def set_drill_rules(
     row.a_day, row.most_minutes, row.most_bytes = a_day, most_minutes, most_bytes
     row.limit_bytes_per_second, row.wanted_days = limit_bytes_per_second, wanted_days
     row.save(update_fields=["a_day", "most_minutes", "most_bytes", "limit_bytes_per_second", "wanted_days"])
-    turns = "nobody has a turn by itself" if a_day == 0 else f"{a_day} {'device has' if a_day == 1 else 'devices have'} a turn a day"
-    says = f"Drills: {turns}, for {most_minutes} minutes and {iec(most_bytes)} at the most."
-    write_journal(who=by, what="drill.rules", says=says, at=ports.clock().now())
+    write_journal(
+        who=by, what="drill.rules", facts={"a_day": a_day, "most_minutes": most_minutes, "size": iec(most_bytes)}, at=ports.clock().now()
+    )
     return row

@@ -24,7 +24,6 @@ def stop_restore(restore: Restore, *, by: User) -> Restore:
     else:
         row.stop_asked = True
         row.save(update_fields=["stop_asked"])
-    says = f"The restore from {row.backup.device.name} was stopped."
-    write_journal(who=by, what="restore.stopped", says=says, at=now, device=row.backup.device_id)
+    write_journal(who=by, what="restore.stopped", facts={"device": row.backup.device.name}, at=now, device=row.backup.device_id)
     publish("restore", str(row.id))
     return row

@@ -71,11 +71,11 @@ def take_office(store: Store, server: str, *, by: User) -> TakenOver:
             ("drill_rules", take_drill_rules),
         ):
             setattr(taken, name, _each(entries(record.told, name), partial(take, by=by), taken))
-        says = (
-            f"{taken.devices} devices, {taken.plans} plans, {taken.holders} holders and {taken.closed_days} closed days "
-            f"of {record.office or 'another server'} were taken over from {store.name}."
-        )
-        write_journal(who=by, what="store.office_taken", says=says, at=ports.clock().now(), store=store.id)
+        facts = {
+            "devices": taken.devices, "plans": taken.plans, "holders": taken.holders, "closed_days": taken.closed_days,
+            "office": record.office, "store": store.name,
+        }  # fmt: skip
+        write_journal(who=by, what="store.office_taken", facts=facts, at=ports.clock().now(), store=store.id)
         publish("changed", "devices")
         publish("changed", "stores")
     return taken

@@ -67,7 +67,8 @@ def take_erasure(told: Mapping[str, Any], *, by: User) -> None:
         id=UUID(str(told["id"])),
         defaults={
             "reference": str(told["reference"])[:200], "whole": told["whole"] is True, "items": items, "by": by,
-            "asked_at": ports.clock().now(), "begins_on": date.fromisoformat(told["begins_on"]), "forgets_names": told["forgets_names"] is True,
+            "asked_at": ports.clock().now(), "begins_on": date.fromisoformat(told["begins_on"]),
+            "forgets_names": told["forgets_names"] is True,
         },
     )  # fmt: skip
     if made:

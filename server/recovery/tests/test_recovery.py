@@ -126,7 +126,7 @@ class RestoringToTheDevice(RecoveryTestCase):
         self.assertEqual([(row["code"], row["level"]) for row in found], [("finder_lock", "blocks")])
         answer = self.ask()
         self.assertEqual(answer.status_code, 409)
-        self.assertIn("account password", answer.json()["remedy"])
+        self.assertIn("it asks for the password of its holder's account", answer.json()["remedy"])
         self.assertFalse(Restore.objects.exists())
 
     def test_an_away_device_blocks_with_its_remedy(self):

@@ -79,16 +79,12 @@ def begin_to_leave(copy: Copy, *, why: str, on: date, now: datetime, by_rule: st
 
 def _told(found: Judged, store: Store, done: Applied, today: date, now: datetime) -> None:
     """One line of the journal for each thing that happened, with what, why and by which rule."""
-    name, lapsed = found.device.name, " Its protection has lapsed: its rule counts by its newest good backup." if found.lapsed else ""
-
-    def line(what: str, copies: list[Copy], says: str) -> None:
-        if copies:
-            days = ", ".join(written(copy.backup.finished_at) for copy in copies)
-            write_journal(who=None, what=what, says=f"{says}: {days}.{lapsed}", at=now, device=found.device.id, store=store.id)
-
     applied = found.rules.get(str(store.id))
-    by = f"by {applied.named}" if applied is not None else "since nothing keeps them"
     first = min((copy.leaves_on for copy in done.began if copy.leaves_on is not None), default=today)
-    line("backup.fell_out", done.began, f"{len(done.began)} of {name} leave {store.name} on {first} {by}")
-    line("backup.back", done.back, f"{len(done.back)} of {name} stay in {store.name} after all: they are wanted again")
-    line("backup.goes", done.going, f"{len(done.going)} of {name} go from {store.name}, {by}")
+    for what, copies in (("backup.fell_out", done.began), ("backup.back", done.back), ("backup.goes", done.going)):
+        if copies:
+            facts = {
+                "count": len(copies), "device": found.device.name, "store": store.name, "rule": applied.named if applied else "",
+                "moments": [written(copy.backup.finished_at) for copy in copies], "lapsed": found.lapsed, "first": first,
+            }  # fmt: skip
+            write_journal(who=None, what=what, facts=facts, at=now, device=found.device.id, store=store.id)

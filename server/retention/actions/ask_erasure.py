@@ -56,7 +56,7 @@ def _written(
     )  # fmt: skip
     row.devices.set(wish.devices)
     add_steps(row)
-    write_journal(who=by, what="erasure.asked", says=f"{words_of(row)} is erased from {begins_on} on.", at=now)
+    write_journal(who=by, what="erasure.asked", facts={"what": words_of(row), "begins_on": begins_on}, at=now)
     publish("changed", "erasures")
     return row
 
@@ -86,7 +86,7 @@ def call_off(row: Erasure, *, why: str, by: User, now: datetime) -> Erasure:
     if found.state != ErasureState.ASKED:
         raise Conflict("It has begun, or is over.", remedy="Load the page again.")
     move(found, ErasureState.CALLED_OFF, called_off_at=now, called_off_by=by, called_off_why=why.strip()[:200], items=nameless(found.items))
-    write_journal(who=by, what="erasure.called_off", says=f"{words_of(found)} is not erased: {found.called_off_why}", at=now)
+    write_journal(who=by, what="erasure.called_off", facts={"what": words_of(found), "called_off_why": found.called_off_why}, at=now)
     publish("changed", "erasures")
     return found
 

@@ -43,10 +43,14 @@ def drain_store(store: Store, into: Store, *, by: User) -> Outlook:
     Copy.objects.filter(store=store, state__in=(CopyState.OWED, CopyState.FAILED)).delete()
     _bring_back(store)
     _owe(found, by, now)
-    names = [plan.name for plan in found.plans]
-    plans = f" {', '.join(names)} {'goes' if len(names) == 1 else 'go'} there from now on." if names else ""
-    says = f"{store.name} is drained into {into.name}: {len(found.moving)} copies are owed, {found.there} lie there already.{plans}"
-    write_journal(who=by, what="store.draining", says=says, at=now, store=store.id)
+    plans = [plan.name for plan in found.plans]
+    write_journal(
+        who=by,
+        what="store.draining",
+        facts={"store": store.name, "into": into.name, "count": len(found.moving), "there": found.there, "plans": plans},
+        at=now,
+        store=store.id,
+    )
     defer_copies(into.id)
     defer_owed_copies()
     publish("changed", "stores")
@@ -90,8 +94,7 @@ def stop_draining(store: Store, *, by: User) -> Store:
         raise Conflict(f"{row.name} is not being drained.", remedy="Nothing to do.")
     row.draining_into, row.drain_asked_at = None, None
     row.save(update_fields=["draining_into", "drain_asked_at"])
-    says = f"{row.name} is not drained any more. It is only read; plans go elsewhere until somebody changes them."
-    write_journal(who=by, what="store.draining_stopped", says=says, at=ports.clock().now(), store=row.id)
+    write_journal(who=by, what="store.draining_stopped", facts={"name": row.name}, at=ports.clock().now(), store=row.id)
     publish("changed", "stores")
     return row
 
@@ -117,7 +120,8 @@ def retire_store(store: Store, *, seen: str, word: str, by: User) -> Store:
     row.mode, row.retired_at = Mode.RETIRED, now
     row.trouble = row.trouble_code = row.trouble_remedy = ""
     row.save(update_fields=["mode", "retired_at", "trouble", "trouble_code", "trouble_remedy"])
-    says = f"{row.name} was retired with {gone} copies; {found.lost_count} backups lie in no store any more. Nothing in it was touched."
-    write_journal(who=by, what="store.retired", says=says, at=now, store=row.id)
+    write_journal(
+        who=by, what="store.retired", facts={"name": row.name, "gone": gone, "lost_count": found.lost_count}, at=now, store=row.id
+    )
     publish("changed", "stores")
     return row

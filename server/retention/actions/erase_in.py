@@ -89,7 +89,7 @@ def _begin(id: UUID, now: datetime) -> None:
         device.erased = sorted({*device.erased, *(one["mark"] for one in row.items)})
         device.save(update_fields=["erased"])
     add_steps(row)
-    write_journal(who=None, what="erasure.began", says=f"{words_of(row)}: erasing has begun.", at=now)
+    write_journal(who=None, what="erasure.began", facts={"what": words_of(row)}, at=now)
 
 
 def _go_on(step: ErasureStep, now: datetime) -> bool:
@@ -240,7 +240,7 @@ def _end(id: UUID, now: datetime) -> None:
     says = words_of(row)
     forget_erased(row)
     move(row, ErasureState.DONE, done_at=now)
-    write_journal(who=None, what="erasure.done", says=f"{says}: gone from every store.", at=now)
+    write_journal(who=None, what="erasure.done", facts={"says": says}, at=now)
 
 
 def _wait(step: ErasureStep, now: datetime, trouble: str, remedy: str) -> None:

@@ -33,8 +33,9 @@ def freeze(*, reason: str, by: User, store: Store | None = None, team: Team | No
         raise Conflict("Nothing leaves there already.", remedy="Lift what holds before you say it anew.")
     now = ports.clock().now()
     row = Freeze.objects.create(store=store, team=team, reason=reason.strip()[:200], by=by, at=now)
-    says = f"Nothing leaves {words_of(row)}: {row.reason}"
-    write_journal(who=by, what="retention.frozen", says=says, at=now, store=store.id if store else None)
+    write_journal(
+        who=by, what="retention.frozen", facts={"what": words_of(row), "reason": row.reason}, at=now, store=store.id if store else None
+    )
     publish("changed", "freezes")
     return row
 
@@ -49,7 +50,8 @@ def lift(freeze: Freeze, *, why: str, by: User) -> Freeze:
         raise Conflict("It was lifted already.", remedy="Load the page again.")
     row.ended_at, row.ended_by, row.ended_why = ports.clock().now(), by, why.strip()[:200]
     row.save(update_fields=["ended_at", "ended_by", "ended_why"])
-    says = f"Things may leave {words_of(row)} again: {row.ended_why}"
-    write_journal(who=by, what="retention.lifted", says=says, at=row.ended_at, store=row.store_id)
+    write_journal(
+        who=by, what="retention.lifted", facts={"what": words_of(row), "ended_why": row.ended_why}, at=row.ended_at, store=row.store_id
+    )
     publish("changed", "freezes")
     return row

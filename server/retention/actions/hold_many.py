@@ -44,8 +44,6 @@ def still_needed(ids: Sequence[UUID], *, why: str, by: User) -> int:
     now = ports.clock().now()
     Backup.objects.filter(id__in=[backup.id for backup in backups]).exclude(hold_reason="").update(hold_seen_at=now)
     for name, device in sorted({(backup.device.name, backup.device_id) for backup in backups}):
-        write_journal(
-            who=by, what="backup.hold_seen", says=f"The holds of {name} are still needed: {why.strip()[:200]}", at=now, device=device
-        )
+        write_journal(who=by, what="backup.hold_seen", facts={"name": name, "why": why.strip()[:200]}, at=now, device=device)
     publish("changed", "devices")
     return len(backups)

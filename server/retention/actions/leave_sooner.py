@@ -35,9 +35,8 @@ def leave_sooner(store: Store, *, why: str, word: str, by: User) -> int:
         raise BadInput("Nothing waits out its undo period here.", field="store", remedy="Load the page again.")
     Copy.objects.filter(id__in=[id for id, _ in going]).update(leaves_on=today)
     devices = len({device for _, device in going})
-    what = f"{len(going)} {'copy' if len(going) == 1 else 'copies'} of {devices} {'device' if devices == 1 else 'devices'}"
-    says = f"{what} {'leaves' if len(going) == 1 else 'leave'} {store.name} without the rest of their undo period: {why.strip()[:200]}"
-    write_journal(who=by, what="store.left_sooner", says=says, at=now, store=store.id)
+    facts = {"count": len(going), "devices": devices, "store": store.name, "why": why.strip()[:200]}
+    write_journal(who=by, what="store.left_sooner", facts=facts, at=now, store=store.id)
     defer_rules(store.id)
     publish("changed", "stores")
     return len(going)

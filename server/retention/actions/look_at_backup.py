@@ -24,8 +24,12 @@ def looked_at(backup: Backup, *, by: User) -> Backup:
         raise BadInput("Nothing about this backup waits for somebody.", remedy="Load the page again.")
     backup.looked_at, backup.looked_by = ports.clock().now(), by
     backup.save(update_fields=["looked_at", "looked_by"])
-    what = "is damaged" if damaged else "was brought in"
-    says = f"The backup of {backup.device.name} of {written(backup.finished_at)}, which {what}, was looked at: its rule decides again."
-    write_journal(who=by, what="backup.looked_at", says=says, at=backup.looked_at, device=backup.device_id)
+    write_journal(
+        who=by,
+        what="backup.looked_at",
+        facts={"device": backup.device.name, "moment": written(backup.finished_at), "damaged": damaged},
+        at=backup.looked_at,
+        device=backup.device_id,
+    )
     publish("changed", "devices")
     return backup

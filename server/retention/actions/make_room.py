@@ -4,6 +4,7 @@ import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 from uuid import UUID
 
 from django.db.models import Q
@@ -92,7 +93,7 @@ def make_room(store: Store, keys: Sequence[str], *, why: str, seen: str, by: Use
         shorter = Q(thorough_until=None) | Q(thorough_until__lt=until)
         Store.objects.filter(shorter, id=store.id).update(thorough_until=until)
         defer_sweep(store.id)
-    write_journal(who=by, what="store.room_made", says=_says(store, looked, why), at=ports.clock().now(), store=store.id)
+    write_journal(who=by, what="store.room_made", facts=_facts(store, looked, why), at=ports.clock().now(), store=store.id)
     forget()
     publish("changed", "stores")
     return looked
@@ -108,9 +109,16 @@ def _leave_out(told: LeavesOut, *, why: str, by: User) -> None:
         choose_kinds(device, kinds=kept & set(told.kinds), taken=False, service="", alike=False, why=why, by=by)
 
 
-def _says(store: Store, looked: Looked, why: str) -> str:
+def _facts(store: Store, looked: Looked, why: str) -> dict[str, Any]:
+    """Sizes and days of what is free soon and of what is free as old backups go; empty where there is no such part."""
     sum = looked.sum
-    when = "once it may leave" if looked.waits else f"by {sum.free_on:%d %b}" if sum.free_on else ""
-    said = [f"{iec(sum.given_back_bytes)} {when}"] if sum.free_on else []
-    said += [f"{iec(sum.later_bytes)} as old backups go, until {sum.later_on:%d %b %Y}"] if sum.later_on else []
-    return f"Room is made in {store.name}: {', and '.join(said)}. {why.strip()[:200]}"
+    return {
+        "store": store.name,
+        "size": iec(sum.given_back_bytes) if sum.free_on else "",
+        "by": f"{sum.free_on:%d %b}" if sum.free_on and not looked.waits else "",
+        "waits": bool(sum.free_on and looked.waits),
+        "both": bool(sum.free_on and sum.later_on),
+        "later": iec(sum.later_bytes) if sum.later_on else "",
+        "until": f"{sum.later_on:%d %b %Y}" if sum.later_on else "",
+        "why": why.strip()[:200],
+    }

@@ -54,8 +54,8 @@ def remove_backups(
     Copy.objects.filter(backup__in=_gone_everywhere(found), state=CopyState.OWED, by=None).delete()
     for one in found.devices:
         count = sum(copy.backup.device_id == one.device.id for copy in found.copies)
-        says = f"{count} {'copy' if count == 1 else 'copies'} of {one.going} of {one.device.name} leave on {on}: {why.strip()[:200]}"
-        write_journal(who=by, what="backup.removed_by_hand", says=says, at=now, device=one.device.id)
+        facts = {"count": count, "backups": one.going, "device": one.device.name, "on": on, "why": why.strip()[:200]}
+        write_journal(who=by, what="backup.removed_by_hand", facts=facts, at=now, device=one.device.id)
     publish("changed", "devices")
     return found
 

@@ -23,8 +23,7 @@ def set_exception(of: Whose, told: dict[str, Any] | None, *, by: User, seen: str
     agreed(consequences_of(of, told, now=now), seen=seen, word=word)
     row = note_version(told, by=by, now=now, why=why, **of.rows())
     if row is not None:
-        done = "ended" if told is None else f"is version {row.number} now"
-        says = f"The rule for {of.words} {done}.{f' {why.strip()[:200]}' if why.strip() else ''}"
-        write_journal(who=by, what="rule.exception", says=says, at=now, device=row.device_id, store=row.store_id)
+        facts = {"of": of.words, "number": None if told is None else row.number, "why": why.strip()[:200]}
+        write_journal(who=by, what="rule.exception", facts=facts, at=now, device=row.device_id, store=row.store_id)
         publish("changed", "devices")
     return row

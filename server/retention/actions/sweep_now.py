@@ -16,7 +16,5 @@ def sweep_now(store: Store, *, by: User) -> None:
     """Raises ClockInDoubt, StoreAway."""
     believe_clock()
     must_be_here(store)
-    write_journal(
-        who=by, what="store.sweep_asked", says=f"{store.name} is swept, as somebody asked.", at=ports.clock().now(), store=store.id
-    )
+    write_journal(who=by, what="store.sweep_asked", facts={"store": store.name}, at=ports.clock().now(), store=store.id)
     defer_sweep(store.id)

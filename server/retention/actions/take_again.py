@@ -30,7 +30,6 @@ def take_again(row: Erasure, *, why: str, by: User) -> Erasure:
         device.save(update_fields=["erased"])
     found.taken_again_at = ports.clock().now()
     found.save(update_fields=["taken_again_at"])
-    says = f"{words_of(found)}: runs may take it again. {why.strip()[:200]}"
-    write_journal(who=by, what="erasure.taken_again", says=says, at=found.taken_again_at)
+    write_journal(who=by, what="erasure.taken_again", facts={"what": words_of(found), "why": why.strip()[:200]}, at=found.taken_again_at)
     publish("changed", "erasures")
     return found

@@ -40,7 +40,7 @@ class ThePile(OfficeTestCase):
         return list(Copy.objects.filter(store=self.room).order_by("backup__finished_at").values_list("state", flat=True))
 
     def journal(self, what: str) -> list[str]:
-        return list(JournalEntry.objects.filter(what=what).order_by("id").values_list("says", flat=True))
+        return [line.says for line in JournalEntry.objects.filter(what=what).order_by("id")]
 
     def backups(self) -> list[Backup]:
         return list(Backup.objects.order_by("finished_at"))

@@ -26,10 +26,8 @@ def accept_omission(run: Run, *, path: str, code: str, alike: bool, why: str, by
         raise BadInput("It needs a reason.", field="why", remedy="Say why it may be missing, for example “the app's own cache”.")
     now, device = ports.clock().now(), run.device
     omission = Omission.objects.create(device=device, alike=alike, path=path, code=code, why=why.strip()[:200], by=by, at=now)
-    what = path or f"everything of which is said that {reason_of(code)}"
-    whom = f"{device.name} and all devices alike" if alike else device.name
-    says = f"Left out of backups of {whom}, and accepted: {what}. {omission.why}"
-    write_journal(who=by, what="omission.accepted", says=says[:600], at=now, device=device.id)
+    facts = {"device": device.name, "alike": alike, "path": path[:300], "reason": "" if path else reason_of(code), "why": omission.why}
+    write_journal(who=by, what="omission.accepted", facts=facts, at=now, device=device.id)
     publish("run", str(run.id))
     publish("changed", "devices")
     return omission
@@ -42,7 +40,7 @@ def take_back_omission(omission: Omission, *, by: User) -> Omission:
     if row.ended_at is None:
         row.ended_at = now
         row.save(update_fields=["ended_at"])
-        says = f"What is left out of backups of {omission.device.name} is not accepted any more: {row.path or reason_of(row.code)}."
-        write_journal(who=by, what="omission.taken_back", says=says[:600], at=now, device=omission.device_id)
+        facts = {"device": omission.device.name, "path": row.path[:300] or reason_of(row.code)}
+        write_journal(who=by, what="omission.taken_back", facts=facts, at=now, device=omission.device_id)
         publish("changed", "devices")
     return row

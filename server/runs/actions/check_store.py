@@ -174,5 +174,5 @@ def _noted(store: Store, found: dict[str, Any], *, finished: bool, by: User | No
         says = f"{len(found['damaged'])} of {found['objects']} objects are damaged; {len(touched)} backups are touched."
     Store.objects.filter(id=store.id).update(check_says=says, checked_at=now, check_progress={})
     if by is not None or found["damaged"]:  # a line for every night on which all is well would bury what people did
-        write_journal(who=by, what="store.checked", says=f"{store.name}: {says}", at=now, store=store.id)
+        write_journal(who=by, what="store.checked", facts={"store": store.name, "says": says}, at=now, store=store.id)
     publish("changed", "stores")

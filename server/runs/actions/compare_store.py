@@ -103,8 +103,14 @@ def _missing(id: int, store: Store, now: datetime) -> bool:
     if row.state not in THERE:
         return False
     move(row, CopyState.MISSING, **MISSING, leaving_since=None, leaves_on=None)
-    says = f"{store.name} does not list the backup of {copy.backup.device.name} of {written(copy.backup.finished_at)} any more."
-    write_journal(who=None, what="backup.missing", says=says, at=now, device=copy.backup.device_id, store=store.id)
+    write_journal(
+        who=None,
+        what="backup.missing",
+        facts={"store": store.name, "device": copy.backup.device.name, "moment": written(copy.backup.finished_at)},
+        at=now,
+        device=copy.backup.device_id,
+        store=store.id,
+    )
     return True
 
 
@@ -149,8 +155,14 @@ def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
     with transaction.atomic():
         lock_device(device.id)
         backup = take_in(stray, manifest, device)
-        says = f"A backup of {device.name} of {written(manifest.finished_at)} was found in {stray.store.name} and taken in."
-        write_journal(who=by, what="backup.adopted", says=says, at=now, device=device.id, store=stray.store_id)
+        write_journal(
+            who=by,
+            what="backup.adopted",
+            facts={"device": device.name, "moment": written(manifest.finished_at), "store": stray.store.name},
+            at=now,
+            device=device.id,
+            store=stray.store_id,
+        )
     publish("changed", "devices")
     return backup
 
@@ -161,5 +173,11 @@ def give_up_missing(copy: Copy, *, by: User) -> None:
     lock_device(copy.backup.device_id)
     now = ports.clock().now()
     move(held(Copy, copy.id), CopyState.REMOVED, removed_at=now, removed_why=f"It was missing; {by.shown_name} gave it up."[:200])
-    says = f"The missing backup of {copy.backup.device.name} in {copy.store.name} was given up."
-    write_journal(who=by, what="backup.given_up", says=says, at=now, device=copy.backup.device_id, store=copy.store_id)
+    write_journal(
+        who=by,
+        what="backup.given_up",
+        facts={"device": copy.backup.device.name, "store": copy.store.name},
+        at=now,
+        device=copy.backup.device_id,
+        store=copy.store_id,
+    )

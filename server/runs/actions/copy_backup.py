@@ -157,8 +157,14 @@ def copy_backup(copy_id: int, *, by: User | None = None, stores: OpenStores | No
         note_newest(row.store_id, row.backup_id)
         arrived(row.backup)
         if row.by is not None:  # what plans want is in the list of copies; a line for each would bury what people did
-            says = f"A backup of {row.backup.device.name} was copied from {source.name} to {row.store.name}."
-            write_journal(who=row.by, what="backup.copied", says=says, at=now, device=row.backup.device_id, store=row.store_id)
+            write_journal(
+                who=row.by,
+                what="backup.copied",
+                facts={"device": row.backup.device.name, "source": source.name, "store": row.store.name},
+                at=now,
+                device=row.backup.device_id,
+                store=row.store_id,
+            )
         publish("changed", "copies")
         publish("changed", "devices")
     return True

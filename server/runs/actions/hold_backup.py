@@ -29,8 +29,8 @@ def hold_backup(backup: Backup, *, reason: str, by: User, until: date | None = N
     still_there(backup)
     _put(backup, reason=reason.strip()[:200], by=by, until=until)
     come_back(backup)
-    says = f"The backup of {backup.device.name} is on hold{f' until {until}' if until else ''}: {backup.hold_reason}"
-    write_journal(who=by, what="backup.held", says=says, at=ports.clock().now(), device=backup.device_id)
+    facts = {"device": backup.device.name, "until": until, "reason": backup.hold_reason}
+    write_journal(who=by, what="backup.held", facts=facts, at=ports.clock().now(), device=backup.device_id)
     return backup
 
 
@@ -39,8 +39,7 @@ def release_backup(backup: Backup, *, by: User) -> Backup:
     """From now on the rule decides again."""
     lock_device(backup.device_id)
     _put(backup, reason="", by=None, until=None)
-    says = f"The hold on a backup of {backup.device.name} was released."
-    write_journal(who=by, what="backup.released", says=says, at=ports.clock().now(), device=backup.device_id)
+    write_journal(who=by, what="backup.released", facts={"device": backup.device.name}, at=ports.clock().now(), device=backup.device_id)
     return backup
 
 

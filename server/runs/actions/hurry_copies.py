@@ -24,8 +24,7 @@ def hurry_copies(store: Store, *, by: User) -> int:
     count = Copy.objects.filter(store=store, state=CopyState.OWED).update(due_at=ports.clock().now())
     if count:
         defer_copies(store.id)
-        says = f"{count} {'copy' if count == 1 else 'copies'} owed to {store.name} {'is' if count == 1 else 'are'} tried at once."
-        write_journal(who=by, what="copies.hurried", says=says, at=ports.clock().now(), store=store.id)
+        write_journal(who=by, what="copies.hurried", facts={"count": count, "store": store.name}, at=ports.clock().now(), store=store.id)
         publish("changed", "copies")
     return count
 
@@ -39,8 +38,14 @@ def withdraw_copy(copy: Copy, *, by: User) -> Copy:
         raise Conflict(f"This copy {reason}.", remedy="Pause the store, or take it out of the plan.")
     if row.state not in (CopyState.OWED, CopyState.FAILED):
         raise Conflict("This copy is not on its way.", remedy="Load the page again.")
-    says = f"The copy of {row.backup.device.name} to {row.store.name} was withdrawn."
-    write_journal(who=by, what="copy.withdrawn", says=says, at=ports.clock().now(), device=row.backup.device_id, store=row.store_id)
+    write_journal(
+        who=by,
+        what="copy.withdrawn",
+        facts={"device": row.backup.device.name, "store": row.store.name},
+        at=ports.clock().now(),
+        device=row.backup.device_id,
+        store=row.store_id,
+    )
     move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=ports.clock().now(), due_at=None, by=None)
     publish("changed", "copies")
     return row

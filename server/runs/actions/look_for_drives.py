@@ -76,7 +76,8 @@ def _twins(drive: Drive, places: Sequence[DriveSeen], now: datetime) -> None:
     drive.save(update_fields=["twins"])
     if twins:
         says = f"{drive.store.name} is there twice: at {drive.store.where} and at {', '.join(twins)}. Nothing is written to either."
-        write_journal(who=None, what="drive.twice", says=says, at=now, store=drive.store_id)
+        facts = {"store": drive.store.name, "where": drive.store.where, "twins": twins}
+        write_journal(who=None, what="drive.twice", facts=facts, at=now, store=drive.store_id)
         trouble = {"trouble": says[:300], "trouble_code": "store.twice", "trouble_remedy": "Take one of them out: it is a clone."}
         Store.objects.filter(id=drive.store_id).update(**trouble)
     else:
@@ -91,16 +92,14 @@ def _gone(drive: Drive, now: datetime) -> bool:
     pulled_out = drive.pulled_out or not told
     move(drive, DriveState.OUT, out_since=now, pulled_out=pulled_out, asked_at=None, asked_by=None, hindered_by="", settling_until=None)
     Store.objects.filter(id=drive.store_id).update(trouble="", trouble_code="", trouble_remedy="")
-    how = "was taken away" if told else "went without a word; it is looked through when it is back"
-    write_journal(who=None, what="drive.out", says=f"{drive.store.name} {how}.", at=now, store=drive.store_id)
+    write_journal(who=None, what="drive.out", facts={"store": drive.store.name, "told": told}, at=now, store=drive.store_id)
     return True
 
 
 def _moved(store: Store, path: str, now: datetime) -> None:
     """It is mounted elsewhere now."""
     Store.objects.filter(id=store.id).update(**columns_of(DriveAddress(path=path)))
-    says = f"{store.name} lies at {path} now, no longer at {store.where}."
-    write_journal(who=None, what="drive.moved", says=says, at=now, store=store.id)
+    write_journal(who=None, what="drive.moved", facts={"store": store.name, "path": path, "where": store.where}, at=now, store=store.id)
     store.where = path
 
 
@@ -118,7 +117,7 @@ def _back(drive: Drive, now: datetime) -> bool:
         defer_removals(id)
     else:
         defer_copies(id)
-    write_journal(who=None, what="drive.back", says=f"{drive.store.name} is back.", at=now, store=id)
+    write_journal(who=None, what="drive.back", facts={"store": drive.store.name}, at=now, store=id)
     return True
 
 

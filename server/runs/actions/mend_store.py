@@ -76,7 +76,7 @@ def _noted(store: Store, whole: set[UUID], how: str) -> None:
     present = Copy.objects.filter(store=store, backup_id__in=whole, state__in=THERE)
     lock_devices(present.values_list("backup__device_id", flat=True))
     present.update(intact=True, damaged={})
-    count = "1 backup is" if len(whole) == 1 else f"{len(whole)} backups are"
-    says = f"{count} whole again in {store.name}: {how}."
-    write_journal(who=None, what="store.mended", says=says, at=ports.clock().now(), store=store.id)
+    write_journal(
+        who=None, what="store.mended", facts={"count": len(whole), "store": store.name, "how": how}, at=ports.clock().now(), store=store.id
+    )
     publish("changed", "stores")

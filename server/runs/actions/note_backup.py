@@ -19,6 +19,11 @@ def note_backup(backup: Backup, *, note: str, by: User) -> Backup:
     before, row.note = row.note, note.strip()[:MAX_CHARACTERS]
     if row.note != before:
         row.save(update_fields=["note"])
-        says = f"The note of a backup of {row.device.name} is “{row.note}” now, it was “{before}”."
-        write_journal(who=by, what="backup.noted", says=says, at=ports.clock().now(), device=row.device_id)
+        write_journal(
+            who=by,
+            what="backup.noted",
+            facts={"device": row.device.name, "note": row.note, "before": before},
+            at=ports.clock().now(),
+            device=row.device_id,
+        )
     return row

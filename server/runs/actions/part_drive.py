@@ -26,7 +26,7 @@ def part_drive(store: Store, *, by: User) -> Drive:
             raise Conflict(f"{store.name} is not plugged in.", remedy="Nothing to do.")
         if drive.state == DriveState.HERE:
             move(drive, DriveState.PARTING, asked_at=now, asked_by=by, hindered_by="")
-            write_journal(who=by, what="drive.parting", says=f"{store.name} is to be taken away.", at=now, store=store.id)
+            write_journal(who=by, what="drive.parting", facts={"store": store.name}, at=now, store=store.id)
         defer_look_for_drives()
     publish("changed", "stores")
     return go_on_parting(store)
@@ -40,7 +40,7 @@ def use_drive_again(store: Store, *, by: User) -> Drive:
             raise Conflict(f"{store.name} is not plugged in.", remedy="Plug it in; it is used again by itself.")
         if drive.state != DriveState.HERE:
             move(drive, DriveState.HERE, asked_at=None, asked_by=None, hindered_by="", seen_at=now)
-            write_journal(who=by, what="drive.stays", says=f"{store.name} stays and is used again.", at=now, store=store.id)
+            write_journal(who=by, what="drive.stays", facts={"store": store.name}, at=now, store=store.id)
             defer_removals(store.id)
             defer_copies(store.id)
             defer_compare(store.id)
@@ -74,8 +74,7 @@ def go_on_parting(store: Store) -> Drive:
             drive.save(update_fields=["hindered_by"])
         else:
             move(drive, DriveState.PARTED, hindered_by="", pulled_out=False)
-            says = f"{store.name} is safe to take away: everything lies on it, and nothing holds it."
-            write_journal(who=drive.asked_by, what="drive.parted", says=says, at=ports.clock().now(), store=store.id)
+            write_journal(who=drive.asked_by, what="drive.parted", facts={"store": store.name}, at=ports.clock().now(), store=store.id)
     publish("changed", "stores")
     return drive
 

@@ -21,8 +21,7 @@ def confirm_doubted(state: ClockState) -> int:
     doubted = Backup.objects.filter(in_doubt=True, finished_at__gte=state.doubted_from, finished_at__lte=state.settled_at)
     count = doubted.update(in_doubt=False)
     if count:
-        says = f"The dates of {count} backups that were made while the clock was in doubt are confirmed."
-        write_journal(who=None, what="backup.dates_confirmed", says=says, at=ports.clock().now())
+        write_journal(who=None, what="backup.dates_confirmed", facts={"count": count}, at=ports.clock().now())
         publish("changed", "devices")
     return count
 
@@ -39,7 +38,12 @@ def settle_date(backup: Backup, *, at: datetime | None, by: User) -> Backup:
         raise BadInput("Its date lies in the future.", field="at", remedy="Correct it: give the moment at which it was made.")
     row.finished_at, row.in_doubt = at or row.finished_at, False
     row.save(update_fields=["finished_at", "in_doubt"])
-    says = f"The backup of {backup.device.name} is of {written(row.finished_at)}."
-    write_journal(who=by, what="backup.date_settled", says=says, at=now, device=backup.device_id)
+    write_journal(
+        who=by,
+        what="backup.date_settled",
+        facts={"device": backup.device.name, "moment": written(row.finished_at)},
+        at=now,
+        device=backup.device_id,
+    )
     publish("changed", "devices")
     return row

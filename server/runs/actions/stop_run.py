@@ -27,7 +27,6 @@ def stop_run(run: Run, *, by: User) -> Run:
     else:
         found.stop_asked = True
         found.save(update_fields=["stop_asked"])
-    says = f"The run of {found.device.name} was stopped."
-    write_journal(who=by, what="run.stopped", says=says, at=now, device=found.device_id)
+    write_journal(who=by, what="run.stopped", facts={"device": found.device.name}, at=now, device=found.device_id)
     publish("run", str(run.id))
     return found

@@ -49,8 +49,14 @@ def take_found(store: Store, key: str, *, device: Device | None, by: User) -> De
                 before = held.get(stray.backup_id.hex)
                 reason = f"held before: {before}" if before else why
                 take_in(stray, manifests[stray.id], owner, found_in=store, hold_by=by, hold_reason=reason[:200])
-        says = f"{len(manifests)} backups found in {store.name} were taken in as those of {owner.name} of {owner.holder.name}, on hold."
-        write_journal(who=by, what="store.found_taken", says=says, at=ports.clock().now(), device=owner.id, store=store.id)
+        write_journal(
+            who=by,
+            what="store.found_taken",
+            facts={"count": len(manifests), "store": store.name, "owner": owner.name, "holder": owner.holder.name},
+            at=ports.clock().now(),
+            device=owner.id,
+            store=store.id,
+        )
         publish("changed", "devices")
         publish("changed", "stores")
     return owner
@@ -71,8 +77,14 @@ def give_back(store: Store, device: Device, *, by: User) -> int:
     count = len(backups)
     Copy.objects.filter(backup__in=[backup.id for backup in backups]).delete()
     Backup.objects.filter(id__in=[backup.id for backup in backups]).delete()
-    says = f"{count} backups of {device.name} that were taken in from {store.name} were given back; the store still holds them."
-    write_journal(who=by, what="store.found_given_back", says=says, at=ports.clock().now(), device=device.id, store=store.id)
+    write_journal(
+        who=by,
+        what="store.found_given_back",
+        facts={"count": count, "device": device.name, "store": store.name},
+        at=ports.clock().now(),
+        device=device.id,
+        store=store.id,
+    )
     defer_compare(store.id)
     publish("changed", "devices")
     return count

@@ -225,8 +225,14 @@ def _recorded(import_: Import, captured: Captured) -> Import:
         "left_aside_count": row.found.get("left_aside_count", 0) + len(captured.skipped),
     }
     move(row, ImportState.DONE, backup=backup, found=found, cause="", remedy="", reference="")
-    says = f"{row.name} was brought in as a backup of {backup.device.name} of {written(manifest.finished_at)}."
-    write_journal(who=row.by, what="backup.brought_in", says=says, at=ports.clock().now(), device=backup.device_id, store=row.store_id)
+    write_journal(
+        who=row.by,
+        what="backup.brought_in",
+        facts={"name": row.name, "device": backup.device.name, "moment": written(manifest.finished_at)},
+        at=ports.clock().now(),
+        device=backup.device_id,
+        store=row.store_id,
+    )
     return row
 
 

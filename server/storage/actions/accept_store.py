@@ -20,8 +20,9 @@ def accept_store(store: Store, *, by: User) -> Store:
         raise AnotherVault(f"Another vault lies where {store.name} should be: at {store.where}.")
     with transaction.atomic():
         Store.objects.filter(id=store.id).update(newest_note="", remembered={}, trouble="", trouble_code="", trouble_remedy="")
-        says = f"An older copy of {store.name} at {store.where} is used from now on; what it lacks is missing."
-        write_journal(who=by, what="store.accepted", says=says, at=ports.clock().now(), store=store.id)
+        write_journal(
+            who=by, what="store.accepted", facts={"store": store.name, "where": store.where}, at=ports.clock().now(), store=store.id
+        )
         defer_compare(store.id)
     store.refresh_from_db()
     return store

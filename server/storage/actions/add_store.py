@@ -48,9 +48,7 @@ def create_store(
     address = checked(name, address, allowance_bytes)
     shared = None if own_key else _with_the_offices_key()
     vault, code = ports.stores().create_vault(address, passphrase, same_key_as=shared)
-    how = "a key of its own" if own_key else "the office's key"
-    says = f"The store {name} was prepared in {where_words(address)}, with {how}."
-    store = _record(name, address, vault, allowance_bytes, by=by, says=says)
+    store = _record(name, address, vault, allowance_bytes, by=by, way="own_key" if own_key else "offices_key")
     return Prepared(store=store, recovery_code=code)
 
 
@@ -58,7 +56,7 @@ def attach_store(*, name: str, address: StoreAddress, passphrase: str, allowance
     """Raises WrongPassphrase, NotAVault, StoreError, Conflict."""
     address = checked(name, address, allowance_bytes)
     vault = ports.stores().attach_vault(address, passphrase)
-    return _record(name, address, vault, allowance_bytes, by=by, says=f"The store {name} in {where_words(address)} was attached.")
+    return _record(name, address, vault, allowance_bytes, by=by, way="attached")
 
 
 def _with_the_offices_key() -> Vault | None:
@@ -103,7 +101,7 @@ def checked_place(address: StoreAddress, *, of: Store | None = None) -> StoreAdd
 
 
 @transaction.atomic
-def _record(name: str, address: StoreAddress, vault: Vault, allowance_bytes: int | None, *, by: User | None, says: str) -> Store:
+def _record(name: str, address: StoreAddress, vault: Vault, allowance_bytes: int | None, *, by: User | None, way: str) -> Store:
     now = ports.clock().now()
     vault_id = vault.store.hex()
     if Store.objects.filter(vault_id=vault_id).exists():
@@ -114,7 +112,7 @@ def _record(name: str, address: StoreAddress, vault: Vault, allowance_bytes: int
     )  # fmt: skip
     if store.comes_and_goes:
         Drive.objects.create(store=store, seen_at=now)
-    write_journal(who=by, what="store.added", says=says, at=now, store=store.id)
+    write_journal(who=by, what="store.added", way=way, facts={"store": name, "place": where_words(address)}, at=now, store=store.id)
     defer_compare(store.id)  # what lies there already is told at once
     return store
 

@@ -22,12 +22,6 @@ from server.storage.queries import must_be_here
 
 MOST_WRITERS = 32
 MOST_PRICE = 1_000 * 10_000
-MODE_WORDS = {
-    Mode.IN_USE: "is in use",
-    Mode.READ_ONLY: "is only read from now on",
-    Mode.PAUSED: "is paused: nothing is written, checked or removed",
-    Mode.DETACHED: "is detached: it is not looked for, and its copies count for nothing",
-}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -116,9 +110,13 @@ def change_store(
             setattr(row, column, value)
         row.save(update_fields=list(changes))
         limit = "no limit" if allowance_bytes is None else f"an allowance of {iec(allowance_bytes)}"
-        outside_words = ", and lies outside of the office" if row.off_site else ""
-        says = f"{row.name}, at {row.where}, has {limit}{outside_words}."
-        write_journal(who=by, what="store.changed", says=says, at=ports.clock().now(), store=row.id)
+        write_journal(
+            who=by,
+            what="store.changed",
+            facts={"name": row.name, "where": row.where, "limit": limit, "off_site": row.off_site},
+            at=ports.clock().now(),
+            store=row.id,
+        )
     return row
 
 
@@ -143,8 +141,8 @@ def set_mode(store: Store, mode: str, *, why: str, by: User) -> Store:
         row.trouble = row.trouble_code = row.trouble_remedy = ""
         row.retired_at, row.draining_into, row.drain_asked_at = None, None, None
         row.save(update_fields=["mode", "trouble", "trouble_code", "trouble_remedy", "retired_at", "draining_into", "drain_asked_at"])
-        says = f"{row.name} {MODE_WORDS[Mode(mode)]}." + (f" {why.strip()[:200]}" if why.strip() else "")
-        write_journal(who=by, what="store.mode", says=says, at=ports.clock().now(), store=row.id)
+        facts = {"way": mode, "store": row.name, "why": why.strip()[:200]}
+        write_journal(who=by, what="store.mode", facts=facts, at=ports.clock().now(), store=row.id)
         if mode == Mode.IN_USE:
             defer_compare(row.id)
     return row
@@ -162,6 +160,5 @@ def prove_passphrase(store: Store, *, passphrase: str, by: User) -> Store:
         store.passphrase_proven_at = ports.clock().now()
         store.slots_proven |= {which.hex(): store.passphrase_proven_at.isoformat()} if which else {}
         store.save(update_fields=["passphrase_proven_at", "slots_proven"])
-        says = f"The passphrase of {store.name} was typed and opens it."
-        write_journal(who=by, what="store.passphrase_proven", says=says, at=store.passphrase_proven_at, store=store.id)
+        write_journal(who=by, what="store.passphrase_proven", facts={"store": store.name}, at=store.passphrase_proven_at, store=store.id)
     return store

@@ -74,10 +74,7 @@ def measure_store(store: Store, *, now: datetime, known: Known = Known(), anew: 
 def _remember(store: Store, before: RememberedTrees, trees: RememberedTrees, *, anew: bool, now: datetime) -> None:
     differing = before.differing(trees) if anew else 0
     if differing:
-        says = (
-            f"What was remembered of {store.name} was not what {differing} of its lists say. It is made anew; its figures are right again."
-        )
-        write_journal(who=None, what="store.remembered_wrong", says=says, at=now)
+        write_journal(who=None, what="store.remembered_wrong", facts={"store": store.name, "differing": differing}, at=now)
     if set(trees.branches) != set(before.branches) or differing:
         keep(store, trees)
 

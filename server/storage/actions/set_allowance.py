@@ -45,12 +45,8 @@ def set_allowance(store: Store, wanted: Wanted, *, by: User) -> Allowed:
         )  # fmt: skip
         told = next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
         Allowance.objects.filter(id=row.id).update(over_since=told.limits.over_since(told.soft_held, row.over_since, now=now))
-        says = (
-            f"{told.of} may hold {limit_words(wanted.limits)} in {store.name}."
-            if team or device
-            else f"{store.name} calls somebody at {limit_words(wanted.limits)}."
-        )
-        write_journal(who=by, what="allowance.set", says=says, at=now, store=store.id, device=device.id if device else None)
+        facts = {"way": "of" if team or device else "store", "of": told.of, "limit": limit_words(wanted.limits), "store": store.name}
+        write_journal(who=by, what="allowance.set", facts=facts, at=now, store=store.id, device=device.id if device else None)
         publish("changed", "stores")
     return next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
 
@@ -82,8 +78,14 @@ def take_allowance_away(allowance: Allowance, *, by: User) -> None:
         raise Conflict("Somebody has taken it away already.", remedy="Load the page again.")
     told = next(one for one in allowances_in([held.store], now=ports.clock().now()) if one.row.id == held.id)
     held.delete()
-    says = f"{told.of} has no allowance of its own in {held.store.name} any more."
-    write_journal(who=by, what="allowance.taken_away", says=says, at=ports.clock().now(), store=held.store_id, device=held.device_id)
+    write_journal(
+        who=by,
+        what="allowance.taken_away",
+        facts={"of": told.of, "store": held.store.name},
+        at=ports.clock().now(),
+        store=held.store_id,
+        device=held.device_id,
+    )
     publish("changed", "stores")
 
 

@@ -49,9 +49,8 @@ def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) 
     Drive.objects.filter(rotation=row).exclude(store__in=wanted.drives).update(rotation=None, place=0)
     for place, id in enumerate(wanted.drives):
         Drive.objects.filter(store=id).update(rotation=row, place=place)
-    days = "every day" if row.every_days == 1 else f"every {row.every_days} days"
-    says = f"Rotation {row.name}: {', '.join(names[id] for id in wanted.drives)}; another turn {days} from {row.first_day:%Y-%m-%d}."
-    write_journal(who=by, what="drive.rotation", says=says, at=ports.clock().now())
+    facts = {"rotation": row.name, "drives": [names[id] for id in wanted.drives], "every_days": row.every_days, "first": row.first_day}
+    write_journal(who=by, what="drive.rotation", facts=facts, at=ports.clock().now())
     publish("changed", "stores")
     return row
 
@@ -82,7 +81,7 @@ def _checked(wanted: Wanted, rotation: Rotation | None) -> None:
 @transaction.atomic
 def end_rotation(rotation: Rotation, *, by: User) -> None:
     """Its drives stay; nobody waits for them any more."""
-    write_journal(who=by, what="drive.rotation", says=f"The rotation {rotation.name} was ended.", at=ports.clock().now())
+    write_journal(who=by, what="drive.rotation", way="ended", facts={"rotation": rotation.name}, at=ports.clock().now())
     rotation.delete()
     publish("changed", "stores")
 
@@ -98,7 +97,7 @@ def keep_drive(store: Store, *, keeper: str, rests_in: str, by: User) -> Drive:
         raise Conflict(f"{store.name} is no removable drive.", remedy="Choose one that is.")
     drive.keeper, drive.rests_in = keeper.strip(), rests_in.strip()
     drive.save(update_fields=["keeper", "rests_in"])
-    says = f"{store.name} is kept by {drive.keeper or 'nobody in particular'} and rests in {drive.rests_in or 'no place that was named'}."
-    write_journal(who=by, what="drive.kept", says=says, at=ports.clock().now(), store=store.id)
+    facts = {"store": store.name, "keeper": drive.keeper, "rests_in": drive.rests_in}
+    write_journal(who=by, what="drive.kept", facts=facts, at=ports.clock().now(), store=store.id)
     publish("changed", "stores")
     return drive

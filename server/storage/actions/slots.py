@@ -61,7 +61,7 @@ def add_slot(store: Store, *, kind: str, label: str, passphrase: str, passphrase
         add_passphrase(vault, passphrase, label=label, now=now, policy=ports.stores().slot_policy)
     else:
         code = add_recovery_code(vault, label=label, now=now)
-    _journal(store, f"{store.name} can be opened with another {_word(kind)}: {label}.", by)
+    _journal(store, "added", by, slot=_word(kind), label=label)
     return Added(slots=_shown(slots(vault), store), recovery_code=code)
 
 
@@ -73,7 +73,7 @@ def change_slot(store: Store, slot: str, *, old: str, passphrase: str, passphras
     if found is None or found.kind is not SlotKind.PASSPHRASE or found.device:
         raise Conflict("There is no such passphrase of the store.", remedy="Load the page again.")
     change_passphrase(vault, old, passphrase, now=now, slot=found.id, policy=ports.stores().slot_policy)
-    _journal(store, f"The passphrase {found.label} of {store.name} was changed; the old one opens it no more.", by)
+    _journal(store, "changed", by, label=found.label)
     return _shown(slots(vault), store)
 
 
@@ -86,12 +86,12 @@ def drop_slot(store: Store, slot: str, *, by: User) -> None:
     if found.kind not in PERSONAL:
         raise Conflict("A server opens the store with this one.", remedy="Detach the store from that server instead.")
     remove_slot(vault, found.id)
-    _journal(store, f"The {_word(found.kind)} {found.label} opens {store.name} no more.", by)
+    _journal(store, "removed", by, slot=_word(found.kind), label=found.label)
 
 
 @transaction.atomic
-def _journal(store: Store, says: str, by: User) -> None:
-    write_journal(who=by, what="store.slots", says=says, at=ports.clock().now(), store=store.id)
+def _journal(store: Store, way: str, by: User, **facts: str) -> None:
+    write_journal(who=by, what="store.slots", way=way, facts={"store": store.name, **facts}, at=ports.clock().now(), store=store.id)
 
 
 def _shown(found: list[SlotTold], store: Store) -> list[SlotShown]:

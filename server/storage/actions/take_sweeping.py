@@ -24,7 +24,6 @@ def take_sweeping(store: Store, *, by: User) -> Store:
         row = Store.objects.select_for_update().get(id=store.id)
         before, row.swept_by = row.swept_by, ""
         row.save(update_fields=["swept_by"])
-        says = f"{row.name} is swept by this server from now on, and by {before} no more."
-        write_journal(who=by, what="store.sweeping_taken", says=says, at=ports.clock().now(), store=row.id)
+        write_journal(who=by, what="store.sweeping_taken", facts={"name": row.name, "before": before}, at=ports.clock().now(), store=row.id)
         defer_sweep(row.id)
     return row

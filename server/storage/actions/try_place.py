@@ -18,5 +18,5 @@ def try_place(address: StoreAddress, *, by: User, of: Store | None = None) -> It
     """Raises BadInput and Conflict before anything is asked of the place; what goes wrong there is a result."""
     address = checked_place(address, of=of)
     there = outside()
-    write_journal(who=by, what="store.tried", says=f"The place {where_words(address)} was tried.", at=there.now())
+    write_journal(who=by, what="store.tried", facts={"place": where_words(address)}, at=there.now())
     return trial(there.to_try(address), now=there.now, seconds=lambda: there.ticks().seconds, random=there.random)

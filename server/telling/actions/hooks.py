@@ -30,7 +30,7 @@ def add_hook(*, name: str, address: str, inside: bool, signs_of_life: bool, by: 
             )  # fmt: skip
     except IntegrityError:
         raise BadInput(f"There is a hook {name.strip()} already.", field="name", remedy="Choose another name.") from None
-    write_journal(who=by, what="hook.added", says=f"The hook {hook.name} is told what happens, at {address}.", at=now)
+    write_journal(who=by, what="hook.added", facts={"hook": hook.name, "address": address}, at=now)
     return hook, b64encode(secret).decode()
 
 
@@ -38,14 +38,14 @@ def add_hook(*, name: str, address: str, inside: bool, signs_of_life: bool, by: 
 def change_hook(hook: Hook, *, active: bool, inside: bool, signs_of_life: bool, by: User) -> Hook:
     hook.active, hook.inside, hook.signs_of_life = active, inside, signs_of_life
     hook.save(update_fields=["active", "inside", "signs_of_life"])
-    write_journal(who=by, what="hook.changed", says=f"The hook {hook.name} is {'on' if active else 'off'}.", at=ports.clock().now())
+    write_journal(who=by, what="hook.changed", facts={"hook": hook.name, "active": active}, at=ports.clock().now())
     return hook
 
 
 @transaction.atomic
 def remove_hook(hook: Hook, *, by: User) -> None:
     """Its messages go with it."""
-    write_journal(who=by, what="hook.removed", says=f"The hook {hook.name} is told nothing any more.", at=ports.clock().now())
+    write_journal(who=by, what="hook.removed", facts={"hook": hook.name}, at=ports.clock().now())
     hook.delete()
 
 

@@ -38,6 +38,5 @@ def write_to_holder(device: Device, *, about: str, subject: str, body: str, by: 
         raise Conflict(
             f"{device.holder.name} was written to about this today.", remedy="Look at what was mailed; write again tomorrow."
         ) from None
-    says = f"{device.holder.name} was written to about the own cloud backup of {device.name}."
-    write_journal(who=by, what="holder.written", says=says, at=now, device=device.id)
+    write_journal(who=by, what="holder.written", facts={"holder": device.holder.name, "device": device.name}, at=now, device=device.id)
     return message
