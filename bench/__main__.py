@@ -36,15 +36,15 @@ def main(argv: list[str]) -> int:
     parser.add_argument(
         "--folder", type=Path, help="where to work; needs ten times the content's size (default: the system's temporary folder)"
     )
-    given = parser.parse_args(argv)
+    options = parser.parse_args(argv)
     found: list[Figure] = []
-    for figure in _measured(given):
+    for figure in _measured(options):
         found.append(figure)
         print(f"  {figure.name}: {figure.told}", file=sys.stderr, flush=True)
     document = json.dumps([figure.document() for figure in found], indent=1)
-    if given.json and str(given.json) != "-":
-        given.json.write_text(document + "\n")
-    print(document if given.json and str(given.json) == "-" else table(found))
+    if options.json and str(options.json) != "-":
+        options.json.write_text(document + "\n")
+    print(document if options.json and str(options.json) == "-" else table(found))
     return 0
 
 

@@ -91,8 +91,8 @@ def _streams(folder: Path, megabytes: int, rounds: int) -> Iterator[Figure]:
         for who in ("limit", "vault")[::turn]:
             _settle()
             if who == "limit":
-                seconds, told = _timed(partial(limit.forward, files, stored, workers=WORKERS))
-                layout = told[0]
+                seconds, paths = _timed(partial(limit.forward, files, stored, workers=WORKERS))
+                layout = paths[0]
                 theirs["backup"].append(seconds)
             else:
                 vault = new_vault(store)
@@ -207,11 +207,13 @@ def _memory(folder: Path, megabytes: int) -> Iterator[Figure]:
 
 def _large(folder: Path, rounds: int) -> Iterator[Figure]:
     folder.mkdir(parents=True)
-    found = index_of_two_million(folder / "index", rounds)
+    measured = index_of_two_million(folder / "index", rounds)
     yield Figure(
-        name="index of 2 million chunks in memory", value=found.memory_bytes / 1e6, unit=" MB", told=found.told, good=150, wanted=60
+        name="index of 2 million chunks in memory", value=measured.memory_bytes / 1e6, unit=" MB", told=measured.told, good=150, wanted=60
     )
-    yield Figure(name="open such a store", value=found.seconds, unit=" s", told="list, read, decrypt and sort its index", good=3, wanted=1)
+    yield Figure(
+        name="open such a store", value=measured.seconds, unit=" s", told="list, read, decrypt and sort its index", good=3, wanted=1
+    )
     marked = mark_for_a_sweep(folder / "mark", rounds)
     yield Figure(name="mark for a sweep", value=marked.seconds, unit=" s", told=marked.told, good=2, wanted=0.5)
 

@@ -72,9 +72,9 @@ def formats(folder: Path, *, megabytes: int, rounds: int) -> Iterator[Figure]:
     yield _peak(folder, f"one item of {large / 2**30:.3g} GiB", _Large(large))
     count = max(100, int(CARDS * share))
     came = b"".join(_card(number) for number in range(count))
-    told: list[dict[str, object]] = []
-    took_in = _timed(lambda: told.extend(_cards_in(came)))
-    took_out = _timed(lambda: [card_bytes(record, uid=f"{number}") for number, record in enumerate(told)])
+    fields: list[dict[str, object]] = []
+    took_in = _timed(lambda: fields.extend(_cards_in(came)))
+    took_out = _timed(lambda: [card_bytes(record, uid=f"{number}") for number, record in enumerate(fields)])
     yield Figure(
         name=f"{count:,} cards in and out", value=took_in + took_out, unit=" s", told=f"{took_in:.1f} s in, {took_out:.1f} s out",
         good=7 * share, wanted=5 * share,

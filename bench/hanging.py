@@ -35,8 +35,8 @@ def hanging(office: Installation, devices: int) -> Iterator[Figure]:
         folder = phones / f"{number:04}"
         folder.mkdir(parents=True)
         (folder / "note.txt").write_text(f"note {number}")
-        told = {"link": LinkType.FOLDER, "folder": str(folder), "family": "folder", "added_at": ports.clock().now()}
-        made.append(Device(name=f"Folder {number}", holder=holder, team=team, **told))
+        fields = {"link": LinkType.FOLDER, "folder": str(folder), "family": "folder", "added_at": ports.clock().now()}
+        made.append(Device(name=f"Folder {number}", holder=holder, team=team, **fields))
     Device.objects.bulk_create(made)
     now = ports.clock().now()
     Assignment.objects.bulk_create(Assignment(device=device, plan=plan, since=now - timedelta(days=2)) for device in made)

@@ -58,14 +58,14 @@ class Installation:
     def pids(self) -> dict[str, int]:
         """Process ids by name, the database's first process with them."""
         try:
-            found = {entry["name"]: entry["pid"] for entry in json.loads((self.data / "processes.json").read_text())}
+            fields = {entry["name"]: entry["pid"] for entry in json.loads((self.data / "processes.json").read_text())}
         except ValueError:  # being written just now
             return {}
         for place in (self.data / "postgres", *Path("/var/lib/old-attic").glob("*")):
             file = place / "pg" / "postmaster.pid"
             if file.is_file() and f"\n{self.ports()['database']}\n" in (text := file.read_text()):
-                found["postgres"] = int(text.split("\n", 1)[0])
-        return found
+                fields["postgres"] = int(text.split("\n", 1)[0])
+        return fields
 
     def live(self, device: str, day: date) -> None:
         body = json.dumps({"day": day.isoformat(), "device": device}).encode()

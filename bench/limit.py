@@ -153,13 +153,13 @@ def backward(
                         pending.append((plan, pool.submit(opened, descriptor, records)))
                         plan, records = [], []
                         while len(pending) > workers + 1:
-                            told, future = pending.popleft()
-                            put(told, future.result())
+                            paths, future = pending.popleft()
+                            put(paths, future.result())
             if records:
                 pending.append((plan, pool.submit(opened, descriptor, records)))
             while pending:
-                told, future = pending.popleft()
-                put(told, future.result())
+                paths, future = pending.popleft()
+                put(paths, future.result())
     finally:
         os.close(descriptor)
 
@@ -182,12 +182,12 @@ def walk_stat_compare(root: Path, known: dict[str, tuple[int, int]]) -> int:
 
 def known_files(root: Path) -> dict[str, tuple[int, int]]:
     """What `walk_stat_compare` compares with."""
-    found = {}
+    fields = {}
     for path in root.rglob("*"):
         if path.is_file():
             facts = path.lstat()
-            found[path.relative_to(root).as_posix()] = (facts.st_mtime_ns, facts.st_size)
-    return found
+            fields[path.relative_to(root).as_posix()] = (facts.st_mtime_ns, facts.st_size)
+    return fields
 
 
 def unique_64k_after_zstd(roots_by_day: Iterable[list[Path]], seen: set[bytes] | None = None) -> int:

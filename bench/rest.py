@@ -26,13 +26,13 @@ def rests(count: int, seed: int = 7) -> Rests:
     while made < count:
         item, byte = draw.lognormvariate(-4.9, 0.5), draw.lognormvariate(-15.4, 0.6)
         plan = _plan(draw)
-        told = Cost(seconds_an_item=item * draw.lognormvariate(0, 0.15), seconds_a_byte=byte * draw.lognormvariate(0, 0.15))
+        cost = Cost(seconds_an_item=item * draw.lognormvariate(0, 0.15), seconds_a_byte=byte * draw.lognormvariate(0, 0.15))
         marks = _played(plan, item, byte, draw)
         total = marks[-1][0]
         if total < 20:
             continue
         made += 1
-        rest, ends, shown = RemainingTime(prior=told, trust_seconds=OWN_TRUST_SECONDS), [], None
+        rest, ends, shown = RemainingTime(prior=cost, trust_seconds=OWN_TRUST_SECONDS), [], None
         items, size = marks[-1][1], marks[-1][2]
         guess = None
         for at, done, read in marks:

@@ -101,9 +101,9 @@ def _again(waiting: list[_Waiting], known: dict[str, _Known], slot: Slot, now: d
         for key, entry in by_key.items()
     ]
     placed = line_up(jobs, Places(readers=READERS, writers=WRITERS))
-    found = [(by_key[one.key][0], place, by_key[one.key][2], by_key[one.key][3]) for place, one in enumerate(placed)]
-    heapq.heapify(found)
-    return found
+    moments = [(by_key[one.key][0], place, by_key[one.key][2], by_key[one.key][3]) for place, one in enumerate(placed)]
+    heapq.heapify(moments)
+    return moments
 
 
 def _expected(device: Device, known: dict[str, _Known]) -> float:

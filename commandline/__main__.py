@@ -9,9 +9,9 @@ from core.errors import AtticError
 
 def main(argv: list[str]) -> int:
     """The exit code: 0 done, 1 damage or skipped items, 2 usage, 3 wrong passphrase, 4 no store, 5 full."""
-    given = parser().parse_args(argv)
+    options = parser().parse_args(argv)
     try:
-        code: int = given.run(given)
+        code: int = options.run(options)
     except AtticError as error:
         explain(error)
         return exit_code_of(error)

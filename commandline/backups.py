@@ -117,15 +117,15 @@ def restore(given: argparse.Namespace) -> int:
         raise BadInput(str(error), field="dest", remedy="Choose an empty folder, or one that does not exist yet.") from None
     meter = Meter("Restoring")
     try:
-        found = extract(vault, files(), folders(), destination, total_bytes=total_bytes, on_progress=meter)
+        extracted = extract(vault, files(), folders(), destination, total_bytes=total_bytes, on_progress=meter)
     finally:
         meter.close()
-    damaged = [{"kind": lost.kind, "path": shown_path(lost.path), "reason": lost.reason} for lost in found.lost]
+    damaged = [{"kind": lost.kind, "path": shown_path(lost.path), "reason": lost.reason} for lost in extracted.lost]
     for kind, count in gone.items():
         damaged.append({"kind": kind, "path": "", "reason": f"{count} items cannot even be named: their list is damaged."})
     answer(
-        {"items": found.items, "bytes": found.size_bytes, "damaged": damaged},
-        [f"{found.items} items, {iec(found.size_bytes)}, were restored to {given.dest}."],
+        {"items": extracted.items, "bytes": extracted.size_bytes, "damaged": damaged},
+        [f"{extracted.items} items, {iec(extracted.size_bytes)}, were restored to {given.dest}."],
         as_json=given.json,
     )
     for entry in damaged[:_MOST_SHOWN]:

@@ -15,7 +15,7 @@ from core.vault.manifests import Manifest
 def list_backups(given: argparse.Namespace) -> int:
     """Every backup, newest first."""
     vault = opened_backups(given)
-    found = [manifest for manifest in vault.manifests() if given.device is None or given.device in names_of(manifest)]
+    manifests = [manifest for manifest in vault.manifests() if given.device is None or given.device in names_of(manifest)]
     document = [
         {
             "backup": manifest.id.hex(),
@@ -24,7 +24,7 @@ def list_backups(given: argparse.Namespace) -> int:
             "items": manifest.items,
             "bytes": manifest.size_bytes,
         }
-        for manifest in found
+        for manifest in manifests
     ]
     lines = [
         f"{row['backup']}  {row['finished_at']}  {row['items']:>9}  {iec(_count(row['bytes'])):>10}  {row['device']}" for row in document
@@ -51,10 +51,10 @@ def newest_of(vault: Backups, device: str) -> Manifest | None:
 def backup_id(vault: Backups, told: str) -> bytes:
     """From a whole id, a beginning that only one has, or `newest`. Raises NoSuchBackup, BadInput."""
     if told == "newest":
-        found = vault.manifests()
-        if not found:
+        manifests = vault.manifests()
+        if not manifests:
             raise NoSuchBackup("There is no backup here.")
-        return found[0].id
+        return manifests[0].id
     ids = [id for id in vault.backup_ids() if told and id.hex().startswith(told.lower())]
     if len(ids) > 1:
         raise BadInput(f"{len(ids)} backups begin with {told}.", field="backup", remedy="Give more of its id.")

@@ -26,8 +26,8 @@ class Network:
 
     def boathouse(self) -> dict[str, Any]:
         """Where the computer in the boathouse answers, and how to sign in."""
-        told: dict[str, Any] = self._client.get("/control/boathouse").json()
-        return told
+        fields: dict[str, Any] = self._client.get("/control/boathouse").json()
+        return fields
 
     def plug(self, drive: str, *, in_: bool) -> None:
         """Plug a removable drive in, or take it out."""

@@ -61,9 +61,9 @@ def _drawn(parts: Mapping[str, int], share: float, source: Random) -> dict[str, 
 
 def draw_account(device: Device) -> None:
     """What its own cloud account held on the days on which nothing asked it, as if it had filled as evenly as it does now."""
-    told = OwnCloudTold.objects.filter(device=device)
-    known, now = {row.at.date() for row in told}, ports.clock().now()
-    newest: dict[str, Any] = told.latest("at").told or {}
+    rows = OwnCloudTold.objects.filter(device=device)
+    known, now = {row.at.date() for row in rows}, ports.clock().now()
+    newest: dict[str, Any] = rows.latest("at").told or {}
     share = newest["allowed_bytes"] // 100
     days = [now - timedelta(days=back) for back in range(1, office.FILLED_DAYS)]
     OwnCloudTold.objects.bulk_create(

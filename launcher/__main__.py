@@ -54,24 +54,26 @@ def main() -> int:
     manage = commands.add_parser("manage", help="Django's own commands", add_help=False)
     manage.add_argument("rest", nargs=argparse.REMAINDER)
     if sys.argv[1:2] in (["vault"], ["bench"], ["manage"]):  # what follows is theirs, options too
-        given = argparse.Namespace(command=sys.argv[1], rest=sys.argv[2:])
+        options = argparse.Namespace(command=sys.argv[1], rest=sys.argv[2:])
     else:
-        given = parser.parse_args()
+        options = parser.parse_args()
     try:
-        if given.command == "start":
+        if options.command == "start":
             from launcher.start import start as run_start
 
-            return run_start(port=given.port, data=given.data, empty=given.empty, standins=given.standins, roots=given.roots, key=given.key)
-        if given.command == "test":
+            return run_start(
+                port=options.port, data=options.data, empty=options.empty, standins=options.standins, roots=options.roots, key=options.key
+            )
+        if options.command == "test":
             from launcher.testing import mutate
             from launcher.testing import test as run_tests
 
-            if given.mutate is not None:
-                return mutate(given.mutate, seed=given.seed, most=given.most, labels=given.labels)
-            return run_tests(given.only)
-        if given.command in ("vault", "bench"):
-            return _alone(given.command, given.rest)
-        return _manage(given.rest)
+            if options.mutate is not None:
+                return mutate(options.mutate, seed=options.seed, most=options.most, labels=options.labels)
+            return run_tests(options.only)
+        if options.command in ("vault", "bench"):
+            return _alone(options.command, options.rest)
+        return _manage(options.rest)
     except StepFailed as error:
         return fail(str(error))
     except KeyboardInterrupt:

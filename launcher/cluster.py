@@ -99,19 +99,19 @@ class Cluster:
             descriptor = os.open(self.password_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
             with os.fdopen(descriptor, "w") as file:
                 file.write(secrets.token_hex(24))
-        told = self._home / "first-password"
-        told.write_text(self.password_file.read_text())
+        path = self._home / "first-password"
+        path.write_text(self.password_file.read_text())
         if os.geteuid() == 0:
-            shutil.chown(told, "postgres", "postgres")
-        told.chmod(0o600)
-        options = ["-U", "postgres", "-E", "UTF8", "--locale=C.UTF-8", "-A", "scram-sha-256", f"--pwfile={told}", "--no-instructions"]
+            shutil.chown(path, "postgres", "postgres")
+        path.chmod(0o600)
+        options = ["-U", "postgres", "-E", "UTF8", "--locale=C.UTF-8", "-A", "scram-sha-256", f"--pwfile={path}", "--no-instructions"]
         if self._fast:
             options.append("--no-sync")
         try:
             remedy = "Look at the free space and the owner of the data folder."
             run(self._as([_binary("initdb"), "-D", self._home / "pg", *options]), remedy=remedy, cwd=Path("/"))
         finally:
-            told.unlink(missing_ok=True)
+            path.unlink(missing_ok=True)
 
     def _runs(self) -> bool:
         status = self._as([_binary("pg_ctl"), "-D", self._home / "pg", "status"])
@@ -127,10 +127,10 @@ class Cluster:
 
 
 def _binary(name: str) -> Path:
-    found = sorted(Path("/usr/lib/postgresql").glob(f"*/bin/{name}"), key=lambda path: int(path.parts[-3]))
-    if not found:
+    paths = sorted(Path("/usr/lib/postgresql").glob(f"*/bin/{name}"), key=lambda path: int(path.parts[-3]))
+    if not paths:
         raise StepFailed("PostgreSQL is not installed. Run: apt-get install -y --no-install-recommends postgresql")
-    return found[-1]
+    return paths[-1]
 
 
 def _passable(wanted: Path) -> Path:

@@ -28,25 +28,25 @@ def main() -> int:
     parser.add_argument("--catch-up", action="store_true", help="let every device live until today, then go on day by day")
     parser.add_argument("--mail-port", type=int, help="port on which a mail server keeps what it is given")
     parser.add_argument("--drives", type=Path, help="folder in which removable drives are plugged in")
-    given = parser.parse_args()
-    devices = [SimulatedDevice(persona, Life(given.data, persona)) for persona in FLEET]
-    logger = SftpDevice(SFTP_DEVICE, given.data)
+    options = parser.parse_args()
+    devices = [SimulatedDevice(persona, Life(options.data, persona)) for persona in FLEET]
+    logger = SftpDevice(SFTP_DEVICE, options.data)
     # the ports that were given come first: a device takes any that is free
-    mailbox = Mailbox(given.data)
-    if given.mail_port is not None:
-        mailbox.listen(given.mail_port)
-    control = ControlServer(given.port, devices, [logger], mailbox)
-    cloud = control.cloud = OfficeCloud(given.data / "cloud")
-    boathouse = control.boathouse = Boathouse(given.data / "boathouse")
-    control.drives = Drives(given.drives) if given.drives is not None else None
+    mailbox = Mailbox(options.data)
+    if options.mail_port is not None:
+        mailbox.listen(options.mail_port)
+    control = ControlServer(options.port, devices, [logger], mailbox)
+    cloud = control.cloud = OfficeCloud(options.data / "cloud")
+    boathouse = control.boathouse = Boathouse(options.data / "boathouse")
+    control.drives = Drives(options.drives) if options.drives is not None else None
     for device in devices:
         lived = device.life.fact("lived")
-        device.life.live_until(given.day or (_today() if given.catch_up or lived is None else date.fromisoformat(lived)))
+        device.life.live_until(options.day or (_today() if options.catch_up or lived is None else date.fromisoformat(lived)))
         device.listen(int(device.life.fact("port") or 0))
         device.life.set_fact("port", str(device.port))
         if device.knobs.away:
             device.hang_up()
-    logger.live_until(given.day or _today())
+    logger.live_until(options.day or _today())
     if not logger.knobs.away:
         logger.listen()
     print(f"stand-ins at http://127.0.0.1:{control.server_address[1]}", flush=True)
@@ -55,7 +55,7 @@ def main() -> int:
         signal.signal(number, lambda *_: done.set())
     threading.Thread(target=control.serve_forever, daemon=True).start()
     while not done.wait(60):
-        if given.catch_up:
+        if options.catch_up:
             for device in devices:
                 device.life.live_until(_today())
             logger.live_until(_today())

@@ -68,8 +68,8 @@ class _Page(BaseHTTPRequestHandler):
     def do_GET(self) -> None:
         match urlsplit(self.path).path:
             case "/":
-                told = self.server
-                shown = page(told.devices.values(), told.sftp.values(), told.cloud, told.boathouse, told.drives)
+                server = self.server
+                shown = page(server.devices.values(), server.sftp.values(), server.cloud, server.boathouse, server.drives)
                 self._send(200, "text/html; charset=utf-8", shown.encode())
             case "/announcements":
                 seen = [device.announced() for device in self.server.devices.values() if not device.knobs.away]

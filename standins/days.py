@@ -167,8 +167,8 @@ class Days:
 
     def _call(self, day: date, n: int) -> None:
         way = self._draw.choice(("in", "out", "missed"))
-        told = {"number": f"+00 555 {self._draw.randint(1000, 9999)}", "way": way, "seconds": self._draw.randint(0, 900)}
-        self._record("calls", f"k{n}", self._name(), day, told)
+        fields = {"number": f"+00 555 {self._draw.randint(1000, 9999)}", "way": way, "seconds": self._draw.randint(0, 900)}
+        self._record("calls", f"k{n}", self._name(), day, fields)
 
     def _recording(self, day: date, n: int) -> None:
         self._put("recordings", f"v{n}", f"Voice {day} {n % 100}.wav", day, voice_note(self._draw, self._draw.uniform(1, 4)))

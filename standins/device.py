@@ -114,8 +114,8 @@ class SimulatedDevice:
 
     def described(self) -> dict[str, Any]:
         """For the control page."""
-        told: dict[str, Any] = {"device": self.id, "model": f"{self.persona.make} {self.persona.model}", "holder": self.persona.holder}
-        told |= {
+        fields: dict[str, Any] = {"device": self.id, "model": f"{self.persona.make} {self.persona.model}", "holder": self.persona.holder}
+        fields |= {
             "team": self.persona.team,
             "paired": self.paired,
             "accepted": self.accepted,
@@ -123,13 +123,13 @@ class SimulatedDevice:
             "port": self.port,
             "serial": self.serial,
         }
-        return told | {"knobs": asdict(self.knobs)}
+        return fields | {"knobs": asdict(self.knobs)}
 
     def announced(self) -> dict[str, Any]:
         """What it says of itself on the network."""
-        told: dict[str, Any] = {"device": self.id, "family": self.persona.family, "make": self.persona.make, "model": self.persona.model}
-        told |= {"os_version": self.persona.os_version, "name": f"{self.persona.model}, {self.persona.holder}", "serial": self.serial}
-        return told | {"address": f"http://127.0.0.1:{self.port}", "paired": self.paired}
+        fields: dict[str, Any] = {"device": self.id, "family": self.persona.family, "make": self.persona.make, "model": self.persona.model}
+        fields |= {"os_version": self.persona.os_version, "name": f"{self.persona.model}, {self.persona.holder}", "serial": self.serial}
+        return fields | {"address": f"http://127.0.0.1:{self.port}", "paired": self.paired}
 
     @property
     def serial(self) -> str:
@@ -236,8 +236,8 @@ class SimulatedDevice:
         }
 
     def inventory(self, kind: str, after: str) -> dict[str, Any]:
-        found = [item for item in self.life.inventory(kind) if item["id"] > after]
-        page = found[:PAGE_ITEMS]
+        fields = [item for item in self.life.inventory(kind) if item["id"] > after]
+        page = fields[:PAGE_ITEMS]
         if self.knobs.lie_about_sizes and kind == "photos":
             page = [item | {"size_bytes": item["size_bytes"] * 3 + 1} if n % 10 == 0 else item for n, item in enumerate(page)]
         if self.knobs.strange_names and kind == "photos" and len(page) > 1:
@@ -245,7 +245,7 @@ class SimulatedDevice:
             page[1] = page[1] | {"name": "<img src=x onerror=alert(1)>\u202egpj.exe"}
         if self.knobs.announce_twice and kind == "photos":
             page = [*page, *page[-1:]]
-        return {"items": page, "next": page[-1]["id"] if len(found) > len(page) else None}
+        return {"items": page, "next": page[-1]["id"] if len(fields) > len(page) else None}
 
     def read(self, kind: str, id: str, start: int, tag: str | None) -> Iterator[bytes]:
         self.open_for_reading()
@@ -311,9 +311,9 @@ class SimulatedDevice:
         return self.uploads[name]
 
     def finish_upload(self, name: str) -> dict[str, str]:
-        told, content = self.upload(name)
+        fields, content = self.upload(name)
         del self.uploads[name]
-        return {"id": self._keep(told["kind"], told["id"], told, bytes(content))}
+        return {"id": self._keep(fields["kind"], fields["id"], fields, bytes(content))}
 
     def _keep(self, kind: str, id: str | None, head: dict[str, Any], content: bytes) -> str:
         if len(content) != head["size_bytes"]:

@@ -65,10 +65,10 @@ def page(
 
 
 def _row(device: SimulatedDevice) -> str:
-    told, knobs = device.described(), device.knobs
+    fields, knobs = device.described(), device.knobs
     buttons = "".join(_switch(device.id, name, label, getattr(knobs, name)) for name, label in _SWITCHES)
     numbers = "".join(_number(device.id, name, label, getattr(knobs, name)) for name, label in _NUMBERS)
-    name = f"<b>{html.escape(told['model'])}</b><br>{html.escape(told['holder'])}<br><small>{html.escape(told['serial'])}</small>"
+    name = f"<b>{html.escape(fields['model'])}</b><br>{html.escape(fields['holder'])}<br><small>{html.escape(fields['serial'])}</small>"
     return f"<section id={device.id}><div>{name}</div><div>{_screen(device)}</div><div>{buttons}{numbers}</div></section>"
 
 
@@ -84,30 +84,31 @@ def _screen(device: SimulatedDevice) -> str:
 
 
 def _sftp_row(device: SftpDevice) -> str:
-    told = device.described()
-    name = f"<b>{html.escape(told['model'])}</b><br>{html.escape(told['holder'])}<br><small>{html.escape(told['serial'])}</small>"
-    door = told["sftp"]
-    screen = f"SFTP at 127.0.0.1:{told['port']}<br>{door['username']} / {door['password']}<br><small>{door['fingerprint']}</small>"
+    fields = device.described()
+    name = f"<b>{html.escape(fields['model'])}</b><br>{html.escape(fields['holder'])}<br><small>{html.escape(fields['serial'])}</small>"
+    door = fields["sftp"]
+    screen = f"SFTP at 127.0.0.1:{fields['port']}<br>{door['username']} / {door['password']}<br><small>{door['fingerprint']}</small>"
     buttons = "".join(_switch(device.id, knob, label, getattr(device.knobs, knob)) for knob, label in _SWITCHES[:3:2])
     renew = f"<form method=post action=/control/{device.id}/new-host-key><button>new host key, as after a reset</button></form>"
     return f"<section id={device.id}><div>{name}</div><div>{screen}</div><div>{buttons}{renew}</div></section>"
 
 
 def _cloud_row(cloud: OfficeCloud) -> str:
-    told = cloud.described()
-    name = f"<b>The office's cloud</b><br>bucket {told['bucket']}<br><small>{told['stored_bytes']} bytes</small>"
-    keys = f"{told['endpoint']}<br>{told['access_key']} / {told['secret_key']}"
-    counts = ", ".join(f"{count} {html.escape(name)}" for name, count in sorted(told["requests"].items()))
-    buttons = "".join(_switch("cloud", knob, label, told["knobs"][knob]) for knob, label in _CLOUD_SWITCHES)
-    numbers = "".join(_number("cloud", knob, label, told["knobs"][knob]) for knob, label in _CLOUD_NUMBERS)
+    fields = cloud.described()
+    name = f"<b>The office's cloud</b><br>bucket {fields['bucket']}<br><small>{fields['stored_bytes']} bytes</small>"
+    keys = f"{fields['endpoint']}<br>{fields['access_key']} / {fields['secret_key']}"
+    counts = ", ".join(f"{count} {html.escape(name)}" for name, count in sorted(fields["requests"].items()))
+    buttons = "".join(_switch("cloud", knob, label, fields["knobs"][knob]) for knob, label in _CLOUD_SWITCHES)
+    numbers = "".join(_number("cloud", knob, label, fields["knobs"][knob]) for knob, label in _CLOUD_NUMBERS)
     return f"<section id=cloud><div>{name}</div><div>{keys}<br><small>{counts}</small></div><div>{buttons}{numbers}</div></section>"
 
 
 def _boathouse_row(boathouse: Boathouse) -> str:
-    told = boathouse.described()
-    name = f"<b>The computer in the boathouse</b><br>folder {told['folder']}"
-    door = f"SFTP at {told['host']}:{told['port']}<br>{told['username']} / {told['password']}<br><small>{told['fingerprint']}</small>"
-    button = _switch("boathouse", "away", "away", told["away"])
+    fields = boathouse.described()
+    name = f"<b>The computer in the boathouse</b><br>folder {fields['folder']}"
+    door = f"SFTP at {fields['host']}:{fields['port']}<br>{fields['username']} / {fields['password']}"
+    door += f"<br><small>{fields['fingerprint']}</small>"
+    button = _switch("boathouse", "away", "away", fields["away"])
     return f"<section id=boathouse><div>{name}</div><div>{door}</div><div>{button}</div></section>"
 
 

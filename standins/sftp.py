@@ -87,9 +87,9 @@ class SftpDevice:
             self.listen()
 
     def described(self) -> dict[str, Any]:
-        told = {"device": self.id, "model": f"{self.persona.make} {self.persona.model}", "holder": self.persona.holder, "port": self.port}
-        told |= {"paired": True, "accepted": True, "code": "", "serial": self.persona.serial, "knobs": asdict(self.knobs)}
-        return told | {"sftp": {"username": USERNAME, "password": PASSWORD, "fingerprint": self.fingerprint}}
+        fields = {"device": self.id, "model": f"{self.persona.make} {self.persona.model}", "holder": self.persona.holder, "port": self.port}
+        fields |= {"paired": True, "accepted": True, "code": "", "serial": self.persona.serial, "knobs": asdict(self.knobs)}
+        return fields | {"sftp": {"username": USERNAME, "password": PASSWORD, "fingerprint": self.fingerprint}}
 
     def live_until(self, day: date) -> None:
         """A line every five minutes, a picture now and then; the same in every play."""

@@ -27,11 +27,11 @@ def ticks() -> Ticks:
 
 def synchronised() -> bool | None:
     """Whether the kernel says that its clock is kept in step; None where it cannot be asked."""
-    told = _Timex()
+    timex = _Timex()
     try:
-        state = ctypes.CDLL(None, use_errno=True).adjtimex(ctypes.byref(told))
+        state = ctypes.CDLL(None, use_errno=True).adjtimex(ctypes.byref(timex))
     except (OSError, AttributeError):
         return None
     if state < 0:
         return None
-    return state != _TIME_ERROR and not told.status & _STA_UNSYNC
+    return state != _TIME_ERROR and not timex.status & _STA_UNSYNC

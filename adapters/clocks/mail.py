@@ -25,10 +25,10 @@ def mail_date(host: str, port: int, *, timeout_seconds: float = TIMEOUT_SECONDS)
 
 def date_in(greeting: bytes) -> datetime | None:
     """Aware, UTC. None when the date is none."""
-    found = _DATE.search(greeting)
-    if found is None:
+    match = _DATE.search(greeting)
+    if match is None:
         return None
     try:
-        return parsedate_to_datetime(found.group().decode()).astimezone(UTC)
+        return parsedate_to_datetime(match.group().decode()).astimezone(UTC)
     except (ValueError, OverflowError):
         return None

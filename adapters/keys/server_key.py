@@ -79,12 +79,12 @@ def read_key(place: KeyPlace) -> bytes:
     """32 bytes. Raises KeyMissing, OtherKey."""
     try:
         with place.path.open("rb") as file:
-            found = os.pread(file.fileno(), KEY_BYTES + 1, 0) if place.kind is Kind.TYPED else file.read(KEY_BYTES + 1)
+            content = os.pread(file.fileno(), KEY_BYTES + 1, 0) if place.kind is Kind.TYPED else file.read(KEY_BYTES + 1)
     except OSError as error:
         raise KeyMissing(f"The server's key is not at {place.path}: {error.strerror}.") from None
-    if len(found) != KEY_BYTES:
+    if len(content) != KEY_BYTES:
         raise OtherKey(f"What lies at {place.path} is no key of a server.")
-    return found
+    return content
 
 
 def make_key(place: KeyPlace) -> bytes:

@@ -65,30 +65,30 @@ class AgentLink:
         return self._told_version or 1
 
     def state(self) -> DeviceState:
-        told = self._json("GET", "/agent/v1/state")
-        version = told.get("protocol")
+        fields = self._json("GET", "/agent/v1/state")
+        version = fields.get("protocol")
         self._told_version = min(PROTOCOL, version) if isinstance(version, int) and version >= 1 else 1
-        if told.get("family") not in FAMILIES:
+        if fields.get("family") not in FAMILIES:
             raise DeviceLied("The device names a family that does not exist.")
         return DeviceState(
-            make=_short(told.get("make")),
-            model=_short(told.get("model")),
-            family=_short(told.get("family")),
-            os_version=_short(told.get("os_version")),
-            serial=_short(told.get("serial")),
-            storage_total_bytes=_count(told.get("storage_total_bytes")),
-            storage_used_bytes=_count(told.get("storage_used_bytes")),
-            battery_percent=_count(told.get("battery_percent")),
-            on_power=_flag(told.get("on_power")),
-            locked=_flag(told.get("locked")),
-            accepted=_flag(told.get("accepted")),
-            data_access=_flag(told.get("data_access")),
-            finder_lock=_flag(told.get("finder_lock")),
-            network=told["network"] if told.get("network") in ("office", "elsewhere") else None,
-            card=_card(told.get("card")),
-            clock=_clock(told.get("clock")),
-            last_used_at=_clock(told.get("last_used")),
-            update_pending=_short(told.get("update_pending")),
+            make=_short(fields.get("make")),
+            model=_short(fields.get("model")),
+            family=_short(fields.get("family")),
+            os_version=_short(fields.get("os_version")),
+            serial=_short(fields.get("serial")),
+            storage_total_bytes=_count(fields.get("storage_total_bytes")),
+            storage_used_bytes=_count(fields.get("storage_used_bytes")),
+            battery_percent=_count(fields.get("battery_percent")),
+            on_power=_flag(fields.get("on_power")),
+            locked=_flag(fields.get("locked")),
+            accepted=_flag(fields.get("accepted")),
+            data_access=_flag(fields.get("data_access")),
+            finder_lock=_flag(fields.get("finder_lock")),
+            network=fields["network"] if fields.get("network") in ("office", "elsewhere") else None,
+            card=_card(fields.get("card")),
+            clock=_clock(fields.get("clock")),
+            last_used_at=_clock(fields.get("last_used")),
+            update_pending=_short(fields.get("update_pending")),
         )
 
     def kinds(self) -> list[str]:
@@ -105,20 +105,20 @@ class AgentLink:
         return announced_own_cloud(self._json("GET", "/agent/v3/own-cloud").get("own_cloud"))
 
     def inventory(self, kind: str) -> list[Item]:
-        found: list[Item] = []
+        items: list[Item] = []
         after = ""
         for _ in range(MAX_PAGES):
-            told = self._json("GET", f"/agent/v1/inventory/{kind}?after={quote(after, safe='')}")
+            fields = self._json("GET", f"/agent/v1/inventory/{kind}?after={quote(after, safe='')}")
             try:
-                found += [_item(kind, entry) for entry in told["items"]]
-                if told["next"] is None:
-                    return checked_inventory(found, kind=kind)
-                if not isinstance(told["next"], str) or told["next"] <= after:
+                items += [_item(kind, entry) for entry in fields["items"]]
+                if fields["next"] is None:
+                    return checked_inventory(items, kind=kind)
+                if not isinstance(fields["next"], str) or fields["next"] <= after:
                     raise DeviceLied(f"The inventory of {kind} does not end.")
-                after = told["next"]
+                after = fields["next"]
             except (KeyError, TypeError, AttributeError):
                 raise DeviceLied(f"The inventory of {kind} cannot be read.") from None
-            if len(found) > MAX_ITEMS:
+            if len(items) > MAX_ITEMS:
                 raise DeviceLied(f"The device announces more than {MAX_ITEMS} items of {kind}.")
         raise DeviceLied(f"The inventory of {kind} does not end.")
 
@@ -240,11 +240,11 @@ class AgentLink:
                 raise
 
     def _write(self, kind: str, id: str | None, name: str, pieces: Iterable[bytes], size_bytes: int) -> str:
-        told = {"name": name, "size_bytes": size_bytes}
+        fields = {"name": name, "size_bytes": size_bytes}
         if size_bytes > PART_BYTES:
-            return self._write_in_parts(kind, id, told, pieces)
+            return self._write_in_parts(kind, id, fields, pieces)
         method, target = ("POST", f"/agent/v1/items/{kind}") if id is None else ("PUT", f"/agent/v1/items/{kind}/{quote(id, safe='')}")
-        return _written(self._json(method, target, [json.dumps(told).encode(), *framed(pieces)]))
+        return _written(self._json(method, target, [json.dumps(fields).encode(), *framed(pieces)]))
 
     def _write_in_parts(self, kind: str, id: str | None, told: dict[str, Any], pieces: Iterable[bytes]) -> str:
         asked = json.dumps(told | {"kind": kind, "id": id}).encode()
@@ -262,12 +262,12 @@ class AgentLink:
         done = 0
         for tries in itertools.count(1):
             try:
-                told = self._json("PUT", f"{where}?from={start + done}", list(framed([part[done:]])))
+                fields = self._json("PUT", f"{where}?from={start + done}", list(framed([part[done:]])))
             except LinkCut:
                 if tries >= TRIES:
                     raise
-                told = self._json("GET", where)
-            have = told.get("have")
+                fields = self._json("GET", where)
+            have = fields.get("have")
             if not isinstance(have, int) or not start <= have <= start + len(part):
                 raise DeviceLied("The device says that it has what nobody sent.")
             done = have - start
@@ -333,10 +333,10 @@ def _written(told: dict[str, Any]) -> str:
 
 def _digest(told: object) -> bytes | None:
     try:
-        found = bytes.fromhex(told) if isinstance(told, str) else None
+        content = bytes.fromhex(told) if isinstance(told, str) else None
     except ValueError:
         return None
-    return found if found is not None and len(found) == DIGEST_BYTES else None
+    return content if content is not None and len(content) == DIGEST_BYTES else None
 
 
 def _object(content: bytes) -> dict[str, Any]:
@@ -375,7 +375,7 @@ def _card(told: object) -> Card | None:
 
 def _clock(told: object) -> datetime | None:
     try:
-        found = datetime.fromisoformat(told) if isinstance(told, str) else None
+        moment = datetime.fromisoformat(told) if isinstance(told, str) else None
     except ValueError:
         return None
-    return found if found is not None and found.tzinfo is not None else None
+    return moment if moment is not None and moment.tzinfo is not None else None

@@ -146,8 +146,8 @@ def tls() -> ssl.SSLContext:
 def refusal(response: httpx.Response) -> LinkError:
     """What a status other than 200 means."""
     try:
-        told: dict[str, Any] = response.json()
-        code, left = told["error"], told.get("tries_left")
+        fields: dict[str, Any] = response.json()
+        code, left = fields["error"], fields.get("tries_left")
     except (ValueError, KeyError, TypeError):
         return DeviceLied(f"The device answers with HTTP status {response.status_code}.")
     if code == "wrong_code":

@@ -69,10 +69,10 @@ def pair(address: str, code: str, *, server_name: str) -> Paired:
         except (KeyError, ValueError, TypeError):
             raise DeviceLied("The device's answer to the pairing cannot be read.") from None
         key = stretched(shared, code.strip().upper().replace(" ", "").encode(), b"old attic pairing 1" + public + theirs)
-        told = _plain(client, "/agent/v1/pair/finish", {"session": session, "proof": proof(key, b"server")})
-        if not hmac.compare_digest(proof(key, b"device").encode(), str(told.get("proof", "")).encode()):
+        fields = _plain(client, "/agent/v1/pair/finish", {"session": session, "proof": proof(key, b"server")})
+        if not hmac.compare_digest(proof(key, b"device").encode(), str(fields.get("proof", "")).encode()):
             raise PairingRefused("The device could not prove that it knows the code.", remedy="Somebody may stand in between. Try again.")
-    return Paired(device=device, key=stretched(key, b"", b"old attic device key 1"), accepted=told.get("accepted") is not False)
+    return Paired(device=device, key=stretched(key, b"", b"old attic device key 1"), accepted=fields.get("accepted") is not False)
 
 
 def _plain(client: httpx.Client, target: str, told: dict[str, str]) -> dict[str, Any]:

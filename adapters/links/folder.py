@@ -31,13 +31,13 @@ class FolderLink(TreeLink):
         self._destination = FolderDestination(root)
 
     def state(self) -> DeviceState:
-        told = super().state()
+        device_state = super().state()
         room = os.statvfs(self._root)
         free_bytes = room.f_bavail * room.f_frsize
         if not os.path.ismount(self._root):
-            return replace(told, free_bytes=free_bytes)
+            return replace(device_state, free_bytes=free_bytes)
         total_bytes = room.f_blocks * room.f_frsize
-        return replace(told, free_bytes=free_bytes, storage_total_bytes=total_bytes, storage_used_bytes=total_bytes - free_bytes)
+        return replace(device_state, free_bytes=free_bytes, storage_total_bytes=total_bytes, storage_used_bytes=total_bytes - free_bytes)
 
     def put(self, path: str, item: Item, pieces: Iterable[bytes], *, over: bool) -> str:
         return self._written(path, lambda: self._destination.file(path, item, pieces, over=over))

@@ -234,7 +234,7 @@ def _entered_at(block: Block) -> datetime | None:
 
 def _mail_time(value: object, zone: tzinfo) -> datetime | None:
     try:
-        found = parsedate_to_datetime(str(value)) if value else None
-        return None if found is None else (found if found.tzinfo else found.replace(tzinfo=zone)).astimezone(UTC)
+        moment = parsedate_to_datetime(str(value)) if value else None
+        return None if moment is None else (moment if moment.tzinfo else moment.replace(tzinfo=zone)).astimezone(UTC)
     except (ValueError, TypeError, OverflowError, IndexError):
         return None

@@ -96,10 +96,10 @@ class OwnExport:
         if not isinstance(held, list) or not all(isinstance(one, dict) for one in held):
             return False
         listed = [row for rows in self._by_file.values() for row in rows if row["kind"] == code]
-        told = {str(row["id"]): row for row in listed if "id" in row}
-        told = told or dict(zip((str(one.get("id", "")) for one in held), listed, strict=False))  # made before ids were listed
+        fields = {str(row["id"]): row for row in listed if "id" in row}
+        fields = fields or dict(zip((str(one.get("id", "")) for one in held), listed, strict=False))  # made before ids were listed
         for number, one in enumerate(held, start=1):
-            id, row = str(one.get("id", "")), told.get(str(one.get("id", "")), {})
+            id, row = str(one.get("id", "")), fields.get(str(one.get("id", "")), {})
             name = str(row.get("name") or one.get("name") or "(no name)")
             record = {field: value for field, value in one.items() if field != "id" and not (field == "name" and value == name)}
             content = json.dumps(record, ensure_ascii=False).encode("utf-8", "replace")
@@ -127,8 +127,8 @@ def _is_sound(name: str, value: int | str) -> bool:
 
 def own_export(source: Source) -> OwnExport | None:
     """The archive as our own, when its listing is there and can be read; else it is an archive like any other."""
-    found = [entry for entry in source.entries if entry.path == LISTING or entry.path.endswith(f"/{LISTING}")]
-    for entry in sorted(found, key=lambda entry: entry.path.count("/"))[:3]:
+    entries = [entry for entry in source.entries if entry.path == LISTING or entry.path.endswith(f"/{LISTING}")]
+    for entry in sorted(entries, key=lambda entry: entry.path.count("/"))[:3]:
         listed = _listed(entry)
         if listed is not None:
             return OwnExport(source, listed, within=entry.path.removesuffix(LISTING))
@@ -148,7 +148,7 @@ def _listed(entry: Entry) -> list[Row] | None:
 
 def _instant(row: dict[str, Any]) -> datetime | None:
     try:
-        found = datetime.fromisoformat(str(row.get("modified")))
+        moment = datetime.fromisoformat(str(row.get("modified")))
     except ValueError:
         return None
-    return found.astimezone(UTC) if found.tzinfo else None
+    return moment.astimezone(UTC) if moment.tzinfo else None

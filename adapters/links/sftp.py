@@ -132,7 +132,7 @@ class SftpLink:
         return self._found
 
     def _walk(self, session: Session) -> dict[str, dict[str, Item]]:
-        found: dict[str, dict[str, Item]] = {}
+        items: dict[str, dict[str, Item]] = {}
         folders: list[tuple[str, str | None]] = [("", None)]
         count, until = 0, time.monotonic() + LOOK_SECONDS
         while folders:
@@ -143,13 +143,13 @@ class SftpLink:
                         count += 1
                         if count > MAX_ITEMS or time.monotonic() > until:
                             raise LinkFault("The folders of the device do not end.", remedy="Give it a folder further down, under Link.")
-                        self._take(session, decoded(name), facts, folder, above, found, folders)
+                        self._take(session, decoded(name), facts, folder, above, items, folders)
             except ItemNotTaken as error:
                 if not folder:
                     raise no_access(error) from None
                 if error.why != "gone":
                     self._lacks(FOLDERS, folder, error)
-        return found
+        return items
 
     def _take(
         self, session: Session, name: str, facts: Facts, folder: str, above: str | None, found: dict[str, dict[str, Item]],

@@ -57,8 +57,8 @@ class TreeLink:
         return DeviceState(make="", model="Folder", family=FAMILY, os_version="", data_access=True)
 
     def kinds(self) -> list[str]:
-        found = self._walked()
-        return [kind for kind in (*KINDS, FOLDERS) if kind in found]
+        files = self._walked()
+        return [kind for kind in (*KINDS, FOLDERS) if kind in files]
 
     def inventory(self, kind: str) -> Sequence[Item]:
         return self._walked().get(kind, [])
@@ -109,7 +109,7 @@ class TreeLink:
         return self._found
 
     def _walk(self) -> "dict[str, Files]":
-        found: dict[str, Files] = {}
+        files: dict[str, Files] = {}
         waiting: list[tuple[str, str | None]] = [("", None)]
         while waiting:
             folder, above = waiting.pop()
@@ -117,7 +117,7 @@ class TreeLink:
                 handle = self._handles.folder(folder)
                 with os.scandir(handle) as entries:
                     for entry in entries:
-                        self._take(entry, handle, folder, above, found, waiting)
+                        self._take(entry, handle, folder, above, files, waiting)
             except FileNotFoundError:
                 if not os.path.isdir(self._root):
                     raise DeviceAway(f"The folder {self._root} is not there any more.") from None
@@ -128,7 +128,7 @@ class TreeLink:
                     self._not_read.append(NotRead(kind=FOLDERS, name=shown_path(folder), code="changed"))
                 else:
                     self._lacks(FOLDERS, folder, error)
-        return found
+        return files
 
     def _take(
         self,

@@ -41,12 +41,12 @@ class Drives:
 
     def sightings(self, known: Sequence[str]) -> list[Sighting]:
         """`known`: paths at which drives were seen before. Each place is told once, with every link in it resolved."""
-        found: dict[str, Sighting] = {}
+        sightings: dict[str, Sighting] = {}
         for folder in (*(Path(path) for path in known), *self._folders()):
             where = os.path.realpath(folder)
-            if where not in found and (store := _vault_in(Path(where))):
-                found[where] = Sighting(path=where, store=store)
-        return sorted(found.values(), key=lambda one: one.path)
+            if where not in sightings and (store := _vault_in(Path(where))):
+                sightings[where] = Sighting(path=where, store=store)
+        return sorted(sightings.values(), key=lambda one: one.path)
 
     def _folders(self) -> Iterator[Path]:
         for place in self._places:
@@ -114,7 +114,7 @@ def _vault_in(folder: Path) -> str:
     try:
         if not stat.S_ISREG(os.lstat(folder / "header").st_mode):
             return ""
-        told = read_header(FolderBlobs(folder))
+        fields = read_header(FolderBlobs(folder))
     except (OSError, AtticError):  # no vault, or one that nobody can read: neither is a drive of ours
         return ""
-    return str(told.get("store", ""))
+    return str(fields.get("store", ""))

@@ -249,8 +249,8 @@ class S3Blobs:
     def dated(self, name: str) -> datetime | None:
         """By the service's clock."""
         with self._wrapped(name):
-            found: datetime = self._client.head_object(Bucket=self._where.bucket, Key=self._key(name))["LastModified"]
-        return found
+            moment: datetime = self._client.head_object(Bucket=self._where.bucket, Key=self._key(name))["LastModified"]
+        return moment
 
     def clock(self) -> datetime | None:
         with self._wrapped(self._where.bucket):

@@ -99,6 +99,6 @@ class Sentences(TestCase):
         for code, told in LINES.items():
             names = {re.split(r"[:!.\[]", one)[0] for one in re.findall(r"\{([^{}]+)\}", told)}
             for value in (0, 1, "x", ["x", "y"], None, True):
-                said = filled(LINES, code, {name: value for name in names})
+                said = filled(LINES, code, dict.fromkeys(names, value))
                 self.assertNotIn("{", said, code)
                 self.assertTrue(said, code)

@@ -56,11 +56,11 @@ def readiness(
     known = FAMILIES[family]
     if state is None:
         return _unreached(trouble, facts, known)
-    found = [Finding(code="reachable", level=Level.FINE, says="It answers.")]
+    findings = [Finding(code="reachable", level=Level.FINE, says="It answers.")]
     if link != "folder":
-        found.append(_paired(link))
-    found += _told(state, known, now, needs_bytes)
-    return [_untold(finding) if finding.code in facts.cannot else finding for finding in found]
+        findings.append(_paired(link))
+    findings += _told(state, known, now, needs_bytes)
+    return [_untold(finding) if finding.code in facts.cannot else finding for finding in findings]
 
 
 def blockers(findings: list[Finding]) -> list[Finding]:
@@ -81,8 +81,14 @@ def let_in(state: DeviceState) -> None:
 def hindrances(state: DeviceState, *, needs_bytes: int) -> list[Finding]:
     """Of what it says of itself: what blocks writing to it, and what to know before. Its finder lock blocks, as it does a reset."""
     family = FAMILIES[state.family]
-    found = [_locked(state), _finder(state, family, bad=Level.BLOCKS), _access(state, family), _space(state, needs_bytes), _battery(state)]
-    return [one for one in found if one.level == Level.BLOCKS or (one.level == Level.WARNS and one.code != "space")]
+    findings = [
+        _locked(state),
+        _finder(state, family, bad=Level.BLOCKS),
+        _access(state, family),
+        _space(state, needs_bytes),
+        _battery(state),
+    ]
+    return [one for one in findings if one.level == Level.BLOCKS or (one.level == Level.WARNS and one.code != "space")]
 
 
 def _paired(link: str) -> Finding:

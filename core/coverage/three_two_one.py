@@ -102,12 +102,12 @@ def _lacking(places: Sequence[Place] | Sequence[Target], on_device: bool) -> tup
     """The worst first; of what lies there, or of what a plan wants."""
     if not places:
         return (Lack.BACKUP,)
-    told = (
+    lacks = (
         (Lack.COPIES, len(places) + on_device < COPIES),
         (Lack.OFF_SITE, not any(place.off_site for place in places)),
         (Lack.MEDIA, len({place.medium for place in places}) < MEDIA),
     )
-    return tuple(lack for lack, so in told if so)
+    return tuple(lack for lack, so in lacks if so)
 
 
 def _step(lacks: tuple[Lack, ...], targets: Sequence[Target] | None, on_device: bool) -> Step:

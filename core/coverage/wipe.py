@@ -184,22 +184,22 @@ def _device(evidence: Evidence) -> list[Reason]:
     if state is None or state.finder_lock is None or (state.card is None and not evidence.link_cannot_tell):
         unknown = "whether its finder lock is on" if state is not None and state.card is not None else "about its finder lock and card"
         says = f"It has not told {unknown}."
-        found = [_reason("unknown", says, "Look on the device itself, or look at it again when it can tell.", Remedy.LOOK)]
+        reasons = [_reason("unknown", says, "Look on the device itself, or look at it again when it can tell.", Remedy.LOOK)]
     else:
-        found = []
+        reasons = []
     if state is None:
-        return found
+        return reasons
     if state.finder_lock:
         step = "Its holder switches it off, on the device, with their own account password."
-        found.append(
+        reasons.append(
             _reason("finder_lock", "The finder lock is on: after a reset nobody could set the device up.", step, Remedy.ON_THE_DEVICE)
         )
     if state.card is not None and state.card.present:
         if state.card.encrypted:
             says = "Its removable card is encrypted by the device: after the reset nobody can read it."
             step = "Switch the card's encryption off, or copy the card, before the reset."
-            found.append(_reason("card_encrypted", says, step, Remedy.ON_THE_DEVICE))
+            reasons.append(_reason("card_encrypted", says, step, Remedy.ON_THE_DEVICE))
         else:
             says = "A reset does not touch its removable card: what is on it stays readable for whoever gets it."
-            found.append(_reason("card_stays", says, "Take the card out.", Remedy.ON_THE_DEVICE, blocks=False))
-    return found
+            reasons.append(_reason("card_stays", says, "Take the card out.", Remedy.ON_THE_DEVICE, blocks=False))
+    return reasons

@@ -248,7 +248,7 @@ class _First:
                 self._files.add(item.id)
                 continue
             try:
-                told = record(b"".join(content()))
+                fields = record(b"".join(content()))
             except UnreadableRecord:
                 self._unreadable.add(item.id)
                 continue
@@ -257,7 +257,7 @@ class _First:
                 continue
             self.count += 1
             self._archive.listed(self._found.code, item, self.path)
-            yield item, told
+            yield item, fields
 
 
 def _again(opening: Opening) -> Iterator[Told]:

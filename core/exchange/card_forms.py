@@ -155,7 +155,7 @@ def _give_labels(out: list[_Out]) -> None:
 def _in_3(line: Line) -> list[_Out]:
     types, params = _params(line)
     value, name = _value(line), line.name
-    found: list[_Out] = []
+    lines: list[_Out] = []
     if name[:2] == "X-":
         name = _own_again(line, _NOT_IN_4)
     if name in _NOT_IN_3:
@@ -180,10 +180,10 @@ def _in_3(line: Line) -> list[_Out]:
     for gone in ("ALTID", "PID", "MEDIATYPE"):
         params.pop(gone, None)
     if told := params.pop("SORT-AS", None):
-        found.append(_Out("SORT-STRING", escaped(told[0]), line.group))
+        lines.append(_Out("SORT-STRING", escaped(told[0]), line.group))
     if label := params.pop("LABEL", None):
-        found.append(_Out("LABEL", escaped(unescaped(label[0])), line.group, {"TYPE": list(types)}))
-    return [_Out(name, value, line.group, _with_types(params, types)), *found]
+        lines.append(_Out("LABEL", escaped(unescaped(label[0])), line.group, {"TYPE": list(types)}))
+    return [_Out(name, value, line.group, _with_types(params, types)), *lines]
 
 
 # -- parts

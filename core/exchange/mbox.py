@@ -31,8 +31,10 @@ def entry(content: bytes, *, at: datetime) -> bytes:
 
 def _asctime(at: datetime) -> str:
     """RFC 4155: as `asctime` writes it, in UTC, whatever the language of the machine."""
-    told = at.astimezone(UTC)
-    return f"{_DAYS.split()[told.weekday()]} {_MONTHS.split()[told.month - 1]} {told.day:2} {told:%H:%M:%S} {max(told.year, 1):04}"
+    moment = at.astimezone(UTC)
+    return (
+        f"{_DAYS.split()[moment.weekday()]} {_MONTHS.split()[moment.month - 1]} {moment.day:2} {moment:%H:%M:%S} {max(moment.year, 1):04}"
+    )
 
 
 def messages(pieces: Iterable[bytes]) -> Iterator[bytes]:

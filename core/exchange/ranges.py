@@ -29,10 +29,10 @@ class Stretch:
 def stretch(asked: str, *, size_bytes: int, if_range: str = "", tag: str = "") -> Stretch | None:
     """None: send the whole. `asked` and `if_range`: the headers Range and If-Range; `tag`: the file's entity tag, quotes included.
     What cannot be understood is passed over, as RFC 9110 §14.2 says. Raises NoSuchStretch."""
-    found = _ONE.fullmatch(asked)
-    if found is None or (if_range and if_range != tag):
+    match = _ONE.fullmatch(asked)
+    if match is None or (if_range and if_range != tag):
         return None
-    first, last, final = found.groups()
+    first, last, final = match.groups()
     if final is not None:
         if int(final) == 0:
             raise NoSuchStretch("Of the end nothing was asked for.")

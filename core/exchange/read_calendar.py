@@ -76,16 +76,16 @@ def _end(read: Any, start: datetime | date) -> datetime | date | None:
 
 def _times(start: datetime | date, end: datetime | date | None) -> dict[str, Any]:
     if not isinstance(start, datetime):
-        told: dict[str, Any] = {"start": start.isoformat(), "all_day": True}
+        fields: dict[str, Any] = {"start": start.isoformat(), "all_day": True}
         if end is not None:
-            told["end"] = (end.date() if isinstance(end, datetime) else end).isoformat()
-        return told
+            fields["end"] = (end.date() if isinstance(end, datetime) else end).isoformat()
+        return fields
     zone = _key(start)
-    told = {"start": _written(start, zone)}
+    fields = {"start": _written(start, zone)}
     if isinstance(end, datetime):
         same = _key(end) == zone
-        told["end"] = _written(end if same else end.astimezone(start.tzinfo), zone)
-    return told | ({"zone": zone} if zone else {})
+        fields["end"] = _written(end if same else end.astimezone(start.tzinfo), zone)
+    return fields | ({"zone": zone} if zone else {})
 
 
 def _written(instant: datetime, zone: str) -> str:

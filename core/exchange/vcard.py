@@ -56,11 +56,11 @@ def _came(contact: dict[str, Any]) -> tuple[bytes, list[str]]:
     """The card and its lines; nothing for one that is none."""
     told, coded = contact.get("card"), contact.get("card_base64")
     try:
-        found = told.encode() if isinstance(told, str) else base64.b64decode(coded, validate=True) if isinstance(coded, str) else b""
+        content = told.encode() if isinstance(told, str) else base64.b64decode(coded, validate=True) if isinstance(coded, str) else b""
     except (ValueError, UnicodeEncodeError):
         return b"", []
-    lines = _lines_of(found) if found else []
-    return (found, lines[0]) if len(lines) == 1 else (b"", [])
+    lines = _lines_of(content) if content else []
+    return (content, lines[0]) if len(lines) == 1 else (b"", [])
 
 
 def _lines_of(card: bytes) -> list[list[str]]:

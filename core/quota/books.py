@@ -55,12 +55,12 @@ class Books:
         by_team: dict[str, list[str]] = defaultdict(list)
         for device in self._of:
             by_team[teams.get(device, "")].append(device)
-        given = divide(
+        parts = divide(
             whole(np.flatnonzero(self._claims), accounts.lengths),
             {team: self._united(devices) for team, devices in by_team.items()},
             accounts.lengths,
         )
-        self._teams = {team: (part, by_team[team]) for team, part in given.items()}
+        self._teams = {team: (part, by_team[team]) for team, part in parts.items()}
         self._devices: dict[str, Part] = {}
         for part, devices in self._teams.values():
             self._devices |= divide(part, {device: self._needed[device] for device in devices}, accounts.lengths)
@@ -81,7 +81,7 @@ class Books:
         ids = [manifest.id for manifest in self._of[device]]
         kinds = sorted({summary.kind for manifest in self._of[device] for summary in manifest.trees})
         needed = {kind: numbers for kind in kinds if len(numbers := self._accounts.needed(ids, kind))}
-        given = divide(self._devices[device], needed | {"": self._accounts.roots(ids)}, self._accounts.lengths)
+        parts = divide(self._devices[device], needed | {"": self._accounts.roots(ids)}, self._accounts.lengths)
         logical: dict[str, int] = defaultdict(int)
         holding: dict[str, int] = defaultdict(int)
         for manifest in self._of[device]:
@@ -90,15 +90,15 @@ class Books:
                 holding[summary.kind] += summary.items > 0
         return {
             kind: Row(share=part.share, logical_bytes=logical[kind], backups=holding[kind] if kind else len(ids))
-            for kind, part in given.items()
+            for kind, part in parts.items()
         }
 
     def backups_of(self, device: str) -> dict[bytes, Row]:
         """What was given to the device, by backup."""
         needed = {manifest.id: self._accounts.needed([manifest.id]) for manifest in self._of[device]}
-        given = divide(self._devices[device], needed, self._accounts.lengths)
+        parts = divide(self._devices[device], needed, self._accounts.lengths)
         return {
-            manifest.id: Row(share=given[manifest.id].share, logical_bytes=manifest.size_bytes, backups=1) for manifest in self._of[device]
+            manifest.id: Row(share=parts[manifest.id].share, logical_bytes=manifest.size_bytes, backups=1) for manifest in self._of[device]
         }
 
     def together(self, devices: Iterable[str]) -> Row | None:
@@ -124,10 +124,10 @@ class Books:
     # -- inside
 
     def _united(self, devices: Iterable[str]) -> Numbers:
-        found = np.zeros(len(self._claims), dtype=np.bool_)
+        values = np.zeros(len(self._claims), dtype=np.bool_)
         for device in devices:
-            found[self._needed[device]] = True
-        return np.flatnonzero(found)
+            values[self._needed[device]] = True
+        return np.flatnonzero(values)
 
     def _row(self, share: Share, devices: Iterable[str]) -> Row:
         mine = [manifest for device in devices for manifest in self._of[device]]

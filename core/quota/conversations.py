@@ -34,24 +34,24 @@ def by_conversation(vault: Vault, manifest: Manifest, *, most_bytes: int = MOST_
     """Raises StoreError, Damaged when the list of attachments cannot be read, DeviceSealed."""
     left = {stored.item.id: stored.item.size_bytes for stored in vault.items(manifest, "attachments")}
     lost: list[int] = []
-    found: list[Talk] = []
+    talks: list[Talk] = []
     unread = 0
     for stored in vault.items(manifest, "messages", lost=lost.append) if left else ():
         most_bytes -= stored.item.size_bytes
         try:
-            told = record(b"".join(vault.read(stored))) if most_bytes >= 0 else None
+            fields = record(b"".join(vault.read(stored))) if most_bytes >= 0 else None
         except (Damaged, UnreadableRecord):
-            told = None
-        if told is None:
+            fields = None
+        if fields is None:
             unread += 1
             continue
-        mine = [left.pop(id) for id in _named(told) if id in left]
+        mine = [left.pop(id) for id in _named(fields) if id in left]
         if mine:
-            name = ", ".join(texts(told.get("with"))) or stored.item.name
-            found.append(Talk(id=stored.item.id, name=name, attachments=len(mine), size_bytes=sum(mine)))
+            name = ", ".join(texts(fields.get("with"))) or stored.item.name
+            talks.append(Talk(id=stored.item.id, name=name, attachments=len(mine), size_bytes=sum(mine)))
     if left:
-        found.append(Talk(id="", name="", attachments=len(left), size_bytes=sum(left.values())))
-    return Talks(lines=sorted(found, key=lambda one: (-one.size_bytes, one.id)), unread=unread + sum(lost))
+        talks.append(Talk(id="", name="", attachments=len(left), size_bytes=sum(left.values())))
+    return Talks(lines=sorted(talks, key=lambda one: (-one.size_bytes, one.id)), unread=unread + sum(lost))
 
 
 def _named(told: dict[str, object]) -> Iterator[str]:

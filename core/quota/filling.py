@@ -131,8 +131,8 @@ class Filling:
                     for span in stored.spans:
                         of_item.append(at)
                         chunks.append(span.chunk)
-        found = vault.index.numbers(b"".join(chunks))
-        pairs = np.unique(np.stack([found, np.array(of_item, dtype=np.int64)], axis=1)[found >= 0], axis=0) if chunks else _NO_PAIRS
+        values = vault.index.numbers(b"".join(chunks))
+        pairs = np.unique(np.stack([values, np.array(of_item, dtype=np.int64)], axis=1)[values >= 0], axis=0) if chunks else _NO_PAIRS
         self._chunks, self._of_item = pairs[:, 0], pairs[:, 1]
 
     def _branches(self, vault: Vault, kind: str) -> Iterator[tuple[int, list[Stored]]]:
@@ -195,8 +195,10 @@ class Filling:
                 one[0] += 1
                 one[1] += item.size_bytes
         passed_over = {up for key, one in sizes.items() if (up := _above(key)) and sizes[up] == one}
-        found = [Folder(kind=key[0], under=key[1], items=one[0], size_bytes=one[1]) for key, one in sizes.items() if key not in passed_over]
-        return sorted(found, key=lambda one: (-one.size_bytes, one.kind, one.under))[:most]
+        folders = [
+            Folder(kind=key[0], under=key[1], items=one[0], size_bytes=one[1]) for key, one in sizes.items() if key not in passed_over
+        ]
+        return sorted(folders, key=lambda one: (-one.size_bytes, one.kind, one.under))[:most]
 
     def growth(self) -> list[Growth]:
         """By kind, what grew most first."""
@@ -214,8 +216,8 @@ class Filling:
         """The backup with which the newest is compared: about thirty days older, or the oldest where none is."""
         newest = self.backups[-1]
         old = [one for one in self.backups if newest.finished_at - one.finished_at >= GROWN_OVER]
-        found = old[-1] if old else self.backups[0]
-        return found if newest.finished_at - found.finished_at >= LEAST_GROWN_OVER else None
+        manifest = old[-1] if old else self.backups[0]
+        return manifest if newest.finished_at - manifest.finished_at >= LEAST_GROWN_OVER else None
 
     # -- leaving out
 
@@ -241,8 +243,8 @@ class Filling:
         """Chunks of these items and of no other."""
         size = len(self._accounts.lengths)
         inside = np.bincount(self._chunks[fits[self._of_item]], minlength=size)
-        found: npt.NDArray[np.bool_] = (inside > 0) & (inside == np.bincount(self._chunks, minlength=size))
-        return found
+        values: npt.NDArray[np.bool_] = (inside > 0) & (inside == np.bincount(self._chunks, minlength=size))
+        return values
 
     def _by_item(self, of: npt.NDArray[np.bool_]) -> Numbers:
         """For each item the bytes of those of these chunks that it alone needs."""
@@ -281,9 +283,9 @@ def _above(key: tuple[str, str]) -> tuple[str, str] | None:
 
 
 def _among(numbers: Numbers, size: int) -> npt.NDArray[np.bool_]:
-    found = np.zeros(size, dtype=np.bool_)
-    found[numbers] = True
-    return found
+    values = np.zeros(size, dtype=np.bool_)
+    values[numbers] = True
+    return values
 
 
 _NO_PAIRS = np.empty((0, 2), dtype=np.int64)

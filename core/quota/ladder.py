@@ -120,19 +120,19 @@ def _least_loss(before: Sequence[Move], mine: Sequence[Move], wanted: int, frees
         return list(next(subset for subset in ordered if suffice(subset)))
     base = together(before, frees)
     own = [together([*before, move], frees) - base for move in mine]
-    found = _covering(mine, own, wanted - base)
-    if found is None:
-        found = list(mine)
+    moves = _covering(mine, own, wanted - base)
+    if moves is None:
+        moves = list(mine)
     gives = dict(zip((move.key for move in mine), own, strict=True))
-    held = together([*before, *found], frees)
-    for move in sorted(found, key=lambda move: (-move.loss, move.key)):
+    held = together([*before, *moves], frees)
+    for move in sorted(moves, key=lambda move: (-move.loss, move.key)):
         if held - gives[move.key] < wanted:  # among others it gives at least what it gives by itself
             continue
-        without = [one for one in found if one is not move]
+        without = [one for one in moves if one is not move]
         left = together([*before, *without], frees)
         if left >= wanted:
-            found, held = without, left
-    return found
+            moves, held = without, left
+    return moves
 
 
 def _covering(mine: Sequence[Move], own: Sequence[int], needed: int) -> list[Move] | None:

@@ -68,8 +68,8 @@ def _rung(kind: str, in_step: Mapping[str, str]) -> Rung | None:
     """As in a store; there what apps hold can be left out as well, being a copy beside that of this office."""
     if kind not in KINDS:
         return None
-    found = rung_of(kind, in_step=kind in in_step)
-    return Rung.HAD_AGAIN if found is None and kind == "app_data" else found
+    rung = rung_of(kind, in_step=kind in in_step)
+    return Rung.HAD_AGAIN if rung is None and kind == "app_data" else rung
 
 
 def beginning(found: Sequence[Step], wanted: int) -> list[Step]:

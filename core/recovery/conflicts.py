@@ -69,19 +69,19 @@ class Looks(Protocol):
 def met(code: str, chosen: Sequence[Stored], there: Sequence[Item], looks: Looks, *, same_device: bool) -> list[Met]:
     """One answer an item, in the order given. On the device that it came from, an id is the item."""
     free = {item.id: item for item in there}
-    found: dict[int, Met] = {}
+    matches: dict[int, Met] = {}
     own = {stored.item.id for stored in chosen} if same_device else set()
     for at, stored in enumerate(chosen):
         item = free.get(stored.item.id) if same_device else None
         if item is not None and alike(code, stored, item, looks, trusts_tag=True):
-            found[at] = Met(stored=stored, there=free.pop(item.id), same=True)
-    _by_content(code, chosen, {id: item for id, item in free.items() if id not in own}, free, looks, found)
+            matches[at] = Met(stored=stored, there=free.pop(item.id), same=True)
+    _by_content(code, chosen, {id: item for id, item in free.items() if id not in own}, free, looks, matches)
     for at, stored in enumerate(chosen):
-        if same_device and at not in found and stored.item.id in free:
-            found[at] = Met(stored=stored, there=free.pop(stored.item.id))
+        if same_device and at not in matches and stored.item.id in free:
+            matches[at] = Met(stored=stored, there=free.pop(stored.item.id))
     for tier in tiers(code):
-        _by_tier(tier, chosen, free, looks, found)
-    return [found.get(at) or Met(stored=stored) for at, stored in enumerate(chosen)]
+        _by_tier(tier, chosen, free, looks, matches)
+    return [matches.get(at) or Met(stored=stored) for at, stored in enumerate(chosen)]
 
 
 def alike(code: str, stored: Stored, item: Item, looks: Looks, *, trusts_tag: bool = False) -> bool:

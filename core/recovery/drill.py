@@ -280,8 +280,8 @@ def _restored(
     """What arrived, by its path; the rest is in the report."""
     names = {f"{number:06}": stored for number, stored in enumerate(piece)}
     sent = _Sent(scratch, names)
-    found: Extracted = extract(vault, list(names.items()), (), sent, on_progress=on_progress)
-    for lost in found.lost:
+    extracted: Extracted = extract(vault, list(names.items()), (), sent, on_progress=on_progress)
+    for lost in extracted.lost:
         report.lost.add(names[lost.path], lost.reason)
     return sent.arrived
 
@@ -356,8 +356,8 @@ def _open(stored: Stored, scratch: Scratch, path: str, proof: Proof) -> None:
     form = form_of(stored.item.kind, next(scratch.read(path), b"")[:HEAD_BYTES])
     if form is None:
         return
-    found = scratch.opens(path, form, stored.item)
-    if found.opened:
+    opening = scratch.opens(path, form, stored.item)
+    if opening.opened:
         proof.opened[form] += 1
-    elif found.says:
-        proof.unopened.add(stored, found.says)
+    elif opening.says:
+        proof.unopened.add(stored, opening.says)

@@ -77,7 +77,7 @@ def extract(
 ) -> Extracted:
     """(path, item) of each; `folders` are asked for last. Holds some thousand items at a time, however many there are.
     Raises StoreError, DeviceSealed, Stopped."""
-    found = Extracted()
+    extracted = Extracted()
     links = list[tuple[str, Stored]]()
     source = iter(items)
     while window := list(islice(source, _AT_ONCE)):
@@ -90,21 +90,21 @@ def extract(
                 path, stored = files[at]
                 if should_stop():
                     raise Stopped("The restore was stopped.")
-                with _noted(found, path, stored):
+                with _noted(extracted, path, stored):
                     destination.file(path, stored.item, stream.pieces(stored))
-                    found.items += 1
-                    found.size_bytes += stored.item.size_bytes
-                on_progress(found.size_bytes, max(total_bytes, found.size_bytes))
+                    extracted.items += 1
+                    extracted.size_bytes += stored.item.size_bytes
+                on_progress(extracted.size_bytes, max(total_bytes, extracted.size_bytes))
         finally:
             stream.close()
     for path, stored in links:
-        with _noted(found, path, stored):
+        with _noted(extracted, path, stored):
             destination.link(path, stored.item)
-            found.items += 1
+            extracted.items += 1
     for path, stored in sorted(folders, key=lambda entry: entry[0], reverse=True):
-        with _noted(found, path, stored):
+        with _noted(extracted, path, stored):
             destination.folder(path, stored.item)
-    return found
+    return extracted
 
 
 def _is_link(stored: Stored) -> bool:

@@ -35,8 +35,8 @@ def _file(item: Item, content: bytes) -> Line:
     """A file of cards or events, which a rule put among contacts or calendar: what is in it."""
     names: list[str] = []
     if item.kind == "contacts":
-        found = [contact(block)[1] for block in cards([content]) if not block.trouble]
-        names = [text(one.get("display")) or "(no name)" for one in found]
+        fields = [contact(block)[1] for block in cards([content]) if not block.trouble]
+        names = [text(one.get("display")) or "(no name)" for one in fields]
     elif item.kind == "calendar":
         for block, zones in events([content]):
             if not block.trouble:
@@ -62,11 +62,11 @@ def line(item: Item, content: bytes | None) -> Line:
     if item.attributes and "mode" in item.attributes:
         return _file(item, content)
     try:
-        told = record(content)
+        fields = record(content)
     except UnreadableRecord:
         return Line(title=item.name, detail="cannot be read as its kind promises")
     makers = {Shape.CONTACT: _contact, Shape.EVENT: _event, Shape.CONVERSATION: _conversation}
-    return makers.get(shape, _record)(item, told)
+    return makers.get(shape, _record)(item, fields)
 
 
 def matches(found: Line, item: Item, words: Iterable[str]) -> bool:

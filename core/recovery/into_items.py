@@ -107,8 +107,8 @@ class IntoItems:
             else:
                 ids = [self._single(code, left[0][1].id, left[0][1].name, iter((left[0][1].content,)), len(left[0][1].content))]
             for (one, small), id in zip(left, ids, strict=False):
-                told = Expected(name=small.name, size_bytes=len(small.content), digest=digest(code, small.content))
-                done[one.stored.item.id] = (id, told)
+                expected = Expected(name=small.name, size_bytes=len(small.content), digest=digest(code, small.content))
+                done[one.stored.item.id] = (id, expected)
             left = left[len(ids) :]
 
     def _write_one(
@@ -135,9 +135,9 @@ class IntoItems:
         digests = digests_there(self._link, code, there, on_item=self._going)
         sizes = {item.id: item.size_bytes for item in there}
         for id, told in expected.items():
-            found = digests.get(id)
-            if found is not None and told.digest is not None:
-                is_there = found == told.digest
+            content = digests.get(id)
+            if content is not None and told.digest is not None:
+                is_there = content == told.digest
             else:
                 is_there = id in sizes and (is_record(code) or sizes[id] == told.size_bytes)
                 counts.proven_by = "size"

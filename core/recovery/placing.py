@@ -57,15 +57,15 @@ def converted(item: Item, content: bytes) -> bytes:
     """The record as an open file; as it came where it cannot be read as its kind promises."""
     shape = kind(item.kind).shape
     try:
-        told = record(content)
+        fields = record(content)
     except UnreadableRecord:
         return content
     if shape is Shape.CONTACT:
-        return vcard(told, uid=item.id).encode("utf-8", "replace")
+        return vcard(fields, uid=item.id).encode("utf-8", "replace")
     if shape is Shape.EVENT:
-        found, refused = calendar([(item.id, told)], now=item.modified)
+        found, refused = calendar([(item.id, fields)], now=item.modified)
         return content if refused else found
-    return json.dumps({"name": item.name} | told, ensure_ascii=False, indent=1).encode("utf-8", "replace")
+    return json.dumps({"name": item.name} | fields, ensure_ascii=False, indent=1).encode("utf-8", "replace")
 
 
 def variant(path: str, number: int) -> str:

@@ -26,11 +26,11 @@ def preflight(
 ) -> list[Finding]:
     """Findings in the order in which to resolve them; blockers first. `holders`: whose it is and whose device it goes to, where
     these are two people and the device is in use."""
-    found = hindrances(state, needs_bytes=needed_bytes)
+    findings = hindrances(state, needs_bytes=needed_bytes)
     kinds = list(kinds)
 
     def add(code: str, level: Level, says: str, step: str) -> None:
-        found.append(Finding(code=code, level=level, says=says, step=step))
+        findings.append(Finding(code=code, level=level, says=says, step=step))
 
     stuck = [kind for kind in kinds if not travels(kind, source=source_family, target=state.family)]
     if stuck:
@@ -61,7 +61,7 @@ def preflight(
             f"It keeps files: {', '.join(records)} arrive as open files, in a folder each.",
             "Nothing; restore to a phone to have them in its apps again.",
         )
-    return sorted(found, key=lambda finding: finding.level != Level.BLOCKS)
+    return sorted(findings, key=lambda finding: finding.level != Level.BLOCKS)
 
 
 def _version(text: str) -> tuple[int, ...]:

@@ -44,9 +44,9 @@ def chosen(
         if selection.touches(summary.kind):
             note = None if lost is None else partial(lost.__setitem__, summary.kind)
             items = vault.items(manifest, summary.kind, lost=note)
-            found = [stored for stored in items if selection.holds(summary.kind, stored.item.id)]
-            if found:
-                yield summary.kind, found
+            stored_items = [stored for stored in items if selection.holds(summary.kind, stored.item.id)]
+            if stored_items:
+                yield summary.kind, stored_items
 
 
 def folders_of(vault: Vault, manifest: Manifest, kinds: Sequence[tuple[str, list[Stored]]], *, everything: bool) -> list[Stored]:
@@ -54,9 +54,9 @@ def folders_of(vault: Vault, manifest: Manifest, kinds: Sequence[tuple[str, list
     One whose entry is damaged is made as it is needed, without its time and mode."""
     if manifest.folders is None:
         return []
-    found = list(vault.items(manifest, manifest.folders.kind, lost=lambda count: None))
+    stored_items = list(vault.items(manifest, manifest.folders.kind, lost=lambda count: None))
     if everything:
-        return found
+        return stored_items
     paths = (path_of(stored.item) for _, chosen in kinds for stored in chosen)
     needed = {path[:at] for path in paths for at, letter in enumerate(path) if letter == "/"}
-    return [stored for stored in found if path_of(stored.item) in needed]
+    return [stored for stored in stored_items if path_of(stored.item) in needed]

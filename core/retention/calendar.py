@@ -36,8 +36,8 @@ def offsets(at: np.ndarray, zone: ZoneInfo) -> np.ndarray:
         return np.zeros(0, dtype=np.int64)
     first, last = instant_of(int(at.min())).year, instant_of(int(at.max())).year
     starts, ahead = _changes(zone, first // 10 * 10, last // 10 * 10 + 10)
-    found: np.ndarray = ahead[np.searchsorted(starts, at, side="right") - 1]
-    return found
+    values: np.ndarray = ahead[np.searchsorted(starts, at, side="right") - 1]
+    return values
 
 
 def midnight(day: date, zone: ZoneInfo) -> int:
@@ -49,8 +49,8 @@ def midnight(day: date, zone: ZoneInfo) -> int:
 
 
 def day_numbers(at: np.ndarray, ahead: np.ndarray) -> np.ndarray:
-    found: np.ndarray = (at + ahead) // DAY
-    return found
+    values: np.ndarray = (at + ahead) // DAY
+    return values
 
 
 def day_of(number: int) -> date:
@@ -61,15 +61,15 @@ def passed_at(at: np.ndarray, ahead: np.ndarray, period: Period, zone: ZoneInfo)
     """The instant from which on each no longer lies within the period: a midnight of the office."""
     days, where = np.unique(day_numbers(at, ahead), return_inverse=True)
     ends = np.fromiter((midnight(period.passed_on(day_of(int(day))), zone) for day in days), dtype=np.int64, count=len(days))
-    found: np.ndarray = ends[where]
-    return found
+    values: np.ndarray = ends[where]
+    return values
 
 
 def hours(at: np.ndarray, ahead: np.ndarray) -> np.ndarray:
     """A number for each hour of the office's clocks. One that comes twice on the day of a change is two."""
     local = (at + ahead) // 3600
-    found: np.ndarray = local * 4 * DAY + (ahead + DAY)
-    return found
+    values: np.ndarray = local * 4 * DAY + (ahead + DAY)
+    return values
 
 
 def weeks(at: np.ndarray, ahead: np.ndarray) -> np.ndarray:

@@ -151,9 +151,9 @@ def _nth_after(at: np.ndarray, group: np.ndarray, place: np.ndarray, count: int)
     there = place + count
     inside = there < len(at)
     inside[inside] = group[there[inside]] == group[place[inside]]
-    found = np.full(len(place), NEVER, dtype=np.int64)
-    found[inside] = at[there[inside]]
-    return found
+    values = np.full(len(place), NEVER, dtype=np.int64)
+    values[inside] = at[there[inside]]
+    return values
 
 
 def _claimed_by_periods(
@@ -181,11 +181,11 @@ def _next(places: np.ndarray, wanted: np.ndarray, period: np.ndarray) -> np.ndar
     ahead = np.where(wanted, places, size)
     following = np.minimum.accumulate(ahead[::-1])[::-1]
     after = np.append(following[1:], size)
-    found = np.full(size, -1, dtype=np.int64)
+    values = np.full(size, -1, dtype=np.int64)
     inside = after < size
     inside[inside] = period[after[inside]] == period[np.flatnonzero(inside)]
-    found[inside] = after[inside]
-    return found
+    values[inside] = after[inside]
+    return values
 
 
 def _safeguarded(pile: Pile, why: np.ndarray, now: int) -> np.ndarray:

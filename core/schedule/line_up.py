@@ -56,9 +56,9 @@ def line_up(jobs: Sequence[Job], places: Places) -> list[Placed]:
     ]
     best: list[Placed] | None = None
     for order in orders:
-        found = _placed(sorted(jobs, key=order), places)
-        if best is None or _worth(found) < _worth(best):
-            best = found
+        placed_items = _placed(sorted(jobs, key=order), places)
+        if best is None or _worth(placed_items) < _worth(best):
+            best = placed_items
         if all(one.fits for one in best):
             break
     return best or []
@@ -82,9 +82,9 @@ def _placed(jobs: list[Job], places: Places) -> list[Placed]:
     """Places the jobs in this order of preference. O(n²) in the worst case, on a few hundred jobs."""
     waiting = list(jobs)
     running: list[tuple[datetime, str]] = []
-    found: list[Placed] = []
+    placed_items: list[Placed] = []
     if not waiting:
-        return found
+        return placed_items
     now = min(aware(job.opens) for job in waiting)
     while waiting:
         running = [entry for entry in running if entry[0] > now]
@@ -96,8 +96,8 @@ def _placed(jobs: list[Job], places: Places) -> list[Placed]:
         waiting.remove(chosen)
         ends = now + timedelta(seconds=max(0.001, chosen.expected_seconds))
         running.append((ends, chosen.store))
-        found.append(Placed(key=chosen.key, starts=now, ends=ends, fits=ends <= chosen.closes))
-    return sorted(found, key=lambda one: (one.starts, one.key))
+        placed_items.append(Placed(key=chosen.key, starts=now, ends=ends, fits=ends <= chosen.closes))
+    return sorted(placed_items, key=lambda one: (one.starts, one.key))
 
 
 def _next(waiting: list[Job], running: list[tuple[datetime, str]], places: Places, now: datetime) -> Job | None:

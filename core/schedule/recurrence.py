@@ -78,13 +78,13 @@ class Recurrence:
 
     def following(self, after: datetime, count: int) -> list[datetime]:
         """The next `count` occurrences; fewer when the rule ends."""
-        found: list[datetime] = []
+        moments: list[datetime] = []
         start, reach = max(aware(after), self.start.replace(tzinfo=UTC) - timedelta(days=2)), timedelta(days=8)
-        while len(found) < count and reach.days <= MAX_GAP_DAYS * 4:
+        while len(moments) < count and reach.days <= MAX_GAP_DAYS * 4:
             new = list(self.between(start, start + reach))
-            found += new[: count - len(found)]
+            moments += new[: count - len(moments)]
             start, reach = start + reach, (timedelta(days=8) if new else reach * 2)
-        return found
+        return moments
 
     def _rule(self, near: datetime | None = None) -> rrule:
         """The expanded rule; one that repeats every week or day alike need not be walked from its start."""

@@ -71,9 +71,9 @@ class Slot:
 def slots(recurrence: Recurrence, window: Window, *, after: datetime, until: datetime) -> list[Slot]:
     """The occurrences in (after, until], each with its window."""
     reach = LONGEST_CATCH_UP if window.catch_up else _MARGIN
-    found = list(recurrence.between(after, aware(until) + reach))
+    moments = list(recurrence.between(after, aware(until) + reach))
     made = []
-    for occurrence, following in zip_longest(found, found[1:]):
+    for occurrence, following in zip_longest(moments, moments[1:]):
         if occurrence > aware(until):
             break
         closes = window.closes_at(occurrence, recurrence.zone)

@@ -79,10 +79,10 @@ class Accounts:
     def needed(self, backups: Iterable[bytes], kind: str | None = None) -> Numbers:
         """Numbers of what these backups need, or of what a kind in them does, each once. Raises NoSuchBackup."""
         known = [self._known(id) for id in backups]
-        found = self._nodes.marked(self._nodes.counted(known, kind) > 0, len(self.lengths))
+        values = self._nodes.marked(self._nodes.counted(known, kind) > 0, len(self.lengths))
         if kind is None:
-            found[[self._roots[id] for id in known]] = True
-        return np.flatnonzero(found)
+            values[[self._roots[id] for id in known]] = True
+        return np.flatnonzero(values)
 
     def roots(self, backups: Iterable[bytes]) -> Numbers:
         """Numbers of their manifests."""
@@ -193,11 +193,11 @@ class _Nodes:
 
     def marked(self, nodes: npt.NDArray[np.bool_], size: int) -> npt.NDArray[np.bool_]:
         """For each number whether any of these needs it."""
-        found = np.zeros(size + 1, dtype=np.bool_)  # the last one takes what is not in the index
+        values = np.zeros(size + 1, dtype=np.bool_)  # the last one takes what is not in the index
         mentioned = self._mentioned(np.flatnonzero(nodes))
         for at in range(0, len(mentioned), _AT_ONCE):
-            found[mentioned[at : at + _AT_ONCE]] = True
-        return found[:-1]
+            values[mentioned[at : at + _AT_ONCE]] = True
+        return values[:-1]
 
     def only_in(self, inside: npt.NDArray[np.int64]) -> Numbers:
         """Numbers that are mentioned by nothing but nodes that only the backups need that were counted."""
@@ -227,8 +227,8 @@ class _Nodes:
 
 def _times(numbers: npt.NDArray[np.int32], size: int) -> npt.NDArray[np.int32]:
     """How often each number is among these; what is not in the index is passed over."""
-    found = np.zeros(size, dtype=np.int32)
+    values = np.zeros(size, dtype=np.int32)
     for at in range(0, len(numbers), _AT_ONCE):
         some = numbers[at : at + _AT_ONCE]
-        found += np.bincount(some[some >= 0], minlength=size).astype(np.int32)
-    return found
+        values += np.bincount(some[some >= 0], minlength=size).astype(np.int32)
+    return values

@@ -49,10 +49,10 @@ class Bundles:
 
     def kept(self, lengths: npt.NDArray[np.uint32], needed: npt.NDArray[np.bool_]) -> npt.NDArray[np.int64]:
         """For each chunk how many of its sealed bytes are worth keeping."""
-        found = np.where(needed, lengths, 0).astype(np.int64)
+        values = np.where(needed, lengths, 0).astype(np.int64)
         for number, held in self.held.items():
-            found[number] = found[number] * self.live[number] // held
-        return found
+            values[number] = values[number] * self.live[number] // held
+        return values
 
 
 def bundles_of(vault: Vault, manifests: Sequence[Manifest], needs: Needs) -> Bundles:
@@ -82,7 +82,7 @@ def bundles_of(vault: Vault, manifests: Sequence[Manifest], needs: Needs) -> Bun
 
 
 def _opened(vault: Vault, numbers: npt.NDArray[np.int64], sizes: npt.NDArray[np.int64]) -> Bundles:
-    limits, found = vault.limits, Bundles()
+    limits, bundles = vault.limits, Bundles()
     held_at_most = limits.bundle_bytes + limits.tiny_bytes
     several, at = np.unique(numbers, return_inverse=True)
     live = np.bincount(at, weights=sizes).astype(np.int64)
@@ -95,8 +95,8 @@ def _opened(vault: Vault, numbers: npt.NDArray[np.int64], sizes: npt.NDArray[np.
     for chunk, content in fetch(vault, in_pack_order(vault, wanted)):
         number, needed = wanted[chunk]
         if not isinstance(content, Damaged) and needed < len(content):
-            found.live[number], found.held[number] = needed, len(content)
-    return found
+            bundles.live[number], bundles.held[number] = needed, len(content)
+    return bundles
 
 
 def bundle_anew(
@@ -124,12 +124,12 @@ def bundle_anew(
         mine = [manifest for manifest in manifests if manifest.sealed == (inner.id if inner else None)]
         for device, kind in dict.fromkeys((manifest.device, summary.kind) for manifest in mine for summary in manifest.trees):
             work.bundle([manifest for manifest in mine if manifest.device == device], kind)
-        told = {manifest.id: revision for manifest in mine if (revision := work.revision(manifest)) is not None}
-        if told:
+        revisions = {manifest.id: revision for manifest in mine if (revision := work.revision(manifest)) is not None}
+        if revisions:
             now = {manifest.id: manifest.trees for manifest in vault.manifests()}
             if any(now.get(manifest.id, manifest.trees) != manifest.trees for manifest in mine):
                 raise RunTooLong("Another sweep has bundled these backups anew meanwhile.")
-            writer.commit_revisions(encoded(told))
+            writer.commit_revisions(encoded(revisions))
         return writer.packed_bytes
     except RunTooLong:
         return writer.packed_bytes  # other sweeps were faster: what was written is found by the next one

@@ -151,7 +151,7 @@ class Capture:
         offered = set(self._link.kinds())
         kinds = [kind for kind in self._request.kinds if kind in offered]
         self._step(stage=Stage.LOOKING)
-        found = {kind: self._compared(kind, previous) for kind in kinds}
+        comparisons = {kind: self._compared(kind, previous) for kind in kinds}
         folders = self._compared(FOLDERS, previous) if FOLDERS in offered else None
         if isinstance(self._link, TellsNotRead):
             lacking = (entry for entry in self._link.not_read() if entry.kind == FOLDERS or entry.kind in self._request.kinds)
@@ -159,7 +159,7 @@ class Capture:
         self._admit(self._progress.to_read_bytes)
         self._step(stage=Stage.READING)
         try:
-            summaries = self._take_kinds(kinds, found)
+            summaries = self._take_kinds(kinds, comparisons)
             told_folders = self._take_kind(FOLDERS, folders) if folders is not None else None
         except (LinkError, Stopped):
             self._writer.flush()

@@ -138,10 +138,10 @@ def put_with(store: Objects, swallowed: Iterable[str]) -> dict[str, Any]:
     """What a ledger tells of the notes that it puts together, beside what they say."""
     ledgers, ids = rolled(store), [names.id_in(name) for name in swallowed if name.startswith((names.STAYS, names.LEDGERS))]
     put = list(dict.fromkeys([*ledgers.put, *sorted(id for id in ids if id is not None)]))[-MOST_PUT:]
-    told: dict[str, Any] = {"put": b"".join(put).hex()}
+    fields: dict[str, Any] = {"put": b"".join(put).hex()}
     if lost := sorted(taken_away(store)):
-        told["gone"] = lost
-    return told
+        fields["gone"] = lost
+    return fields
 
 
 def remembered(content: str, *, store: bytes) -> Notes:

@@ -87,10 +87,10 @@ def copy(
 
 
 def _lacking_bytes(source: Vault, target: Vault, needs: Needs, manifests: Sequence[Manifest]) -> int:
-    found = np.zeros(len(source.index.lengths), dtype=np.bool_)
+    values = np.zeros(len(source.index.lengths), dtype=np.bool_)
     for manifest in manifests:
-        found[needs.of(manifest.id)] = True
-    wanted = np.flatnonzero(found)
+        values[needs.of(manifest.id)] = True
+    wanted = np.flatnonzero(values)
     if same_key(source, target):
         wanted = wanted[target.index.numbers(b"".join(ids_of(source.index.all_entries()[wanted]))) < 0]
     return int(source.index.lengths[wanted].sum(dtype="i8"))
@@ -233,9 +233,9 @@ def _new_id(spans: Spans) -> bytes:
 
 def raw_manifest(vault: Vault, id: bytes) -> Manifest:
     """The manifest with its private part still sealed. Raises NoSuchBackup, Damaged."""
-    found = vault.manifest(id)
-    if found.sealed is None:
-        return found
+    manifest = vault.manifest(id)
+    if manifest.sealed is None:
+        return manifest
     raw = decode_manifest(vault.read_object(names.MANIFESTS + id.hex()), id=id)
-    kinds = tuple(replace(one, tops=now.tops) for one, now in zip(raw.kinds, found.kinds, strict=True))
-    return replace(raw, kinds=kinds, folders=found.folders)
+    kinds = tuple(replace(one, tops=now.tops) for one, now in zip(raw.kinds, manifest.kinds, strict=True))
+    return replace(raw, kinds=kinds, folders=manifest.folders)

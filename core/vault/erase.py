@@ -259,8 +259,8 @@ class _Erase:
             kinds = tuple(self._without(writer, manifest, summary) for summary in manifest.kinds)
             if self._vault.manifest(manifest.id).trees != manifest.trees:
                 raise RunTooLong(_TOO_FAST)
-            told = {"of": manifest.id.hex(), "items": self.found_in(manifest), "at": now.isoformat()}
-            writer.commit(replace(manifest, id=id, kinds=kinds, rest=manifest.rest | {"anew": told}), again=True)
+            fields = {"of": manifest.id.hex(), "items": self.found_in(manifest), "at": now.isoformat()}
+            writer.commit(replace(manifest, id=id, kinds=kinds, rest=manifest.rest | {"anew": fields}), again=True)
         finally:
             writer.close()
 

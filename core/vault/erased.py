@@ -27,13 +27,13 @@ def note_erased(store: Objects, chunks: Collection[bytes], *, now: datetime) -> 
 
 def erased_notes(store: Objects) -> dict[str, set[bytes]]:
     """Name of a note → chunks that it tells. Damaged ones are named in `unreadable`."""
-    found = {}
+    fields = {}
     for name, told in store.told(names.ERASED).items():
         try:
-            found[name] = set(split_ids(bytes.fromhex(told["chunks"])))
+            fields[name] = set(split_ids(bytes.fromhex(told["chunks"])))
         except (ValueError, KeyError, TypeError, Damaged):
             store.unreadable[name] = f"Object {name} cannot be read."
-    return found
+    return fields
 
 
 def told_erased(store: Objects) -> set[bytes]:
@@ -43,14 +43,14 @@ def told_erased(store: Objects) -> set[bytes]:
 
 def where_erased(entries: Entries, chunks: Set[bytes]) -> npt.NDArray[np.bool_]:
     """For each entry of an index whether it is one of these chunks; one that lies in two packs is found in both."""
-    found = np.zeros(len(entries), dtype=np.bool_)
+    values = np.zeros(len(entries), dtype=np.bool_)
     if not chunks or not len(entries):
-        return found
+        return values
     halves = np.frombuffer(b"".join(chunks), dtype=">u8").reshape(-1, 2).astype(np.uint64)
     told = set(map(tuple, halves.tolist()))
     for at in np.flatnonzero(np.isin(entries["hi"], halves[:, 0])).tolist():
-        found[at] = (int(entries["hi"][at]), int(entries["lo"][at])) in told
-    return found
+        values[at] = (int(entries["hi"][at]), int(entries["lo"][at])) in told
+    return values
 
 
 def forget_erased(store: Objects, lying: Set[bytes]) -> None:

@@ -103,12 +103,12 @@ class ChunkIndex:
             return self._fresh_packs[pack]
         number = self._numbers[pack]
         first, last = int(self.starts[number]), int(self.starts[number + 1])
-        found = np.zeros(last - first, dtype=ENTRY)
-        found["sealed_bytes"] = self.lengths[first:last]
+        values = np.zeros(last - first, dtype=ENTRY)
+        values["sealed_bytes"] = self.lengths[first:last]
         mine = np.flatnonzero((self._where >= first) & (self._where < last))
         at = self._where[mine] - np.uint32(first)
-        found["hi"][at], found["lo"][at] = self._hi[mine], self._lo[mine]
-        return found
+        values["hi"][at], values["lo"][at] = self._hi[mine], self._lo[mine]
+        return values
 
     def all_entries(self) -> Entries:
         """Every entry by its number. The ids of damaged chunks are nought."""
@@ -166,13 +166,13 @@ class ChunkIndex:
         """Numbers of many chunks (ids of 16 bytes one after another), −1 for those that are not there."""
         self.settle()
         halves = np.frombuffer(ids, dtype=">u8").reshape(-1, 2)
-        found = np.full(len(halves), -1, dtype=np.int64)
+        values = np.full(len(halves), -1, dtype=np.int64)
         if not len(self._hi) or not len(halves):
-            return found
+            return values
 
         def look_up(first: int) -> None:
             part = halves[first : first + _STRIDE]
-            found[first : first + len(part)] = self._numbers_of(part[:, 0].astype(np.uint64), part[:, 1].astype(np.uint64))
+            values[first : first + len(part)] = self._numbers_of(part[:, 0].astype(np.uint64), part[:, 1].astype(np.uint64))
 
         strides = range(0, len(halves), _STRIDE)
         if len(strides) == 1:
@@ -180,10 +180,10 @@ class ChunkIndex:
         else:  # sorting and searching let other threads go on
             with ThreadPoolExecutor(_THREADS) as pool:
                 list(pool.map(look_up, strides))
-        return found
+        return values
 
     def _numbers_of(self, hi: npt.NDArray[np.uint64], lo: npt.NDArray[np.uint64]) -> Numbers:
-        found = np.full(len(hi), -1, dtype=np.int64)
+        values = np.full(len(hi), -1, dtype=np.int64)
         # looked up in order: neighbours lie in the same lines of memory
         rest = np.argsort(hi)
         at = np.searchsorted(self._hi, hi[rest])
@@ -193,9 +193,9 @@ class ChunkIndex:
             same = self._hi[at] == hi[rest]
             rest, at = rest[same], at[same]
             hit = self._lo[at] == lo[rest]
-            found[rest[hit]] = self._where[at[hit]]
+            values[rest[hit]] = self._where[at[hit]]
             rest, at = rest[~hit], at[~hit] + 1
-        return found
+        return values
 
     def pack_numbers(self, numbers: Numbers) -> Numbers:
         """For each chunk number the number of its pack in `pack_ids`."""

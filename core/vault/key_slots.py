@@ -131,15 +131,15 @@ def _lying(vault: Backups) -> list[Slot]:
 
 def read_slots(blobs: BlobStore) -> dict[bytes, bytes]:
     """Id → what lies there in the name of a slot. Raises StoreError."""
-    found = {}
+    fields = {}
     for name, _ in sorted(blobs.list(names.KEYS)):
         if (id := id_in(name)) is None or not names.is_ours(name):
             continue
         try:
-            found[id] = blobs.read(name)
+            fields[id] = blobs.read(name)
         except BlobMissing:
             continue
-    return found
+    return fields
 
 
 def decoded_slots(vault: Backups, lying: dict[bytes, bytes]) -> list[Slot]:

@@ -155,8 +155,8 @@ def note(store: Objects, prefix: str, id: bytes) -> None:
 
 
 def _note_stay(store: Objects, what: str, id: bytes, stay: int) -> None:
-    told = {"backup": id.hex(), "stay": stay, "what": what, "after": after(store)}
-    store.write_object(names.STAYS, json.dumps(told).encode())
+    fields = {"backup": id.hex(), "stay": stay, "what": what, "after": after(store)}
+    store.write_object(names.STAYS, json.dumps(fields).encode())
 
 
 def put_together(store: Objects) -> None:
@@ -177,12 +177,12 @@ def put_together(store: Objects) -> None:
 def write_ledger(store: Objects, ledger: Ledger, put: dict[str, object]) -> None:
     """One object that says all that the ledger does; what said it before goes."""
     several = {id for numbers in (ledger.begun, ledger.seen, ledger.ended) for id, stay in numbers.items() if stay > 1}
-    told: dict[str, object] = {
+    fields: dict[str, object] = {
         "seen": b"".join(sorted(ledger.expected - several)).hex(),
         "removed": b"".join(sorted(ledger.ended)).hex(),
         "stays": {id.hex(): [ledger.begun.get(id, 0), ledger.seen.get(id, 0), ledger.ended.get(id, 0)] for id in sorted(several)},
     }
-    store.write_object(names.LEDGERS, json.dumps(told | put).encode())
+    store.write_object(names.LEDGERS, json.dumps(fields | put).encode())
     for name in ledger.objects:
         store.blobs.delete(name)
 

@@ -146,7 +146,7 @@ class Manifest:
 
 def encode_manifest(manifest: Manifest) -> bytes:
     """§7.1, of a manifest whose private fields are empty when the device is sealed."""
-    told = manifest.rest | {
+    fields = manifest.rest | {
         "version": VERSION,
         "device": manifest.device,
         "device_told": manifest.device_told,
@@ -158,7 +158,7 @@ def encode_manifest(manifest: Manifest) -> bytes:
         "folders": _told(manifest.folders) if manifest.folders else None,
         "sealed": manifest.sealed.hex() if manifest.sealed else None,
     }
-    return json.dumps(told, ensure_ascii=False, separators=(",", ":")).encode()
+    return json.dumps(fields, ensure_ascii=False, separators=(",", ":")).encode()
 
 
 def _told(found: KindSummary) -> dict[str, Any]:

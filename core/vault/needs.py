@@ -44,8 +44,8 @@ class Needs:
         trees = self.trees(backup)
         own = np.fromiter((self.numbers.get(tree, -1) for tree in trees), dtype=np.int64, count=len(trees))
         parts: list[npt.NDArray[np.int32] | Numbers] = [self.branches[tree] for tree in trees if tree in self.branches]
-        found = np.unique(np.concatenate([own, *parts])).astype(np.int64)
-        return found[found >= 0]
+        values = np.unique(np.concatenate([own, *parts])).astype(np.int64)
+        return values[values >= 0]
 
     @property
     def incomplete(self) -> bool:
@@ -54,11 +54,11 @@ class Needs:
 
     def live(self, size: int) -> npt.NDArray[np.bool_]:
         """For each chunk number whether any of the backups needs it."""
-        found = np.zeros(size + 1, dtype=np.bool_)  # the last one takes what is not in the index
+        values = np.zeros(size + 1, dtype=np.bool_)  # the last one takes what is not in the index
         for numbers in self.branches.values():
-            found[numbers] = True
-        found[np.fromiter(self.numbers.values(), dtype=np.int64, count=len(self.numbers))] = True
-        return found[:-1]
+            values[numbers] = True
+        values[np.fromiter(self.numbers.values(), dtype=np.int64, count=len(self.numbers))] = True
+        return values[:-1]
 
 
 def needs_of(vault: Chunks, manifests: Sequence[Manifest], *, known: RememberedTrees | None = None) -> Needs:

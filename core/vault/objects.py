@@ -64,16 +64,16 @@ class Objects:
 
     def told(self, prefix: str) -> dict[str, Any]:
         """JSON objects below a prefix by name. Damaged ones are named in `unreadable`."""
-        found = {}
+        fields = {}
         for name, _ in self.blobs.list(prefix):
             if not names.is_ours(name):
                 continue
             try:
-                found[name] = json.loads(self.read_object(name))
+                fields[name] = json.loads(self.read_object(name))
             except BlobMissing:
                 continue
             except Damaged as error:
                 self.unreadable[name] = error.message
             except (ValueError, RecursionError):
                 self.unreadable[name] = f"Object {name} cannot be read."
-        return found
+        return fields

@@ -35,10 +35,10 @@ def entries(told: Mapping[str, Any], what: str) -> list[dict[str, Any]]:
 def write_office(store: Objects, record: OfficeRecord) -> str:
     """Its name. Earlier ones of the same server, and damaged ones, go once it lies there. Raises StoreError."""
     before = [name for name, one in _records(store) if one is None or one.server == record.server]
-    told = {
+    fields = {
         "format": FORMAT, "server": record.server.hex(), "office": record.office, "at": record.at.isoformat(), "told": record.told,
     }  # fmt: skip
-    written = store.write_object(names.OFFICES, json.dumps(told).encode())
+    written = store.write_object(names.OFFICES, json.dumps(fields).encode())
     for name in before:
         store.forget(name)
     return written

@@ -59,5 +59,5 @@ def open_vault(
     policy: Policy = STRICT,
 ) -> Vault:
     """Open with a passphrase, a recovery code or a key file. Raises NotAVault, NewerVault, WrongPassphrase, Damaged."""
-    found = open_backups(blobs, passphrase=passphrase, key_file=key_file, random=random, policy=policy)
-    return Vault(blobs, found.keys, store=found.store, random=random, limits=limits)
+    backups = open_backups(blobs, passphrase=passphrase, key_file=key_file, random=random, policy=policy)
+    return Vault(blobs, backups.keys, store=backups.store, random=random, limits=limits)

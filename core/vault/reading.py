@@ -65,14 +65,14 @@ def proven_since(vault: Chunks, manifests: Sequence[Manifest], read: Mapping[byt
     index = vault.index
     index.settle()
     stamps = np.array([_stamp(read.get(pack)) for pack in index.pack_ids], dtype=np.int64)
-    found: dict[bytes, datetime | None] = {}
+    moments: dict[bytes, datetime | None] = {}
     for manifest in manifests:
         numbers = needs.of(manifest.id)
         damaged = needs.damaged.keys() & needs.trees(manifest.id)
         lacking = any((needs.branches[tree] < 0).any() for tree in needs.trees(manifest.id) if tree in needs.branches)
         oldest = int(stamps[np.unique(index.pack_numbers(numbers))].min()) if len(numbers) else _stamp(manifest.finished_at)
-        found[manifest.id] = None if damaged or lacking or oldest == 0 else datetime.fromtimestamp(oldest, UTC)
-    return found
+        moments[manifest.id] = None if damaged or lacking or oldest == 0 else datetime.fromtimestamp(oldest, UTC)
+    return moments
 
 
 def _stamp(at: datetime | None) -> int:

@@ -23,11 +23,11 @@ class RememberedBlobs:
         asked = (name, offset, length)
         if asked in self._known:
             return self._known[asked]
-        found = self._below.read(name, offset=offset, length=length)
-        if len(found) <= self._left:
-            self._known[asked] = found
-            self._left -= len(found)
-        return found
+        content = self._below.read(name, offset=offset, length=length)
+        if len(content) <= self._left:
+            self._known[asked] = content
+            self._left -= len(content)
+        return content
 
     def delete(self, name: str) -> None:
         self._known = {asked: found for asked, found in self._known.items() if asked[0] != name}

@@ -41,12 +41,12 @@ class Revisions:
             listed = frozenset(name for name, _ in self._store.blobs.list(names.REVISIONS) if names.is_ours(name))
             if self._take(listed):
                 break  # else a sweep has just put them together
-        found: dict[bytes, Revision] = {}
+        revisions: dict[bytes, Revision] = {}
         for name in sorted(self._read):
             for backup, revision in self._read[name].items():
-                if backup not in found or found[backup].number <= revision.number:
-                    found[backup] = revision
-        return found
+                if backup not in revisions or revisions[backup].number <= revision.number:
+                    revisions[backup] = revision
+        return revisions
 
     def objects(self) -> list[str]:
         """Names of those that could be read when `now` was asked last."""
@@ -76,7 +76,7 @@ def revised(manifest: Manifest, revision: Revision | None, stay: Callable[[], in
 
 
 def encoded(revisions: Mapping[bytes, Revision]) -> bytes:
-    told = {
+    fields = {
         backup.hex(): {
             "number": one.number,
             "stay": one.stay,
@@ -84,7 +84,7 @@ def encoded(revisions: Mapping[bytes, Revision]) -> bytes:
         }
         for backup, one in sorted(revisions.items())
     }
-    return json.dumps({"backups": told}).encode()
+    return json.dumps({"backups": fields}).encode()
 
 
 def _decoded(content: bytes) -> dict[bytes, Revision]:

@@ -270,10 +270,10 @@ def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> bo
 
 
 def _write_mark(vault: Vault, mark: Mark) -> str:
-    told: dict[str, object] = {"at": mark.at.isoformat(), "packs": b"".join(mark.packs).hex(), "moved_bytes": mark.moved_bytes}
+    fields: dict[str, object] = {"at": mark.at.isoformat(), "packs": b"".join(mark.packs).hex(), "moved_bytes": mark.moved_bytes}
     if mark.seen_at is not None:
-        told["seen_at"] = mark.seen_at.isoformat()
-    return vault.write_object(names.MARKS, json.dumps(told).encode())
+        fields["seen_at"] = mark.seen_at.isoformat()
+    return vault.write_object(names.MARKS, json.dumps(fields).encode())
 
 
 def _due(vault: Vault, *, now: datetime, grace: timedelta) -> dict[str, Mark]:

@@ -43,8 +43,8 @@ def hand_over(store: Objects, to: Sweeper, *, now: datetime) -> Claim:
     """By a person's word. What counts afterwards: another hand-over may have come at the same time. Raises StoreError."""
     below = _claims(store)
     number = max((claim.number for _, claim in below), default=0) + 1
-    told = {"number": number, "who": to.who.hex(), "name": to.name[:200], "at": now.isoformat()}
-    store.write_object(names.SWEEPERS, json.dumps(told).encode())
+    fields = {"number": number, "who": to.who.hex(), "name": to.name[:200], "at": now.isoformat()}
+    store.write_object(names.SWEEPERS, json.dumps(fields).encode())
     for name, _ in below:
         store.forget(name)
     return who_sweeps(store)

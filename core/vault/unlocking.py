@@ -30,8 +30,8 @@ def open_backups(
     policy: Policy = STRICT,
 ) -> Backups:
     """Open with a passphrase, a recovery code or a key file. Raises NotAVault, NewerVault, WrongPassphrase, Damaged."""
-    told = read_header(blobs)
-    id, store = bytes.fromhex(told["vault"]), bytes.fromhex(told["store"])
+    fields = read_header(blobs)
+    id, store = bytes.fromhex(fields["vault"]), bytes.fromhex(fields["store"])
     mine, damaged = [], None
     lying = read_slots(blobs)
     for slot_id, content in lying.items():
@@ -47,7 +47,7 @@ def open_backups(
         keys = open_slot(slot, secret)
         if keys is None:
             continue
-        if seal_of(keys, told).hex() != told["seal"]:
+        if seal_of(keys, fields).hex() != fields["seal"]:
             raise Damaged("The header of this vault was changed.")
         looked = Backups(blobs, keys, store=store, random=random)
         if slot.id not in closed_slots(looked, decoded_slots(looked, lying)):
@@ -82,8 +82,8 @@ def read_header(blobs: BlobStore) -> dict[str, Any]:
 
 
 def header_of(keys: Keys, store: bytes, now: datetime) -> bytes:
-    told = {"format": FORMAT, "version": VERSION, "vault": keys.id.hex(), "store": store.hex(), "created_at": now.isoformat()}
-    return json.dumps(told | {"seal": seal_of(keys, told).hex()}, sort_keys=True).encode()
+    fields = {"format": FORMAT, "version": VERSION, "vault": keys.id.hex(), "store": store.hex(), "created_at": now.isoformat()}
+    return json.dumps(fields | {"seal": seal_of(keys, fields).hex()}, sort_keys=True).encode()
 
 
 def seal_of(keys: Keys, told: dict[str, Any]) -> bytes:

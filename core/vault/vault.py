@@ -58,14 +58,14 @@ class Vault(Chunks):
             try:
                 if isinstance(content, Damaged):
                     raise content
-                found = self.items_in(content, kind=kind, sealed=manifest.sealed)
+                stored_items = self.items_in(content, kind=kind, sealed=manifest.sealed)
             except Damaged:
                 if lost is None:
                     raise
                 continue
             self.remember(branch, content)
-            seen += len(found)
-            yield from found
+            seen += len(stored_items)
+            yield from stored_items
         if lost is not None and seen < summary.items:
             lost(summary.items - seen)
 

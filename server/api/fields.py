@@ -14,10 +14,10 @@ class DayField(serializers.DateField):
     """A day."""
 
     def to_internal_value(self, value: Any) -> date:
-        found: date = super().to_internal_value(value)
-        if not FIRST_YEAR <= found.year <= LAST_YEAR:
+        day: date = super().to_internal_value(value)
+        if not FIRST_YEAR <= day.year <= LAST_YEAR:
             raise serializers.ValidationError(BEYOND)
-        return found
+        return day
 
 
 class BytesField(serializers.IntegerField):

@@ -12,12 +12,12 @@ class BoundedJSONParser(JSONParser):
 
     def parse(self, stream: IO[Any], media_type: str | None = None, parser_context: Mapping[str, Any] | None = None) -> Any:
         try:
-            found = super().parse(stream, media_type, parser_context)
+            fields = super().parse(stream, media_type, parser_context)
         except RecursionError:
             raise ParseError("This is nested too deeply.") from None
-        if _holds_unwritable(found, 0):
+        if _holds_unwritable(fields, 0):
             raise ParseError("A text in it holds characters that are none (NUL, or half of a pair).")
-        return found
+        return fields
 
 
 MOST_DEPTH = 40

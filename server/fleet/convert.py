@@ -71,8 +71,8 @@ def known_password(device: Device) -> str:
 
 def private_ssh_key() -> str:
     """Of this server, in OpenSSH's format; empty while none was made."""
-    found = SshKey.objects.first()
-    return ports.keys().unseal(SSH_PURPOSE, bytes(found.private)).decode() if found else ""
+    ssh_key = SshKey.objects.first()
+    return ports.keys().unseal(SSH_PURPOSE, bytes(ssh_key.private)).decode() if ssh_key else ""
 
 
 def rules_of(told: Sequence[dict[str, str]]) -> list[FileRule]:
@@ -106,8 +106,8 @@ def told_card(told: Told) -> dict[str, Any]:
 def told_account(account: Account) -> dict[str, Any]:
     """As rows keep it."""
     synced = account.last_sync.isoformat() if account.last_sync else None
-    told = {"kind": account.kind, "service": account.service, "is_default": account.is_default, "last_sync": synced}
-    return told | {"off_by_policy": account.off_by_policy}
+    fields = {"kind": account.kind, "service": account.service, "is_default": account.is_default, "last_sync": synced}
+    return fields | {"off_by_policy": account.off_by_policy}
 
 
 def account_of(entry: dict[str, Any]) -> Account:

@@ -143,13 +143,13 @@ def _odd(rows: dict[UUID, Standings]) -> list[Cause]:
 
 def _undecided(rows: list[Standings]) -> list[Cause]:
     """Accounts that their administrators switched off on devices: nobody has said whether this office keeps those kinds."""
-    told = [row for row in rows if any(entry["off_by_policy"] for entry in row.device.accounts)]
-    if not told:
+    standings = [row for row in rows if any(entry["off_by_policy"] for entry in row.device.accounts)]
+    if not standings:
         return []
     found: dict[str, Cause] = {}
     kinds: dict[str, set[str]] = {}
     chosen = choices()
-    for row in told:
+    for row in standings:
         if row.state.standing in (Standing.LOST, Standing.RETIRED):
             continue
         for service, kind in undecided(row.device, chosen):

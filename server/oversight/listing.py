@@ -70,9 +70,9 @@ def devices_of(code: str | None, *, now: datetime, rows: list[Standings]) -> dic
 
 def listed(rows: Iterable[Standings], wanted: Wanted) -> list[Standings]:
     """Those that fit, in the wanted order."""
-    found = [row for row in rows if _fits(row, wanted)]
+    standings = [row for row in rows if _fits(row, wanted)]
     key = ORDERS[wanted.order]
-    return found if key is None else sorted(found, key=key)
+    return standings if key is None else sorted(standings, key=key)
 
 
 def summed(rows: Iterable[Standings]) -> list[TeamSum]:

@@ -27,7 +27,7 @@ _ASIDE = (Standing.LOST, Standing.RETIRED, Standing.AWAY, Standing.PAUSED)
 
 def causes_of_own_clouds(rows: list[Standings], now: datetime, zone: ZoneInfo) -> list[Cause]:
     """The worst first."""
-    found: dict[str, Cause] = {}
+    causes: dict[str, Cause] = {}
     for row in rows:
         wanted = row.plan.own_cloud_seconds if row.plan is not None else None
         if row.state.standing in _ASIDE or not row.device.own_cloud:
@@ -39,8 +39,8 @@ def causes_of_own_clouds(rows: list[Standings], now: datetime, zone: ZoneInfo) -
             continue
         says = _SAYS.get(standing) or f"Their own cloud backup has not succeeded for {spoken(within or timedelta())}, as they say"
         code = f"own_cloud {standing.value}" + (f" {wanted}" if standing is OwnStanding.LATE else "")
-        found.setdefault(code, Cause(code=code, mark="odd", says=says, step="coverage", step_label="Look at its own cloud")).devices.append(
-            row
-        )
+        causes.setdefault(
+            code, Cause(code=code, mark="odd", says=says, step="coverage", step_label="Look at its own cloud")
+        ).devices.append(row)
     order = list(OwnStanding)
-    return sorted(found.values(), key=lambda cause: order.index(OwnStanding(cause.code.split()[1])))
+    return sorted(causes.values(), key=lambda cause: order.index(OwnStanding(cause.code.split()[1])))

@@ -53,9 +53,9 @@ def shares_by_team(*, first: date, last: date) -> list[tuple[str, Share]]:
 
 def shares_by_device(*, first: date, last: date) -> dict[UUID, Share]:
     """One query."""
-    found = PromiseDay.objects.filter(day__range=(first, last))
+    rows = PromiseDay.objects.filter(day__range=(first, last))
     return {
-        row["device"]: Share(owed=row["owed"], kept=row["inside"]) for row in found.values("device").annotate(owed=_OWED, inside=_INSIDE)
+        row["device"]: Share(owed=row["owed"], kept=row["inside"]) for row in rows.values("device").annotate(owed=_OWED, inside=_INSIDE)
     }
 
 

@@ -10,10 +10,10 @@ from server.oversight.models import Anomaly, Incident, WipeAnswer
 
 
 def incidents(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Incident]:
-    found = Incident.objects.select_related("put_off_by").prefetch_related("devices__device__holder")
+    rows = Incident.objects.select_related("put_off_by").prefetch_related("devices__device__holder")
     if open is not None:
-        found = found.filter(closed_at__isnull=open)
-    return found if device is None else found.filter(devices__device=device).distinct()
+        rows = rows.filter(closed_at__isnull=open)
+    return rows if device is None else rows.filter(devices__device=device).distinct()
 
 
 def incident(id: UUID) -> Incident:
@@ -21,10 +21,10 @@ def incident(id: UUID) -> Incident:
 
 
 def anomalies(*, open: bool | None = None, device: UUID | None = None) -> QuerySet[Anomaly]:
-    found = Anomaly.objects.select_related("device__holder", "backup", "settled_by")
+    rows = Anomaly.objects.select_related("device__holder", "backup", "settled_by")
     if open is not None:
-        found = found.filter(settled_at__isnull=open)
-    return found if device is None else found.filter(device=device)
+        rows = rows.filter(settled_at__isnull=open)
+    return rows if device is None else rows.filter(device=device)
 
 
 def anomaly(id: Any) -> Anomaly:

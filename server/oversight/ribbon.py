@@ -60,10 +60,10 @@ _COUNTS = {
 
 def nights_between(first: date, end: date) -> list[Night]:
     """The nights from `first` on, before `end`, oldest first. One query: it counts a device's runs of a night, this counts devices."""
-    found = {first + timedelta(days=n): Night(night=first + timedelta(days=n)) for n in range((end - first).days)}
+    nights = {first + timedelta(days=n): Night(night=first + timedelta(days=n)) for n in range((end - first).days)}
     rows = Run.objects.filter(night__gte=first, night__lt=end).order_by().values("night", "device_id").annotate(**_COUNTS)
     for day, came, punctual, failed, failed_by_plan in rows.values_list("night", *_COUNTS):
-        night = found[day]
+        night = nights[day]
         if came:
             in_time = punctual and not failed_by_plan
             night.came += bool(in_time)
@@ -72,7 +72,7 @@ def nights_between(first: date, end: date) -> list[Night]:
             night.missing += 1
         else:
             night.under_way += 1
-    return list(found.values())
+    return list(nights.values())
 
 
 def planned_on(night: date, *, now: datetime) -> int:

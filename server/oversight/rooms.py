@@ -26,9 +26,9 @@ def causes_of_room(stores: Iterable[Store], now: datetime, zone: ZoneInfo) -> li
 
 
 def _full_soon(stores: list[Store], now: datetime, zone: ZoneInfo) -> list[Cause]:
-    found, told = [], runways(stores, now=now, zone=zone)
+    found, outlooks = [], runways(stores, now=now, zone=zone)
     for store in stores:
-        runway = told[store.id]
+        runway = outlooks[store.id]
         nearly = bool(store.allowance_bytes) and store.stored_bytes * 100 >= (store.allowance_bytes or 0) * NEARLY
         if not (nearly or runway.soon):
             continue
@@ -61,13 +61,13 @@ def _over(stores: list[Store], now: datetime) -> list[Cause]:
 def no_room_tonight(now: datetime, rows: dict[UUID, Standings], zone: ZoneInfo) -> list[Cause]:
     """Devices of the coming night that no room is expected for, by the room that is short. One query."""
     ahead = LinedUp.objects.filter(night=coming_night(now, zone), planned_for__gt=now).exclude(no_room="").select_related("store")
-    found: dict[str, Cause] = {}
+    causes: dict[str, Cause] = {}
     for one in ahead.order_by("-late", "starts_at"):
         if (row := rows.get(one.device_id)) is None:
             continue
         says = f"No room for their run of the coming night: {one.no_room}"
         code = f"no_room {one.short_room or one.store_id}"
-        cause = found.setdefault(code, Cause(code=code, mark="due_soon", says=says, step="room", step_label="Make room", store=one.store))
+        cause = causes.setdefault(code, Cause(code=code, mark="due_soon", says=says, step="room", step_label="Make room", store=one.store))
         if row not in cause.devices:
             cause.devices.append(row)
-    return list(found.values())
+    return list(causes.values())

@@ -49,10 +49,10 @@ def all_rows(*, now: datetime) -> list[Row]:
 def newest_by_medium(devices: Collection[UUID]) -> dict[UUID, list[dict[str, Any]]]:
     """Device → [{medium, newest_at}] of its good backups, also on drives that are elsewhere. One query."""
     rows = _there().filter(backup__device__in=devices).order_by("store__medium").values("backup__device", "store__medium")
-    found: dict[UUID, list[dict[str, Any]]] = defaultdict(list)
+    fields: dict[UUID, list[dict[str, Any]]] = defaultdict(list)
     for row in rows.annotate(newest=Max("backup__finished_at")):
-        found[row["backup__device"]].append({"medium": row["store__medium"], "newest_at": row["newest"]})
-    return found
+        fields[row["backup__device"]].append({"medium": row["store__medium"], "newest_at": row["newest"]})
+    return fields
 
 
 def _there() -> QuerySet[Copy]:
@@ -76,10 +76,10 @@ def _places(stores: dict[UUID, Store]) -> dict[UUID, list[Place]]:
 
 def _targets(stores: dict[UUID, Store]) -> dict[UUID, list[Target]]:
     """Plan → its stores that are in use."""
-    found: dict[UUID, list[Target]] = defaultdict(list)
+    targets: dict[UUID, list[Target]] = defaultdict(list)
     for plan, store in PlanTarget.objects.filter(store__mode=Mode.IN_USE).values_list("plan_id", "store_id"):
-        found[plan].append(Target(medium=stores[store].medium, off_site=stores[store].off_site))
-    return found
+        targets[plan].append(Target(medium=stores[store].medium, off_site=stores[store].off_site))
+    return targets
 
 
 @dataclass(slots=True, kw_only=True)
@@ -92,13 +92,13 @@ class OfTeam:
 
 
 def by_team(rows: list[Row]) -> list[OfTeam]:
-    found: dict[str, OfTeam] = {}
+    teams: dict[str, OfTeam] = {}
     for row in rows:
         name = row.device.team.name if row.device.team else ""
-        one = found.setdefault(name, OfTeam(team=name))
+        one = teams.setdefault(name, OfTeam(team=name))
         one.devices += 1
         one.whole += row.told.whole
-    return sorted(found.values(), key=lambda one: (one.team == "", one.team))
+    return sorted(teams.values(), key=lambda one: (one.team == "", one.team))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

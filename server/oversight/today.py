@@ -42,12 +42,12 @@ class Today:
 
 def today(*, now: datetime) -> Today:
     """A fixed number of queries, whatever the number of devices: each thing is read once and handed on."""
-    told, silent = Present.read(now), silent_since(now)
-    rows = standings(now=now, present=told)
+    present, silent = Present.read(now), silent_since(now)
+    rows = standings(now=now, present=present)
     owed = [row for row in rows if row.state.standing in OWED]
     inside = sum(row.state.standing in KEPT for row in owed)
-    found = causes(now=now, rows=rows, zone=told.zone, silent=silent)
-    known, closed = remembered(now=now, zone=told.zone)
+    found = causes(now=now, rows=rows, zone=present.zone, silent=silent)
+    known, closed = remembered(now=now, zone=present.zone)
     put_off = [cause for cause in found if cause.code in known and known[cause.code].put_off]
     needing = [cause for cause in found if cause not in put_off]
     counts: dict[str, int] = defaultdict(int)
@@ -55,17 +55,17 @@ def today(*, now: datetime) -> Today:
         counts[row.state.standing] += 1
     followed = [(row.plan.id, row.device.id) for row in rows if row.plan is not None and row.device.state == DeviceState.IN_USE]
     plans = {row.plan.id: row.plan for row in rows if row.plan is not None}
-    everything = told.held.lasting.get(None)
+    everything = present.held.lasting.get(None)
     return Today(
         promised=len(owed),
         inside=inside,
-        says=_sentence(last_night(now=now, zone=told.zone), needing, rows),
+        says=_sentence(last_night(now=now, zone=present.zone), needing, rows),
         causes=needing,
         put_off=put_off,
         known=known,
         back_to_normal=closed[:BACK_SHOWN],
         standing_counts=dict(counts),
-        tonight=planned_of(coming_night(now, told.zone), followed, plans, told),
+        tonight=planned_of(coming_night(now, present.zone), followed, plans, present),
         turns_at=min((row.state.turns_at for row in owed if row.state.turns_at), default=None),
         everything_paused=everything,
         silent_since=silent,

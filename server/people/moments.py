@@ -10,13 +10,13 @@ from server.people.queries import office_zone
 def moment_of(text: str, *, field: str) -> datetime:
     """Aware, UTC. Raises BadInput."""
     try:
-        found = datetime.fromisoformat(text)
-        found = (found if found.tzinfo else found.replace(tzinfo=office_zone())).astimezone(UTC)
+        moment = datetime.fromisoformat(text)
+        moment = (moment if moment.tzinfo else moment.replace(tzinfo=office_zone())).astimezone(UTC)
     except (ValueError, OverflowError):
         raise BadInput("This is no date and time.", field=field, remedy="Write it as 2025-03-31T18:00.") from None
-    if not FIRST_YEAR <= found.year <= LAST_YEAR:
+    if not FIRST_YEAR <= moment.year <= LAST_YEAR:
         raise BadInput("This date is impossible here.", field=field, remedy=BEYOND)
-    return found
+    return moment
 
 
 def written(moment: datetime) -> str:

@@ -32,8 +32,8 @@ def needs_first_administrator() -> bool:
 
 
 def journal(*, device: UUID | None = None) -> QuerySet[JournalEntry]:
-    found = JournalEntry.objects.select_related("who")
-    return found if device is None else found.filter(device=device)
+    rows = JournalEntry.objects.select_related("who")
+    return rows if device is None else rows.filter(device=device)
 
 
 def users() -> QuerySet[User]:
@@ -55,10 +55,10 @@ def teams() -> QuerySet[Team]:
 
 def holders(*, words: str = "", team: int | None = None) -> QuerySet[Holder]:
     """With `device_count`; those whose name or team contains every word."""
-    found = Holder.objects.select_related("team").annotate(device_count=Count("devices")).order_by("name", "id")
+    rows = Holder.objects.select_related("team").annotate(device_count=Count("devices")).order_by("name", "id")
     for word in words.split()[:8]:
-        found = found.filter(Q(name__icontains=word) | Q(team__name__icontains=word))
-    return found if team is None else found.filter(team=team)
+        rows = rows.filter(Q(name__icontains=word) | Q(team__name__icontains=word))
+    return rows if team is None else rows.filter(team=team)
 
 
 def holder(id: int) -> Holder:

@@ -10,9 +10,9 @@ from server.people.models import User
 
 def stands(session_key: str) -> bool:
     """Not signed out, not too old, its password not changed, its account not switched off."""
-    told = SessionStore(session_key).load()
-    user = User.objects.filter(id=told[SESSION_KEY], is_active=True).first() if SESSION_KEY in told else None
-    return user is not None and constant_time_compare(str(told.get(HASH_SESSION_KEY, "")), user.get_session_auth_hash())
+    fields = SessionStore(session_key).load()
+    user = User.objects.filter(id=fields[SESSION_KEY], is_active=True).first() if SESSION_KEY in fields else None
+    return user is not None and constant_time_compare(str(fields.get(HASH_SESSION_KEY, "")), user.get_session_auth_hash())
 
 
 still_signed_in = sync_to_async(stands)

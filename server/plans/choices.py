@@ -64,8 +64,8 @@ def undecided(device: Device, chosen: Choices) -> Iterable[tuple[str, str]]:
 
 def synchronised() -> Counter[tuple[str, str]]:
     """(service, kind) → how many devices say that it is synchronised by that account. One query."""
-    told = Device.objects.exclude(accounts=[]).exclude(state__in=(DeviceState.LOST, DeviceState.RETIRED)).values_list("accounts", flat=True)
-    return Counter(pair for entries in told for pair in {(entry["service"], entry["kind"]) for entry in entries})
+    rows = Device.objects.exclude(accounts=[]).exclude(state__in=(DeviceState.LOST, DeviceState.RETIRED)).values_list("accounts", flat=True)
+    return Counter(pair for entries in rows for pair in {(entry["service"], entry["kind"]) for entry in entries})
 
 
 def lasting_choices() -> QuerySet[KindChoice]:

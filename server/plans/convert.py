@@ -64,8 +64,8 @@ def rule_of(plan: Plan) -> Rule:
 
 def next_run(plan: Plan, zone: ZoneInfo, after: datetime, closed: Collection[date] = NOTHING) -> datetime | None:
     """The next occurrence, whether it is paused or not; None when there is none."""
-    found = recurrence_of(plan, zone, closed).following(after, 1)
-    return found[0] if found else None
+    moments = recurrence_of(plan, zone, closed).following(after, 1)
+    return moments[0] if moments else None
 
 
 def taken_kinds(plan: Plan) -> tuple[str, ...]:

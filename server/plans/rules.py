@@ -31,13 +31,13 @@ class Applied:
 
 def told_of(rule: Rule) -> dict[str, Any]:
     """As a version keeps it."""
-    told: dict[str, Any] = {name: getattr(rule, name) for name in COUNTS if getattr(rule, name)}
+    fields: dict[str, Any] = {name: getattr(rule, name) for name in COUNTS if getattr(rule, name)}
     if rule.minimum_age:
-        told["minimum_age_seconds"] = int(rule.minimum_age.total_seconds())
+        fields["minimum_age_seconds"] = int(rule.minimum_age.total_seconds())
     for name in ("within", "greatest_age"):
         if (period := getattr(rule, name)) is not None:
-            told[name] = [period.count, period.unit.value]
-    return told
+            fields[name] = [period.count, period.unit.value]
+    return fields
 
 
 def period_from(told: list[Any]) -> Period:

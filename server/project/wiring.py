@@ -73,10 +73,10 @@ class Wiring:
 
     def _server_key(self) -> bytes:
         """The one that the database knows. Raises KeyMissing, OtherKey."""
-        found, known = read_key(self._key_place), self._known_fingerprint()
-        if known and fingerprint_of_key(found) != known:
+        content, known = read_key(self._key_place), self._known_fingerprint()
+        if known and fingerprint_of_key(content) != known:
             raise OtherKey(f"The key at {self._key_place.path} is not that of this server.")
-        return found
+        return content
 
     def key_state(self) -> KeyTold:
         place = self._key_place
@@ -108,8 +108,8 @@ class Wiring:
         return [NetworkOffer(**{name: getattr(offer, name) for name in names}) for offer in offers(self._env.announcements_url)]
 
     def pair(self, address: str, code: str) -> Paired:
-        found = pair(address, code, server_name="Old Attic")
-        return Paired(device=found.device, key=found.key, accepted=found.accepted)
+        paired = pair(address, code, server_name="Old Attic")
+        return Paired(device=paired.device, key=paired.key, accepted=paired.accepted)
 
     def unpair(self, agent_id: str, address: str, key: bytes) -> None:
         link = AgentLink(self._address(agent_id) or address, key, random=self.random, timeout_seconds=8)

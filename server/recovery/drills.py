@@ -22,9 +22,9 @@ def drill_rules() -> DrillRules:
 
 
 def drills(*, device: UUID | None = None, state: str = "") -> QuerySet[Drill]:
-    found = Drill.objects.select_related("device__holder", "store", "backup", "by")
-    found = found if device is None else found.filter(device=device)
-    return found.filter(state=state) if state else found
+    rows = Drill.objects.select_related("device__holder", "store", "backup", "by")
+    rows = rows if device is None else rows.filter(device=device)
+    return rows.filter(state=state) if state else rows
 
 
 def drill_of(id: UUID) -> Drill:
@@ -54,9 +54,9 @@ def drillable(*, device: UUID | None = None) -> QuerySet[Copy]:
 
 def newest_copies(device: UUID, *, store: UUID | None = None) -> list[Copy]:
     """Of the newest backup that could be read now: where it lies. Two queries."""
-    found = drillable(device=device) if store is None else drillable(device=device).filter(store=store)
-    newest = found.first()
-    return [] if newest is None else list(found.filter(backup=newest.backup_id))
+    rows = drillable(device=device) if store is None else drillable(device=device).filter(store=store)
+    newest = rows.first()
+    return [] if newest is None else list(rows.filter(backup=newest.backup_id))
 
 
 def next_turns(count: int, *, now: datetime) -> list[Copy]:

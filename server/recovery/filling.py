@@ -67,13 +67,13 @@ def filled(device: Device, store: UUID | None) -> Filled:
     chosen = _chosen(stores, store)
     known = at_hand(chosen)
     with known.lock:
-        found = _filling(known, device, chosen)
-        newest = found.backups[-1]
+        filling = _filling(known, device, chosen)
+        newest = filling.backups[-1]
         return Filled(
-            store=chosen, stores=stores, newest=UUID(bytes=newest.id), newest_at=newest.finished_at, backups=len(found.backups),
-            plan=_plan(device), unread=found.unread, largest=found.largest(MOST_LINES), folders=found.folders(MOST_LINES),
-            growth=found.growth(), only_old=found.only_old(MOST_LINES), only_old_items=found.only_old_items,
-            only_old_bytes=found.only_old_bytes, only_old_apart_bytes=found.only_old_apart_bytes,
+            store=chosen, stores=stores, newest=UUID(bytes=newest.id), newest_at=newest.finished_at, backups=len(filling.backups),
+            plan=_plan(device), unread=filling.unread, largest=filling.largest(MOST_LINES), folders=filling.folders(MOST_LINES),
+            growth=filling.growth(), only_old=filling.only_old(MOST_LINES), only_old_items=filling.only_old_items,
+            only_old_bytes=filling.only_old_bytes, only_old_apart_bytes=filling.only_old_apart_bytes,
             talks=by_conversation(known.vault, newest),
         )  # fmt: skip
 
@@ -102,8 +102,8 @@ def _chosen(stores: Sequence[Store], store: UUID | None) -> Store:
 
 
 def _plan(device: Device) -> Plan | None:
-    found = Assignment.objects.select_related("plan").filter(device=device).first()
-    return found.plan if found else None
+    assignment = Assignment.objects.select_related("plan").filter(device=device).first()
+    return assignment.plan if assignment else None
 
 
 def _filling(known: AtHand, device: Device, store: Store) -> Filling:

@@ -89,8 +89,8 @@ def _secrets(device: Device) -> dict[str, str]:
 
 def _ssh_key() -> dict[str, str] | None:
     try:
-        found = SshKey.objects.first()
-        return {"private": private_ssh_key(), "public": found.public} if found else None
+        ssh_key = SshKey.objects.first()
+        return {"private": private_ssh_key(), "public": ssh_key.public} if ssh_key else None
     except AtticError:
         log.exception("the SSH key of this server cannot be opened")
         return None

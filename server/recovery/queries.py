@@ -61,30 +61,30 @@ def inside(backup: Backup, code: str, *, words: list[str], page: int) -> tuple[l
 
 def _page(vault: Vault, manifest: Manifest, code: str, *, words: list[str], page: int) -> tuple[list[Shown], int, int]:
     readable = kind(code).shape not in (Shape.PICTURE, Shape.FILE)
-    found: list[tuple[Stored, Shown | None]] = []
+    stored_items: list[tuple[Stored, Shown | None]] = []
     lost: list[int] = []
     for stored in vault.items(manifest, code, lost=lost.append):
         if not words:
-            found.append((stored, None))
+            stored_items.append((stored, None))
             continue
         shown = _shown(vault, stored, readable)
         if matches(shown.line, stored.item, words):
-            found.append((stored, shown))
+            stored_items.append((stored, shown))
     if readable:
-        found.sort(key=lambda entry: (entry[0].item.name.casefold(), entry[0].item.id))
+        stored_items.sort(key=lambda entry: (entry[0].item.name.casefold(), entry[0].item.id))
     else:
-        found.sort(key=lambda entry: (entry[0].item.modified, entry[0].item.id), reverse=True)
-    cut = found[(page - 1) * PAGE_ITEMS : page * PAGE_ITEMS]
-    return [shown or _shown(vault, stored, readable) for stored, shown in cut], len(found), sum(lost)
+        stored_items.sort(key=lambda entry: (entry[0].item.modified, entry[0].item.id), reverse=True)
+    cut = stored_items[(page - 1) * PAGE_ITEMS : page * PAGE_ITEMS]
+    return [shown or _shown(vault, stored, readable) for stored, shown in cut], len(stored_items), sum(lost)
 
 
 def one_item(backup: Backup, code: str, id: str) -> tuple[Item, Iterator[bytes]]:
     """An item and its content in pieces. Raises NoSuchBackup when the backup does not hold it."""
     with reading(backup) as (reader, manifest):
-        found = reader.vault.item(manifest, code, id)
-        if found is None:
+        stored = reader.vault.item(manifest, code, id)
+        if stored is None:
             raise NoSuchBackup("This backup holds no such item.", remedy="Go back to the list.")
-        return found.item, reader.locked(reader.vault.read(found))
+        return stored.item, reader.locked(reader.vault.read(stored))
 
 
 def _shown(vault: Vault, stored: Stored, readable: bool) -> Shown:

@@ -107,8 +107,8 @@ def of_devices(change: DevicesChange, *, now: datetime) -> Consequences:
 def of_devices_changed(ids: Sequence[UUID], values: Mapping[str, str], *, now: datetime) -> Consequences:
     """The same for devices by their ids, without changing anything. Raises BadInput."""
     with transaction.atomic():
-        found = list(Device.objects.filter(id__in=ids).select_related("holder", "team").order_by("name", "id"))
-        told = of_devices(change_of([(device, values) for device in found], now=now), now=now)
+        devices = list(Device.objects.filter(id__in=ids).select_related("holder", "team").order_by("name", "id"))
+        told = of_devices(change_of([(device, values) for device in devices], now=now), now=now)
         transaction.set_rollback(True)  # holders and teams that were named and are not there yet
     return told
 

@@ -132,10 +132,10 @@ def _plans(store: Store) -> list[Plan]:
 
 def _lying_in(into: Store) -> dict[UUID, list[Copy]]:
     """Device → its copies in the other store."""
-    found: dict[UUID, list[Copy]] = defaultdict(list)
+    copies: dict[UUID, list[Copy]] = defaultdict(list)
     for row in Copy.objects.filter(store=into, state__in=THERE).select_related("backup", "store"):
-        found[row.backup.device_id].append(row)
-    return found
+        copies[row.backup.device_id].append(row)
+    return copies
 
 
 def _targets() -> dict[UUID, set[UUID]]:
@@ -170,9 +170,9 @@ def _kept(
 
 def targets_after(plan: Plan, store: Store, into: Store) -> list[PlanTarget]:
     """The plan's stores once the other one has taken the place of this one."""
-    found = [target for target in plan.targets.all() if target.store_id not in (store.id, into.id)]
+    plan_targets = [target for target in plan.targets.all() if target.store_id not in (store.id, into.id)]
     own = next((target for target in plan.targets.all() if target.store_id == into.id), None)
     old = next(target for target in plan.targets.all() if target.store_id == store.id)
     instead = own if own is not None and own.order <= old.order else old
-    found.append(instead)
-    return sorted(found, key=lambda target: target.order)
+    plan_targets.append(instead)
+    return sorted(plan_targets, key=lambda target: target.order)

@@ -139,10 +139,10 @@ def item_names(wish: Wish) -> list[dict[str, str]]:
             vault = opened(copy.store)
             vault.refresh()
             manifest = vault.manifest(copy.backup_id.bytes)
-            found = {one: vault.item(manifest, *one) for one in wish.items}
+            stored_items = {one: vault.item(manifest, *one) for one in wish.items}
         except AtticError:
             continue  # another backup knows them as well
-        for one, stored in found.items():
+        for one, stored in stored_items.items():
             if stored is not None and names[one] == one[1]:
                 names[one] = stored.item.name
         break
@@ -153,17 +153,17 @@ def item_names(wish: Wish) -> list[dict[str, str]]:
 
 
 def _newest_first(device: Device) -> QuerySet[Copy]:
-    found = Copy.objects.filter(backup__device=device, state__in=THERE, store__trouble="").select_related("store", "backup")
-    return found.order_by("-backup__finished_at", "id")[:3]
+    rows = Copy.objects.filter(backup__device=device, state__in=THERE, store__trouble="").select_related("store", "backup")
+    return rows.order_by("-backup__finished_at", "id")[:3]
 
 
 def _copies(devices: Sequence[Device]) -> dict[Store, dict[UUID, Copy]]:
     """Store → backup → its copy there."""
     rows = Copy.objects.filter(backup__device__in=devices, state__in=(*THERE, CopyState.MISSING)).select_related("store", "backup")
-    found: dict[Store, dict[UUID, Copy]] = {}
+    copies: dict[Store, dict[UUID, Copy]] = {}
     for row in rows.order_by("store__name", "store_id"):
-        found.setdefault(row.store, {})[row.backup_id] = row
-    return found
+        copies.setdefault(row.store, {})[row.backup_id] = row
+    return copies
 
 
 def _still_in_use(devices: Iterable[Device]) -> Iterable[str]:
@@ -175,8 +175,8 @@ def _still_in_use(devices: Iterable[Device]) -> Iterable[str]:
 
 def erasures() -> QuerySet[Erasure]:
     steps = ErasureStep.objects.select_related("store").order_by("store__name")
-    found = Erasure.objects.select_related("by", "called_off_by", "holder")
-    return found.prefetch_related(Prefetch("steps", steps), Prefetch("devices", Device.objects.order_by("name")))
+    rows = Erasure.objects.select_related("by", "called_off_by", "holder")
+    return rows.prefetch_related(Prefetch("steps", steps), Prefetch("devices", Device.objects.order_by("name")))
 
 
 def erasure(id: UUID) -> Erasure:

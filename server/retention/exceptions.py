@@ -109,15 +109,15 @@ def consequences_of(of: Whose, told: dict[str, Any] | None, *, now: datetime) ->
 
 def concerned(of: Whose) -> Any:
     """Devices that the rule may speak of and that have something in a store."""
-    found = Device.objects.filter(backups__copies__state__in=("present", "leaving"))
+    rows = Device.objects.filter(backups__copies__state__in=("present", "leaving"))
     if of.subject == RETIRED:
-        found = found.filter(state__in=GONE_STATES)
+        rows = rows.filter(state__in=GONE_STATES)
     if of.plan is not None:
-        found = found.filter(assignment__plan=of.plan)
+        rows = rows.filter(assignment__plan=of.plan)
     if of.team is not None:
-        found = found.filter(team=of.team)
+        rows = rows.filter(team=of.team)
     if of.device is not None:
-        found = found.filter(id=of.device.id)
+        rows = rows.filter(id=of.device.id)
     if of.store is not None:
-        found = found.filter(backups__copies__store=of.store)
-    return found.distinct()
+        rows = rows.filter(backups__copies__store=of.store)
+    return rows.distinct()

@@ -94,11 +94,11 @@ def restore_points(*, weeks: int, now: datetime, team: int | None = None) -> tup
     counts: dict[UUID, dict[date, int]] = defaultdict(dict)
     for device, week, count in rows:
         counts[device][week.astimezone(zone).date()] = count
-    told = [
+    fields = [
         {"device": device, "counts": [counts[device.id].get(monday, 0) for monday in mondays], "older": _older(counts[device.id], first)}
         for device in devices.select_related("holder", "team").order_by("team__name", "name", "id")
     ]
-    return mondays, told
+    return mondays, fields
 
 
 def _older(counts: dict[date, int], first: date) -> int:

@@ -17,14 +17,14 @@ LOOKED_AT_AGAIN = timedelta(days=365)
 
 def holds(*, words: str = "", without_end: bool = False, unseen_since: datetime | None = None) -> QuerySet[Backup]:
     """Backups on hold that some store has, the newest first. `unseen_since`: without an end, and nobody looked at them since then."""
-    found = Backup.objects.exclude(hold_reason="").filter(_somewhere()).select_related("device__holder", "hold_by")
+    rows = Backup.objects.exclude(hold_reason="").filter(_somewhere()).select_related("device__holder", "hold_by")
     if without_end or unseen_since is not None:
-        found = found.filter(hold_until__isnull=True)
+        rows = rows.filter(hold_until__isnull=True)
     if unseen_since is not None:
-        found = found.annotate(seen=Coalesce("hold_seen_at", "finished_at")).filter(seen__lt=unseen_since)
+        rows = rows.annotate(seen=Coalesce("hold_seen_at", "finished_at")).filter(seen__lt=unseen_since)
     for word in words.split()[:8]:
-        found = found.filter(Q(device__name__icontains=word) | Q(device__holder__name__icontains=word) | Q(hold_reason__icontains=word))
-    return found.order_by("-finished_at", "-id")
+        rows = rows.filter(Q(device__name__icontains=word) | Q(device__holder__name__icontains=word) | Q(hold_reason__icontains=word))
+    return rows.order_by("-finished_at", "-id")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,19 +45,19 @@ class Reach:
             raise BadInput("A hold is for something.", field="device", remedy="Choose a device, a holder, a team, or days.")
         if self.first_day and self.last_day and self.first_day > self.last_day:
             raise BadInput("The last day lies before the first.", field="last_day", remedy="Give a later one, or none.")
-        found = Backup.objects.filter(_somewhere())
+        rows = Backup.objects.filter(_somewhere())
         if self.device is not None:
-            found = found.filter(device=self.device)
+            rows = rows.filter(device=self.device)
         if self.holder is not None:
-            found = found.filter(device__holder=self.holder)
+            rows = rows.filter(device__holder=self.holder)
         if self.team is not None:
-            found = found.filter(device__team=self.team)
+            rows = rows.filter(device__team=self.team)
         zone = office_zone()
         if self.first_day is not None:
-            found = found.filter(finished_at__gte=datetime.combine(self.first_day, time(), zone))
+            rows = rows.filter(finished_at__gte=datetime.combine(self.first_day, time(), zone))
         if self.last_day is not None:
-            found = found.filter(finished_at__lt=datetime.combine(self.last_day + timedelta(days=1), time(), zone))
-        return found
+            rows = rows.filter(finished_at__lt=datetime.combine(self.last_day + timedelta(days=1), time(), zone))
+        return rows
 
 
 def reached(found: QuerySet[Backup]) -> dict[str, int]:

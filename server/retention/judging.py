@@ -131,8 +131,8 @@ def judged_all(
     facts = facts or Facts.read(devices, context.now)
     ready = [_ready(device, context, facts, instead, without_hold) for device in devices]
     cases = [Case(moments=one.moments, rules=core_rules(one.rules), as_of=one.as_of) for one in ready]
-    found = verdicts_of(cases, zone=office_zone(), now=context.now)
-    return [replace(one, verdicts=told) for one, told in zip(ready, found, strict=True)]
+    verdicts = verdicts_of(cases, zone=office_zone(), now=context.now)
+    return [replace(one, verdicts=told) for one, told in zip(ready, verdicts, strict=True)]
 
 
 _OF_BACKUPS = ("finished_at", "in_doubt", "suspect", "imported_from", "looked_at", "encrypted", "hold_reason", "hold_until", "size_bytes")

@@ -14,18 +14,18 @@ from server.runs.models import Backup, Copy, CopyState
 
 def leaving(*, store: UUID | None = None, device: UUID | None = None, by_hand: bool | None = None, words: str = "") -> QuerySet[Copy]:
     """What goes next comes first."""
-    found = Copy.objects.filter(state=CopyState.LEAVING).select_related("backup__device__holder", "store", "leaving_by")
+    rows = Copy.objects.filter(state=CopyState.LEAVING).select_related("backup__device__holder", "store", "leaving_by")
     if store is not None:
-        found = found.filter(store=store)
+        rows = rows.filter(store=store)
     if device is not None:
-        found = found.filter(backup__device=device)
+        rows = rows.filter(backup__device=device)
     if by_hand is not None:
-        found = found.filter(by_hand=by_hand)
+        rows = rows.filter(by_hand=by_hand)
     for word in words.split()[:8]:
-        found = found.filter(
+        rows = rows.filter(
             Q(backup__device__name__icontains=word) | Q(backup__device__holder__name__icontains=word) | Q(store__name__icontains=word)
         )
-    return found.order_by("leaves_on", "id")
+    return rows.order_by("leaves_on", "id")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -38,17 +38,17 @@ def keeping(device: Device, *, now: datetime) -> dict[UUID, dict[UUID, Keeping]]
 
 
 def _told(found: Judged, falls: dict[tuple[str, str], date | None]) -> dict[UUID, dict[UUID, Keeping]]:
-    told: dict[UUID, dict[UUID, Keeping]] = {}
+    keepings: dict[UUID, dict[UUID, Keeping]] = {}
     for verdict in found.verdicts:
         copy = found.copy_of(verdict)
-        told.setdefault(copy.store_id, {})[copy.backup_id] = Keeping(
+        keepings.setdefault(copy.store_id, {})[copy.backup_id] = Keeping(
             kept=verdict.kept,
             why=reasons(verdict),
             falls_out_on=falls.get((verdict.moment.id, verdict.moment.store)),
             leaves_on=copy.leaves_on if copy.state == CopyState.LEAVING else None,
             leaves_because=_because(copy) if copy.state == CopyState.LEAVING else "",
         )
-    return told
+    return keepings
 
 
 def _because(copy: Copy) -> str:

@@ -54,19 +54,19 @@ def removal_of(*, backups: Sequence[UUID] = (), device: UUID | None = None, stor
         raise BadInput(f"More than {MOST_AT_ONCE} at once are not possible.", field="backups", remedy="Choose fewer, or a whole device.")
     rows = Copy.objects.filter(state=CopyState.PRESENT).select_related("backup__device__holder", "store").order_by("id")
     rows = rows.filter(backup__device=device) if device is not None else rows.filter(backup__in=set(backups))
-    found, frozen = Removal(), Frozen.read()
+    removal, frozen = Removal(), Frozen.read()
     for copy in rows.filter(store=store) if store is not None else rows:
         if frozen.holds(copy.store_id, copy.backup.device.team_id):
-            found.frozen.append(copy)
+            removal.frozen.append(copy)
         elif copy.backup.hold_reason:
-            found.held.append(copy)
+            removal.held.append(copy)
         else:
-            found.copies.append(copy)
-    found.devices = _devices(found.copies)
-    found.needs_word = _is_unusual(found)
-    told = "\n".join(sorted(f"{copy.backup_id} {copy.store_id}" for copy in found.copies))
-    found.digest = hashlib.sha256(told.encode()).hexdigest()
-    return found
+            removal.copies.append(copy)
+    removal.devices = _devices(removal.copies)
+    removal.needs_word = _is_unusual(removal)
+    told = "\n".join(sorted(f"{copy.backup_id} {copy.store_id}" for copy in removal.copies))
+    removal.digest = hashlib.sha256(told.encode()).hexdigest()
+    return removal
 
 
 def _devices(copies: Iterable[Copy]) -> list[OfDevice]:

@@ -59,5 +59,5 @@ def _devices(row: RuleVersion) -> QuerySet[Device]:
     if row.plan_id is not None and row.subject == subject_of(plan=row.plan_id):
         return Device.objects.filter(assignment__plan=row.plan_id).select_related("holder", "team").order_by("name", "id")
     of = Whose(plan=row.plan, team=row.team, device=row.device, store=row.store)
-    found: QuerySet[Device] = concerned(of).select_related("holder", "team").order_by("name", "id")
-    return found
+    rows: QuerySet[Device] = concerned(of).select_related("holder", "team").order_by("name", "id")
+    return rows

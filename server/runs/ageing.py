@@ -25,8 +25,8 @@ def _backups(before: datetime) -> QuerySet[Backup]:
     """Rows of backups that no store has any more: their last copy left before then."""
     left = Copy.objects.filter(backup=OuterRef("pk"))
     lying, late = left.exclude(state=CopyState.REMOVED), left.filter(removed_at__gte=before)
-    found = Backup.objects.filter(~Exists(lying), ~Exists(late), finished_at__lt=before)
-    return found.filter(run=None, restores__isnull=True)
+    rows = Backup.objects.filter(~Exists(lying), ~Exists(late), finished_at__lt=before)
+    return rows.filter(run=None, restores__isnull=True)
 
 
 def _imports(before: datetime) -> QuerySet[Import]:

@@ -17,17 +17,17 @@ COMING_CODES = [(state.value, state.value) for state in COMING]
 
 def coming(*, store: UUID | None = None, state: str = "", words: str = "") -> QuerySet[Copy]:
     """What is under way first, then what failed, then what is owed in the order in which it is carried; what waits for a drive last."""
-    found = Copy.objects.filter(state__in=COMING).select_related("backup__device__holder", "store__drive", "by")
+    rows = Copy.objects.filter(state__in=COMING).select_related("backup__device__holder", "store__drive", "by")
     if store is not None:
-        found = found.filter(store=store)
+        rows = rows.filter(store=store)
     if state:
-        found = found.filter(state=state)
+        rows = rows.filter(state=state)
     for word in words.split()[:8]:
-        found = found.filter(
+        rows = rows.filter(
             Q(backup__device__name__icontains=word) | Q(backup__device__holder__name__icontains=word) | Q(store__name__icontains=word)
         )
     away = Case(When(store__drive__state__in=NOT_HERE, then=1), default=0)
-    return found.order_by(away, "state", F("due_at").asc(nulls_first=True), "-backup__finished_at", "id")
+    return rows.order_by(away, "state", F("due_at").asc(nulls_first=True), "-backup__finished_at", "id")
 
 
 def sums_by_store(*, now: datetime) -> list[Mapping[str, Any]]:

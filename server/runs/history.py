@@ -25,12 +25,12 @@ OUTCOMES = {"came": Q(state__in=CAME), "did_not": ~Q(state__in=[*CAME, *ACTIVE])
 
 def filtered(wanted: Mapping[str, Any]) -> QuerySet[Run]:
     """Runs that fit, newest first. Unknown names are passed over; empty values filter nothing."""
-    found = runs().filter(**{STRAIGHT[name]: value for name, value in wanted.items() if name in STRAIGHT and value not in (None, "")})
+    rows = runs().filter(**{STRAIGHT[name]: value for name, value in wanted.items() if name in STRAIGHT and value not in (None, "")})
     if wanted.get("outcome"):
-        found = found.filter(OUTCOMES[wanted["outcome"]])
+        rows = rows.filter(OUTCOMES[wanted["outcome"]])
     if wanted.get("words"):
-        found = found.filter(device__in=matching(Device.objects.all(), wanted["words"]))
-    return found
+        rows = rows.filter(device__in=matching(Device.objects.all(), wanted["words"]))
+    return rows
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -26,11 +26,11 @@ def accepted_of(device: Device) -> list[Accepted]:
 
 def told_skipped(skipped: Iterable[Skipped], accepted: Sequence[Accepted]) -> list[dict[str, Any]]:
     """As rows keep it; what counts comes first, since only so many are named."""
-    told = [
+    fields = [
         {"kind": one.kind, "name": one.name, "code": one.code, "detail": one.detail[:200], "counts": counts(one.code, one.name, accepted)}
         for one in skipped
     ]
-    return sorted(told, key=lambda one: not one["counts"])
+    return sorted(fields, key=lambda one: not one["counts"])
 
 
 def read_skipped(run: Run, accepted: Sequence[Accepted]) -> list[dict[str, Any]]:

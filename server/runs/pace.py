@@ -36,5 +36,5 @@ def _to_store(run: Run | None) -> int | None:
     """What the plan allows towards the store that the run goes to now."""
     if run is None or run.plan_id is None:
         return None
-    found = PlanTarget.objects.filter(plan=run.plan_id, store__runs=run.id, order__gte=1)
-    return found.values_list("limit_bytes_per_second", flat=True).first()
+    rows = PlanTarget.objects.filter(plan=run.plan_id, store__runs=run.id, order__gte=1)
+    return rows.values_list("limit_bytes_per_second", flat=True).first()

@@ -87,10 +87,10 @@ def with_newest(devices: QuerySet[Device], *, only: Iterable[UUID] | None = None
     `last_remedy` of the last that ended.
     """
     only = None if only is None else list(only)
-    found = devices if only is None else devices.filter(id__in=only)
+    rows = devices if only is None else devices.filter(id__in=only)
     active = Run.objects.filter(device=OuterRef("pk"), state__in=ACTIVE)
     last = Run.objects.filter(device=OuterRef("pk")).exclude(state__in=ACTIVE).order_by("-asked_at")
-    told = found.annotate(
+    told = rows.annotate(
         told_newest=Subquery(newest_good().values(packed=JSONObject(id="id", at="finished_at", size="size_bytes"))[:1]),
         told_active=Subquery(active.values(packed=JSONObject(id="id", cause="cause"))[:1]),
         told_last=Subquery(last.values(packed=JSONObject(**{name: name for name in _LAST}))[:1]),
@@ -121,8 +121,8 @@ def trusted_before(device: Device) -> Backup | None:
 def previous_backup(device: Device, store: Store) -> Backup | None:
     """The newest backup of the device that the store holds intact."""
     copies = Copy.objects.filter(backup__device=device, store=store, state=CopyState.PRESENT, intact=True)
-    found = copies.select_related("backup").order_by("-backup__finished_at").first()
-    return found.backup if found else None
+    copy = copies.select_related("backup").order_by("-backup__finished_at").first()
+    return copy.backup if copy else None
 
 
 def read_and_stored(device: Device, *, last: int = 12) -> list[tuple[int, int]]:
@@ -159,8 +159,8 @@ def import_by_id(id: UUID) -> Import:
 
 def id_of_run_before(run: Run) -> UUID | None:
     """The device's last run before this one that made a backup."""
-    found = Run.objects.filter(device=run.device_id, state__in=CAME, asked_at__lt=run.asked_at).order_by("-asked_at")
-    return found.values_list("id", flat=True).first()
+    rows = Run.objects.filter(device=run.device_id, state__in=CAME, asked_at__lt=run.asked_at).order_by("-asked_at")
+    return rows.values_list("id", flat=True).first()
 
 
 def id_of_active_run(device: Device) -> UUID | None:
@@ -182,8 +182,8 @@ def stray(id: int) -> Stray:
 def copies_in_question(store: Store) -> QuerySet[Copy]:
     """Copies that are neither simply there, nor on their way, nor simply gone; newest backups first."""
     settled = (*THERE, CopyState.REMOVED, *COMING)
-    found = Copy.objects.filter(store=store).exclude(state__in=settled).select_related("backup__device__holder")
-    return found.order_by("-backup__finished_at", "-id")
+    rows = Copy.objects.filter(store=store).exclude(state__in=settled).select_related("backup__device__holder")
+    return rows.order_by("-backup__finished_at", "-id")
 
 
 def copy_by_id(id: int) -> Copy:

@@ -31,13 +31,13 @@ def rooms_for(store: Store, device: Device, vault: Vault, *, besides: UUID | Non
     if besides is not None:
         others = others.exclude(id=besides)
     promised = _promised(others)
-    found = [replace(room_in(store, vault), promised_bytes=sum(promised.values()))]
+    rooms = [replace(room_in(store, vault), promised_bytes=sum(promised.values()))]
     for one in allowances_in([store], now=ports.clock().now()):
         if _speaks_of(one, device):
             mine = {id: held for id, held in promised.items() if one.row.device_id is None}
             of_team = set(Device.objects.filter(id__in=mine, team=one.row.team).values_list("id", flat=True)) if mine else set()
-            found.append(replace(_room(one, since_measured(store)), promised_bytes=sum(held for id, held in mine.items() if id in of_team)))
-    return found
+            rooms.append(replace(_room(one, since_measured(store)), promised_bytes=sum(held for id, held in mine.items() if id in of_team)))
+    return rooms
 
 
 def _promised(runs: Iterable[Run]) -> dict[UUID, int]:
@@ -88,7 +88,7 @@ STORE, TEAM, DEVICE = "store", "team", "device"
 def rooms_tonight(stores: Iterable[Store], *, now: datetime) -> dict[str, Room]:
     """Key → a room as measured last; what is about to be freed by itself is not counted on."""
     mine = list(stores)
-    found = {
+    rooms = {
         f"{STORE} {store.id}": Room(
             name=store.name, stored_bytes=store.stored_bytes, allowance_bytes=store.allowance_bytes, free_bytes=store.free_bytes
         )
@@ -101,8 +101,8 @@ def rooms_tonight(stores: Iterable[Store], *, now: datetime) -> dict[str, Room]:
         if one.row.store_id not in since:
             since[one.row.store_id] = since_measured(one.row.store)
         owner = f"{DEVICE} {one.row.device_id}" if one.row.device_id is not None else f"{TEAM} {one.row.team_id}"
-        found[f"{owner} {one.row.store_id}"] = _room(one, since[one.row.store_id])
-    return found
+        rooms[f"{owner} {one.row.store_id}"] = _room(one, since[one.row.store_id])
+    return rooms
 
 
 def keys_of(device: Device, store: UUID) -> tuple[str, ...]:

@@ -122,10 +122,10 @@ def reading_of(found: Store) -> Reading | None:
 def shares_by_team() -> dict[UUID, list[dict[str, Any]]]:
     """Store → [{team, bytes}] of what its teams need there, shared bytes divided; the largest first. One query."""
     rows = Occupancy.objects.order_by().values("store", "device__team__name").annotate(bytes=Sum("fair_bytes")).order_by("-bytes")
-    found: dict[UUID, list[dict[str, Any]]] = {}
+    fields: dict[UUID, list[dict[str, Any]]] = {}
     for row in rows:
-        found.setdefault(row["store"], []).append({"team": row["device__team__name"] or "", "bytes": row["bytes"]})
-    return found
+        fields.setdefault(row["store"], []).append({"team": row["device__team__name"] or "", "bytes": row["bytes"]})
+    return fields
 
 
 def store_paths(*, besides: UUID | None = None) -> list[str]:

@@ -16,12 +16,12 @@ from server.storage.models import Store, StoreDay
 
 def days_of(stores: Iterable[Store], *, today: date) -> dict[UUID, list[StoreDay]]:
     """What each held in the last weeks, the oldest first. One query."""
-    found: dict[UUID, list[StoreDay]] = defaultdict(list)
+    store_days: dict[UUID, list[StoreDay]] = defaultdict(list)
     since = today - timedelta(days=STRETCH_DAYS)
     rows = StoreDay.objects.filter(store__in=[store.id for store in stores], day__gt=since, day__lte=today).order_by("day")
     for row in rows.only("store_id", "day", "stored_bytes", "going_bytes", "limit_bytes", "counted"):
-        found[row.store_id].append(row)
-    return found
+        store_days[row.store_id].append(row)
+    return store_days
 
 
 def runways(stores: Iterable[Store], *, now: datetime, zone: ZoneInfo | None = None) -> dict[UUID, Lasting]:

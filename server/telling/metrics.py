@@ -64,9 +64,9 @@ class _Office:
         lasts = GaugeMetricFamily("attic_store_full_in_days", "Days until a store is full, where that can be told.", labels=["store"])
         least = GaugeMetricFamily("attic_store_full_in_days_earliest", "The same at its fastest, nine times in ten.", labels=["store"])
         stores = list(Store.objects.all())
-        told = runways(stores, now=self._now)
+        outlooks = runways(stores, now=self._now)
         for store in stores:
-            for family, days in ((lasts, told[store.id].days), (least, told[store.id].earliest)):
+            for family, days in ((lasts, outlooks[store.id].days), (least, outlooks[store.id].earliest)):
                 if days is not None:
                     family.add_metric([str(store.id)], days)
             stored.add_metric([str(store.id)], store.stored_bytes)

@@ -14,10 +14,10 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="standins.cloud", description="A simulated S3-compatible cloud with one bucket, on loopback.")
     for name in ("data", "bucket", "access-key", "secret-key"):
         parser.add_argument(f"--{name}", required=True)
-    given = parser.parse_args()
-    cloud = Cloud(Path(given.data), keys={given.access_key: given.secret_key})
-    if given.bucket not in cloud.shelf.buckets():
-        cloud.shelf.make_bucket(given.bucket)
+    options = parser.parse_args()
+    cloud = Cloud(Path(options.data), keys={options.access_key: options.secret_key})
+    if options.bucket not in cloud.shelf.buckets():
+        cloud.shelf.make_bucket(options.bucket)
     print(cloud.listen(), flush=True)
     sys.stdin.read()
     cloud.close()

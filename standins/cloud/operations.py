@@ -95,11 +95,11 @@ def _of_bucket(asked: Asked, shelf: Shelf) -> tuple[str, Answer]:
 def _list(asked: Asked, shelf: Shelf) -> Answer:
     prefix, count = asked.query.get("prefix", ""), min(MOST_KEYS, int(asked.query.get("max-keys", MOST_KEYS)))
     after = _plain(asked.query.get("continuation-token", "")) or asked.query.get("start-after", "")
-    found = shelf.listed(asked.bucket, prefix, after, count + 1)
-    more, found = len(found) > count, found[:count]
-    rows = "".join(_row("Contents", tag("Key", held.key), tag("LastModified", _iso(held.modified)), *_content(held)) for held in found)
-    token = tag("NextContinuationToken", base64.urlsafe_b64encode(found[-1].key.encode()).decode()) if more else ""
-    told = [tag("Name", asked.bucket), tag("Prefix", prefix), tag("KeyCount", len(found)), tag("IsTruncated", str(more).lower())]
+    held_parts = shelf.listed(asked.bucket, prefix, after, count + 1)
+    more, held_parts = len(held_parts) > count, held_parts[:count]
+    rows = "".join(_row("Contents", tag("Key", held.key), tag("LastModified", _iso(held.modified)), *_content(held)) for held in held_parts)
+    token = tag("NextContinuationToken", base64.urlsafe_b64encode(held_parts[-1].key.encode()).decode()) if more else ""
+    told = [tag("Name", asked.bucket), tag("Prefix", prefix), tag("KeyCount", len(held_parts)), tag("IsTruncated", str(more).lower())]
     return Answer(body=written("ListBucketResult", *told, token, rows))
 
 

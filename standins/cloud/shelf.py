@@ -98,9 +98,9 @@ class Shelf:
                 now.isoformat(), mode, until.isoformat() if until else "", file,
             ]  # fmt: skip
             self._known.execute("insert into objects values (null, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", told)
-            found = self.find(bucket, key, version)
-            assert found is not None
-            return found
+            held = self.find(bucket, key, version)
+            assert held is not None
+            return held
 
     def content(self, held: Held) -> bytes:
         return (self._content / held.file).read_bytes()
@@ -130,14 +130,14 @@ class Shelf:
             return self.find(bucket, key, marker)
 
     def _forget(self, bucket: str, key: str, version: str, *, now: datetime, bypass: bool) -> None:
-        found = self.find(bucket, key, version)
-        if found is None:
+        held = self.find(bucket, key, version)
+        if held is None:
             return
-        if found.until is not None and found.until > now and (found.mode == "COMPLIANCE" or not bypass):
+        if held.until is not None and held.until > now and (held.mode == "COMPLIANCE" or not bypass):
             raise Refused("AccessDenied", "This version is locked.")
         self._known.execute("delete from objects where bucket = ? and key = ? and version = ?", [bucket, key, version])
-        if found.file:
-            (self._content / found.file).unlink(missing_ok=True)
+        if held.file:
+            (self._content / held.file).unlink(missing_ok=True)
 
     def listed(self, bucket: str, prefix: str, after: str, count: int) -> list[Held]:
         """The newest version of each key behind `after`, markers left out, in the order of the keys."""

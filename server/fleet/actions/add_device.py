@@ -181,10 +181,10 @@ def _paired(address: str, agent_id: str, code: str) -> Paired:
 
 
 def _unlinked(id: UUID) -> Device:
-    found = Device.objects.select_related("holder", "team").filter(id=id).first()
-    if found is None or found.link != LinkType.NONE:
+    device = Device.objects.select_related("holder", "team").filter(id=id).first()
+    if device is None or device.link != LinkType.NONE:
         raise Conflict("This device of the register has a link already.", remedy="Choose another one, or none.")
-    return found
+    return device
 
 
 def _checked_serial(serial: str, known: Device | None) -> None:

@@ -26,15 +26,15 @@ def note_own_cloud(device: Device, link: DeviceLink, *, now: datetime) -> None:
 
 @transaction.atomic
 def note_told_own_cloud(device: Device, found: OwnCloud | None, *, now: datetime) -> None:
-    told = told_of(found)
+    fields = told_of(found)
     newest = OwnCloudTold.objects.select_for_update().filter(device=device).order_by("-at", "-id").first()
-    same = newest is not None and all((newest.told or {}).get(name) == (told or {}).get(name) for name in SWITCHES)
-    if newest is not None and same and (newest.told is None) == (told is None) and (told == newest.told or now - newest.at < A_ROW):
-        newest.told, newest.seen_at = told, now
+    same = newest is not None and all((newest.told or {}).get(name) == (fields or {}).get(name) for name in SWITCHES)
+    if newest is not None and same and (newest.told is None) == (fields is None) and (fields == newest.told or now - newest.at < A_ROW):
+        newest.told, newest.seen_at = fields, now
         newest.save(update_fields=["told", "seen_at"])
-    elif newest is not None or told is not None:
-        OwnCloudTold.objects.create(device=device, at=now, seen_at=now, told=told)
-    device.own_cloud = {"told_at": now.isoformat(), "told": told}
+    elif newest is not None or fields is not None:
+        OwnCloudTold.objects.create(device=device, at=now, seen_at=now, told=fields)
+    device.own_cloud = {"told_at": now.isoformat(), "told": fields}
     device.own_cloud["full_on"] = _full_on(device, now)
     device.save(update_fields=["own_cloud"])
 

@@ -12,8 +12,10 @@ from server.locks import lock_alone
 def own_ssh_key() -> SshKey:
     """Made when it is first asked for."""
     lock_alone("ssh key")
-    found = SshKey.objects.first()
-    if found is None:
+    ssh_key = SshKey.objects.first()
+    if ssh_key is None:
         private, public = ports.devices().make_ssh_key()
-        found = SshKey.objects.create(private=ports.keys().seal(SSH_PURPOSE, private.encode()), public=public, made_at=ports.clock().now())
-    return found
+        ssh_key = SshKey.objects.create(
+            private=ports.keys().seal(SSH_PURPOSE, private.encode()), public=public, made_at=ports.clock().now()
+        )
+    return ssh_key

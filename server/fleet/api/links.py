@@ -84,13 +84,13 @@ class LinkView(APIView):
 
     @extend_schema(operation_id="change_link", request=LinkSerializer, responses=LinkSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        given = LinkSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = given.validated_data
+        body = LinkSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
         sftp = SftpPlaceSerializer().place(told["sftp"]) if told["sftp"] else None
         device = change_link(
             device_by_id(id), rules=told["rules"], limit_bytes_per_second=told["limit_bytes_per_second"], folder=told["folder"],
-            sftp=sftp, same=given.heeding(f"link {id}", lambda: _told(device_by_id(id))), by=signed_in(request),
+            sftp=sftp, same=body.heeding(f"link {id}", lambda: _told(device_by_id(id))), by=signed_in(request),
         )  # fmt: skip
         return Response(_told(device))
 
@@ -102,9 +102,9 @@ class PreviewRulesView(APIView):
 
     @extend_schema(operation_id="preview_rules", request=RulesSerializer, responses=SortedSerializer(many=True))
     def post(self, request: Request, id: UUID) -> Response:
-        given = RulesSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(SortedSerializer(preview_rules(device_by_id(id), given.validated_data["rules"]), many=True).data)
+        body = RulesSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(SortedSerializer(preview_rules(device_by_id(id), body.validated_data["rules"]), many=True).data)
 
 
 class ReadinessView(APIView):
@@ -117,16 +117,16 @@ class ReadinessView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
         state, trouble = _asked(device)
-        found = readiness(state, link=device.link, family=device.family, now=ports.clock().now(), trouble=trouble)
+        findings = readiness(state, link=device.link, family=device.family, now=ports.clock().now(), trouble=trouble)
         family, facts = FAMILIES[device.family], LINKS[device.link]
-        told = {
+        fields = {
             "reachable": state is not None,
-            "findings": found,
+            "findings": findings,
             "not_seen": list(family.not_seen),
             "first_time": list(family.first_time),
             "cannot_tell": list(facts.limits),
         }
-        return Response(ReadinessSerializer(told).data)
+        return Response(ReadinessSerializer(fields).data)
 
 
 def _asked(device: Device) -> tuple[Told | None, LinkError | None]:

@@ -65,14 +65,17 @@ class OwnCloudPageSerializer(serializers.Serializer):
 
 
 def shown_own_cloud(entry: dict[str, Any] | None) -> Any:
-    found = own_cloud_of(entry)
-    if found is None:
+    own_cloud = own_cloud_of(entry)
+    if own_cloud is None:
         return None
-    kinds = [{"name": KINDS[one.name].label if one.name in KINDS else "Everything else", "bytes": one.size_bytes} for one in found.kinds]
-    devices = [{"name": one.name, "bytes": one.size_bytes} for one in found.devices]
+    kinds = [
+        {"name": KINDS[one.name].label if one.name in KINDS else "Everything else", "bytes": one.size_bytes} for one in own_cloud.kinds
+    ]
+    devices = [{"name": one.name, "bytes": one.size_bytes} for one in own_cloud.devices]
     told = {
-        "state": found.state, "service": found.service, "account": found.account, "last_success": believed(found, now=ports.clock().now()),
-        "used_bytes": found.used_bytes, "allowed_bytes": found.allowed_bytes, "percent": percent_used(found), "kinds": kinds,
+        "state": own_cloud.state, "service": own_cloud.service, "account": own_cloud.account,
+        "last_success": believed(own_cloud, now=ports.clock().now()),
+        "used_bytes": own_cloud.used_bytes, "allowed_bytes": own_cloud.allowed_bytes, "percent": percent_used(own_cloud), "kinds": kinds,
         "devices": devices,
     }  # fmt: skip
     return OwnCloudSerializer(told).data

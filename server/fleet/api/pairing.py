@@ -79,8 +79,8 @@ class SftpPlaceSerializer(MeetSerializer):
     use_key = serializers.BooleanField(default=False, help_text="Sign in with this server's own key instead of a password.")
 
     def place(self, told: dict[str, Any]) -> SftpPlace:
-        found = SftpPlace(**{name: told[name] for name in ("host", "port", "username", "password", "folder", "host_key")})
-        return replace(found, password="", private_key=private_ssh_key()) if told["use_key"] else found
+        sftp_place = SftpPlace(**{name: told[name] for name in ("host", "port", "username", "password", "folder", "host_key")})
+        return replace(sftp_place, password="", private_key=private_ssh_key()) if told["use_key"] else sftp_place
 
 
 class SshKeySerializer(serializers.Serializer):
@@ -142,17 +142,17 @@ class PairView(APIView):
 
     @extend_schema(operation_id="pair_device", request=PairSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
-        given = PairSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(AddedSerializer(pair_device(**given.validated_data, by=signed_in(request))).data, status=201)
+        body = PairSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(AddedSerializer(pair_device(**body.validated_data, by=signed_in(request))).data, status=201)
 
 
 class FolderView(APIView):
     @extend_schema(operation_id="add_folder", request=FolderSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
-        given = FolderSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(AddedSerializer(add_folder(**given.validated_data, by=signed_in(request))).data, status=201)
+        body = FolderSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(AddedSerializer(add_folder(**body.validated_data, by=signed_in(request))).data, status=201)
 
 
 class MeetView(APIView):
@@ -160,9 +160,9 @@ class MeetView(APIView):
 
     @extend_schema(operation_id="meet_sftp", request=MeetSerializer, responses=MetSerializer)
     def post(self, request: Request) -> Response:
-        given = MeetSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        key, fingerprint = ports.devices().meet_sftp(**given.validated_data)
+        body = MeetSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        key, fingerprint = ports.devices().meet_sftp(**body.validated_data)
         return Response(MetSerializer({"host_key": key, "fingerprint": fingerprint}).data)
 
 
@@ -179,11 +179,11 @@ class SftpView(APIView):
 
     @extend_schema(operation_id="add_sftp", request=SftpSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
-        given = SftpSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = given.validated_data
+        body = SftpSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
         entry = {name: told[name] for name in ("name", "holder", "team", "family", "registered")}
-        return Response(AddedSerializer(add_sftp(given.place(told), **entry, by=signed_in(request))).data, status=201)
+        return Response(AddedSerializer(add_sftp(body.place(told), **entry, by=signed_in(request))).data, status=201)
 
 
 class PairAgainView(APIView):
@@ -191,9 +191,9 @@ class PairAgainView(APIView):
 
     @extend_schema(operation_id="pair_again", request=CodeSerializer, responses=AddedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = CodeSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(AddedSerializer(pair_again(device_by_id(id), code=given.validated_data["code"], by=signed_in(request))).data)
+        body = CodeSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(AddedSerializer(pair_again(device_by_id(id), code=body.validated_data["code"], by=signed_in(request))).data)
 
 
 class UnpairView(APIView):

@@ -119,20 +119,20 @@ class ChangeDeviceView(APIView):
 
     @extend_schema(operation_id="change_device", request=ChangeDeviceSerializer, responses=AddedSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        given = ChangeDeviceSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed(f"device {id}", lambda: register_values(device_by_id(id)))
-        seen, word = given.validated_data["seen"], given.validated_data["word"]
-        return Response(AddedSerializer(change_device(device_by_id(id), given.told(), by=signed_in(request), seen=seen, word=word)).data)
+        body = ChangeDeviceSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed(f"device {id}", lambda: register_values(device_by_id(id)))
+        seen, word = body.validated_data["seen"], body.validated_data["word"]
+        return Response(AddedSerializer(change_device(device_by_id(id), body.told(), by=signed_in(request), seen=seen, word=word)).data)
 
 
 class ChangeManyView(APIView):
     @extend_schema(operation_id="change_devices", request=ChangeManySerializer, responses=BulkSerializer, description=f"{CHANGEABLE}")
     def post(self, request: Request) -> Response:
-        given = ChangeManySerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = {name: given.validated_data[name] for name in ("seen", "word")}
-        return Response(BulkSerializer(change_many(given.validated_data["devices"], given.told(), by=signed_in(request), **told)).data)
+        body = ChangeManySerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        fields = {name: body.validated_data[name] for name in ("seen", "word")}
+        return Response(BulkSerializer(change_many(body.validated_data["devices"], body.told(), by=signed_in(request), **fields)).data)
 
 
 class LastBulkView(APIView):
@@ -155,9 +155,9 @@ class PreviewImportView(APIView):
 
     @extend_schema(operation_id="preview_import", request=RegisterFileSerializer, responses=PreviewedSerializer)
     def post(self, request: Request) -> Response:
-        given = RegisterFileSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        columns, rows = _read(given.validated_data["content"])
+        body = RegisterFileSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        columns, rows = _read(body.validated_data["content"])
         lines, digest = previewed(rows)
         counts = {verdict.value: sum(line.verdict == verdict for line in lines) for verdict in Verdict}
         lines.sort(key=lambda line: (line.verdict != Verdict.REFUSE, line.verdict == Verdict.SAME, line.number))
@@ -168,10 +168,10 @@ class PreviewImportView(APIView):
 class ImportView(APIView):
     @extend_schema(operation_id="import_register", request=RegisterFileSerializer, responses=BulkSerializer)
     def post(self, request: Request) -> Response:
-        given = RegisterFileSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        _, rows = _read(given.validated_data["content"])
-        return Response(BulkSerializer(import_register(rows, digest=given.validated_data["digest"], by=signed_in(request))).data)
+        body = RegisterFileSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        _, rows = _read(body.validated_data["content"])
+        return Response(BulkSerializer(import_register(rows, digest=body.validated_data["digest"], by=signed_in(request))).data)
 
 
 class ExportView(APIView):

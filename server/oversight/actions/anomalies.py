@@ -73,7 +73,7 @@ def _taken(device: UUID, *, until: datetime) -> list[Taken]:
 
 def _as_taken(row: Backup) -> Taken:
     progress = {entry["kind"]: entry for entry in (row.run.progress.get("kinds") or [])} if row.run else {}
-    told: dict[str, Any] = row.run.told if row.run else {}
+    fields: dict[str, Any] = row.run.told if row.run else {}
     new = sum(entry["items"] - entry["unchanged"] for entry in progress.values())
     return Taken(
         id=str(row.id),
@@ -83,8 +83,8 @@ def _as_taken(row: Backup) -> Taken:
             for entry in row.kinds
         },
         new_items=new if progress else 1,
-        encrypted=told.get("encrypted"),
-        clock_off_seconds=float(told.get("clock_off_seconds", 0.0)),
+        encrypted=fields.get("encrypted"),
+        clock_off_seconds=float(fields.get("clock_off_seconds", 0.0)),
         lacking=tuple(Lacking(**one) for one in row.lacking) if row.suspect else (),
     )
 

@@ -25,8 +25,10 @@ def sign_off(device: Device, *, occasion: str, note: str, by: User) -> WipeAnswe
         raise BadInput("A signed answer needs its occasion.", field="occasion", remedy="Say what will happen to the device.")
     now = ports.clock().now()
     found, cover, look, newest = answer(device, now=now)
-    told = _told(device, found, cover, look.at if look else None, newest)
-    signed = WipeAnswer.objects.create(device=device, at=now, by=by, occasion=occasion, note=note.strip()[:300], safe=found.safe, told=told)
+    fields = _told(device, found, cover, look.at if look else None, newest)
+    signed = WipeAnswer.objects.create(
+        device=device, at=now, by=by, occasion=occasion, note=note.strip()[:300], safe=found.safe, told=fields
+    )
     words = OCCASION_WORDS[Occasion(occasion)]
     write_journal(
         who=by,

@@ -208,7 +208,7 @@ class WipeView(APIView):
         device = device_by_id(id)
         found, _, scan, newest = answer(device, now=ports.clock().now())
         there = {copy.store_id for copy in newest.present if copy.intact} if newest else set()  # type: ignore[attr-defined]
-        told = {
+        fields = {
             "safe": found.safe,
             "says": found.says,
             "reasons": found.reasons,
@@ -218,13 +218,13 @@ class WipeView(APIView):
             "active_run": id_of_active_run(device),
             "stores": [{"id": store.id, "name": store.name, "holds_newest": store.id in there} for store in stores()[:100]],
         }
-        return Response(WipeSerializer(told).data)
+        return Response(WipeSerializer(fields).data)
 
     @extend_schema(operation_id="sign_wipe_answer", request=SignOffSerializer, responses={201: WipeAnswerSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        given = SignOffSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        signed = sign_off(device_by_id(id), **given.validated_data, by=signed_in(request))
+        body = SignOffSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        signed = sign_off(device_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(WipeAnswerSerializer(signed).data, status=201)
 
     writes = May.ANSWER

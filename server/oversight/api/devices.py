@@ -102,10 +102,14 @@ class DeviceRowSerializer(serializers.Serializer):
 
     @extend_schema_field(OwnCloudInShortSerializer(allow_null=True))
     def get_own_cloud(self, row: Standings) -> Any:
-        found = own_cloud_of((row.device.own_cloud or {}).get("told"))
-        if found is None:
+        own_cloud = own_cloud_of((row.device.own_cloud or {}).get("told"))
+        if own_cloud is None:
             return None
-        return {"state": found.state.value, "last_success": believed(found, now=ports.clock().now()), "percent": percent_used(found)}
+        return {
+            "state": own_cloud.state.value,
+            "last_success": believed(own_cloud, now=ports.clock().now()),
+            "percent": percent_used(own_cloud),
+        }
 
     def get_team(self, row: Standings) -> str:
         return row.device.team.name if row.device.team else ""
@@ -170,20 +174,20 @@ class DevicesView(APIView):
         ),
     )
     def get(self, request: Request) -> Response:
-        given = DevicesFilter(data=request.query_params)
-        given.is_valid(raise_exception=True)
+        query = DevicesFilter(data=request.query_params)
+        query.is_valid(raise_exception=True)
         now = ports.clock().now()
         rows = standings(now=now)
-        wanted = Wanted(**given.validated_data | devices_of(given.validated_data.get("cause"), now=now, rows=rows))
+        wanted = Wanted(**query.validated_data | devices_of(query.validated_data.get("cause"), now=now, rows=rows))
         counts: dict[str, int] = {}
         for row in rows:
             counts[row.state.standing] = counts.get(row.state.standing, 0) + 1
         found = listed(rows, wanted)
         shown = [row for row in found if not wanted.fold or row.state.standing != Standing.ON_TIME]
         page = Pages().paginate_queryset(shown, request, view=self)
-        told = {"count": len(shown), "counts": counts, "teams": TeamSumSerializer(summed(found), many=True).data}
+        fields = {"count": len(shown), "counts": counts, "teams": TeamSumSerializer(summed(found), many=True).data}
         places = newest_by_medium([row.device.id for row in page or []])
-        return Response(told | {"results": DeviceRowSerializer(page, many=True, context={"places": places}).data})
+        return Response(fields | {"results": DeviceRowSerializer(page, many=True, context={"places": places}).data})
 
 
 class DeviceView(APIView):

@@ -46,5 +46,5 @@ class OwnCloudRoomView(APIView):
 
     @extend_schema(operation_id="own_cloud_room", responses=OwnCloudRoomAnswerSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        found = room_of(device_by_id(id), now=ports.clock().now())
-        return Response(OwnCloudRoomAnswerSerializer({"room": found}).data)
+        account_room = room_of(device_by_id(id), now=ports.clock().now())
+        return Response(OwnCloudRoomAnswerSerializer({"room": account_room}).data)

@@ -66,9 +66,9 @@ class HoldersView(generics.ListAPIView):
     serializer_class = HolderSerializer
 
     def get_queryset(self) -> Any:
-        given = HoldersFilter(data=self.request.query_params)
-        given.is_valid(raise_exception=True)
-        return holders(**given.validated_data)
+        query = HoldersFilter(data=self.request.query_params)
+        query.is_valid(raise_exception=True)
+        return holders(**query.validated_data)
 
     @extend_schema(operation_id="holders", parameters=[HoldersFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:

@@ -81,5 +81,5 @@ class ThreeTwoOneView(APIView):
         rows = all_rows(now=ports.clock().now())
         found = fitting(rows, **{name: asked.validated_data[name] for name in ("team", "lacks", "words")})
         page = Pages().paginate_queryset(found, request, view=self)
-        told: dict[str, Any] = {"count": len(found), "teams": by_team(rows), "evidence": evidence(rows), "results": page}
-        return Response(ThreeTwoOneSerializer(told).data)
+        fields: dict[str, Any] = {"count": len(found), "teams": by_team(rows), "evidence": evidence(rows), "results": page}
+        return Response(ThreeTwoOneSerializer(fields).data)

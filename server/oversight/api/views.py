@@ -152,11 +152,11 @@ class RunCauseView(APIView):
 
     @extend_schema(operation_id="run_cause", request=RunCauseSerializer, responses=AskedSerializer)
     def post(self, request: Request) -> Response:
-        given = RunCauseSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        found = run_cause(given.validated_data["code"], by=signed_in(request), now=ports.clock().now())
-        refused = [{"says": says, "devices": devices} for says, devices in found.refused]
-        return Response(AskedSerializer({"asked": found.asked, "refused": refused}).data)
+        body = RunCauseSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        asked = run_cause(body.validated_data["code"], by=signed_in(request), now=ports.clock().now())
+        refused = [{"says": says, "devices": devices} for says, devices in asked.refused]
+        return Response(AskedSerializer({"asked": asked.asked, "refused": refused}).data)
 
 
 class RibbonView(APIView):
@@ -167,11 +167,11 @@ class RibbonView(APIView):
         nights = past_nights(now=now)
         planned, tomorrow = planned_on(tonight, now=now), planned_on(tonight + timedelta(days=1), now=now)
         highest = max([planned, tomorrow, *(n.came + n.came_late + n.missing + n.under_way for n in nights)])
-        told = {
+        fields = {
             "nights": nights, "tonight": tonight, "tomorrow": tonight + timedelta(days=1), "tonight_planned": planned,
             "tomorrow_planned": tomorrow, "devices": highest, "needing": needing(now=now),
         }  # fmt: skip
-        return Response(RibbonSerializer(told).data)
+        return Response(RibbonSerializer(fields).data)
 
 
 def healthz(request: HttpRequest) -> JsonResponse:

@@ -236,9 +236,9 @@ class IncidentsView(generics.ListAPIView):
     serializer_class = IncidentSerializer
 
     def get_queryset(self) -> Any:
-        given = OpenFilter(data=self.request.query_params)
-        given.is_valid(raise_exception=True)
-        return incidents(**given.validated_data)
+        query = OpenFilter(data=self.request.query_params)
+        query.is_valid(raise_exception=True)
+        return incidents(**query.validated_data)
 
     @extend_schema(operation_id="incidents", parameters=[OpenFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
@@ -256,9 +256,9 @@ class PutOffView(APIView):
 
     @extend_schema(operation_id="put_off", request=PutOffSerializer, responses=IncidentDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = PutOffSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        put_off(incident_by_id(id), **given.validated_data, by=signed_in(request), now=ports.clock().now())
+        body = PutOffSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        put_off(incident_by_id(id), **body.validated_data, by=signed_in(request), now=ports.clock().now())
         return Response(IncidentDetailSerializer(incident_by_id(id)).data)
 
     @extend_schema(operation_id="take_up", responses={204: None})
@@ -271,9 +271,9 @@ class AnomaliesView(generics.ListAPIView):
     serializer_class = OddSerializer
 
     def get_queryset(self) -> Any:
-        given = OpenFilter(data=self.request.query_params)
-        given.is_valid(raise_exception=True)
-        return anomalies(**given.validated_data)
+        query = OpenFilter(data=self.request.query_params)
+        query.is_valid(raise_exception=True)
+        return anomalies(**query.validated_data)
 
     @extend_schema(operation_id="anomalies", parameters=[OpenFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
@@ -285,19 +285,19 @@ class SettleView(APIView):
 
     @extend_schema(operation_id="settle_anomaly", request=WhySerializer, responses=OddSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = WhySerializer(data=request.data)
-        given.is_valid(raise_exception=True)
+        body = WhySerializer(data=request.data)
+        body.is_valid(raise_exception=True)
         row = anomaly(id)
-        settle(row, why=given.validated_data["why"], by=signed_in(request), now=ports.clock().now())
+        settle(row, why=body.validated_data["why"], by=signed_in(request), now=ports.clock().now())
         return Response(OddSerializer(row).data)
 
 
 class NightView(APIView):
     @extend_schema(operation_id="night", parameters=[NightFilter], responses=NightSumsSerializer)
     def get(self, request: Request) -> Response:
-        given = NightFilter(data=request.query_params)
-        given.is_valid(raise_exception=True)
-        night = given.wanted()
+        query = NightFilter(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        night = query.wanted()
         return Response(NightSumsSerializer(summed(night, night_rows(night))).data)
 
 
@@ -310,35 +310,35 @@ class NightRowsView(APIView):
         responses=inline_serializer("NightRowsPage", {"count": serializers.IntegerField(), "results": NightRowSerializer(many=True)}),
     )
     def get(self, request: Request) -> Response:
-        given = NightRowsFilter(data=request.query_params)
-        given.is_valid(raise_exception=True)
-        found = fitting(night_rows(given.wanted()), shows=given.validated_data.get("shows"), words=given.validated_data["words"])
-        page = Pages().paginate_queryset(found, request, view=self)
-        return Response({"count": len(found), "results": NightRowSerializer(page, many=True).data})
+        query = NightRowsFilter(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        rows = fitting(night_rows(query.wanted()), shows=query.validated_data.get("shows"), words=query.validated_data["words"])
+        page = Pages().paginate_queryset(rows, request, view=self)
+        return Response({"count": len(rows), "results": NightRowSerializer(page, many=True).data})
 
 
 class PromisesView(APIView):
     @extend_schema(operation_id="promises", parameters=[PromiseFilter], responses=PromisesSerializer)
     def get(self, request: Request) -> Response:
-        given = PromiseFilter(data=request.query_params)
-        given.is_valid(raise_exception=True)
-        wanted, today = given.validated_data, ports.clock().now().astimezone(office_zone()).date()
+        query = PromiseFilter(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        wanted, today = query.validated_data, ports.clock().now().astimezone(office_zone()).date()
         if "device" in wanted:
             device_by_id(wanted["device"])
         months = shares_by_month(device=wanted.get("device"), team=wanted.get("team"), today=today)
         days = days_of(wanted["device"], first=today - timedelta(days=SHOWN_DAYS)) if "device" in wanted else {}
-        told = {
+        fields = {
             "months": [{"month": month, "share": share} for month, share in months],
             "days": [{"day": day, "standing": standing} for day, standing in days.items()],
         }
-        return Response(PromisesSerializer(told).data)
+        return Response(PromisesSerializer(fields).data)
 
 
 class ReportView(APIView):
     @extend_schema(operation_id="report", parameters=[MonthFilter], responses=ReportSerializer)
     def get(self, request: Request) -> Response:
-        given = MonthFilter(data=request.query_params)
-        given.is_valid(raise_exception=True)
-        month = given.validated_data.get("month")
+        query = MonthFilter(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        month = query.validated_data.get("month")
         day = date.fromisoformat(f"{month}-01") if month else ports.clock().now().astimezone(office_zone()).date()
         return Response(ReportSerializer(reported(day)).data)

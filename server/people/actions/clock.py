@@ -39,15 +39,15 @@ def look_at_clock(*, now: datetime) -> ClockState:
     lock_alone("clock")
     ticks = ports.clock().ticks()
     state = ClockState.objects.filter(id=1).first() or ClockState.objects.create(id=1)
-    found = judge(now, ticks, _anchor(state), _witnesses(state, ticks), in_doubt=state.doubt_since is not None)
-    if found.verdict is Verdict.SURE:
+    judged = judge(now, ticks, _anchor(state), _witnesses(state, ticks), in_doubt=state.doubt_since is not None)
+    if judged.verdict is Verdict.SURE:
         if state.doubt_since is not None:
-            by = f"{' and '.join(found.agreeing)} agree with it" if found.agreeing else "it is again what it should be"
-            _settle(state, now, ticks, why=f"{by[0].upper()}{by[1:]}.", by=None, right=bool(found.agreeing))
+            by = f"{' and '.join(judged.agreeing)} agree with it" if judged.agreeing else "it is again what it should be"
+            _settle(state, now, ticks, why=f"{by[0].upper()}{by[1:]}.", by=None, right=bool(judged.agreeing))
         else:
             _trust(state, now, ticks)
     else:
-        _doubt(state, found, now, ticks)
+        _doubt(state, judged, now, ticks)
     return state
 
 
@@ -75,9 +75,9 @@ def _witnesses(state: ClockState, ticks: Ticks) -> list[Witness]:
 
 
 def _trust(state: ClockState, now: datetime, ticks: Ticks) -> None:
-    told = {"sure_at": now, "boot": ticks.boot, "seconds": ticks.seconds, "looked_at": now}
-    ClockState.objects.filter(id=1).update(**told)
-    for name, value in told.items():
+    fields = {"sure_at": now, "boot": ticks.boot, "seconds": ticks.seconds, "looked_at": now}
+    ClockState.objects.filter(id=1).update(**fields)
+    for name, value in fields.items():
         setattr(state, name, value)
 
 
@@ -96,13 +96,13 @@ def _settle(state: ClockState, now: datetime, ticks: Ticks, *, why: str, by: Use
 def _doubt(state: ClockState, found: Judged, now: datetime, ticks: Ticks) -> None:
     begins = state.doubt_since is None
     off = None if found.off is None else found.off.total_seconds()
-    told: dict[str, object] = {"jump_seconds": found.jump.total_seconds(), "off_seconds": off, "looked_at": now}
+    fields: dict[str, object] = {"jump_seconds": found.jump.total_seconds(), "off_seconds": off, "looked_at": now}
     if begins:
-        told |= {"doubt_since": now, "doubt_boot": ticks.boot, "doubt_seconds": ticks.seconds}
+        fields |= {"doubt_since": now, "doubt_boot": ticks.boot, "doubt_seconds": ticks.seconds}
         # what was heard before the jump was measured against another clock
         ClockWitness.objects.filter(seconds__lt=ticks.seconds).delete()
-    ClockState.objects.filter(id=1).update(**told)
-    for name, value in told.items():
+    ClockState.objects.filter(id=1).update(**fields)
+    for name, value in fields.items():
         setattr(state, name, value)
     if begins:
         way = "ahead" if found.jump > timedelta() else "back"

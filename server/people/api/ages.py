@@ -34,8 +34,8 @@ def told_ages(instead: dict[str, int]) -> list[dict[str, Any]]:
     rows = []
     for age in ages():
         days = said[age.code]
-        told = {"code": age.code, "label": age.label, "says": age.says, "days": days, "usual": age.days, "least": age.least}
-        rows.append({**told, "going": old_rows(age, days, now=now).count()})
+        fields = {"code": age.code, "label": age.label, "says": age.says, "days": days, "usual": age.days, "least": age.least}
+        rows.append({**fields, "going": old_rows(age, days, now=now).count()})
     return rows
 
 
@@ -46,10 +46,10 @@ class AgesView(APIView):
 
     @extend_schema(operation_id="set_ages", request=SetAgesSerializer, responses=AgeSerializer(many=True))
     def put(self, request: Request) -> Response:
-        given = SetAgesSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed("ages", days_by_code)
-        set_ages(given.validated_data["ages"], by=signed_in(request), now=ports.clock().now())
+        body = SetAgesSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed("ages", days_by_code)
+        set_ages(body.validated_data["ages"], by=signed_in(request), now=ports.clock().now())
         return Response(AgeSerializer(told_ages({}), many=True).data)
 
 
@@ -58,6 +58,6 @@ class AgesPreviewView(APIView):
 
     @extend_schema(operation_id="preview_ages", request=SetAgesSerializer, responses=AgeSerializer(many=True))
     def post(self, request: Request) -> Response:
-        given = SetAgesSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(AgeSerializer(told_ages(checked(given.validated_data["ages"])), many=True).data)
+        body = SetAgesSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(AgeSerializer(told_ages(checked(body.validated_data["ages"])), many=True).data)

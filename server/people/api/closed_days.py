@@ -41,9 +41,9 @@ class ClosedDaysView(APIView):
 
     @extend_schema(operation_id="add_closed_day", request=ClosedDaySerializer, responses={204: None})
     def post(self, request: Request) -> Response:
-        given = ClosedDaySerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        add_closed_days([Holiday(day=given.validated_data["day"], name=given.validated_data["name"])], by=signed_in(request))
+        body = ClosedDaySerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        add_closed_days([Holiday(day=body.validated_data["day"], name=body.validated_data["name"])], by=signed_in(request))
         return Response(status=204)
 
 
@@ -63,15 +63,15 @@ class CalendarView(APIView):
 
     @extend_schema(operation_id="read_calendar", request=CalendarSerializer, responses=ReadCalendarSerializer)
     def post(self, request: Request) -> Response:
-        given = CalendarSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        text = given.validated_data["calendar"].encode()
+        body = CalendarSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        text = body.validated_data["calendar"].encode()
         if len(text) > MAX_BYTES:
             raise BadInput(
                 "This file is larger than 1 MiB.", field="file", remedy="Export the office's holidays only, not a whole calendar."
             )
         days = read_holidays(text, today=ports.clock().now().astimezone(office_zone()).date())
         known = closed_days()
-        if given.validated_data["confirmed"]:
+        if body.validated_data["confirmed"]:
             add_closed_days(days, by=signed_in(request))
         return Response(ReadCalendarSerializer({"days": days, "new": sum(found.day not in known for found in days)}).data)

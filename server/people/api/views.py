@@ -122,9 +122,9 @@ class SignInView(APIView):
 
     @extend_schema(operation_id="sign_in", request=SignInSerializer, responses=MeSerializer)
     def post(self, request: Request) -> Response:
-        given = SignInSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        user = sign_in(request._request, **given.validated_data, address=address_of(request._request), now=ports.clock().now())
+        body = SignInSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        user = sign_in(request._request, **body.validated_data, address=address_of(request._request), now=ports.clock().now())
         login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
         request.user = user
         return Response(_me(request))
@@ -148,9 +148,9 @@ class FirstAdministratorView(APIView):
 
     @extend_schema(operation_id="first_administrator", request=FirstAdministratorSerializer, responses=MeSerializer)
     def post(self, request: Request) -> Response:
-        given = FirstAdministratorSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        user = set_up_office(**given.validated_data, now=ports.clock().now())
+        body = FirstAdministratorSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        user = set_up_office(**body.validated_data, now=ports.clock().now())
         login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
         request.user = user
         return Response(_me(request))
@@ -163,18 +163,18 @@ class LineView(APIView):
 
     @extend_schema(operation_id="set_line", request=LineSerializer, responses=OfficeSerializer)
     def post(self, request: Request) -> Response:
-        given = LineSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(OfficeSerializer(set_line(**given.validated_data, by=signed_in(request), now=ports.clock().now())).data)
+        body = LineSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(OfficeSerializer(set_line(**body.validated_data, by=signed_in(request), now=ports.clock().now())).data)
 
 
 class OfficeView(APIView):
     @extend_schema(operation_id="change_office", request=OfficeSerializer, responses=OfficeSerializer)
     def put(self, request: Request) -> Response:
-        given = OfficeSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed("office", lambda: OfficeSerializer(office()).data)
-        return Response(OfficeSerializer(change_office(**given.validated_data, by=signed_in(request), now=ports.clock().now())).data)
+        body = OfficeSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed("office", lambda: OfficeSerializer(office()).data)
+        return Response(OfficeSerializer(change_office(**body.validated_data, by=signed_in(request), now=ports.clock().now())).data)
 
 
 class ZonesView(APIView):
@@ -197,9 +197,9 @@ class UsersView(generics.ListAPIView):
 
     @extend_schema(operation_id="add_user", request=NewUserSerializer, responses={201: UserSerializer})
     def post(self, request: Request) -> Response:
-        given = NewUserSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        user = add_user(**given.validated_data, by=signed_in(request), now=ports.clock().now())
+        body = NewUserSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        user = add_user(**body.validated_data, by=signed_in(request), now=ports.clock().now())
         return Response(UserSerializer(user).data, status=201)
 
 
@@ -222,20 +222,20 @@ class OwnPasswordSerializer(serializers.Serializer):
 class UserView(APIView):
     @extend_schema(operation_id="change_user", request=ChangeUserSerializer, responses=UserSerializer)
     def put(self, request: Request, id: int) -> Response:
-        given = ChangeUserSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed(f"user {id}", lambda: UserSerializer(user_by_id(id)).data)
+        body = ChangeUserSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed(f"user {id}", lambda: UserSerializer(user_by_id(id)).data)
         return Response(
-            UserSerializer(change_user(user_by_id(id), **given.validated_data, by=signed_in(request), now=ports.clock().now())).data
+            UserSerializer(change_user(user_by_id(id), **body.validated_data, by=signed_in(request), now=ports.clock().now())).data
         )
 
 
 class ResetPasswordView(APIView):
     @extend_schema(operation_id="reset_password", request=ResetPasswordSerializer, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
-        given = ResetPasswordSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        reset_password(user_by_id(id), **given.validated_data, by=signed_in(request), now=ports.clock().now())
+        body = ResetPasswordSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        reset_password(user_by_id(id), **body.validated_data, by=signed_in(request), now=ports.clock().now())
         return Response(status=204)
 
 
@@ -253,9 +253,9 @@ class OwnPasswordView(APIView):
 
     @extend_schema(operation_id="change_own_password", request=OwnPasswordSerializer, responses={204: None})
     def put(self, request: Request) -> Response:
-        given = OwnPasswordSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        update_session_auth_hash(request._request, change_own_password(signed_in(request), **given.validated_data, now=ports.clock().now()))
+        body = OwnPasswordSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        update_session_auth_hash(request._request, change_own_password(signed_in(request), **body.validated_data, now=ports.clock().now()))
         return Response(status=204)
 
 
@@ -288,10 +288,10 @@ class HolderNameSerializer(NameSerializer):
 class TeamNameView(APIView):
     @extend_schema(operation_id="change_team", request=NameSerializer, responses={204: None})
     def put(self, request: Request, id: int) -> Response:
-        given = NameSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed(f"team {id}", lambda: {"name": team_by_id(id).name})
-        change_team(team_by_id(id), **given.validated_data, by=signed_in(request))
+        body = NameSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed(f"team {id}", lambda: {"name": team_by_id(id).name})
+        change_team(team_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(status=204)
 
     @extend_schema(operation_id="remove_team", responses={204: None})
@@ -308,10 +308,10 @@ def _holder(id: int) -> dict[str, str]:
 class HolderNameView(APIView):
     @extend_schema(operation_id="change_holder", request=HolderNameSerializer, responses={204: None})
     def put(self, request: Request, id: int) -> Response:
-        given = HolderNameSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed(f"holder {id}", lambda: _holder(id))
-        change_holder(holder_by_id(id), **given.validated_data, by=signed_in(request))
+        body = HolderNameSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed(f"holder {id}", lambda: _holder(id))
+        change_holder(holder_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(status=204)
 
     @extend_schema(operation_id="remove_holder", responses={204: None})

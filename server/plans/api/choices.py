@@ -43,9 +43,9 @@ class ChooseKindsView(APIView):
 
     @extend_schema(operation_id="choose_kinds", request=ChooseKindsSerializer, responses={201: KindChoiceSerializer(many=True)})
     def post(self, request: Request, id: UUID) -> Response:
-        given = ChooseKindsSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        made: Any = choose_kinds(device_by_id(id), **given.validated_data, by=signed_in(request))
+        body = ChooseKindsSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        made: Any = choose_kinds(device_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(KindChoiceSerializer(made, many=True).data, status=201)
 
 

@@ -58,9 +58,9 @@ class PausesView(APIView):
 
     @extend_schema(operation_id="pause", request=AskPauseSerializer, responses={201: PauseSerializer})
     def post(self, request: Request) -> Response:
-        given = AskPauseSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = given.validated_data
+        body = AskPauseSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
         plan = plan_by_id(told["plan"]) if told["plan"] else None
         device = device_by_id(told["device"]) if told["device"] else None
         made = pause(plan=plan, device=device, until=told["until"], reason=told["reason"], by=signed_in(request))
@@ -92,13 +92,14 @@ def feed(request: HttpRequest, secret: str) -> HttpResponse:
     plan = plan_of_feed(digest_of(secret))
     if plan is None:
         return HttpResponse("This link does not work (any more).", status=404, content_type="text/plain; charset=utf-8")
-    told = Present.read()
-    after, until = told.now - timedelta(days=FEED_DAYS_BACK), told.now + timedelta(days=FEED_DAYS_AHEAD)
+    present = Present.read()
+    after, until = present.now - timedelta(days=FEED_DAYS_BACK), present.now + timedelta(days=FEED_DAYS_AHEAD)
     runs = [
-        (slot.opens, slot.closes) for slot in slots(recurrence_of(plan, told.zone, told.closed), window_of(plan), after=after, until=until)
+        (slot.opens, slot.closes)
+        for slot in slots(recurrence_of(plan, present.zone, present.closed), window_of(plan), after=after, until=until)
     ]
     text = plan_feed(
-        plan=plan.name, plan_id=str(plan.id), sentence=sentence_of(plan), zone=told.zone, runs=runs[:FEED_LONGEST], now=told.now
+        plan=plan.name, plan_id=str(plan.id), sentence=sentence_of(plan), zone=present.zone, runs=runs[:FEED_LONGEST], now=present.now
     )
     headers = {"Cache-Control": "private, no-store", "X-Robots-Tag": "noindex"}
     return HttpResponse(text, content_type="text/calendar; charset=utf-8", headers=headers)

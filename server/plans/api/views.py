@@ -132,19 +132,19 @@ class DraftSerializer(serializers.Serializer):
     own_cloud_seconds = serializers.IntegerField(allow_null=True, default=None, max_value=1 << 40)
 
     def draft(self) -> Draft:
-        told = {name: value for name, value in self.validated_data.items() if name not in ("devices", "pattern")}
+        fields = {name: value for name, value in self.validated_data.items() if name not in ("devices", "pattern")}
         pattern = dict(self.validated_data["pattern"])
         rule = rule_of_pattern(Pattern(**pattern | {"shape": Shape(pattern["shape"]), "weekdays": tuple(pattern["weekdays"])}))
-        targets = tuple(Target(**target) for target in told["targets"])
+        targets = tuple(Target(**target) for target in fields["targets"])
         lists: dict[str, Any] = {
             "targets": targets,
-            "exclusions": tuple(dict(entry) for entry in told["exclusions"]),
-            "exceptions": tuple(told["exceptions"]),
-            "first_kinds": tuple(told["first_kinds"]),
+            "exclusions": tuple(dict(entry) for entry in fields["exclusions"]),
+            "exceptions": tuple(fields["exceptions"]),
+            "first_kinds": tuple(fields["first_kinds"]),
         }
-        if told.get("teams") is not None:
-            lists["teams"] = tuple(told["teams"])
-        return Draft(**told | lists, rule=rule)
+        if fields.get("teams") is not None:
+            lists["teams"] = tuple(fields["teams"])
+        return Draft(**fields | lists, rule=rule)
 
 
 class SavePlanSerializer(DraftSerializer):
@@ -200,17 +200,17 @@ class PlanSerializer(serializers.ModelSerializer):
 
     @extend_schema_field(serializers.DateTimeField(allow_null=True))
     def get_next_run(self, plan: Plan) -> Any:
-        told = self._now()
-        pause = told.held.of(plan.id)
-        again = told.now if pause is None else begins_again(pause, told.zone)
+        present = self._now()
+        pause = present.held.of(plan.id)
+        again = present.now if pause is None else begins_again(pause, present.zone)
         if again is None:
             return None
-        after = again if pause is None else max(again - timedelta(microseconds=1), told.now)
-        return or_else(plan, lambda: next_run(plan, told.zone, after, told.closed), None)
+        after = again if pause is None else max(again - timedelta(microseconds=1), present.now)
+        return or_else(plan, lambda: next_run(plan, present.zone, after, present.closed), None)
 
     def get_fault(self, plan: Plan) -> str:
-        told = self._now()
-        return fault_of(plan, zone=told.zone, closed=told.closed, now=told.now)
+        present = self._now()
+        return fault_of(plan, zone=present.zone, closed=present.closed, now=present.now)
 
     @extend_schema_field(PatternSerializer)
     def get_pattern(self, plan: Plan) -> Any:
@@ -221,8 +221,8 @@ class PlanSerializer(serializers.ModelSerializer):
 
     @extend_schema_field(PauseSerializer(allow_null=True))
     def get_pause(self, plan: Plan) -> Any:
-        found = self._now().held.of(plan.id)
-        return PauseSerializer(found).data if found else None
+        pause = self._now().held.of(plan.id)
+        return PauseSerializer(pause).data if pause else None
 
     def get_has_feed(self, plan: Plan) -> bool:
         return bool(plan.feed_digest)
@@ -292,9 +292,9 @@ class PlansView(APIView):
 
     @extend_schema(operation_id="add_plan", request=SavePlanSerializer, responses={201: PlanDetailSerializer})
     def post(self, request: Request) -> Response:
-        given = SavePlanSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        saved = save_plan(given.draft(), devices=given.validated_data["devices"], by=signed_in(request))
+        body = SavePlanSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        saved = save_plan(body.draft(), devices=body.validated_data["devices"], by=signed_in(request))
         return Response(PlanDetailSerializer(plan_by_id(saved.id)).data, status=201)
 
 
@@ -305,9 +305,9 @@ class PlanView(APIView):
 
     @extend_schema(operation_id="change_plan", request=SavePlanSerializer, responses=PlanDetailSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        given = SavePlanSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        saved = save_plan(given.draft(), devices=given.validated_data["devices"], by=signed_in(request), plan=plan_by_id(id))
+        body = SavePlanSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        saved = save_plan(body.draft(), devices=body.validated_data["devices"], by=signed_in(request), plan=plan_by_id(id))
         return Response(PlanDetailSerializer(plan_by_id(saved.id)).data)
 
     @extend_schema(operation_id="remove_plan", responses={204: None})
@@ -319,8 +319,8 @@ class PlanView(APIView):
 class PreviewPlanView(APIView):
     @extend_schema(operation_id="preview_plan", request=DraftSerializer, responses=PreviewSerializer)
     def post(self, request: Request) -> Response:
-        given = DraftSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        draft = given.draft()
+        body = DraftSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        draft = body.draft()
         plan = checked(draft, Plan(added_at=ports.clock().now()))
         return Response(PreviewSerializer(preview(plan, now=ports.clock().now())).data)

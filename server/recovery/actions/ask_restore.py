@@ -47,8 +47,8 @@ def findings(backup: Backup, device: Device, selection: Selection) -> list[Findi
             link.close()
     whose, to = backup.device.holder, device.holder
     holders = (whose.name, to.name) if whose.id != to.id and device.state == DeviceState.IN_USE else None
-    told = {"source_family": backup.family, "source_version": backup.os_version, "needed_bytes": needed, "holders": holders}
-    return preflight(state, kinds=kinds, **told)
+    fields = {"source_family": backup.family, "source_version": backup.os_version, "needed_bytes": needed, "holders": holders}
+    return preflight(state, kinds=kinds, **fields)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -43,8 +43,8 @@ def carry_out(restore_id: UUID) -> Restore:
     try:
         report = _report(restore)
         whole = all(entry["whole"] for entry in report["kinds"])
-        told = {"report": report} | {name: getattr(restore, name) for name in ("file_name", "file_bytes", "file_start")}
-        return _ended(restore_id, RestoreState.COMPLETE if whole else RestoreState.PARTIAL, **told)
+        fields = {"report": report} | {name: getattr(restore, name) for name in ("file_name", "file_bytes", "file_start")}
+        return _ended(restore_id, RestoreState.COMPLETE if whole else RestoreState.PARTIAL, **fields)
     except Stopped:
         remedy = "What was written already stays where it is; restore again when it suits."
         return _ended(restore_id, RestoreState.STOPPED, cause="It was stopped by hand.", remedy=remedy)
@@ -146,10 +146,10 @@ def _once_to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[
     link, going = link_to(restore.device), Going(tell=Watch(restore).tell)
     try:
         place = _place(restore, vault, link, folders, going)
-        found = write_to_device(vault, link, place, kinds, intents=RowIntents(restore.id), going=going)
+        kind_reports = write_to_device(vault, link, place, kinds, intents=RowIntents(restore.id), going=going)
     finally:
         put_away(link)
-    return {"kinds": [{"kind": kind} | asdict(counts) | {"whole": counts.whole} for kind, counts in found.items()]}
+    return {"kinds": [{"kind": kind} | asdict(counts) | {"whole": counts.whole} for kind, counts in kind_reports.items()]}
 
 
 def _place(restore: Restore, vault: Vault, link: DeviceLink, folders: list[Stored], going: Going) -> Place:

@@ -45,16 +45,16 @@ def carry_out_drill(drill_id: UUID, *, clock: Callable[[], float] = time.monoton
     except Exception as error:  # whatever it is, the drill ends with it
         ending = ending_of(error, f"drill {drill_id}")
         return _ended(drill_id, DrillState.FAILED, cause=ending.cause, remedy=ending.remedy, reference=ending.reference)
-    told = {
+    fields = {
         "of_items": report.of_items, "of_bytes": report.of_bytes, "items": report.items, "size_bytes": report.size_bytes,
         "report": _as_told(report),
     }  # fmt: skip
     if not report.right:
-        return _ended(drill_id, DrillState.WRONG, **told)
+        return _ended(drill_id, DrillState.WRONG, **fields)
     if report.items == 0 and report.of_items:
         cause, remedy = "Its time was over before anything was restored.", "Give drills more time."
-        return _ended(drill_id, DrillState.FAILED, cause=cause, remedy=remedy, **told)
-    return _ended(drill_id, DrillState.RIGHT, **told)
+        return _ended(drill_id, DrillState.FAILED, cause=cause, remedy=remedy, **fields)
+    return _ended(drill_id, DrillState.RIGHT, **fields)
 
 
 @transaction.atomic

@@ -76,10 +76,10 @@ class DrillSerializer(serializers.ModelSerializer):
         return drill.by.shown_name if drill.by else "Old Attic"
 
     def _findings(self, drill: Drill, of: str) -> Any:
-        told = drill.report.get(of, {"count": 0, "named": []})
+        fields = drill.report.get(of, {"count": 0, "named": []})
         if not self.context.get("names"):
-            told = {**told, "named": [{**one, "name": ""} for one in told["named"]]}
-        return DrillFindingsSerializer(told).data
+            fields = {**fields, "named": [{**one, "name": ""} for one in fields["named"]]}
+        return DrillFindingsSerializer(fields).data
 
     @extend_schema_field(DrillFindingsSerializer)
     def get_lost(self, drill: Drill) -> Any:
@@ -147,9 +147,9 @@ class DrillsView(generics.ListAPIView):
 
     @extend_schema(operation_id="ask_drill", request=AskDrillSerializer, responses={201: DrillSerializer})
     def post(self, request: Request) -> Response:
-        given = AskDrillSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = given.validated_data
+        body = AskDrillSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
         asked = ask_drill(device_by_id(told["device"]), store=store_or_none(told["store"]), by=signed_in(request))
         return Response(DrillSerializer(drill_of(asked.id), context=_shown(request)).data, status=201)
 
@@ -176,7 +176,7 @@ class DrillRulesView(APIView):
 
     @extend_schema(operation_id="set_drill_rules", request=DrillRulesSerializer, responses=DrillRulesSerializer)
     def put(self, request: Request) -> Response:
-        given = DrillRulesSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed("drill rules", lambda: DrillRulesSerializer(drill_rules()).data)
-        return Response(DrillRulesSerializer(set_drill_rules(**given.validated_data, by=signed_in(request))).data)
+        body = DrillRulesSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed("drill rules", lambda: DrillRulesSerializer(drill_rules()).data)
+        return Response(DrillRulesSerializer(set_drill_rules(**body.validated_data, by=signed_in(request))).data)

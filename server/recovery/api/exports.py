@@ -106,12 +106,12 @@ class KeepExportView(APIView):
 
     @extend_schema(operation_id="keep_export", request=KeepExportSerializer, responses=ExportSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = KeepExportSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        keeper = user_or_none(given.validated_data["keeper"])
+        body = KeepExportSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        keeper = user_or_none(body.validated_data["keeper"])
         if keeper is None:
             raise BadInput("Nobody has this number.", field="keeper", remedy="Choose somebody of the office.")
-        keep_folder(restore_by_id(id), until=given.validated_data["until"], keeper=keeper, by=signed_in(request))
+        keep_folder(restore_by_id(id), until=body.validated_data["until"], keeper=keeper, by=signed_in(request))
         return Response(ExportSerializer(restore_by_id(id), context={"days": days_by_code()["downloads"]}).data)
 
 

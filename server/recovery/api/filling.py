@@ -129,11 +129,11 @@ class FillingView(APIView):
 
     @extend_schema(operation_id="filling", parameters=[FillingQuery], responses=FillingSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        given = FillingQuery(data=request.query_params)
-        given.is_valid(raise_exception=True)
+        query = FillingQuery(data=request.query_params)
+        query.is_valid(raise_exception=True)
         device = device_by_id(id)
         note_weighed(device, by=signed_in(request))
-        return Response(FillingSerializer(filled(device, given.validated_data["store"])).data)
+        return Response(FillingSerializer(filled(device, query.validated_data["store"])).data)
 
 
 class LeaveOutView(APIView):
@@ -143,8 +143,8 @@ class LeaveOutView(APIView):
 
     @extend_schema(operation_id="leave_out", parameters=[LeaveOutQuery], responses=EffectSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        given = LeaveOutQuery(data=request.query_params)
-        given.is_valid(raise_exception=True)
-        told = given.validated_data
+        query = LeaveOutQuery(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        told = query.validated_data
         found = left_out(device_by_id(id), told["store"], Exclusion(kind=told["kind"], under=told["under"]))
         return Response(EffectSerializer(found).data)

@@ -71,6 +71,6 @@ class OfficesView(APIView):
 
     @extend_schema(operation_id="take_office", request=TakeOfficeSerializer, responses=TakenOverSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = TakeOfficeSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(TakenOverSerializer(take_office(store_by_id(id), given.validated_data["server"], by=signed_in(request))).data)
+        body = TakeOfficeSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(TakenOverSerializer(take_office(store_by_id(id), body.validated_data["server"], by=signed_in(request))).data)

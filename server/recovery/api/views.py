@@ -187,12 +187,18 @@ class InsideView(APIView):
 
     @extend_schema(operation_id="inside", parameters=[InsideFilter], responses=InsideSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        given = InsideFilter(data=request.query_params)
-        given.is_valid(raise_exception=True)
-        told, backup = given.validated_data, backup_by_id(id)
+        query = InsideFilter(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        told, backup = query.validated_data, backup_by_id(id)
         note_look(backup, told["kind"], words=told["words"], by=signed_in(request))
-        found: tuple[list[Shown], int, int] = inside(backup, told["kind"], words=told["words"].split()[:8], page=told["page"])
-        answer = {"shape": kind(told["kind"]).shape, "count": found[1], "page_items": PAGE_ITEMS, "items": found[0], "lost": found[2]}
+        shown_rows: tuple[list[Shown], int, int] = inside(backup, told["kind"], words=told["words"].split()[:8], page=told["page"])
+        answer = {
+            "shape": kind(told["kind"]).shape,
+            "count": shown_rows[1],
+            "page_items": PAGE_ITEMS,
+            "items": shown_rows[0],
+            "lost": shown_rows[2],
+        }
         return Response(InsideSerializer(answer).data)
 
 
@@ -203,11 +209,11 @@ class ItemView(APIView):
 
     @extend_schema(operation_id="item", parameters=[ItemFilter], responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> StreamingHttpResponse:
-        given = ItemFilter(data=request.query_params)
-        given.is_valid(raise_exception=True)
+        query = ItemFilter(data=request.query_params)
+        query.is_valid(raise_exception=True)
         backup = backup_by_id(id)
-        note_saved(backup, given.validated_data["kind"], by=signed_in(request))
-        item, pieces = one_item(backup, given.validated_data["kind"], given.validated_data["id"])
+        note_saved(backup, query.validated_data["kind"], by=signed_in(request))
+        item, pieces = one_item(backup, query.validated_data["kind"], query.validated_data["id"])
         first = next(pieces, b"")
         shown_as = picture_type(first)
         response = StreamingHttpResponse(pieces_of(chain((first,), pieces)), content_type=shown_as or "application/octet-stream")
@@ -222,9 +228,9 @@ class ThumbnailView(APIView):
 
     @extend_schema(operation_id="thumbnail", parameters=[ItemFilter], responses={(200, "image/jpeg"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> HttpResponse:
-        given = ItemFilter(data=request.query_params)
-        given.is_valid(raise_exception=True)
-        item, pieces = one_item(backup_by_id(id), given.validated_data["kind"], given.validated_data["id"])
+        query = ItemFilter(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        item, pieces = one_item(backup_by_id(id), query.validated_data["kind"], query.validated_data["id"])
         if item.size_bytes > MAX_PICTURE_BYTES:
             raise Http404
         try:
@@ -240,15 +246,15 @@ class PreflightView(APIView):
 
     @extend_schema(operation_id="preflight", request=RestoreRequestSerializer, responses=FindingSerializer(many=True))
     def post(self, request: Request) -> Response:
-        given = RestoreRequestSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = given.validated_data
+        body = RestoreRequestSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
         backup = backup_by_id(told["backup"])
         if told["target"] != Target.DEVICE or told["device"] is None:
             locked = bool(told["passphrase"])
-            found = room_findings(backup, given.selection(), target=told["target"], locked=locked)
+            found = room_findings(backup, body.selection(), target=told["target"], locked=locked)
             return Response(FindingSerializer(found, many=True).data)
-        found = findings(backup, device_by_id(told["device"]), given.selection())
+        found = findings(backup, device_by_id(told["device"]), body.selection())
         return Response(FindingSerializer(found, many=True).data)
 
 
@@ -266,15 +272,15 @@ class RestoresView(generics.ListAPIView):
 
     @extend_schema(operation_id="ask_restore", request=RestoreRequestSerializer, responses={201: RestoreSerializer})
     def post(self, request: Request) -> Response:
-        given = RestoreRequestSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = given.validated_data
+        body = RestoreRequestSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
         if told["target"] == Target.FOLDER and May.SET_UP not in may(signed_in(request)):
             raise PermissionDenied("Folders of the server are chosen by administrators.")
         device = device_by_id(told["device"]) if told["device"] else None
         asked = ask_restore(
             backup_by_id(told["backup"]),
-            given.selection(),
+            body.selection(),
             target=told["target"],
             device=device,
             when_there=told["when_there"],

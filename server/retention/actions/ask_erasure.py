@@ -82,13 +82,20 @@ def call_off(row: Erasure, *, why: str, by: User, now: datetime) -> Erasure:
     """Only before it has begun. Raises BadInput, Conflict."""
     if not why.strip():
         raise BadInput("This needs a reason.", field="why", remedy="Say why it is not erased after all: it goes into the file.")
-    found = held(Erasure, row.id)
-    if found.state != ErasureState.ASKED:
+    erasure = held(Erasure, row.id)
+    if erasure.state != ErasureState.ASKED:
         raise Conflict("It has begun, or is over.", remedy="Load the page again.")
-    move(found, ErasureState.CALLED_OFF, called_off_at=now, called_off_by=by, called_off_why=why.strip()[:200], items=nameless(found.items))
-    write_journal(who=by, what="erasure.called_off", facts={"what": words_of(found), "called_off_why": found.called_off_why}, at=now)
+    move(
+        erasure,
+        ErasureState.CALLED_OFF,
+        called_off_at=now,
+        called_off_by=by,
+        called_off_why=why.strip()[:200],
+        items=nameless(erasure.items),
+    )
+    write_journal(who=by, what="erasure.called_off", facts={"what": words_of(erasure), "called_off_why": erasure.called_off_why}, at=now)
     publish("changed", "erasures")
-    return found
+    return erasure
 
 
 def nameless(items: list[dict[str, str]]) -> list[dict[str, str]]:

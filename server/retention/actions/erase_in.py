@@ -100,14 +100,14 @@ def _go_on(step: ErasureStep, now: datetime) -> bool:
     vault = opened_to_write(store)
     backups, held_back, needed = _whole(row, devices, store, vault, now) if row.whole else _items(row, devices[0], store, vault, now)
     names = dict(Device.objects.filter(id__in=[one for one in needed if _is_id(one)]).values_list("id", "name"))
-    told = {
+    fields = {
         "backups": step.backups + backups, "held": held_back, "next_try_at": now + (AGAIN if held_back else LOOKED_AGAIN), "remedy": "",
         "needed_by": sorted({names.get(UUID(one), one) if _is_id(one) else one for one in needed}), "trouble": "",
     }  # fmt: skip
     if held_back:
-        ErasureStep.objects.filter(id=step.id).update(**told)
+        ErasureStep.objects.filter(id=step.id).update(**fields)
         return bool(backups)
-    transition(ErasureStep, step.id, StepState.SWEEPING, **told, erased_at=now)
+    transition(ErasureStep, step.id, StepState.SWEEPING, **fields, erased_at=now)
     sweep_store(store, now=now)
     return True
 
@@ -156,11 +156,11 @@ def _stand_in(vault: Vault, store: Store, device: Device, old_id: UUID, new_id: 
     """The list follows the store: the backup that was written anew takes the place of the one before. A second time nothing happens."""
     lock_device(device.id)
     old, manifest = Backup.objects.select_for_update().filter(id=old_id).first(), vault.manifest(new_id.bytes)
-    told = {"device": device, "finished_at": manifest.finished_at, "family": device.family, "items": manifest.items,
+    fields = {"device": device, "finished_at": manifest.finished_at, "family": device.family, "items": manifest.items,
             "size_bytes": manifest.size_bytes, "kinds": told_kinds(manifest), "stands_for": old_id}  # fmt: skip
     if old is not None:
-        told |= {name: getattr(old, name) for name in _KEPT}
-    new, made = Backup.objects.get_or_create(id=new_id, defaults=told)
+        fields |= {name: getattr(old, name) for name in _KEPT}
+    new, made = Backup.objects.get_or_create(id=new_id, defaults=fields)
     if made and old is not None and old.run_id is not None:
         run, old.run = old.run_id, None
         old.save(update_fields=["run"])

@@ -39,25 +39,25 @@ def remove_backups(
         raise BadInput("A removal needs a reason.", field="why", remedy="Say why, for whoever reads the journal.")
     shown = removal_of(backups=backups, device=device, store=store)
     lock_devices(one.device.id for one in shown.devices)
-    found = removal_of(backups=backups, device=device, store=store)
-    if not found.copies:
+    removal = removal_of(backups=backups, device=device, store=store)
+    if not removal.copies:
         raise NothingMayLeave("Nothing of what was chosen may leave.")
-    if found.digest != seen:
+    if removal.digest != seen:
         raise ChangedMeanwhile("What would leave is not what was shown.")
-    if found.needs_word and word.strip().lower() != WORD:
+    if removal.needs_word and word.strip().lower() != WORD:
         raise BadInput("This removes more than usual.", field="word", remedy=f"Read what will be lost, and type “{WORD}”.")
     now = ports.clock().now()
     office = Office.objects.only("undo_days").first()
     on = now.astimezone(office_zone()).date() + timedelta(days=office.undo_days if office else 7)
-    for copy in found.copies:
+    for copy in removal.copies:
         begin_to_leave(held(Copy, copy.id), why=why.strip(), on=on, now=now, leaving_by=by, by_hand=True)
-    Copy.objects.filter(backup__in=_gone_everywhere(found), state=CopyState.OWED, by=None).delete()
-    for one in found.devices:
-        count = sum(copy.backup.device_id == one.device.id for copy in found.copies)
+    Copy.objects.filter(backup__in=_gone_everywhere(removal), state=CopyState.OWED, by=None).delete()
+    for one in removal.devices:
+        count = sum(copy.backup.device_id == one.device.id for copy in removal.copies)
         facts = {"count": count, "backups": one.going, "device": one.device.name, "on": on, "why": why.strip()[:200]}
         write_journal(who=by, what="backup.removed_by_hand", facts=facts, at=now, device=one.device.id)
     publish("changed", "devices")
-    return found
+    return removal
 
 
 def _gone_everywhere(found: Removal) -> set[UUID]:

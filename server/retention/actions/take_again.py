@@ -20,16 +20,18 @@ def take_again(row: Erasure, *, why: str, by: User) -> Erasure:
     """Once it is done. What stores held of it stays gone. Raises BadInput, Conflict."""
     if not why.strip():
         raise BadInput("This needs a reason.", field="why", remedy="Say why it may be backed up again: it goes into the file.")
-    found = held(Erasure, row.id)
-    if found.whole or found.state != ErasureState.DONE or found.taken_again_at is not None:
+    erasure = held(Erasure, row.id)
+    if erasure.whole or erasure.state != ErasureState.DONE or erasure.taken_again_at is not None:
         raise Conflict("There is nothing to take again.", remedy="Load the page again.")
-    lock_devices(device.id for device in found.devices.all())
-    marks = {one["mark"] for one in found.items}
-    for device in Device.objects.select_for_update().filter(id__in=found.devices.all()):
+    lock_devices(device.id for device in erasure.devices.all())
+    marks = {one["mark"] for one in erasure.items}
+    for device in Device.objects.select_for_update().filter(id__in=erasure.devices.all()):
         device.erased = [mark for mark in device.erased if mark not in marks]
         device.save(update_fields=["erased"])
-    found.taken_again_at = ports.clock().now()
-    found.save(update_fields=["taken_again_at"])
-    write_journal(who=by, what="erasure.taken_again", facts={"what": words_of(found), "why": why.strip()[:200]}, at=found.taken_again_at)
+    erasure.taken_again_at = ports.clock().now()
+    erasure.save(update_fields=["taken_again_at"])
+    write_journal(
+        who=by, what="erasure.taken_again", facts={"what": words_of(erasure), "why": why.strip()[:200]}, at=erasure.taken_again_at
+    )
     publish("changed", "erasures")
-    return found
+    return erasure

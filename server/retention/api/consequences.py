@@ -88,9 +88,9 @@ class ConsequencesSerializer(serializers.Serializer):
 class ConsequencesView(APIView):
     @extend_schema(operation_id="plan_consequences", request=PlannedSerializer, responses=ConsequencesSerializer)
     def post(self, request: Request) -> Response:
-        given = PlannedSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        found = consequences(given.change(), now=ports.clock().now())
+        body = PlannedSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        found = consequences(body.change(), now=ports.clock().now())
         return Response(ConsequencesSerializer(told_consequences(found)).data)
 
 
@@ -116,7 +116,7 @@ class DeviceConsequencesView(APIView):
 
     @extend_schema(operation_id="device_consequences", request=ReDevicesSerializer, responses=ConsequencesSerializer)
     def post(self, request: Request) -> Response:
-        given = ReDevicesSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        found = of_devices_changed(given.validated_data["devices"], given.told(), now=ports.clock().now())
+        body = ReDevicesSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        found = of_devices_changed(body.validated_data["devices"], body.told(), now=ports.clock().now())
         return Response(ConsequencesSerializer(told_consequences(found)).data)

@@ -86,9 +86,9 @@ class DrainView(APIView):
 
     @extend_schema(operation_id="drain_store", request=DrainSerializer, responses=OutlookSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = DrainSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        into = store_by_id(given.validated_data["into"])
+        body = DrainSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        into = store_by_id(body.validated_data["into"])
         drain_store(store_by_id(id), into, by=signed_in(request))
         return Response(OutlookSerializer(outlook(store_by_id(id), store_by_id(into.id), now=ports.clock().now())).data)
 
@@ -107,9 +107,9 @@ class RetireView(APIView):
 
     @extend_schema(operation_id="retire_store", request=RetireSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        given = RetireSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        retire_store(store_by_id(id), **given.validated_data, by=signed_in(request))
+        body = RetireSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        retire_store(store_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(status=204)
 
 

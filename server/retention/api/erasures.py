@@ -130,9 +130,9 @@ class ErasurePreviewView(APIView):
 
     @extend_schema(operation_id="preview_erasure", request=WishSerializer, responses=ErasurePreviewSerializer)
     def post(self, request: Request) -> Response:
-        given = WishSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        found = preview(given.wish(), begins_on=given.validated_data["begins_on"], now=ports.clock().now())
+        body = WishSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        found = preview(body.wish(), begins_on=body.validated_data["begins_on"], now=ports.clock().now())
         return Response(ErasurePreviewSerializer(found).data)
 
 
@@ -148,10 +148,10 @@ class ErasuresView(APIView):
 
     @extend_schema(operation_id="ask_erasure", request=AskErasureSerializer, responses={201: ErasureSerializer})
     def post(self, request: Request) -> Response:
-        given = AskErasureSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = {name: given.validated_data[name] for name in ("reference", "begins_on", "seen", "word", "forgets_names")}
-        row = ask_erasure(given.wish(), **told, by=signed_in(request), now=ports.clock().now())
+        body = AskErasureSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        fields = {name: body.validated_data[name] for name in ("reference", "begins_on", "seen", "word", "forgets_names")}
+        row = ask_erasure(body.wish(), **fields, by=signed_in(request), now=ports.clock().now())
         return Response(ErasureSerializer(erasure(row.id), context={"request": request}).data, status=201)
 
 
@@ -166,9 +166,9 @@ class CallOffView(APIView):
 
     @extend_schema(operation_id="call_off_erasure", request=CallOffSerializer, responses=ErasureSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = CallOffSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        call_off(erasure(id), **given.validated_data, by=signed_in(request), now=ports.clock().now())
+        body = CallOffSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        call_off(erasure(id), **body.validated_data, by=signed_in(request), now=ports.clock().now())
         return Response(ErasureSerializer(erasure(id), context={"request": request}).data)
 
 
@@ -177,7 +177,7 @@ class TakeAgainView(APIView):
 
     @extend_schema(operation_id="take_erased_again", request=CallOffSerializer, responses=ErasureSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = CallOffSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        take_again(erasure(id), **given.validated_data, by=signed_in(request))
+        body = CallOffSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        take_again(erasure(id), **body.validated_data, by=signed_in(request))
         return Response(ErasureSerializer(erasure(id), context={"request": request}).data)

@@ -108,17 +108,17 @@ class ExceptionsView(APIView):
 
     @extend_schema(operation_id="set_exception", request=SaveExceptionSerializer, responses={204: None})
     def post(self, request: Request) -> Response:
-        given = SaveExceptionSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        agreed = {name: given.validated_data[name] for name in ("why", "seen", "word")}
-        set_exception(given.of(), given.told(), by=signed_in(request), **agreed)
+        body = SaveExceptionSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        agreed = {name: body.validated_data[name] for name in ("why", "seen", "word")}
+        set_exception(body.of(), body.told(), by=signed_in(request), **agreed)
         return Response(status=204)
 
 
 class ExceptionConsequencesView(APIView):
     @extend_schema(operation_id="exception_consequences", request=WhoseSerializer, responses=ConsequencesSerializer)
     def post(self, request: Request) -> Response:
-        given = WhoseSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        found = consequences_of(given.of(), checked(given.told()), now=ports.clock().now())
-        return Response(ConsequencesSerializer(told_consequences(found)).data)
+        body = WhoseSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        consequences = consequences_of(body.of(), checked(body.told()), now=ports.clock().now())
+        return Response(ConsequencesSerializer(told_consequences(consequences)).data)

@@ -29,10 +29,10 @@ class FreedByRemovalView(APIView):
 
     @extend_schema(operation_id="freed_by_removal", request=ChosenSerializer, responses=FreedSerializer(many=True))
     def post(self, request: Request) -> Response:
-        given = ChosenSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
+        body = ChosenSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
         going: dict[UUID, list[UUID]] = {}
-        for copy in removal_of(**given.validated_data).copies:
+        for copy in removal_of(**body.validated_data).copies:
             going.setdefault(copy.store_id, []).append(copy.backup_id)
         return Response(FreedSerializer(no_longer_needed(going), many=True).data)
 
@@ -40,8 +40,8 @@ class FreedByRemovalView(APIView):
 class FreedByPlanView(APIView):
     @extend_schema(operation_id="freed_by_plan", request=PlannedSerializer, responses=FreedSerializer(many=True))
     def post(self, request: Request) -> Response:
-        given = PlannedSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        found = consequences(given.change(), now=ports.clock().now())
+        body = PlannedSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        found = consequences(body.change(), now=ports.clock().now())
         going = {id: store.backups for id, store in found.stores.items() if store.backups}
         return Response(FreedSerializer(no_longer_needed(going), many=True).data)

@@ -49,11 +49,11 @@ class FreezesView(APIView):
 
     @extend_schema(operation_id="freeze", request=NewFreezeSerializer, responses={201: FreezeSerializer})
     def post(self, request: Request) -> Response:
-        given = NewFreezeSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        store, team = store_or_none(given.validated_data["store"]), given.validated_data["team"]
+        body = NewFreezeSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        store, team = store_or_none(body.validated_data["store"]), body.validated_data["team"]
         row = freeze(
-            reason=given.validated_data["reason"], store=store, team=None if team is None else team_by_id(team), by=signed_in(request)
+            reason=body.validated_data["reason"], store=store, team=None if team is None else team_by_id(team), by=signed_in(request)
         )
         return Response(FreezeSerializer(row).data, status=201)
 
@@ -63,7 +63,7 @@ class LiftView(APIView):
 
     @extend_schema(operation_id="lift_freeze", request=LiftSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        given = LiftSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        lift(freeze_by_id(id), **given.validated_data, by=signed_in(request))
+        body = LiftSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        lift(freeze_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(status=204)

@@ -34,8 +34,8 @@ class FutureView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         asked = FutureQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
-        found = future(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())
-        return Response(FutureDaySerializer(found, many=True).data)
+        days = future(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())
+        return Response(FutureDaySerializer(days, many=True).data)
 
 
 class EndingSerializer(serializers.Serializer):
@@ -81,9 +81,9 @@ class RestorePointsView(APIView):
 class RestorePointsTableView(APIView):
     @extend_schema(operation_id="restore_points_table", parameters=[PointsQuery], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request) -> HttpResponse:
-        found = _asked(request)
-        lines = [csv_line(["device", "holder", "team", "older", *(iso_week(week) for week in found["weeks"])])]
-        for row in found["devices"]:
+        fields = _asked(request)
+        lines = [csv_line(["device", "holder", "team", "older", *(iso_week(week) for week in fields["weeks"])])]
+        for row in fields["devices"]:
             device = row["device"]
             team = device.team.name if device.team else ""
             lines.append(csv_line([device.name, device.holder.name, team, str(row["older"]), *map(str, row["counts"])]))

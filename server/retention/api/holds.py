@@ -89,17 +89,17 @@ class HoldsView(APIView):
         asked = HoldsQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         pages = Pages()
-        told: dict[str, Any] = {name: asked.validated_data[name] for name in ("words", "without_end")}
+        fields: dict[str, Any] = {name: asked.validated_data[name] for name in ("words", "without_end")}
         since = ports.clock().now() - LOOKED_AT_AGAIN if asked.validated_data["review"] else None
-        page = pages.paginate_queryset(holds(**told, unseen_since=since), request, view=self)
+        page = pages.paginate_queryset(holds(**fields, unseen_since=since), request, view=self)
         count = pages.page.paginator.count  # type: ignore[union-attr]
         return Response(HoldsPageSerializer({"count": count, "results": page}).data)
 
     @extend_schema(operation_id="hold_many", request=HoldManySerializer, responses=HeldNowSerializer)
     def post(self, request: Request) -> Response:
-        given = HoldManySerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        held = hold_many(given.reach(), reason=given.validated_data["reason"], until=given.validated_data["until"], by=signed_in(request))
+        body = HoldManySerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        held = hold_many(body.reach(), reason=body.validated_data["reason"], until=body.validated_data["until"], by=signed_in(request))
         return Response({"backups": held})
 
 
@@ -113,9 +113,9 @@ class StillNeededView(APIView):
 
     @extend_schema(operation_id="still_needed", request=StillNeededSerializer, responses=HeldNowSerializer)
     def post(self, request: Request) -> Response:
-        given = StillNeededSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response({"backups": still_needed(given.validated_data["backups"], why=given.validated_data["why"], by=signed_in(request))})
+        body = StillNeededSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response({"backups": still_needed(body.validated_data["backups"], why=body.validated_data["why"], by=signed_in(request))})
 
 
 class ReachView(APIView):
@@ -123,7 +123,7 @@ class ReachView(APIView):
 
     @extend_schema(operation_id="preview_hold", request=ReachSerializer, responses=ReachedSerializer)
     def post(self, request: Request) -> Response:
-        given = ReachSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        found = given.reach().backups()
-        return Response(ReachedSerializer(reached(found)).data)
+        body = ReachSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        rows = body.reach().backups()
+        return Response(ReachedSerializer(reached(rows)).data)

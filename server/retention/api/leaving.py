@@ -64,9 +64,9 @@ class LeavingView(APIView):
     def get(self, request: Request) -> Response:
         asked = LeavingQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
-        told = {name: asked.validated_data.get(name) for name in ("store", "device", "by_hand")}
+        fields = {name: asked.validated_data.get(name) for name in ("store", "device", "by_hand")}
         pages = Pages()
-        page = pages.paginate_queryset(leaving(**told, words=asked.validated_data.get("words", "")), request, view=self)
+        page = pages.paginate_queryset(leaving(**fields, words=asked.validated_data.get("words", "")), request, view=self)
         count = pages.page.paginator.count  # type: ignore[union-attr]
         return Response(LeavingPageSerializer({"count": count, "results": page}).data)
 
@@ -86,10 +86,10 @@ class KeepView(APIView):
 
     @extend_schema(operation_id="keep_after_all", request=KeepSerializer, responses=KeptAfterAllSerializer)
     def post(self, request: Request) -> Response:
-        given = KeepSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = dict(given.validated_data)
-        return Response({"backups": keep_backups(told.pop("backups"), **told, by=signed_in(request))})
+        body = KeepSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        fields = dict(body.validated_data)
+        return Response({"backups": keep_backups(fields.pop("backups"), **fields, by=signed_in(request))})
 
 
 class ChosenSerializer(serializers.Serializer):
@@ -154,9 +154,9 @@ class RemovalPreviewView(APIView):
 
     @extend_schema(operation_id="preview_removal", request=ChosenSerializer, responses=RemovalSerializer)
     def post(self, request: Request) -> Response:
-        given = ChosenSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(RemovalSerializer(removal_of(**given.validated_data)).data)
+        body = ChosenSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(RemovalSerializer(removal_of(**body.validated_data)).data)
 
 
 class RemoveView(APIView):
@@ -164,9 +164,9 @@ class RemoveView(APIView):
 
     @extend_schema(operation_id="remove_backups", request=RemoveSerializer, responses=RemovalSerializer)
     def post(self, request: Request) -> Response:
-        given = RemoveSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(RemovalSerializer(remove_backups(**given.validated_data, by=signed_in(request))).data)
+        body = RemoveSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(RemovalSerializer(remove_backups(**body.validated_data, by=signed_in(request))).data)
 
 
 class LookedAtView(APIView):

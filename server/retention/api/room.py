@@ -179,9 +179,9 @@ class LeaveSoonerView(APIView):
 
     @extend_schema(operation_id="leave_sooner", request=SoonerSerializer, responses=SoonerAnswerSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = SoonerSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response({"copies": leave_sooner(store_by_id(id), **given.validated_data, by=signed_in(request))})
+        body = SoonerSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response({"copies": leave_sooner(store_by_id(id), **body.validated_data, by=signed_in(request))})
 
 
 class SweepNowView(APIView):
@@ -198,10 +198,10 @@ class SumView(APIView):
 
     @extend_schema(operation_id="sum_of_room", request=PickedSerializer, responses=SumSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = PickedSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
+        body = PickedSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
         found = bench(store_by_id(id), now=ports.clock().now())
-        return Response(SumSerializer(summed(found, chosen(found, given.validated_data["moves"]), now=ports.clock().now())).data)
+        return Response(SumSerializer(summed(found, chosen(found, body.validated_data["moves"]), now=ports.clock().now())).data)
 
 
 class ProposalView(APIView):
@@ -209,9 +209,9 @@ class ProposalView(APIView):
 
     @extend_schema(operation_id="propose_room", request=WantedSerializer, responses=ProposalSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = WantedSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(ProposalSerializer(_proposed(bench(store_by_id(id), now=ports.clock().now()), **given.validated_data)).data)
+        body = WantedSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(ProposalSerializer(_proposed(bench(store_by_id(id), now=ports.clock().now()), **body.validated_data)).data)
 
 
 def _proposed(found: Bench, *, bytes: int | None, until: Any) -> dict[str, Any]:
@@ -234,9 +234,9 @@ class LookOnceMoreView(APIView):
 
     @extend_schema(operation_id="look_at_room", request=PickedSerializer, responses=LookedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = PickedSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(LookedSerializer(look_once_more(store_by_id(id), given.validated_data["moves"])).data)
+        body = PickedSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(LookedSerializer(look_once_more(store_by_id(id), body.validated_data["moves"])).data)
 
 
 class MakeRoomView(APIView):
@@ -244,8 +244,8 @@ class MakeRoomView(APIView):
 
     @extend_schema(operation_id="make_room", request=MakeRoomSerializer, responses=LookedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = MakeRoomSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = dict(given.validated_data)
-        looked = make_room(store_by_id(id), told.pop("moves"), by=signed_in(request), **told)
+        body = MakeRoomSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        fields = dict(body.validated_data)
+        looked = make_room(store_by_id(id), fields.pop("moves"), by=signed_in(request), **fields)
         return Response(LookedSerializer(looked).data)

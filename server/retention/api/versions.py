@@ -69,8 +69,8 @@ class CompareVersionsView(APIView):
         asked = SideBySideQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         found = side_by_side(id, asked.validated_data["other"], now=ports.clock().now())
-        told = {
+        fields = {
             "one": found.one, "other": found.other, "only_one": told_consequences(found.only_one),
             "only_other": told_consequences(found.only_other),
         }  # fmt: skip
-        return Response(SideBySideSerializer(told).data)
+        return Response(SideBySideSerializer(fields).data)

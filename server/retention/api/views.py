@@ -40,10 +40,10 @@ class KeptBackupSerializer(BackupSerializer):
 
     @extend_schema_field(KeptSerializer(many=True))
     def get_kept(self, backup: Backup) -> Any:
-        told: dict[UUID, dict[UUID, Keeping]] = self.context["keeping"]
+        keepings: dict[UUID, dict[UUID, Keeping]] = self.context["keeping"]
         rows = []
         for copy in backup.present:  # type: ignore[attr-defined]
-            found = told.get(copy.store_id, {}).get(backup.id)
+            found = keepings.get(copy.store_id, {}).get(backup.id)
             if found:
                 rows.append(
                     {
@@ -59,12 +59,12 @@ class DeviceBackupsView(APIView):
     @extend_schema(operation_id="device_backups", responses=KeptBackupSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
-        found = list(backups_of(device)[:SHOWN_BACKUPS])
-        return Response(KeptBackupSerializer(found, many=True, context={"keeping": keeping(device, now=ports.clock().now())}).data)
+        backups = list(backups_of(device)[:SHOWN_BACKUPS])
+        return Response(KeptBackupSerializer(backups, many=True, context={"keeping": keeping(device, now=ports.clock().now())}).data)
 
 
 class BackupView(APIView):
     @extend_schema(operation_id="backup", responses=KeptBackupSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        found = backup_by_id(id)
-        return Response(KeptBackupSerializer(found, context={"keeping": keeping(found.device, now=ports.clock().now())}).data)
+        backup = backup_by_id(id)
+        return Response(KeptBackupSerializer(backup, context={"keeping": keeping(backup.device, now=ports.clock().now())}).data)

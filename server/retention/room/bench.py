@@ -67,9 +67,9 @@ def bench(store: Store, *, now: datetime) -> Bench:
 
 
 def _kept(store: Store) -> list[str]:
-    found = Frozen.read().waits_for(store.id)
-    whose = [f"team {one.team.name}" if one.team else one.store.name if one.store else "the whole office" for one in found]
-    return [f"Nothing of {whom} leaves: {one.reason}" for whom, one in zip(whose, found, strict=True)]
+    freezes = Frozen.read().waits_for(store.id)
+    whose = [f"team {one.team.name}" if one.team else one.store.name if one.store else "the whole office" for one in freezes]
+    return [f"Nothing of {whom} leaves: {one.reason}" for whom, one in zip(whose, freezes, strict=True)]
 
 
 def chosen(found: Bench, keys: Collection[str]) -> list[Offer]:

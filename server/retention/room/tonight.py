@@ -108,12 +108,12 @@ def _lacking(key: str, rooms: dict[str, Room], rows: Sequence[LinedUp], store: S
 
 def _ways(store: Store, lacking: Lacking, rows: Sequence[LinedUp], short: Sequence[Short], now: datetime) -> list[Way]:
     today = now.astimezone(office_zone()).date()
-    found: list[Way] = []
+    ways: list[Way] = []
     if lacking.key == f"{STORE} {store.id}":
-        found += [*_swept(store, lacking, today, now), *_elsewhere(store, lacking, short, today), *_sooner(store, lacking, today)]
-    found += [*_larger(store, lacking, today), *_waiting(store, lacking, rows, today)]
+        ways += [*_swept(store, lacking, today, now), *_elsewhere(store, lacking, short, today), *_sooner(store, lacking, today)]
+    ways += [*_larger(store, lacking, today), *_waiting(store, lacking, rows, today)]
     order = list(Help)
-    return sorted(found, key=lambda way: (not way.suffices, order.index(way.help), -way.bytes, way.title))
+    return sorted(ways, key=lambda way: (not way.suffices, order.index(way.help), -way.bytes, way.title))
 
 
 def _swept(store: Store, lacking: Lacking, today: date, now: datetime) -> list[Way]:

@@ -75,14 +75,14 @@ def check_store(
         note_trouble(store.id, error)
         store.refresh_from_db()
         return store
-    found = _added(told, report, percent)
+    fields = _added(told, report, percent)
     if wanted is not None:
-        found["wanted"] = [pack.hex() for pack in wanted]
-    found["damage"] = {**told.get("damage", {}), **_damage(vault, [id for entry in report.damaged for id in entry.backups])}
-    _noted(store, found, finished=not report.paused, by=by)
+        fields["wanted"] = [pack.hex() for pack in wanted]
+    fields["damage"] = {**told.get("damage", {}), **_damage(vault, [id for entry in report.damaged for id in entry.backups])}
+    _noted(store, fields, finished=not report.paused, by=by)
     if not report.paused:
         note_proven(vault, store)
-        if found["touched"] and (mended := mend_from_others(store, {UUID(id) for id in found["touched"]})):
+        if fields["touched"] and (mended := mend_from_others(store, {UUID(id) for id in fields["touched"]})):
             store.refresh_from_db(fields=["check_says"])
             told = f"{store.check_says} {mended} of them {'is' if mended == 1 else 'are'} whole again, from another store."
             Store.objects.filter(id=store.id).update(check_says=told[:300])
@@ -100,14 +100,14 @@ def _wanted(vault: Vault, store: Store, told: dict[str, Any]) -> list[bytes]:
 
 def _damage(vault: Vault, ids: list[str]) -> dict[str, Any]:
     """What of each touched backup cannot be given back; a backup whose root is unreadable has nothing that could be told."""
-    found: dict[str, Any] = {}
+    fields: dict[str, Any] = {}
     for id in set(ids):
         try:
             kinds = damaged_kinds(vault, vault.manifest(bytes.fromhex(id)))
         except (Damaged, NoSuchBackup, DeviceSealed):
             continue
-        found[id] = {kind: {"items": one.items, "names": one.names} for kind, one in kinds.items()}
-    return found
+        fields[id] = {kind: {"items": one.items, "names": one.names} for kind, one in kinds.items()}
+    return fields
 
 
 def _checked(

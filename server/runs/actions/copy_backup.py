@@ -198,9 +198,9 @@ def _copied(row: Copy, stores: OpenStores, pace: Pace) -> tuple[Store, CopyRepor
 def _source_of(row: Copy) -> Store | None:
     """The nearest store that holds it intact: one of the same key, and no far one where it also lies at hand."""
     held_in = Store.objects.filter(copies__backup=row.backup_id, copies__state__in=THERE, copies__intact=True)
-    found = held_in.exclude(id=row.store_id).exclude(mode__in=OUT_OF_USE)
+    rows = held_in.exclude(id=row.store_id).exclude(mode__in=OUT_OF_USE)
     return min(
-        found,
+        rows,
         key=lambda store: (store.key_id != row.store.key_id, store.trouble != "" or not is_here(store.id), store.off_site, str(store.id)),
         default=None,
     )

@@ -91,7 +91,7 @@ def _wanted(zone: ZoneInfo, now: datetime, until: datetime) -> Wanted:
     closed, held = closed_days(), pauses(now=now)
     newest = newest_good("device_id").values("finished_at")[:1]
     followed = Assignment.objects.filter(device__state=DeviceState.IN_USE).select_related("plan", "device").prefetch_related(OF_THEIR_PLANS)
-    found: Wanted = {}
+    assignments: Wanted = {}
     by_plan: dict[Any, list[tuple[Slot, datetime]]] = {}
     for assignment in followed.annotate(newest_at=Subquery(newest)):
         plan, device = assignment.plan, assignment.device
@@ -101,8 +101,8 @@ def _wanted(zone: ZoneInfo, now: datetime, until: datetime) -> Wanted:
         again = begins_again(pause, zone) if pause is not None else None
         for slot, next_chance in by_plan[plan.id]:
             if pause is None or (again is not None and slot.opens >= again):
-                found[device.id, slot.opens] = (assignment, slot, next_chance)
-    return found
+                assignments[device.id, slot.opens] = (assignment, slot, next_chance)
+    return assignments
 
 
 def _slots_of(plan: Plan, zone: ZoneInfo, closed: frozenset[date], now: datetime, until: datetime) -> list[tuple[Slot, datetime]]:
@@ -123,14 +123,14 @@ def _jobs(wanted: Wanted, expect: Expectations) -> dict[str, tuple[Job, str]]:
     """Key → the job and what its duration was expected from."""
     made = {}
     for number, (assignment, slot, next_chance) in enumerate(wanted.values()):
-        found = expect.of(assignment.device, assignment.plan)
+        expected = expect.of(assignment.device, assignment.plan)
         newest: datetime | None = getattr(assignment, "newest_at", None)
         late = newest is None or (next_chance - newest).total_seconds() > assignment.plan.promise_seconds
         key = f"{number:06}"
         job = Job(
-            key=key, expected_seconds=found.seconds, opens=slot.opens, closes=slot.closes, store=str(assignment.plan.store_id), late=late
+            key=key, expected_seconds=expected.seconds, opens=slot.opens, closes=slot.closes, store=str(assignment.plan.store_id), late=late
         )
-        made[key] = (job, str(found.basis))
+        made[key] = (job, str(expected.basis))
     return made
 
 

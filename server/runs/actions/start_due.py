@@ -47,9 +47,9 @@ def start_due(*, now: datetime) -> list[Run]:
     let_go(now=now)
     requeue_due(now=now)
     requeue_lost_runs(now=now)
-    found, overdue = _owed(zone, now)
+    assignments, overdue = _owed(zone, now)
     _write_missed(overdue, zone, now)
-    started = _start(found, zone, now) if found else []
+    started = _start(assignments, zone, now) if assignments else []
     heartbeat("scheduler", now=now)
     return started
 

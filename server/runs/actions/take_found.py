@@ -92,8 +92,8 @@ def give_back(store: Store, device: Device, *, by: User) -> int:
 
 def _holds_told(vault: Vault) -> dict[str, str]:
     """Backup → why the server that made it held it."""
-    told = [hold for one in reversed(read_offices(vault)) for hold in entries(one.told, "holds")]
-    return {str(hold["backup"]): str(hold["reason"]) for hold in told if "backup" in hold and "reason" in hold}
+    fields = [hold for one in reversed(read_offices(vault)) for hold in entries(one.told, "holds")]
+    return {str(hold["backup"]): str(hold["reason"]) for hold in fields if "backup" in hold and "reason" in hold}
 
 
 def _id(key: str) -> UUID | None:

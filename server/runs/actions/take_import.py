@@ -110,8 +110,8 @@ def scan_import(import_id: UUID) -> Import:
 def _found(link: OldLink) -> dict[str, Any]:
     kinds, times = kinds_in(link, link.kinds())
     aside = [{"name": one.name, "why": one.why} for one in link.left_aside()]
-    told: dict[str, Any] = {"kinds": kinds, "left_aside": aside[:SHOWN_ASIDE], "left_aside_count": len(aside)}
-    return told | {"oldest_at": min(times).isoformat() if times else None, "newest_at": max(times).isoformat() if times else None}
+    fields: dict[str, Any] = {"kinds": kinds, "left_aside": aside[:SHOWN_ASIDE], "left_aside_count": len(aside)}
+    return fields | {"oldest_at": min(times).isoformat() if times else None, "newest_at": max(times).isoformat() if times else None}
 
 
 @transaction.atomic
@@ -190,9 +190,9 @@ class ImportProgress:
         self._id, self._asked, self._stop = id, 0.0, False
 
     def tell(self, progress: Progress) -> None:
-        told = {"stage": progress.stage, "read_bytes": progress.read_bytes, "to_read_bytes": progress.to_read_bytes}
-        Import.objects.filter(id=self._id, state=ImportState.IMPORTING).update(progress=told)
-        publish("imports", str(self._id), told)
+        fields = {"stage": progress.stage, "read_bytes": progress.read_bytes, "to_read_bytes": progress.to_read_bytes}
+        Import.objects.filter(id=self._id, state=ImportState.IMPORTING).update(progress=fields)
+        publish("imports", str(self._id), fields)
 
     def should_stop(self) -> bool:
         """Asked at most every second."""

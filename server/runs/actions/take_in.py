@@ -14,12 +14,12 @@ from server.transition import move
 
 def take_in(stray: Stray, manifest: Manifest, device: Device, **more: Any) -> Backup:
     """Called under the lock of the device, within the transaction that says who wanted it. `more`: further columns of a new row."""
-    told = {
+    fields = {
         "device": device, "finished_at": manifest.finished_at, "items": manifest.items, "size_bytes": manifest.size_bytes,
         "kinds": told_kinds(manifest), "family": device.family, "note": manifest.note[:200],
         "in_doubt": manifest.finished_at > ports.clock().now(),
     }  # fmt: skip
-    backup, _ = Backup.objects.get_or_create(id=stray.backup_id, defaults=told | more)
+    backup, _ = Backup.objects.get_or_create(id=stray.backup_id, defaults=fields | more)
     row = Copy.objects.select_for_update(of=("self",)).filter(backup=backup, store=stray.store_id).first()
     if row is None:
         Copy.objects.create(backup=backup, store_id=stray.store_id)

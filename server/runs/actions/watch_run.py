@@ -45,22 +45,22 @@ class Watch:
     @property
     def cost(self) -> dict[str, float]:
         """What reading cost, for the estimate of the next run."""
-        found = self._rest.cost
-        return {} if found is None else {"item": found.seconds_an_item, "byte": found.seconds_a_byte}
+        cost = self._rest.cost
+        return {} if cost is None else {"item": cost.seconds_an_item, "byte": cost.seconds_a_byte}
 
     def met(self, state: DeviceState, link: DeviceLink) -> None:
         """The device has answered: keep what it says of itself, and write down what is not as it should be."""
         device, now = self._run.device, self._clock()
         present = ports.clock().now()  # a clock that plays the past says nothing of the device's
         note_told(device, state, now=now)
-        found = readiness(state, link=device.link, family=device.family, now=present)
+        findings = readiness(state, link=device.link, family=device.family, now=present)
         card = state.card if state.card is not None and state.card.present else None
         off = 0.0 if state.clock is None else (state.clock - present).total_seconds()
         self._run.told = {"clock_off_seconds": round(off, 1), "encrypted": card.encrypted if card else None}
         plan = self._run.plan
         if self._run.planned_for is not None and plan is not None and (held_back := unmet(conditions_of(plan), state, now=present)):
             raise held_back
-        for finding in found:
+        for finding in findings:
             if finding.level == Level.WARNS and finding.code not in ("finder_lock", "card"):
                 self._log(f"{finding.says} {finding.step}")
         try:

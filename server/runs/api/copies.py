@@ -91,9 +91,9 @@ class CopiesView(APIView):
     def get(self, request: Request) -> Response:
         asked = CopiesQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
-        told = {name: asked.validated_data[name] for name in ("store", "state", "words") if asked.validated_data.get(name)}
+        fields = {name: asked.validated_data[name] for name in ("store", "state", "words") if asked.validated_data.get(name)}
         pages = Pages()
-        page = pages.paginate_queryset(coming(**told), request, view=self)
+        page = pages.paginate_queryset(coming(**fields), request, view=self)
         count = pages.page.paginator.count  # type: ignore[union-attr]
         return Response(CopiesPageSerializer({"count": count, "results": page}).data)
 

@@ -67,12 +67,12 @@ class DifferencesView(APIView):
     @extend_schema(operation_id="differences", responses=DifferencesSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         store = store_by_id(id)
-        told: dict[str, Any] = {
+        fields: dict[str, Any] = {
             "compared_at": store.compared_at,
             "strays": strays(store)[:SHOWN],
             "copies": copies_in_question(store)[:SHOWN],
         }
-        return Response(DifferencesSerializer(told).data)
+        return Response(DifferencesSerializer(fields).data)
 
     @extend_schema(operation_id="compare_store", request=None, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
@@ -94,9 +94,9 @@ class AdoptView(APIView):
 
     @extend_schema(operation_id="adopt_stray", request=DeviceChoiceSerializer, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
-        given = DeviceChoiceSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        adopt(stray(id), device=device_by_id(given.validated_data["device"]), by=signed_in(request))
+        body = DeviceChoiceSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        adopt(stray(id), device=device_by_id(body.validated_data["device"]), by=signed_in(request))
         return Response(status=204)
 
 
@@ -182,11 +182,11 @@ class FoundView(APIView):
 
     @extend_schema(operation_id="take_found", request=TakeFoundSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        given = TakeFoundSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        device = given.validated_data["device"]
+        body = TakeFoundSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        device = body.validated_data["device"]
         known = device_by_id(device) if device else None
-        take_found(store_by_id(id), given.validated_data["key"], device=known, by=signed_in(request))
+        take_found(store_by_id(id), body.validated_data["key"], device=known, by=signed_in(request))
         return Response(status=204)
 
 
@@ -195,7 +195,7 @@ class GiveBackView(APIView):
 
     @extend_schema(operation_id="give_back_found", request=DeviceChoiceSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        given = DeviceChoiceSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        give_back(store_by_id(id), device_by_id(given.validated_data["device"]), by=signed_in(request))
+        body = DeviceChoiceSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        give_back(store_by_id(id), device_by_id(body.validated_data["device"]), by=signed_in(request))
         return Response(status=204)

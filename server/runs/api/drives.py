@@ -89,8 +89,8 @@ class KeepDriveSerializer(ReadBefore):
 
 
 def _told() -> Any:
-    told = {"drives": drive_rows(now=ports.clock().now()), "rotations": rotations(), "strangers": strangers()}
-    return DrivesSerializer(told).data
+    fields = {"drives": drive_rows(now=ports.clock().now()), "rotations": rotations(), "strangers": strangers()}
+    return DrivesSerializer(fields).data
 
 
 def _drive(id: UUID) -> Any:
@@ -112,10 +112,10 @@ class DrivesView(APIView):
 class DriveView(APIView):
     @extend_schema(operation_id="keep_drive", request=KeepDriveSerializer, responses=DrivesSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        given = KeepDriveSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed(f"drive {id}", lambda: _drive(id))
-        keep_drive(store_by_id(id), **given.validated_data, by=signed_in(request))
+        body = KeepDriveSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed(f"drive {id}", lambda: _drive(id))
+        keep_drive(store_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(_told())
 
 
@@ -143,9 +143,9 @@ class RotationsView(APIView):
 
     @extend_schema(operation_id="make_rotation", request=WantedRotationSerializer, responses={201: RotationSerializer})
     def post(self, request: Request) -> Response:
-        given = WantedRotationSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(RotationSerializer(set_rotation(given.wanted(), by=signed_in(request))).data, status=201)
+        body = WantedRotationSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(RotationSerializer(set_rotation(body.wanted(), by=signed_in(request))).data, status=201)
 
 
 class RotationView(APIView):
@@ -153,11 +153,11 @@ class RotationView(APIView):
 
     @extend_schema(operation_id="change_rotation", request=WantedRotationSerializer, responses=RotationSerializer)
     def put(self, request: Request, id: int) -> Response:
-        given = WantedRotationSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed(f"rotation {id}", lambda: _rotation(id))
+        body = WantedRotationSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed(f"rotation {id}", lambda: _rotation(id))
         rotation = rotation_of(id)
-        return Response(RotationSerializer(set_rotation(given.wanted(), rotation=rotation, by=signed_in(request))).data)
+        return Response(RotationSerializer(set_rotation(body.wanted(), rotation=rotation, by=signed_in(request))).data)
 
     @extend_schema(operation_id="end_rotation", request=None, responses={204: None})
     def delete(self, request: Request, id: int) -> Response:

@@ -84,9 +84,9 @@ class ComparedSerializer(serializers.Serializer):
 
 
 def _wanted(request: Request) -> dict[str, Any]:
-    given = RunFilter(data=request.query_params)
-    given.is_valid(raise_exception=True)
-    return dict(given.validated_data)
+    query = RunFilter(data=request.query_params)
+    query.is_valid(raise_exception=True)
+    return dict(query.validated_data)
 
 
 class BoundedPaginator(Paginator):
@@ -146,8 +146,8 @@ class ExportView(APIView):
         responses={(200, "text/csv"): OpenApiTypes.STR, (200, "application/json"): OpenApiTypes.STR},
     )
     def get(self, request: Request, kind: str) -> StreamingHttpResponse:
-        found = filtered(_wanted(request))[:EXPORTED]
-        pieces = _csv(found) if kind == "csv" else _json(found)
+        rows = filtered(_wanted(request))[:EXPORTED]
+        pieces = _csv(rows) if kind == "csv" else _json(rows)
         headers = {"Content-Disposition": f'attachment; filename="runs.{kind}"'}
         return StreamingHttpResponse(
             _async(pieces), content_type="text/csv; charset=utf-8" if kind == "csv" else "application/json", headers=headers

@@ -119,14 +119,14 @@ class ImportsView(generics.ListAPIView):
 
     @extend_schema(operation_id="scan_import", request=PathSerializer, responses={202: ImportSerializer})
     def post(self, request: Request) -> Response:
-        given = PathSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        sent = given.validated_data["file"]
+        body = PathSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        sent = body.validated_data["file"]
         if sent is not None:
-            found = scan_upload(sent.name or "upload", _pieces(sent), by=signed_in(request))
+            import_ = scan_upload(sent.name or "upload", _pieces(sent), by=signed_in(request))
         else:
-            found = scan_path(given.validated_data["path"], by=signed_in(request))
-        return Response(ImportSerializer(found).data, status=202)
+            import_ = scan_path(body.validated_data["path"], by=signed_in(request))
+        return Response(ImportSerializer(import_).data, status=202)
 
 
 class OneImportView(APIView):
@@ -143,17 +143,17 @@ class OneImportView(APIView):
 class TakeImportView(APIView):
     @extend_schema(operation_id="take_import", request=TakeSerializer, responses={202: ImportSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        given = TakeSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = given.validated_data
-        found = ask_import(
+        body = TakeSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
+        import_ = ask_import(
             import_by_id(id),
             device=device_by_id(told["device"]),
             store=store_by_id(told["store"]),
-            moment=given.at(),
+            moment=body.at(),
             by=signed_in(request),
         )
-        return Response(ImportSerializer(found).data, status=202)
+        return Response(ImportSerializer(import_).data, status=202)
 
 
 def _pieces(sent: Any) -> Iterator[bytes]:

@@ -60,9 +60,9 @@ class AcceptView(APIView):
 
     @extend_schema(operation_id="accept_omission", request=AcceptSerializer, responses=RunDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = AcceptSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        accept_omission(run_by_id(id), **given.validated_data, by=signed_in(request))
+        body = AcceptSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        accept_omission(run_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(RunDetailSerializer(run_by_id(id)).data)
 
 
@@ -80,8 +80,8 @@ class DeviceOmissionsView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
         run, skipped = left_out_of(device)
-        told: dict[str, Any] = {
+        fields: dict[str, Any] = {
             "run_id": run.id if run else None, "count": (run.skipped_count or len(run.skipped)) if run else 0, "skipped": skipped,
             "accepted": omissions_of(device),
         }  # fmt: skip
-        return Response(DeviceOmissionsSerializer(told).data)
+        return Response(DeviceOmissionsSerializer(fields).data)

@@ -66,9 +66,9 @@ class AskRunView(APIView):
 
     @extend_schema(operation_id="ask_run", request=AskRunSerializer, responses={201: RunDetailSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        given = AskRunSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        run = ask_run_by_hand(device_by_id(id), **given.validated_data, by=signed_in(request))
+        body = AskRunSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        run = ask_run_by_hand(device_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(RunDetailSerializer(run_by_id(run.id)).data, status=201)
 
 
@@ -86,9 +86,9 @@ class HoldView(APIView):
 
     @extend_schema(operation_id="hold_backup", request=ReasonSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        given = ReasonSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        hold_backup(backup_by_id(id), **given.validated_data, by=signed_in(request))
+        body = ReasonSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        hold_backup(backup_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(status=204)
 
     @extend_schema(operation_id="release_backup", request=None, responses={204: None})
@@ -106,10 +106,10 @@ class NoteBackupView(APIView):
 
     @extend_schema(operation_id="note_backup", request=NoteSerializer, responses={204: None})
     def put(self, request: Request, id: UUID) -> Response:
-        given = NoteSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed(f"note {id}", lambda: {"note": backup_by_id(id).note})
-        note_backup(backup_by_id(id), **given.validated_data, by=signed_in(request))
+        body = NoteSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed(f"note {id}", lambda: {"note": backup_by_id(id).note})
+        note_backup(backup_by_id(id), **body.validated_data, by=signed_in(request))
         return Response(status=204)
 
 
@@ -124,9 +124,9 @@ class SettleDateView(APIView):
 
     @extend_schema(operation_id="settle_date", request=DateSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        given = DateSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        at = given.validated_data["at"]
+        body = DateSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        at = body.validated_data["at"]
         settle_date(backup_by_id(id), at=moment_of(at, field="at") if at else None, by=signed_in(request))
         return Response(status=204)
 
@@ -142,9 +142,9 @@ class CopyBackupView(APIView):
 
     @extend_schema(operation_id="copy_backup", request=CopyToSerializer, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
-        given = CopyToSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        ask_copy(backup_by_id(id), store_by_id(given.validated_data["store"]), by=signed_in(request))
+        body = CopyToSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        ask_copy(backup_by_id(id), store_by_id(body.validated_data["store"]), by=signed_in(request))
         return Response(status=202)
 
 
@@ -155,9 +155,9 @@ class CheckStoreView(APIView):
 
     @extend_schema(operation_id="check_store", request=CheckSerializer, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
-        given = CheckSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        ask_check(store_by_id(id), percent=given.validated_data["percent"], by=signed_in(request))
+        body = CheckSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        ask_check(store_by_id(id), percent=body.validated_data["percent"], by=signed_in(request))
         return Response(status=202)
 
 

@@ -119,5 +119,5 @@ def _record(name: str, address: StoreAddress, vault: Vault, allowance_bytes: int
 
 def _swept_by(vault: Vault) -> str:
     """Another server that has said so; empty when it is for this one to do."""
-    told = who_sweeps(vault).sweeper
-    return told.name[:200] if told.who and told.who != this_server().who else ""
+    sweeper = who_sweeps(vault).sweeper
+    return sweeper.name[:200] if sweeper.who and sweeper.who != this_server().who else ""

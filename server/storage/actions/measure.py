@@ -143,13 +143,13 @@ def _note_day(store: Store, books: Books, rows: Iterable[Any], now: datetime) ->
             kinds[row.kind] += row.fair_bytes
         elif isinstance(row, Occupancy):
             devices[str(row.device_id)] = row.fair_bytes
-    found = books.nobodys
+    nobodys = books.nobodys
     day, _ = StoreDay.objects.update_or_create(
         store=store,
         day=now.astimezone(office_zone()).date(),
         defaults={
             "stored_bytes": store.stored_bytes,
-            "going_bytes": found.leaving_bytes + found.remains.unneeded_bytes + found.remains.marked_bytes,
+            "going_bytes": nobodys.leaving_bytes + nobodys.remains.unneeded_bytes + nobodys.remains.marked_bytes,
             "limit_bytes": limit_of(store),
             "teams": {team: row.share.fair_bytes for team, row in books.teams.items()},
             "devices": devices,

@@ -43,9 +43,9 @@ def set_allowance(store: Store, wanted: Wanted, *, by: User) -> Allowed:
                 "soft_counts": wanted.soft_counts,
             },
         )  # fmt: skip
-        told = next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
-        Allowance.objects.filter(id=row.id).update(over_since=told.limits.over_since(told.soft_held, row.over_since, now=now))
-        facts = {"way": "of" if team or device else "store", "of": told.of, "limit": limit_words(wanted.limits), "store": store.name}
+        allowed = next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
+        Allowance.objects.filter(id=row.id).update(over_since=allowed.limits.over_since(allowed.soft_held, row.over_since, now=now))
+        facts = {"way": "of" if team or device else "store", "of": allowed.of, "limit": limit_words(wanted.limits), "store": store.name}
         write_journal(who=by, what="allowance.set", facts=facts, at=now, store=store.id, device=device.id if device else None)
         publish("changed", "stores")
     return next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
@@ -76,12 +76,12 @@ def take_allowance_away(allowance: Allowance, *, by: User) -> None:
     held = Allowance.objects.select_for_update(of=("self",)).select_related("store").filter(id=allowance.id).first()
     if held is None:
         raise Conflict("Somebody has taken it away already.", remedy="Load the page again.")
-    told = next(one for one in allowances_in([held.store], now=ports.clock().now()) if one.row.id == held.id)
+    allowed = next(one for one in allowances_in([held.store], now=ports.clock().now()) if one.row.id == held.id)
     held.delete()
     write_journal(
         who=by,
         what="allowance.taken_away",
-        facts={"of": told.of, "store": held.store.name},
+        facts={"of": allowed.of, "store": held.store.name},
         at=ports.clock().now(),
         store=held.store_id,
         device=held.device_id,

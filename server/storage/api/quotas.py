@@ -124,9 +124,9 @@ class GivenAllowanceSerializer(ReadBefore):
     hard_bytes = serializers.IntegerField(allow_null=True, default=None)
 
     def told(self) -> Wanted:
-        given = dict(self.validated_data)
-        limits = Limits(**{name: given.pop(name) for name in ("soft_bytes", "hard_bytes", "grace_days")})
-        return Wanted(limits=limits, **given)
+        fields = dict(self.validated_data)
+        limits = Limits(**{name: fields.pop(name) for name in ("soft_bytes", "hard_bytes", "grace_days")})
+        return Wanted(limits=limits, **fields)
 
 
 class OccupiedView(APIView):
@@ -134,13 +134,13 @@ class OccupiedView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         found, page = _occupied(request, id)
         first = (page - 1) * Pages.page_size
-        told = {
+        fields = {
             "count": len(found.lines),
             "lines": found.lines[first : first + Pages.page_size],
             "nobodys": found.nobodys,
             "sum_bytes": found.sum_bytes,
         }
-        return Response(OccupiedSerializer(told).data)
+        return Response(OccupiedSerializer(fields).data)
 
 
 class OccupiedTableView(APIView):
@@ -222,18 +222,18 @@ class AllowancesView(APIView):
 
     @extend_schema(operation_id="set_allowance", request=GivenAllowanceSerializer, responses=AllowanceSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        given = GivenAllowanceSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
+        body = GivenAllowanceSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
         store = store_by_id(id)
-        given.heed(f"allowances {id}", lambda: _as_it_is(store, given.validated_data))
-        told = set_allowance(store, given.told(), by=signed_in(request))
-        return Response(AllowanceSerializer(_with_runways(store, [told])[0]).data)
+        body.heed(f"allowances {id}", lambda: _as_it_is(store, body.validated_data))
+        allowed = set_allowance(store, body.told(), by=signed_in(request))
+        return Response(AllowanceSerializer(_with_runways(store, [allowed])[0]).data)
 
 
 def _as_it_is(store: Store, given: dict[str, Any]) -> dict[str, Any] | None:
     owner = (given["team"], given["device"])
-    found = [one for one in allowances_in([store], now=ports.clock().now()) if (one.row.team_id, one.row.device_id) == owner]
-    return dict(AllowanceSerializer(_with_runways(store, found)[0]).data) if found else None
+    allowances = [one for one in allowances_in([store], now=ports.clock().now()) if (one.row.team_id, one.row.device_id) == owner]
+    return dict(AllowanceSerializer(_with_runways(store, allowances)[0]).data) if allowances else None
 
 
 class AllowanceView(APIView):

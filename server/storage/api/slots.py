@@ -58,9 +58,9 @@ class SlotsView(APIView):
 
     @extend_schema(operation_id="add_slot", request=AddSlotSerializer, responses={201: AddedSlotSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        given = AddSlotSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        added = add_slot(store_by_id(id), **given.validated_data, by=signed_in(request))
+        body = AddSlotSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        added = add_slot(store_by_id(id), **body.validated_data, by=signed_in(request))
         answer = Response(AddedSlotSerializer(added).data, status=201)
         answer["Cache-Control"] = "no-store"
         return answer
@@ -72,9 +72,9 @@ class SlotView(APIView):
 
     @extend_schema(operation_id="change_slot", request=ChangeSlotSerializer, responses=SlotSerializer(many=True))
     def put(self, request: Request, id: UUID, slot: str) -> Response:
-        given = ChangeSlotSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(SlotSerializer(change_slot(store_by_id(id), slot, **given.validated_data, by=signed_in(request)), many=True).data)
+        body = ChangeSlotSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(SlotSerializer(change_slot(store_by_id(id), slot, **body.validated_data, by=signed_in(request)), many=True).data)
 
     @extend_schema(operation_id="drop_slot", responses={204: None})
     def delete(self, request: Request, id: UUID, slot: str) -> Response:

@@ -44,9 +44,9 @@ class TryPlaceView(APIView):
 
     @extend_schema(operation_id="try_place", request=TrialSerializer, responses={(200, "application/x-ndjson"): TrialResultSerializer})
     def post(self, request: Request) -> StreamingHttpResponse:
-        given = TrialSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        data = dict(given.validated_data)
+        body = TrialSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        data = dict(body.validated_data)
         of = store_or_none(data.pop("store"))
         settings = dict(data["address"]) | ({"path": data["path"]} if data["path"] else {})
         address = (changed_address(of, settings) if of else None) or address_of(data["medium"], settings)

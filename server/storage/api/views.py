@@ -128,8 +128,8 @@ class StoreDetailSerializer(StoreSerializer):
 
     @extend_schema_field(ReadingSerializer(allow_null=True))
     def get_reading(self, store: Store) -> Any:
-        found = reading_of(store)
-        return ReadingSerializer(found).data if found is not None else None
+        reading = reading_of(store)
+        return ReadingSerializer(reading).data if reading is not None else None
 
 
 class PlaceSerializer(serializers.Serializer):
@@ -211,9 +211,9 @@ class StoresView(APIView):
 
     @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: PreparedStoreSerializer})
     def post(self, request: Request) -> Response:
-        given = NewStoreSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        prepared = create_store(**given.told(), by=signed_in(request))
+        body = NewStoreSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        prepared = create_store(**body.told(), by=signed_in(request))
         answer = Response({**StoreSerializer(prepared.store).data, "recovery_code": prepared.recovery_code}, status=201)
         answer["Cache-Control"] = "no-store"
         return answer
@@ -224,9 +224,9 @@ class AttachStoreView(APIView):
 
     @extend_schema(operation_id="attach_store", request=AttachStoreSerializer, responses={201: StoreSerializer})
     def post(self, request: Request) -> Response:
-        given = AttachStoreSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(StoreSerializer(attach_store(**given.told(), by=signed_in(request))).data, status=201)
+        body = AttachStoreSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(StoreSerializer(attach_store(**body.told(), by=signed_in(request))).data, status=201)
 
 
 class StoreView(APIView):
@@ -238,11 +238,11 @@ class StoreView(APIView):
 
     @extend_schema(operation_id="change_store", request=ChangeStoreSerializer, responses=StoreSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        given = ChangeStoreSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
+        body = ChangeStoreSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
         store = store_by_id(id)
-        same = given.heeding(f"store {id}", lambda: StoreSerializer(store_by_id(id)).data)
-        return Response(StoreSerializer(change_store(store, **given.told(store), same=same, by=signed_in(request))).data)
+        same = body.heeding(f"store {id}", lambda: StoreSerializer(store_by_id(id)).data)
+        return Response(StoreSerializer(change_store(store, **body.told(store), same=same, by=signed_in(request))).data)
 
 
 class StoreModeView(APIView):
@@ -250,9 +250,9 @@ class StoreModeView(APIView):
 
     @extend_schema(operation_id="set_store_mode", request=ModeSerializer, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = ModeSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(StoreSerializer(set_mode(store_by_id(id), **given.validated_data, by=signed_in(request))).data)
+        body = ModeSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(StoreSerializer(set_mode(store_by_id(id), **body.validated_data, by=signed_in(request))).data)
 
 
 class SweepingView(APIView):
@@ -270,6 +270,6 @@ class ProvePassphraseView(APIView):
 
     @extend_schema(operation_id="prove_passphrase", request=PassphraseSerializer, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        given = PassphraseSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(StoreSerializer(prove_passphrase(store_by_id(id), **given.validated_data, by=signed_in(request))).data)
+        body = PassphraseSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(StoreSerializer(prove_passphrase(store_by_id(id), **body.validated_data, by=signed_in(request))).data)

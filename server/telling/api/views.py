@@ -83,9 +83,9 @@ class WishesView(APIView):
 
     @extend_schema(operation_id="change_wishes", request=WishesSerializer, responses=WishesSerializer)
     def put(self, request: Request) -> Response:
-        given = WishesSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        return Response(WishesSerializer(change_wishes(signed_in(request), Wishes(**given.validated_data))).data)
+        body = WishesSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        return Response(WishesSerializer(change_wishes(signed_in(request), Wishes(**body.validated_data))).data)
 
 
 class HooksView(APIView):
@@ -97,10 +97,10 @@ class HooksView(APIView):
 
     @extend_schema(operation_id="add_hook", request=HookSerializer, responses={201: NewHookSerializer})
     def post(self, request: Request) -> Response:
-        given = HookSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        told = {name: given.validated_data[name] for name in ("name", "address", "inside", "signs_of_life")}
-        hook, secret = add_hook(**told, by=signed_in(request))
+        body = HookSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        fields = {name: body.validated_data[name] for name in ("name", "address", "inside", "signs_of_life")}
+        hook, secret = add_hook(**fields, by=signed_in(request))
         hook.secret = secret
         return Response(NewHookSerializer(hook).data, status=201)
 
@@ -108,10 +108,10 @@ class HooksView(APIView):
 class HookView(APIView):
     @extend_schema(operation_id="change_hook", request=ChangeHookSerializer, responses=HookSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        given = ChangeHookSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        given.heed(f"hook {id}", lambda: HookSerializer(hook_by_id(id)).data)
-        return Response(HookSerializer(change_hook(hook_by_id(id), **given.validated_data, by=signed_in(request))).data)
+        body = ChangeHookSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        body.heed(f"hook {id}", lambda: HookSerializer(hook_by_id(id)).data)
+        return Response(HookSerializer(change_hook(hook_by_id(id), **body.validated_data, by=signed_in(request))).data)
 
     @extend_schema(operation_id="remove_hook", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
@@ -140,9 +140,9 @@ class OwnCloudLetterView(APIView):
 
     @extend_schema(operation_id="write_to_holder", request=LetterSerializer, responses={201: MessageSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        given = LetterSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        message = write_to_holder(device_by_id(id), about="own cloud", **given.validated_data, by=signed_in(request))
+        body = LetterSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        message = write_to_holder(device_by_id(id), about="own cloud", **body.validated_data, by=signed_in(request))
         return Response(MessageSerializer(message).data, status=201)
 
 
@@ -154,9 +154,9 @@ class MessagesView(generics.ListAPIView):
     writes = May.SET_UP
 
     def get_queryset(self) -> Any:
-        given = MessageFilter(data=self.request.query_params)
-        given.is_valid(raise_exception=True)
-        return messages(**given.validated_data)
+        query = MessageFilter(data=self.request.query_params)
+        query.is_valid(raise_exception=True)
+        return messages(**query.validated_data)
 
     @extend_schema(operation_id="messages", parameters=[MessageFilter])
     def get(self, request: Request, *args: Any, **more: Any) -> Response:
