@@ -20,7 +20,7 @@ MOUNTED = ("/run/media", "/var/mnt")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Places:
+class StorePlaces:
     """What belongs to whom on this computer."""
 
     data: Path

@@ -27,7 +27,7 @@ from bench.content import Phone
 from bench.figures import Figure
 from bench.vaults import WORKERS, backup, new_vault, opened, reopened
 from core.content.items import Item
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from core.exchange.archive import Archive
 from core.exchange.bag import Bag
 from core.exchange.read_vcard import cards, contact
@@ -164,8 +164,8 @@ def _alone(store: Path, into: Path) -> dict[str, float]:
 class _Device:
     protocol = 2
 
-    def state(self) -> DeviceState:
-        return DeviceState(make="Orlo", model="P5", family="orlo", os_version="1")
+    def state(self) -> DeviceReport:
+        return DeviceReport(make="Orlo", model="P5", family="orlo", os_version="1")
 
 
 class _Many(_Device):

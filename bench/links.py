@@ -25,7 +25,7 @@ from bench.vaults import new_vault, reopened
 from core.content.digests import digest, digest_of
 from core.content.items import Item
 from core.content.kinds import FOLDERS, KIND_CODES
-from core.content.link import DeviceLink, DeviceState, SmallItem
+from core.content.link import DeviceLink, DeviceReport, SmallItem
 from core.recovery.conflicts import WhenThere
 from core.recovery.into_files import IntoFiles
 from core.recovery.into_items import IntoItems
@@ -265,8 +265,8 @@ class _Agent:
         self.small_requests = 0
         self._held: dict[str, dict[str, tuple[Item, bytes]]] = {}
 
-    def state(self) -> DeviceState:
-        return DeviceState(make="", model="", family="orlo", os_version="")
+    def state(self) -> DeviceReport:
+        return DeviceReport(make="", model="", family="orlo", os_version="")
 
     def kinds(self) -> list[str]:
         return [kind for kind in self._held if kind != FOLDERS]

@@ -20,8 +20,8 @@ from adapters.stores.folder import FolderBlobs
 from bench.figures import Figure
 from bench.vaults import LIMITS, opened, prepared
 from core.content.items import Item
-from core.content.link import DeviceState
-from core.quota.admission import Room, Wish, admit_night
+from core.content.link import DeviceReport
+from core.quota.admission import AdmissionWish, Room, admit_night
 from core.quota.books import Books
 from core.quota.ladder import Move, Rung, propose
 from core.vault.accounting import Accounts
@@ -56,8 +56,8 @@ class _Device:
             at = len(self.held[kind]) if number % SOME else self._source.randrange(len(self.held[kind]))
             self.held[kind][f"{at:07}"] = self._made(f"{at:07}", kind, night)
 
-    def state(self) -> DeviceState:
-        return DeviceState(make="Orlo", model="P5", family="orlo", os_version="1")
+    def state(self) -> DeviceReport:
+        return DeviceReport(make="Orlo", model="P5", family="orlo", os_version="1")
 
     def kinds(self) -> list[str]:
         return list(KINDS)
@@ -115,7 +115,9 @@ def _night() -> Figure:
     rooms = (
         {f"store {n}": _room() for n in range(5)} | {f"team {n}": _room() for n in range(20)} | {f"device {n}": _room() for n in range(500)}
     )
-    wishes = [Wish(key=str(n), expected_bytes=10_000 + n, rooms=(f"store {n % 5}", f"team {n % 20}", f"device {n}")) for n in range(500)]
+    wishes = [
+        AdmissionWish(key=str(n), expected_bytes=10_000 + n, rooms=(f"store {n % 5}", f"team {n % 20}", f"device {n}")) for n in range(500)
+    ]
     took = _timed(lambda: admit_night(wishes, rooms))
     return Figure(
         name="admission of a night of 500 runs", value=took, unit=" s", told="against 5 stores, 20 teams, 500 devices", good=8, wanted=5

@@ -12,8 +12,8 @@ from core.recovery.extract import extract
 from core.vault.blobs import BlobStore
 from core.vault.capture import Capture, Captured, Request
 from core.vault.chunks import VaultLimits
-from core.vault.key_slots import Policy
-from core.vault.keys import Cost
+from core.vault.key_slots import SlotPolicy
+from core.vault.keys import StretchCost
 from core.vault.manifests import Manifest
 from core.vault.opening import create_vault, open_vault
 from core.vault.vault import Vault
@@ -22,7 +22,7 @@ from core.vault.writer import Writer
 WORKERS = 2
 LIMITS = VaultLimits(workers=WORKERS)
 KEY_FILE = b"k" * 32
-QUICK = Policy(cost=Cost(passes=1, memory_bytes=128 * 1024, lanes=1), floor=Cost(passes=1, memory_bytes=1024, lanes=1))
+QUICK = SlotPolicy(cost=StretchCost(passes=1, memory_bytes=128 * 1024, lanes=1), floor=StretchCost(passes=1, memory_bytes=1024, lanes=1))
 """Key slots that cost next to nothing: what is measured is not the stretching of a passphrase."""
 
 

@@ -14,7 +14,7 @@ from bench.life import Device, Tonight, office
 from core.content.errors import DeviceAway, DeviceLocked, LinkCut, LinkError
 from core.coverage.anomalies import MOST_HISTORY, Odd, Taken, TakenKind, anomalies
 from core.schedule.duration import Ran, expected, office_speed
-from core.schedule.line_up import Job, Places, line_up
+from core.schedule.line_up import LineUpJob, LineUpPlaces, line_up
 from core.schedule.promise import KEPT, OWED, Standing, state_of
 from core.schedule.recurrence import Recurrence
 from core.schedule.retry import next_try
@@ -90,7 +90,7 @@ def _again(waiting: list[_Waiting], known: dict[str, _Known], slot: Slot, now: d
     by_key = {entry[2].key: entry for entry in waiting}
     late = {key: _is_late(entry[2], known, slot) for key, entry in by_key.items()}
     jobs = [
-        Job(
+        LineUpJob(
             key=key,
             expected_seconds=_expected(entry[2], known),
             opens=max(now, entry[0]),
@@ -100,7 +100,7 @@ def _again(waiting: list[_Waiting], known: dict[str, _Known], slot: Slot, now: d
         )
         for key, entry in by_key.items()
     ]
-    placed = line_up(jobs, Places(readers=READERS, writers=WRITERS))
+    placed = line_up(jobs, LineUpPlaces(readers=READERS, writers=WRITERS))
     moments = [(by_key[one.key][0], place, by_key[one.key][2], by_key[one.key][3]) for place, one in enumerate(placed)]
     heapq.heapify(moments)
     return moments
@@ -118,13 +118,13 @@ def _is_late(device: Device, known: dict[str, _Known], slot: Slot) -> bool:
 
 def _order(devices: list[Device], known: dict[str, _Known], slot: Slot, told: Year) -> list[Device]:
     jobs = [
-        Job(
+        LineUpJob(
             key=device.key, expected_seconds=_expected(device, known), opens=slot.opens, closes=slot.closes, store=device.store,
             late=_is_late(device, known, slot),
         )
         for device in devices
     ]  # fmt: skip
-    placed = line_up(jobs, Places(readers=READERS, writers=WRITERS))
+    placed = line_up(jobs, LineUpPlaces(readers=READERS, writers=WRITERS))
     by_key = {device.key: device for device in devices}
     told.said_beforehand += sum(not one.fits for one in placed)
     return [by_key[one.key] for one in placed]

@@ -25,7 +25,7 @@ from server.runs.actions.look_for_drives import look_for_drives
 from server.runs.actions.part_drive import part_drive
 from server.runs.models import Backup
 from server.storage.actions.add_store import create_store
-from server.storage.actions.set_rotation import Wanted, keep_drive, set_rotation
+from server.storage.actions.set_rotation import WantedRotation, keep_drive, set_rotation
 from server.storage.models import Drive, Store
 from server.storage.queries import opened
 
@@ -43,7 +43,7 @@ def drives(by: User, network: Network, *, but: Device) -> None:
         stores.append(store)
     today = ports.clock().now().astimezone(office_zone()).date()
     began = today - timedelta(days=office.ROTATION_BEGAN)
-    set_rotation(Wanted(name=name, every_days=7, first_day=began, grace_days=2, drives=[store.id for store in stores]), by=by)
+    set_rotation(WantedRotation(name=name, every_days=7, first_day=began, grace_days=2, drives=[store.id for store in stores]), by=by)
     for plan in Plan.objects.filter(name__in=office.ROTATION_PLANS):
         last = plan.targets.count()
         PlanTarget.objects.bulk_create(PlanTarget(plan=plan, store=store, order=order) for order, store in enumerate(stores, start=last))

@@ -36,7 +36,7 @@ from server.oversight.actions.anomalies import look_for_anomalies
 from server.people.actions.closed_days import add_closed_days
 from server.people.actions.office import add_user, set_up_office
 from server.people.models import Holder, Office, User
-from server.plans.actions.save_plan import Draft, Target, save_plan
+from server.plans.actions.save_plan import Draft, DraftTarget, save_plan
 from server.plans.models import Assignment, Plan, PlanTarget
 from server.plans.queries import WITH_TARGETS
 from server.ports import NetworkOffer, SftpPlace
@@ -240,11 +240,11 @@ def _plans(known: dict[str, UUID], by: User, begin: datetime) -> None:
     stores = {store.name: store.id for store in Store.objects.all()}
     for told in office.PLANS:
         fields = {name: value for name, value in told.items() if name not in ("devices", "store")}
-        targets = [Target(store=stores[str(told["store"])])]
+        targets = [DraftTarget(store=stores[str(told["store"])])]
         if told["name"] in office.CLOUD_PLANS:
-            targets.append(Target(store=stores[office.CLOUD], limit_bytes_per_second=office.CLOUD_LIMIT, falls_over=True))
+            targets.append(DraftTarget(store=stores[office.CLOUD], limit_bytes_per_second=office.CLOUD_LIMIT, falls_over=True))
         if told["name"] in office.BOATHOUSE_PLANS:
-            targets.append(Target(store=stores[office.BOATHOUSE], falls_over=True))
+            targets.append(DraftTarget(store=stores[office.BOATHOUSE], falls_over=True))
         draft = Draft(targets=tuple(targets), **fields)  # type: ignore[arg-type]
         followers = {id for device, id in known.items() for pattern in told["devices"] if fnmatch(device, pattern)}  # type: ignore[attr-defined]
         save_plan(draft, devices=sorted(followers), by=by, now=begin)

@@ -15,7 +15,7 @@ from server.fleet.models import Device, OwnCloudTold
 from server.people.models import Team, User
 from server.runs.actions.copy_backup import OpenStores, ask_copy, copy_backup
 from server.runs.models import Backup
-from server.storage.actions.set_allowance import Wanted, set_allowance
+from server.storage.actions.set_allowance import WantedAllowance, set_allowance
 from server.storage.allowances import allowances_in
 from server.storage.models import Allowance, Store, StoreDay
 
@@ -79,16 +79,16 @@ def allowances(by_slug: Mapping[str, Device], by: User) -> None:
     store, now = Store.objects.get(name=office.MEASURED_STORE), ports.clock().now()
     team, device = Team.objects.get(name=office.OVER_TEAM), by_slug[office.SHORT_DEVICE]
     for wanted in (
-        Wanted(limits=Limits(soft_bytes=1 << 30, hard_bytes=None, grace_days=3), team=team.id),
-        Wanted(limits=Limits(soft_bytes=None, hard_bytes=1 << 30, grace_days=3), device=device.id),
+        WantedAllowance(limits=Limits(soft_bytes=1 << 30, hard_bytes=None, grace_days=3), team=team.id),
+        WantedAllowance(limits=Limits(soft_bytes=None, hard_bytes=1 << 30, grace_days=3), device=device.id),
     ):
         set_allowance(store, wanted, by=by)
     held = {one.row.id: one for one in allowances_in([store], now=now)}
     over = next(one for one in held.values() if one.row.team_id == team.id)
     short = next(one for one in held.values() if one.row.device_id == device.id)
     for wanted in (
-        Wanted(limits=Limits(soft_bytes=over.soft_held * 9 // 10, hard_bytes=None, grace_days=3), team=team.id),
-        Wanted(limits=Limits(soft_bytes=None, hard_bytes=short.hard_held + office.SHORT_BYTES, grace_days=3), device=device.id),
+        WantedAllowance(limits=Limits(soft_bytes=over.soft_held * 9 // 10, hard_bytes=None, grace_days=3), team=team.id),
+        WantedAllowance(limits=Limits(soft_bytes=None, hard_bytes=short.hard_held + office.SHORT_BYTES, grace_days=3), device=device.id),
     ):
         set_allowance(store, wanted, by=by)
     Allowance.objects.filter(id=over.row.id).update(over_since=now - timedelta(days=office.OVER_DAYS))

@@ -24,7 +24,7 @@ from core.schedule.clock import Ticks
 from core.vault.address import StoreAddress
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
-from core.vault.key_slots import Policy
+from core.vault.key_slots import SlotPolicy
 from core.vault.vault import Vault
 
 
@@ -102,10 +102,10 @@ class FilesLink(DeviceLink, Protocol):
 class OldLink(DeviceLink, Protocol):
     """What was backed up before Old Attic came."""
 
-    def left_aside(self) -> Sequence["LeftAside"]: ...
+    def left_aside(self) -> Sequence["LeftAsideTold"]: ...
 
 
-class LeftAside(Protocol):
+class LeftAsideTold(Protocol):
     @property
     def name(self) -> str: ...
     @property
@@ -128,7 +128,7 @@ class Clock(Protocol):
         ...
 
 
-class Keys(Protocol):
+class ServerKeys(Protocol):
     """The server's key, what it seals, and randomness."""
 
     def random(self, count: int) -> bytes: ...
@@ -194,7 +194,7 @@ class Stores(Protocol):
     """Places where vaults lie, and the vaults."""
 
     limits: VaultLimits
-    slot_policy: Policy
+    slot_policy: SlotPolicy
     """What guessing a passphrase must cost."""
     remembered: Path
     """Folder for what can be read from stores once more at any time, and is slow to read."""
@@ -268,7 +268,7 @@ class Hooks(Protocol):
         ...
 
 
-class Outside(Clock, Keys, Devices, Stores, Results, Hooks, Protocol):
+class Outside(Clock, ServerKeys, Devices, Stores, Results, Hooks, Protocol):
     """All of them: what the wiring, and a test's own, fulfil."""
 
 
@@ -283,7 +283,7 @@ def clock() -> Clock:
     return outside()
 
 
-def keys() -> Keys:
+def keys() -> ServerKeys:
     return outside()
 
 

@@ -30,7 +30,7 @@ class OtherKey(AtticError):
     remedy = "Put the key of this server there. Its fingerprint is shown under Office."
 
 
-class Kind(StrEnum):
+class KeyKind(StrEnum):
     BESIDE = "beside"
     MEDIUM = "medium"
     CREDENTIAL = "credential"
@@ -38,12 +38,12 @@ class Kind(StrEnum):
 
 
 THIEF = {
-    Kind.BESIDE: "Everything: disk and key lie together, so whoever has this computer, its disk or a copy of its data folder "
+    KeyKind.BESIDE: "Everything: disk and key lie together, so whoever has this computer, its disk or a copy of its data folder "
     "opens every store.",
-    Kind.MEDIUM: "Nothing, as long as the medium with the key is not taken along. While it is plugged in, it goes with the computer.",
-    Kind.CREDENTIAL: "Nothing, when the system keeps the credential sealed to this computer's own chip, or brings it from elsewhere. "
+    KeyKind.MEDIUM: "Nothing, as long as the medium with the key is not taken along. While it is plugged in, it goes with the computer.",
+    KeyKind.CREDENTIAL: "Nothing, when the system keeps the credential sealed to this computer's own chip, or brings it from elsewhere. "
     "A credential that lies in the open on the same disk protects nothing.",
-    Kind.TYPED: "Nothing to read: the key is in no file, so all that is left is guessing the phrase. It is in the memory of the running "
+    KeyKind.TYPED: "Nothing to read: the key is in no file, so all that is left is guessing the phrase. It is in the memory of the running "
     "computer, and is typed again after every restart.",
 }
 """What somebody gets who carries the server's disk away."""
@@ -51,7 +51,7 @@ THIEF = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KeyPlace:
-    kind: Kind
+    kind: KeyKind
     path: Path
 
     @property
@@ -64,14 +64,14 @@ def place_in(told: str, *, data: Path, credentials: str) -> KeyPlace:
     kind, _, where = told.partition(":")
     match kind:
         case "":
-            return KeyPlace(kind=Kind.BESIDE, path=data / "keys" / "server")
+            return KeyPlace(kind=KeyKind.BESIDE, path=data / "keys" / "server")
         case "file" if Path(where).is_absolute():
             beside = Path(where).resolve().is_relative_to(data.resolve())
-            return KeyPlace(kind=Kind.BESIDE if beside else Kind.MEDIUM, path=Path(where))
+            return KeyPlace(kind=KeyKind.BESIDE if beside else KeyKind.MEDIUM, path=Path(where))
         case "credential" if where and "/" not in where and credentials:
-            return KeyPlace(kind=Kind.CREDENTIAL, path=Path(credentials) / where)
+            return KeyPlace(kind=KeyKind.CREDENTIAL, path=Path(credentials) / where)
         case "fd" if where.isdigit():
-            return KeyPlace(kind=Kind.TYPED, path=Path("/proc/self/fd") / where)
+            return KeyPlace(kind=KeyKind.TYPED, path=Path("/proc/self/fd") / where)
     raise BadInput(f"{told!r} is no place of a key.", field="ATTIC_KEY", remedy="Use file:/PATH, credential:NAME, or leave it empty.")
 
 
@@ -79,7 +79,7 @@ def read_key(place: KeyPlace) -> bytes:
     """32 bytes. Raises KeyMissing, OtherKey."""
     try:
         with place.path.open("rb") as file:
-            content = os.pread(file.fileno(), KEY_BYTES + 1, 0) if place.kind is Kind.TYPED else file.read(KEY_BYTES + 1)
+            content = os.pread(file.fileno(), KEY_BYTES + 1, 0) if place.kind is KeyKind.TYPED else file.read(KEY_BYTES + 1)
     except OSError as error:
         raise KeyMissing(f"The server's key is not at {place.path}: {error.strerror}.") from None
     if len(content) != KEY_BYTES:
@@ -89,11 +89,11 @@ def read_key(place: KeyPlace) -> bytes:
 
 def make_key(place: KeyPlace) -> bytes:
     """At a first start only. One that is there already stays. Raises KeyMissing where none can be written."""
-    if place.kind in (Kind.CREDENTIAL, Kind.TYPED):
+    if place.kind in (KeyKind.CREDENTIAL, KeyKind.TYPED):
         return read_key(place)
     unfinished = place.path.parent / f".{place.path.name}-{secrets.token_hex(8)}"
     try:
-        if place.kind is Kind.BESIDE:
+        if place.kind is KeyKind.BESIDE:
             place.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
             descriptor = os.open(unfinished, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)

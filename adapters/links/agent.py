@@ -22,7 +22,7 @@ from core.content.errors import DeviceLied, ItemNotTaken, LinkCut, LinkFault, Li
 from core.content.families import FAMILIES
 from core.content.items import MAX_ITEMS, Item, announced, checked_inventory, clean_name
 from core.content.kinds import KINDS
-from core.content.link import Card, DeviceState, SmallItem
+from core.content.link import Card, DeviceReport, SmallItem
 from core.content.own_cloud import OwnCloud, announced_own_cloud
 
 PROTOCOL = 3
@@ -64,13 +64,13 @@ class AgentLink:
             self.state()
         return self._told_version or 1
 
-    def state(self) -> DeviceState:
+    def state(self) -> DeviceReport:
         fields = self._json("GET", "/agent/v1/state")
         version = fields.get("protocol")
         self._told_version = min(PROTOCOL, version) if isinstance(version, int) and version >= 1 else 1
         if fields.get("family") not in FAMILIES:
             raise DeviceLied("The device names a family that does not exist.")
-        return DeviceState(
+        return DeviceReport(
             make=_short(fields.get("make")),
             model=_short(fields.get("model")),
             family=_short(fields.get("family")),

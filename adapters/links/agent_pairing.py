@@ -14,7 +14,7 @@ from core.content.families import FAMILIES
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Offer:
+class PairingOffer:
     """A device that announces itself on the office network."""
 
     device: str
@@ -29,7 +29,7 @@ class Offer:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Paired:
+class PairedAgent:
     device: str
     key: bytes
     """32 bytes that both sides hold."""
@@ -37,13 +37,13 @@ class Paired:
     """Whether the holder has said yes already; until then the device answers who it is and nothing else."""
 
 
-def offers(announcements_url: str, *, timeout_seconds: float = 3) -> list[Offer]:
+def offers(announcements_url: str, *, timeout_seconds: float = 3) -> list[PairingOffer]:
     """Devices that can be seen now. Raises DeviceAway when the network itself does not answer."""
     try:
         told = httpx.get(announcements_url, timeout=timeout_seconds, verify=tls()).json()["devices"]
         names = ("device", "name", "family", "make", "model", "os_version", "address")
         found = [
-            Offer(
+            PairingOffer(
                 paired=bool(entry["paired"]),
                 serial=str(entry.get("serial") or "")[:100],
                 **{name: str(entry[name])[:200] for name in names},
@@ -57,7 +57,7 @@ def offers(announcements_url: str, *, timeout_seconds: float = 3) -> list[Offer]
     return [offer for offer in found if offer.family in FAMILIES and offer.address.startswith(("http://", "https://"))]
 
 
-def pair(address: str, code: str, *, server_name: str) -> Paired:
+def pair(address: str, code: str, *, server_name: str) -> PairedAgent:
     """Raises PairingRefused for a wrong or old code, LinkError."""
     private = X25519PrivateKey.generate()
     public = private.public_key().public_bytes_raw()
@@ -72,7 +72,7 @@ def pair(address: str, code: str, *, server_name: str) -> Paired:
         fields = _plain(client, "/agent/v1/pair/finish", {"session": session, "proof": proof(key, b"server")})
         if not hmac.compare_digest(proof(key, b"device").encode(), str(fields.get("proof", "")).encode()):
             raise PairingRefused("The device could not prove that it knows the code.", remedy="Somebody may stand in between. Try again.")
-    return Paired(device=device, key=stretched(key, b"", b"old attic device key 1"), accepted=fields.get("accepted") is not False)
+    return PairedAgent(device=device, key=stretched(key, b"", b"old attic device key 1"), accepted=fields.get("accepted") is not False)
 
 
 def _plain(client: httpx.Client, target: str, told: dict[str, str]) -> dict[str, Any]:

@@ -16,7 +16,7 @@ from adapters.links.tree import TreeLink
 from core.content.classify import FileRule
 from core.content.errors import DataAccessOff, DeviceFull, LinkCut, LinkFault, PlaceRefuses, PlaceTaken
 from core.content.items import Item
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from core.content.paths import item_id, shown_path
 from core.recovery.extract import Occupied, Unwritable
 from core.vault.errors import StoreError, StoreFull, StoreReadOnly
@@ -30,7 +30,7 @@ class FolderLink(TreeLink):
         super().__init__(root, rules=rules)
         self._destination = FolderDestination(root)
 
-    def state(self) -> DeviceState:
+    def state(self) -> DeviceReport:
         device_state = super().state()
         room = os.statvfs(self._root)
         free_bytes = room.f_bavail * room.f_frsize

@@ -24,7 +24,7 @@ from core.content.classify import NOTHING, FileRule, kind_of_file
 from core.content.errors import DeviceLied, LinkFault
 from core.content.items import Item, checked_inventory, clean_name
 from core.content.kinds import KINDS
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from core.content.records import UnreadableRecord
 from core.exchange.contentlines import Block
 from core.exchange.read_calendar import event, events
@@ -47,9 +47,9 @@ class GatheredLink:
         self._found: dict[str, dict[str, tuple[Item, Reader]]] = {}
         self._spool: IO[bytes] | None = None
 
-    def state(self) -> DeviceState:
+    def state(self) -> DeviceReport:
         self._listing()
-        return DeviceState(make="", model="Brought in", family="folder", os_version="", data_access=True)
+        return DeviceReport(make="", model="Brought in", family="folder", os_version="", data_access=True)
 
     def kinds(self) -> list[str]:
         held = self._listing()

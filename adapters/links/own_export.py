@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from adapters.links.sources import Entry, Source, pieces
-from core.content.kinds import KINDS, Shape
+from core.content.kinds import KINDS, KindShape
 from core.content.paths import LINK, LINK_BYTES, NAME_BYTES, is_text
 from core.exchange.archive import LISTING, MAILBOX
 from core.exchange.mbox import messages
@@ -35,7 +35,9 @@ class OwnExport:
         for row in listed:
             self._by_file.setdefault(str(row["file"]), []).append(row)
         self._tables = {f"{kind.label}.csv" for kind in KINDS.values()} | {"Messages.csv", "Messages.html"}
-        self._records = {f"{kind.label}.json": kind.code for kind in KINDS.values() if kind.shape in (Shape.RECORD, Shape.CONVERSATION)}
+        self._records = {
+            f"{kind.label}.json": kind.code for kind in KINDS.values() if kind.shape in (KindShape.RECORD, KindShape.CONVERSATION)
+        }
         bag = within.removesuffix("data/") if within.endswith("data/") else None
         self._tags = {f"{bag}{name}" for name in _OF_BAGS} if bag is not None else set()
 
@@ -74,7 +76,11 @@ class OwnExport:
         return True
 
     def _is_file(self, row: Row, path: str) -> bool:
-        return KINDS[row["kind"]].shape in (Shape.FILE, Shape.PICTURE) or "mode" in attributes_of(row) or path.startswith("unreadable/")
+        return (
+            KINDS[row["kind"]].shape in (KindShape.FILE, KindShape.PICTURE)
+            or "mode" in attributes_of(row)
+            or path.startswith("unreadable/")
+        )
 
     def _take_mails(self, entry: Entry, keep: Keep) -> bool:
         """In the order of the listing; one more or less than it names, and they are read as any mailbox."""

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from core.content.accounts import Account
 from core.content.items import Item
-from core.content.link import DeviceLink, DeviceState, NotRead, ReadsAhead, TellsAccounts, TellsNotRead, TellsOwnCloud
+from core.content.link import DeviceLink, DeviceReport, NotRead, ReadsAhead, TellsAccounts, TellsNotRead, TellsOwnCloud
 from core.content.own_cloud import OwnCloud
 
 LONGEST_SLEEP_SECONDS = 1.0
@@ -31,7 +31,7 @@ class PacedLink:
         self._free_at = clock()
         """When what has been let through is paid for."""
 
-    def state(self) -> DeviceState:
+    def state(self) -> DeviceReport:
         return self._link.state()
 
     def kinds(self) -> list[str]:

@@ -17,14 +17,14 @@ from datetime import UTC, datetime
 import paramiko
 
 from adapters.guard import port
-from adapters.links.sftp_reading import Fetch, Reading
+from adapters.links.sftp_reading import Fetch, SftpReading
 from adapters.links.sftp_session import Session, Sftp, no_access, wrapped
 from adapters.links.tree import OURS
 from core.content.classify import NOTHING, FileRule, kind_below, kind_of_name, ruled
 from core.content.errors import DataAccessOff, DeviceAway, DeviceLied, ItemNotTaken, LinkCut, LinkFault, PlaceRefuses, PlaceTaken
 from core.content.items import MAX_ITEMS, Item, checked_inventory
 from core.content.kinds import FOLDERS, KINDS
-from core.content.link import DeviceState, NotRead
+from core.content.link import DeviceReport, NotRead
 from core.content.paths import decoded, item_id, link_attribute, link_of, name_attribute, path_bytes, path_of, shown_path
 
 log = logging.getLogger("attic.links")
@@ -45,16 +45,16 @@ class SftpLink:
         self._ruled_out: list[tuple[str, int]] = []
         self._not_read: list[NotRead] = []
         self._following: Iterator[Item] = iter(())
-        self._reading: Reading | None = None
+        self._reading: SftpReading | None = None
         self._made: set[bytes] = set()
 
-    def state(self) -> DeviceState:
+    def state(self) -> DeviceReport:
         session = self._session()
         with wrapped(self._where.host):
             room = session.room()
         total_bytes, free_bytes = room or (None, None)
         used_bytes = None if total_bytes is None or free_bytes is None else total_bytes - free_bytes
-        return DeviceState(
+        return DeviceReport(
             make="", model="SFTP", family="folder", os_version="", data_access=True,
             storage_total_bytes=total_bytes, storage_used_bytes=used_bytes, free_bytes=free_bytes,
         )  # fmt: skip
@@ -195,7 +195,7 @@ class SftpLink:
         if self._reading is None:
             with wrapped(self._where.host):
                 most = session.most_bytes()[0]
-            self._reading = Reading(session.client, self._following, lambda one, at: self._fetch(session, one, at, most))
+            self._reading = SftpReading(session.client, self._following, lambda one, at: self._fetch(session, one, at, most))
         with wrapped(self._where.host):
             yield from self._reading.pieces(item, start)
 

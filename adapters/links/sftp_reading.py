@@ -125,7 +125,7 @@ class Fetch:
             raise ItemNotTaken("The file became shorter while it was read.", why="changed") from None
 
 
-class Reading:
+class SftpReading:
     """Files of one connection, in the order in which they are going to be read."""
 
     def __init__(self, client: Any, following: Iterator[Item], fetch_of: Callable[[Item, int], Fetch]) -> None:

@@ -21,7 +21,7 @@ from core.content.classify import NOTHING, FileRule, kind_below, kind_of_name, r
 from core.content.errors import DataAccessOff, DeviceAway, ItemNotTaken, LinkCut, LinkFault
 from core.content.items import Item
 from core.content.kinds import FOLDERS, KINDS
-from core.content.link import DeviceState, NotRead
+from core.content.link import DeviceReport, NotRead
 from core.content.paths import item_id, link_attribute, name_attribute, path_of, shown_path
 from core.vault.manifests import ATTRIBUTES, ID, MODIFIED, SIZE, TAG, Row
 
@@ -49,12 +49,12 @@ class TreeLink:
         self._ruled_out: list[tuple[str, int]] = []
         self._not_read: list[NotRead] = []
 
-    def state(self) -> DeviceState:
+    def state(self) -> DeviceReport:
         if not os.path.isdir(self._root):
             raise DeviceAway(f"The folder {self._root} is not there.", remedy="Mount it, or correct its path.")
         if not os.access(self._root, os.R_OK | os.X_OK):
             raise DataAccessOff(f"The folder {self._root} may not be read.", remedy="Let the account that runs Old Attic read it.")
-        return DeviceState(make="", model="Folder", family=FAMILY, os_version="", data_access=True)
+        return DeviceReport(make="", model="Folder", family=FAMILY, os_version="", data_access=True)
 
     def kinds(self) -> list[str]:
         files = self._walked()

@@ -5,7 +5,7 @@ import tempfile
 from pathlib import Path
 from unittest import TestCase
 
-from adapters.places import Places
+from adapters.places import StorePlaces
 from core.errors import BadInput
 
 
@@ -16,9 +16,11 @@ class WhatMayBeChosen(TestCase):
         for name in ("program/web", "data/keys", "data/stores/one", "data/logs", "usb", "phone/DCIM", "safe/keys", "shelf/store"):
             (self.here / name).mkdir(parents=True)
         self.stores = [str(self.here / "shelf" / "store"), str(self.here / "data" / "stores" / "one")]
-        self.places = Places(data=self.here / "data", program=self.here / "program", keys=(self.here / "data" / "keys", self.here / "usb"))
+        self.places = StorePlaces(
+            data=self.here / "data", program=self.here / "program", keys=(self.here / "data" / "keys", self.here / "usb")
+        )
 
-    def refused(self, path: object, places: Places | None = None) -> str:
+    def refused(self, path: object, places: StorePlaces | None = None) -> str:
         with self.assertRaises(BadInput, msg=str(path)) as caught:
             (places or self.places).checked(str(path), stores=self.stores)
         self.assertEqual(caught.exception.field, "path")
@@ -54,9 +56,9 @@ class WhatMayBeChosen(TestCase):
 
     def test_with_roots_only_what_lies_in_one_of_them(self):
         (self.here / "phone" / "out").symlink_to(self.here / "shelf")
-        places = Places(data=self.here / "data", program=self.here / "program", roots=(self.here / "phone", Path("/etc/attic")))
+        places = StorePlaces(data=self.here / "data", program=self.here / "program", roots=(self.here / "phone", Path("/etc/attic")))
         self.assertEqual(places.checked(str(self.here / "phone" / "DCIM")), self.here / "phone" / "DCIM")
         self.assertEqual(places.checked("/etc/attic/x"), Path("/etc/attic/x"))
         for path in (self.here / "elsewhere", self.here / "phone" / "out", "/etc/passwd", self.here):
             self.refused(path, places)
-        self.refused(self.here / "data" / "keys", Places(data=self.here / "data", program=self.here / "program", roots=(self.here,)))
+        self.refused(self.here / "data" / "keys", StorePlaces(data=self.here / "data", program=self.here / "program", roots=(self.here,)))

@@ -5,7 +5,7 @@ import tempfile
 from pathlib import Path
 from unittest import TestCase, mock
 
-from adapters.keys.server_key import KEY_BYTES, KeyMissing, Kind, OtherKey, fingerprint, make_key, place_in, read_key
+from adapters.keys.server_key import KEY_BYTES, KeyKind, KeyMissing, OtherKey, fingerprint, make_key, place_in, read_key
 from core.errors import BadInput
 
 
@@ -29,11 +29,11 @@ class AKey(TestCase):
             self.at("credential:attic", "/run/c").kind,
             self.at("fd:7").kind,
         ]
-        self.assertEqual(kinds, [Kind.BESIDE, Kind.MEDIUM, Kind.CREDENTIAL, Kind.TYPED])
-        self.assertEqual(inside.kind, Kind.BESIDE, "a file below the data folder goes with it")
+        self.assertEqual(kinds, [KeyKind.BESIDE, KeyKind.MEDIUM, KeyKind.CREDENTIAL, KeyKind.TYPED])
+        self.assertEqual(inside.kind, KeyKind.BESIDE, "a file below the data folder goes with it")
         self.assertTrue(self.at("").thief.startswith("Everything"))
         os.symlink(self.data, self.medium / "key")
-        self.assertEqual(self.at(f"file:{self.medium}/key/server").kind, Kind.BESIDE, "through a link as well")
+        self.assertEqual(self.at(f"file:{self.medium}/key/server").kind, KeyKind.BESIDE, "through a link as well")
 
     def test_what_is_no_place_is_refused(self):
         for told in ("file:relative", "credential:", "credential:../x", "credential:attic", "fd:x", "/media/key", "vault:x"):

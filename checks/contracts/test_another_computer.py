@@ -15,7 +15,7 @@ from core.vault.check import check
 from core.vault.errors import StoreReadOnly
 from core.vault.trial import NEEDED
 from server.fleet.actions.ssh_key import own_ssh_key
-from server.plans.actions.save_plan import Target, save_plan
+from server.plans.actions.save_plan import DraftTarget, save_plan
 from server.retention.actions.owe_copies import owe_copies
 from server.runs.actions.carry_copies import carry_copies
 from server.runs.models import Copy, CopyState
@@ -80,7 +80,7 @@ class OfTheOffice(Elsewhere, OfficeTestCase):
         self.lets_us_in()
         there = Store.objects.get(id=self.api.post("/api/stores", self.body(), format="json").json()["id"])
         device = self.device()
-        targets = (Target(store=self.room.id), Target(store=there.id))
+        targets = (DraftTarget(store=self.room.id), DraftTarget(store=there.id))
         save_plan(self.draft(self.room, targets=targets), devices=[device.id], by=self.ines)
         backup = self.run_now(device).backup
         owe_copies(now=self.outside.at)

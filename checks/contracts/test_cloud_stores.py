@@ -8,7 +8,7 @@ from checks.contracts.s3_servers import KEY, SECRET, StandIn, a_bucket
 from core.vault.check import check
 from core.vault.trial import NEEDED
 from server.people.models import JournalEntry
-from server.plans.actions.save_plan import Target, save_plan
+from server.plans.actions.save_plan import DraftTarget, save_plan
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.owe_copies import owe_copies
 from server.runs.actions.carry_copies import carry_copies
@@ -126,7 +126,7 @@ class LocalAndCloud(ABucket):
         self.room, self.one = self.store(), self.device()
         self.assertEqual(self.add().status_code, 201)
         self.cloud = Store.objects.get(name="Cloud")
-        targets = (Target(store=self.room.id), Target(store=self.cloud.id))
+        targets = (DraftTarget(store=self.room.id), DraftTarget(store=self.cloud.id))
         draft = self.draft(self.room, keep_last=1, keep_daily=0, targets=targets)
         save_plan(draft, devices=[self.one.id], by=self.ines)
 

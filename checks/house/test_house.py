@@ -56,6 +56,15 @@ class Files(TestCase):
                 silent.append(str(path.relative_to(ROOT)))
         self.assertEqual(silent, [])
 
+    def test_no_class_name_stands_in_two_rooms(self):
+        """What reads `Plan` says which; commands have the name that their framework wants."""
+        rooms: dict[str, list[str]] = {}
+        for path in tracked("core/*.py", "adapters/*.py", "server/*.py", "commandline/*.py"):
+            if not {"tests", "migrations"} & inside(path):
+                for name in re.findall(r"^class (\w+)", path.read_text(), re.MULTILINE):
+                    rooms.setdefault(name, []).append(str(path.relative_to(ROOT)))
+        self.assertEqual({name: files for name, files in rooms.items() if len(files) > 1 and name != "Command"}, {})
+
     def test_the_core_reads_no_clock_no_environment_and_no_file(self):
         banned = re.compile(r"datetime\.now|time\.time\(|os\.environ|\bopen\(|import socket|import logging|import os\b")
         found = {}

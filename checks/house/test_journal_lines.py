@@ -6,6 +6,11 @@ from collections import Counter
 from pathlib import Path
 from unittest import TestCase
 
+from core.coverage.own_cloud import OwnStanding
+from server.oversight.cause_lines import CAUSES
+from server.oversight.causes import _FAILED_STEPS
+from server.oversight.events import EVENTS, told_event
+from server.oversight.models import Event
 from server.people.lines import LINES, filled, sentence
 
 SERVER = Path(__file__).resolve().parents[2] / "server"
@@ -68,6 +73,23 @@ class EveryKindOfLine(TestCase):
         self.assertEqual({code: count for code, count in counted.items() if count > 1}, {})
 
 
+class EveryKindOfCause(TestCase):
+    def test_is_found_somewhere_and_says_what_its_facts_are(self):
+        text = "".join(file.read_text() for file in (SERVER / "oversight").glob("*.py") if file.name != "cause_lines.py")
+        used = set(re.findall(r'kind="([a-z_]+)"', text)) | set(re.findall(r'\("(damaged|lost|fell_over)", store\.', text)) | {"owed"}
+        self.assertEqual({code.split("/")[0] for code in CAUSES}, used)
+        ways = {code.split("/")[1] for code in CAUSES if code.startswith("own_cloud/")}
+        self.assertEqual(ways, {one.value for one in OwnStanding} - {OwnStanding.ON_TIME.value})
+        self.assertEqual({code.split("/")[1] for code in CAUSES if code.startswith("failed/")}, set(_FAILED_STEPS))
+
+    def test_what_happened_to_an_incident_has_its_sentence(self):
+        self.assertEqual({code.split("/")[0] for code in EVENTS}, {one.value for one in Event})
+        self.assertEqual(
+            told_event("joined", {"devices": ["p1 (L. Pellow)", "p2 (E. Brandt)"], "more": 3}),
+            "Joined by p1 (L. Pellow), p2 (E. Brandt) and 3 more.",
+        )
+
+
 class Sentences(TestCase):
     TOLD = {
         "a": "{count:#copy|copies} {count:~is|are} tried{until:? until %|}{why:?: %|.}", "b": "{names}", "c": "{names:;}", "d/e": "way {n}",
@@ -96,9 +118,9 @@ class Sentences(TestCase):
             sentence("device.lent", {})
 
     def test_every_sentence_can_be_told_of_anything(self):
-        for code, told in LINES.items():
+        for code, told in (LINES | CAUSES | EVENTS).items():
             names = {re.split(r"[:!.\[]", one)[0] for one in re.findall(r"\{([^{}]+)\}", told)}
             for value in (0, 1, "x", ["x", "y"], None, True):
-                said = filled(LINES, code, dict.fromkeys(names, value))
+                said = filled({code: told}, code, dict.fromkeys(names, value))
                 self.assertNotIn("{", said, code)
                 self.assertTrue(said, code)

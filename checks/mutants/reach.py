@@ -19,14 +19,14 @@ class _Telling(unittest.TextTestResult):
     spent: dict[str, float] = {}
 
     def startTest(self, test: unittest.TestCase) -> None:
-        self._began = time.monotonic()
+        self._began, self._id = time.monotonic(), test.id()  # a test may call something of its own `id` by and by
         if (running := coverage.Coverage.current()) is not None:
-            running.switch_context(test.id())
+            running.switch_context(self._id)
         super().startTest(test)
 
     def stopTest(self, test: unittest.TestCase) -> None:
         super().stopTest(test)
-        self.spent[test.id()] = time.monotonic() - self._began
+        self.spent[self._id] = time.monotonic() - self._began
 
 
 class Recording(Runner):

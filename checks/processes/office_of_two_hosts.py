@@ -17,7 +17,7 @@ def prepare(devices: str, folder: str, endpoint: str, bucket: str, key: str, sec
     from server.fleet.models import Device
     from server.oversight.actions.establish_key import establish_key
     from server.people.actions.office import change_office, set_up_office
-    from server.plans.actions.save_plan import Draft, Target, save_plan
+    from server.plans.actions.save_plan import Draft, DraftTarget, save_plan
     from server.storage.actions.add_store import create_store
 
     now = ports.clock().now()
@@ -41,7 +41,7 @@ def prepare(devices: str, folder: str, endpoint: str, bucket: str, key: str, sec
     Device.objects.update(limit_bytes_per_second=200_000)
     draft = Draft(
         name="All", kinds=[], reach="everything", rule="FREQ=DAILY", starts_at=time(3), window_closes=time(4), promise_seconds=7 * 86_400,
-        keep_last=3, keep_daily=0, keep_weekly=0, keep_monthly=0, targets=tuple(Target(store=store.id) for store in stores),
+        keep_last=3, keep_daily=0, keep_weekly=0, keep_monthly=0, targets=tuple(DraftTarget(store=store.id) for store in stores),
     )  # fmt: skip
     save_plan(draft, devices=[device.id for device in made], by=by)
     return {"devices": len(made)}

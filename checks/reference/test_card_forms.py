@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from core.exchange.card_forms import in_version
-from core.exchange.contentlines import Line, blocks, parsed
+from core.exchange.contentlines import ContentLine, blocks, parsed
 from core.exchange.read_vcard import cards, contact
 from core.exchange.vcard import CardForm, card_bytes, card_that_came, keep_card
 
@@ -40,7 +40,7 @@ FOURTH = (
 ).replace("Kai 1\nHafen\"", "Kai 1^nHafen\"")  # fmt: skip
 
 
-def lines_of(card: str) -> list[Line]:
+def lines_of(card: str) -> list[ContentLine]:
     (block,) = blocks([card.encode()], names=frozenset({"VCARD"}))
     return [line for raw in block.lines if (line := parsed(raw)) is not None]
 
@@ -52,7 +52,7 @@ def written(card: str, form: CardForm) -> str:
     return card_bytes(record, uid="x1", form=form).decode()
 
 
-def of(card: str, name: str) -> list[Line]:
+def of(card: str, name: str) -> list[ContentLine]:
     return [line for line in lines_of(card) if line.name == name]
 
 

@@ -9,7 +9,7 @@ from unittest import TestCase
 from zoneinfo import ZoneInfo
 
 from core.errors import BadInput
-from core.schedule.pattern import Pattern, Shape, pattern_of, rule_of, sentence
+from core.schedule.pattern import Pattern, PatternShape, pattern_of, rule_of, sentence
 from core.schedule.promise import deadline_of
 from core.schedule.recurrence import Recurrence, checked, clock_change, weekly
 from core.schedule.window import Window, owed, slots
@@ -163,12 +163,12 @@ class RulesThatMakeNoSense(TestCase):
 
     def test_patterns_name_the_field_that_is_wrong(self):
         for pattern, field in (
-            (Pattern(shape=Shape.EVERY_DAYS, days=0), "days"),
-            (Pattern(shape=Shape.WEEKDAYS), "days"),
-            (Pattern(shape=Shape.MONTHLY, weekdays=(1,), nth=7), "nth"),
-            (Pattern(shape=Shape.WORKING_TIME, weekdays=(1,), from_hour=18, to_hour=8), "to_hour"),
-            (Pattern(shape=Shape.WORKING_TIME, weekdays=(1,), hours=0), "hours"),
-            (Pattern(shape=Shape.RULE), "rule"),
+            (Pattern(shape=PatternShape.EVERY_DAYS, days=0), "days"),
+            (Pattern(shape=PatternShape.WEEKDAYS), "days"),
+            (Pattern(shape=PatternShape.MONTHLY, weekdays=(1,), nth=7), "nth"),
+            (Pattern(shape=PatternShape.WORKING_TIME, weekdays=(1,), from_hour=18, to_hour=8), "to_hour"),
+            (Pattern(shape=PatternShape.WORKING_TIME, weekdays=(1,), hours=0), "hours"),
+            (Pattern(shape=PatternShape.RULE), "rule"),
         ):
             with self.assertRaises(BadInput) as caught:
                 rule_of(pattern)
@@ -252,7 +252,7 @@ class WindowsOfPlans(TestCase):
         self.assertEqual((wanted, over), (self.at("2026-03-19T22:00"), 17))
 
     def test_in_working_time_a_window_ends_with_the_next_occurrence(self):
-        rule = rule_of(Pattern(shape=Shape.WORKING_TIME, weekdays=(0, 1, 2, 3, 4), hours=4, from_hour=8, to_hour=16))
+        rule = rule_of(Pattern(shape=PatternShape.WORKING_TIME, weekdays=(0, 1, 2, 3, 4), hours=4, from_hour=8, to_hour=16))
         recurrence = Recurrence(rule=rule, start=datetime.fromisoformat("2026-01-01T08:00"), zone=self.zone)
         found = slots(
             recurrence, Window(opens=time(8), closes=time(18)), after=self.at("2026-03-02T00:00"), until=self.at("2026-03-02T23:00")

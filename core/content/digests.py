@@ -13,17 +13,17 @@ from typing import Any
 import rfc8785
 from blake3 import blake3
 
-from core.content.kinds import Shape, kind
+from core.content.kinds import KindShape, kind
 from core.content.records import MAX_RECORD_BYTES
 
 DIGEST_BYTES = 32
-_UNORDERED = {Shape.CONTACT, Shape.EVENT}
+_UNORDERED = {KindShape.CONTACT, KindShape.EVENT}
 """Shapes whose lists mean the same in any order; messages of a conversation do not."""
 
 
 def is_record(code: str) -> bool:
     """Whether items of this kind are compared as records; all others byte for byte."""
-    return kind(code).shape not in (Shape.FILE, Shape.PICTURE)
+    return kind(code).shape not in (KindShape.FILE, KindShape.PICTURE)
 
 
 def digest(code: str, content: bytes) -> bytes:

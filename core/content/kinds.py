@@ -11,7 +11,7 @@ from enum import StrEnum
 from core.errors import BadInput
 
 
-class Shape(StrEnum):
+class KindShape(StrEnum):
     """How the bytes of one item are to be read."""
 
     CONTACT = "contact"
@@ -34,7 +34,7 @@ class Kind:
 
     code: str
     label: str
-    shape: Shape
+    shape: KindShape
     one: str
     """The word for a single item: `contact`."""
     many: str
@@ -54,15 +54,16 @@ class Kind:
 _CONTACT_FORMAT, _EVENT_FORMAT, _TABLE_FORMAT = "vCard 4.0 (RFC 6350)", "iCalendar (RFC 5545)", "CSV (RFC 4180) and JSON"
 _TALK_FORMAT, _FILE_FORMAT = "JSON and CSV", "the file as it is"
 _FORMATS = {
-    Shape.CONTACT: _CONTACT_FORMAT, Shape.EVENT: _EVENT_FORMAT, Shape.CONVERSATION: _TALK_FORMAT, Shape.RECORD: _TABLE_FORMAT,
-    Shape.PICTURE: _FILE_FORMAT, Shape.FILE: _FILE_FORMAT,
+    KindShape.CONTACT: _CONTACT_FORMAT, KindShape.EVENT: _EVENT_FORMAT, KindShape.CONVERSATION: _TALK_FORMAT,
+    KindShape.RECORD: _TABLE_FORMAT,
+    KindShape.PICTURE: _FILE_FORMAT, KindShape.FILE: _FILE_FORMAT,
 }  # fmt: skip
 _CROSSING = frozenset({"contacts", "calendar"})
 _OFTEN_IN_STEP = frozenset({"contacts", "calendar", "photos", "videos", "notes", "mail", "documents"})
 _REGAINED = frozenset({"apps"})
 
 
-def _kind(code: str, label: str, shape: Shape, one: str, many: str, *, secret: bool = False) -> Kind:
+def _kind(code: str, label: str, shape: KindShape, one: str, many: str, *, secret: bool = False) -> Kind:
     return Kind(
         code=code, label=label, shape=shape, one=one, many=many, secret=secret, leaves_as=_FORMATS[shape], crosses=code in _CROSSING,
         often_in_step=code in _OFTEN_IN_STEP, regained=code in _REGAINED,
@@ -70,27 +71,27 @@ def _kind(code: str, label: str, shape: Shape, one: str, many: str, *, secret: b
 
 
 _TABLE = (
-    _kind("contacts", "Contacts", Shape.CONTACT, "contact", "contacts"),
-    _kind("calendar", "Calendar", Shape.EVENT, "event", "events"),
-    _kind("messages", "Messages", Shape.CONVERSATION, "conversation", "conversations"),
-    _kind("attachments", "Message attachments", Shape.FILE, "attachment", "attachments"),
-    _kind("calls", "Call log", Shape.RECORD, "call", "calls"),
-    _kind("photos", "Photos", Shape.PICTURE, "photo", "photos"),
-    _kind("videos", "Videos", Shape.FILE, "video", "videos"),
-    _kind("music", "Music", Shape.FILE, "track", "tracks"),
-    _kind("recordings", "Voice recordings", Shape.FILE, "recording", "recordings"),
-    _kind("documents", "Documents", Shape.FILE, "document", "documents"),
-    _kind("notes", "Notes", Shape.RECORD, "note", "notes"),
-    _kind("mail", "Mail", Shape.FILE, "mail", "mails"),
-    _kind("alarms", "Alarms", Shape.RECORD, "alarm", "alarms"),
-    _kind("apps", "Apps", Shape.FILE, "app", "apps"),
-    _kind("app_data", "App data", Shape.FILE, "app data file", "app data files"),
-    _kind("settings", "Device settings", Shape.RECORD, "setting", "settings"),
-    _kind("home_screen", "Home screen", Shape.RECORD, "page", "pages"),
-    _kind("wireless", "Wireless networks", Shape.RECORD, "network", "networks", secret=True),
-    _kind("logins", "Saved logins", Shape.RECORD, "login", "logins", secret=True),
-    _kind("health", "Health records", Shape.RECORD, "record", "records", secret=True),
-    _kind("card", "Removable card", Shape.FILE, "card file", "card files"),
+    _kind("contacts", "Contacts", KindShape.CONTACT, "contact", "contacts"),
+    _kind("calendar", "Calendar", KindShape.EVENT, "event", "events"),
+    _kind("messages", "Messages", KindShape.CONVERSATION, "conversation", "conversations"),
+    _kind("attachments", "Message attachments", KindShape.FILE, "attachment", "attachments"),
+    _kind("calls", "Call log", KindShape.RECORD, "call", "calls"),
+    _kind("photos", "Photos", KindShape.PICTURE, "photo", "photos"),
+    _kind("videos", "Videos", KindShape.FILE, "video", "videos"),
+    _kind("music", "Music", KindShape.FILE, "track", "tracks"),
+    _kind("recordings", "Voice recordings", KindShape.FILE, "recording", "recordings"),
+    _kind("documents", "Documents", KindShape.FILE, "document", "documents"),
+    _kind("notes", "Notes", KindShape.RECORD, "note", "notes"),
+    _kind("mail", "Mail", KindShape.FILE, "mail", "mails"),
+    _kind("alarms", "Alarms", KindShape.RECORD, "alarm", "alarms"),
+    _kind("apps", "Apps", KindShape.FILE, "app", "apps"),
+    _kind("app_data", "App data", KindShape.FILE, "app data file", "app data files"),
+    _kind("settings", "Device settings", KindShape.RECORD, "setting", "settings"),
+    _kind("home_screen", "Home screen", KindShape.RECORD, "page", "pages"),
+    _kind("wireless", "Wireless networks", KindShape.RECORD, "network", "networks", secret=True),
+    _kind("logins", "Saved logins", KindShape.RECORD, "login", "logins", secret=True),
+    _kind("health", "Health records", KindShape.RECORD, "record", "records", secret=True),
+    _kind("card", "Removable card", KindShape.FILE, "card file", "card files"),
 )
 
 KINDS: dict[str, Kind] = {kind.code: kind for kind in _TABLE}

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Reason:
+class LeftOutReason:
     """One way in which something is left out."""
 
     code: str
@@ -23,34 +23,34 @@ class Reason:
 
 
 _TABLE = (
-    Reason(
+    LeftOutReason(
         code="denied", says="it may not be read", remedy="Let the account that reads it do so, or accept that it is left out."
     ),
-    Reason(
+    LeftOutReason(
         code="fault", says="reading it ends in an error of its drive or device", remedy="Look after the drive; run again.", detailed=True
     ),
-    Reason(code="changed", says="it changed while it was read", remedy="Nothing: the next run takes it when it is at rest."),
-    Reason(code="gone", says="it vanished before it could be read", remedy="Nothing, if it was meant to go."),
-    Reason(code="date", says="its date lies outside of every calendar", remedy="Set its date on the device."),
-    Reason(code="too_deep", says="its path is longer than the link can ask for", remedy="Move it further up on the device."),
-    Reason(code="too_large", says="it is larger than the link can take", remedy="Copy it by hand, or accept that it is left out."),
-    Reason(
+    LeftOutReason(code="changed", says="it changed while it was read", remedy="Nothing: the next run takes it when it is at rest."),
+    LeftOutReason(code="gone", says="it vanished before it could be read", remedy="Nothing, if it was meant to go."),
+    LeftOutReason(code="date", says="its date lies outside of every calendar", remedy="Set its date on the device."),
+    LeftOutReason(code="too_deep", says="its path is longer than the link can ask for", remedy="Move it further up on the device."),
+    LeftOutReason(code="too_large", says="it is larger than the link can take", remedy="Copy it by hand, or accept that it is left out."),
+    LeftOutReason(
         code="lied", says="what came is not what the device had announced", detailed=True,
         remedy="Run again; if it stays, look at the app that it comes from.",
     ),
-    Reason(
+    LeftOutReason(
         code="damaged", says="it is damaged where it lies", detailed=True,
         remedy="Open it on the device and have it repaired by the app that it comes from.",
     ),
-    Reason(code="special", says="it is a pipe, a socket or a device, which no link can carry", remedy="Nothing.", matters=False),
-    Reason(
+    LeftOutReason(code="special", says="it is a pipe, a socket or a device, which no link can carry", remedy="Nothing.", matters=False),
+    LeftOutReason(
         code="no_room", says="there was no room for it: more important kinds were stored first",
         remedy="Make room in the store, or leave something out."
     ),
-    Reason(code="own", says="it belongs to Old Attic", remedy="Nothing.", detailed=True, matters=False),
+    LeftOutReason(code="own", says="it belongs to Old Attic", remedy="Nothing.", detailed=True, matters=False),
 )  # fmt: skip
 
-REASONS: dict[str, Reason] = {reason.code: reason for reason in _TABLE}
+REASONS: dict[str, LeftOutReason] = {reason.code: reason for reason in _TABLE}
 
 
 def matters(code: str) -> bool:

@@ -26,7 +26,7 @@ class Card:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class DeviceState:
+class DeviceReport:
     """What the device says about itself now. None means that this link cannot tell."""
 
     make: str
@@ -59,7 +59,7 @@ class DeviceState:
 class DeviceLink(Protocol):
     """One device, reachable for the length of a run or a restore, to be read. Every method may raise LinkError."""
 
-    def state(self) -> DeviceState:
+    def state(self) -> DeviceReport:
         """Who and how it is."""
         ...
 

@@ -26,7 +26,7 @@ class OwnCloudState(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Part:
+class OwnCloudPart:
     """Bytes of one kind, or of one of the devices that share the account."""
 
     name: str
@@ -44,9 +44,9 @@ class OwnCloud:
     used_bytes: int | None
     """Of the whole account, whatever fills it."""
     allowed_bytes: int | None
-    kinds: tuple[Part, ...] = ()
+    kinds: tuple[OwnCloudPart, ...] = ()
     """By code of kind; `other` for what is none of ours."""
-    devices: tuple[Part, ...] = ()
+    devices: tuple[OwnCloudPart, ...] = ()
 
 
 def announced_own_cloud(told: object) -> OwnCloud | None:
@@ -90,7 +90,7 @@ def _instant(value: object) -> datetime | None:
         raise DeviceLied("The device announced an unreadable time of its own cloud backup.") from None
 
 
-def _parts(value: object, named_by: str) -> tuple[Part, ...]:
+def _parts(value: object, named_by: str) -> tuple[OwnCloudPart, ...]:
     if value is None:
         return ()
     if not isinstance(value, list) or len(value) > MOST_PARTS or not all(isinstance(entry, dict) for entry in value):
@@ -100,5 +100,5 @@ def _parts(value: object, named_by: str) -> tuple[Part, ...]:
         name, size = _text(entry.get(named_by)), _bytes(entry.get("bytes"))
         if named_by == "kind" and name not in KINDS:
             name = "other"
-        found.append(Part(name=name or "(no name)", size_bytes=size or 0))
+        found.append(OwnCloudPart(name=name or "(no name)", size_bytes=size or 0))
     return tuple(found)

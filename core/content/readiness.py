@@ -11,7 +11,7 @@ from enum import StrEnum
 
 from core.content.errors import DataAccessOff, DeviceLocked, LinkError, NotAccepted, NotPaired, OtherHost
 from core.content.families import FAMILIES, Family
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from core.content.links import LINKS, LinkFacts
 from core.units import MIB, iec, spoken
 
@@ -49,7 +49,7 @@ class Finding:
 
 
 def readiness(
-    state: DeviceState | None, *, link: str, family: str, now: datetime, trouble: LinkError | None = None, needs_bytes: int = 0
+    state: DeviceReport | None, *, link: str, family: str, now: datetime, trouble: LinkError | None = None, needs_bytes: int = 0
 ) -> list[Finding]:
     """Findings about a device: `state` when it answered, `trouble` when it did not. One of them is given."""
     facts = LINKS[link]
@@ -68,7 +68,7 @@ def blockers(findings: list[Finding]) -> list[Finding]:
     return [finding for finding in findings if finding.level == Level.BLOCKS]
 
 
-def let_in(state: DeviceState) -> None:
+def let_in(state: DeviceReport) -> None:
     """Raises NotAccepted, DeviceLocked or DataAccessOff for a device that tells that its content cannot be read now."""
     if state.accepted is False:
         raise NotAccepted(NOT_ACCEPTED)
@@ -78,7 +78,7 @@ def let_in(state: DeviceState) -> None:
         raise DataAccessOff(ACCESS_OFF)
 
 
-def hindrances(state: DeviceState, *, needs_bytes: int) -> list[Finding]:
+def hindrances(state: DeviceReport, *, needs_bytes: int) -> list[Finding]:
     """Of what it says of itself: what blocks writing to it, and what to know before. Its finder lock blocks, as it does a reset."""
     family = FAMILIES[state.family]
     findings = [
@@ -108,7 +108,7 @@ def _unreached(trouble: LinkError | None, facts: LinkFacts, family: Family) -> l
     return [Finding(code="reachable", level=Level.BLOCKS, says=says, step=step)]
 
 
-def _told(state: DeviceState, family: Family, now: datetime, needs_bytes: int) -> list[Finding]:
+def _told(state: DeviceReport, family: Family, now: datetime, needs_bytes: int) -> list[Finding]:
     return [
         _flag("accepted", state.accepted, "Its holder has said yes.", NOT_ACCEPTED, family.accept),
         _access(state, family),
@@ -123,11 +123,11 @@ def _told(state: DeviceState, family: Family, now: datetime, needs_bytes: int) -
     ]
 
 
-def _access(state: DeviceState, family: Family) -> Finding:
+def _access(state: DeviceReport, family: Family) -> Finding:
     return _flag("data_access", state.data_access, "Data access is on.", ACCESS_OFF, family.data_access)
 
 
-def _locked(state: DeviceState) -> Finding:
+def _locked(state: DeviceReport) -> Finding:
     unlocked = None if state.locked is None else not state.locked
     return _flag("locked", unlocked, "It is unlocked.", LOCKED, UNLOCK)
 
@@ -138,7 +138,7 @@ def _flag(code: str, good: bool | None, fine: str, wrong: str, step: str, *, bad
     return Finding(code=code, level=Level.FINE, says=fine) if good else Finding(code=code, level=bad, says=wrong, step=step)
 
 
-def _battery(state: DeviceState) -> Finding:
+def _battery(state: DeviceReport) -> Finding:
     if state.battery_percent is None:
         return Finding(code="battery", level=Level.UNTOLD, says="")
     says = f"Its battery is at {state.battery_percent} %."
@@ -147,7 +147,7 @@ def _battery(state: DeviceState) -> Finding:
     return Finding(code="battery", level=Level.FINE, says=says)
 
 
-def _network(state: DeviceState) -> Finding:
+def _network(state: DeviceReport) -> Finding:
     if state.network is None:
         return Finding(code="network", level=Level.UNTOLD, says="")
     if state.network == "office":
@@ -156,7 +156,7 @@ def _network(state: DeviceState) -> Finding:
     return Finding(code="network", level=Level.WARNS, says="It is not on the office wireless.", step=step)
 
 
-def _space(state: DeviceState, needs_bytes: int) -> Finding:
+def _space(state: DeviceReport, needs_bytes: int) -> Finding:
     total, used, free = state.storage_total_bytes, state.storage_used_bytes, state.free_bytes
     if free is None and total is not None and used is not None:
         free = total - used
@@ -171,7 +171,7 @@ def _space(state: DeviceState, needs_bytes: int) -> Finding:
     return Finding(code="space", level=Level.FINE, says=says)
 
 
-def _clock(state: DeviceState, now: datetime) -> Finding:
+def _clock(state: DeviceReport, now: datetime) -> Finding:
     if state.clock is None:
         return Finding(code="clock", level=Level.UNTOLD, says="")
     off = abs(state.clock - now)
@@ -185,7 +185,7 @@ def _clock(state: DeviceState, now: datetime) -> Finding:
     )
 
 
-def _finder(state: DeviceState, family: Family, *, bad: Level = Level.WARNS) -> Finding:
+def _finder(state: DeviceReport, family: Family, *, bad: Level = Level.WARNS) -> Finding:
     if state.finder_lock is None:
         return Finding(code="finder_lock", level=Level.UNTOLD, says="")
     if not state.finder_lock:
@@ -194,7 +194,7 @@ def _finder(state: DeviceState, family: Family, *, bad: Level = Level.WARNS) -> 
     return Finding(code="finder_lock", level=bad, says=says, step=family.finder)
 
 
-def _card(state: DeviceState) -> Finding:
+def _card(state: DeviceReport) -> Finding:
     if state.card is None:
         return Finding(code="card", level=Level.UNTOLD, says="")
     if not state.card.present:

@@ -94,7 +94,7 @@ def _far(one: Lacking) -> bool:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Anomaly:
+class DetectedAnomaly:
     code: Odd
     kind: str
     """Empty where it is about the whole device."""
@@ -104,10 +104,10 @@ class Anomaly:
     numbers: dict[str, float]
 
 
-def anomalies(now_taken: Taken, history: Sequence[Taken], *, in_use: bool = True) -> list[Anomaly]:
+def anomalies(now_taken: Taken, history: Sequence[Taken], *, in_use: bool = True) -> list[DetectedAnomaly]:
     """What is odd about a backup. `history` holds the earlier good ones, newest first."""
     history = history[:MOST_HISTORY]
-    found: list[Anomaly] = []
+    found: list[DetectedAnomaly] = []
     if abs(now_taken.clock_off_seconds) > CLOCK_SECONDS:
         found.append(_clock(now_taken, history))
     if not history:
@@ -127,7 +127,7 @@ def anomalies(now_taken: Taken, history: Sequence[Taken], *, in_use: bool = True
     return found
 
 
-def _lacks(one: Lacking, before: Taken) -> Anomaly:
+def _lacks(one: Lacking, before: Taken) -> DetectedAnomaly:
     label = KINDS[one.kind].label if one.kind in KINDS else one.kind
     code = Odd.SHRUNK if one.after else Odd.VANISHED
     rest = "none is left" if not one.after else f"{one.after} are left"
@@ -135,7 +135,7 @@ def _lacks(one: Lacking, before: Taken) -> Anomaly:
     return _told(code, one.kind, says, before, {"before": one.before, "after": one.after})
 
 
-def _of_kind(kind: str, now_taken: Taken, history: Sequence[Taken]) -> Anomaly | None:
+def _of_kind(kind: str, now_taken: Taken, history: Sequence[Taken]) -> DetectedAnomaly | None:
     label = KINDS[kind].label if kind in KINDS else kind
     before, after = history[0].kinds.get(kind), now_taken.kinds.get(kind)
     if before is None or before.items == 0:
@@ -151,7 +151,7 @@ def _of_kind(kind: str, now_taken: Taken, history: Sequence[Taken]) -> Anomaly |
     return _changed(kind, label, after, history) or _size(kind, label, after, history)
 
 
-def _changed(kind: str, label: str, after: TakenKind, history: Sequence[Taken]) -> Anomaly | None:
+def _changed(kind: str, label: str, after: TakenKind, history: Sequence[Taken]) -> DetectedAnomaly | None:
     before = history[0].kinds[kind]
     share = after.changed / before.items
     usual = [taken.kinds[kind].changed / max(1, taken.kinds[kind].items) for taken in history if kind in taken.kinds]
@@ -165,7 +165,7 @@ def _changed(kind: str, label: str, after: TakenKind, history: Sequence[Taken]) 
     return _told(Odd.MANY_CHANGED, kind, says, history[0], {"changed": after.changed, "before": before.items, "score": round(far, 1)})
 
 
-def _size(kind: str, label: str, after: TakenKind, history: Sequence[Taken]) -> Anomaly | None:
+def _size(kind: str, label: str, after: TakenKind, history: Sequence[Taken]) -> DetectedAnomaly | None:
     rows = [taken.kinds[kind] for taken in history if kind in taken.kinds]
     for what, now_value, values, least in (
         ("items", after.items, [row.items for row in rows], LEAST_ITEMS),
@@ -186,7 +186,7 @@ def _size(kind: str, label: str, after: TakenKind, history: Sequence[Taken]) -> 
     return None
 
 
-def _nothing_new(now_taken: Taken, history: Sequence[Taken]) -> Anomaly | None:
+def _nothing_new(now_taken: Taken, history: Sequence[Taken]) -> DetectedAnomaly | None:
     line = [now_taken, *history]
     last = next((taken for taken in line if taken.new_items > 0), None)
     if last is None or last is now_taken or last.at == history[-1].at:
@@ -210,13 +210,13 @@ def _nothing_new(now_taken: Taken, history: Sequence[Taken]) -> Anomaly | None:
     )
 
 
-def _clock(now_taken: Taken, history: Sequence[Taken]) -> Anomaly:
+def _clock(now_taken: Taken, history: Sequence[Taken]) -> DetectedAnomaly:
     off = timedelta(seconds=abs(now_taken.clock_off_seconds))
     way = "ahead" if now_taken.clock_off_seconds > 0 else "behind"
     says = f"Its clock is {spoken(off)} {way}: dates of its items and backups cannot be trusted."
     numbers = {"seconds": float(round(now_taken.clock_off_seconds))}
-    return Anomaly(code=Odd.CLOCK_OFF, kind="", says=says, before=history[0].id if history else "", numbers=numbers)
+    return DetectedAnomaly(code=Odd.CLOCK_OFF, kind="", says=says, before=history[0].id if history else "", numbers=numbers)
 
 
-def _told(code: Odd, kind: str, says: str, before: Taken, numbers: dict[str, float]) -> Anomaly:
-    return Anomaly(code=code, kind=kind, says=says, before=before.id, numbers=numbers)
+def _told(code: Odd, kind: str, says: str, before: Taken, numbers: dict[str, float]) -> DetectedAnomaly:
+    return DetectedAnomaly(code=code, kind=kind, says=says, before=before.id, numbers=numbers)

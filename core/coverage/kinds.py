@@ -25,7 +25,7 @@ class Cover(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Held:
+class HeldKind:
     """What one backup holds of a kind, and where it lies."""
 
     backup: str
@@ -54,7 +54,7 @@ class KindCover:
     cover: Cover
     live: Live | None
     """None when the device was never asked."""
-    newest: Held | None
+    newest: HeldKind | None
     """The newest backup with something of this kind and an intact copy."""
     backups: int
     stores: tuple[str, ...]
@@ -63,18 +63,18 @@ class KindCover:
 
 
 def coverage(
-    live: Mapping[str, Live] | None, held: Mapping[str, Sequence[Held]], accounts: Iterable[Account], *, offered: Iterable[str]
+    live: Mapping[str, Live] | None, held: Mapping[str, Sequence[HeldKind]], accounts: Iterable[Account], *, offered: Iterable[str]
 ) -> list[KindCover]:
     """One line a kind that the device offers or that a backup holds, in the order in which people are shown them.
 
-    `held` is by kind, in any order; a `Held` without stores counts as no cover.
+    `held` is by kind, in any order; a `HeldKind` without stores counts as no cover.
     """
     kept = list(accounts)
     wanted = set(offered) | set(held) | set(live or ())
     return [_kind(code, live, held.get(code, ()), [one for one in kept if one.kind == code]) for code in KINDS if code in wanted]
 
 
-def _kind(code: str, live: Mapping[str, Live] | None, held: Sequence[Held], accounts: list[Account]) -> KindCover:
+def _kind(code: str, live: Mapping[str, Live] | None, held: Sequence[HeldKind], accounts: list[Account]) -> KindCover:
     intact = sorted((one for one in held if one.stores and one.items), key=lambda one: one.finished_at)
     newest = intact[-1] if intact else None
     now = None if live is None else live.get(code, Live(items=0, size_bytes=0, newest_name="", newest_at=None))
@@ -91,7 +91,7 @@ def _kind(code: str, live: Mapping[str, Live] | None, held: Sequence[Held], acco
     )
 
 
-def _cover(now: Live | None, newest: Held | None, accounts: list[Account]) -> Cover:
+def _cover(now: Live | None, newest: HeldKind | None, accounts: list[Account]) -> Cover:
     if newest is None:
         if now is not None and not now.items:
             return Cover.EMPTY
@@ -99,7 +99,7 @@ def _cover(now: Live | None, newest: Held | None, accounts: list[Account]) -> Co
     return Cover.BEHIND if now is not None and _ahead(now, newest) else Cover.BACKED_UP
 
 
-def _ahead(now: Live, newest: Held) -> bool:
+def _ahead(now: Live, newest: HeldKind) -> bool:
     """Whether the device holds more, or something newer; that both hold as many proves nothing, so both are asked."""
     if now.items > newest.items:
         return True

@@ -28,7 +28,7 @@ class Lack(StrEnum):
     CHECK = "check"
 
 
-class Step(StrEnum):
+class CopyStep(StrEnum):
     """What mends the first lack."""
 
     RUN = "run"
@@ -45,7 +45,7 @@ class Step(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Place:
+class CopyPlace:
     """A store that holds whole backups of the device."""
 
     store: str
@@ -58,7 +58,7 @@ class Place:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Target:
+class PlacesTarget:
     """A store that a plan wants a copy in."""
 
     medium: str
@@ -73,14 +73,14 @@ class ThreeTwoOne:
     off_site: bool
     checked_at: datetime | None
     lacks: tuple[Lack, ...]
-    step: Step
+    step: CopyStep
 
     @property
     def whole(self) -> bool:
         return not self.lacks
 
 
-def three_two_one(places: Sequence[Place], targets: Sequence[Target] | None, *, on_device: bool, now: datetime) -> ThreeTwoOne:
+def three_two_one(places: Sequence[CopyPlace], targets: Sequence[PlacesTarget] | None, *, on_device: bool, now: datetime) -> ThreeTwoOne:
     """`targets`: the stores that its plan wants it in; None for a device that follows no plan."""
     newest = max((place.newest_at for place in places), default=None)
     counting = [place for place in places if newest is not None and place.newest_at >= newest - LAGS_BEHIND]
@@ -98,7 +98,7 @@ def three_two_one(places: Sequence[Place], targets: Sequence[Target] | None, *, 
     )
 
 
-def _lacking(places: Sequence[Place] | Sequence[Target], on_device: bool) -> tuple[Lack, ...]:
+def _lacking(places: Sequence[CopyPlace] | Sequence[PlacesTarget], on_device: bool) -> tuple[Lack, ...]:
     """The worst first; of what lies there, or of what a plan wants."""
     if not places:
         return (Lack.BACKUP,)
@@ -110,13 +110,13 @@ def _lacking(places: Sequence[Place] | Sequence[Target], on_device: bool) -> tup
     return tuple(lack for lack, so in lacks if so)
 
 
-def _step(lacks: tuple[Lack, ...], targets: Sequence[Target] | None, on_device: bool) -> Step:
+def _step(lacks: tuple[Lack, ...], targets: Sequence[PlacesTarget] | None, on_device: bool) -> CopyStep:
     if not lacks:
-        return Step.NONE
+        return CopyStep.NONE
     if lacks[0] == Lack.CHECK:
-        return Step.CHECK
+        return CopyStep.CHECK
     if targets is None:
-        return Step.PLAN
+        return CopyStep.PLAN
     if lacks[0] == Lack.BACKUP:
-        return Step.RUN
-    return Step.TARGET if lacks[0] in _lacking(targets, on_device) else Step.WAIT
+        return CopyStep.RUN
+    return CopyStep.TARGET if lacks[0] in _lacking(targets, on_device) else CopyStep.WAIT

@@ -12,7 +12,7 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from core.content.kinds import KINDS, counted
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from core.units import spoken
 
 PROVEN_FOR = timedelta(days=90)
@@ -71,7 +71,7 @@ class Evidence:
     scanned_at: datetime | None
     """When the device itself was last looked into."""
     missing: Sequence[Missing]
-    state: DeviceState | None
+    state: DeviceReport | None
     uncovered: Sequence[str]
     """Kinds that no backup holds although the device holds something of them."""
     in_step_only: Sequence[str]
@@ -80,7 +80,7 @@ class Evidence:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Reason:
+class WipeReason:
     code: str
     blocks: bool
     says: str
@@ -92,7 +92,7 @@ class Reason:
 class Answer:
     safe: bool
     says: str
-    reasons: tuple[Reason, ...]
+    reasons: tuple[WipeReason, ...]
     """Blocking ones first, in the order of doing."""
 
 
@@ -108,11 +108,11 @@ def may_be_wiped(evidence: Evidence, *, now: datetime) -> Answer:
     return Answer(safe=not against, says=says, reasons=tuple(reasons))
 
 
-def _reason(code: str, says: str, step: str, remedy: Remedy, *, blocks: bool = True) -> Reason:
-    return Reason(code=code, blocks=blocks, says=says, step=step, remedy=remedy)
+def _reason(code: str, says: str, step: str, remedy: Remedy, *, blocks: bool = True) -> WipeReason:
+    return WipeReason(code=code, blocks=blocks, says=says, step=step, remedy=remedy)
 
 
-def _backup(evidence: Evidence, now: datetime) -> list[Reason]:
+def _backup(evidence: Evidence, now: datetime) -> list[WipeReason]:
     found = []
     if evidence.backup_at is None:
         return [_reason("no_backup", "There is no restorable backup of it.", "Run one now.", Remedy.RUN)]
@@ -137,7 +137,7 @@ def _backup(evidence: Evidence, now: datetime) -> list[Reason]:
     return found
 
 
-def _contents(evidence: Evidence) -> list[Reason]:
+def _contents(evidence: Evidence) -> list[WipeReason]:
     found = []
     if evidence.backup_at is not None:
         for one in evidence.missing:
@@ -157,7 +157,7 @@ def _contents(evidence: Evidence) -> list[Reason]:
     return found
 
 
-def _copies(evidence: Evidence, now: datetime) -> list[Reason]:
+def _copies(evidence: Evidence, now: datetime) -> list[WipeReason]:
     if evidence.backup_at is None:
         return []
     found = []
@@ -179,7 +179,7 @@ def _copies(evidence: Evidence, now: datetime) -> list[Reason]:
     return found
 
 
-def _device(evidence: Evidence) -> list[Reason]:
+def _device(evidence: Evidence) -> list[WipeReason]:
     state = evidence.state
     if state is None or state.finder_lock is None or (state.card is None and not evidence.link_cannot_tell):
         unknown = "whether its finder lock is on" if state is not None and state.card is not None else "about its finder lock and card"

@@ -16,7 +16,7 @@ from itertools import chain
 from typing import Any
 
 from core.content.items import Item
-from core.content.kinds import Kind, Shape, kind
+from core.content.kinds import Kind, KindShape, kind
 from core.content.paths import link_of, path_of, shown_path
 from core.content.records import UnreadableRecord, record, rows
 from core.exchange import mbox
@@ -70,7 +70,7 @@ class Archive:
         found = kind(code)
         if code == "mail":
             self._add_mails(found, opening)
-        elif found.shape in (Shape.FILE, Shape.PICTURE):
+        elif found.shape in (KindShape.FILE, KindShape.PICTURE):
             self._add_files(found.label, opening())
         else:
             self._add_records(found, opening)
@@ -101,7 +101,7 @@ class Archive:
     def _add_records(self, found: Kind, opening: Opening) -> None:
         files, unreadable = set[str](), set[str]()
         first = _First(self, found, opening, files, unreadable)
-        writers = {Shape.CONTACT: self._contacts, Shape.EVENT: self._events, Shape.CONVERSATION: self._conversations}
+        writers = {KindShape.CONTACT: self._contacts, KindShape.EVENT: self._events, KindShape.CONVERSATION: self._conversations}
         writers.get(found.shape, self._rows)(found, first, lambda: _again(opening))
         if files:
             self._add_files(found.label, (entry for entry in opening() if entry[0].id in files))

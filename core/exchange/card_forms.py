@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from core.exchange.card_text import decoded, encodings, escaped, unescaped
-from core.exchange.contentlines import Line, parsed
+from core.exchange.contentlines import ContentLine, parsed
 
 _INLINE = {"PHOTO": "image", "LOGO": "image", "SOUND": "audio", "KEY": "application"}
 """Properties that may hold bytes, and the sort of what they hold where they do not say."""
@@ -95,7 +95,7 @@ def _without_inner(lines: Iterable[str]) -> list[str]:
 # -- to 4.0
 
 
-def _in_4(line: Line) -> list[_Out]:
+def _in_4(line: ContentLine) -> list[_Out]:
     value, name = _value(line), line.name
     if not line.params and name not in _SPECIAL_IN_4:
         return [_Out(name if name[:2] != "X-" else _own_again(line, _NOT_IN_3), value, line.group)]
@@ -152,7 +152,7 @@ def _give_labels(out: list[_Out]) -> None:
 # -- to 3.0
 
 
-def _in_3(line: Line) -> list[_Out]:
+def _in_3(line: ContentLine) -> list[_Out]:
     types, params = _params(line)
     value, name = _value(line), line.name
     lines: list[_Out] = []
@@ -189,12 +189,12 @@ def _in_3(line: Line) -> list[_Out]:
 # -- parts
 
 
-def _own_again(line: Line, foreign: set[str]) -> str:
+def _own_again(line: ContentLine, foreign: set[str]) -> str:
     """The name under which an `X-` line goes on: its own where it was moved out of the other version, else as it is spelled."""
     return line.name[2:] if line.name[2:] in foreign else line.spelled
 
 
-def _params(line: Line) -> tuple[list[str], dict[str, list[str]]]:
+def _params(line: ContentLine) -> tuple[list[str], dict[str, list[str]]]:
     """(types in lower case, each once; all others but encoding and charset)."""
     types: list[str] = []
     for told in line.params.get("TYPE", ()):
@@ -212,11 +212,11 @@ def _with_types(params: dict[str, list[str]], types: Sequence[str]) -> dict[str,
     return ({"TYPE": list(types)} if types else {}) | params
 
 
-def _is_bytes(line: Line) -> bool:
+def _is_bytes(line: ContentLine) -> bool:
     return bool(encodings(line) & {"B", "BASE64"})
 
 
-def _value(line: Line) -> str:
+def _value(line: ContentLine) -> str:
     """With an encoding of 2.1 undone; one text is escaped where it is not."""
     value = decoded(line)
     if "\n" in value or "\r" in value:

@@ -3,7 +3,7 @@
 import quopri
 import re
 
-from core.exchange.contentlines import Line
+from core.exchange.contentlines import ContentLine
 
 
 def escaped(value: str) -> str:
@@ -19,12 +19,12 @@ def unescaped(value: str) -> str:
     return re.sub(r"\\(.)", lambda found: "\n" if found[1] in "nN" else found[1], value, flags=re.S)
 
 
-def encodings(line: Line) -> set[str]:
+def encodings(line: ContentLine) -> set[str]:
     """In upper case; 2.1 tells them among the types as well."""
     return {value.upper() for value in (*line.params.get("ENCODING", ()), *line.params.get("TYPE", ()))}
 
 
-def decoded(line: Line) -> str:
+def decoded(line: ContentLine) -> str:
     """The value, with the quoted-printable encoding of vCard 2.1 undone."""
     if not line.params or "QUOTED-PRINTABLE" not in encodings(line):
         return line.value

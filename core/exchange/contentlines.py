@@ -46,7 +46,7 @@ class Block:
     """As it stood in the file, byte for byte, from BEGIN to the end of the line of END."""
 
 
-class Line(NamedTuple):
+class ContentLine(NamedTuple):
     group: str
     name: str
     """Upper case, without its group."""
@@ -101,7 +101,7 @@ def blocks(pieces: Iterable[bytes], *, names: frozenset[str]) -> Iterator[Block]
         yield block
 
 
-def parsed(text: str) -> Line | None:
+def parsed(text: str) -> ContentLine | None:
     """One unfolded line; None when it is no content line. Bare parameters of vCard 2.1 are types: `TEL;CELL;VOICE:`."""
     cut = text.find(":")
     if cut < 0:
@@ -112,7 +112,7 @@ def parsed(text: str) -> Line | None:
             return None
     head = text[:cut]
     found = _known_head(head) if cut <= _MOST_KNOWN else _read_head(head)
-    return None if found is None else Line(found[0], found[1], found[2], text[cut + 1 :], found[3])
+    return None if found is None else ContentLine(found[0], found[1], found[2], text[cut + 1 :], found[3])
 
 
 Head = tuple[str, str, Mapping[str, Sequence[str]], str]

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from core.exchange.card_text import decoded, unescaped
-from core.exchange.contentlines import Block, Line, blocks, parsed
+from core.exchange.contentlines import Block, ContentLine, blocks, parsed
 
 _LABELS = {"home", "work", "cell", "fax", "text", "voice"}
 _SPLIT = re.compile(r"((?:\\.|[^;\\])*)(?:;|$)", re.S)
@@ -38,7 +38,7 @@ def contact(block: Block) -> tuple[str, dict[str, Any]]:
     return uid, record
 
 
-def _take(record: dict[str, Any], line: Line) -> bool:
+def _take(record: dict[str, Any], line: ContentLine) -> bool:
     """Put a line into the record's field for it; False when there is none, or it is taken."""
     match line.name:
         case "FN":
@@ -76,17 +76,17 @@ def _once(record: dict[str, Any], field: str, value: object) -> bool:
     return True
 
 
-def _text(line: Line) -> str:
+def _text(line: ContentLine) -> str:
     return unescaped(decoded(line))
 
 
-def _parts(line: Line) -> list[str]:
+def _parts(line: ContentLine) -> list[str]:
     """A structured value, cut at the semicolons that are not escaped; commas inside a part stay."""
     found = [unescaped(part) for part in _SPLIT.findall(decoded(line))]
     return found[:-1] if found and not found[-1] else found
 
 
-def _label(line: Line) -> str:
+def _label(line: ContentLine) -> str:
     """The first use of a number or address that a record knows: TYPE=cell, or the bare CELL of vCard 2.1."""
     told = [one.strip().casefold() for value in line.params.get("TYPE", ()) for one in value.split(",")]
     return next((one for one in told if one in _LABELS), "")

@@ -29,7 +29,7 @@ COLUMNS = (
 _WHOLE = re.compile(r"[0-9]{1,16}")
 
 
-class Verdict(StrEnum):
+class LineVerdict(StrEnum):
     CREATE = "create"
     CHANGE = "change"
     SAME = "same"
@@ -37,7 +37,7 @@ class Verdict(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Known:
+class KnownRegister:
     """A device that is in the register."""
 
     id: str
@@ -46,10 +46,10 @@ class Known:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Line:
+class RegisterLine:
     number: int
     """Counts rows from 1, without the header."""
-    verdict: Verdict
+    verdict: LineVerdict
     name: str
     device: str | None = None
     """Id of the device that the row is about; None for a new one."""
@@ -71,7 +71,7 @@ def unknown_columns(columns: Iterable[str]) -> list[str]:
     return [column for column in columns if column not in COLUMNS]
 
 
-def plan_import(rows: Sequence[Mapping[str, str]], known: Iterable[Known]) -> list[Line]:
+def plan_import(rows: Sequence[Mapping[str, str]], known: Iterable[KnownRegister]) -> list[RegisterLine]:
     """What would be done, one line a row. Never raises: what is wrong with a row is its own line's word."""
     register = _Register(known)
     return [_line(number, row, register) for number, row in enumerate(rows, start=1)]
@@ -104,7 +104,7 @@ def checked(column: str, value: str) -> str:
 class _Register:
     """Look-ups over what is known and what earlier rows of the same file have claimed."""
 
-    def __init__(self, known: Iterable[Known]) -> None:
+    def __init__(self, known: Iterable[KnownRegister]) -> None:
         self.by_id = {device.id: device for device in known}
         self.claimed: dict[str, int] = {}
         self.unique: dict[tuple[str, str], str] = {}
@@ -115,7 +115,7 @@ class _Register:
                     self.unique[column, device.values[column].casefold()] = device.id
             self.by_name.setdefault(_name(device.values), []).append(device.id)
 
-    def find(self, values: Mapping[str, str]) -> Known | None:
+    def find(self, values: Mapping[str, str]) -> KnownRegister | None:
         """Raises BadInput when the row could mean two devices, or one that does not exist."""
         if told := values.get("id"):
             if told not in self.by_id:
@@ -136,7 +136,7 @@ class _Register:
             return None  # the same name and holder, and another device
         return found_device
 
-    def claim(self, number: int, values: Mapping[str, str], device: Known | None) -> None:
+    def claim(self, number: int, values: Mapping[str, str], device: KnownRegister | None) -> None:
         """Raises BadInput when an earlier row, or another device, has it already."""
         own = device.id if device else f"row {number}"
         if own in self.claimed:
@@ -154,7 +154,7 @@ class _Register:
                 self.unique[column, told.casefold()] = own
 
 
-def _line(number: int, row: Mapping[str, str], register: _Register) -> Line:
+def _line(number: int, row: Mapping[str, str], register: _Register) -> RegisterLine:
     name = clean_name(row.get("name", "").strip()[:120])
     try:
         values = {column: checked(column, row[column]) for column in COLUMNS if column in row and column != "id"}
@@ -174,12 +174,12 @@ def _line(number: int, row: Mapping[str, str], register: _Register) -> Line:
             raise BadInput("It has a last day away and is not away.", field="away_until", remedy=remedy)
         register.claim(number, values, device)
     except BadInput as error:
-        return Line(number=number, verdict=Verdict.REFUSE, name=name, why=f"{error.message} {error.remedy}")
+        return RegisterLine(number=number, verdict=LineVerdict.REFUSE, name=name, why=f"{error.message} {error.remedy}")
     changes = {column: (before.get(column, ""), value) for column, value in values.items() if before.get(column, "") != value}
     if device is None:
-        return Line(number=number, verdict=Verdict.CREATE, name=after["name"], values=values, changes=changes)
-    verdict = Verdict.CHANGE if changes else Verdict.SAME
-    return Line(number=number, verdict=verdict, name=after["name"], device=device.id, values=values, changes=changes)
+        return RegisterLine(number=number, verdict=LineVerdict.CREATE, name=after["name"], values=values, changes=changes)
+    verdict = LineVerdict.CHANGE if changes else LineVerdict.SAME
+    return RegisterLine(number=number, verdict=verdict, name=after["name"], device=device.id, values=values, changes=changes)
 
 
 def _name(values: Mapping[str, str]) -> tuple[str, str]:

@@ -133,7 +133,7 @@ def usual_stored_bytes(stored: Sequence[int]) -> int | None:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wish:
+class AdmissionWish:
     """A run of the coming night."""
 
     key: str
@@ -142,7 +142,7 @@ class Wish:
     """Keys of the rooms that it takes from."""
 
 
-def admit_night(wishes: Sequence[Wish], rooms: Mapping[str, Room]) -> dict[str, str]:
+def admit_night(wishes: Sequence[AdmissionWish], rooms: Mapping[str, Room]) -> dict[str, str]:
     """Key of a run that will not fit → key of the room that is short. In the order of starting; one that does not fit takes nothing."""
     left = {key: found - room.reserve_bytes for key, room in rooms.items() if (found := room.left_bytes) is not None}
     short: dict[str, str] = {}

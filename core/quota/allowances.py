@@ -16,7 +16,7 @@ MOST_BYTES = 1 << 50
 """More than a PiB is a slip of the finger."""
 
 
-class Standing(StrEnum):
+class AllowanceStanding(StrEnum):
     WITHIN = "within"
     OVER = "over"
     """Over the soft limit, within its grace period."""
@@ -51,14 +51,14 @@ class Limits:
                 "That grace period is not possible.", field="grace_days", remedy=f"Use a number of days from 0 to {MOST_GRACE_DAYS}."
             )
 
-    def standing(self, *, soft_held: int, hard_held: int, over_since: datetime | None, now: datetime) -> Standing:
+    def standing(self, *, soft_held: int, hard_held: int, over_since: datetime | None, now: datetime) -> AllowanceStanding:
         """`soft_held`, `hard_held`: the bytes that each counts."""
         if self.hard_bytes is not None and hard_held >= self.hard_bytes:
-            return Standing.FULL
+            return AllowanceStanding.FULL
         if self.soft_bytes is None or soft_held <= self.soft_bytes:
-            return Standing.WITHIN
+            return AllowanceStanding.WITHIN
         since = over_since if over_since is not None else now
-        return Standing.OVERDUE if now - since >= timedelta(days=self.grace_days) else Standing.OVER
+        return AllowanceStanding.OVERDUE if now - since >= timedelta(days=self.grace_days) else AllowanceStanding.OVER
 
     def over_since(self, soft_held: int, before: datetime | None, *, now: datetime) -> datetime | None:
         """Since when it is over its soft limit; a clock that was ahead does not begin in the future."""

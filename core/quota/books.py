@@ -11,14 +11,14 @@ from functools import cached_property
 
 import numpy as np
 
-from core.quota.shares import Numbers, Part, Share, divide, whole
+from core.quota.shares import ByteShare, Numbers, SharePart, divide, whole
 from core.vault.accounting import Accounts, Remains
 from core.vault.manifests import Manifest
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Row:
-    share: Share
+class BookRow:
+    share: ByteShare
     logical_bytes: int
     """What its backups would hold if each lay by itself, as it was on the device."""
     backups: int
@@ -61,22 +61,22 @@ class Books:
             accounts.lengths,
         )
         self._teams = {team: (part, by_team[team]) for team, part in parts.items()}
-        self._devices: dict[str, Part] = {}
+        self._devices: dict[str, SharePart] = {}
         for part, devices in self._teams.values():
             self._devices |= divide(part, {device: self._needed[device] for device in devices}, accounts.lengths)
 
     # -- rows
 
     @property
-    def devices(self) -> dict[str, Row]:
+    def devices(self) -> dict[str, BookRow]:
         return {device: self._row(part.share, [device]) for device, part in self._devices.items()}
 
     @property
-    def teams(self) -> dict[str, Row]:
+    def teams(self) -> dict[str, BookRow]:
         """Those without a team are under an empty name."""
         return {team: self._row(part.share, devices) for team, (part, devices) in self._teams.items()}
 
-    def kinds_of(self, device: str) -> dict[str, Row]:
+    def kinds_of(self, device: str) -> dict[str, BookRow]:
         """What was given to the device, by kind; manifests and what ties kinds together under an empty name."""
         ids = [manifest.id for manifest in self._of[device]]
         kinds = sorted({summary.kind for manifest in self._of[device] for summary in manifest.trees})
@@ -89,19 +89,20 @@ class Books:
                 logical[summary.kind] += summary.size_bytes
                 holding[summary.kind] += summary.items > 0
         return {
-            kind: Row(share=part.share, logical_bytes=logical[kind], backups=holding[kind] if kind else len(ids))
+            kind: BookRow(share=part.share, logical_bytes=logical[kind], backups=holding[kind] if kind else len(ids))
             for kind, part in parts.items()
         }
 
-    def backups_of(self, device: str) -> dict[bytes, Row]:
+    def backups_of(self, device: str) -> dict[bytes, BookRow]:
         """What was given to the device, by backup."""
         needed = {manifest.id: self._accounts.needed([manifest.id]) for manifest in self._of[device]}
         parts = divide(self._devices[device], needed, self._accounts.lengths)
         return {
-            manifest.id: Row(share=parts[manifest.id].share, logical_bytes=manifest.size_bytes, backups=1) for manifest in self._of[device]
+            manifest.id: BookRow(share=parts[manifest.id].share, logical_bytes=manifest.size_bytes, backups=1)
+            for manifest in self._of[device]
         }
 
-    def together(self, devices: Iterable[str]) -> Row | None:
+    def together(self, devices: Iterable[str]) -> BookRow | None:
         """Of a set of devices; None when none of them has anything here."""
         mine = [device for device in devices if device in self._devices]
         if not mine:
@@ -113,7 +114,7 @@ class Books:
         alone = int(lengths[(inside > 0) & (inside == self._claims)].sum())
         shared = int(lengths[(inside > 0) & (inside < self._claims)].sum())
         fair = sum(self._devices[device].share.fair_bytes for device in mine)
-        return self._row(Share(alone_bytes=alone, shared_bytes=shared, fair_bytes=fair), mine)
+        return self._row(ByteShare(alone_bytes=alone, shared_bytes=shared, fair_bytes=fair), mine)
 
     @cached_property
     def nobodys(self) -> Nobodys:
@@ -129,6 +130,6 @@ class Books:
             values[self._needed[device]] = True
         return np.flatnonzero(values)
 
-    def _row(self, share: Share, devices: Iterable[str]) -> Row:
+    def _row(self, share: ByteShare, devices: Iterable[str]) -> BookRow:
         mine = [manifest for device in devices for manifest in self._of[device]]
-        return Row(share=share, logical_bytes=sum(manifest.size_bytes for manifest in mine), backups=len(mine))
+        return BookRow(share=share, logical_bytes=sum(manifest.size_bytes for manifest in mine), backups=len(mine))

@@ -73,7 +73,7 @@ class Move:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Proposal:
+class LadderProposal:
     moves: tuple[Move, ...]
     bytes: int
     suffices: bool
@@ -91,7 +91,7 @@ def together(moves: Iterable[Move], frees: Frees) -> int:
     return sum(move.gives_bytes for move in chosen) + frees(going, parts)
 
 
-def propose(moves: Sequence[Move], wanted: int, frees: Frees) -> Proposal:
+def propose(moves: Sequence[Move], wanted: int, frees: Frees) -> LadderProposal:
     """The steps before the last one whole, of the last one the least loss that suffices."""
     chosen: list[Move] = []
     held = 0
@@ -105,7 +105,7 @@ def propose(moves: Sequence[Move], wanted: int, frees: Frees) -> Proposal:
             held = together(chosen, frees)
         else:
             chosen += mine
-    return Proposal(moves=tuple(chosen), bytes=held, suffices=held >= wanted)
+    return LadderProposal(moves=tuple(chosen), bytes=held, suffices=held >= wanted)
 
 
 def _least_loss(before: Sequence[Move], mine: Sequence[Move], wanted: int, frees: Frees) -> list[Move]:

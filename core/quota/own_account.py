@@ -19,7 +19,7 @@ ENOUGH_PERCENT = 80
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Step:
+class AccountStep:
     rung: Rung
     title: str
     loses: str
@@ -34,12 +34,12 @@ def wanted_bytes(own: OwnCloud) -> int | None:
     return max(0, own.used_bytes - own.allowed_bytes * ENOUGH_PERCENT // 100)
 
 
-def steps(own: OwnCloud, *, in_use: Collection[str], in_step: Mapping[str, str], ours: Collection[str]) -> list[Step]:
+def steps(own: OwnCloud, *, in_use: Collection[str], in_step: Mapping[str, str], ours: Collection[str]) -> list[AccountStep]:
     """In the order in which they are taken. `in_use`: what the holder's devices are called that are in use; `in_step`: kind → another
     service that keeps it in step; `ours`: kinds that this office's backups hold."""
     mine = {name.casefold() for name in in_use}
     found = [
-        Step(
+        AccountStep(
             rung=Rung.GONE_DEVICES, title=f"Remove the old backup of {part.name} there", bytes=part.size_bytes,
             loses="what only that backup holds; look whether the device is really gone",
         )
@@ -53,7 +53,7 @@ def steps(own: OwnCloud, *, in_use: Collection[str], in_step: Mapping[str, str],
         label = KINDS[part.name].label
         loses = f"{in_step[part.name]} keeps them in step, which is no backup" if rung is Rung.IN_STEP else _LOSES[rung]
         held = "; this office’s backups hold them" if part.name in ours else "; no backup of this office holds them"
-        found.append(Step(rung=rung, title=f"Leave {label.lower()} out of it", bytes=part.size_bytes, loses=loses + held))
+        found.append(AccountStep(rung=rung, title=f"Leave {label.lower()} out of it", bytes=part.size_bytes, loses=loses + held))
     return sorted((one for one in found if one.bytes > 0), key=lambda one: (one.rung, -one.bytes, one.title))
 
 
@@ -72,9 +72,9 @@ def _rung(kind: str, in_step: Mapping[str, str]) -> Rung | None:
     return Rung.HAD_AGAIN if rung is None and kind == "app_data" else rung
 
 
-def beginning(found: Sequence[Step], wanted: int) -> list[Step]:
+def beginning(found: Sequence[AccountStep], wanted: int) -> list[AccountStep]:
     """The shortest beginning of the ladder that may suffice; all of it where nothing does."""
-    taken: list[Step] = []
+    taken: list[AccountStep] = []
     left = wanted
     for step in found:
         if left <= 0:
@@ -85,7 +85,7 @@ def beginning(found: Sequence[Step], wanted: int) -> list[Step]:
 
 
 def letter(
-    own: OwnCloud, lasts: Lasting | None, chosen: Sequence[Step], *, device: str, holder: str, office: str, suffices: bool
+    own: OwnCloud, lasts: Lasting | None, chosen: Sequence[AccountStep], *, device: str, holder: str, office: str, suffices: bool
 ) -> tuple[str, str]:
     """(subject, body) for the person whose account it is. Nothing in it needs a word of this trade."""
     service = own.service or "cloud account"

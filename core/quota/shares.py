@@ -24,7 +24,7 @@ Owner = TypeVar("Owner", bound=Hashable)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Share:
+class ByteShare:
     alone_bytes: int
     """Nobody else in the store needs them."""
     shared_bytes: int
@@ -39,24 +39,24 @@ class Share:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Part:
+class SharePart:
     """What an owner was given, to be divided further."""
 
     numbers: Numbers
     among: npt.NDArray[np.int32]
     """For each of them among how many it was divided on the way here."""
-    share: Share
+    share: ByteShare
 
 
-def whole(numbers: Numbers, lengths: Lengths) -> Part:
+def whole(numbers: Numbers, lengths: Lengths) -> SharePart:
     """These chunks, before anything is divided."""
     held = int(lengths[numbers].sum(dtype=np.int64))
-    return Part(
-        numbers=numbers, among=np.ones(len(numbers), dtype=np.int32), share=Share(alone_bytes=held, shared_bytes=0, fair_bytes=held)
+    return SharePart(
+        numbers=numbers, among=np.ones(len(numbers), dtype=np.int32), share=ByteShare(alone_bytes=held, shared_bytes=0, fair_bytes=held)
     )
 
 
-def divide(given: Part, owners: Mapping[Owner, Numbers], lengths: Lengths) -> dict[Owner, Part]:
+def divide(given: SharePart, owners: Mapping[Owner, Numbers], lengths: Lengths) -> dict[Owner, SharePart]:
     """Among owners, whose chunks are together just those that were given."""
     at = {owner: np.searchsorted(given.numbers, numbers).astype(np.int32) for owner, numbers in owners.items()}
     claims = np.zeros(len(given.numbers), dtype=np.int32)
@@ -70,8 +70,8 @@ def divide(given: Part, owners: Mapping[Owner, Numbers], lengths: Lengths) -> di
     found = {}
     for owner, numbers in owners.items():
         alone, needed = parts[owner].get(1, 0), sum(parts[owner].values())
-        share = Share(alone_bytes=alone, shared_bytes=needed - alone, fair_bytes=fair[owner])
-        found[owner] = Part(numbers=numbers, among=among[owner], share=share)
+        share = ByteShare(alone_bytes=alone, shared_bytes=needed - alone, fair_bytes=fair[owner])
+        found[owner] = SharePart(numbers=numbers, among=among[owner], share=share)
     return found
 
 

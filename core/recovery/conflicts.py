@@ -25,7 +25,7 @@ class WhenThere(StrEnum):
     SKIP = "skip"
 
 
-class Step(StrEnum):
+class ConflictStep(StrEnum):
     WRITE = "write"
     """Nothing like it is there."""
     ADD = "add"
@@ -37,7 +37,7 @@ class Step(StrEnum):
     """Its content is there already."""
 
 
-STEPS = {WhenThere.KEEP_BOTH: Step.ADD, WhenThere.REPLACE: Step.REPLACE, WhenThere.SKIP: Step.LEAVE}
+STEPS = {WhenThere.KEEP_BOTH: ConflictStep.ADD, WhenThere.REPLACE: ConflictStep.REPLACE, WhenThere.SKIP: ConflictStep.LEAVE}
 Digest = bytes | None
 """None: it cannot be told."""
 
@@ -51,10 +51,10 @@ class Met:
     same: bool = False
     """Whether both have the same content."""
 
-    def step(self, when_there: WhenThere) -> Step:
+    def step(self, when_there: WhenThere) -> ConflictStep:
         if self.there is None:
-            return Step.WRITE
-        return Step.SAME if self.same else STEPS[when_there]
+            return ConflictStep.WRITE
+        return ConflictStep.SAME if self.same else STEPS[when_there]
 
 
 class Looks(Protocol):

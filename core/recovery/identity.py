@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from core.content.items import Item
-from core.content.kinds import KINDS, Shape
+from core.content.kinds import KINDS, KindShape
 from core.content.records import rows, text, texts
 
 Key = tuple[str, ...]
@@ -77,4 +77,4 @@ def tiers(code: str) -> Sequence[Tier]:
     """The ways in which items of a kind are known again, surest first."""
     if code in _SPECIAL:
         return _SPECIAL[code]
-    return PATH if KINDS[code].shape in (Shape.FILE, Shape.PICTURE) else BY_NAME
+    return PATH if KINDS[code].shape in (KindShape.FILE, KindShape.PICTURE) else BY_NAME

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from core.content.items import Item
-from core.content.kinds import Shape, counted, kind
+from core.content.kinds import KindShape, counted, kind
 from core.content.records import UnreadableRecord, record, rows, text, texts
 from core.exchange.calendar import sortable
 from core.exchange.contentlines import Block
@@ -17,7 +17,7 @@ from core.exchange.read_vcard import cards, contact
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Line:
+class TextLine:
     """One item as a person sees it."""
 
     title: str
@@ -31,7 +31,7 @@ class Line:
 _NAMED = 12
 
 
-def _file(item: Item, content: bytes) -> Line:
+def _file(item: Item, content: bytes) -> TextLine:
     """A file of cards or events, which a rule put among contacts or calendar: what is in it."""
     names: list[str] = []
     if item.kind == "contacts":
@@ -42,9 +42,9 @@ def _file(item: Item, content: bytes) -> Line:
             if not block.trouble:
                 names.append(_title(block, zones))
     if not names:
-        return Line(title=item.name, detail="")
+        return TextLine(title=item.name, detail="")
     word = counted(item.kind, len(names))
-    return Line(title=item.name, detail=f"{word}: {', '.join(names[:_NAMED])}{' …' if len(names) > _NAMED else ''}")
+    return TextLine(title=item.name, detail=f"{word}: {', '.join(names[:_NAMED])}{' …' if len(names) > _NAMED else ''}")
 
 
 def _title(block: Block, zones: dict[str, Block]) -> str:
@@ -54,47 +54,47 @@ def _title(block: Block, zones: dict[str, Block]) -> str:
         return "(cannot be read)"
 
 
-def line(item: Item, content: bytes | None) -> Line:
+def line(item: Item, content: bytes | None) -> TextLine:
     """What to show for an item; `content` is None for files, whose bytes are not needed."""
     shape = kind(item.kind).shape
-    if content is None or shape in (Shape.FILE, Shape.PICTURE):
-        return Line(title=item.name, detail="")
+    if content is None or shape in (KindShape.FILE, KindShape.PICTURE):
+        return TextLine(title=item.name, detail="")
     if item.attributes and "mode" in item.attributes:
         return _file(item, content)
     try:
         fields = record(content)
     except UnreadableRecord:
-        return Line(title=item.name, detail="cannot be read as its kind promises")
-    makers = {Shape.CONTACT: _contact, Shape.EVENT: _event, Shape.CONVERSATION: _conversation}
+        return TextLine(title=item.name, detail="cannot be read as its kind promises")
+    makers = {KindShape.CONTACT: _contact, KindShape.EVENT: _event, KindShape.CONVERSATION: _conversation}
     return makers.get(shape, _record)(item, fields)
 
 
-def matches(found: Line, item: Item, words: Iterable[str]) -> bool:
+def matches(found: TextLine, item: Item, words: Iterable[str]) -> bool:
     """Whether every word stands somewhere in the item's name or text; case does not matter."""
     talk = " ".join(message["text"] + " " + message["from"] for message in found.talk)
     hay = " ".join((item.name, found.title, found.detail, *found.fields.values(), talk)).casefold()
     return all(word.casefold() in hay for word in words)
 
 
-def _contact(item: Item, told: dict[str, Any]) -> Line:
+def _contact(item: Item, told: dict[str, Any]) -> TextLine:
     phones = [text(entry.get("number")) for entry in rows(told.get("phones"))]
     mails = [text(entry.get("address")) for entry in rows(told.get("emails"))]
     fields = {"Organisation": text(told.get("organisation")), "Phone": ", ".join(phones), "Mail": ", ".join(mails)}
     fields |= {"Birthday": text(told.get("birthday")), "Note": text(told.get("note"))}
-    return Line(title=text(told.get("display")) or item.name, detail=" · ".join([*phones[:1], *mails[:1]]), fields=_said(fields))
+    return TextLine(title=text(told.get("display")) or item.name, detail=" · ".join([*phones[:1], *mails[:1]]), fields=_said(fields))
 
 
-def _event(item: Item, told: dict[str, Any]) -> Line:
+def _event(item: Item, told: dict[str, Any]) -> TextLine:
     start = sortable(told.get("start"), told)
     when = text(told.get("start")).replace("T", " ") if start else ""
     fields = {"Start": when, "End": text(told.get("end")).replace("T", " "), "Zone": text(told.get("zone"))}
     fields |= {"Place": text(told.get("place")), "Repeats": text(told.get("repeat")), "With": ", ".join(texts(told.get("attendees")))}
     fields |= {"Note": text(told.get("note"))}
     detail = " · ".join(part for part in (when, fields["Place"]) if part)
-    return Line(title=text(told.get("title")) or item.name, detail=detail, fields=_said(fields))
+    return TextLine(title=text(told.get("title")) or item.name, detail=detail, fields=_said(fields))
 
 
-def _conversation(item: Item, told: dict[str, Any]) -> Line:
+def _conversation(item: Item, told: dict[str, Any]) -> TextLine:
     talk = tuple(
         {
             "from": text(message.get("from")),
@@ -106,14 +106,14 @@ def _conversation(item: Item, told: dict[str, Any]) -> Line:
     )
     last = talk[-1]["text"] if talk else ""
     count = f"{len(talk)} message" + ("" if len(talk) == 1 else "s")
-    return Line(title=", ".join(texts(told.get("with"))) or item.name, detail=f"{count} · {last}"[:160], talk=talk)
+    return TextLine(title=", ".join(texts(told.get("with"))) or item.name, detail=f"{count} · {last}"[:160], talk=talk)
 
 
-def _record(item: Item, told: dict[str, Any]) -> Line:
+def _record(item: Item, told: dict[str, Any]) -> TextLine:
     hidden = {"password", "secret"}
     fields = {name: "••••••" if name in hidden else text(value) for name, value in told.items()}
     fields = _said(fields)
-    return Line(title=item.name, detail=" · ".join(f"{name} {value}" for name, value in list(fields.items())[:3])[:160], fields=fields)
+    return TextLine(title=item.name, detail=" · ".join(f"{name} {value}" for name, value in list(fields.items())[:3])[:160], fields=fields)
 
 
 def _said(fields: dict[str, str]) -> dict[str, str]:

@@ -14,10 +14,10 @@ from core.content.link import DeviceLink, HoldsFiles
 from core.content.paths import item_id, link_of, path_of, shown_path
 from core.exchange.filenames import UniqueNames
 from core.recovery.comparing import FILES, digests_stored, digests_there, link_digest
-from core.recovery.conflicts import STEPS, Step, WhenThere
-from core.recovery.placing import Wanted, converted, fitted, is_file, variant, wanted
+from core.recovery.conflicts import STEPS, ConflictStep, WhenThere
+from core.recovery.placing import WantedPath, converted, fitted, is_file, variant, wanted
 from core.recovery.report import KindReport, Report
-from core.recovery.restore import Expected, Going, Planned, noticed, whole
+from core.recovery.restore import ExpectedContent, Going, Planned, noticed, whole
 from core.recovery.stream import Stream
 from core.vault.errors import Damaged
 from core.vault.manifests import Stored
@@ -26,19 +26,19 @@ from core.vault.vault import Vault
 MOST_VARIANTS = 1000
 
 
-class FilesLink(DeviceLink, HoldsFiles, Protocol):
+class WritableFiles(DeviceLink, HoldsFiles, Protocol):
     """A place that is read and written by paths."""
 
 
 class IntoFiles:
     """One place."""
 
-    def __init__(self, vault: Vault, link: FilesLink, *, when_there: WhenThere, folders: Sequence[Stored] = (), going: Going) -> None:
+    def __init__(self, vault: Vault, link: WritableFiles, *, when_there: WhenThere, folders: Sequence[Stored] = (), going: Going) -> None:
         """`folders`: those of the backup that belong to what is restored, to be made with their times and modes."""
         self._vault, self._link, self._when_there, self._going = vault, link, when_there, going
         self._folders = folders
         self._names = UniqueNames()
-        self._wanted: dict[tuple[str, str], Wanted] = {}
+        self._wanted: dict[tuple[str, str], WantedPath] = {}
         self._digests: dict[tuple[str, str], bytes | None] = {}
         self._sizes: dict[tuple[str, str], int] = {}
         self._back: dict[str, bytes | None] = {}
@@ -71,9 +71,9 @@ class IntoFiles:
             number += 1
         return found
 
-    def _compare(self, places: Sequence[Wanted], meets: dict[tuple[str, str], list[str]]) -> None:
+    def _compare(self, places: Sequence[WantedPath], meets: dict[tuple[str, str], list[str]]) -> None:
         """Read back what may be the same; only what has the same length can be."""
-        there, back, asked = self._listed(), dict[str, Item](), list[Wanted]()
+        there, back, asked = self._listed(), dict[str, Item](), list[WantedPath]()
         for one in places:
             met = [there[path] for path in meets[_place(one.stored)]]
             alike = [item for item in met if one.converts or item.size_bytes == one.stored.item.size_bytes]
@@ -84,7 +84,7 @@ class IntoFiles:
         self._back |= {path_of(item): told[item.id] for item in back.values()}
         self._learn(asked)
 
-    def _learn(self, places: Sequence[Wanted]) -> None:
+    def _learn(self, places: Sequence[WantedPath]) -> None:
         """Digests of what was stored, in the form in which it is written."""
         plain = [one.stored for one in places if not one.converts and _place(one.stored) not in self._digests]
         self._digests |= digests_stored(self._vault, plain, on_item=self._going, raw=True)
@@ -102,30 +102,30 @@ class IntoFiles:
         except Damaged:
             return None
 
-    def _planned(self, one: Wanted, variants: Sequence[str]) -> Planned:
+    def _planned(self, one: WantedPath, variants: Sequence[str]) -> Planned:
         if not variants:
-            return Planned(stored=one.stored, step=Step.WRITE, place=one.path)
+            return Planned(stored=one.stored, step=ConflictStep.WRITE, place=one.path)
         own = self._digests.get(_place(one.stored))
         for path in variants:
             if own is not None and self._back.get(path) == own:
-                return Planned(stored=one.stored, step=Step.SAME, place=item_id(path))
+                return Planned(stored=one.stored, step=ConflictStep.SAME, place=item_id(path))
         step = STEPS[self._when_there]
-        free = variant(one.path, len(variants) + 1) if step is Step.ADD else one.path
+        free = variant(one.path, len(variants) + 1) if step is ConflictStep.ADD else one.path
         return Planned(stored=one.stored, step=step, place=free)
 
-    def expected(self, code: str, planned: Sequence[Planned]) -> dict[str, Expected]:
+    def expected(self, code: str, planned: Sequence[Planned]) -> dict[str, ExpectedContent]:
         self._learn([self._wanted[_place(one.stored)] for one in planned])
         return {one.place: self._told(one.stored) for one in planned if one.place is not None}
 
-    def _told(self, stored: Stored) -> Expected:
+    def _told(self, stored: Stored) -> ExpectedContent:
         place = _place(stored)
         size_bytes = self._sizes.get(place, stored.item.size_bytes)
-        return Expected(name=shown_path(self._wanted[place].path), size_bytes=size_bytes, digest=self._digests.get(place))
+        return ExpectedContent(name=shown_path(self._wanted[place].path), size_bytes=size_bytes, digest=self._digests.get(place))
 
     # -- writing
 
-    def write(self, code: str, batch: Sequence[Planned], stream: Stream, counts: KindReport) -> dict[str, tuple[str, Expected]]:
-        done: dict[str, tuple[str, Expected]] = {}
+    def write(self, code: str, batch: Sequence[Planned], stream: Stream, counts: KindReport) -> dict[str, tuple[str, ExpectedContent]]:
+        done: dict[str, tuple[str, ExpectedContent]] = {}
         for one in batch:
             item, place = one.stored.item, _place(one.stored)
             if link_of(item) is not None:
@@ -175,7 +175,7 @@ class IntoFiles:
         """The id under which it lies now; under another name where the place does not hold its own, which is noted."""
         assert one.place is not None
         own = self._wanted[_place(one.stored)]
-        path, number, over = one.place, 1, one.step is Step.REPLACE
+        path, number, over = one.place, 1, one.step is ConflictStep.REPLACE
         shown = shown_path(own.path) if own.converts or is_file(one.stored.item) else one.stored.item.name
         while True:
             try:
@@ -193,13 +193,13 @@ class IntoFiles:
                 path, number = fitted(path), 1
             else:
                 where = variant(path, number)
-                if shown_path(where) != shown and one.step is not Step.ADD:
+                if shown_path(where) != shown and one.step is not ConflictStep.ADD:
                     counts.renamed.append((shown, shown_path(where)))
                 return item_id(where)
 
     # -- proving
 
-    def prove(self, code: str, expected: dict[str, Expected], counts: KindReport) -> None:
+    def prove(self, code: str, expected: dict[str, ExpectedContent], counts: KindReport) -> None:
         if not expected:
             return
         self._there = None

@@ -9,10 +9,10 @@ from core.content.errors import LinkCut
 from core.content.items import Item
 from core.content.link import DeviceLink, HoldsItems, SmallItem, WritesMany
 from core.recovery.comparing import Comparison, digests_stored, digests_there
-from core.recovery.conflicts import Step, WhenThere, met
+from core.recovery.conflicts import ConflictStep, WhenThere, met
 from core.recovery.placing import is_file
 from core.recovery.report import KindReport, Report
-from core.recovery.restore import Expected, Going, Planned, noticed, whole
+from core.recovery.restore import ExpectedContent, Going, Planned, noticed, whole
 from core.recovery.stream import Stream
 from core.vault.errors import Damaged
 from core.vault.manifests import Stored
@@ -47,7 +47,7 @@ class IntoItems:
         found = []
         for one in met(code, chosen, there, looks, same_device=self._same_device):
             step = one.step(self._when_there)
-            if step is Step.SAME:
+            if step is ConflictStep.SAME:
                 self._digests[code, one.stored.item.id] = looks.digest_of(one.stored)
             found.append(Planned(stored=one.stored, step=step, place=one.there.id if one.there else None))
         return found
@@ -60,16 +60,16 @@ class IntoItems:
         ids = {(stored.item.id, stored.item.size_bytes) for stored in chosen} if self._same_device else set()
         return [item for item in there if (item.name, item.size_bytes) in names or (item.id, item.size_bytes) in ids]
 
-    def expected(self, code: str, planned: Sequence[Planned]) -> dict[str, Expected]:
+    def expected(self, code: str, planned: Sequence[Planned]) -> dict[str, ExpectedContent]:
         unknown = [one.stored for one in planned if (code, one.stored.item.id) not in self._digests]
         self._digests |= digests_stored(self._vault, unknown, on_item=self._going)
         return {one.place: self._told(one.stored.item) for one in planned if one.place is not None}
 
-    def _told(self, item: Item) -> Expected:
-        return Expected(name=item.name, size_bytes=item.size_bytes, digest=self._digests.get((item.kind, item.id)))
+    def _told(self, item: Item) -> ExpectedContent:
+        return ExpectedContent(name=item.name, size_bytes=item.size_bytes, digest=self._digests.get((item.kind, item.id)))
 
-    def write(self, code: str, batch: Sequence[Planned], stream: Stream, counts: KindReport) -> dict[str, tuple[str, Expected]]:
-        done: dict[str, tuple[str, Expected]] = {}
+    def write(self, code: str, batch: Sequence[Planned], stream: Stream, counts: KindReport) -> dict[str, tuple[str, ExpectedContent]]:
+        done: dict[str, tuple[str, ExpectedContent]] = {}
         waiting: list[tuple[Planned, SmallItem]] = []
         many = self._link.writes_many() if isinstance(self._link, WritesMany) else False
         for one in batch:
@@ -90,12 +90,12 @@ class IntoItems:
 
     def _target(self, one: Planned) -> str | None:
         """Over what it is written: what it meets, or its own id on its own device; None for a new item."""
-        if one.step is Step.REPLACE:
+        if one.step is ConflictStep.REPLACE:
             return one.place
-        return one.stored.item.id if one.step is Step.WRITE and self._same_device else None
+        return one.stored.item.id if one.step is ConflictStep.WRITE and self._same_device else None
 
     def _flush(
-        self, code: str, waiting: list[tuple[Planned, SmallItem]], done: dict[str, tuple[str, Expected]], *, many: bool = True
+        self, code: str, waiting: list[tuple[Planned, SmallItem]], done: dict[str, tuple[str, ExpectedContent]], *, many: bool = True
     ) -> None:
         left = list(waiting)
         waiting.clear()
@@ -107,12 +107,12 @@ class IntoItems:
             else:
                 ids = [self._single(code, left[0][1].id, left[0][1].name, iter((left[0][1].content,)), len(left[0][1].content))]
             for (one, small), id in zip(left, ids, strict=False):
-                expected = Expected(name=small.name, size_bytes=len(small.content), digest=digest(code, small.content))
+                expected = ExpectedContent(name=small.name, size_bytes=len(small.content), digest=digest(code, small.content))
                 done[one.stored.item.id] = (id, expected)
             left = left[len(ids) :]
 
     def _write_one(
-        self, code: str, one: Planned, pieces: Iterator[bytes], counts: KindReport, done: dict[str, tuple[str, Expected]]
+        self, code: str, one: Planned, pieces: Iterator[bytes], counts: KindReport, done: dict[str, tuple[str, ExpectedContent]]
     ) -> None:
         item, hashed = one.stored.item, hashlib.sha256()
         try:
@@ -120,7 +120,7 @@ class IntoItems:
         except Damaged:
             counts.damaged.append(item.name)
             return
-        done[item.id] = (id, Expected(name=item.name, size_bytes=item.size_bytes, digest=hashed.digest()))
+        done[item.id] = (id, ExpectedContent(name=item.name, size_bytes=item.size_bytes, digest=hashed.digest()))
 
     def _single(self, code: str, id: str | None, name: str, pieces: Iterator[bytes], size_bytes: int) -> str:
         if id is None:
@@ -128,7 +128,7 @@ class IntoItems:
         self._link.replace(code, id, name, pieces, size_bytes=size_bytes)
         return id
 
-    def prove(self, code: str, expected: dict[str, Expected], counts: KindReport) -> None:
+    def prove(self, code: str, expected: dict[str, ExpectedContent], counts: KindReport) -> None:
         if not expected:
             return
         there = [item for item in self._link.inventory(code) if item.id in expected]

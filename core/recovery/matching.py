@@ -36,7 +36,7 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Known:
+class KnownItems:
     """A device of the list."""
 
     id: str
@@ -49,7 +49,7 @@ class Known:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Proposal:
+class MatchProposal:
     id: str
     grounds: tuple[Ground, ...]
     other_serial: bool = False
@@ -58,14 +58,14 @@ class Proposal:
     """Both were backed up in the same span of time, which one device under one server is not."""
 
 
-def proposals(found: Found, known: Iterable[Known]) -> list[Proposal]:
+def proposals(found: Found, known: Iterable[KnownItems]) -> list[MatchProposal]:
     """The best first; a device for which nothing speaks is none. The same for the same devices in any order."""
     made = [one for device in known if (one := _compared(found, device)) is not None]
     order = list(Ground)
     return sorted(made, key=lambda one: (one.other_serial, order.index(one.grounds[0]), one.overlaps, -len(one.grounds), one.id))
 
 
-def _compared(found: Found, known: Known) -> Proposal | None:
+def _compared(found: Found, known: KnownItems) -> MatchProposal | None:
     same_holder = bool(found.holder) and _plain(found.holder) == _plain(known.holder)
     same_name = bool(found.name) and _plain(found.name) == _plain(known.name)
     grounds = [
@@ -88,7 +88,7 @@ def _compared(found: Found, known: Known) -> Proposal | None:
         and known.first <= found.last
         and found.first <= known.last
     )
-    return Proposal(id=known.id, grounds=tuple(grounds), other_serial=other, overlaps=overlaps)
+    return MatchProposal(id=known.id, grounds=tuple(grounds), other_serial=other, overlaps=overlaps)
 
 
 def _plain(text: str) -> str:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import PurePosixPath
 
 from core.content.items import Item
-from core.content.kinds import Shape, kind
+from core.content.kinds import KindShape, kind
 from core.content.paths import path_of
 from core.content.records import UnreadableRecord, record
 from core.exchange.calendar import calendar
@@ -19,11 +19,11 @@ from core.exchange.filenames import UniqueNames, plain_path, safe_part
 from core.exchange.vcard import vcard
 from core.vault.manifests import Stored
 
-_ENDINGS = {Shape.CONTACT: ".vcf", Shape.EVENT: ".ics", Shape.CONVERSATION: ".json", Shape.RECORD: ".json"}
+_ENDINGS = {KindShape.CONTACT: ".vcf", KindShape.EVENT: ".ics", KindShape.CONVERSATION: ".json", KindShape.RECORD: ".json"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wanted:
+class WantedPath:
     """One item as a file."""
 
     stored: Stored
@@ -38,19 +38,19 @@ def is_file(item: Item) -> bool:
     return bool(item.attributes) and "mode" in (item.attributes or {})
 
 
-def wanted(items: Sequence[Stored], names: UniqueNames) -> list[Wanted]:
+def wanted(items: Sequence[Stored], names: UniqueNames) -> list[WantedPath]:
     """`names` gives every path once, for the whole restore."""
     return [_wanted(stored, names) for stored in items]
 
 
-def _wanted(stored: Stored, names: UniqueNames) -> Wanted:
+def _wanted(stored: Stored, names: UniqueNames) -> WantedPath:
     item, found = stored.item, kind(stored.item.kind)
     if is_file(item):
-        return Wanted(stored=stored, path=path_of(item), converts=False)
-    if found.shape in (Shape.FILE, Shape.PICTURE):
-        return Wanted(stored=stored, path=names.take(plain_path(item.name)), converts=False)
+        return WantedPath(stored=stored, path=path_of(item), converts=False)
+    if found.shape in (KindShape.FILE, KindShape.PICTURE):
+        return WantedPath(stored=stored, path=names.take(plain_path(item.name)), converts=False)
     path = names.take(f"{safe_part(found.label)}/{safe_part(item.name)}{_ENDINGS[found.shape]}")
-    return Wanted(stored=stored, path=path, converts=True)
+    return WantedPath(stored=stored, path=path, converts=True)
 
 
 def converted(item: Item, content: bytes) -> bytes:
@@ -60,9 +60,9 @@ def converted(item: Item, content: bytes) -> bytes:
         fields = record(content)
     except UnreadableRecord:
         return content
-    if shape is Shape.CONTACT:
+    if shape is KindShape.CONTACT:
         return vcard(fields, uid=item.id).encode("utf-8", "replace")
-    if shape is Shape.EVENT:
+    if shape is KindShape.EVENT:
         found, refused = calendar([(item.id, fields)], now=item.modified)
         return content if refused else found
     return json.dumps({"name": item.name} | fields, ensure_ascii=False, indent=1).encode("utf-8", "replace")

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from core.content.digests import is_record
 from core.content.families import FAMILIES, travels
 from core.content.kinds import KINDS
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from core.content.readiness import Finding, Level, hindrances
 
 PERSONAL = ("messages", "attachments", "calls", "mail", "notes", "logins", "health")
@@ -16,7 +16,7 @@ PERSONAL = ("messages", "attachments", "calls", "mail", "notes", "logins", "heal
 
 
 def preflight(
-    state: DeviceState,
+    state: DeviceReport,
     *,
     kinds: Iterable[str],
     source_family: str,

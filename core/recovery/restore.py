@@ -11,7 +11,7 @@ from typing import Protocol
 
 from core.content.errors import DeviceFull
 from core.content.link import DeviceLink
-from core.recovery.conflicts import Step
+from core.recovery.conflicts import ConflictStep
 from core.recovery.report import KindReport, Report
 from core.recovery.stream import Stream, in_store_order
 from core.vault.errors import Damaged, Stopped
@@ -28,13 +28,13 @@ class Planned:
     """One item, what becomes of it, and where."""
 
     stored: Stored
-    step: Step
+    step: ConflictStep
     place: str | None = None
     """The id there of what it meets, or the path under which it is written."""
 
 
 @dataclass(slots=True, kw_only=True)
-class Expected:
+class ExpectedContent:
     """What should be there afterwards."""
 
     name: str
@@ -90,15 +90,15 @@ class Place(Protocol):
         """One step an item, none yet carried out."""
         ...
 
-    def write(self, code: str, batch: Sequence[Planned], stream: Stream, counts: KindReport) -> dict[str, tuple[str, Expected]]:
+    def write(self, code: str, batch: Sequence[Planned], stream: Stream, counts: KindReport) -> dict[str, tuple[str, ExpectedContent]]:
         """Carry out a batch, in this order: id in the backup → (id there, what should be there)."""
         ...
 
-    def expected(self, code: str, planned: Sequence[Planned]) -> dict[str, Expected]:
+    def expected(self, code: str, planned: Sequence[Planned]) -> dict[str, ExpectedContent]:
         """By id there, of items that are there already or were written by an earlier attempt."""
         ...
 
-    def prove(self, code: str, expected: dict[str, Expected], counts: KindReport) -> None:
+    def prove(self, code: str, expected: dict[str, ExpectedContent], counts: KindReport) -> None:
         """Count what is there of it by now, by id there."""
         ...
 
@@ -143,15 +143,15 @@ def restore(
         place.prepare(code, chosen)
         finished = intents.finished(code)
         fresh = [stored for stored in chosen if stored.item.id not in finished]
-        earlier = [Planned(stored=one, step=Step.WRITE, place=finished[one.item.id]) for one in chosen if one.item.id in finished]
+        earlier = [Planned(stored=one, step=ConflictStep.WRITE, place=finished[one.item.id]) for one in chosen if one.item.id in finished]
         plans.append((code, place.plan(code, fresh, intents.begun(code), counts), earlier))
     going.total_bytes = sum(written_bytes(plan) for _, plan, _ in plans)
     _check_room(link, going.total_bytes)
     for code, plan, earlier in plans:
         going.kind = code
         counts = report[code]
-        same = [one for one in plan if one.step is Step.SAME]
-        counts.same, counts.left = len(same), sum(one.step is Step.LEAVE for one in plan)
+        same = [one for one in plan if one.step is ConflictStep.SAME]
+        counts.same, counts.left = len(same), sum(one.step is ConflictStep.LEAVE for one in plan)
         expected = place.expected(code, [*earlier, *same])
         counts.written += len(earlier)
         expected |= _written(vault, place, code, plan, intents, counts, going)
@@ -165,16 +165,16 @@ def restore(
 
 def written_bytes(plan: Sequence[Planned]) -> int:
     """Room that is needed for it."""
-    return sum(one.stored.item.size_bytes for one in plan if one.step in (Step.WRITE, Step.ADD, Step.REPLACE))
+    return sum(one.stored.item.size_bytes for one in plan if one.step in (ConflictStep.WRITE, ConflictStep.ADD, ConflictStep.REPLACE))
 
 
 def _written(
     vault: Vault, place: Place, code: str, plan: Sequence[Planned], intents: Intents, counts: KindReport, going: Going
-) -> dict[str, Expected]:
+) -> dict[str, ExpectedContent]:
     """id there → what should be there, of everything that was written now. Read as it lies in the store."""
-    to_write = [one for one in plan if one.step in (Step.WRITE, Step.ADD, Step.REPLACE)]
+    to_write = [one for one in plan if one.step in (ConflictStep.WRITE, ConflictStep.ADD, ConflictStep.REPLACE)]
     ordered = [to_write[at] for at in in_store_order(vault, [one.stored for one in to_write])]
-    stream, expected = Stream.of(vault, [one.stored for one in ordered]), dict[str, Expected]()
+    stream, expected = Stream.of(vault, [one.stored for one in ordered]), dict[str, ExpectedContent]()
     try:
         for batch in _batches(ordered):
             going()
@@ -190,10 +190,10 @@ def _written(
     return expected
 
 
-def _count(step: Step, counts: KindReport) -> None:
-    if step is Step.ADD:
+def _count(step: ConflictStep, counts: KindReport) -> None:
+    if step is ConflictStep.ADD:
         counts.added += 1
-    elif step is Step.REPLACE:
+    elif step is ConflictStep.REPLACE:
         counts.replaced += 1
     else:
         counts.written += 1

@@ -28,7 +28,7 @@ FEWEST_DEVICES = 2
 """So many devices make one witness: their median."""
 
 
-class Verdict(StrEnum):
+class ClockVerdict(StrEnum):
     SURE = "sure"
     DOUBT = "doubt"
     """Nobody can tell."""
@@ -68,8 +68,8 @@ class Witness:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Judged:
-    verdict: Verdict
+class JudgedClock:
+    verdict: ClockVerdict
     jump: timedelta
     """How far the clock is ahead of what the anchor lets expect; zero when nothing is known."""
     estimate: datetime | None
@@ -80,7 +80,7 @@ class Judged:
     """How far ahead of ours the clocks of agreeing witnesses are, where they say that it is wrong."""
 
 
-def judge(now: datetime, ticks: Ticks, anchor: Anchor | None, witnesses: Sequence[Witness], *, in_doubt: bool = False) -> Judged:
+def judge(now: datetime, ticks: Ticks, anchor: Anchor | None, witnesses: Sequence[Witness], *, in_doubt: bool = False) -> JudgedClock:
     """`in_doubt`: what was in doubt stays so until it is settled. `witnesses`: those that spoke since the doubt began.
 
     At the moment at which a jump is seen nobody is asked: whoever has spoken was measured against the clock before it.
@@ -92,10 +92,10 @@ def judge(now: datetime, ticks: Ticks, anchor: Anchor | None, witnesses: Sequenc
         off = timedelta(seconds=(pair[0].off_seconds + pair[1].off_seconds) / 2)
         names = tuple(sorted(one.name for one in pair))
         if abs(off) <= AGREEMENT:
-            return Judged(verdict=Verdict.SURE, jump=jump, estimate=estimate, agreeing=names)
-        return Judged(verdict=Verdict.WRONG, jump=jump, estimate=estimate, agreeing=names, off=off)
-    verdict = Verdict.SURE if moved_well and (not in_doubt or estimate is not None) else Verdict.DOUBT
-    return Judged(verdict=verdict, jump=jump, estimate=estimate, agreeing=())
+            return JudgedClock(verdict=ClockVerdict.SURE, jump=jump, estimate=estimate, agreeing=names)
+        return JudgedClock(verdict=ClockVerdict.WRONG, jump=jump, estimate=estimate, agreeing=names, off=off)
+    verdict = ClockVerdict.SURE if moved_well and (not in_doubt or estimate is not None) else ClockVerdict.DOUBT
+    return JudgedClock(verdict=verdict, jump=jump, estimate=estimate, agreeing=())
 
 
 def _movement(now: datetime, ticks: Ticks, anchor: Anchor | None) -> tuple[timedelta, datetime | None, bool]:

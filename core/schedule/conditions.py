@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from core.errors import AtticError, BadInput
 
 
@@ -30,7 +30,7 @@ class Conditions:
             raise BadInput("Nobody waits that long.", field="not_in_use_minutes", remedy="Use 0 to 600 minutes; 0 for no condition.")
 
 
-def unmet(conditions: Conditions, state: DeviceState, *, now: datetime) -> ConditionUnmet | None:
+def unmet(conditions: Conditions, state: DeviceReport, *, now: datetime) -> ConditionUnmet | None:
     """The first condition that is not met, in the order in which somebody would see to them."""
     if conditions.on_power and state.on_power is False:
         return ConditionUnmet(

@@ -16,7 +16,7 @@ from core.units import aware
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Job:
+class LineUpJob:
     """One run that a night has to find a place for."""
 
     key: str
@@ -30,7 +30,7 @@ class Job:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Places:
+class LineUpPlaces:
     readers: int
     """Devices that are read from at the same time; at least 1."""
     writers: Mapping[str, int]
@@ -46,9 +46,9 @@ class Placed:
     """Whether it is expected to end within its window."""
 
 
-def line_up(jobs: Sequence[Job], places: Places) -> list[Placed]:
+def line_up(jobs: Sequence[LineUpJob], places: LineUpPlaces) -> list[Placed]:
     """Every job with its start, in the order of starting. Never fails: what does not fit is placed last and says so."""
-    orders: list[Callable[[Job], tuple[object, ...]]] = [
+    orders: list[Callable[[LineUpJob], tuple[object, ...]]] = [
         lambda job: (not job.late, -job.expected_seconds, job.key),
         lambda job: (job.closes, not job.late, -job.expected_seconds, job.key),
         lambda job: (latest_start(job), job.key),
@@ -64,7 +64,7 @@ def line_up(jobs: Sequence[Job], places: Places) -> list[Placed]:
     return best or []
 
 
-def latest_start(job: Job) -> datetime:
+def latest_start(job: LineUpJob) -> datetime:
     """The last instant at which it may start and still fit."""
     return job.closes - timedelta(seconds=job.expected_seconds)
 
@@ -78,7 +78,7 @@ def _worth(placed: Sequence[Placed]) -> tuple[int, float]:
     return sum(not one.fits for one in placed), end.timestamp() if end else 0.0
 
 
-def _placed(jobs: list[Job], places: Places) -> list[Placed]:
+def _placed(jobs: list[LineUpJob], places: LineUpPlaces) -> list[Placed]:
     """Places the jobs in this order of preference. O(n²) in the worst case, on a few hundred jobs."""
     waiting = list(jobs)
     running: list[tuple[datetime, str]] = []
@@ -100,11 +100,11 @@ def _placed(jobs: list[Job], places: Places) -> list[Placed]:
     return sorted(placed_items, key=lambda one: (one.starts, one.key))
 
 
-def _next(waiting: list[Job], running: list[tuple[datetime, str]], places: Places, now: datetime) -> Job | None:
+def _next(waiting: list[LineUpJob], running: list[tuple[datetime, str]], places: LineUpPlaces, now: datetime) -> LineUpJob | None:
     """The first one that may start now; one that would not fit any more gives way to those that do."""
     if len(running) >= max(1, places.readers):
         return None
-    hopeless: Job | None = None
+    hopeless: LineUpJob | None = None
     for job in waiting:
         writers = max(1, places.writers.get(job.store, places.readers))
         if job.opens > now or sum(store == job.store for _, store in running) >= writers:
@@ -117,7 +117,9 @@ def _next(waiting: list[Job], running: list[tuple[datetime, str]], places: Place
     return hopeless
 
 
-def _room_before_others(job: Job, waiting: list[Job], running: list[tuple[datetime, str]], places: Places, now: datetime) -> bool:
+def _room_before_others(
+    job: LineUpJob, waiting: list[LineUpJob], running: list[tuple[datetime, str]], places: LineUpPlaces, now: datetime
+) -> bool:
     """Whether a run that does not fit anyway can go first without taking the place of one that opens later and would fit."""
     ends = now + timedelta(seconds=job.expected_seconds)
     soon = [other for other in waiting if other is not job and now < other.opens < ends and latest_start(other) >= other.opens]

@@ -16,7 +16,7 @@ ORDINALS = {1: "first", 2: "second", 3: "third", 4: "fourth", -1: "last"}
 MOST_DAYS = 366
 
 
-class Shape(StrEnum):
+class PatternShape(StrEnum):
     EVERY_NIGHT = "every_night"
     EVERY_DAYS = "every_days"
     WEEKDAYS = "weekdays"
@@ -29,7 +29,7 @@ class Shape(StrEnum):
 class Pattern:
     """One of the shapes; fields of other shapes are left at their defaults."""
 
-    shape: Shape
+    shape: PatternShape
     days: int = 2
     """`every_days`: one run in so many days."""
     weekdays: tuple[int, ...] = ()
@@ -48,19 +48,19 @@ class Pattern:
 def rule_of(pattern: Pattern) -> str:
     """The RRULE value. Raises BadInput naming the field."""
     match pattern.shape:
-        case Shape.EVERY_NIGHT:
+        case PatternShape.EVERY_NIGHT:
             return "FREQ=DAILY"
-        case Shape.EVERY_DAYS:
+        case PatternShape.EVERY_DAYS:
             if not 1 <= pattern.days <= MOST_DAYS:
                 raise BadInput("That many days apart is not possible.", field="days", remedy=f"Use a number from 1 to {MOST_DAYS}.")
             return f"FREQ=DAILY;INTERVAL={pattern.days}"
-        case Shape.WEEKDAYS:
+        case PatternShape.WEEKDAYS:
             return weekly_rule(pattern.weekdays)
-        case Shape.MONTHLY:
+        case PatternShape.MONTHLY:
             if len(pattern.weekdays) != 1 or not 0 <= pattern.weekdays[0] <= 6 or pattern.nth not in ORDINALS:
                 raise BadInput("Choose which weekday of the month.", field="nth", remedy="For example the first Monday.")
             return f"FREQ=MONTHLY;BYDAY={pattern.nth}{WEEKDAYS[pattern.weekdays[0]]}"
-        case Shape.WORKING_TIME:
+        case PatternShape.WORKING_TIME:
             return _working_time(pattern)
         case _:
             if not pattern.rule.strip():
@@ -83,36 +83,36 @@ _WEEKLY = re.compile(r"FREQ=WEEKLY;BYDAY=([A-Z,]+)(?:;BYHOUR=([\d,]+);BYMINUTE=0
 def pattern_of(rule: str) -> Pattern:
     """The pattern that says this rule; `rule` itself where no sentence does."""
     if rule == "FREQ=DAILY":
-        return Pattern(shape=Shape.EVERY_NIGHT)
+        return Pattern(shape=PatternShape.EVERY_NIGHT)
     if found := re.fullmatch(r"FREQ=DAILY;INTERVAL=(\d{1,3})", rule):
-        return Pattern(shape=Shape.EVERY_DAYS, days=int(found[1]))
+        return Pattern(shape=PatternShape.EVERY_DAYS, days=int(found[1]))
     if (found := re.fullmatch(r"FREQ=MONTHLY;BYDAY=(-?\d)([A-Z]{2})", rule)) and int(found[1]) in ORDINALS and found[2] in WEEKDAYS:
-        return Pattern(shape=Shape.MONTHLY, nth=int(found[1]), weekdays=(WEEKDAYS.index(found[2]),))
+        return Pattern(shape=PatternShape.MONTHLY, nth=int(found[1]), weekdays=(WEEKDAYS.index(found[2]),))
     if (found := _WEEKLY.fullmatch(rule)) and all(day in WEEKDAYS for day in found[1].split(",")):
         days = tuple(sorted(WEEKDAYS.index(day) for day in found[1].split(",")))
         if not found[2]:
-            return Pattern(shape=Shape.WEEKDAYS, weekdays=days)
+            return Pattern(shape=PatternShape.WEEKDAYS, weekdays=days)
         hours = [int(hour) for hour in found[2].split(",")]
         step = hours[1] - hours[0] if len(hours) > 1 else 4
-        guess = Pattern(shape=Shape.WORKING_TIME, weekdays=days, hours=step, from_hour=hours[0], to_hour=hours[-1])
+        guess = Pattern(shape=PatternShape.WORKING_TIME, weekdays=days, hours=step, from_hour=hours[0], to_hour=hours[-1])
         if 1 <= step <= 12 and len(hours) > 1 and rule_of(guess) == rule:
             return guess
-    return Pattern(shape=Shape.RULE, rule=rule)
+    return Pattern(shape=PatternShape.RULE, rule=rule)
 
 
 def sentence(pattern: Pattern, at: time) -> str:
     """`every night at 22:00`, `on Tuesdays and Sundays at 20:00`, `on the first Monday of each month at 21:00`."""
     time_of_day = f" at {at:%H:%M}"
     match pattern.shape:
-        case Shape.EVERY_NIGHT:
+        case PatternShape.EVERY_NIGHT:
             return f"every night{time_of_day}"
-        case Shape.EVERY_DAYS:
+        case PatternShape.EVERY_DAYS:
             return ("every day" if pattern.days == 1 else f"every {pattern.days} days") + time_of_day
-        case Shape.WEEKDAYS:
+        case PatternShape.WEEKDAYS:
             return f"on {_days(pattern.weekdays)}{time_of_day}"
-        case Shape.MONTHLY:
+        case PatternShape.MONTHLY:
             return f"on the {ORDINALS[pattern.nth]} {DAY_NAMES[pattern.weekdays[0]]} of each month{time_of_day}"
-        case Shape.WORKING_TIME:
+        case PatternShape.WORKING_TIME:
             every = "every hour" if pattern.hours == 1 else f"every {pattern.hours} hours"
             return f"{every} from {pattern.from_hour:02}:00 to {pattern.to_hour:02}:00 on {_days(pattern.weekdays)}"
         case _:

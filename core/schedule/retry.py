@@ -24,18 +24,18 @@ class Class(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Policy:
+class RetryPolicy:
     pauses_seconds: tuple[int, ...]
     """Before each further attempt; the last one repeats."""
     most_attempts: int
 
 
 POLICIES = {
-    Class.WAIT: Policy(pauses_seconds=(60, 120, 300, 600, 900), most_attempts=60),
-    Class.RESUME: Policy(pauses_seconds=(10, 30, 60, 300, 600), most_attempts=8),
-    Class.STORE: Policy(pauses_seconds=(120, 300, 900), most_attempts=20),
-    Class.FULL: Policy(pauses_seconds=(), most_attempts=1),
-    Class.STOP: Policy(pauses_seconds=(), most_attempts=1),
+    Class.WAIT: RetryPolicy(pauses_seconds=(60, 120, 300, 600, 900), most_attempts=60),
+    Class.RESUME: RetryPolicy(pauses_seconds=(10, 30, 60, 300, 600), most_attempts=8),
+    Class.STORE: RetryPolicy(pauses_seconds=(120, 300, 900), most_attempts=20),
+    Class.FULL: RetryPolicy(pauses_seconds=(), most_attempts=1),
+    Class.STOP: RetryPolicy(pauses_seconds=(), most_attempts=1),
 }
 _CLASSES: tuple[tuple[tuple[type[AtticError], ...], Class], ...] = (
     ((DeviceAway, DeviceLocked, DataAccessOff, NotAccepted, ConditionUnmet), Class.WAIT),

@@ -22,7 +22,7 @@ class Turn:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Rotation:
+class DriveRotation:
     drives: tuple[str, ...]
     """In the order of their turns."""
     every_days: int
@@ -60,7 +60,7 @@ class Rotation:
         return Turn(drive=drive, first=first, last=first + timedelta(days=self.every_days - 1))
 
 
-def overdue_since(rotation: Rotation, drive: str, *, seen_on: date | None, added_on: date, grace_days: int, day: date) -> date | None:
+def overdue_since(rotation: DriveRotation, drive: str, *, seen_on: date | None, added_on: date, grace_days: int, day: date) -> date | None:
     """The day on which its turn began that it has missed so far; None while nothing is wrong. A turn that began before it was added is
     none that it could have missed."""
     turn = rotation.newest(drive, day)

@@ -13,11 +13,11 @@ from enum import StrEnum
 from core.content.errors import DeviceLied, ItemNotTaken, LinkError
 from core.content.items import Item
 from core.content.kinds import FOLDERS, KINDS
-from core.content.link import DeviceLink, DeviceState, ReadsAhead, TellsNotRead
+from core.content.link import DeviceLink, DeviceReport, ReadsAhead, TellsNotRead
 from core.content.readiness import let_in
 from core.content.scope import LeaveOut
 from core.vault.errors import Stopped, StoreError
-from core.vault.inventory import Compared, compared, rows_of
+from core.vault.inventory import KindComparison, compared, rows_of
 from core.vault.manifests import KindSummary, Manifest
 from core.vault.tree import Tree
 from core.vault.writer import Writer
@@ -81,7 +81,7 @@ class Skipped:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class LeftOut:
+class LeftOutItem:
     """Items of one kind that were left out on purpose, for one reason."""
 
     kind: str
@@ -93,11 +93,11 @@ class LeftOut:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Captured:
     manifest: Manifest
-    state: DeviceState
+    state: DeviceReport
     read_bytes: int
     stored_bytes: int
     skipped: tuple[Skipped, ...]
-    left_out: tuple[LeftOut, ...] = ()
+    left_out: tuple[LeftOutItem, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -123,7 +123,7 @@ class Capture:
         *,
         clock: Callable[[], datetime],
         admit: Callable[[int], None] = lambda changed_bytes: None,
-        on_state: Callable[[DeviceState], None] = lambda state: None,
+        on_state: Callable[[DeviceReport], None] = lambda state: None,
         on_progress: Callable[[Progress], None] = lambda progress: None,
         should_stop: Callable[[], bool] = lambda: False,
         is_over: Callable[[], bool] = lambda: False,
@@ -178,12 +178,14 @@ class Capture:
             stored_bytes=self._writer.stored_bytes,
             skipped=tuple(self._skipped),
             left_out=tuple(
-                LeftOut(kind=kind, reason=reason, items=items, size_bytes=size_bytes)
+                LeftOutItem(kind=kind, reason=reason, items=items, size_bytes=size_bytes)
                 for (kind, reason), (items, size_bytes) in self._left_out.items()
             ),
         )
 
-    def _manifest(self, state: DeviceState, kinds: tuple[KindSummary, ...], folders: KindSummary | None, *, began_at: datetime) -> Manifest:
+    def _manifest(
+        self, state: DeviceReport, kinds: tuple[KindSummary, ...], folders: KindSummary | None, *, began_at: datetime
+    ) -> Manifest:
         told = {"make": state.make, "model": state.model, "family": state.family, "os_version": state.os_version}
         return Manifest(
             id=self._writer.vault.random(16),
@@ -198,13 +200,13 @@ class Capture:
             sealed=self._writer.inner.id if self._writer.inner else None,
         )
 
-    def _ready_state(self) -> DeviceState:
+    def _ready_state(self) -> DeviceReport:
         state = self._link.state()
         self._met(state)
         let_in(state)
         return state
 
-    def _compared(self, kind: str, previous: Manifest | None) -> Compared:
+    def _compared(self, kind: str, previous: Manifest | None) -> KindComparison:
         """What of a kind is stored already and what is to be read."""
         self._stop_if_asked()
         found = compared(self._writer, self._wanted(kind), previous, kind)
@@ -232,7 +234,7 @@ class Capture:
             self._left_out[kind, reason] = items + 1, size_bytes + item.size_bytes
         return wanted
 
-    def _take_kinds(self, kinds: Sequence[str], found: dict[str, Compared]) -> tuple[KindSummary, ...]:
+    def _take_kinds(self, kinds: Sequence[str], found: dict[str, KindComparison]) -> tuple[KindSummary, ...]:
         """In their order; what there is no room for is named. Raises Stopped when there is none for the first one."""
         taken: list[KindSummary] = []
         try:
@@ -245,7 +247,7 @@ class Capture:
             self._is_over = lambda: False  # the folders, which are small
         return tuple(sorted(taken, key=lambda summary: _SHOWN.get(summary.kind, len(_SHOWN))))
 
-    def _take_kind(self, kind: str, found: Compared) -> KindSummary:
+    def _take_kind(self, kind: str, found: KindComparison) -> KindSummary:
         if kind != FOLDERS:
             self._step(kind=kind)
         if isinstance(self._link, ReadsAhead):

@@ -16,7 +16,7 @@ from core.vault.backups import Backups
 from core.vault.blobs import BlobStore, pack_name
 from core.vault.errors import BlobMissing, Damaged
 from core.vault.framing import unframed
-from core.vault.index import ChunkIndex, Place
+from core.vault.index import ChunkIndex, ChunkPlace
 from core.vault.keys import Keys, Randomness
 from core.vault.manifests import split_ids
 from core.vault.packs import FOOTER_SUFFIX, LENGTH_BYTES, Entries, decode_entries, decode_index, ids_of, pack_bytes
@@ -213,7 +213,7 @@ class Chunks(Backups):
         while self._cached_bytes > self.limits.cached_bytes:
             self._cached_bytes -= len(self._cache.popitem(last=False)[1])
 
-    def sealed_chunk(self, chunk: bytes, place: Place | None = None) -> bytes:
+    def sealed_chunk(self, chunk: bytes, place: ChunkPlace | None = None) -> bytes:
         """Raises Damaged."""
         place = place or self.index.place(chunk)
         if place is None:

@@ -24,7 +24,7 @@ Kind = TypeVar("Kind", bound=np.generic)
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class ChunkPlace:
     """Where to read a chunk."""
 
     pack: bytes
@@ -64,7 +64,7 @@ class ChunkIndex:
         self._shift = np.uint64(64 - bits)
         counts = np.bincount((self._hi >> self._shift).astype(np.int64), minlength=1 << bits)
         self._table = np.concatenate([[0], np.cumsum(counts)]).astype(np.uint32)
-        self._fresh: dict[bytes, Place] = {}
+        self._fresh: dict[bytes, ChunkPlace] = {}
         self._fresh_packs: dict[bytes, Entries] = {}
 
     def _undamaged(self, hi: npt.NDArray[np.uint64], lo: npt.NDArray[np.uint64]) -> npt.NDArray[np.bool_] | None:
@@ -124,7 +124,7 @@ class ChunkIndex:
 
     # -- one chunk
 
-    def place(self, chunk: bytes) -> Place | None:
+    def place(self, chunk: bytes) -> ChunkPlace | None:
         """Where the chunk lies, in a marked pack if need be."""
         number = self.number(chunk)
         fresh = self._fresh.get(chunk)
@@ -132,7 +132,7 @@ class ChunkIndex:
             return fresh
         pack = int(np.searchsorted(self.starts, number, side="right")) - 1
         offset = int(self.lengths[int(self.starts[pack]) : number].sum(dtype=np.int64))
-        return Place(self.pack_ids[pack], offset, int(self.lengths[number]))
+        return ChunkPlace(self.pack_ids[pack], offset, int(self.lengths[number]))
 
     def reusable(self, chunk: bytes) -> bool:
         """Whether a new backup may rely on the stored chunk."""
@@ -201,7 +201,7 @@ class ChunkIndex:
         """For each chunk number the number of its pack in `pack_ids`."""
         return np.searchsorted(self.starts, numbers, side="right") - 1
 
-    def places(self, ids: Sequence[bytes]) -> list[Place | None]:
+    def places(self, ids: Sequence[bytes]) -> list[ChunkPlace | None]:
         """Where each of these chunks lies."""
         if len(ids) < 16:
             return [self.place(chunk) for chunk in ids]
@@ -210,7 +210,9 @@ class ChunkIndex:
         ends = np.concatenate([[0], np.cumsum(self.lengths, dtype=np.int64)])
         offsets = ends[np.maximum(numbers, 0)] - ends[self.starts[np.maximum(packs, 0)]]
         told = zip(numbers.tolist(), packs.tolist(), offsets.tolist(), strict=True)
-        return [Place(self.pack_ids[pack], offset, int(self.lengths[number])) if number >= 0 else None for number, pack, offset in told]
+        return [
+            ChunkPlace(self.pack_ids[pack], offset, int(self.lengths[number])) if number >= 0 else None for number, pack, offset in told
+        ]
 
     # -- changes
 
@@ -221,7 +223,7 @@ class ChunkIndex:
         self._fresh_packs[pack] = entries
         offset = 0
         for chunk, length in zip(ids_of(entries), entries["sealed_bytes"].tolist(), strict=True):
-            self._fresh.setdefault(chunk, Place(pack, offset, length))
+            self._fresh.setdefault(chunk, ChunkPlace(pack, offset, length))
             offset += length
         if len(self._fresh) > max(_MERGE_AT, len(self._hi) // 8):
             self.settle()

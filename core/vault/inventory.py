@@ -59,7 +59,7 @@ Part = Branch | Row | Item
 """An unchanged branch, an unchanged item, or one that is to be read; in the order of their ids."""
 
 
-class Compared:
+class KindComparison:
     """What was found of one kind."""
 
     def __init__(self, inventory: Sequence[Item], runs: list[tuple[int, int, "Branch | dict[str, Row] | None"]]) -> None:
@@ -98,7 +98,7 @@ class Compared:
                     yield item
 
 
-def compared(writer: Writer, inventory: Sequence[Item], previous: Manifest | None, kind: str) -> Compared:
+def compared(writer: Writer, inventory: Sequence[Item], previous: Manifest | None, kind: str) -> KindComparison:
     """`inventory` is sorted by id."""
     runs: list[tuple[int, int, Branch | dict[str, Row] | None]] = []
     at = 0
@@ -123,7 +123,7 @@ def compared(writer: Writer, inventory: Sequence[Item], previous: Manifest | Non
             runs.append((first, at, held))
     if at < len(inventory):
         runs.append((at, len(inventory), None))
-    return Compared(inventory, runs)
+    return KindComparison(inventory, runs)
 
 
 def _branches(writer: Writer, previous: Manifest | None, kind: str) -> Iterator[tuple[bytes, bytes, list[Row]]]:

@@ -14,14 +14,14 @@ from core.vault import blobs as names
 from core.vault.backups import Backups
 from core.vault.blobs import BlobStore, id_in
 from core.vault.errors import BlobMissing, Damaged, LastSlot, NotAVault
-from core.vault.keys import LOWEST_COST, Cost, Keys
+from core.vault.keys import LOWEST_COST, Keys, StretchCost
 from core.vault.ledger import note
 from core.vault.manifests import split_ids
 from core.vault.recovery_code import new_code
 from core.vault.sealing import local_place, seal, unseal
 from core.vault.slots import (
+    KeySlot,
     Secret,
-    Slot,
     SlotKind,
     decode_slot,
     digest_of,
@@ -35,19 +35,19 @@ from core.vault.slots import (
 )
 
 _MOST_REPLACED = 64
-_ANY_COST = Cost(passes=1, memory_bytes=1, lanes=1)
+_ANY_COST = StretchCost(passes=1, memory_bytes=1, lanes=1)
 PERSONAL = (SlotKind.PASSPHRASE, SlotKind.RECOVERY_CODE)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Policy:
+class SlotPolicy:
     """What a passphrase must cost."""
 
-    cost: Cost = Cost()
-    floor: Cost = LOWEST_COST
+    cost: StretchCost = StretchCost()
+    floor: StretchCost = LOWEST_COST
 
 
-STRICT = Policy()
+STRICT = SlotPolicy()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -83,7 +83,7 @@ def add_passphrase(
     *,
     label: str,
     now: datetime,
-    policy: Policy = STRICT,
+    policy: SlotPolicy = STRICT,
     keys: Keys | None = None,
     device: str = "",
     instead_of: tuple[bytes, ...] = (),
@@ -111,21 +111,21 @@ def slots(vault: Backups) -> list[SlotTold]:
     return sorted(found, key=lambda told: (told.made_at, told.id))
 
 
-def live_slots(vault: Backups) -> list[Slot]:
+def live_slots(vault: Backups) -> list[KeySlot]:
     """Slots as they lie in the store, those left out that were removed."""
     lying = _lying(vault)
     closed = closed_slots(vault, lying)
     return [slot for slot in lying if slot.id not in closed]
 
 
-def closed_slots(vault: Backups, lying: Iterable[Slot] | None = None) -> set[bytes]:
+def closed_slots(vault: Backups, lying: Iterable[KeySlot] | None = None) -> set[bytes]:
     """Slots that open nothing any more even where they lie in the store: removed (§9.4), or replaced by another one (§3.2)."""
     told = [one for slot in (_lying(vault) if lying is None else lying) if (one := _told(vault, slot)) is not None]
     replaced = {pair for one in told for pair in one.replaces}
     return vault.ledger().removed | {id for one in told for id in one.instead_of} | {one.id for one in told if replaced & set(one.origins)}
 
 
-def _lying(vault: Backups) -> list[Slot]:
+def _lying(vault: Backups) -> list[KeySlot]:
     return decoded_slots(vault, read_slots(vault.blobs))
 
 
@@ -142,7 +142,7 @@ def read_slots(blobs: BlobStore) -> dict[bytes, bytes]:
     return fields
 
 
-def decoded_slots(vault: Backups, lying: dict[bytes, bytes]) -> list[Slot]:
+def decoded_slots(vault: Backups, lying: dict[bytes, bytes]) -> list[KeySlot]:
     """The slots among what lies there; what is none is named in `vault.unreadable`."""
     found = []
     for id, content in lying.items():
@@ -153,7 +153,7 @@ def decoded_slots(vault: Backups, lying: dict[bytes, bytes]) -> list[Slot]:
     return found
 
 
-def _told(vault: Backups, slot: Slot) -> SlotTold | None:
+def _told(vault: Backups, slot: KeySlot) -> SlotTold | None:
     """What the sealed part of a slot says; one that is not what was written is named in `vault.unreadable`."""
     name = names.KEYS + slot.id.hex()
     try:
@@ -235,7 +235,7 @@ def _is_needed(vault: Backups, going: SlotTold) -> bool:
 
 
 def change_passphrase(
-    vault: Backups, old: str, new: str, *, now: datetime, device: str = "", slot: bytes | None = None, policy: Policy = STRICT
+    vault: Backups, old: str, new: str, *, now: datetime, device: str = "", slot: bytes | None = None, policy: SlotPolicy = STRICT
 ) -> Changed:
     """Of the store, or of one of a device's keys; only that of `slot` where one is named. The new slot comes first, so that
     the store can be opened at every moment. Raises WrongPassphrase."""

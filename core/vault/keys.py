@@ -25,14 +25,14 @@ Randomness = Callable[[int], bytes]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Cost:
+class StretchCost:
     """What one guess of a passphrase costs (RFC 9106 §3.1)."""
 
     passes: int = 3
     memory_bytes: int = 64 * MIB
     lanes: int = 4
 
-    def within(self, lowest: "Cost", highest: "Cost") -> bool:
+    def within(self, lowest: "StretchCost", highest: "StretchCost") -> bool:
         """Whether every figure lies between the two."""
         return (
             lowest.passes <= self.passes <= highest.passes
@@ -41,9 +41,9 @@ class Cost:
         )
 
 
-HIGHEST_COST = Cost(passes=16, memory_bytes=1024 * MIB, lanes=16)
+HIGHEST_COST = StretchCost(passes=16, memory_bytes=1024 * MIB, lanes=16)
 """A slot that asks for more is refused: a stranger's store must not exhaust this machine."""
-LOWEST_COST = Cost(passes=2, memory_bytes=19 * MIB, lanes=1)
+LOWEST_COST = StretchCost(passes=2, memory_bytes=19 * MIB, lanes=1)
 """A slot that asks for less is refused, by writers and by readers: guessing would be cheap. Common practice, no published standard."""
 
 
@@ -87,7 +87,7 @@ def one_form(passphrase: str) -> str:
     return unicodedata.normalize("NFC", passphrase)
 
 
-def stretched(passphrase: str, *, salt: bytes, cost: Cost) -> bytes:
+def stretched(passphrase: str, *, salt: bytes, cost: StretchCost) -> bytes:
     """Argon2id version 1.3 (RFC 9106) of the passphrase in UTF-8, 32 bytes."""
     return hash_secret_raw(passphrase.encode(), salt, cost.passes, cost.memory_bytes // KIB, cost.lanes, KEY_BYTES, Type.ID, version=19)
 

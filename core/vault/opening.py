@@ -10,7 +10,7 @@ from core.vault import blobs as names
 from core.vault.blobs import BlobStore
 from core.vault.chunks import VaultLimits
 from core.vault.errors import BlobExists, VaultExists
-from core.vault.key_slots import STRICT, Policy, add_key_file, add_passphrase, add_recovery_code
+from core.vault.key_slots import STRICT, SlotPolicy, add_key_file, add_passphrase, add_recovery_code
 from core.vault.keys import Keys, Randomness
 from core.vault.unlocking import header_of, open_backups
 from core.vault.vault import Vault
@@ -24,7 +24,7 @@ def create_vault(
     now: datetime,
     random: Randomness,
     limits: VaultLimits,
-    policy: Policy = STRICT,
+    policy: SlotPolicy = STRICT,
     same_key_as: Vault | None = None,
 ) -> tuple[Vault, str]:
     """Prepare an empty place: (the opened vault, its recovery code). Raises VaultExists.
@@ -56,7 +56,7 @@ def open_vault(
     key_file: bytes | None = None,
     random: Randomness,
     limits: VaultLimits,
-    policy: Policy = STRICT,
+    policy: SlotPolicy = STRICT,
 ) -> Vault:
     """Open with a passphrase, a recovery code or a key file. Raises NotAVault, NewerVault, WrongPassphrase, Damaged."""
     backups = open_backups(blobs, passphrase=passphrase, key_file=key_file, random=random, policy=policy)

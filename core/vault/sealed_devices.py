@@ -10,7 +10,7 @@ from core.vault.backups import Backups
 from core.vault.errors import AlreadySealed, DeviceSealed
 from core.vault.key_slots import (
     STRICT,
-    Policy,
+    SlotPolicy,
     add_key_file,
     add_passphrase,
     add_recovery_code,
@@ -26,7 +26,7 @@ from core.vault.slots import Secret, first_that_opens, refused
 
 
 def seal_device(
-    vault: Backups, device: str, passphrase: str, *, now: datetime, key_file: bytes | None = None, policy: Policy = STRICT
+    vault: Backups, device: str, passphrase: str, *, now: datetime, key_file: bytes | None = None, policy: SlotPolicy = STRICT
 ) -> tuple[Keys, str]:
     """Give a device a key of its own from now on: (the key, its recovery code). Raises AlreadySealed.
 

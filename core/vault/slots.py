@@ -17,7 +17,7 @@ from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
 from core.errors import BadInput
 from core.vault.errors import Damaged, MistypedCode, NotAVault, WrongPassphrase
-from core.vault.keys import HIGHEST_COST, LOWEST_COST, Cost, Keys, Randomness, hkdf, one_form, stretched
+from core.vault.keys import HIGHEST_COST, LOWEST_COST, Keys, Randomness, StretchCost, hkdf, one_form, stretched
 from core.vault.recovery_code import looks_like_code, secret_of, slip_in
 
 
@@ -40,7 +40,7 @@ class Secret:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Slot:
+class KeySlot:
     """One slot as it lies in a store; holds no secret."""
 
     id: bytes
@@ -50,11 +50,13 @@ class Slot:
     fields: dict[str, Any]
 
     @property
-    def cost(self) -> Cost:
-        return Cost(passes=self.fields["passes"], memory_bytes=self.fields["memory_bytes"], lanes=self.fields["lanes"])
+    def cost(self) -> StretchCost:
+        return StretchCost(passes=self.fields["passes"], memory_bytes=self.fields["memory_bytes"], lanes=self.fields["lanes"])
 
 
-def passphrase_slot(keys: Keys, passphrase: str, *, random: Randomness, cost: Cost, floor: Cost = LOWEST_COST) -> dict[str, Any]:
+def passphrase_slot(
+    keys: Keys, passphrase: str, *, random: Randomness, cost: StretchCost, floor: StretchCost = LOWEST_COST
+) -> dict[str, Any]:
     """Raises BadInput when a guess would cost less than the floor, or more than readers accept."""
     if not cost.within(floor, HIGHEST_COST):
         raise BadInput("The cost of a guess is out of range.", field="cost", remedy="Leave it at its default.")
@@ -75,7 +77,7 @@ def key_file_slot(keys: Keys, key_file: bytes, *, random: Randomness) -> dict[st
     return _wrapped(keys, SlotKind.KEY_FILE, salt, _from_key_file(key_file, salt), {})
 
 
-def open_slot(slot: Slot, secret: Secret) -> Keys | None:
+def open_slot(slot: KeySlot, secret: Secret) -> Keys | None:
     """The keys that this slot holds; None when the secret is not the one."""
     for wrapping in _wrapping_keys(slot, secret):
         try:
@@ -86,7 +88,7 @@ def open_slot(slot: Slot, secret: Secret) -> Keys | None:
     return None
 
 
-def _wrapping_keys(slot: Slot, secret: Secret) -> Iterator[bytes]:
+def _wrapping_keys(slot: KeySlot, secret: Secret) -> Iterator[bytes]:
     """Those that the secret makes for this kind of slot; slots of earlier programs took a passphrase as it was typed."""
     salt = bytes.fromhex(slot.fields["salt"])
     if slot.kind is SlotKind.PASSPHRASE and secret.passphrase is not None:
@@ -118,7 +120,7 @@ def encode_slot(fields: dict[str, Any], told: bytes) -> bytes:
     return json.dumps(fields | {"told": told.hex()}, sort_keys=True).encode()
 
 
-def decode_slot(content: bytes, *, id: bytes, floor: Cost = LOWEST_COST) -> Slot:
+def decode_slot(content: bytes, *, id: bytes, floor: StretchCost = LOWEST_COST) -> KeySlot:
     """Raises NotAVault for a slot that no honest writer makes."""
     try:
         fields = json.loads(content)
@@ -127,7 +129,7 @@ def decode_slot(content: bytes, *, id: bytes, floor: Cost = LOWEST_COST) -> Slot
         # written differently, the same slot would be another sequence of bytes that nothing vouches for
         wrong = wrong or json.dumps(fields, sort_keys=True).encode() != content
         wrong = wrong or any(bytes.fromhex(fields[name]).hex() != fields[name] for name in ("opens", "salt", "wrapped", "told"))
-        slot = Slot(id=id, kind=kind, opens=opens, fields=fields)
+        slot = KeySlot(id=id, kind=kind, opens=opens, fields=fields)
         if kind is SlotKind.PASSPHRASE:
             numbers = (fields["passes"], fields["memory_bytes"], fields["lanes"])
             wrong = wrong or any(type(number) is not int for number in numbers) or not slot.cost.within(floor, HIGHEST_COST)
@@ -143,7 +145,7 @@ def digest_of(fields: dict[str, Any]) -> str:
     return blake3(json.dumps({name: value for name, value in fields.items() if name != "told"}, sort_keys=True).encode()).hexdigest()
 
 
-def first_that_opens(slots: Iterable[Slot], secret: Secret) -> tuple[Slot, Keys] | None:
+def first_that_opens(slots: Iterable[KeySlot], secret: Secret) -> tuple[KeySlot, Keys] | None:
     """The first slot that the secret opens, and what it holds."""
     for slot in slots:
         if (keys := open_slot(slot, secret)) is not None:
@@ -151,7 +153,7 @@ def first_that_opens(slots: Iterable[Slot], secret: Secret) -> tuple[Slot, Keys]
     return None
 
 
-def told_of(slot: Slot) -> bytes:
+def told_of(slot: KeySlot) -> bytes:
     """The sealed part. Raises Damaged."""
     try:
         return bytes.fromhex(slot.fields["told"])

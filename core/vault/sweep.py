@@ -59,7 +59,7 @@ class Look:
 
 
 @dataclass(slots=True, kw_only=True)
-class Plan:
+class SweepPlan:
     """What a sweep would do now."""
 
     doomed: list[bytes] = field(default_factory=list)
@@ -94,7 +94,7 @@ def plan_sweep(vault: Vault) -> SweepReport:
     return SweepReport(freed_bytes=plan.freed_bytes - already - added, marked_bytes=marked, kept_bytes=kept)
 
 
-def _carry_through(dry: Vault, plan: Plan) -> None:
+def _carry_through(dry: Vault, plan: SweepPlan) -> None:
     """On a store that only seems to be: everything that both phases would leave, but for the packs that would be written."""
     coming = [(bytes(16), np.zeros(count, dtype=ENTRY)) for count in plan.moved]
     entries, doomed = dry.index.all_entries(), set(plan.doomed)
@@ -165,7 +165,7 @@ def look(vault: Vault) -> Look:
     return Look(manifests=manifests, needs=needs, bundles=bundles_of(vault, manifests, needs), erased=told_erased(vault))
 
 
-def _plan(vault: Vault, among: Set[bytes], found: Look) -> Plan:
+def _plan(vault: Vault, among: Set[bytes], found: Look) -> SweepPlan:
     """Which of these packs go; the same for the same store. One that was marked while its backup was being made stays."""
     needs = found.needs
     index, sizes = vault.index, vault.ids(names.PACKS)
@@ -176,7 +176,7 @@ def _plan(vault: Vault, among: Set[bytes], found: Look) -> Plan:
     if len(small) <= limits.most_small_packs:
         small = set()
     erased = where_erased(entries, found.erased)
-    plan, lengths = Plan(erased=bool(found.erased)), list[int]()
+    plan, lengths = SweepPlan(erased=bool(found.erased)), list[int]()
     for pack, (first, last) in zip(index.pack_ids, pairwise(index.starts.tolist()), strict=True):
         if pack not in among:
             continue
@@ -226,10 +226,10 @@ def _unmarked(vault: Vault) -> Set[bytes]:
     return vault.ids(names.PACKS).keys() - vault.index.marked
 
 
-def _made_ready(vault: Vault, should_stop: Callable[[], bool]) -> tuple[Plan, int]:
+def _made_ready(vault: Vault, should_stop: Callable[[], bool]) -> tuple[SweepPlan, int]:
     """What goes, when all that is needed of it lies elsewhere; and what that occupies. Raises Damaged."""
 
-    def once() -> tuple[Plan, int]:
+    def once() -> tuple[SweepPlan, int]:
         found, added = _bundled(vault, should_stop)
         plan = _plan(vault, _unmarked(vault), found)
         return plan, added + _move(vault, plan.moving, should_stop)

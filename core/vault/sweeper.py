@@ -23,23 +23,23 @@ class Sweeper:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Claim:
+class SweeperClaim:
     number: int
     """0 where nobody has ever said anything."""
     sweeper: Sweeper
     at: datetime | None
 
 
-NOBODY = Claim(number=0, sweeper=Sweeper(who=b"", name=""), at=None)
+NOBODY = SweeperClaim(number=0, sweeper=Sweeper(who=b"", name=""), at=None)
 
 
-def who_sweeps(store: Objects) -> Claim:
+def who_sweeps(store: Objects) -> SweeperClaim:
     """Raises StoreError. What cannot be read counts for nothing and is named in `unreadable`."""
     found = _claims(store)
     return max(found, key=lambda entry: (entry[1].number, entry[0]))[1] if found else NOBODY
 
 
-def hand_over(store: Objects, to: Sweeper, *, now: datetime) -> Claim:
+def hand_over(store: Objects, to: Sweeper, *, now: datetime) -> SweeperClaim:
     """By a person's word. What counts afterwards: another hand-over may have come at the same time. Raises StoreError."""
     below = _claims(store)
     number = max((claim.number for _, claim in below), default=0) + 1
@@ -60,7 +60,7 @@ def claim_sweeping(store: Objects, by: Sweeper | None, *, now: datetime) -> None
         raise SweptByAnother(f"{name} sweeps this store; nothing was removed.", name=name)
 
 
-def _claims(store: Objects) -> list[tuple[str, Claim]]:
+def _claims(store: Objects) -> list[tuple[str, SweeperClaim]]:
     found = []
     for name, told in store.told(names.SWEEPERS).items():
         try:
@@ -68,7 +68,7 @@ def _claims(store: Objects) -> list[tuple[str, Claim]]:
             if type(number) is not int or not 1 <= number < _MOST or len(who) not in (0, ID_BYTES):
                 raise ValueError("no claim")
             at = datetime.fromisoformat(told["at"])
-            found.append((name, Claim(number=number, sweeper=Sweeper(who=who, name=str(told["name"])[:200]), at=at)))
+            found.append((name, SweeperClaim(number=number, sweeper=Sweeper(who=who, name=str(told["name"])[:200]), at=at)))
         except (ValueError, KeyError, TypeError):
             store.unreadable[name] = f"Object {name} cannot be read."
     return found

@@ -21,7 +21,7 @@ CLOCK_TOLERANCE = timedelta(minutes=5)
 """Signed requests are commonly refused beyond a quarter of an hour; from memory."""
 
 
-class Step(StrEnum):
+class TrialStep(StrEnum):
     REACH = "reach"
     CONTENT = "content"
     WRITE = "write"
@@ -35,14 +35,14 @@ class Step(StrEnum):
     VERSIONS = "versions"
 
 
-NEEDED = (Step.REACH, Step.WRITE, Step.EXCLUSIVE, Step.READ, Step.LIST, Step.REMOVE)
+NEEDED = (TrialStep.REACH, TrialStep.WRITE, TrialStep.EXCLUSIVE, TrialStep.READ, TrialStep.LIST, TrialStep.REMOVE)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Result:
     """What came of one step."""
 
-    step: Step
+    step: TrialStep
     well: bool
     says: str
     remedy: str = ""
@@ -60,75 +60,77 @@ def trial(
         blobs = reach()
         lying = [name for name, _ in blobs.list("")]
     except AtticError as error:
-        yield _bad(Step.REACH, error)
+        yield _bad(TrialStep.REACH, error)
         return
-    yield _well(Step.REACH, "The place answers, and lets us list what lies there.")
+    yield _well(TrialStep.REACH, "The place answers, and lets us list what lies there.")
     yield _content(lying)
     name, content = names.SEEN + random(16).hex(), random(1024)
     ok = True
     for step, act in (
-        (Step.WRITE, lambda: _write(blobs, name, content)),
-        (Step.EXCLUSIVE, lambda: _exclusive(blobs, name, content)),
-        (Step.READ, lambda: _read(blobs, name, content)),
-        (Step.LIST, lambda: _listed(blobs, name)),
+        (TrialStep.WRITE, lambda: _write(blobs, name, content)),
+        (TrialStep.EXCLUSIVE, lambda: _exclusive(blobs, name, content)),
+        (TrialStep.READ, lambda: _read(blobs, name, content)),
+        (TrialStep.LIST, lambda: _listed(blobs, name)),
     ):
         if ok:
             result = _tried(step, act)
             ok = result.well
             yield result
-    yield _tried(Step.REMOVE, lambda: _remove(blobs, name))
+    yield _tried(TrialStep.REMOVE, lambda: _remove(blobs, name))
     if ok:
-        yield replace(_tried(Step.SPEED, lambda: _speed(blobs, names.pack_name(random(16)), random(SPEED_BYTES), seconds)), needed=False)
-    yield replace(_tried(Step.CLOCK, lambda: _clock(blobs, now)), needed=False)
-    yield replace(_tried(Step.ROOM, lambda: _room(blobs)), needed=False)
-    yield replace(_tried(Step.VERSIONS, lambda: _versions(blobs)), needed=False)
+        yield replace(
+            _tried(TrialStep.SPEED, lambda: _speed(blobs, names.pack_name(random(16)), random(SPEED_BYTES), seconds)), needed=False
+        )
+    yield replace(_tried(TrialStep.CLOCK, lambda: _clock(blobs, now)), needed=False)
+    yield replace(_tried(TrialStep.ROOM, lambda: _room(blobs)), needed=False)
+    yield replace(_tried(TrialStep.VERSIONS, lambda: _versions(blobs)), needed=False)
 
 
-def _well(step: Step, says: str) -> Result:
+def _well(step: TrialStep, says: str) -> Result:
     return Result(step=step, well=True, says=says, needed=step in NEEDED)
 
 
-def _bad(step: Step, error: AtticError) -> Result:
+def _bad(step: TrialStep, error: AtticError) -> Result:
     refused = isinstance(error, StoreReadOnly)
     return Result(step=step, well=False, says=error.message, remedy=error.remedy, needed=step in NEEDED, lacks_right=refused)
 
 
-def _tried(step: Step, act: Callable[[], Result]) -> Result:
+def _tried(step: TrialStep, act: Callable[[], Result]) -> Result:
     try:
         return act()
     except AtticError as error:
         return _bad(step, error)
 
 
-def _failed(step: Step, says: str, remedy: str) -> Result:
+def _failed(step: TrialStep, says: str, remedy: str) -> Result:
     return Result(step=step, well=False, says=says, remedy=remedy, needed=step in NEEDED)
 
 
 def _content(lying: list[str]) -> Result:
     if not lying:
-        return _well(Step.CONTENT, "It is empty.")
+        return _well(TrialStep.CONTENT, "It is empty.")
     if names.HEADER in lying:
         backups = sum(name.startswith(names.MANIFESTS) for name in lying)
         told = f"It holds a store already, with {backups} {'backup' if backups == 1 else 'backups'}."
-        return _failed(Step.CONTENT, told, "Attach it with its passphrase or recovery code, or choose another place.")
+        return _failed(TrialStep.CONTENT, told, "Attach it with its passphrase or recovery code, or choose another place.")
     strangers = sum(not names.is_ours(name) for name in lying)
     return _failed(
-        Step.CONTENT, f"{strangers or len(lying)} other objects lie there.", "Choose an empty place: a folder or prefix of its own."
+        TrialStep.CONTENT, f"{strangers or len(lying)} other objects lie there.", "Choose an empty place: a folder or prefix of its own."
     )
 
 
 def _write(blobs: BlobStore, name: str, content: bytes) -> Result:
     blobs.create(name, content)
-    return _well(Step.WRITE, "An object was written.")
+    return _well(TrialStep.WRITE, "An object was written.")
 
 
 def _exclusive(blobs: BlobStore, name: str, content: bytes) -> Result:
     try:
         blobs.create(name, content)
     except BlobExists:
-        return _well(Step.EXCLUSIVE, "A name that is taken is refused, so that two writers cannot undo one another.")
+        return _well(TrialStep.EXCLUSIVE, "A name that is taken is refused, so that two writers cannot undo one another.")
     return _failed(
-        Step.EXCLUSIVE,
+        TrialStep.EXCLUSIVE,
         "It wrote over an object that was there.",
         "A store needs a place that refuses this. Ask the provider for conditional writes.",
     )
@@ -136,14 +138,14 @@ def _exclusive(blobs: BlobStore, name: str, content: bytes) -> Result:
 
 def _read(blobs: BlobStore, name: str, content: bytes) -> Result:
     if blobs.read(name) != content or blobs.read(name, offset=100, length=50) != content[100:150]:
-        return _failed(Step.READ, "What was read is not what was written.", "Do not use this place.")
-    return _well(Step.READ, "What was written was read back, whole and in part.")
+        return _failed(TrialStep.READ, "What was read is not what was written.", "Do not use this place.")
+    return _well(TrialStep.READ, "What was written was read back, whole and in part.")
 
 
 def _listed(blobs: BlobStore, name: str) -> Result:
     if name not in {found for found, _ in blobs.list(names.SEEN)}:
-        return _failed(Step.LIST, "An object that was written is not listed.", "Do not use this place: it lists too late.")
-    return _well(Step.LIST, "What was written is listed at once.")
+        return _failed(TrialStep.LIST, "An object that was written is not listed.", "Do not use this place: it lists too late.")
+    return _well(TrialStep.LIST, "What was written is listed at once.")
 
 
 def _remove(blobs: BlobStore, name: str) -> Result:
@@ -151,8 +153,8 @@ def _remove(blobs: BlobStore, name: str) -> Result:
     try:
         blobs.read(name)
     except BlobMissing:
-        return _well(Step.REMOVE, "It was removed again.")
-    still = _failed(Step.REMOVE, "An object that was removed is still there.", "Give the key the right to remove objects.")
+        return _well(TrialStep.REMOVE, "It was removed again.")
+    still = _failed(TrialStep.REMOVE, "An object that was removed is still there.", "Give the key the right to remove objects.")
     return replace(still, lacks_right=True)
 
 
@@ -164,28 +166,28 @@ def _speed(blobs: BlobStore, name: str, content: bytes, seconds: Callable[[], fl
     ended = seconds()
     blobs.delete(name)
     up, down = (round(len(content) / max(took, 1e-6)) for took in (between - began, ended - between))
-    return _well(Step.SPEED, f"Writing {iec(up)}/s, reading {iec(down)}/s, on {iec(len(content))}.")
+    return _well(TrialStep.SPEED, f"Writing {iec(up)}/s, reading {iec(down)}/s, on {iec(len(content))}.")
 
 
 def _clock(blobs: BlobStore, now: Callable[[], datetime]) -> Result:
     there = blobs.clock()
     if there is None:
-        return _well(Step.CLOCK, "It has no clock of its own.")
+        return _well(TrialStep.CLOCK, "It has no clock of its own.")
     off = abs(there - now())
     if off > CLOCK_TOLERANCE:
         remedy = "Set this computer's clock: services refuse requests whose time is far from theirs."
-        return _failed(Step.CLOCK, f"Its clock is {spoken(off)} away from this computer's.", remedy)
-    return _well(Step.CLOCK, "Its clock and this computer's agree.")
+        return _failed(TrialStep.CLOCK, f"Its clock is {spoken(off)} away from this computer's.", remedy)
+    return _well(TrialStep.CLOCK, "Its clock and this computer's agree.")
 
 
 def _room(blobs: BlobStore) -> Result:
     free = blobs.free_bytes()
-    return _well(Step.ROOM, "It does not say how much room it has." if free is None else f"{iec(free)} are free.")
+    return _well(TrialStep.ROOM, "It does not say how much room it has." if free is None else f"{iec(free)} are free.")
 
 
 def _versions(blobs: BlobStore) -> Result:
     kept = blobs.keeps()
-    return _well(Step.VERSIONS, KEEPS_WORDS[kept])
+    return _well(TrialStep.VERSIONS, KEEPS_WORDS[kept])
 
 
 KEEPS_WORDS = {

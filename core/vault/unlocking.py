@@ -13,7 +13,7 @@ from core.vault import blobs as names
 from core.vault.backups import Backups
 from core.vault.blobs import BlobStore
 from core.vault.errors import BlobMissing, Damaged, NewerVault, NotAVault
-from core.vault.key_slots import STRICT, Policy, closed_slots, decoded_slots, read_slots
+from core.vault.key_slots import STRICT, SlotPolicy, closed_slots, decoded_slots, read_slots
 from core.vault.keys import Keys, Randomness
 from core.vault.slots import Secret, decode_slot, open_slot, refused
 
@@ -27,7 +27,7 @@ def open_backups(
     passphrase: str | None = None,
     key_file: bytes | None = None,
     random: Randomness,
-    policy: Policy = STRICT,
+    policy: SlotPolicy = STRICT,
 ) -> Backups:
     """Open with a passphrase, a recovery code or a key file. Raises NotAVault, NewerVault, WrongPassphrase, Damaged."""
     fields = read_header(blobs)

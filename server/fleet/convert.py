@@ -9,9 +9,9 @@ from core.content.accounts import Account
 from core.content.classify import FileRule
 from core.content.errors import DeviceAway, NotPaired
 from core.content.link import DeviceLink
-from core.content.link import DeviceState as Told
+from core.content.link import DeviceReport as Told
 from core.content.links import LINKS
-from core.content.own_cloud import OwnCloud, OwnCloudState, Part
+from core.content.own_cloud import OwnCloud, OwnCloudPart, OwnCloudState
 from core.schedule.promise import Standing
 from server import ports
 from server.fleet.models import Device, DeviceState, LinkType, SshKey
@@ -145,6 +145,6 @@ def own_cloud_of(entry: dict[str, Any] | None) -> OwnCloud | None:
         last_success=datetime.fromisoformat(last) if last else None,
         used_bytes=entry["used_bytes"],
         allowed_bytes=entry["allowed_bytes"],
-        kinds=tuple(Part(name=part["name"], size_bytes=part["bytes"]) for part in entry["kinds"]),
-        devices=tuple(Part(name=part["name"], size_bytes=part["bytes"]) for part in entry["devices"]),
+        kinds=tuple(OwnCloudPart(name=part["name"], size_bytes=part["bytes"]) for part in entry["kinds"]),
+        devices=tuple(OwnCloudPart(name=part["name"], size_bytes=part["bytes"]) for part in entry["devices"]),
     )

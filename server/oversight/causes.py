@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from datetime import datetime, timedelta
-from typing import Literal
+from typing import Any, Literal
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -39,16 +39,16 @@ SILENT_AFTER = timedelta(seconds=60)
 
 
 _FAILED_STEPS = {
-    "link.not_paired": ("It does not know this server any more", "open", "Pair again"),
-    "link.locked": ("Locked when its run wanted to begin", "run", "Run now"),
-    "link.data_access_off": ("Data access is switched off on the device", "open", "Show the steps"),
-    "quota.does_not_fit": ("Its run would not have fitted into the store", "room", "Make room"),
-    "store.full": ("Its store was full", "room", "Make room"),
-    "store.missing": ("Its store was not there", "storage", "Look at the store"),
-    "store.read_only": ("Its store may not be written", "storage", "Look at the store"),
-    "schedule.condition": ("Their plan waits for a condition, such as power or the office wireless", "open", "Show the steps"),
-    "link.not_accepted": ("Their holders have not said yes to this server", "open", "Show the steps"),
-    "link.cut": ("The connection broke off in the middle", "run", "Run now"),
+    "link.not_paired": ("open", "Pair again"),
+    "link.locked": ("run", "Run now"),
+    "link.data_access_off": ("open", "Show the steps"),
+    "quota.does_not_fit": ("room", "Make room"),
+    "store.full": ("room", "Make room"),
+    "store.missing": ("storage", "Look at the store"),
+    "store.read_only": ("storage", "Look at the store"),
+    "schedule.condition": ("open", "Show the steps"),
+    "link.not_accepted": ("open", "Show the steps"),
+    "link.cut": ("run", "Run now"),
 }
 
 
@@ -88,23 +88,23 @@ def silent_since(now: datetime) -> datetime | None:
 def _silent(now: datetime, last: datetime | None) -> list[Cause]:
     if last is None:
         return []
-    says = f"The scheduler has given no sign for {spoken(now - last)}: nothing starts by itself"
-    return [Cause(code="silent", mark="late", says=says, step="restart", step_label="Look again")]
+    return [Cause(code="silent", mark="late", kind="silent", facts={"span": spoken(now - last)}, step="restart", step_label="Look again")]
 
 
 def _key() -> list[Cause]:
     state = ports.keys().key_state()
     if not state.trouble:
         return []
-    return [Cause(code="key", mark="late", says=f"Nothing runs: {state.trouble} {state.remedy}", step="clock", step_label="Look")]
+    facts = {"trouble": state.trouble, "remedy": state.remedy}
+    return [Cause(code="key", mark="late", kind="key", facts=facts, step="clock", step_label="Look")]
 
 
 def _clock() -> list[Cause]:
     state = clock_state()
     if state is None or state.doubt_since is None:
         return []
-    return [Cause(code="clock", mark="late", says=f"{clock_words(state)}: nothing is removed, swept or planned far ahead", step="clock",
-                  step_label="Look at the clock")]  # fmt: skip
+    facts = {"doubt": clock_words(state)}
+    return [Cause(code="clock", mark="late", kind="clock", facts=facts, step="clock", step_label="Look at the clock")]
 
 
 def _asked(rows: list[Standings], now: datetime, zone: ZoneInfo) -> list[Cause]:
@@ -115,16 +115,7 @@ def _asked(rows: list[Standings], now: datetime, zone: ZoneInfo) -> list[Cause]:
     due = [row for row in gone if after is not None and after.passed_on(row.device.state_since.astimezone(zone).date()) <= today]
     if not due:
         return []
-    says = "Retired or lost for so long that somebody has to say whether their last backups may go"
-    return [Cause(code="keep_or_not", mark="odd", says=says, step="open", step_label="Look at their backups", devices=due)]
-
-
-_ODD_SAYS = {
-    "shrunk": "A kind shrank far more than it ever does", "grown": "A kind grew far more than it ever does",
-    "vanished": "A kind of content vanished from the device", "nothing_new": "Nothing new for days on a device in use",
-    "clock_off": "The clock of the device is wrong", "many_changed": "Very many items were rewritten at once",
-    "not_encrypted": "Content is not encrypted on the device any more",
-}  # fmt: skip
+    return [Cause(code="keep_or_not", mark="odd", kind="keep_or_not", step="open", step_label="Look at their backups", devices=due)]
 
 
 def _odd(rows: dict[UUID, Standings]) -> list[Cause]:
@@ -134,7 +125,7 @@ def _odd(rows: dict[UUID, Standings]) -> list[Cause]:
             continue
         cause = found.setdefault(
             anomaly.code,
-            Cause(code=f"odd {anomaly.code}", mark="odd", says=_ODD_SAYS[anomaly.code], step="anomalies", step_label="Compare"),
+            Cause(code=f"odd {anomaly.code}", mark="odd", kind="odd", facts={"way": anomaly.code}, step="anomalies", step_label="Compare"),
         )
         if row not in cause.devices:
             cause.devices.append(row)
@@ -153,13 +144,15 @@ def _undecided(rows: list[Standings]) -> list[Cause]:
         if row.state.standing in (Standing.LOST, Standing.RETIRED):
             continue
         for service, kind in undecided(row.device, chosen):
-            cause = found.setdefault(service, Cause(code=f"account {service}", mark="odd", says="", step="coverage", step_label="Decide"))
+            cause = found.setdefault(
+                service, Cause(code=f"account {service}", mark="odd", kind="account", step="coverage", step_label="Decide")
+            )
             kinds.setdefault(service, set()).add(kind)
             if row not in cause.devices:
                 cause.devices.append(row)
     for service, cause in found.items():
         names = listed([KINDS[code].label.lower() for code in KINDS if code in kinds[service]])
-        cause.says = f"{service or 'An account'} is switched off by its administrator: nobody has decided who keeps {names}"
+        cause.facts = {"service": service, "kinds": names}
     return list(found.values())
 
 
@@ -171,8 +164,10 @@ def _unproven(rows: dict[UUID, Standings], now: datetime) -> list[Cause]:
     devices = [rows[device.id] for device in unproven(since=now - timedelta(days=wanted)) if device.id in rows]
     if not devices:
         return []
-    says = f"No drill has proven for {wanted} days that their backups come back"
-    return [Cause(code="unproven", mark="odd", says=says, step="drills", step_label="Look at the drills", devices=devices)]
+    facts = {"days": wanted}
+    return [
+        Cause(code="unproven", mark="odd", kind="unproven", facts=facts, step="drills", step_label="Look at the drills", devices=devices)
+    ]
 
 
 def _not_fitting(now: datetime, rows: dict[UUID, Standings], zone: ZoneInfo) -> list[Cause]:
@@ -183,35 +178,36 @@ def _not_fitting(now: datetime, rows: dict[UUID, Standings], zone: ZoneInfo) -> 
     devices = [rows[id] for id in dict.fromkeys(outside_window.values_list("device_id", flat=True)) if id in rows]
     if not devices:
         return []
-    says = "Will not fit into the window of the coming night"
-    return [Cause(code="does_not_fit", mark="due_soon", says=says, step="night", step_label="See the night", devices=devices)]
+    return [Cause(code="does_not_fit", mark="due_soon", kind="does_not_fit", step="night", step_label="See the night", devices=devices)]
 
 
 def _cause_of(row: Standings, on_network: set[str], now: datetime) -> Cause | None:
     if row.plan is not None and row.plan_fault:
-        says = f"The plan {row.plan.name} cannot be computed, so nothing of it runs: {row.plan_fault}"
-        return Cause(code=f"plan {row.plan.id}", mark="no_plan", says=says, step="plan", step_label="Open the plans")
+        facts = {"plan": row.plan.name, "fault": row.plan_fault}
+        return Cause(code=f"plan {row.plan.id}", mark="no_plan", kind="plan", facts=facts, step="plan", step_label="Open the plans")
     standing, device = row.state.standing, row.device
     if standing in (Standing.LATE, Standing.NEVER):
         mark = str(standing)
         if device.newest_at is None and device.damaged_at is not None:
-            says = "Every backup of it is damaged in some place; what is whole can still be restored"
-            return Cause(code="late damaged", mark=mark, says=says, step="run", step_label="Run now")
+            return _late("late damaged", mark, "damaged")
         known = _FAILED_STEPS.get(device.last_cause_code or "")
         if known:
-            return Cause(code=f"{mark} {device.last_cause_code}", mark=mark, says=known[0], step=known[1], step_label=known[2])
+            facts, (step, label) = {"way": device.last_cause_code}, known
+            return Cause(code=f"{mark} {device.last_cause_code}", mark=mark, kind="failed", facts=facts, step=step, step_label=label)
         if device.link == "agent" and device.agent_id not in on_network:
-            return Cause(code=f"{mark} unseen", mark=mark, says="Not seen on the office network", step="open", step_label="Show the steps")
+            return _late(f"{mark} unseen", mark, "unseen", step="open", label="Show the steps")
         if standing is Standing.NEVER:
-            return Cause(code="never", mark=mark, says="Never backed up", step="run", step_label="Run now")
-        return Cause(code="late", mark=mark, says="Older than promised, and on the network now", step="run", step_label="Run now")
+            return _late("never", mark, "never")
+        return _late("late", mark, "")
     if standing is Standing.DUE_SOON:
-        return Cause(
-            code="due_soon", mark="due_soon", says="Will pass their promise before their next run", step="run", step_label="Run now"
-        )
+        return Cause(code="due_soon", mark="due_soon", kind="due_soon", step="run", step_label="Run now")
     if standing is Standing.NO_PLAN:
-        return Cause(code="no_plan", mark="no_plan", says="Without a plan, so nothing is backed up", step="plan", step_label="Give a plan")
+        return Cause(code="no_plan", mark="no_plan", kind="no_plan", step="plan", step_label="Give a plan")
     return None
+
+
+def _late(code: str, mark: str, way: str, *, step: str = "run", label: str = "Run now") -> Cause:
+    return Cause(code=code, mark=mark, kind="late", facts={"way": way}, step=step, step_label=label)
 
 
 def _store_causes(now: datetime, zone: ZoneInfo) -> list[Cause]:
@@ -237,7 +233,8 @@ def _store_causes(now: datetime, zone: ZoneInfo) -> list[Cause]:
                 Cause(
                     code=f"store {store.id}",
                     mark="store",
-                    says=store.trouble if store.name in store.trouble else f"{store.name}: {store.trouble}",
+                    kind="store",
+                    facts={"store": "" if store.name in store.trouble else store.name, "trouble": store.trouble},
                     step="storage",
                     step_label="Look",
                     store=store,
@@ -245,40 +242,34 @@ def _store_causes(now: datetime, zone: ZoneInfo) -> list[Cause]:
             )
     found += causes_of_room(stores, now, zone)
     for store in stores:
-        if store.damaged:
-            says = f"A check found damage in {store.name}; {_backups(store.damaged)} cannot be restored whole"
-            found.append(Cause(code=f"damaged {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
-        if store.missing:
-            is_or_are = "is" if store.missing == 1 else "are"
-            says = f"{_backups(store.missing)} that should lie in {store.name} {is_or_are} missing there"
-            found.append(Cause(code=f"lost {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
-        if store.fell_over:
-            runs, lie = ("run", "lies") if store.fell_over == 1 else ("runs", "lie")
-            says = f"{store.fell_over} {runs} went to another store, since {store.name} could not take them; what came {lie} there alone"
-            found.append(Cause(code=f"fell_over {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
+        for kind, count in (("damaged", store.damaged), ("lost", store.missing), ("fell_over", store.fell_over)):
+            if count:
+                found.append(_store_cause(kind, store, count=count))
         if store.owed and now - store.owed_since > (OWED_LONG_AWAY if store.comes_and_goes else OWED_LONG):
-            copies = f"{store.owed} {'copy' if store.owed == 1 else 'copies'}"
-            says = f"{copies} {'is' if store.owed == 1 else 'are'} owed to {store.name}, the oldest for {spoken(now - store.owed_since)}"
-            found.append(Cause(code=f"owed {store.id}", mark="store", says=says, step="storage", step_label="Look", store=store))
+            found.append(_store_cause("owed", store, count=store.owed, span=spoken(now - store.owed_since)))
     return [*found, *_overdue([store for store in stores if store.mode == Mode.IN_USE], now, zone)]
+
+
+def _store_cause(kind: str, store: Store, **facts: Any) -> Cause:
+    facts["store"] = store.name
+    return Cause(code=f"{kind} {store.id}", mark="store", kind=kind, facts=facts, step="storage", step_label="Look", store=store)
 
 
 def _overdue(stores: Iterable[Store], now: datetime, zone: ZoneInfo) -> list[Cause]:
     """Drives that missed their turn."""
     found = []
     for drive, since in overdue_of([store.drive for store in stores if hasattr(store, "drive")], now=now, zone=zone):
-        who = f"; {drive.keeper} takes it home" if drive.keeper else f"; it rests in {drive.rests_in}" if drive.rests_in else ""
-        says = f"{drive.store.name} was to be plugged in from {since:%A %d %B} on{who}"
+        facts = {
+            "store": drive.store.name, "since": f"{since:%A %d %B} on", "keeper": drive.keeper,
+            "rests_in": "" if drive.keeper else drive.rests_in,
+        }  # fmt: skip
         found.append(
             Cause(
-                code=f"drive {drive.store_id}", mark="store", says=says, step="drives", step_label="Look at the drives", store=drive.store
+                code=f"drive {drive.store_id}", mark="store", kind="drive", facts=facts, step="drives", step_label="Look at the drives",
+                store=drive.store,
             )
-        )
+        )  # fmt: skip
     return found
-
-
-def _backups(count: int) -> str:
-    return f"{count} backup{'' if count == 1 else 's'}"
 
 
 def _offers(rows: list[Standings]) -> list[Cause]:
@@ -288,5 +279,4 @@ def _offers(rows: list[Standings]) -> list[Cause]:
         return []
     if not count:
         return []
-    says = f"{count} device{'' if count == 1 else 's'} on the office network {'is' if count == 1 else 'are'} not in the list"
-    return [Cause(code="offers", mark="no_plan", says=says, step="pair", step_label="Add a device")]
+    return [Cause(code="offers", mark="no_plan", kind="offers", facts={"count": count}, step="pair", step_label="Add a device")]

@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any
 
 from core.content.families import FAMILIES
-from core.coverage.kinds import Held, KindCover, Live, coverage
+from core.coverage.kinds import HeldKind, KindCover, Live, coverage
 from server.fleet.convert import account_of
 from server.fleet.models import Device, Scan
 from server.plans.choices import Choices, kinds_taken
@@ -24,7 +24,7 @@ def covered(device: Device, scan: Scan | None) -> list[KindCover]:
     """One line a kind; two queries, whatever the number of backups."""
     live = None if scan is None else {entry["kind"]: _live(entry) for entry in scan.kinds}
     accounts = [account_of(entry) for entry in device.accounts]
-    held: dict[str, list[Held]] = {}
+    held: dict[str, list[HeldKind]] = {}
     for backup in present_backups().filter(device=device, suspect=False)[:COUNTED_BACKUPS]:
         for entry in backup.kinds:
             held.setdefault(entry["kind"], []).append(_held(backup, entry))
@@ -48,12 +48,12 @@ def _live(entry: dict[str, Any]) -> Live:
     )  # fmt: skip
 
 
-def _held(backup: Backup, entry: dict[str, Any]) -> Held:
+def _held(backup: Backup, entry: dict[str, Any]) -> HeldKind:
     """Of a backup that is damaged in some place, what is whole of the kind counts."""
     at, copies = entry["newest_at"], backup.present  # type: ignore[attr-defined]
     missing = min((_damaged_items(copy, entry["kind"]) for copy in copies), default=0)
     stores = tuple(copy.store.name for copy in copies if _damaged_items(copy, entry["kind"]) == missing)
-    return Held(
+    return HeldKind(
         backup=str(backup.id), finished_at=backup.finished_at, stores=stores if missing < entry["items"] else (),
         items=max(0, entry["items"] - missing), size_bytes=entry["size_bytes"], newest_name=entry["newest_name"],
         newest_at=datetime.fromisoformat(at) if at else None,

@@ -19,10 +19,8 @@ def _holds(now: datetime) -> list[Cause]:
     count = holds(unseen_since=now - LOOKED_AT_AGAIN).count()
     if not count:
         return []
-    says = (
-        f"{count} {'hold has' if count == 1 else 'holds have'} no end, and nobody has looked at {'it' if count == 1 else 'them'} for a year"
-    )
-    return [Cause(code="holds_unseen", mark="odd", says=says, step="holds", step_label="Say whether they are still needed")]
+    label = "Say whether they are still needed"
+    return [Cause(code="holds_unseen", mark="odd", kind="holds_unseen", facts={"count": count}, step="holds", step_label=label)]
 
 
 def _erasures(now: datetime, zone: ZoneInfo) -> list[Cause]:
@@ -32,5 +30,5 @@ def _erasures(now: datetime, zone: ZoneInfo) -> list[Cause]:
     names = list(open_ones.values_list("reference", flat=True)[:3])
     if not names:
         return []
-    says = f"Erasing cannot go on everywhere: {', '.join(names)}"
-    return [Cause(code="erasing_stuck", mark="odd", says=says, step="erasing", step_label="Look what is in the way")]
+    label = "Look what is in the way"
+    return [Cause(code="erasing_stuck", mark="odd", kind="erasing_stuck", facts={"names": names}, step="erasing", step_label=label)]

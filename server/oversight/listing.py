@@ -12,7 +12,7 @@ from server.oversight.standing import Standings
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wanted:
+class WantedDevices:
     """None filters nothing."""
 
     words: str = ""
@@ -61,14 +61,14 @@ ORDERS: dict[str, Callable[[Standings], Any] | None] = {
 
 
 def devices_of(code: str | None, *, now: datetime, rows: list[Standings]) -> dict[str, frozenset[UUID] | None]:
-    """The part of `Wanted` that a cause is: its devices now; none when it is gone."""
+    """The part of `WantedDevices` that a cause is: its devices now; none when it is gone."""
     if not code:
         return {"cause": None}
     found = next((cause for cause in causes(now=now, rows=rows) if cause.code == code), None)
     return {"cause": frozenset(row.device.id for row in found.devices) if found else frozenset()}
 
 
-def listed(rows: Iterable[Standings], wanted: Wanted) -> list[Standings]:
+def listed(rows: Iterable[Standings], wanted: WantedDevices) -> list[Standings]:
     """Those that fit, in the wanted order."""
     standings = [row for row in rows if _fits(row, wanted)]
     key = ORDERS[wanted.order]
@@ -95,7 +95,7 @@ def _sum(id: int | None, rows: list[Standings]) -> TeamSum:
     )
 
 
-def _fits(row: Standings, wanted: Wanted) -> bool:
+def _fits(row: Standings, wanted: WantedDevices) -> bool:
     device = row.device
     asked = (
         (wanted.standing, row.state.standing), (wanted.holder, device.holder_id), (wanted.family, device.family),

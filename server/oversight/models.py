@@ -5,7 +5,9 @@ import uuid
 from django.db import models
 
 from server.fleet.models import Device
+from server.oversight.cause_lines import CAUSES
 from server.oversight.events import told_event
+from server.people.lines import filled
 from server.people.models import User
 from server.runs.models import Backup, Occasion
 from server.storage.models import Store
@@ -75,7 +77,9 @@ class Incident(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     code = models.CharField(max_length=120, help_text="Stable name of the cause; at most one of a code is open.")
     mark = models.CharField(max_length=20)
-    says = models.CharField(max_length=400)
+    kind = models.CharField(max_length=40, blank=True, help_text="Of `cause_lines.CAUSES`.")
+    facts = models.JSONField(default=dict, help_text="What its sentence tells, by name, as it was last.")
+    written_out = models.CharField(max_length=400, blank=True, help_text="The sentence itself, of incidents from before facts were kept.")
     store = models.ForeignKey(Store, null=True, on_delete=models.CASCADE)
     opened_at = models.DateTimeField()
     closed_at = models.DateTimeField(null=True)
@@ -87,6 +91,11 @@ class Incident(models.Model):
         ordering = ["-opened_at", "-id"]
         constraints = [models.UniqueConstraint(fields=["code"], condition=models.Q(closed_at__isnull=True), name="one_open_incident")]
         indexes = [models.Index(fields=["-closed_at"], name="incidents_closed")]
+
+    @property
+    def says(self) -> str:
+        """The sentence, as it is told today."""
+        return filled(CAUSES, self.kind, self.facts) if self.kind else self.written_out
 
 
 class IncidentDevice(models.Model):

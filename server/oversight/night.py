@@ -18,7 +18,7 @@ SHOWS = ("did_not", "under_way", "to_come", "succeeded")
 
 
 @dataclass(slots=True, kw_only=True)
-class Row:
+class NightLine:
     """One device in one night; a second run of it has a row of its own."""
 
     device_id: UUID
@@ -83,13 +83,13 @@ RAN = ("device_id", "planned_for", "gives_up_at", "device__name", "device__holde
        "started_at", "finished_at", "cause")  # fmt: skip
 
 
-def night_rows(night: date) -> list[Row]:
+def night_rows(night: date) -> list[NightLine]:
     """Every row of a night, what needs a look first, then by time."""
-    rows: dict[tuple[UUID, datetime | None, UUID | None], Row] = {}
+    rows: dict[tuple[UUID, datetime | None, UUID | None], NightLine] = {}
     for device, planned, closes, name, holder, store, plan, starts, ends, basis, late, fits in LinedUp.objects.filter(
         night=night
     ).values_list(*LINED_UP):
-        rows[device, planned, None] = Row(
+        rows[device, planned, None] = NightLine(
             device_id=device, device_name=name, holder=holder, store=store, plan=plan, planned_for=planned, closes_at=closes,
             planned_start=starts, planned_end=ends, basis=basis, late=late, fits=fits,
         )  # fmt: skip
@@ -98,7 +98,7 @@ def night_rows(night: date) -> list[Row]:
         key: tuple[UUID, datetime | None, UUID | None] = (device, planned, None)
         if planned is None or key not in rows:
             key = (device, planned, id)
-            rows[key] = Row(
+            rows[key] = NightLine(
                 device_id=device, device_name=name, holder=holder, store=store, plan=ran_by or "", planned_for=planned, closes_at=closes
             )
         row = rows[key]
@@ -107,7 +107,7 @@ def night_rows(night: date) -> list[Row]:
     return sorted(rows.values(), key=lambda row: (SHOWS.index(row.shows), row.begins or first, row.device_name, str(row.device_id)))
 
 
-def fitting(rows: Iterable[Row], *, shows: str | None, words: str) -> list[Row]:
+def fitting(rows: Iterable[NightLine], *, shows: str | None, words: str) -> list[NightLine]:
     """Those of one of SHOWS, and with all of the words in device, holder, plan or store."""
     asked = words.casefold().split()
     return [
@@ -118,7 +118,7 @@ def fitting(rows: Iterable[Row], *, shows: str | None, words: str) -> list[Row]:
     ]
 
 
-def summed(night: date, rows: list[Row]) -> NightSums:
+def summed(night: date, rows: list[NightLine]) -> NightSums:
     """The figures of all of a night's rows."""
     first, last = bounds(night, office_zone())
     moments = [at for row in rows for at in (row.planned_for, row.planned_start, row.started_at) if at is not None]

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from core.quota.lasting import Lasting
-from core.quota.own_account import Step, beginning, letter, steps, wanted_bytes
+from core.quota.own_account import AccountStep, beginning, letter, steps, wanted_bytes
 from server.fleet.convert import account_of, own_cloud_of
 from server.fleet.models import Device
 from server.fleet.own_accounts import lasting_of
@@ -20,8 +20,8 @@ class AccountRoom:
     lasts: Lasting | None
     wanted_bytes: int | None
     """Until there is enough room again; None where it tells no limit."""
-    steps: list[Step]
-    proposed: list[Step]
+    steps: list[AccountStep]
+    proposed: list[AccountStep]
     """The shortest beginning that may suffice."""
     suffices: bool
     to: str

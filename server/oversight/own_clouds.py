@@ -11,17 +11,6 @@ from server.fleet.own_accounts import fills_soon
 from server.oversight.cause import Cause
 from server.oversight.standing import Standings
 
-_SAYS = {
-    OwnStanding.OFF_BY_POLICY: "Their own cloud backup is off by policy, as they say, and their plan wants it: "
-    "whoever manages the account can change that",
-    OwnStanding.OFF: "Their own cloud backup is switched off, as they say, and their plan wants it",
-    OwnStanding.UNTOLD: "They have no cloud backup of their own, or do not tell, and their plan wants one",
-    OwnStanding.FULL: "The account of their own cloud backup is full, as they say: everything that synchronises through it stops as well",
-    OwnStanding.FILLING: "The account of their own cloud backup will be full within three weeks, by what they told: "
-    "then everything that synchronises through it stops as well",
-    OwnStanding.NEARLY_FULL: "The account of their own cloud backup is nearly full, as they say",
-}  # fmt: skip
-"""Late is said with its time."""
 _ASIDE = (Standing.LOST, Standing.RETIRED, Standing.AWAY, Standing.PAUSED)
 
 
@@ -37,10 +26,10 @@ def causes_of_own_clouds(rows: list[Standings], now: datetime, zone: ZoneInfo) -
         standing = standing_of(own_cloud_of(row.device.own_cloud["told"]), within=within, now=now, fills_soon=soon)
         if standing is OwnStanding.ON_TIME:
             continue
-        says = _SAYS.get(standing) or f"Their own cloud backup has not succeeded for {spoken(within or timedelta())}, as they say"
         code = f"own_cloud {standing.value}" + (f" {wanted}" if standing is OwnStanding.LATE else "")
+        facts = {"way": standing.value, "span": spoken(within or timedelta())}
         causes.setdefault(
-            code, Cause(code=code, mark="odd", says=says, step="coverage", step_label="Look at its own cloud")
+            code, Cause(code=code, mark="odd", kind="own_cloud", facts=facts, step="coverage", step_label="Look at its own cloud")
         ).devices.append(row)
     order = list(OwnStanding)
     return sorted(causes.values(), key=lambda cause: order.index(OwnStanding(cause.code.split()[1])))

@@ -18,7 +18,7 @@ MORNING = time(8)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Share:
+class PromiseShare:
     """Mornings on which something was owed, and how many of them it was there."""
 
     owed: int
@@ -29,7 +29,9 @@ class Share:
         return round(100 * self.kept / self.owed, 1) if self.owed else None
 
 
-def shares_by_month(*, device: UUID | None = None, team: int | None = None, months: int = 13, today: date) -> list[tuple[date, Share]]:
+def shares_by_month(
+    *, device: UUID | None = None, team: int | None = None, months: int = 13, today: date
+) -> list[tuple[date, PromiseShare]]:
     """Month → share, newest first. One query."""
     first = (today.replace(day=1) - timedelta(days=31 * (months - 1))).replace(day=1)
     found = PromiseDay.objects.filter(day__gte=first)
@@ -38,24 +40,25 @@ def shares_by_month(*, device: UUID | None = None, team: int | None = None, mont
     if team is not None:
         found = found.filter(team=team)
     rows = found.annotate(month=TruncMonth("day")).values("month").annotate(owed=_OWED, inside=_INSIDE).order_by("-month")
-    return [(row["month"], Share(owed=row["owed"], kept=row["inside"])) for row in rows]
+    return [(row["month"], PromiseShare(owed=row["owed"], kept=row["inside"])) for row in rows]
 
 
 _OWED, _INSIDE = Count("id", filter=Q(kept__isnull=False)), Count("id", filter=Q(kept=True))
 
 
-def shares_by_team(*, first: date, last: date) -> list[tuple[str, Share]]:
+def shares_by_team(*, first: date, last: date) -> list[tuple[str, PromiseShare]]:
     """Name of the team → share, best first. One query."""
     rows = PromiseDay.objects.filter(day__range=(first, last)).values("team__name").annotate(owed=_OWED, inside=_INSIDE)
-    found = [(row["team__name"] or "", Share(owed=row["owed"], kept=row["inside"])) for row in rows]
+    found = [(row["team__name"] or "", PromiseShare(owed=row["owed"], kept=row["inside"])) for row in rows]
     return sorted(found, key=lambda entry: (-(entry[1].percent or 0.0), entry[0]))
 
 
-def shares_by_device(*, first: date, last: date) -> dict[UUID, Share]:
+def shares_by_device(*, first: date, last: date) -> dict[UUID, PromiseShare]:
     """One query."""
     rows = PromiseDay.objects.filter(day__range=(first, last))
     return {
-        row["device"]: Share(owed=row["owed"], kept=row["inside"]) for row in rows.values("device").annotate(owed=_OWED, inside=_INSIDE)
+        row["device"]: PromiseShare(owed=row["owed"], kept=row["inside"])
+        for row in rows.values("device").annotate(owed=_OWED, inside=_INSIDE)
     }
 
 
@@ -64,9 +67,9 @@ def days_of(device: UUID, *, first: date) -> dict[date, str]:
     return dict(PromiseDay.objects.filter(device=device, day__gte=first).order_by("day").values_list("day", "standing"))
 
 
-def kept_in(first: date, last: date) -> Share:
+def kept_in(first: date, last: date) -> PromiseShare:
     row = PromiseDay.objects.filter(day__range=(first, last)).aggregate(owed=_OWED, inside=_INSIDE)
-    return Share(owed=row["owed"], kept=row["inside"])
+    return PromiseShare(owed=row["owed"], kept=row["inside"])
 
 
 def mornings_between(first: date, last: date, zone: ZoneInfo) -> dict[date, datetime]:

@@ -11,7 +11,7 @@ from django.db.models import Count, Max, Sum
 
 from server.fleet.queries import devices
 from server.oversight.models import Incident, MonthReport
-from server.oversight.promises import Share, kept_in, shares_by_device, shares_by_team
+from server.oversight.promises import PromiseShare, kept_in, shares_by_device, shares_by_team
 from server.runs.history import OUTCOMES, Totals, filtered, totals
 from server.runs.models import Run
 from server.storage.models import Store
@@ -23,11 +23,11 @@ WORST = 12
 class Report:
     first: date
     last: date
-    promise: Share
-    before: Share
+    promise: PromiseShare
+    before: PromiseShare
     """The month before, to compare with."""
-    teams: list[tuple[str, Share]]
-    worst: list[tuple[str, str, Share]]
+    teams: list[tuple[str, PromiseShare]]
+    worst: list[tuple[str, str, PromiseShare]]
     """(device, holder, share) of the devices that kept it least."""
     totals: Totals
     before_totals: Totals
@@ -91,7 +91,7 @@ def _bounds(day: date) -> tuple[date, date]:
 def told_report(found: Report) -> dict[str, Any]:
     """As JSON holds it."""
 
-    def share(one: Share) -> dict[str, Any]:
+    def share(one: PromiseShare) -> dict[str, Any]:
         return {"owed": one.owed, "kept": one.kept, "percent": one.percent}
 
     return {

@@ -5,7 +5,7 @@ from datetime import datetime
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from core.quota.allowances import Standing
+from core.quota.allowances import AllowanceStanding
 from core.schedule.nights import coming_night
 from core.units import iec
 from server.oversight.cause import Cause
@@ -32,29 +32,34 @@ def _full_soon(stores: list[Store], now: datetime, zone: ZoneInfo) -> list[Cause
         nearly = bool(store.allowance_bytes) and store.stored_bytes * 100 >= (store.allowance_bytes or 0) * NEARLY
         if not (nearly or runway.soon):
             continue
-        parts = []
-        if nearly:
-            left = iec(max(0, (store.allowance_bytes or 0) - store.stored_bytes))
-            parts.append(f"has {left} left of its allowance of {iec(store.allowance_bytes or 0)}")
-        if runway.soon:
-            parts.append(f"is {runway.short}" if runway.days is not None else f"may be full in {runway.earliest} days")
-        says = f"{store.name} {' and '.join(parts)}"
-        found.append(Cause(code=f"full {store.id}", mark="store", says=says, step="room", step_label="Make room", store=store))
+        allowance = store.allowance_bytes or 0
+        facts = {
+            "store": store.name,
+            "left": iec(max(0, allowance - store.stored_bytes)) if nearly else "",
+            "allowance": iec(allowance) if nearly else "",
+            "both": nearly and runway.soon,
+            "short": runway.short if runway.soon and runway.days is not None else "",
+            "earliest": runway.earliest if runway.soon and runway.days is None else None,
+        }
+        found.append(
+            Cause(code=f"full {store.id}", mark="store", kind="full", facts=facts, step="room", step_label="Make room", store=store)
+        )
     return found
 
 
 def _over(stores: list[Store], now: datetime) -> list[Cause]:
     by_id, found = {store.id: store for store in stores}, []
     for one in allowances_in(stores, now=now):
-        if one.standing not in (Standing.OVERDUE, Standing.FULL):
+        if one.standing not in (AllowanceStanding.OVERDUE, AllowanceStanding.FULL):
             continue
         store = by_id[one.row.store_id]
         whose = f"{one.of} in {store.name}" if one.of != store.name else store.name
-        if one.standing is Standing.FULL:
-            says = f"{whose} has all that it may have, {iec(one.limits.hard_bytes or 0)}: nothing more is taken in"
+        if one.standing is AllowanceStanding.FULL:
+            facts = {"way": "hard", "whose": whose, "limit": iec(one.limits.hard_bytes or 0)}
         else:
-            says = f"{whose} holds {iec(one.soft_held)} and was to hold at most {iec(one.limits.soft_bytes or 0)}"
-        found.append(Cause(code=f"allowance {one.row.id}", mark="store", says=says, step="room", step_label="Make room", store=store))
+            facts = {"way": "soft", "whose": whose, "held": iec(one.soft_held), "limit": iec(one.limits.soft_bytes or 0)}
+        code = f"allowance {one.row.id}"
+        found.append(Cause(code=code, mark="store", kind="allowance", facts=facts, step="room", step_label="Make room", store=store))
     return found
 
 
@@ -65,9 +70,9 @@ def no_room_tonight(now: datetime, rows: dict[UUID, Standings], zone: ZoneInfo) 
     for one in ahead.order_by("-late", "starts_at"):
         if (row := rows.get(one.device_id)) is None:
             continue
-        says = f"No room for their run of the coming night: {one.no_room}"
-        code = f"no_room {one.short_room or one.store_id}"
-        cause = causes.setdefault(code, Cause(code=code, mark="due_soon", says=says, step="room", step_label="Make room", store=one.store))
+        code, facts = f"no_room {one.short_room or one.store_id}", {"room": one.no_room}
+        made = Cause(code=code, mark="due_soon", kind="no_room", facts=facts, step="room", step_label="Make room", store=one.store)
+        cause = causes.setdefault(code, made)
         if row not in cause.devices:
             cause.devices.append(row)
     return list(causes.values())

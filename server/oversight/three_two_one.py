@@ -9,7 +9,7 @@ from uuid import UUID
 
 from django.db.models import Max, QuerySet
 
-from core.coverage.three_two_one import Lack, Place, Target, ThreeTwoOne, three_two_one
+from core.coverage.three_two_one import CopyPlace, Lack, PlacesTarget, ThreeTwoOne, three_two_one
 from server.fleet.models import Device, DeviceState
 from server.plans.models import PlanTarget
 from server.recovery.drills import proven_at
@@ -20,16 +20,16 @@ NOT_IN_HANDS = (DeviceState.LOST, DeviceState.RETIRED)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Row:
+class CopiesRow:
     device: Device
     plan_id: UUID | None
-    places: list[Place]
+    places: list[CopyPlace]
     told: ThreeTwoOne
     drilled_at: datetime | None
     """When a backup of it last came back right."""
 
 
-def all_rows(*, now: datetime) -> list[Row]:
+def all_rows(*, now: datetime) -> list[CopiesRow]:
     """Every device, those that lack most first. Five queries."""
     devices = Device.objects.select_related("holder", "team", "assignment").order_by("name", "id")
     stores = {store.id: store for store in Store.objects.all()}
@@ -40,7 +40,7 @@ def all_rows(*, now: datetime) -> list[Row]:
         plan = None if assignment is None else assignment.plan_id
         on_device = device.state not in NOT_IN_HANDS
         told = three_two_one(places[device.id], None if plan is None else targets[plan], on_device=on_device, now=now)
-        row = Row(device=device, plan_id=plan, places=places[device.id], told=told, drilled_at=drilled.get(device.id))
+        row = CopiesRow(device=device, plan_id=plan, places=places[device.id], told=told, drilled_at=drilled.get(device.id))
         rows.append(row)
     order = list(Lack)
     return sorted(rows, key=lambda row: (order.index(row.told.lacks[0]) if row.told.lacks else len(order), -len(row.told.lacks)))
@@ -61,24 +61,26 @@ def _there() -> QuerySet[Copy]:
     )
 
 
-def _places(stores: dict[UUID, Store]) -> dict[UUID, list[Place]]:
+def _places(stores: dict[UUID, Store]) -> dict[UUID, list[CopyPlace]]:
     there = _there()
-    found: dict[UUID, list[Place]] = defaultdict(list)
+    found: dict[UUID, list[CopyPlace]] = defaultdict(list)
     newest = there.order_by().values("backup__device", "store").annotate(newest=Max("backup__finished_at"), checked=Max("checked_at"))
     for one in newest:
         store = stores[one["store"]]
-        place = Place(store=store.name, medium=store.medium, off_site=store.off_site, newest_at=one["newest"], checked_at=one["checked"])
+        place = CopyPlace(
+            store=store.name, medium=store.medium, off_site=store.off_site, newest_at=one["newest"], checked_at=one["checked"]
+        )
         found[one["backup__device"]].append(place)
     for places in found.values():
         places.sort(key=lambda place: (-place.newest_at.timestamp(), place.store))
     return found
 
 
-def _targets(stores: dict[UUID, Store]) -> dict[UUID, list[Target]]:
+def _targets(stores: dict[UUID, Store]) -> dict[UUID, list[PlacesTarget]]:
     """Plan → its stores that are in use."""
-    targets: dict[UUID, list[Target]] = defaultdict(list)
+    targets: dict[UUID, list[PlacesTarget]] = defaultdict(list)
     for plan, store in PlanTarget.objects.filter(store__mode=Mode.IN_USE).values_list("plan_id", "store_id"):
-        targets[plan].append(Target(medium=stores[store].medium, off_site=stores[store].off_site))
+        targets[plan].append(PlacesTarget(medium=stores[store].medium, off_site=stores[store].off_site))
     return targets
 
 
@@ -91,7 +93,7 @@ class OfTeam:
     whole: int = 0
 
 
-def by_team(rows: list[Row]) -> list[OfTeam]:
+def by_team(rows: list[CopiesRow]) -> list[OfTeam]:
     teams: dict[str, OfTeam] = {}
     for row in rows:
         name = row.device.team.name if row.device.team else ""
@@ -102,7 +104,7 @@ def by_team(rows: list[Row]) -> list[OfTeam]:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Evidence:
+class CopyEvidence:
     """Of the devices in somebody's hands: what an auditor asks first."""
 
     devices: int
@@ -115,14 +117,14 @@ class Evidence:
     drilled: int
 
 
-def evidence(rows: list[Row]) -> Evidence:
+def evidence(rows: list[CopiesRow]) -> CopyEvidence:
     """One query more."""
     mine = [row for row in rows if row.device.state not in NOT_IN_HANDS]
     newest = Backup.objects.filter(
         device__in=[row.device.id for row in mine], in_doubt=False, suspect=False, copies__state=CopyState.PRESENT
     )
     latest = newest.order_by("device_id", "-finished_at").distinct("device_id").values_list("encrypted", flat=True)
-    return Evidence(
+    return CopyEvidence(
         devices=len(mine),
         planned=sum(row.plan_id is not None for row in mine),
         backed_up=sum(bool(row.places) for row in mine),
@@ -133,7 +135,7 @@ def evidence(rows: list[Row]) -> Evidence:
     )
 
 
-def fitting(rows: list[Row], *, team: int | None, lacks: str, words: str) -> list[Row]:
+def fitting(rows: list[CopiesRow], *, team: int | None, lacks: str, words: str) -> list[CopiesRow]:
     wanted = words.casefold().split()
     return [
         row

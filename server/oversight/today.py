@@ -9,7 +9,7 @@ from core.schedule.promise import KEPT, OWED
 from server.fleet.models import DeviceState
 from server.oversight.cause import Cause
 from server.oversight.causes import causes, silent_since
-from server.oversight.incidents import Known, remembered
+from server.oversight.incidents import KnownIncident, remembered
 from server.oversight.models import Incident
 from server.oversight.ribbon import Night, last_night, planned_of
 from server.oversight.standing import Standings, standings
@@ -27,7 +27,7 @@ class Today:
     says: str
     causes: list[Cause]
     put_off: list[Cause]
-    known: dict[str, Known]
+    known: dict[str, KnownIncident]
     """Code of a cause → what is remembered of it."""
     back_to_normal: list[Incident]
     """Closed since yesterday."""

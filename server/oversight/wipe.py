@@ -2,7 +2,7 @@
 
 from datetime import datetime
 
-from core.content.link import Card, DeviceState
+from core.content.link import Card, DeviceReport
 from core.coverage.kinds import Cover, KindCover
 from core.coverage.wipe import Answer, CopyFacts, Evidence, Missing, may_be_wiped
 from server.fleet.models import Device, LinkType, Scan
@@ -64,11 +64,11 @@ def _missing(scan: Scan | None, newest: Backup | None) -> list[Missing]:
     return [Missing(kind=one["kind"], items=one["items"], examples=tuple(one["examples"])) for one in scan.missing]
 
 
-def _state(device: Device, scan: Scan | None) -> DeviceState | None:
+def _state(device: Device, scan: Scan | None) -> DeviceReport | None:
     """What is known of it; a plain folder has neither lock nor card."""
     if device.family == "folder":
-        return DeviceState(make="", model="", family=device.family, os_version="", finder_lock=False, card=Card(present=False))
+        return DeviceReport(make="", model="", family=device.family, os_version="", finder_lock=False, card=Card(present=False))
     told = device.card
     card = Card(present=told["present"], size_bytes=told.get("size_bytes"), encrypted=told.get("encrypted")) if told else None
     lock = scan.state.get("finder_lock") if scan else None
-    return DeviceState(make="", model="", family=device.family, os_version="", finder_lock=lock, card=card)
+    return DeviceReport(make="", model="", family=device.family, os_version="", finder_lock=lock, card=card)

@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from core.retention.verdicts import Moment, verdicts
-from core.schedule.pattern import Shape, pattern_of
+from core.schedule.pattern import PatternShape, pattern_of
 from core.schedule.recurrence import clock_change
 from core.schedule.window import longest_gap, slots
 from server.people.queries import closed_days, office_zone
@@ -23,7 +23,7 @@ def preview(plan: Plan, *, now: datetime) -> dict[str, Any]:
     kept = [verdict.moment.at.astimezone(zone).date() for verdict in verdicts(year, rule_of(plan), zone=zone, now=now) if verdict.kept]
     first = recurrence.following(now, 1)
     coming = slots(recurrence, window_of(plan), after=now, until=first[0] + timedelta(days=40)) if first else []
-    hourly = pattern_of(plan.rule).shape in (Shape.WORKING_TIME, Shape.RULE)
+    hourly = pattern_of(plan.rule).shape in (PatternShape.WORKING_TIME, PatternShape.RULE)
     upcoming = [
         {"at": slot.opens, "closes": slot.closes, "clocks": clock_change(slot.opens, None if hourly else plan.starts_at, zone)}
         for slot in coming

@@ -16,7 +16,7 @@ from server.plans.soundness import or_else
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Applied:
+class AppliedRule:
     """A rule, and where it comes from."""
 
     rule: Rule
@@ -82,7 +82,7 @@ class RuleBook:
     def read(cls) -> "RuleBook":
         return cls(current_versions())
 
-    def of(self, device: Device, store: UUID, plan: Plan | None, stores: Collection[UUID] | None = None) -> Applied | None:
+    def of(self, device: Device, store: UUID, plan: Plan | None, stores: Collection[UUID] | None = None) -> AppliedRule | None:
         """Most particular first: device, team, store, plan; each of the first two in this store before everywhere.
 
         A device that is retired or lost, or whose holder has left, has a rule of its own, where there is one.
@@ -101,14 +101,14 @@ class RuleBook:
         ):
             row = self.versions.get(subject) if subject else None
             if row is not None and row.told is not None:
-                return Applied(rule=rule_from(row.told), says=says, version=row.number)
+                return AppliedRule(rule=rule_from(row.told), says=says, version=row.number)
         if plan is None or store not in ({target.store_id for target in plan.targets.all()} if stores is None else stores):
             return None
         own = self.versions.get(subject_of(plan=plan.id))
         rule = self.instead.get(plan.id) or or_else(plan, lambda: rule_of(plan), None)
         if rule is None:  # a plan that cannot be computed lets nothing go
             return None
-        return Applied(rule=rule, says=f"the rule of {plan.name}", version=own.number if own is not None else 1)
+        return AppliedRule(rule=rule, says=f"the rule of {plan.name}", version=own.number if own is not None else 1)
 
     def replaced(self, subject: str, told: dict[str, Any] | None) -> "RuleBook":
         """As it would be with another version of one rule."""

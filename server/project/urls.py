@@ -90,7 +90,7 @@ api = [
     path("devices/changes/<uuid:id>/undo", register.UndoView.as_view()),
     path("devices/import/preview", register.PreviewImportView.as_view()),
     path("devices/import", register.ImportView.as_view()),
-    path("devices/export", register.ExportView.as_view()),
+    path("devices/export", register.RegisterExportView.as_view()),
     path("devices/<uuid:id>", devices.DeviceView.as_view()),
     path("devices/<uuid:id>/change", register.ChangeDeviceView.as_view()),
     path("devices/<uuid:id>/pair-again", pairing.PairAgainView.as_view()),

@@ -16,7 +16,7 @@ from adapters.destinations.lying import FolderOnServer
 from adapters.destinations.scratch import ScratchFolder
 from adapters.hooks.http import checked_address, post
 from adapters.keys.files import KeyFiles
-from adapters.keys.server_key import Kind, OtherKey, make_key, place_in, read_key
+from adapters.keys.server_key import KeyKind, OtherKey, make_key, place_in, read_key
 from adapters.keys.server_key import fingerprint as fingerprint_of_key
 from adapters.links.agent import AgentLink
 from adapters.links.agent_pairing import offers, pair
@@ -25,7 +25,7 @@ from adapters.links.gathered import GatheredLink
 from adapters.links.paced import PacedLink
 from adapters.links.sftp import SftpLink
 from adapters.links.sftp_session import Sftp, fingerprint, host_key, new_key
-from adapters.places import Places
+from adapters.places import StorePlaces
 from adapters.stores.drives import PLACES, Drives
 from adapters.stores.places import blobs_at, make_room
 from core.content.classify import FileRule
@@ -56,8 +56,8 @@ class Wiring:
         self._env, self._known_fingerprint = env, known_fingerprint
         self._key_place = place_in(env.key, data=env.data, credentials=env.credentials)
         self._keys = KeyFiles(env.data / "keys", self._server_key)
-        keys = (env.data / "keys", self._key_place.path.parent) if self._key_place.kind is Kind.MEDIUM else (env.data / "keys",)
-        self._places = Places(data=env.data, program=settings.ROOT, keys=keys, roots=env.roots)
+        keys = (env.data / "keys", self._key_place.path.parent) if self._key_place.kind is KeyKind.MEDIUM else (env.data / "keys",)
+        self._places = StorePlaces(data=env.data, program=settings.ROOT, keys=keys, roots=env.roots)
         self.limits = VaultLimits(pack_bytes=env.pack_bytes, grace_seconds=env.grace_seconds, waste_percent=env.waste_percent)
         self._drives = Drives(env.drives or PLACES)
         self.slot_policy = STRICT

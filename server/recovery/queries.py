@@ -9,8 +9,8 @@ from django.db.models import Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.content.items import Item
-from core.content.kinds import Shape, kind
-from core.recovery.inside import Line, line, matches
+from core.content.kinds import KindShape, kind
+from core.recovery.inside import TextLine, line, matches
 from core.vault.damage import is_whole
 from core.vault.errors import Damaged, NoSuchBackup
 from core.vault.manifests import Manifest, Stored
@@ -29,7 +29,7 @@ class Shown:
     """One item in a list."""
 
     item: Item
-    line: Line
+    line: TextLine
     damaged: bool
 
 
@@ -60,7 +60,7 @@ def inside(backup: Backup, code: str, *, words: list[str], page: int) -> tuple[l
 
 
 def _page(vault: Vault, manifest: Manifest, code: str, *, words: list[str], page: int) -> tuple[list[Shown], int, int]:
-    readable = kind(code).shape not in (Shape.PICTURE, Shape.FILE)
+    readable = kind(code).shape not in (KindShape.PICTURE, KindShape.FILE)
     stored_items: list[tuple[Stored, Shown | None]] = []
     lost: list[int] = []
     for stored in vault.items(manifest, code, lost=lost.append):
@@ -93,5 +93,5 @@ def _shown(vault: Vault, stored: Stored, readable: bool) -> Shown:
             raise Damaged("A check found it damaged.")
         content = b"".join(vault.read(stored)) if readable else None
     except Damaged:
-        return Shown(item=stored.item, line=Line(title=stored.item.name, detail="damaged in the store"), damaged=True)
+        return Shown(item=stored.item, line=TextLine(title=stored.item.name, detail="damaged in the store"), damaged=True)
     return Shown(item=stored.item, line=line(stored.item, content), damaged=False)

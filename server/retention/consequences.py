@@ -49,7 +49,7 @@ class Point:
 
 
 @dataclass(slots=True, kw_only=True)
-class OfDevice:
+class DeviceConsequences:
     device: Device
     leaves: int = 0
     stays: int = 0
@@ -71,7 +71,7 @@ class OfStore:
 class Consequences:
     """Counts are of backups in a device and of copies in a store."""
 
-    devices: list[OfDevice] = field(default_factory=list)
+    devices: list[DeviceConsequences] = field(default_factory=list)
     stores: dict[UUID, OfStore] = field(default_factory=dict)
     leaves: int = 0
     stays: int = 0
@@ -132,7 +132,7 @@ def compared(before: Sequence[Judged], after: Sequence[Judged], context: Context
 
 
 def _of_device(before: Judged, after: Judged, found: Consequences, told: list[str]) -> None:
-    one = OfDevice(device=after.device, lapsed=after.lapsed)
+    one = DeviceConsequences(device=after.device, lapsed=after.lapsed)
     kept_before = {(verdict.moment.id, verdict.moment.store) for verdict in before.verdicts if verdict.kept}
     backups: dict[str, list[tuple[datetime, str]]] = defaultdict(list)
     for verdict in after.verdicts:

@@ -36,7 +36,7 @@ MOST_ITEMS = 500
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wish:
+class ErasureWish:
     """What somebody wants erased: items of one device, or all backups of devices."""
 
     devices: list[Device]
@@ -66,7 +66,7 @@ class InStore:
 
 @dataclass(slots=True, kw_only=True)
 class Preview:
-    wish: Wish
+    wish: ErasureWish
     stores: list[InStore] = field(default_factory=list)
     objections: list[str] = field(default_factory=list)
     """Why it cannot be asked for as it is, each with the step that helps."""
@@ -79,7 +79,7 @@ class Preview:
         return max((day for day in days if day is not None), default=None) if None not in days else None
 
 
-def wish_of(*, device: UUID | None, items: Sequence[dict[str, str]], devices: Sequence[UUID], holder: int | None) -> Wish:
+def wish_of(*, device: UUID | None, items: Sequence[dict[str, str]], devices: Sequence[UUID], holder: int | None) -> ErasureWish:
     """Raises BadInput, Http404."""
     if (device is None) == (not devices and holder is None):
         raise BadInput("Items of one device, or whole devices.", field="device", remedy="Choose one of the two.")
@@ -90,15 +90,15 @@ def wish_of(*, device: UUID | None, items: Sequence[dict[str, str]], devices: Se
                 f"Choose between one and {MOST_ITEMS} items.", field="items", remedy="Choose the items in a backup of the device."
             )
         chosen = tuple(dict.fromkeys((kind(one["kind"]).code, one["id"]) for one in items))
-        return Wish(devices=[get_object_or_404(Device, id=device)], items=chosen)
+        return ErasureWish(devices=[get_object_or_404(Device, id=device)], items=chosen)
     wanted = Device.objects.filter(id__in=devices) | (person.devices.all() if person is not None else Device.objects.none())
     found = list(wanted.select_related("holder", "team", "assignment__plan").distinct().order_by("name", "id"))
     if not found and person is None:
         raise BadInput("There is no such device.", field="devices", remedy="Choose devices of the list.")
-    return Wish(devices=found, holder=person)
+    return ErasureWish(devices=found, holder=person)
 
 
-def preview(wish: Wish, *, begins_on: date, now: datetime) -> Preview:
+def preview(wish: ErasureWish, *, begins_on: date, now: datetime) -> Preview:
     """Opens every store that has a backup of these devices; items are looked for in each."""
     told, frozen, today = Preview(wish=wish), Frozen.read(), now.astimezone(office_zone()).date()
     if begins_on < today:
@@ -126,12 +126,12 @@ def preview(wish: Wish, *, begins_on: date, now: datetime) -> Preview:
     return told
 
 
-def found_in(vault: Vault, wish: Wish) -> list[UUID]:
+def found_in(vault: Vault, wish: ErasureWish) -> list[UUID]:
     """Backups in a store that hold any of the items. Raises AtticError."""
     return [UUID(bytes=id) for id in holding(vault, device=str(wish.devices[0].id), items=wish.marks)]
 
 
-def item_names(wish: Wish) -> list[dict[str, str]]:
+def item_names(wish: ErasureWish) -> list[dict[str, str]]:
     """[{kind, id, mark, name}] as the newest backup that can be read calls them; the id where none does."""
     names = {one: one[1] for one in wish.items}
     for copy in _newest_first(wish.devices[0]):

@@ -50,7 +50,7 @@ def future(device: Device, store: UUID | None, *, now: datetime) -> list[Day]:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Ending:
+class LeavingDay:
     """A day on which something begins to leave."""
 
     day: date
@@ -60,7 +60,7 @@ class Ending:
     """Moments of now and to come that can be restored at the end of that day."""
 
 
-def endings(device: Device, store: UUID | None, *, now: datetime) -> list[Ending]:
+def endings(device: Device, store: UUID | None, *, now: datetime) -> list[LeavingDay]:
     """Day by day for a year, those days only on which something begins to leave; in one store, or the last store that has it."""
     zone = office_zone()
     found = judged(device, Context.read(now))
@@ -78,7 +78,7 @@ def endings(device: Device, store: UUID | None, *, now: datetime) -> list[Ending
     for day in sorted(days):
         close = datetime.combine(day + timedelta(days=1), time(), zone)
         left = sum(at < close and (end is None or end >= close) for (_, at), end in until.items())
-        told.append(Ending(day=day, moments=sorted(days[day], reverse=True), left=left))
+        told.append(LeavingDay(day=day, moments=sorted(days[day], reverse=True), left=left))
     return told
 
 

@@ -28,7 +28,7 @@ def holds(*, words: str = "", without_end: bool = False, unseen_since: datetime 
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Reach:
+class HoldReach:
     """Whose backups a hold is for: of a device, a holder, a team or everybody; and of which days of the office."""
 
     device: UUID | None = None

@@ -21,7 +21,7 @@ from server.people.queries import office_zone
 from server.plans.convert import recurrence_of
 from server.plans.models import Assignment, Plan
 from server.plans.queries import OF_THEIR_PLANS
-from server.plans.rules import GONE_STATES, Applied, RuleBook
+from server.plans.rules import GONE_STATES, AppliedRule, RuleBook
 from server.retention.freezing import Frozen
 from server.runs.models import ACTIVE, CAME, THERE, Copy, CopyState, Run, RunState
 from server.runs.protection import in_use
@@ -64,7 +64,7 @@ class Judged:
     copies: dict[tuple[str, str], Copy]
     """(backup, store) → its row, with its backup."""
     moments: list[Moment]
-    rules: Mapping[str, Applied | None]
+    rules: Mapping[str, AppliedRule | None]
     as_of: datetime
     lapsed: bool
     """Whether its protection has lapsed, so that its rules count by its newest good backup."""
@@ -97,7 +97,7 @@ class Judged:
         return list(recurrence_of(self.plan, office_zone()).between(now, now + timedelta(days=days)))
 
 
-def core_rules(rules: Mapping[str, Applied | None]) -> dict[str, Rule | None]:
+def core_rules(rules: Mapping[str, AppliedRule | None]) -> dict[str, Rule | None]:
     return {store: applied.rule if applied is not None else None for store, applied in rules.items()}
 
 

@@ -21,7 +21,7 @@ MOST_AT_ONCE = 2000
 
 
 @dataclass(slots=True, kw_only=True)
-class OfDevice:
+class DeviceRemoval:
     """What a device loses, and what it keeps. Backups, not copies."""
 
     device: Device
@@ -41,7 +41,7 @@ class Removal:
     held: list[Copy] = field(default_factory=list)
     frozen: list[Copy] = field(default_factory=list)
     """Both stay: a hold, or that nothing leaves, outweighs a removal by hand."""
-    devices: list[OfDevice] = field(default_factory=list)
+    devices: list[DeviceRemoval] = field(default_factory=list)
     needs_word: bool = False
     digest: str = ""
 
@@ -69,7 +69,7 @@ def removal_of(*, backups: Sequence[UUID] = (), device: UUID | None = None, stor
     return removal
 
 
-def _devices(copies: Iterable[Copy]) -> list[OfDevice]:
+def _devices(copies: Iterable[Copy]) -> list[DeviceRemoval]:
     """By name. One query for what else each device has."""
     going = {copy.id for copy in copies}
     devices = {copy.backup.device_id: copy.backup.device for copy in copies}
@@ -78,7 +78,7 @@ def _devices(copies: Iterable[Copy]) -> list[OfDevice]:
         there[copy.backup.device_id][copy.backup_id].append(copy)
     told = []
     for id, device in devices.items():
-        one = OfDevice(device=device)
+        one = DeviceRemoval(device=device)
         for rows in there[id].values():
             stays = [row for row in rows if row.id not in going and row.state == CopyState.PRESENT]
             loses = any(row.id in going for row in rows)

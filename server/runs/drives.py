@@ -11,7 +11,7 @@ from django.db.models import Count, Max, Q, Sum
 from django.db.models.functions import Coalesce
 from django.shortcuts import get_object_or_404
 
-from core.schedule.rotation import Rotation as Turns
+from core.schedule.rotation import DriveRotation as Turns
 from core.schedule.rotation import Turn, letters, overdue_since, returning_seconds
 from server.people.queries import office_zone
 from server.runs.models import THERE, Copy, CopyState

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db.models import Count, Max, Min
 
-from core.recovery.matching import Found, Known, Proposal, proposals
+from core.recovery.matching import Found, KnownItems, MatchProposal, proposals
 from server.fleet.models import Device
 from server.runs.models import Backup, Stray
 from server.storage.models import Store
@@ -25,7 +25,7 @@ class FoundDevice:
     backups: int = 0
     size_bytes: int = 0
     """Of its newest backup."""
-    proposed: list[tuple[Device, Proposal]] = field(default_factory=list)
+    proposed: list[tuple[Device, MatchProposal]] = field(default_factory=list)
 
 
 def found_devices(store: Store) -> list[FoundDevice]:
@@ -45,7 +45,7 @@ def found_devices(store: Store) -> list[FoundDevice]:
     own = {row["device"]: (row["first"], row["last"]) for row in spans}
     devices = {str(device.id): device for device in Device.objects.select_related("holder")}
     known = [
-        Known(
+        KnownItems(
             id=id, name=device.name, holder=device.holder.name, serial=device.serial,
             first=own.get(device.id, (None, None))[0], last=own.get(device.id, (None, None))[1],
         )

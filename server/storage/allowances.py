@@ -8,7 +8,7 @@ from uuid import UUID
 
 from django.shortcuts import get_object_or_404
 
-from core.quota.allowances import Limits, Standing
+from core.quota.allowances import AllowanceStanding, Limits
 from server.storage.models import Allowance, GroupOccupancy, Occupancy, SoftCounts, Store, SumOf
 
 
@@ -20,7 +20,7 @@ class Allowed:
     limits: Limits
     soft_held: int
     hard_held: int
-    standing: Standing
+    standing: AllowanceStanding
     """As measured last."""
 
     @property

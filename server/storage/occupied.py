@@ -35,7 +35,7 @@ NOBODYS = {
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Line:
+class OccupiedLine:
     key: str
     name: str
     alone_bytes: int | None
@@ -47,7 +47,7 @@ class Line:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Nobodys:
+class NobodysBytes:
     code: str
     label: str
     says: str
@@ -55,21 +55,21 @@ class Nobodys:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Occupied:
-    lines: list[Line]
+class OccupiedStore:
+    lines: list[OccupiedLine]
     """The largest first."""
-    nobodys: list[Nobodys]
+    nobodys: list[NobodysBytes]
     sum_bytes: int
     """Of all lines and of what is nobody's: what lay in the store when it was measured."""
 
 
-def occupied(store: Store, by: By, *, device: Device | None = None) -> Occupied:
+def occupied(store: Store, by: By, *, device: Device | None = None) -> OccupiedStore:
     """A fixed number of queries. Of one `device` only by kind: then the lines alone count, and they add up to its share."""
     if device is not None:
         lines = _kinds(KindOccupancy.objects.filter(store=store, device=device), exact=True)
-        return Occupied(lines=lines, nobodys=[], sum_bytes=sum(line.fair_bytes for line in lines))
+        return OccupiedStore(lines=lines, nobodys=[], sum_bytes=sum(line.fair_bytes for line in lines))
     nobodys = [
-        Nobodys(code=row.key, label=NOBODYS[row.key][0], says=NOBODYS[row.key][1], bytes=row.fair_bytes)
+        NobodysBytes(code=row.key, label=NOBODYS[row.key][0], says=NOBODYS[row.key][1], bytes=row.fair_bytes)
         for row in GroupOccupancy.objects.filter(store=store, of=SumOf.NOBODY).order_by("-fair_bytes", "key")
         if row.key in NOBODYS
     ]
@@ -77,12 +77,12 @@ def occupied(store: Store, by: By, *, device: Device | None = None) -> Occupied:
     held = sum(line.fair_bytes for line in lines)
     others = _others(store)
     if others > held and by in (By.DEVICE, By.KIND):
-        strange = Line(
+        strange = OccupiedLine(
             key="others", name="devices that are not in the list", alone_bytes=None, shared_bytes=None, fair_bytes=others - held,
             logical_bytes=0, backups=0,
         )  # fmt: skip
         lines, held = [*lines, strange], others
-    return Occupied(lines=lines, nobodys=nobodys, sum_bytes=held + sum(one.bytes for one in nobodys))
+    return OccupiedStore(lines=lines, nobodys=nobodys, sum_bytes=held + sum(one.bytes for one in nobodys))
 
 
 def _others(store: Store) -> int:
@@ -91,7 +91,7 @@ def _others(store: Store) -> int:
     return found or 0
 
 
-def _lines(store: Store, by: By) -> list[Line]:
+def _lines(store: Store, by: By) -> list[OccupiedLine]:
     if by is By.KIND:
         return _kinds(KindOccupancy.objects.filter(store=store), exact=False)
     if by is By.DEVICE:
@@ -102,13 +102,13 @@ def _lines(store: Store, by: By) -> list[Line]:
     return [_line(row, row.key, row.name or without) for row in groups]
 
 
-def _kinds(rows: QuerySet[KindOccupancy], *, exact: bool) -> list[Line]:
+def _kinds(rows: QuerySet[KindOccupancy], *, exact: bool) -> list[OccupiedLine]:
     """Over several devices what a kind needs alone cannot be added up: equal photos of two devices are needed by neither alone."""
     summed = rows.order_by().values("kind").annotate(
         alone=Sum("alone_bytes"), shared=Sum("shared_bytes"), fair=Sum("fair_bytes"), logical=Sum("logical_bytes"), count=Sum("backups")
     )  # fmt: skip
     return [
-        Line(
+        OccupiedLine(
             key=row["kind"], name=kind_word(row["kind"]), alone_bytes=row["alone"] if exact else None,
             shared_bytes=row["shared"] if exact else None, fair_bytes=row["fair"], logical_bytes=row["logical"], backups=row["count"],
         )
@@ -124,8 +124,8 @@ def kind_word(code: str) -> str:
     return KINDS[code].label if code in KINDS else code
 
 
-def _line(row: Occupancy | GroupOccupancy, key: str, name: str) -> Line:
-    return Line(
+def _line(row: Occupancy | GroupOccupancy, key: str, name: str) -> OccupiedLine:
+    return OccupiedLine(
         key=key, name=name, alone_bytes=row.alone_bytes, shared_bytes=row.shared_bytes, fair_bytes=row.fair_bytes,
         logical_bytes=row.logical_bytes, backups=row.backups,
     )  # fmt: skip

@@ -191,9 +191,9 @@ class PretendOutside:
         return PacedLink(link, limit, sleep=lambda seconds: None)
 
     def place(self, path: str, *, of_store: object = None) -> Path:
-        from adapters.places import Places
+        from adapters.places import StorePlaces
 
-        return Places(data=Path("/attic/data"), program=Path("/attic/program")).checked(path)
+        return StorePlaces(data=Path("/attic/data"), program=Path("/attic/program")).checked(path)
 
     def drives(self, known: Sequence[str]) -> Sequence[DriveSeen]:
         """Whatever lies in its stores, whose header says whose it is."""

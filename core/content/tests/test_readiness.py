@@ -5,12 +5,12 @@ from unittest import TestCase
 from core.content.accounts import announced_accounts
 from core.content.errors import DeviceAway, DeviceLied, NotAccepted, NotPaired, OtherHost
 from core.content.families import FAMILIES
-from core.content.link import Card, DeviceState
+from core.content.link import Card, DeviceReport
 from core.content.links import LINKS
 from core.content.readiness import Level, blockers, readiness
 
 NOW = datetime(2026, 3, 2, 7, tzinfo=UTC)
-READY = DeviceState(
+READY = DeviceReport(
     make="Orlo", model="P5", family="orlo", os_version="9.2", storage_total_bytes=1 << 36, storage_used_bytes=1 << 35, battery_percent=80,
     on_power=True, network="office", locked=False, data_access=True, finder_lock=False, accepted=True, card=Card(present=False), clock=NOW,
 )  # fmt: skip
@@ -52,7 +52,7 @@ class WhatADeviceSays(TestCase):
         self.assertEqual(levels(READY, needs_bytes=1 << 30)["space"], Level.FINE)
 
     def test_what_nobody_told_is_untold_and_never_fine(self):
-        silent = DeviceState(make="", model="", family="orlo", os_version="")
+        silent = DeviceReport(make="", model="", family="orlo", os_version="")
         told = levels(silent)
         self.assertEqual({level for code, level in told.items() if code not in ("reachable", "paired")}, {Level.UNTOLD})
 

@@ -2,7 +2,7 @@ from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
 from core.content.accounts import Account
-from core.coverage.kinds import Cover, Held, Live, coverage
+from core.coverage.kinds import Cover, HeldKind, Live, coverage
 
 NOW = datetime(2026, 3, 2, 7, tzinfo=UTC)
 
@@ -11,9 +11,9 @@ def live(items=10, newest_at=NOW, name="newest") -> Live:
     return Live(items=items, size_bytes=items * 10, newest_name=name, newest_at=newest_at)
 
 
-def held(days_ago=1, stores=("Server room",), items=9, newest_at=NOW) -> Held:
+def held(days_ago=1, stores=("Server room",), items=9, newest_at=NOW) -> HeldKind:
     at = NOW - timedelta(days=days_ago)
-    return Held(
+    return HeldKind(
         backup=f"b{days_ago}", finished_at=at, stores=tuple(stores), items=items, size_bytes=90, newest_name="n", newest_at=newest_at
     )
 

@@ -3,38 +3,38 @@
 from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
-from core.coverage.three_two_one import Lack, Place, Step, Target, three_two_one
+from core.coverage.three_two_one import CopyPlace, CopyStep, Lack, PlacesTarget, three_two_one
 
 NOW = datetime(2026, 3, 2, 6, 0, tzinfo=UTC)
 
 
-def place(store: str, medium: str = "folder", *, off_site: bool = False, days: float = 0, checked: float | None = 1) -> Place:
+def place(store: str, medium: str = "folder", *, off_site: bool = False, days: float = 0, checked: float | None = 1) -> CopyPlace:
     checked_at = None if checked is None else NOW - timedelta(days=checked)
-    return Place(store=store, medium=medium, off_site=off_site, newest_at=NOW - timedelta(days=days), checked_at=checked_at)
+    return CopyPlace(store=store, medium=medium, off_site=off_site, newest_at=NOW - timedelta(days=days), checked_at=checked_at)
 
 
-IN_ROOM, IN_CLOUD = Target(medium="folder", off_site=False), Target(medium="bucket", off_site=True)
+IN_ROOM, IN_CLOUD = PlacesTarget(medium="folder", off_site=False), PlacesTarget(medium="bucket", off_site=True)
 BOTH = (IN_ROOM, IN_CLOUD)
 ROOM, CLOUD, DRIVE = place("room"), place("cloud", "bucket", off_site=True), place("drive", "drive")
 
 
 class EachLack(TestCase):
-    def told(self, *places: Place, targets=BOTH, on_device=True):
+    def told(self, *places: CopyPlace, targets=BOTH, on_device=True):
         return three_two_one(places, targets, on_device=on_device, now=NOW)
 
     def test_by_itself(self):
         cases = [
-            ((ROOM, CLOUD), {}, 3, 2, (), Step.NONE),
-            ((), {}, 0, 0, (Lack.BACKUP,), Step.RUN),
-            ((), {"targets": None}, 0, 0, (Lack.BACKUP,), Step.PLAN),
-            ((ROOM,), {"targets": (IN_ROOM,)}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), Step.TARGET),
-            ((ROOM,), {}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), Step.WAIT),
-            ((CLOUD,), {}, 2, 1, (Lack.COPIES, Lack.MEDIA), Step.WAIT),
-            ((ROOM, DRIVE), {"targets": (IN_ROOM, Target(medium="drive", off_site=False))}, 3, 2, (Lack.OFF_SITE,), Step.TARGET),
-            ((CLOUD, place("other cloud", "bucket", off_site=True)), {}, 3, 1, (Lack.MEDIA,), Step.WAIT),
-            ((CLOUD, place("other cloud", "bucket", off_site=True)), {"targets": (IN_CLOUD, IN_CLOUD)}, 3, 1, (Lack.MEDIA,), Step.TARGET),
-            ((place("room", checked=None), place("cloud", "bucket", off_site=True, checked=31)), {}, 3, 2, (Lack.CHECK,), Step.CHECK),
-            ((place("room", checked=None), CLOUD), {}, 3, 2, (), Step.NONE),
+            ((ROOM, CLOUD), {}, 3, 2, (), CopyStep.NONE),
+            ((), {}, 0, 0, (Lack.BACKUP,), CopyStep.RUN),
+            ((), {"targets": None}, 0, 0, (Lack.BACKUP,), CopyStep.PLAN),
+            ((ROOM,), {"targets": (IN_ROOM,)}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), CopyStep.TARGET),
+            ((ROOM,), {}, 2, 1, (Lack.COPIES, Lack.OFF_SITE, Lack.MEDIA), CopyStep.WAIT),
+            ((CLOUD,), {}, 2, 1, (Lack.COPIES, Lack.MEDIA), CopyStep.WAIT),
+            ((ROOM, DRIVE), {"targets": (IN_ROOM, PlacesTarget(medium="drive", off_site=False))}, 3, 2, (Lack.OFF_SITE,), CopyStep.TARGET),
+            ((CLOUD, place("other cloud", "bucket", off_site=True)), {}, 3, 1, (Lack.MEDIA,), CopyStep.WAIT),
+            ((CLOUD, place("other cloud", "bucket", off_site=True)), {"targets": (IN_CLOUD, IN_CLOUD)}, 3, 1, (Lack.MEDIA,), CopyStep.TARGET),
+            ((place("room", checked=None), place("cloud", "bucket", off_site=True, checked=31)), {}, 3, 2, (Lack.CHECK,), CopyStep.CHECK),
+            ((place("room", checked=None), CLOUD), {}, 3, 2, (), CopyStep.NONE),
         ]  # fmt: skip
         for places, more, copies, media, lacks, step in cases:
             with self.subTest(places=[one.store for one in places], more=more):

@@ -5,7 +5,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
-from core.content.link import Card, DeviceState
+from core.content.link import Card, DeviceReport
 from core.coverage.wipe import CopyFacts, Evidence, Missing, Remedy, may_be_wiped
 
 NOW = datetime(2026, 3, 2, 7, tzinfo=UTC)
@@ -14,7 +14,7 @@ ONE = CopyFacts(
     store="Server room", intact=True, checked_at=NOW - DAY, passphrase_proven_at=NOW - 10 * DAY, off_site=False, medium="folder"
 )
 TWO = replace(ONE, store="Cloud", off_site=True, medium="bucket")
-STATE = DeviceState(make="", model="", family="orlo", os_version="", finder_lock=False, card=Card(present=False))
+STATE = DeviceReport(make="", model="", family="orlo", os_version="", finder_lock=False, card=Card(present=False))
 SAFE = Evidence(
     backup_at=NOW - HOUR, backup_partial=False, copies=(ONE, TWO), scanned_at=NOW - HOUR / 2, missing=(), state=STATE, uncovered=(),
     in_step_only=(), link_cannot_tell=False, damaged=(),

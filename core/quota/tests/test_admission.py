@@ -5,11 +5,11 @@ from hypothesis import strategies as st
 
 from core.quota.admission import (
     RESERVE_BYTES,
+    AdmissionWish,
     Admitted,
     DoesNotFit,
     Estimate,
     Room,
-    Wish,
     admit,
     admit_night,
     estimated,
@@ -85,12 +85,12 @@ class ANight(TestCase):
     def test_who_starts_first_fits_first_and_who_does_not_takes_nothing(self):
         rooms = {"store": room(allowance=10 * MIB, reserve_bytes=0), "team": room(allowance=4 * MIB, reserve_bytes=0)}
         wishes = [
-            Wish(key="a", expected_bytes=3 * MIB, rooms=("store", "team")),
-            Wish(key="b", expected_bytes=2 * MIB, rooms=("store", "team")),
-            Wish(key="c", expected_bytes=7 * MIB, rooms=("store",)),
-            Wish(key="d", expected_bytes=1, rooms=("store",)),
-            Wish(key="e", expected_bytes=0, rooms=("store", "team")),
-            Wish(key="f", expected_bytes=9 * MIB, rooms=("elsewhere",)),
+            AdmissionWish(key="a", expected_bytes=3 * MIB, rooms=("store", "team")),
+            AdmissionWish(key="b", expected_bytes=2 * MIB, rooms=("store", "team")),
+            AdmissionWish(key="c", expected_bytes=7 * MIB, rooms=("store",)),
+            AdmissionWish(key="d", expected_bytes=1, rooms=("store",)),
+            AdmissionWish(key="e", expected_bytes=0, rooms=("store", "team")),
+            AdmissionWish(key="f", expected_bytes=9 * MIB, rooms=("elsewhere",)),
         ]
         self.assertEqual(admit_night(wishes, rooms), {"b": "team", "d": "store"})
 
@@ -99,7 +99,7 @@ class ANight(TestCase):
     )
     def test_no_room_is_ever_promised_twice(self, wanted, of_store, of_team):
         rooms = {"s": room(allowance=of_store, reserve_bytes=0), "t": room(allowance=of_team, reserve_bytes=0)}
-        wishes = [Wish(key=str(n), expected_bytes=held, rooms=tuple(keys)) for n, (held, keys) in enumerate(wanted)]
+        wishes = [AdmissionWish(key=str(n), expected_bytes=held, rooms=tuple(keys)) for n, (held, keys) in enumerate(wanted)]
         short = admit_night(wishes, rooms)
         for key, limit in (("s", of_store), ("t", of_team)):
             self.assertLessEqual(sum(wish.expected_bytes for wish in wishes if key in wish.rooms and wish.key not in short), limit)

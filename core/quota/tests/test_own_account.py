@@ -2,7 +2,7 @@ from dataclasses import replace
 from datetime import date, timedelta
 from unittest import TestCase
 
-from core.content.own_cloud import OwnCloud, OwnCloudState, Part
+from core.content.own_cloud import OwnCloud, OwnCloudPart, OwnCloudState
 from core.quota.ladder import Rung
 from core.quota.lasting import is_soon, lasting
 from core.quota.own_account import beginning, letter, steps, wanted_bytes
@@ -11,9 +11,9 @@ GIB = 1 << 30
 OWN = OwnCloud(
     state=OwnCloudState.ON, service="Harbourlight backup", account="a@harbourlight.example", last_success=None, used_bytes=9 * GIB,
     allowed_bytes=10 * GIB,
-    kinds=(Part(name="photos", size_bytes=4 * GIB), Part(name="videos", size_bytes=GIB), Part(name="app_data", size_bytes=GIB),
-           Part(name="attachments", size_bytes=2 * GIB), Part(name="contacts", size_bytes=5), Part(name="other", size_bytes=GIB)),
-    devices=(Part(name="Orlo P5", size_bytes=6 * GIB), Part(name="Orlo P3", size_bytes=2 * GIB), Part(name="Orlo P1", size_bytes=0)),
+    kinds=(OwnCloudPart(name="photos", size_bytes=4 * GIB), OwnCloudPart(name="videos", size_bytes=GIB), OwnCloudPart(name="app_data", size_bytes=GIB),
+           OwnCloudPart(name="attachments", size_bytes=2 * GIB), OwnCloudPart(name="contacts", size_bytes=5), OwnCloudPart(name="other", size_bytes=GIB)),
+    devices=(OwnCloudPart(name="Orlo P5", size_bytes=6 * GIB), OwnCloudPart(name="Orlo P3", size_bytes=2 * GIB), OwnCloudPart(name="Orlo P1", size_bytes=0)),
 )  # fmt: skip
 
 

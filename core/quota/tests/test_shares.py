@@ -10,7 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from core.quota.shares import Part, divide, whole
+from core.quota.shares import SharePart, divide, whole
 
 LENGTHS = st.lists(st.integers(1, 10_000), min_size=10, max_size=10).map(lambda sizes: np.array(sizes, dtype=np.int64))
 NEEDS = st.dictionaries(st.sampled_from("abcde"), st.sets(st.integers(0, 9), min_size=1), min_size=1)
@@ -20,7 +20,7 @@ def numbers(chunks: Iterable[int]) -> np.ndarray:
     return np.array(sorted(chunks), dtype=np.int64)
 
 
-def divided(needs: Mapping[str, Set[int]], lengths: np.ndarray) -> dict[str, Part]:
+def divided(needs: Mapping[str, Set[int]], lengths: np.ndarray) -> dict[str, SharePart]:
     return divide(
         whole(numbers(set().union(*needs.values())), lengths), {owner: numbers(chunks) for owner, chunks in needs.items()}, lengths
     )

@@ -1,18 +1,18 @@
 from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
-from core.recovery.matching import Found, Ground, Known, proposals
+from core.recovery.matching import Found, Ground, KnownItems, proposals
 
 DAY = datetime(2026, 3, 2, tzinfo=UTC)
 FOUND = Found(key="d1", name="Orlo P5", holder="K. Dufour", serial="OR-1", first=DAY, last=DAY + timedelta(days=30))
 
 
-def known(id: str, **told: object) -> Known:
-    return Known(**({"id": id, "name": "Orlo P4", "holder": "somebody"} | told))  # type: ignore[arg-type]
+def known(id: str, **told: object) -> KnownItems:
+    return KnownItems(**({"id": id, "name": "Orlo P4", "holder": "somebody"} | told))  # type: ignore[arg-type]
 
 
 class Matching(TestCase):
-    def grounds(self, *devices: Known) -> list[tuple[str, tuple[Ground, ...]]]:
+    def grounds(self, *devices: KnownItems) -> list[tuple[str, tuple[Ground, ...]]]:
         return [(one.id, one.grounds) for one in proposals(FOUND, devices)]
 
     def test_nothing_is_proposed_where_nothing_speaks_for_it(self):

@@ -2,15 +2,15 @@ from dataclasses import replace
 from unittest import TestCase
 
 from core.content.items import Item
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from core.content.readiness import Level
 from core.errors import BadInput
-from core.recovery.inside import Line, line, matches
+from core.recovery.inside import TextLine, line, matches
 from core.recovery.preflight import preflight
 from core.recovery.selection import Selection, chosen
 from core.vault.tests.bench_of_one import START, Bench, MemoryDevice, phone
 
-STATE = DeviceState(make="Harrow", model="H1", family="orlo", os_version="9.2", locked=False, data_access=True, finder_lock=False,
+STATE = DeviceReport(make="Harrow", model="H1", family="orlo", os_version="9.2", locked=False, data_access=True, finder_lock=False,
                     storage_total_bytes=1000, storage_used_bytes=400, battery_percent=80, on_power=False)  # fmt: skip
 
 
@@ -39,7 +39,7 @@ class WhatIsChosen(TestCase):
 class BeforeARestore(TestCase):
     """What blocks a restore: common practice, no published source."""
 
-    def codes(self, state: DeviceState = STATE, kinds: tuple[str, ...] = ("contacts",), **more: object) -> list[str]:
+    def codes(self, state: DeviceReport = STATE, kinds: tuple[str, ...] = ("contacts",), **more: object) -> list[str]:
         given = {"source_family": "orlo", "source_version": "9.2", "needed_bytes": 100} | more
         return [finding.code for finding in preflight(state, kinds=kinds, **given)]  # type: ignore[arg-type]
 
@@ -101,7 +101,7 @@ class LookingInside(TestCase):
     def test_a_file_of_cards_or_events_that_a_rule_put_there_tells_what_is_in_it(self):
         cards = b"BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Ann Quay\r\nEND:VCARD\r\nBEGIN:VCARD\r\nVERSION:4.0\r\nFN:Bo\r\nEND:VCARD\r\n"
         file = replace(self.item("contacts", "all.vcf"), attributes={"mode": 0o644})
-        self.assertEqual(line(file, cards), Line(title="all.vcf", detail="2 contacts: Ann Quay, Bo"))
+        self.assertEqual(line(file, cards), TextLine(title="all.vcf", detail="2 contacts: Ann Quay, Bo"))
         self.assertEqual(line(file, b"no card at all").detail, "")
 
     def test_rubbish_is_shown_by_its_name(self):

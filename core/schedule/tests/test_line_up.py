@@ -3,19 +3,19 @@ from datetime import UTC, datetime, timedelta
 from itertools import permutations
 from unittest import TestCase
 
-from core.schedule.line_up import Job, Placed, Places, finish, line_up
+from core.schedule.line_up import LineUpJob, LineUpPlaces, Placed, finish, line_up
 
 EVENING = datetime(2026, 3, 2, 21, 0, tzinfo=UTC)
 MORNING = EVENING + timedelta(hours=8)
 
 
-def job(key: str, seconds: float, *, store: str = "a", late: bool = False, opens: float = 0, closes: float = 8 * 3600) -> Job:
+def job(key: str, seconds: float, *, store: str = "a", late: bool = False, opens: float = 0, closes: float = 8 * 3600) -> LineUpJob:
     at = EVENING + timedelta(seconds=opens)
-    return Job(key=key, expected_seconds=seconds, opens=at, closes=EVENING + timedelta(seconds=closes), store=store, late=late)
+    return LineUpJob(key=key, expected_seconds=seconds, opens=at, closes=EVENING + timedelta(seconds=closes), store=store, late=late)
 
 
-def places(readers: int, **writers: int) -> Places:
-    return Places(readers=readers, writers=writers)
+def places(readers: int, **writers: int) -> LineUpPlaces:
+    return LineUpPlaces(readers=readers, writers=writers)
 
 
 def length(placed: list[Placed]) -> float:
@@ -24,7 +24,7 @@ def length(placed: list[Placed]) -> float:
     return (end - EVENING).total_seconds()
 
 
-def best(jobs: list[Job], held: Places) -> float:
+def best(jobs: list[LineUpJob], held: LineUpPlaces) -> float:
     """The shortest finish of any order: every permutation, each run as early as its order allows. Slow and obvious."""
     found = float("inf")
     for order in permutations(jobs):

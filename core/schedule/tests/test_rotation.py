@@ -2,10 +2,10 @@ from datetime import date, timedelta
 from unittest import TestCase
 
 from core.errors import BadInput
-from core.schedule.rotation import Rotation, letters, overdue_since, returning_seconds
+from core.schedule.rotation import DriveRotation, letters, overdue_since, returning_seconds
 
 MONDAY = date(2026, 3, 2)
-WEEKLY = Rotation(drives=("a", "b", "c"), every_days=7, first_day=MONDAY)
+WEEKLY = DriveRotation(drives=("a", "b", "c"), every_days=7, first_day=MONDAY)
 
 
 class WhoseTurnItIs(TestCase):
@@ -25,7 +25,7 @@ class WhoseTurnItIs(TestCase):
 
     def test_against_a_slow_list_of_all_turns(self):
         for every_days in (1, 3, 7):
-            rotation = Rotation(drives=("x", "y", "z", "w"), every_days=every_days, first_day=MONDAY)
+            rotation = DriveRotation(drives=("x", "y", "z", "w"), every_days=every_days, first_day=MONDAY)
             days = [MONDAY + timedelta(days=n) for n in range(120)]
             whose = [rotation.drives[(n // every_days) % 4] for n in range(120)]
             self.assertEqual([rotation.turn(day).drive for day in days], whose)
@@ -36,7 +36,7 @@ class WhoseTurnItIs(TestCase):
                     self.assertEqual(rotation.newest(drive, days[n]).first, newest)
 
     def test_one_alone_has_every_turn(self):
-        alone = Rotation(drives=("a",), every_days=14, first_day=MONDAY)
+        alone = DriveRotation(drives=("a",), every_days=14, first_day=MONDAY)
         self.assertEqual(
             (alone.newest("a", date(2026, 3, 20)).first, alone.next("a", date(2026, 3, 20)).first), (date(2026, 3, 16), date(2026, 3, 30))
         )
@@ -44,7 +44,7 @@ class WhoseTurnItIs(TestCase):
     def test_what_is_no_rotation_names_the_field(self):
         for told, field in (({"every_days": 0}, "every_days"), ({"drives": ()}, "drives"), ({"drives": ("a", "a")}, "drives")):
             with self.assertRaises(BadInput) as raised:
-                Rotation(**({"drives": ("a",), "every_days": 7, "first_day": MONDAY} | told))
+                DriveRotation(**({"drives": ("a",), "every_days": 7, "first_day": MONDAY} | told))
             self.assertEqual(raised.exception.field, field)
 
     def test_letters(self):

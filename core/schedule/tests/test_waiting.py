@@ -5,7 +5,7 @@ from unittest import TestCase
 from zoneinfo import ZoneInfo
 
 from core.content.errors import DeviceAway, DeviceLied, DeviceLocked, LinkCut, LinkSlow, NotAccepted, NotPaired, OtherHost
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from core.errors import AtticError, BadInput
 from core.schedule.conditions import Conditions, ConditionUnmet, unmet
 from core.schedule.quiet import not_before
@@ -62,8 +62,8 @@ class TryingAgain(TestCase):
 
 
 class HoldingBack(TestCase):
-    def state(self, **told: object) -> DeviceState:
-        return DeviceState(make="", model="", family="orlo", os_version="9", **told)  # type: ignore[arg-type]
+    def state(self, **told: object) -> DeviceReport:
+        return DeviceReport(make="", model="", family="orlo", os_version="9", **told)  # type: ignore[arg-type]
 
     def held(self, conditions: Conditions, **told: object) -> str:
         found = unmet(conditions, self.state(**told), now=NOW)

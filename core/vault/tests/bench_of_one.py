@@ -9,20 +9,20 @@ from core.content.digests import digest
 from core.content.errors import LinkCut
 from core.content.items import Item
 from core.content.kinds import FOLDERS
-from core.content.link import DeviceState, SmallItem
+from core.content.link import DeviceReport, SmallItem
 from core.vault.blobs import BlobStore
 from core.vault.capture import Capture, Captured, Request
 from core.vault.chunks import VaultLimits
-from core.vault.key_slots import Policy
-from core.vault.keys import Cost
+from core.vault.key_slots import SlotPolicy
+from core.vault.keys import StretchCost
 from core.vault.manifests import Manifest
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import create_vault
 from core.vault.vault import Vault
 from core.vault.writer import Writer
 
-CHEAP = Cost(passes=1, memory_bytes=128 * 1024, lanes=1)
-LENIENT = Policy(cost=CHEAP, floor=CHEAP)
+CHEAP = StretchCost(passes=1, memory_bytes=128 * 1024, lanes=1)
+LENIENT = SlotPolicy(cost=CHEAP, floor=CHEAP)
 """Guesses that cost nothing, so that tests need not wait for them."""
 PASSPHRASE = "tide tables and chalk"
 START = datetime(2026, 3, 2, 22, 0, tzinfo=UTC)
@@ -38,13 +38,13 @@ class MemoryDevice:
         """Of items that are called otherwise than their id."""
         self.cut_after: int | None = None
         self.lies: dict[str, int] = {}
-        self.told = DeviceState(make="Harrow", model="H1", family="orlo", os_version="9", locked=False, data_access=True)
+        self.told = DeviceReport(make="Harrow", model="H1", family="orlo", os_version="9", locked=False, data_access=True)
         self.told_accounts: list[Account] = []
         self.sent_bytes = self.requests = 0
         self.protocol = 2
         self.takes_at_once = 100
 
-    def state(self) -> DeviceState:
+    def state(self) -> DeviceReport:
         return self.told
 
     def accounts(self) -> list[Account]:

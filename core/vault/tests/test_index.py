@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.vault.errors import Damaged
-from core.vault.index import ChunkIndex, Place
+from core.vault.index import ChunkIndex, ChunkPlace
 from core.vault.packs import decode_entries, decode_index, encode_index, entries_of, footer_bytes, ids_of, pack_bytes
 
 
@@ -34,12 +34,12 @@ class TheIndexIsADictionary(TestCase):
         fresh = [(named(100 + n), entries_of((id_of(chunk), length) for chunk, length in pack)) for n, pack in enumerate(later)]
         for pack, entries in fresh:
             index.add(pack, entries)
-        model: dict[bytes, list[Place]] = {}
+        model: dict[bytes, list[ChunkPlace]] = {}
         for pack, entries in held + fresh:
             offset = 0
             for chunk, length in zip(ids_of(entries), entries["sealed_bytes"].tolist(), strict=True):
                 if chunk not in bad.get(pack, ()):
-                    model.setdefault(chunk, []).append(Place(pack, offset, length))
+                    model.setdefault(chunk, []).append(ChunkPlace(pack, offset, length))
                 offset += length
         for _ in range(2):
             for n in range(41):
@@ -56,7 +56,7 @@ class TheIndexIsADictionary(TestCase):
     def test_a_marked_pack_is_the_last_resort(self):
         one, two = (b"1" * 16, entries_of([(id_of(1), 5)])), (b"2" * 16, entries_of([(id_of(2), 3), (id_of(1), 5)]))
         self.assertEqual(ChunkIndex([one, two]).place(id_of(1)).pack, b"1" * 16)
-        self.assertEqual(ChunkIndex([one, two], marked={b"1" * 16}).place(id_of(1)), Place(b"2" * 16, 3, 5))
+        self.assertEqual(ChunkIndex([one, two], marked={b"1" * 16}).place(id_of(1)), ChunkPlace(b"2" * 16, 3, 5))
         both = ChunkIndex([one, two], marked={b"1" * 16, b"2" * 16})
         self.assertFalse(both.reusable(id_of(1)))
         self.assertIsNotNone(both.place(id_of(1)))

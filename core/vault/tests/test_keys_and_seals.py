@@ -18,7 +18,7 @@ from core.vault import sealing
 from core.vault.chunking import MAX_CHUNK_BYTES, PAGED_CHUNK_BYTES, Cutter
 from core.vault.errors import Damaged
 from core.vault.framing import framed, unframed
-from core.vault.keys import Cost, Keys, check_new_passphrase, hkdf, stretched
+from core.vault.keys import Keys, StretchCost, check_new_passphrase, hkdf, stretched
 from core.vault.recovery_code import ALPHABET, looks_like_code, new_code, secret_of
 from core.vault.sealing import chunk_place, local_place, seal, shared_place, unseal
 from core.vault.tests.bench_of_one import CHEAP, PASSPHRASE
@@ -66,7 +66,7 @@ class DerivationsFollowTheirStandards(TestCase):
     def test_stretching_is_that_argon2id_without_secret_and_data(self):
         from argon2.low_level import Type, hash_secret_raw
 
-        cost = Cost(passes=3, memory_bytes=32 * 1024, lanes=4)
+        cost = StretchCost(passes=3, memory_bytes=32 * 1024, lanes=4)
         again = hash_secret_raw(b"\x01" * 32, b"\x02" * 16, 3, 32, 4, 32, Type.ID, version=0x13)
         self.assertEqual(stretched("\x01" * 32, salt=b"\x02" * 16, cost=cost), again)
 
@@ -75,8 +75,8 @@ class DerivationsFollowTheirStandards(TestCase):
         others = [
             stretched("chalK", salt=b"s" * 16, cost=CHEAP),
             stretched("chalk", salt=b"t" * 16, cost=CHEAP),
-            stretched("chalk", salt=b"s" * 16, cost=Cost(passes=2, memory_bytes=128 * 1024, lanes=1)),
-            stretched("chalk", salt=b"s" * 16, cost=Cost(passes=1, memory_bytes=256 * 1024, lanes=1)),
+            stretched("chalk", salt=b"s" * 16, cost=StretchCost(passes=2, memory_bytes=128 * 1024, lanes=1)),
+            stretched("chalk", salt=b"s" * 16, cost=StretchCost(passes=1, memory_bytes=256 * 1024, lanes=1)),
         ]
         self.assertEqual(len({base, *others}), 5)
 
@@ -309,5 +309,5 @@ class Passphrases(TestCase):
         self.assertIsNone(check_new_passphrase(PASSPHRASE, PASSPHRASE))
 
     def test_the_default_cost_lies_between_floor_and_ceiling(self):
-        self.assertTrue(Cost().within(keys_module.LOWEST_COST, keys_module.HIGHEST_COST))
+        self.assertTrue(StretchCost().within(keys_module.LOWEST_COST, keys_module.HIGHEST_COST))
         self.assertFalse(CHEAP.within(keys_module.LOWEST_COST, keys_module.HIGHEST_COST))

@@ -14,7 +14,7 @@ from core.vault.check import check
 from core.vault.copying import copy
 from core.vault.errors import Damaged, DeviceSealed, LastSlot, NewerVault, NotAVault, VaultExists, WrongPassphrase
 from core.vault.key_slots import PERSONAL, STRICT, add_key_file, add_passphrase, add_recovery_code, change_passphrase, remove_slot, slots
-from core.vault.keys import Cost
+from core.vault.keys import StretchCost
 from core.vault.memory import MemoryBlobs
 from core.vault.opening import create_vault, open_vault
 from core.vault.recovery_code import new_code
@@ -348,7 +348,7 @@ class SealedDevices(TestCase):
 
 class Costs(TestCase):
     def test_the_floor_holds_for_each_figure(self):
-        floor, roof = Cost(passes=2, memory_bytes=100, lanes=1), Cost(passes=4, memory_bytes=1000, lanes=4)
-        self.assertTrue(Cost(passes=2, memory_bytes=100, lanes=1).within(floor, roof))
+        floor, roof = StretchCost(passes=2, memory_bytes=100, lanes=1), StretchCost(passes=4, memory_bytes=1000, lanes=4)
+        self.assertTrue(StretchCost(passes=2, memory_bytes=100, lanes=1).within(floor, roof))
         for wrong in ((1, 100, 1), (5, 100, 1), (2, 99, 1), (2, 1001, 1), (2, 100, 0), (2, 100, 5)):
-            self.assertFalse(Cost(passes=wrong[0], memory_bytes=wrong[1], lanes=wrong[2]).within(floor, roof))
+            self.assertFalse(StretchCost(passes=wrong[0], memory_bytes=wrong[1], lanes=wrong[2]).within(floor, roof))

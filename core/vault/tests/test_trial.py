@@ -5,7 +5,7 @@ from unittest import TestCase
 from core.vault.blobs import Keeps
 from core.vault.errors import BlobMissing, StoreMissing, StoreReadOnly, StoreUnreachable
 from core.vault.memory import MemoryBlobs
-from core.vault.trial import NEEDED, Result, Step, trial
+from core.vault.trial import NEEDED, Result, TrialStep, trial
 
 NOW = datetime(2026, 3, 2, 7, tzinfo=UTC)
 
@@ -58,18 +58,18 @@ class Trials(TestCase):
             bad: [one.step for one in self.tried(Place(bad)) if one.lacks_right]
             for bad in ("", "write", "remove", "reach", "read", "clock")
         }
-        self.assertEqual(lacking, {"": [], "write": [Step.WRITE], "remove": [Step.REMOVE], "reach": [], "read": [], "clock": []})
+        self.assertEqual(lacking, {"": [], "write": [TrialStep.WRITE], "remove": [TrialStep.REMOVE], "reach": [], "read": [], "clock": []})
 
     def test_a_good_place_passes_every_step_and_keeps_nothing(self):
         place = Place()
         results = self.tried(place)
-        self.assertEqual([result.step for result in results], list(Step))
+        self.assertEqual([result.step for result in results], list(TrialStep))
         self.assertTrue(all(result.well for result in results))
         self.assertTrue(usable(results))
         self.assertEqual(place.held, {})
         says = {result.step: result.says for result in results}
-        self.assertEqual(says[Step.SPEED], "Writing 4 MiB/s, reading 4 MiB/s, on 4 MiB.")
-        self.assertIn("lock", says[Step.VERSIONS])
+        self.assertEqual(says[TrialStep.SPEED], "Writing 4 MiB/s, reading 4 MiB/s, on 4 MiB.")
+        self.assertIn("lock", says[TrialStep.VERSIONS])
 
     def test_each_thing_that_is_wrong_is_found_by_its_own_step_and_makes_the_place_useless(self):
         for step in NEEDED:
@@ -80,12 +80,12 @@ class Trials(TestCase):
                 self.assertEqual(wrong[0].step, step)
                 self.assertTrue(all(result.remedy for result in wrong))
                 self.assertFalse(usable(results))
-                if step is not Step.REMOVE:
+                if step is not TrialStep.REMOVE:
                     self.assertEqual(place.held, {}, "something was left behind")
 
     def test_a_clock_that_is_off_is_said_and_hinders_nothing(self):
         results = self.tried(Place(bad="clock"))
-        self.assertEqual([(result.step, result.needed) for result in results if not result.well], [(Step.CLOCK, False)])
+        self.assertEqual([(result.step, result.needed) for result in results if not result.well], [(TrialStep.CLOCK, False)])
         self.assertIn("20 minutes", next(result.says for result in results if not result.well))
         self.assertTrue(usable(results))
 
@@ -93,7 +93,7 @@ class Trials(TestCase):
         for held, word in (({"header": b"x", "manifests/" + "a" * 32: b""}, "1 backup"), ({"letters.txt": b""}, "1 other")):
             place = Place()
             place.held.update(held)
-            found = next(result for result in self.tried(place) if result.step is Step.CONTENT)
+            found = next(result for result in self.tried(place) if result.step is TrialStep.CONTENT)
             self.assertFalse(found.well)
             self.assertIn(word, found.says)
             self.assertEqual(place.held, held)
@@ -103,7 +103,7 @@ class Trials(TestCase):
             raise StoreMissing("There is no bucket x.")
 
         results = list(trial(gone, now=lambda: NOW, seconds=lambda: 0.0, random=random.Random(3).randbytes))
-        self.assertEqual([(result.step, result.well) for result in results], [(Step.REACH, False)])
+        self.assertEqual([(result.step, result.well) for result in results], [(TrialStep.REACH, False)])
 
     def test_the_pretended_place_reads_as_a_store_does(self):
         with self.assertRaises(BlobMissing):

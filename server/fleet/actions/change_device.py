@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 from django.db import IntegrityError, transaction
 
 from core.content.errors import DeviceLied
-from core.content.link import DeviceState as Told
+from core.content.link import DeviceReport as Told
 from core.errors import BadInput
 from core.exchange.register import COLUMNS, checked
 from server import ports

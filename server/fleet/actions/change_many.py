@@ -12,7 +12,7 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import BadInput
-from core.exchange.register import Known, Line, Verdict, plan_import
+from core.exchange.register import KnownRegister, LineVerdict, RegisterLine, plan_import
 from server import ports
 from server.api.problems import Conflict
 from server.fleet.actions.change_device import change_heard, change_of, put_values
@@ -54,9 +54,9 @@ def chosen_devices(ids: Sequence[UUID], values: Mapping[str, str]) -> list[Devic
     return found
 
 
-def previewed(rows: Sequence[Mapping[str, str]]) -> tuple[list[Line], str]:
+def previewed(rows: Sequence[Mapping[str, str]]) -> tuple[list[RegisterLine], str]:
     """(what an import would do, a digest of it). Nothing is applied."""
-    known = [Known(id=str(device.id), values=register_values(device)) for device in devices().order_by("id")]
+    known = [KnownRegister(id=str(device.id), values=register_values(device)) for device in devices().order_by("id")]
     lines = plan_import(rows, known)
     told = [[line.number, line.verdict, line.device, dict(line.changes), line.why] for line in lines]
     return lines, hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()
@@ -68,7 +68,7 @@ def import_register(rows: Sequence[Mapping[str, str]], *, digest: str, by: User)
     lines, now_digest = previewed(rows)
     if digest != now_digest:
         raise Conflict("The register has changed since the preview.", remedy="Look at the new preview and confirm again.")
-    chosen = [line for line in lines if line.verdict in (Verdict.CREATE, Verdict.CHANGE)]
+    chosen = [line for line in lines if line.verdict in (LineVerdict.CREATE, LineVerdict.CHANGE)]
     if not chosen:
         raise BadInput("There is nothing to create or to change in it.", field="file", remedy="Choose another file.")
     held = {str(device.id): device for device in devices().filter(id__in=[line.device for line in chosen if line.device])}

@@ -12,7 +12,7 @@ from rest_framework.views import APIView
 from core.content.errors import LinkError
 from core.content.families import FAMILIES
 from core.content.kinds import KINDS
-from core.content.link import DeviceState as Told
+from core.content.link import DeviceReport as Told
 from core.content.links import LINKS
 from core.content.readiness import readiness
 from server import ports

@@ -55,7 +55,7 @@ class PairSerializer(NewDeviceSerializer):
     code = serializers.CharField(max_length=20)
 
 
-class FolderSerializer(NewDeviceSerializer):
+class FolderDeviceSerializer(NewDeviceSerializer):
     path = serializers.CharField(max_length=1000)
 
 
@@ -148,9 +148,9 @@ class PairView(APIView):
 
 
 class FolderView(APIView):
-    @extend_schema(operation_id="add_folder", request=FolderSerializer, responses={201: AddedSerializer})
+    @extend_schema(operation_id="add_folder", request=FolderDeviceSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
-        body = FolderSerializer(data=request.data)
+        body = FolderDeviceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(AddedSerializer(add_folder(**body.validated_data, by=signed_in(request))).data, status=201)
 

@@ -14,7 +14,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.errors import BadInput
-from core.exchange.register import COLUMNS, ROWS_AT_MOST, Verdict, unknown_columns, written
+from core.exchange.register import COLUMNS, ROWS_AT_MOST, LineVerdict, unknown_columns, written
 from core.exchange.tables import csv_table, read_table
 from server.api.read_before import ReadBefore
 from server.api.streaming import pieces_of
@@ -77,7 +77,7 @@ class ColumnChangeSerializer(serializers.Serializer):
 
 class LineSerializer(serializers.Serializer):
     number = serializers.IntegerField()
-    verdict = serializers.ChoiceField(choices=[(found.value, found.value) for found in Verdict])
+    verdict = serializers.ChoiceField(choices=[(found.value, found.value) for found in LineVerdict])
     name = serializers.CharField(allow_blank=True)
     device = serializers.CharField(allow_null=True)
     why = serializers.CharField(allow_blank=True)
@@ -159,8 +159,8 @@ class PreviewImportView(APIView):
         body.is_valid(raise_exception=True)
         columns, rows = _read(body.validated_data["content"])
         lines, digest = previewed(rows)
-        counts = {verdict.value: sum(line.verdict == verdict for line in lines) for verdict in Verdict}
-        lines.sort(key=lambda line: (line.verdict != Verdict.REFUSE, line.verdict == Verdict.SAME, line.number))
+        counts = {verdict.value: sum(line.verdict == verdict for line in lines) for verdict in LineVerdict}
+        lines.sort(key=lambda line: (line.verdict != LineVerdict.REFUSE, line.verdict == LineVerdict.SAME, line.number))
         told = {"digest": digest, "counts": counts, "ignored_columns": unknown_columns(columns)}
         return Response(told | {"lines": LineSerializer(lines[:SHOWN_LINES], many=True).data})
 
@@ -174,7 +174,7 @@ class ImportView(APIView):
         return Response(BulkSerializer(import_register(rows, digest=body.validated_data["digest"], by=signed_in(request))).data)
 
 
-class ExportView(APIView):
+class RegisterExportView(APIView):
     @extend_schema(
         operation_id="export_register",
         parameters=[inline_serializer("ExportQuery", {"as": serializers.ChoiceField(choices=["csv", "json"], required=False)})],

@@ -4,7 +4,7 @@ from datetime import date
 from pathlib import Path
 
 from core.content.errors import DeviceLied
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from server.fleet.actions.change_device import note_told
 from server.fleet.convert import link_to
 from server.fleet.models import Device, LinkType, PairingTry
@@ -85,7 +85,7 @@ class Pairing(OfficeTestCase):
         device = self.device()
         Device.objects.update(serial="OR-1")
         device.refresh_from_db()
-        told = DeviceState(make="Orlo", model="H1", family="orlo", os_version="10", serial="OR-9")
+        told = DeviceReport(make="Orlo", model="H1", family="orlo", os_version="10", serial="OR-9")
         with self.assertRaises(DeviceLied):
             note_told(device, told, now=self.outside.now())
         self.assertEqual(Device.objects.get().os_version, device.os_version)

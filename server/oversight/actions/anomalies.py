@@ -6,7 +6,7 @@ from uuid import UUID
 
 from django.db import transaction
 
-from core.coverage.anomalies import MOST_HISTORY, Anomaly, Lacking, Taken, TakenKind, anomalies
+from core.coverage.anomalies import MOST_HISTORY, DetectedAnomaly, Lacking, Taken, TakenKind, anomalies
 from server.fleet.models import DeviceState
 from server.locks import lock_device
 from server.oversight.models import Anomaly as Row
@@ -58,7 +58,7 @@ def trust_again(device: UUID) -> None:
         Backup.objects.filter(device=device, suspect=True).update(suspect=False)
 
 
-def _row(one: Anomaly, backup: Backup, now: datetime) -> Row:
+def _row(one: DetectedAnomaly, backup: Backup, now: datetime) -> Row:
     return Row(
         device=backup.device, backup=backup, before=UUID(one.before) if one.before else None, code=one.code, kind=one.kind,
         says=one.says[:400], numbers=one.numbers, found_at=now,

@@ -57,12 +57,12 @@ def refresh_incidents(found: Sequence[Cause], *, now: datetime) -> Refreshed:
             row.closed_at = None
             returned.append(row)
             events.append(IncidentEvent(incident=row, at=now, what=Event.BACK))
-        row.mark, row.says, row.store = cause.mark, cause.says[:400], cause.store
+        row.mark, row.kind, row.facts, row.store = cause.mark, cause.kind, cause.facts, cause.store
         if row not in opened:
             changed.append(row)
         rows[code] = row
     Incident.objects.bulk_create(opened)
-    Incident.objects.bulk_update(changed, ["closed_at", "mark", "says", "store"])
+    Incident.objects.bulk_update(changed, ["closed_at", "mark", "kind", "facts", "store"])
     IncidentEvent.objects.bulk_create(events)
     _keep_devices(causes, rows, {row.id for row in opened}, now)
     return Refreshed(opened, returned, closed)

@@ -104,7 +104,7 @@ class CoverageSerializer(serializers.Serializer):
     kinds = KindCoverSerializer(many=True)
 
 
-class ReasonSerializer(serializers.Serializer):
+class WipeReasonSerializer(serializers.Serializer):
     code = serializers.CharField()
     blocks = serializers.BooleanField()
     says = serializers.CharField()
@@ -121,7 +121,7 @@ class StoreChoiceSerializer(serializers.Serializer):
 class WipeSerializer(serializers.Serializer):
     safe = serializers.BooleanField()
     says = serializers.CharField()
-    reasons = ReasonSerializer(many=True)
+    reasons = WipeReasonSerializer(many=True)
     scanned_at = serializers.DateTimeField(allow_null=True)
     backup_id = serializers.UUIDField(allow_null=True)
     backup_at = serializers.DateTimeField(allow_null=True)

@@ -20,7 +20,7 @@ from server.fleet.api.own_cloud import OWN_STATES
 from server.fleet.convert import own_cloud_of
 from server.fleet.models import DeviceState, LinkType
 from server.fleet.queries import device as device_by_id
-from server.oversight.listing import ORDERS, Wanted, devices_of, listed, summed
+from server.oversight.listing import ORDERS, WantedDevices, devices_of, listed, summed
 from server.oversight.standing import Standings, standing_of, standings
 from server.oversight.three_two_one import newest_by_medium
 from server.plans.api.views import PauseSerializer
@@ -178,7 +178,7 @@ class DevicesView(APIView):
         query.is_valid(raise_exception=True)
         now = ports.clock().now()
         rows = standings(now=now)
-        wanted = Wanted(**query.validated_data | devices_of(query.validated_data.get("cause"), now=now, rows=rows))
+        wanted = WantedDevices(**query.validated_data | devices_of(query.validated_data.get("cause"), now=now, rows=rows))
         counts: dict[str, int] = {}
         for row in rows:
             counts[row.state.standing] = counts.get(row.state.standing, 0) + 1

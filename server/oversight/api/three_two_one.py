@@ -8,10 +8,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from core.coverage.three_two_one import Lack, Step
+from core.coverage.three_two_one import CopyStep, Lack
 from server import ports
 from server.api.paging import PageQuery, Pages
-from server.oversight.three_two_one import Row, all_rows, by_team, evidence, fitting
+from server.oversight.three_two_one import CopiesRow, all_rows, by_team, evidence, fitting
 
 LACKS = [lack.value for lack in Lack]
 
@@ -37,10 +37,10 @@ class ThreeTwoOneRowSerializer(serializers.Serializer):
     checked_at = serializers.DateTimeField(source="told.checked_at", allow_null=True)
     drilled_at = serializers.DateTimeField(allow_null=True, help_text="When a backup of it last came back right in a drill.")
     lacks = serializers.SerializerMethodField()
-    step = serializers.ChoiceField(source="told.step", choices=[step.value for step in Step])
+    step = serializers.ChoiceField(source="told.step", choices=[step.value for step in CopyStep])
 
     @extend_schema_field(serializers.ListField(child=serializers.ChoiceField(choices=LACKS)))
-    def get_lacks(self, row: Row) -> Any:
+    def get_lacks(self, row: CopiesRow) -> Any:
         return [lack.value for lack in row.told.lacks]
 
 

@@ -17,7 +17,7 @@ from server.api.fields import DayField
 from server.api.permissions import May
 from server.oversight.actions.run_cause import run_cause
 from server.oversight.health import doubts, silences, troubles
-from server.oversight.incidents import Known, needing
+from server.oversight.incidents import KnownIncident, needing
 from server.oversight.ribbon import past_nights, planned_on
 from server.oversight.today import today
 from server.people.queries import office_zone
@@ -64,8 +64,8 @@ class CauseSerializer(serializers.Serializer):
         known = self._known(cause)
         return known.put_off_why if known else ""
 
-    def _known(self, cause: Any) -> Known | None:
-        known: dict[str, Known] = self.context.get("known", {})
+    def _known(self, cause: Any) -> KnownIncident | None:
+        known: dict[str, KnownIncident] = self.context.get("known", {})
         return known.get(cause.code)
 
     def get_store_id(self, cause: Any) -> UUID | None:

@@ -37,6 +37,7 @@ class IncidentSerializer(serializers.ModelSerializer):
 
     devices = serializers.SerializerMethodField(help_text="Names of those that it touches or touched.")
     put_off_by = serializers.CharField(source="put_off_by.shown_name", default="")
+    says = serializers.CharField(read_only=True)
 
     class Meta:
         model = Incident

@@ -4,7 +4,7 @@ from datetime import timedelta
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from core.content.link import Card, DeviceState
+from core.content.link import Card, DeviceReport
 from server.fleet.models import Device, Scan
 from server.oversight.models import WipeAnswer
 from server.people.models import Holder, JournalEntry, Team
@@ -72,7 +72,7 @@ class Coverage(Furnished):
     def test_a_device_that_is_locked_or_away_keeps_its_last_look(self):
         self.scan()
         at = Scan.objects.get().at
-        self.outside.devices["p1"].told = DeviceState(make="", model="", family="orlo", os_version="9", locked=True)
+        self.outside.devices["p1"].told = DeviceReport(make="", model="", family="orlo", os_version="9", locked=True)
         self.assertEqual(self.scan().json()["code"], "link.locked")
         self.outside.away.add("p1")
         self.assertEqual(self.scan().json()["code"], "link.away")
@@ -118,7 +118,7 @@ class SafeToWipe(Furnished):
     def test_finder_lock_and_an_encrypted_card_are_told_by_the_device(self):
         self.all_is_done()
         link = self.outside.devices["p1"]
-        link.told = DeviceState(
+        link.told = DeviceReport(
             make="", model="", family="orlo", os_version="9", finder_lock=True, card=Card(present=True, encrypted=True), locked=False
         )
         self.scan()

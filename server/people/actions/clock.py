@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 
 from django.db import transaction
 
-from core.schedule.clock import Anchor, Judged, Ticks, Verdict, Witness, judge
+from core.schedule.clock import Anchor, ClockVerdict, JudgedClock, Ticks, Witness, judge
 from core.units import spoken
 from server import ports
 from server.locks import lock_alone
@@ -40,7 +40,7 @@ def look_at_clock(*, now: datetime) -> ClockState:
     ticks = ports.clock().ticks()
     state = ClockState.objects.filter(id=1).first() or ClockState.objects.create(id=1)
     judged = judge(now, ticks, _anchor(state), _witnesses(state, ticks), in_doubt=state.doubt_since is not None)
-    if judged.verdict is Verdict.SURE:
+    if judged.verdict is ClockVerdict.SURE:
         if state.doubt_since is not None:
             by = f"{' and '.join(judged.agreeing)} agree with it" if judged.agreeing else "it is again what it should be"
             _settle(state, now, ticks, why=f"{by[0].upper()}{by[1:]}.", by=None, right=bool(judged.agreeing))
@@ -93,7 +93,7 @@ def _settle(state: ClockState, now: datetime, ticks: Ticks, *, why: str, by: Use
     write_journal(who=by, what="clock.settled", facts={"why": why}, at=now)
 
 
-def _doubt(state: ClockState, found: Judged, now: datetime, ticks: Ticks) -> None:
+def _doubt(state: ClockState, found: JudgedClock, now: datetime, ticks: Ticks) -> None:
     begins = state.doubt_since is None
     off = None if found.off is None else found.off.total_seconds()
     fields: dict[str, object] = {"jump_seconds": found.jump.total_seconds(), "off_seconds": off, "looked_at": now}

@@ -54,7 +54,7 @@ class OfficeSerializer(ReadBefore):
     )
 
 
-class LineSerializer(serializers.Serializer):
+class OfficeLineSerializer(serializers.Serializer):
     metered = serializers.BooleanField()
 
 
@@ -161,9 +161,9 @@ class LineView(APIView):
 
     writes = May.KEEP
 
-    @extend_schema(operation_id="set_line", request=LineSerializer, responses=OfficeSerializer)
+    @extend_schema(operation_id="set_line", request=OfficeLineSerializer, responses=OfficeSerializer)
     def post(self, request: Request) -> Response:
-        body = LineSerializer(data=request.data)
+        body = OfficeLineSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(OfficeSerializer(set_line(**body.validated_data, by=signed_in(request), now=ports.clock().now())).data)
 

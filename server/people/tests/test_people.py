@@ -82,6 +82,16 @@ class OfficeAndJournal(OfficeTestCase):
         line = self.api.get("/api/journal").json()["results"][0]
         self.assertEqual((line["what"], line["who_name"]), ("office.changed", "Ines"))
 
+    def test_a_line_from_before_facts_were_kept_is_told_as_it_was_written(self):
+        """And so are those of codes that are written no more."""
+        JournalEntry.objects.create(at=self.outside.now(), what="plan.lent", written_out="The plan Nightly was lent.")
+        self.assertEqual(self.api.get("/api/journal").json()["results"][0]["says"], "The plan Nightly was lent.")
+
+    def test_what_people_typed_in_a_line_is_told_as_it_is(self):
+        hostile = "{store} % | {0.__class__} \u202e<b>"
+        self.api.put("/api/office", {"name": hostile, "zone": "Europe/Berlin"}, format="json")
+        self.assertEqual(self.api.get("/api/journal").json()["results"][0]["says"], f"The office is {hostile}, in the zone Europe/Berlin.")
+
     def test_the_journal_is_paged(self):
         JournalEntry.objects.bulk_create(JournalEntry(at=self.outside.now(), what="x", written_out=str(n)) for n in range(120))
         with self.assertNumQueries(4):

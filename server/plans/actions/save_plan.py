@@ -55,7 +55,7 @@ LONGEST_DELAY_MINUTES = 31 * 24 * 60
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Target:
+class DraftTarget:
     """A store of a plan, as somebody edits it; what each field means stands at `PlanTarget`."""
 
     store: UUID | None
@@ -106,7 +106,7 @@ class Draft:
     exclusions: tuple[dict[str, str], ...] = ()
     store: UUID | None = None
     """Short for a single target."""
-    targets: tuple[Target, ...] = ()
+    targets: tuple[DraftTarget, ...] = ()
     """In their order; runs go to the first."""
     teams: tuple[int, ...] | None = None
     """Whose devices follow it as long as they have no plan; None leaves that as it is."""
@@ -148,7 +148,7 @@ def checked(draft: Draft, into: Plan) -> Plan:
 
 def targets_of(draft: Draft) -> list[PlanTarget]:
     """Of a plan that is to be saved, without it. Raises BadInput naming the first field that is wrong."""
-    wanted = draft.targets or (Target(store=draft.store),)
+    wanted = draft.targets or (DraftTarget(store=draft.store),)
     known = {store.id: store for store in Store.objects.filter(id__in=[one.store for one in wanted if one.store])}
     made: list[PlanTarget] = []
     if len(wanted) > MOST_TARGETS:

@@ -14,14 +14,14 @@ from rest_framework.views import APIView
 from core.content.kinds import KINDS
 from core.content.scope import Reach
 from core.retention.rule import Unit
-from core.schedule.pattern import Pattern, Shape, pattern_of
+from core.schedule.pattern import Pattern, PatternShape, pattern_of
 from core.schedule.pattern import rule_of as rule_of_pattern
 from core.schedule.recurrence import ClockChange
 from core.units import DAYS
 from server import ports
 from server.api.fields import BytesField, DayField
 from server.people.signed_in import signed_in
-from server.plans.actions.save_plan import Draft, Target, checked, remove_plan, save_plan
+from server.plans.actions.save_plan import Draft, DraftTarget, checked, remove_plan, save_plan
 from server.plans.convert import next_run, sentence_of, taken_kinds
 from server.plans.models import UNITS, Pause, Plan, PlanTarget
 from server.plans.present import Present
@@ -41,7 +41,7 @@ class ExclusionSerializer(serializers.Serializer):
 class PatternSerializer(serializers.Serializer):
     """When it runs, as a sentence says it; fields of other shapes are passed over."""
 
-    shape = serializers.ChoiceField(choices=[(shape.value, shape.value) for shape in Shape])
+    shape = serializers.ChoiceField(choices=[(shape.value, shape.value) for shape in PatternShape])
     days = serializers.IntegerField(default=2, min_value=0, max_value=1000)
     weekdays = serializers.ListField(child=serializers.IntegerField(min_value=0, max_value=6), max_length=7, default=list)
     nth = serializers.IntegerField(default=1, min_value=-1, max_value=4)
@@ -134,8 +134,8 @@ class DraftSerializer(serializers.Serializer):
     def draft(self) -> Draft:
         fields = {name: value for name, value in self.validated_data.items() if name not in ("devices", "pattern")}
         pattern = dict(self.validated_data["pattern"])
-        rule = rule_of_pattern(Pattern(**pattern | {"shape": Shape(pattern["shape"]), "weekdays": tuple(pattern["weekdays"])}))
-        targets = tuple(Target(**target) for target in fields["targets"])
+        rule = rule_of_pattern(Pattern(**pattern | {"shape": PatternShape(pattern["shape"]), "weekdays": tuple(pattern["weekdays"])}))
+        targets = tuple(DraftTarget(**target) for target in fields["targets"])
         lists: dict[str, Any] = {
             "targets": targets,
             "exclusions": tuple(dict(entry) for entry in fields["exclusions"]),
@@ -214,7 +214,7 @@ class PlanSerializer(serializers.ModelSerializer):
 
     @extend_schema_field(PatternSerializer)
     def get_pattern(self, plan: Plan) -> Any:
-        return asdict(or_else(plan, lambda: pattern_of(plan.rule), Pattern(shape=Shape.RULE, rule=plan.rule)))
+        return asdict(or_else(plan, lambda: pattern_of(plan.rule), Pattern(shape=PatternShape.RULE, rule=plan.rule)))
 
     def get_sentence(self, plan: Plan) -> str:
         return or_else(plan, lambda: sentence_of(plan), "It cannot be computed")

@@ -10,7 +10,7 @@ from django.db import transaction
 from core.content.errors import DataAccessOff, DeviceAway, LinkCut
 from core.content.link import DeviceLink, HoldsFiles, HoldsItems
 from core.recovery.conflicts import WhenThere
-from core.recovery.into_files import FilesLink, IntoFiles
+from core.recovery.into_files import IntoFiles, WritableFiles
 from core.recovery.into_items import IntoItems, ItemsLink
 from core.recovery.report import KindReport
 from core.recovery.restore import Going, Kinds, Place
@@ -88,7 +88,7 @@ def _report(restore: Restore) -> dict[str, Any]:
     folders = folders_of(vault, manifest, kinds, everything=selection.everything)
     if restore.target == Target.DEVICE:
         return _with_lost(_to_device(restore, vault, kinds, folders), lost)
-    return _with_lost(write_export(restore, vault, kinds, folders, Watch(restore).tell), lost)
+    return _with_lost(write_export(restore, vault, kinds, folders, RestoreWatch(restore).tell), lost)
 
 
 def _with_lost(report: dict[str, Any], lost: dict[str, int]) -> dict[str, Any]:
@@ -102,7 +102,7 @@ def _with_lost(report: dict[str, Any], lost: dict[str, int]) -> dict[str, Any]:
     return {**report, "kinds": list(kinds.values())}
 
 
-class Watch:
+class RestoreWatch:
     """Passes on how far it is, and ends the restore when somebody wants it to stop."""
 
     def __init__(self, restore: Restore) -> None:
@@ -134,7 +134,7 @@ def _to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Store
 
 def _wait(restore: Restore, seconds: float) -> None:
     """Raises Stopped."""
-    watch, until = Watch(restore), time.monotonic() + seconds
+    watch, until = RestoreWatch(restore), time.monotonic() + seconds
     while time.monotonic() < until:
         watch.tell("", 0, 0)
         time.sleep(min(0.5, seconds))
@@ -143,7 +143,7 @@ def _wait(restore: Restore, seconds: float) -> None:
 def _once_to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Stored]) -> dict[str, Any]:
     if restore.device is None:
         raise DeviceAway("The device of this restore is not in the register any more.", remedy="Choose another device.")
-    link, going = link_to(restore.device), Going(tell=Watch(restore).tell)
+    link, going = link_to(restore.device), Going(tell=RestoreWatch(restore).tell)
     try:
         place = _place(restore, vault, link, folders, going)
         kind_reports = write_to_device(vault, link, place, kinds, intents=RowIntents(restore.id), going=going)
@@ -155,7 +155,7 @@ def _once_to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[
 def _place(restore: Restore, vault: Vault, link: DeviceLink, folders: list[Stored], going: Going) -> Place:
     when_there = WhenThere(restore.when_there)
     if isinstance(link, HoldsFiles):
-        return IntoFiles(vault, cast(FilesLink, link), when_there=when_there, folders=folders, going=going)
+        return IntoFiles(vault, cast(WritableFiles, link), when_there=when_there, folders=folders, going=going)
     if isinstance(link, HoldsItems):
         same = restore.device_id == restore.backup.device_id
         return IntoItems(vault, cast(ItemsLink, link), when_there=when_there, same_device=same, going=going)

@@ -26,7 +26,7 @@ from server.locks import lock_alone
 from server.people.actions.journal import write_journal
 from server.people.actions.office import SLOWEST_BYTES_PER_SECOND, holder_named
 from server.people.models import ClosedDay, Team, User
-from server.plans.actions.save_plan import Draft, Target, save_plan
+from server.plans.actions.save_plan import Draft, DraftTarget, save_plan
 from server.plans.models import KindChoice, Plan
 from server.recovery.actions.take_rules import take_drill_rules, take_erasure, take_exception, take_freeze, take_rotation
 from server.recovery.offices import CHOICE_FIELDS, DEVICE_FIELDS, DRAFT_FIELDS, TARGET_FIELDS, new_devices
@@ -163,7 +163,7 @@ def _plans(record: OfficeRecord, store: Store, followers: dict[str, list[UUID]],
         fields["exceptions"] = tuple(date.fromisoformat(day) for day in fields["exceptions"])
         fields["exclusions"] = tuple(fields["exclusions"])
         targets = [_target(one, stores[one["store"]]) for one in entries(told, "targets") if one.get("store") in stores]
-        fields["targets"] = tuple(targets or [Target(store=store.id)])  # where its own stores are not here, this one
+        fields["targets"] = tuple(targets or [DraftTarget(store=store.id)])  # where its own stores are not here, this one
         names = [str(name)[:80] for name in told.get("teams", [])]
         fields["teams"] = tuple(Team.objects.filter(name__in=names, default_plan=None).values_list("id", flat=True))
         save_plan(Draft(**fields), devices=followers.get(fields["name"], []), by=by)
@@ -173,11 +173,11 @@ def _plans(record: OfficeRecord, store: Store, followers: dict[str, list[UUID]],
     taken.plans = _each(new, take, taken)
 
 
-def _target(told: dict[str, Any], store: UUID) -> Target:
-    fields = {name: told.get(name, getattr(Target(store=None), name)) for name in TARGET_FIELDS}
+def _target(told: dict[str, Any], store: UUID) -> DraftTarget:
+    fields = {name: told.get(name, getattr(DraftTarget(store=None), name)) for name in TARGET_FIELDS}
     for name in ("copies_from", "copies_until"):
         fields[name] = time.fromisoformat(fields[name]) if fields[name] else None
-    return Target(store=store, **fields)
+    return DraftTarget(store=store, **fields)
 
 
 def _text(told: dict[str, Any], name: str, most: int) -> str:

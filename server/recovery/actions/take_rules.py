@@ -19,7 +19,7 @@ from server.recovery.actions.set_drill_rules import set_drill_rules
 from server.recovery.models import DrillRules
 from server.recovery.offices import DRILL_FIELDS
 from server.retention.models import Erasure, Freeze
-from server.storage.actions.set_rotation import Wanted, keep_drive, set_rotation
+from server.storage.actions.set_rotation import WantedRotation, keep_drive, set_rotation
 from server.storage.models import Rotation, Store
 
 
@@ -83,7 +83,7 @@ def take_rotation(told: Mapping[str, Any], *, by: User) -> None:
     stores = {store.vault_id: store for store in Store.objects.filter(vault_id__in=drives, drive__isnull=False)}
     here = [stores[id] for id in drives if id in stores]
     first_day = date.fromisoformat(told["first_day"])
-    wanted = Wanted(
+    wanted = WantedRotation(
         name=str(told["name"])[:80], every_days=int(told["every_days"]), first_day=first_day, grace_days=int(told["grace_days"]),
         drives=[store.id for store in here],
     )  # fmt: skip

@@ -13,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from core.content.kinds import KINDS, Shape, kind
+from core.content.kinds import KINDS, KindShape, kind
 from core.errors import BadInput
 from core.exchange.locked import MOST_CHARACTERS
 from core.exchange.vcard import CardForm
@@ -52,7 +52,7 @@ class ShownSerializer(serializers.Serializer):
 
 
 class InsideSerializer(serializers.Serializer):
-    shape = serializers.ChoiceField(choices=[(shape.value, shape.value) for shape in Shape])
+    shape = serializers.ChoiceField(choices=[(shape.value, shape.value) for shape in KindShape])
     count = serializers.IntegerField()
     page_items = serializers.IntegerField()
     items = ShownSerializer(many=True)

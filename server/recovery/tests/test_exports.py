@@ -133,9 +133,9 @@ class NobodysLettersLieInTheOpen(Exporting):
 
     def test_neither_finished_nor_while_it_is_made(self):
         seen: list[bytes] = []
-        from server.recovery.actions.carry_out import Watch
+        from server.recovery.actions.carry_out import RestoreWatch
 
-        with mock.patch.object(Watch, "tell", lambda watch, *told: seen.append(self.lying())):
+        with mock.patch.object(RestoreWatch, "tell", lambda watch, *told: seen.append(self.lying())):
             content = self.archive(layout="files")
         with zipfile.ZipFile(io.BytesIO(content)) as found:
             self.assertIn(b"harbour master", found.read("Messages.json"))

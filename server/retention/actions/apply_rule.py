@@ -31,7 +31,7 @@ POSTPONES = Why.IN_USE | Why.OWED | Why.FROZEN
 
 
 @dataclass(slots=True)
-class Applied:
+class RuleOutcome:
     """Copies by what happened to them."""
 
     began: list[Copy] = field(default_factory=list)
@@ -45,7 +45,7 @@ def apply_rule(device: Device, store: Store, *, now: datetime, context: Context 
     believe_clock()
     lock_device(device.id)
     context = context or Context.read(now)
-    found, done = judged(device, context), Applied()
+    found, done = judged(device, context), RuleOutcome()
     today = now.astimezone(office_zone()).date()
     for verdict in found.verdicts:
         if verdict.moment.store == str(store.id):
@@ -54,7 +54,7 @@ def apply_rule(device: Device, store: Store, *, now: datetime, context: Context 
     return len(done.began)
 
 
-def _carry_out(found: Judged, verdict: Verdict, context: Context, today: date, done: Applied) -> None:
+def _carry_out(found: Judged, verdict: Verdict, context: Context, today: date, done: RuleOutcome) -> None:
     read = found.copy_of(verdict)  # under the lock of the device: nobody else decides about it now
     due = read.leaves_on is not None and today >= read.leaves_on
     if verdict.kept == (read.state == CopyState.PRESENT) and not (read.state == CopyState.LEAVING and due):
@@ -77,7 +77,7 @@ def begin_to_leave(copy: Copy, *, why: str, on: date, now: datetime, by_rule: st
     return move(copy, CopyState.LEAVING, removed_why=why[:200], removed_by_rule=by_rule[:120], leaving_since=now, leaves_on=on, **more)
 
 
-def _told(found: Judged, store: Store, done: Applied, today: date, now: datetime) -> None:
+def _told(found: Judged, store: Store, done: RuleOutcome, today: date, now: datetime) -> None:
     """One line of the journal for each thing that happened, with what, why and by which rule."""
     applied = found.rules.get(str(store.id))
     first = min((copy.leaves_on for copy in done.began if copy.leaves_on is not None), default=today)

@@ -11,7 +11,7 @@ from server.locks import lock_devices
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
 from server.people.models import User
-from server.retention.erasing import WORD, Wish, item_names, preview
+from server.retention.erasing import WORD, ErasureWish, item_names, preview
 from server.retention.models import Erasure, ErasureState, ErasureStep
 from server.runs.models import Copy, CopyState
 from server.transition import held, move
@@ -25,7 +25,7 @@ class StillInUse(Conflict):
 
 
 def ask_erasure(
-    wish: Wish, *, reference: str, begins_on: date, seen: str, word: str, by: User, now: datetime, forgets_names: bool = False
+    wish: ErasureWish, *, reference: str, begins_on: date, seen: str, word: str, by: User, now: datetime, forgets_names: bool = False
 ) -> Erasure:
     """`seen`: the digest of what was shown. Stores are opened before anything is locked. Raises BadInput, Conflict, ClockInDoubt."""
     believe_clock()
@@ -47,7 +47,7 @@ def ask_erasure(
 
 @transaction.atomic
 def _written(
-    wish: Wish, items: list[dict[str, str]], reference: str, begins_on: date, forgets_names: bool, by: User, now: datetime
+    wish: ErasureWish, items: list[dict[str, str]], reference: str, begins_on: date, forgets_names: bool, by: User, now: datetime
 ) -> Erasure:
     lock_devices(device.id for device in wish.devices)
     row = Erasure.objects.create(

@@ -13,14 +13,14 @@ from server.live import publish
 from server.locks import lock_devices
 from server.people.actions.journal import write_journal
 from server.people.models import User
-from server.retention.holding import Reach
+from server.retention.holding import HoldReach
 from server.retention.removal import MOST_AT_ONCE
 from server.runs.actions.hold_backup import hold_backup
 from server.runs.models import Backup
 
 
 @transaction.atomic
-def hold_many(reach: Reach, *, reason: str, by: User, until: date | None = None) -> int:
+def hold_many(reach: HoldReach, *, reason: str, by: User, until: date | None = None) -> int:
     """How many are on hold now that were not. Raises BadInput, Conflict."""
     free = list(reach.backups().filter(hold_reason="").select_related("device").order_by("id")[: MOST_AT_ONCE + 1])
     if len(free) > MOST_AT_ONCE:

@@ -26,7 +26,7 @@ from server.retention.actions.remove_backups import remove_backups
 from server.retention.removal import Removal, removal_of
 from server.retention.room.bench import Bench, Sum, bench, chosen, summed
 from server.retention.room.left_out import LeavesOut
-from server.retention.room.offers import Offer
+from server.retention.room.offers import RoomOffer
 from server.storage.at_hand import forget
 from server.storage.models import Store
 from server.storage.queries import must_be_here
@@ -44,7 +44,7 @@ class Looked:
     """What leaves; None where only waste was chosen."""
     leaves_out: list[str]
     """What plans take no more from their next runs on."""
-    picked: list[Offer]
+    picked: list[RoomOffer]
     waits: bool
     """For something that keeps everything here."""
     digest: str

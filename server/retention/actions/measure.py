@@ -4,7 +4,7 @@ from datetime import datetime
 
 from server.plans.models import Assignment
 from server.runs.models import Copy, CopyState
-from server.storage.actions.measure import Known, measure_store
+from server.storage.actions.measure import KnownStore, measure_store
 from server.storage.models import Store
 
 
@@ -13,4 +13,4 @@ def measure(store: Store, *, now: datetime, anew: bool = False) -> Store:
     leaving = Copy.objects.filter(store=store, state__in=(CopyState.LEAVING, CopyState.REMOVING)).values_list("backup_id", flat=True)
     followed = Assignment.objects.values_list("device_id", "plan_id", "plan__name")
     plans = {device: (plan, name) for device, plan, name in followed}
-    return measure_store(store, now=now, known=Known(leaving=set(leaving), plans=plans), anew=anew)
+    return measure_store(store, now=now, known=KnownStore(leaving=set(leaving), plans=plans), anew=anew)

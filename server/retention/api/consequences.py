@@ -18,7 +18,7 @@ from server.plans.api.views import DraftSerializer
 from server.plans.models import Plan
 from server.plans.objections import Change
 from server.plans.queries import plan as plan_by_id
-from server.retention.consequences import WORD, Consequences, OfDevice, consequences, of_devices_changed
+from server.retention.consequences import WORD, Consequences, DeviceConsequences, consequences, of_devices_changed
 
 MOST_DEVICES = 60
 MOST_POINTS = 120
@@ -54,15 +54,15 @@ class LosesSerializer(serializers.Serializer):
     points = serializers.SerializerMethodField(help_text="Newest first.")
 
     @extend_schema_field(DayField(allow_null=True))
-    def get_gap_from(self, one: OfDevice) -> Any:
+    def get_gap_from(self, one: DeviceConsequences) -> Any:
         return one.gap[0] if one.gap else None
 
     @extend_schema_field(DayField(allow_null=True))
-    def get_gap_to(self, one: OfDevice) -> Any:
+    def get_gap_to(self, one: DeviceConsequences) -> Any:
         return one.gap[1] if one.gap else None
 
     @extend_schema_field(PointSerializer(many=True))
-    def get_points(self, one: OfDevice) -> Any:
+    def get_points(self, one: DeviceConsequences) -> Any:
         return PointSerializer(one.points[:MOST_POINTS], many=True).data
 
 

@@ -14,7 +14,7 @@ from server.api.paging import PageQuery, Pages
 from server.api.permissions import May
 from server.people.signed_in import signed_in
 from server.retention.actions.hold_many import hold_many, still_needed
-from server.retention.holding import LOOKED_AT_AGAIN, Reach, holds, reached
+from server.retention.holding import LOOKED_AT_AGAIN, HoldReach, holds, reached
 from server.retention.removal import MOST_AT_ONCE
 from server.runs.models import Backup
 
@@ -62,8 +62,8 @@ class ReachSerializer(serializers.Serializer):
     first_day = DayField(default=None, allow_null=True, help_text="Of the office; backups that were finished from then on.")
     last_day = DayField(default=None, allow_null=True)
 
-    def reach(self) -> Reach:
-        return Reach(**{name: self.validated_data[name] for name in ("device", "holder", "team", "first_day", "last_day")})
+    def reach(self) -> HoldReach:
+        return HoldReach(**{name: self.validated_data[name] for name in ("device", "holder", "team", "first_day", "last_day")})
 
 
 class HoldManySerializer(ReachSerializer):

@@ -9,13 +9,13 @@ from datetime import date, datetime
 from uuid import UUID
 
 from core.errors import BadInput
-from core.quota.ladder import Move, Proposal, Rung, propose, together
+from core.quota.ladder import LadderProposal, Move, Rung, propose, together
 from core.quota.lasting import Lasting
 from core.vault.giving_back import swept_bytes
 from server.people.queries import office_zone
 from server.retention.freezing import Frozen
 from server.retention.room.elsewhere import Elsewhere, more_space
-from server.retention.room.offers import Offer, offers
+from server.retention.room.offers import RoomOffer, offers
 from server.storage.at_hand import AtHand, at_hand
 from server.storage.convert import limit_of
 from server.storage.models import Store
@@ -32,7 +32,7 @@ RUNGS = {
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Bench:
     store: Store
-    offers: list[Offer]
+    offers: list[RoomOffer]
     runway: Lasting
     limit_bytes: int | None
     waits_for: list[str]
@@ -72,7 +72,7 @@ def _kept(store: Store) -> list[str]:
     return [f"Nothing of {whom} leaves: {one.reason}" for whom, one in zip(whose, freezes, strict=True)]
 
 
-def chosen(found: Bench, keys: Collection[str]) -> list[Offer]:
+def chosen(found: Bench, keys: Collection[str]) -> list[RoomOffer]:
     """Raises BadInput for one that is not offered any more."""
     by_key = {one.move.key: one for one in found.offers}
     if unknown := sorted(set(keys) - by_key.keys()):
@@ -81,7 +81,7 @@ def chosen(found: Bench, keys: Collection[str]) -> list[Offer]:
     return [by_key[key] for key in keys]
 
 
-def summed(found: Bench, picked: Sequence[Offer], *, now: datetime) -> Sum:
+def summed(found: Bench, picked: Sequence[RoomOffer], *, now: datetime) -> Sum:
     """Raises StoreError, VaultError."""
     known = at_hand(found.store)
     at_once, in_time = [one for one in picked if one.leaves_out is None], [one for one in picked if one.leaves_out is not None]
@@ -98,7 +98,7 @@ def summed(found: Bench, picked: Sequence[Offer], *, now: datetime) -> Sum:
     )  # fmt: skip
 
 
-def _touched(offer: Offer) -> set[UUID]:
+def _touched(offer: RoomOffer) -> set[UUID]:
     if offer.leaves_out is not None:
         return {device.id for device in offer.leaves_out.devices}
     return {offer.device.id} if offer.device else set()
@@ -121,7 +121,7 @@ def _lasts_until(found: Bench, given_back: int, now: datetime) -> date | None:
     return date.fromordinal(min(today.toordinal() + max(0, int(days)), date.max.toordinal()))
 
 
-def proposal(found: Bench, wanted: int, *, by: date | None = None) -> Proposal:
+def proposal(found: Bench, wanted: int, *, by: date | None = None) -> LadderProposal:
     """Of what is offered; kinds to leave out only where a day is given by which their bytes are free. Raises BadInput, StoreError,
     VaultError."""
     if wanted <= 0:

@@ -41,7 +41,7 @@ _DAY_SECONDS = 86_400
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Offer:
+class RoomOffer:
     move: Move
     title: str
     loses: str
@@ -60,7 +60,7 @@ def free_days(undo: timedelta, limits: VaultLimits) -> int:
     return max(1, undo.days) + 2 * max(1, ceil(limits.grace_seconds / _DAY_SECONDS))
 
 
-def offers(store: Store, accounts: Accounts, *, limits: VaultLimits, now: datetime) -> list[Offer]:
+def offers(store: Store, accounts: Accounts, *, limits: VaultLimits, now: datetime) -> list[RoomOffer]:
     """In the order of the ladder, the largest of each step first."""
     context = Context.read(now)
     today = now.astimezone(office_zone()).date()
@@ -74,7 +74,7 @@ def offers(store: Store, accounts: Accounts, *, limits: VaultLimits, now: dateti
     return sorted(found, key=lambda one: (one.move.rung, -one.bytes, one.move.key))
 
 
-def _waste(accounts: Accounts, held: Collection[bytes], limits: VaultLimits, today: date) -> list[Offer]:
+def _waste(accounts: Accounts, held: Collection[bytes], limits: VaultLimits, today: date) -> list[RoomOffer]:
     """What the place holds on to is no room that anybody can make."""
     remains = accounts.remains(held)
     lying = remains.unneeded_bytes + remains.marked_bytes
@@ -82,7 +82,7 @@ def _waste(accounts: Accounts, held: Collection[bytes], limits: VaultLimits, tod
         return []
     move = Move(key="waste", rung=Rung.WASTE, gives_bytes=lying)
     free_on = today + timedelta(days=free_days(timedelta(), limits))
-    return [Offer(move=move, title="Waste inside packs", loses="nothing", bytes=lying, free_on=free_on)]
+    return [RoomOffer(move=move, title="Waste inside packs", loses="nothing", bytes=lying, free_on=free_on)]
 
 
 class _Whole:
@@ -96,7 +96,7 @@ class _Whole:
         self._free = self._going(judged, _LAST)
         """Of each device what need not stay."""
 
-    def gone(self) -> list[Offer]:
+    def gone(self) -> list[RoomOffer]:
         found = []
         for one, going in self._free:
             if one.device.state not in GONE_STATES:
@@ -107,7 +107,7 @@ class _Whole:
             found.append(self._offer(Rung.GONE_DEVICES, "gone", one.device, going, "all that need not stay", loses))
         return found
 
-    def soon(self) -> list[Offer]:
+    def soon(self) -> list[RoomOffer]:
         found = []
         until = self._context.now.astimezone(self._zone).date() + timedelta(days=SOON_DAYS)
         for one, free in self._free:
@@ -121,7 +121,7 @@ class _Whole:
                 found.append(self._offer(Rung.SOON, "soon", one.device, going, "what its rule lets go within a month", loses))
         return found
 
-    def thirds(self) -> list[Offer]:
+    def thirds(self) -> list[RoomOffer]:
         found, before = [], self._context.now - timedelta(days=OLD_DAYS)
         for one, free in self._free:
             going = [copy for copy in free if len(self._elsewhere.get(copy.backup_id, ())) >= 2 and copy.backup.finished_at < before]
@@ -131,17 +131,17 @@ class _Whole:
                 found.append(self._offer(Rung.THIRD_COPIES, "third", one.device, going, "copies that two other stores hold", loses))
         return found
 
-    def without(self, until_free: timedelta) -> list[Offer]:
+    def without(self, until_free: timedelta) -> list[RoomOffer]:
         found = []
         for one in left_out(self._store, self._judged, self._accounts.needs.kinds, now=self._context.now):
             move = Move(key=f"out{one.rung}:{one.plan.id}", rung=one.rung, parts=one.parts, loss=_LOST * len(one.devices))
             bytes = self._accounts.alone_bytes((), one.parts)
             if bytes >= LEAST_BYTES:
                 free_on = one.last_day + until_free
-                found.append(Offer(move=move, title=one.title, loses=one.loses, bytes=bytes, free_on=free_on, leaves_out=one))
+                found.append(RoomOffer(move=move, title=one.title, loses=one.loses, bytes=bytes, free_on=free_on, leaves_out=one))
         return found
 
-    def thinner(self) -> list[Offer]:
+    def thinner(self) -> list[RoomOffer]:
         in_use = [one for one in self._judged if one.device.state not in GONE_STATES]
         found = []
         for one, going in self._going(in_use, _THIN):
@@ -165,11 +165,11 @@ class _Whole:
                 found.append((one, going))
         return found
 
-    def _offer(self, rung: Rung, word: str, device: Device, going: Sequence[Copy], what: str, loses: str) -> Offer:
+    def _offer(self, rung: Rung, word: str, device: Device, going: Sequence[Copy], what: str, loses: str) -> RoomOffer:
         backups = tuple(copy.backup_id for copy in going)
         loss = sum(_ELSEWHERE if self._elsewhere.get(id) else _LOST for id in backups)
         move = Move(key=f"{word}:{device.id}", rung=rung, going=frozenset(id.bytes for id in backups), loss=loss)
-        return Offer(
+        return RoomOffer(
             move=move, title=f"{device.name}, {device.holder.name}: {what}", loses=loses, bytes=self._accounts.alone_bytes(move.going),
             free_on=self._free_on, device=device, backups=backups,
         )  # fmt: skip

@@ -50,7 +50,7 @@ class Short:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Way:
+class RoomWay:
     help: Help
     room: str
     """Key of the room that it helps."""
@@ -67,7 +67,7 @@ class Way:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Lacking:
+class LackingRoom:
     key: str
     name: str
     left_bytes: int
@@ -79,8 +79,8 @@ class Lacking:
 class Tonight:
     night: date
     short: list[Short]
-    lacking: list[Lacking]
-    ways: list[Way]
+    lacking: list[LackingRoom]
+    ways: list[RoomWay]
     """By the room that they help, the least that has to be decided first."""
 
 
@@ -96,19 +96,19 @@ def tonight(store: Store, *, now: datetime) -> Tonight:
     return Tonight(night=night, short=short, lacking=lacking, ways=ways)
 
 
-def _lacking(key: str, rooms: dict[str, Room], rows: Sequence[LinedUp], store: Store) -> Lacking | None:
+def _lacking(key: str, rooms: dict[str, Room], rows: Sequence[LinedUp], store: Store) -> LackingRoom | None:
     """None for a room that is there no more, or has room enough by now."""
     room = rooms.get(key)
     if room is None or room.left_bytes is None:
         return None
     left = max(0, room.left_bytes - room.reserve_bytes)
     expected = sum(row.expected_bytes for row in rows if key in keys_of(row.device, store.id))
-    return Lacking(key=key, name=room.name, left_bytes=left, wanted_bytes=expected - left) if expected > left else None
+    return LackingRoom(key=key, name=room.name, left_bytes=left, wanted_bytes=expected - left) if expected > left else None
 
 
-def _ways(store: Store, lacking: Lacking, rows: Sequence[LinedUp], short: Sequence[Short], now: datetime) -> list[Way]:
+def _ways(store: Store, lacking: LackingRoom, rows: Sequence[LinedUp], short: Sequence[Short], now: datetime) -> list[RoomWay]:
     today = now.astimezone(office_zone()).date()
-    ways: list[Way] = []
+    ways: list[RoomWay] = []
     if lacking.key == f"{STORE} {store.id}":
         ways += [*_swept(store, lacking, today, now), *_elsewhere(store, lacking, short, today), *_sooner(store, lacking, today)]
     ways += [*_larger(store, lacking, today), *_waiting(store, lacking, rows, today)]
@@ -116,7 +116,7 @@ def _ways(store: Store, lacking: Lacking, rows: Sequence[LinedUp], short: Sequen
     return sorted(ways, key=lambda way: (not way.suffices, order.index(way.help), -way.bytes, way.title))
 
 
-def _swept(store: Store, lacking: Lacking, today: date, now: datetime) -> list[Way]:
+def _swept(store: Store, lacking: LackingRoom, today: date, now: datetime) -> list[RoomWay]:
     known = at_hand(store)
     with known.lock:
         held = due_bytes(known.vault, now=now)
@@ -124,7 +124,7 @@ def _swept(store: Store, lacking: Lacking, today: date, now: datetime) -> list[W
         return []
     says = "marked by a sweep, and its grace period is over: loses nothing"
     return [
-        Way(
+        RoomWay(
             help=Help.SWEEP,
             room=lacking.key,
             title="Sweep now",
@@ -136,7 +136,7 @@ def _swept(store: Store, lacking: Lacking, today: date, now: datetime) -> list[W
     ]
 
 
-def _elsewhere(store: Store, lacking: Lacking, short: Sequence[Short], today: date) -> list[Way]:
+def _elsewhere(store: Store, lacking: LackingRoom, short: Sequence[Short], today: date) -> list[RoomWay]:
     """Of the plans of the runs that are short: stores that they name besides."""
     expected: dict[UUID, int] = defaultdict(int)
     for one in short:
@@ -149,7 +149,7 @@ def _elsewhere(store: Store, lacking: Lacking, short: Sequence[Short], today: da
         does = "goes there by itself when it finds no room" if target.falls_over else "could go there; its plan does not say so yet"
         says = f"{iec(held)} of {target.plan.name} {does}; what comes lies there alone until it is copied"
         found.append(
-            Way(
+            RoomWay(
                 help=Help.FALL_OVER, room=lacking.key, title=f"{target.plan.name} into {target.store.name}", says=says, bytes=held,
                 free_on=today, suffices=held >= lacking.wanted_bytes, plan=target.plan_id,
             )
@@ -157,7 +157,7 @@ def _elsewhere(store: Store, lacking: Lacking, short: Sequence[Short], today: da
     return found
 
 
-def _larger(store: Store, lacking: Lacking, today: date) -> list[Way]:
+def _larger(store: Store, lacking: LackingRoom, today: date) -> list[RoomWay]:
     """A store's own allowance, or that of a team or a device; not where the medium itself is full."""
     limit, says = None, f"{iec(lacking.wanted_bytes)} more for {lacking.name}; loses nothing"
     if lacking.key == f"{STORE} {store.id}":
@@ -166,7 +166,7 @@ def _larger(store: Store, lacking: Lacking, today: date) -> list[Way]:
             return []
         limit, says = store.allowance_bytes + lacking.wanted_bytes, f"loses {space.loses}"
     return [
-        Way(
+        RoomWay(
             help=Help.ALLOWANCE, room=lacking.key, title="A larger allowance", says=says, bytes=lacking.wanted_bytes, free_on=today,
             suffices=True, limit_bytes=limit,
         )
@@ -180,13 +180,13 @@ def _medium_left(store: Store) -> float:
     return store.free_bytes - max(0, store.allowance_bytes - store.stored_bytes)
 
 
-def _waiting(store: Store, lacking: Lacking, rows: Iterable[LinedUp], today: date) -> list[Way]:
+def _waiting(store: Store, lacking: LackingRoom, rows: Iterable[LinedUp], today: date) -> list[RoomWay]:
     """The smallest run by itself that makes room for all others; where none does, the largest. Late ones do not wait."""
     mine = [row for row in rows if lacking.key in keys_of(row.device, store.id) and not row.late and row.expected_bytes > 0]
     enough = sorted((row for row in mine if row.expected_bytes >= lacking.wanted_bytes), key=lambda row: (row.expected_bytes, str(row.id)))
     chosen = enough[:1] or sorted(mine, key=lambda row: (-row.expected_bytes, str(row.id)))[:1]
     return [
-        Way(
+        RoomWay(
             help=Help.WAIT, room=lacking.key, title=f"{row.device.name}, {row.device.holder.name} waits a night", bytes=row.expected_bytes,
             says=f"about {iec(row.expected_bytes)}; nothing of it is saved tonight", free_on=today,
             suffices=row.expected_bytes >= lacking.wanted_bytes, device=row.device_id,
@@ -195,7 +195,7 @@ def _waiting(store: Store, lacking: Lacking, rows: Iterable[LinedUp], today: dat
     ]  # fmt: skip
 
 
-def _sooner(store: Store, lacking: Lacking, today: date) -> list[Way]:
+def _sooner(store: Store, lacking: LackingRoom, today: date) -> list[RoomWay]:
     """What only waits out its undo period here."""
     waiting = set(undoing(store, today).values_list("backup_id", flat=True))
     if not waiting:
@@ -211,7 +211,7 @@ def _sooner(store: Store, lacking: Lacking, today: date) -> list[Way]:
     leave = "1 backup leaves already; it" if len(going) == 1 else f"{len(going)} backups leave already; they"
     says = f"{leave} could not be taken back any more. Not free tonight: a sweep sees them twice before"
     return [
-        Way(
+        RoomWay(
             help=Help.SOONER, room=lacking.key, title="End their undo period now", says=says, bytes=held, free_on=free_on,
             suffices=free_on <= today and held >= lacking.wanted_bytes,
         )

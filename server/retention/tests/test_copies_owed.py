@@ -9,7 +9,7 @@ from core.units import MIB
 from core.vault.memory import MemoryBlobs
 from server.oversight.tasks import after_run
 from server.people.queries import office_zone
-from server.plans.actions.save_plan import Target, save_plan
+from server.plans.actions.save_plan import DraftTarget, save_plan
 from server.plans.models import PlanTarget
 from server.retention.actions.apply_rule import apply_rule
 from server.retention.actions.finish_removals import finish_removals
@@ -39,7 +39,7 @@ class SeveralStores(OfficeTestCase):
         self.nightly = self.follow()
 
     def follow(self, *devices: object, plan: object = None, **cloud: object):
-        targets = (Target(store=self.room.id), Target(store=self.cloud.id, **cloud))  # type: ignore[arg-type]
+        targets = (DraftTarget(store=self.room.id), DraftTarget(store=self.cloud.id, **cloud))  # type: ignore[arg-type]
         followers = [device.id for device in (devices or (self.one,))]  # type: ignore[attr-defined]
         draft = self.draft(self.room, keep_last=2, keep_daily=0, targets=targets)
         return save_plan(draft, devices=followers, by=self.ines, plan=plan)  # type: ignore[arg-type]
@@ -110,7 +110,7 @@ class Owed(SeveralStores):
         third = self.store("Third")
         for device in (self.one, two, self.one, two):
             self.night(device)
-        targets = (Target(store=self.room.id), Target(store=third.id))
+        targets = (DraftTarget(store=self.room.id), DraftTarget(store=third.id))
         draft = self.draft(self.room, keep_last=2, keep_daily=0, targets=targets)
         save_plan(draft, devices=[self.one.id, two.id], by=self.ines, plan=self.nightly)
         self.assertEqual(owe_copies(now=self.outside.at), 4)

@@ -5,7 +5,7 @@ from datetime import date, timedelta
 from unittest import mock
 
 from server.people.models import JournalEntry, Office
-from server.plans.actions.save_plan import Target, save_plan
+from server.plans.actions.save_plan import DraftTarget, save_plan
 from server.plans.models import RuleVersion
 from server.retention.actions.look_after import look_after, sweep_store
 from server.runs.actions.carry_copies import carry_copies
@@ -123,7 +123,7 @@ class TheUndoPeriod(ThePile):
         self.nights(2)
         cloud = self.store("Cloud")
         blobs = self.outside.stores.pop(self.room.where)
-        draft = self.draft(cloud, keep_last=1, keep_daily=0, targets=(Target(store=cloud.id), Target(store=self.room.id)))
+        draft = self.draft(cloud, keep_last=1, keep_daily=0, targets=(DraftTarget(store=cloud.id), DraftTarget(store=self.room.id)))
         shown = self.consequences(draft)
         save_plan(self.draft(cloud, keep_last=1, keep_daily=0, targets=draft.targets, seen=shown, word="remove"), devices=[self.one.id], by=self.ines, plan=self.nightly)  # fmt: skip
         self.run_now(self.one)
@@ -244,7 +244,7 @@ class ByHand(ThePile):
 
     def test_what_was_removed_in_one_store_is_not_copied_there_again(self):
         cloud = self.store("Cloud")
-        draft = self.draft(self.room, keep_last=2, keep_daily=0, targets=(Target(store=self.room.id), Target(store=cloud.id)))
+        draft = self.draft(self.room, keep_last=2, keep_daily=0, targets=(DraftTarget(store=self.room.id), DraftTarget(store=cloud.id)))
         save_plan(draft, devices=[self.one.id], by=self.ines, plan=self.nightly)
         self.nights(2)
         carry_copies(cloud.id)

@@ -28,7 +28,7 @@ from server.runs.actions.end_run import ended_badly, ended_well, give_up
 from server.runs.actions.fall_over import fallen_over, opened_for
 from server.runs.actions.mend_store import mended_by_run
 from server.runs.actions.take_place import WAIT_SECONDS, took_place
-from server.runs.actions.watch_run import Watch
+from server.runs.actions.watch_run import RunWatch
 from server.runs.models import ACTIVE, Run, RunState
 from server.runs.pace import speed_limit
 from server.runs.queries import previous_backup, read_and_stored
@@ -54,7 +54,7 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     if not took_place(run_id, now=now):
         return _waits_for_others(run_id, now)
     run = run_by_id(run_id)
-    watch = Watch(run, clock)
+    watch = RunWatch(run, clock)
     link: DeviceLink | None = None
     try:
         vault = opened_for(run)
@@ -75,7 +75,7 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     return ended
 
 
-def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Watch") -> Captured:
+def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "RunWatch") -> Captured:
     plan, device = run.plan, run.device
     if plan is None:
         raise Stopped("The plan of this run is gone.", remedy="Give the device another plan.")

@@ -41,7 +41,7 @@ MISSING = {
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Compared:
+class StoreComparison:
     missing: int
     back: int
     strays: int
@@ -53,7 +53,7 @@ def ask_compare(store: Store) -> bool:
     return defer_compare(store.id)
 
 
-def compare_store(store: Store, *, now: datetime) -> Compared | None:
+def compare_store(store: Store, *, now: datetime) -> StoreComparison | None:
     """What differs now, as numbers; None when the store cannot be opened, which its page says."""
     try:
         vault = opened(store)
@@ -76,7 +76,7 @@ def compare_store(store: Store, *, now: datetime) -> Compared | None:
         note_well(store.id)
     if missing or back or strays:
         publish("changed", "stores")
-    return Compared(missing=missing, back=back, strays=strays)
+    return StoreComparison(missing=missing, back=back, strays=strays)
 
 
 def _taken_away(store: Store, away: set[str]) -> OlderCopy:

@@ -13,8 +13,8 @@ from zoneinfo import ZoneInfo
 from django.db import transaction
 from django.db.models import Subquery
 
-from core.quota.admission import Room, Wish, admit_night, usual_stored_bytes
-from core.schedule.line_up import Job, Placed, Places, line_up
+from core.quota.admission import AdmissionWish, Room, admit_night, usual_stored_bytes
+from core.schedule.line_up import LineUpJob, LineUpPlaces, Placed, line_up
 from core.schedule.nights import bounds, coming_night, night_of
 from core.schedule.recurrence import Recurrence
 from core.schedule.window import Slot, Window, slots
@@ -79,11 +79,11 @@ def line_up_night(*, now: datetime) -> list[LinedUp]:
     return rows
 
 
-def places() -> Places:
+def places() -> LineUpPlaces:
     """How many runs read and write at the same time. Two queries."""
     office = Office.objects.first()
     writers = {str(id): count for id, count in Store.objects.values_list("id", "max_writers")}
-    return Places(readers=office.max_runs if office else 4, writers=writers)
+    return LineUpPlaces(readers=office.max_runs if office else 4, writers=writers)
 
 
 def _wanted(zone: ZoneInfo, now: datetime, until: datetime) -> Wanted:
@@ -119,7 +119,7 @@ def _with_the_next(recurrence: Recurrence, window: Window, now: datetime, until:
     return list(zip(found, [*(slot.closes for slot in found[1:]), last], strict=True))
 
 
-def _jobs(wanted: Wanted, expect: Expectations) -> dict[str, tuple[Job, str]]:
+def _jobs(wanted: Wanted, expect: Expectations) -> dict[str, tuple[LineUpJob, str]]:
     """Key → the job and what its duration was expected from."""
     made = {}
     for number, (assignment, slot, next_chance) in enumerate(wanted.values()):
@@ -127,7 +127,7 @@ def _jobs(wanted: Wanted, expect: Expectations) -> dict[str, tuple[Job, str]]:
         newest: datetime | None = getattr(assignment, "newest_at", None)
         late = newest is None or (next_chance - newest).total_seconds() > assignment.plan.promise_seconds
         key = f"{number:06}"
-        job = Job(
+        job = LineUpJob(
             key=key, expected_seconds=expected.seconds, opens=slot.opens, closes=slot.closes, store=str(assignment.plan.store_id), late=late
         )
         made[key] = (job, str(expected.basis))
@@ -143,7 +143,7 @@ def _room_for(
     expected = {device: found for device, stored in usual.items() if (found := usual_stored_bytes(stored)) is not None}
     rooms = rooms_tonight(Store.objects.filter(mode=Mode.IN_USE, trouble=""), now=now)
     wishes = [
-        Wish(key=one.key, expected_bytes=expected.get(mine.device_id, 0), rooms=keys_of(mine.device, mine.plan.store_id))
+        AdmissionWish(key=one.key, expected_bytes=expected.get(mine.device_id, 0), rooms=keys_of(mine.device, mine.plan.store_id))
         for one, mine in zip(placed, assigned, strict=True)
     ]
     short = admit_night(wishes, rooms)
@@ -154,7 +154,7 @@ def _short_words(room: Room) -> str:
     return f"{room.name} has {iec(max(0, (room.left_bytes or 0) - room.reserve_bytes))} left for runs"[:200]
 
 
-def _rows(wanted: Wanted, jobs: dict[str, tuple[Job, str]], zone: ZoneInfo, now: datetime) -> list[LinedUp]:
+def _rows(wanted: Wanted, jobs: dict[str, tuple[LineUpJob, str]], zone: ZoneInfo, now: datetime) -> list[LinedUp]:
     entries = list(wanted.values())
     placed: list[Placed] = list(line_up([job for job, _ in jobs.values()], places()))
     expected, no_room = _room_for(entries, placed, now)

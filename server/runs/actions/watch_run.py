@@ -5,7 +5,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 from core.content.errors import DeviceLied
-from core.content.link import DeviceLink, DeviceState
+from core.content.link import DeviceLink, DeviceReport
 from core.content.readiness import Level, readiness
 from core.quota.admission import Admitted, DoesNotFit, overrun
 from core.schedule.conditions import unmet
@@ -25,7 +25,7 @@ Clock = Callable[[], datetime]
 TELL_EVERY_SECONDS = 0.4
 
 
-class Watch:
+class RunWatch:
     """Passes progress on to the row and to the viewers, not more often than anybody can read."""
 
     def __init__(self, run: Run, clock: Clock) -> None:
@@ -48,7 +48,7 @@ class Watch:
         cost = self._rest.cost
         return {} if cost is None else {"item": cost.seconds_an_item, "byte": cost.seconds_a_byte}
 
-    def met(self, state: DeviceState, link: DeviceLink) -> None:
+    def met(self, state: DeviceReport, link: DeviceLink) -> None:
         """The device has answered: keep what it says of itself, and write down what is not as it should be."""
         device, now = self._run.device, self._clock()
         present = ports.clock().now()  # a clock that plays the past says nothing of the device's

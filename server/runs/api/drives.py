@@ -15,7 +15,7 @@ from server.api.read_before import ReadBefore
 from server.people.signed_in import signed_in
 from server.runs.actions.part_drive import part_drive, use_drive_again
 from server.runs.drives import drive_rows, rotation_of, rotations, strangers
-from server.storage.actions.set_rotation import Wanted, end_rotation, keep_drive, set_rotation
+from server.storage.actions.set_rotation import WantedRotation, end_rotation, keep_drive, set_rotation
 from server.storage.models import DriveState, Rotation
 from server.storage.queries import store as store_by_id
 
@@ -79,8 +79,8 @@ class WantedRotationSerializer(ReadBefore):
     grace_days = serializers.IntegerField()
     drives = serializers.ListField(child=serializers.UUIDField(), max_length=100, help_text="Stores in the order of their turns.")
 
-    def wanted(self) -> Wanted:
-        return Wanted(**self.validated_data)
+    def wanted(self) -> WantedRotation:
+        return WantedRotation(**self.validated_data)
 
 
 class KeepDriveSerializer(ReadBefore):

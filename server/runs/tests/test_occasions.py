@@ -3,7 +3,7 @@ import zipfile
 from datetime import UTC, datetime, timedelta
 from unittest import mock
 
-from core.content.link import DeviceState
+from core.content.link import DeviceReport
 from server.fleet.models import Device
 from server.people.models import JournalEntry, Office
 from server.plans.models import Plan
@@ -134,7 +134,7 @@ class Limits(OfficeTestCase):
 
     def test_what_is_not_as_it_should_be_is_written_down_before_the_run(self):
         link = self.outside.devices["p1"]
-        link.told = DeviceState(
+        link.told = DeviceReport(
             make="H", model="H1", family="orlo", os_version="9", locked=False, data_access=True, on_power=False, battery_percent=9
         )
         log = " ".join(line["says"] for line in self.run_now(self.one).log)
@@ -142,7 +142,7 @@ class Limits(OfficeTestCase):
 
     def test_a_device_that_asks_its_holder_again_after_an_update_is_tried_again(self):
         link = self.outside.devices["p1"]
-        link.told = DeviceState(make="H", model="H1", family="orlo", os_version="10", accepted=False)
+        link.told = DeviceReport(make="H", model="H1", family="orlo", os_version="10", accepted=False)
         run = self.run_now(self.one)
         self.assertEqual((run.cause_code, Device.objects.get(id=self.one.id).accepted), ("link.not_accepted", False))
 

@@ -9,8 +9,8 @@ from uuid import UUID
 
 from django.db import transaction
 
-from core.quota.books import Books, Nobodys, Row
-from core.quota.shares import Share
+from core.quota.books import BookRow, Books, Nobodys
+from core.quota.shares import ByteShare
 from core.vault.accounting import Accounts
 from core.vault.remembered_trees import RememberedTrees
 from core.vault.vault import Vault
@@ -29,7 +29,7 @@ WRITTEN_AT_ONCE = 2000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Known:
+class KnownStore:
     """What the store cannot know by itself."""
 
     leaving: Collection[UUID] = ()
@@ -43,7 +43,7 @@ def totals(vault: Vault, *, now: datetime) -> dict[str, Any]:
     return {"stored_bytes": vault.stored_bytes(), "free_bytes": vault.blobs.free_bytes(), "measured_at": now, "key_id": vault.keys.id.hex()}
 
 
-def measure_store(store: Store, *, now: datetime, known: Known = Known(), anew: bool = False) -> Store:
+def measure_store(store: Store, *, now: datetime, known: KnownStore = KnownStore(), anew: bool = False) -> Store:
     """Totals, and what each part of the office has there. A store that cannot be reached is noted as such. `anew`: all its trees are
     read, and compared with what was remembered of them."""
     devices = {str(row.id): row for row in Device.objects.select_related("team", "holder")}
@@ -88,7 +88,7 @@ def _written(store: Store, rows: Iterable[Any]) -> None:
         model.objects.bulk_create(mine, batch_size=WRITTEN_AT_ONCE)
 
 
-def _rows(store: Store, books: Books, devices: Mapping[str, Device], known: Known) -> Iterator[Any]:
+def _rows(store: Store, books: Books, devices: Mapping[str, Device], known: KnownStore) -> Iterator[Any]:
     """Of devices of the list; what other programs wrote counts among those of no team, and stands under no device."""
     groups: dict[tuple[SumOf, str, str], list[str]] = defaultdict(list)
     for key, row in books.devices.items():
@@ -109,7 +109,7 @@ def _rows(store: Store, books: Books, devices: Mapping[str, Device], known: Know
         yield GroupOccupancy(store=store, of=SumOf.NOBODY, key=code, fair_bytes=held)
 
 
-def _groups_of(device: Device | None, known: Known) -> Iterator[tuple[SumOf, str, str]]:
+def _groups_of(device: Device | None, known: KnownStore) -> Iterator[tuple[SumOf, str, str]]:
     """What it is one of: of which sort, id and name; without both for one of none."""
     team, holder = (device.team, device.holder) if device is not None else (None, None)
     plan = known.plans.get(device.id) if device is not None else None
@@ -127,11 +127,11 @@ def nobodys_parts(found: Nobodys) -> dict[str, int]:
     }  # fmt: skip
 
 
-def _shares(share: Share) -> dict[str, int]:
+def _shares(share: ByteShare) -> dict[str, int]:
     return {"alone_bytes": share.alone_bytes, "shared_bytes": share.shared_bytes, "fair_bytes": share.fair_bytes}
 
 
-def _figures(row: Row) -> dict[str, int]:
+def _figures(row: BookRow) -> dict[str, int]:
     return {**_shares(row.share), "logical_bytes": row.logical_bytes, "backups": row.backups}
 
 

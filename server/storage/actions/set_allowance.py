@@ -20,14 +20,14 @@ from server.storage.models import Allowance, SoftCounts, Store
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wanted:
+class WantedAllowance:
     limits: Limits
     soft_counts: str = SoftCounts.NEEDED
     team: int | None = None
     device: UUID | None = None
 
 
-def set_allowance(store: Store, wanted: Wanted, *, by: User) -> Allowed:
+def set_allowance(store: Store, wanted: WantedAllowance, *, by: User) -> Allowed:
     """Replaces the one that its owner has there. Raises BadInput."""
     wanted.limits.check()
     if wanted.soft_counts not in SoftCounts.values:
@@ -51,7 +51,7 @@ def set_allowance(store: Store, wanted: Wanted, *, by: User) -> Allowed:
     return next(one for one in allowances_in([store], now=now) if one.row.id == row.id)
 
 
-def _owner(store: Store, wanted: Wanted) -> tuple[Team | None, Device | None]:
+def _owner(store: Store, wanted: WantedAllowance) -> tuple[Team | None, Device | None]:
     if wanted.team is not None and wanted.device is not None:
         raise BadInput("An allowance is of a team or of a device.", field="team", remedy="Set one for each.")
     if wanted.device is not None:

@@ -9,7 +9,7 @@ from uuid import UUID
 from django.db import transaction
 
 from core.errors import BadInput
-from core.schedule.rotation import Rotation as Turns
+from core.schedule.rotation import DriveRotation as Turns
 from server import ports
 from server.api.problems import Conflict
 from server.live import publish
@@ -22,7 +22,7 @@ FIRST, LAST = date(2000, 1, 1), date(2199, 12, 31)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wanted:
+class WantedRotation:
     name: str
     every_days: int
     first_day: date
@@ -32,7 +32,7 @@ class Wanted:
 
 
 @transaction.atomic
-def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) -> Rotation:
+def set_rotation(wanted: WantedRotation, *, rotation: Rotation | None = None, by: User) -> Rotation:
     """A new one, or another shape of one. Raises BadInput."""
     _checked(wanted, rotation)
     shape: dict[str, Any] = {
@@ -55,7 +55,7 @@ def set_rotation(wanted: Wanted, *, rotation: Rotation | None = None, by: User) 
     return row
 
 
-def _checked(wanted: Wanted, rotation: Rotation | None) -> None:
+def _checked(wanted: WantedRotation, rotation: Rotation | None) -> None:
     if not wanted.name.strip() or len(wanted.name) > 80:
         raise BadInput("The rotation has no usable name.", field="name", remedy="Give it a name of up to 80 characters.")
     others = Rotation.objects.exclude(id=rotation.id) if rotation else Rotation.objects.all()

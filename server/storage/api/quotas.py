@@ -13,7 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from core.exchange.tables import csv_line
-from core.quota.allowances import Limits, Standing
+from core.quota.allowances import AllowanceStanding, Limits
 from server import ports
 from server.api.paging import Pages
 from server.api.permissions import May
@@ -21,10 +21,10 @@ from server.api.read_before import ReadBefore
 from server.fleet.queries import device as device_by_id
 from server.people.queries import office_zone
 from server.people.signed_in import signed_in
-from server.storage.actions.set_allowance import Wanted, set_allowance, take_allowance_away
+from server.storage.actions.set_allowance import WantedAllowance, set_allowance, take_allowance_away
 from server.storage.allowances import Allowed, allowance, allowances_in
 from server.storage.models import SoftCounts, Store
-from server.storage.occupied import By, Course, Occupied, course, kinds_by_team, occupied, parts_of
+from server.storage.occupied import By, Course, OccupiedStore, course, kinds_by_team, occupied, parts_of
 from server.storage.queries import store as store_by_id
 from server.storage.runways import days_of, of_allowance
 
@@ -111,7 +111,7 @@ class AllowanceSerializer(serializers.Serializer):
     soft_held = serializers.IntegerField()
     hard_held = serializers.IntegerField()
     over_since = serializers.DateTimeField(source="row.over_since", allow_null=True)
-    standing = serializers.ChoiceField(choices=[(one.value, one.value) for one in Standing])
+    standing = serializers.ChoiceField(choices=[(one.value, one.value) for one in AllowanceStanding])
     runway = RunwaySerializer()
 
 
@@ -123,10 +123,10 @@ class GivenAllowanceSerializer(ReadBefore):
     grace_days = serializers.IntegerField(default=7)
     hard_bytes = serializers.IntegerField(allow_null=True, default=None)
 
-    def told(self) -> Wanted:
+    def told(self) -> WantedAllowance:
         fields = dict(self.validated_data)
         limits = Limits(**{name: fields.pop(name) for name in ("soft_bytes", "hard_bytes", "grace_days")})
-        return Wanted(limits=limits, **fields)
+        return WantedAllowance(limits=limits, **fields)
 
 
 class OccupiedView(APIView):
@@ -156,7 +156,7 @@ class OccupiedTableView(APIView):
         return _table(lines, "whose-bytes.csv")
 
 
-def _occupied(request: Request, id: UUID) -> tuple[Occupied, int]:
+def _occupied(request: Request, id: UUID) -> tuple[OccupiedStore, int]:
     asked = OccupiedQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     device = asked.validated_data.get("device")

@@ -11,7 +11,7 @@ from rest_framework.request import Request
 from rest_framework.views import APIView
 
 from core.vault.address import address_of
-from core.vault.trial import Result, Step
+from core.vault.trial import Result, TrialStep
 from server.api.permissions import May
 from server.api.streaming import pieces_of
 from server.people.signed_in import signed_in
@@ -30,7 +30,7 @@ class TrialSerializer(PlaceSerializer):
 class TrialResultSerializer(serializers.Serializer):
     """One line of the answer."""
 
-    step = serializers.ChoiceField(choices=[(step.value, step.value) for step in Step])
+    step = serializers.ChoiceField(choices=[(step.value, step.value) for step in TrialStep])
     well = serializers.BooleanField()
     says = serializers.CharField()
     remedy = serializers.CharField(allow_blank=True)

@@ -4492,7 +4492,7 @@ export interface components {
             size_bytes: number;
         };
         /** @description Either a new entry of the register, or one that has no link yet. */
-        FolderRequest: {
+        FolderDeviceRequest: {
             name: string;
             holder: string;
             team: string;
@@ -5210,9 +5210,6 @@ export interface components {
             why: string;
             readonly changes: components["schemas"]["ColumnChange"][];
         };
-        LineRequest: {
-            metered: boolean;
-        };
         /** @description Settings of one device's link; a password is never sent out. */
         Link: {
             readonly link: string;
@@ -5680,6 +5677,9 @@ export interface components {
             undo_days?: number | null;
             /** @description A change that removes more of what it concerns needs a typed word. */
             unasked_share_percent?: number | null;
+        };
+        OfficeLineRequest: {
+            metered: boolean;
         };
         /** @description A body that may say what its form began with. */
         OfficeRequest: {
@@ -6612,13 +6612,6 @@ export interface components {
             oldest_at: string | null;
             /** Format: date-time */
             at: string | null;
-        };
-        Reason: {
-            code: string;
-            blocks: boolean;
-            says: string;
-            step: string;
-            remedy: components["schemas"]["RemedyEnum"];
         };
         ReasonRequest: {
             reason: string;
@@ -8124,7 +8117,7 @@ export interface components {
         Wipe: {
             safe: boolean;
             says: string;
-            reasons: components["schemas"]["Reason"][];
+            reasons: components["schemas"]["WipeReason"][];
             /** Format: date-time */
             scanned_at: string | null;
             /** Format: uuid */
@@ -8147,6 +8140,13 @@ export interface components {
             readonly note: string;
             readonly safe: boolean;
             told: components["schemas"]["Told"];
+        };
+        WipeReason: {
+            code: string;
+            blocks: boolean;
+            says: string;
+            step: string;
+            remedy: components["schemas"]["RemedyEnum"];
         };
         /** @description Items of one device; or all backups of devices, or of those that a person carries. */
         WishRequest: {
@@ -10140,7 +10140,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FolderRequest"];
+                "application/json": components["schemas"]["FolderDeviceRequest"];
             };
         };
         responses: {
@@ -12497,7 +12497,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LineRequest"];
+                "application/json": components["schemas"]["OfficeLineRequest"];
             };
         };
         responses: {

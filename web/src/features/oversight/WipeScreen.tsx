@@ -19,7 +19,7 @@ import { FailedScreen, Heading } from '../../ui/Screen';
 import { Loading, Refused } from '../../ui/States';
 
 type Wipe = Schemas['Wipe'];
-type Reason = Schemas['Reason'];
+type Reason = Schemas['WipeReason'];
 
 export function WipeScreen() {
   const { id = '' } = useParams();
