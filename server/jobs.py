@@ -42,6 +42,8 @@ ends first, so this could be nothing; it is for what nobody foresaw, such as a d
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Job:
+    """One kind of job: its name, its pool and the names of its arguments."""
+
     name: str
     pool: Pool
     arguments: tuple[str, ...] = ()
@@ -99,22 +101,27 @@ def fulfils(job: Job, **options: Any) -> Callable[[Callable[..., Any]], Any]:
 
 
 def defer_tick() -> bool:
+    """False when one like it waits already."""
     return _once(TICK, timestamp=0)
 
 
 def defer_watch() -> bool:
+    """False when one like it waits already."""
     return _once(WATCH, timestamp=0)
 
 
 def defer_messages() -> bool:
+    """False when one like it waits already."""
     return _once(SEND_MESSAGES, timestamp=0)
 
 
 def defer_line_up() -> bool:
+    """False when one like it waits already."""
     return _once(LINE_UP)
 
 
 def defer_after_run(run_id: UUID) -> None:
+    """On commit."""
     _put(AFTER_RUN, run_id=str(run_id))
 
 
@@ -129,6 +136,7 @@ def defer_restore(restore_id: UUID, device_id: UUID | None) -> None:
 
 
 def defer_look_for_drives() -> bool:
+    """False when one like it waits already."""
     return _once(LOOK_FOR_DRIVES, timestamp=0)
 
 
@@ -138,10 +146,12 @@ def defer_drill(drill_id: UUID) -> None:
 
 
 def defer_import(import_id: UUID, device_id: UUID) -> None:
+    """On commit."""
     _put(TAKE_IMPORT, lock=_device(device_id), bringing_id=str(import_id))
 
 
 def defer_import_scan(import_id: UUID) -> None:
+    """On commit."""
     _put(SCAN_IMPORT, bringing_id=str(import_id))
 
 
@@ -156,22 +166,27 @@ def defer_copies(store_id: UUID) -> bool:
 
 
 def defer_check(store_id: UUID, *, percent: int, by: int | None) -> bool:
+    """False when one like it waits already."""
     return _once(CHECK_STORE, str(store_id), lock=_store(store_id), store_id=str(store_id), percent=percent, by=by)
 
 
 def defer_rules(store_id: UUID) -> bool:
+    """False when one like it waits already."""
     return _once(APPLY_RULES, str(store_id), lock=_store(store_id), store_id=str(store_id))
 
 
 def defer_removals(store_id: UUID) -> bool:
+    """False when one like it waits already."""
     return _once(FINISH_REMOVALS, str(store_id), lock=_store(store_id), store_id=str(store_id))
 
 
 def defer_erasing(store_id: UUID) -> bool:
+    """False when one like it waits already."""
     return _once(ERASE, str(store_id), lock=_store(store_id), store_id=str(store_id))
 
 
 def defer_sweep(store_id: UUID) -> bool:
+    """False when one like it waits already."""
     return _once(SWEEP_STORE, str(store_id), lock=_store(store_id), store_id=str(store_id))
 
 
@@ -186,6 +201,7 @@ def defer_office(store_id: UUID) -> bool:
 
 
 def defer_compare(store_id: UUID) -> bool:
+    """False when one like it waits already."""
     return _once(COMPARE_STORE, str(store_id), store_id=str(store_id))
 
 

@@ -106,6 +106,8 @@ class OldLink(DeviceLink, Protocol):
 
 
 class LeftAsideTold(Protocol):
+    """Something in an old backup that could not be understood."""
+
     @property
     def name(self) -> str: ...
     @property
@@ -280,24 +282,30 @@ def outside() -> Outside:
 
 
 def clock() -> Clock:
+    """What time it is."""
     return outside()
 
 
 def keys() -> ServerKeys:
+    """The server's key and randomness."""
     return outside()
 
 
 def devices() -> Devices:
+    """Devices and links to them."""
     return outside()
 
 
 def stores() -> Stores:
+    """Vaults and where they lie."""
     return outside()
 
 
 def results() -> Results:
+    """Files that come in and go out."""
     return outside()
 
 
 def hooks() -> Hooks:
+    """Addresses that are told what happens."""
     return outside()

@@ -56,6 +56,16 @@ class Files(TestCase):
                 silent.append(str(path.relative_to(ROOT)))
         self.assertEqual(silent, [])
 
+    def test_every_class_and_function_of_the_server_says_what_it_is(self):
+        silent = []
+        for path in tracked("server/*.py"):
+            if not {"tests", "migrations"} & inside(path):
+                for node in ast.parse(path.read_text()).body:
+                    named = isinstance(node, ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef) and not node.name.startswith("_")
+                    if named and ast.get_docstring(node) is None:
+                        silent.append(f"{path.relative_to(ROOT)}:{node.lineno}")
+        self.assertEqual(silent, [])
+
     def test_no_class_name_stands_in_two_rooms(self):
         """What reads `Plan` says which; commands have the name that their framework wants."""
         rooms: dict[str, list[str]] = {}

@@ -25,6 +25,7 @@ class AllOrNothing:
         return self._get_response(request)
 
     def process_view(self, request: HttpRequest, view: Any, arguments: Any, names: Any) -> HttpResponse | None:
+        """As Django asks for it."""
         kind = getattr(view, "cls", None)
         if request.method in SAFE or kind is None or getattr(kind, "own_transactions", False):
             return None

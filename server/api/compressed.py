@@ -9,6 +9,7 @@ class CompressedJson(GZipMiddleware):
     """Django's own, which hides the true length of what it compresses with random bytes, for JSON alone."""
 
     def process_response(self, request: HttpRequest, response: HttpResponseBase) -> HttpResponseBase:
+        """As Django asks for it."""
         json = response.headers.get("Content-Type", "").partition(";")[0] in ("application/json", "application/problem+json")
         if not json or not isinstance(response, HttpResponse):
             return response

@@ -14,6 +14,7 @@ class DayField(serializers.DateField):
     """A day."""
 
     def to_internal_value(self, value: Any) -> date:
+        """As the framework asks for it. Raises ValidationError."""
         day: date = super().to_internal_value(value)
         if not FIRST_YEAR <= day.year <= LAST_YEAR:
             raise serializers.ValidationError(BEYOND)

@@ -5,6 +5,8 @@ from rest_framework.pagination import PageNumberPagination
 
 
 class Pages(PageNumberPagination):
+    """Fifty rows a page, or as many as are asked for up to two hundred."""
+
     page_size = 50
     page_size_query_param = "page_size"
     max_page_size = 200

@@ -11,6 +11,7 @@ class BoundedJSONParser(JSONParser):
     """Refuses what is nested deeper than anything that this API takes, and text that no database holds."""
 
     def parse(self, stream: IO[Any], media_type: str | None = None, parser_context: Mapping[str, Any] | None = None) -> Any:
+        """As the framework asks for it. Raises ParseError."""
         try:
             fields = super().parse(stream, media_type, parser_context)
         except RecursionError:

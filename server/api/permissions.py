@@ -64,6 +64,7 @@ class ByRole(BasePermission):
     """Reads `reads` and `writes` of the view; `public = True` opens it to strangers."""
 
     def has_permission(self, request: Request, view: "APIView") -> bool:
+        """As the framework asks for it."""
         if getattr(view, "public", False):
             return True
         if not request.user.is_authenticated:

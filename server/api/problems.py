@@ -53,6 +53,7 @@ class RetryLater(AtticError):
 
 
 def problem(code: str, title: str, *, remedy: str = "", field: str | None = None, status: int) -> Response:
+    """A problem document (RFC 9457) of this error."""
     told = {"type": "about:blank", "code": code, "title": title, "remedy": remedy, "field": field, "status": status}
     return Response(told, status=status, content_type=TYPE)
 
@@ -121,16 +122,20 @@ def _plain(code: str, title: str, remedy: str, status: int) -> HttpResponse:
 
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """As Django asks for it."""
     return _plain("input.refused", "The server cannot read this request.", "Load the page again.", 400)
 
 
 def forbidden(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """As Django asks for it."""
     return _plain("access.denied", "Your role does not allow this.", "Ask an administrator.", 403)
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """As Django asks for it."""
     return _plain("input.unknown", "There is no such thing (any more).", "Go back to the list.", 404)
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
+    """As Django asks for it."""
     return _plain("server.unexpected", "Something unexpected went wrong on the server.", "The server's log has the details.", 500)

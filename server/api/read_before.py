@@ -30,6 +30,7 @@ class ReadBefore(serializers.Serializer):
     _read: dict[str, Any] | None = None
 
     def to_internal_value(self, data: Any) -> Any:
+        """As the framework asks for it. Raises ValidationError."""
         found = super().to_internal_value(data)
         self._read = found.pop("read", None)
         return found

@@ -16,6 +16,7 @@ def _told(before: datetime) -> QuerySet[OwnCloudTold]:
 
 
 def enter_ages() -> None:
+    """How long records of this app are kept."""
     enter(
         Age(
             code="own_clouds", label="What devices told of their own cloud", days=400, least=30, old=_told, remove=delete_some,

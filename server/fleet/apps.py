@@ -2,5 +2,7 @@ from django.apps import AppConfig
 
 
 class FleetConfig(AppConfig):
+    """The app, as Django knows it."""
+
     name = "server.fleet"
     label = "fleet"

@@ -111,6 +111,7 @@ def told_account(account: Account) -> dict[str, Any]:
 
 
 def account_of(entry: dict[str, Any]) -> Account:
+    """As the core knows it, of what a device's row keeps."""
     last = entry["last_sync"]
     return Account(
         kind=entry["kind"], service=entry["service"], is_default=entry["is_default"],

@@ -9,6 +9,8 @@ from server.people.models import Holder, Team, User
 
 
 class LinkType(models.TextChoices):
+    """How a device is reached."""
+
     NONE = "none"
     """In the register only."""
     AGENT = "agent"

@@ -29,6 +29,7 @@ _OBJECTIONS: list[Objection] = []
 
 
 def enter(objection: Objection) -> None:
+    """Asked before each change of devices from now on."""
     _OBJECTIONS.append(objection)
 
 

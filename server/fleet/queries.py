@@ -14,10 +14,12 @@ from server.ports import NetworkOffer
 
 
 def devices() -> QuerySet[Device]:
+    """With holder and team."""
     return Device.objects.select_related("holder", "team")
 
 
 def device(id: UUID) -> Device:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(devices(), id=id)
 
 
@@ -56,10 +58,12 @@ def last_bulk() -> QuerySet[Bulk]:
 
 
 def bulk(id: UUID) -> Bulk:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Bulk, id=id)
 
 
 def device_ids_of(holder: Holder) -> list[UUID]:
+    """Devices in the hands of one holder. One query."""
     return list(Device.objects.filter(holder=holder).values_list("id", flat=True))
 
 

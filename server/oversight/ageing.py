@@ -19,6 +19,7 @@ def _mornings(before: datetime) -> QuerySet[PromiseDay]:
 
 
 def enter_ages() -> None:
+    """How long records of this app are kept."""
     enter(
         Age(
             code="matters", label="What needed a person", days=1096, least=400, old=_incidents, remove=delete_some,

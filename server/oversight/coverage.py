@@ -17,6 +17,7 @@ COUNTED_BACKUPS = 500
 
 
 def scan_of(device: Device) -> Scan | None:
+    """The last scan of a device; None before the first. One query."""
     return Scan.objects.filter(device=device).first()
 
 

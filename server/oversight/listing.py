@@ -31,6 +31,8 @@ class WantedDevices:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TeamSum:
+    """How the devices of a team stand, counted."""
+
     id: int | None
     team: str
     devices: int

@@ -51,6 +51,7 @@ class NightLine:
 
     @property
     def begins(self) -> datetime | None:
+        """When it began, or is to begin."""
         return self.planned_start or self.started_at or self.planned_for
 
 

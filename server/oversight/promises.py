@@ -26,6 +26,7 @@ class PromiseShare:
 
     @property
     def percent(self) -> float | None:
+        """To one decimal; None where nothing was owed."""
         return round(100 * self.kept / self.owed, 1) if self.owed else None
 
 
@@ -68,6 +69,7 @@ def days_of(device: UUID, *, first: date) -> dict[date, str]:
 
 
 def kept_in(first: date, last: date) -> PromiseShare:
+    """Of all devices and days of the span, both ends included. One query."""
     row = PromiseDay.objects.filter(day__range=(first, last)).aggregate(owed=_OWED, inside=_INSIDE)
     return PromiseShare(owed=row["owed"], kept=row["inside"])
 

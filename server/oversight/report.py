@@ -21,6 +21,8 @@ WORST = 12
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Report:
+    """A month in figures."""
+
     first: date
     last: date
     promise: PromiseShare

@@ -49,6 +49,7 @@ class Standings:
 
     @property
     def overdue_seconds(self) -> float:
+        """Grows with lateness; 0 without a deadline."""
         return 0.0 if self.state.deadline is None else -self.state.deadline.timestamp()
 
 
@@ -126,4 +127,5 @@ def _order(row: Standings) -> tuple[int, float, str]:
 
 
 def standing_of(device: Device, *, now: datetime) -> Standings:
+    """Of one device; the same queries as for all."""
     return standings(now=now, only=[device.id])[0]

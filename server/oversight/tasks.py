@@ -22,4 +22,5 @@ def after_run(run_id: str) -> None:
 
 @fulfils(AGE_OUT)
 def age_out_job(timestamp: int) -> None:
+    """The job of this name; its action says what it does."""
     age_out(now=ports.clock().now())

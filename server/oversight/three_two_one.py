@@ -21,6 +21,8 @@ NOT_IN_HANDS = (DeviceState.LOST, DeviceState.RETIRED)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CopiesRow:
+    """How a device stands by the rule of three copies."""
+
     device: Device
     plan_id: UUID | None
     places: list[CopyPlace]
@@ -94,6 +96,7 @@ class OfTeam:
 
 
 def by_team(rows: list[CopiesRow]) -> list[OfTeam]:
+    """Worst first: those of which most lacks something."""
     teams: dict[str, OfTeam] = {}
     for row in rows:
         name = row.device.team.name if row.device.team else ""
@@ -136,6 +139,7 @@ def evidence(rows: list[CopiesRow]) -> CopyEvidence:
 
 
 def fitting(rows: list[CopiesRow], *, team: int | None, lacks: str, words: str) -> list[CopiesRow]:
+    """Rows that fit every word typed, the team and what is lacking."""
     wanted = words.casefold().split()
     return [
         row

@@ -22,6 +22,8 @@ BACK_SHOWN = 12
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Today:
+    """What the first screen of the morning shows."""
+
     promised: int
     inside: int
     says: str

@@ -14,6 +14,7 @@ def _old(before: datetime) -> QuerySet[JournalEntry]:
 
 
 def enter_ages() -> None:
+    """How long records of this app are kept."""
     enter(
         Age(
             code="journal", label="The journal", says="Each time lines go, a new line says how many.", days=3653, least=365, old=_old,

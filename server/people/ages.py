@@ -38,10 +38,12 @@ _AGES: dict[str, Age] = {}
 
 
 def enter(age: Age) -> None:
+    """A sort of records whose age the office sets."""
     _AGES[age.code] = age
 
 
 def ages() -> list[Age]:
+    """Every sort, in the order in which the apps were loaded."""
     return list(_AGES.values())
 
 
@@ -53,6 +55,7 @@ def days_by_code() -> dict[str, int]:
 
 
 def old_rows(age: Age, days: int, *, now: datetime) -> QuerySet[Any]:
+    """What is older than so many days."""
     return age.old(now - timedelta(days=days))
 
 

@@ -16,10 +16,12 @@ class ClockInDoubt(AtticError):
 
 
 def clock_state() -> ClockState | None:
+    """None before the clock was first looked at. One query."""
     return ClockState.objects.filter(id=1).first()
 
 
 def in_doubt() -> bool:
+    """Whether nothing that a clock decides may happen now. One query."""
     return ClockState.objects.filter(id=1, doubt_since__isnull=False).exists()
 
 

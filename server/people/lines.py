@@ -159,6 +159,8 @@ LINES: dict[str, str] = {
 
 
 class _Sentence(Formatter):
+    """Fills a template in the small language of this module."""
+
     def format_field(self, value: Any, format_spec: str) -> str:
         sign, rest = format_spec[:1], format_spec[1:]
         first, _, second = rest.partition("|")

@@ -10,6 +10,8 @@ from server.people.lines import sentence
 
 
 class Role(models.TextChoices):
+    """What an account may do."""
+
     ADMINISTRATOR = "administrator"
     OPERATOR = "operator"
     AUDITOR = "auditor"
@@ -35,6 +37,7 @@ class User(AbstractUser):
 
     @property
     def shown_name(self) -> str:
+        """The full name, or what they sign in with."""
         return self.full_name or self.username
 
 
@@ -96,6 +99,8 @@ class ClosedDay(models.Model):
 
 
 class Team(models.Model):
+    """Holders who belong together."""
+
     name = models.CharField(max_length=80, unique=True)
 
     class Meta:

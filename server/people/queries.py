@@ -13,10 +13,12 @@ from server.people.models import ClockWitness, ClosedDay, Holder, JournalEntry, 
 
 
 def office() -> Office | None:
+    """None before it is set up."""
     return Office.objects.first()
 
 
 def on_metered_line() -> bool:
+    """Whether what minds a metered line waits."""
     found = office()
     return found is not None and found.line_is_metered
 
@@ -28,23 +30,28 @@ def office_zone() -> ZoneInfo:
 
 
 def needs_first_administrator() -> bool:
+    """Whether nobody can sign in yet."""
     return not User.objects.exists()
 
 
 def journal(*, device: UUID | None = None) -> QuerySet[JournalEntry]:
+    """The newest first, of one device where it is given."""
     rows = JournalEntry.objects.select_related("who")
     return rows if device is None else rows.filter(device=device)
 
 
 def users() -> QuerySet[User]:
+    """By the name that they sign in with."""
     return User.objects.order_by("username")
 
 
 def user(id: int) -> User:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(User, id=id)
 
 
 def team(id: int) -> Team:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Team, id=id)
 
 
@@ -62,6 +69,7 @@ def holders(*, words: str = "", team: int | None = None) -> QuerySet[Holder]:
 
 
 def holder(id: int) -> Holder:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(holders(), id=id)
 
 
@@ -74,10 +82,12 @@ def names() -> dict[str, list[str]]:
 
 
 def closed_day_rows() -> QuerySet[ClosedDay]:
+    """Ascending."""
     return ClosedDay.objects.order_by("day")
 
 
 def user_or_none(id: int | None) -> User | None:
+    """None for nobody, and for one who is gone."""
     return None if id is None else User.objects.filter(id=id).first()
 
 

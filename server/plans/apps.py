@@ -2,5 +2,7 @@ from django.apps import AppConfig
 
 
 class PlansConfig(AppConfig):
+    """The app, as Django knows it."""
+
     name = "server.plans"
     label = "plans"

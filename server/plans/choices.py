@@ -25,6 +25,7 @@ class Choices:
     """(kind, service)."""
 
     def of(self, device: Device, kind: str) -> KindChoice | None:
+        """What counts for this kind of this device: its own choice before one that is made for all alike."""
         if (found := self.own.get((device.id, kind))) is not None:
             return found
         services = {entry["service"] for entry in device.accounts if entry["kind"] == kind}
@@ -69,8 +70,10 @@ def synchronised() -> Counter[tuple[str, str]]:
 
 
 def lasting_choices() -> QuerySet[KindChoice]:
+    """Those that nobody has taken back."""
     return KindChoice.objects.filter(ended_at__isnull=True).select_related("device__holder", "by")
 
 
 def choice(id: int) -> KindChoice:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(KindChoice.objects.select_related("device__holder"), id=id)

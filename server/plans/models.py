@@ -14,6 +14,8 @@ UNITS = [(unit.value, unit.value) for unit in Unit]
 
 
 class Plan(models.Model):
+    """What is backed up when, to where, and how long it is kept."""
+
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=80, unique=True)
     reach = models.CharField(max_length=10, choices=[(reach.value, reach.value) for reach in Reach], default=Reach.ONLY)
@@ -77,10 +79,12 @@ class Plan(models.Model):
 
     @property
     def store(self) -> Store:
+        """The first of its targets: where its runs write."""
         return self.first_target.store
 
     @property
     def store_id(self) -> uuid.UUID:
+        """The same, without a query."""
         return self.first_target.store_id
 
 

@@ -28,6 +28,7 @@ _OBJECTIONS: list[Objection] = []
 
 
 def enter(objection: Objection) -> None:
+    """Asked before each change of a plan from now on."""
     _OBJECTIONS.append(objection)
 
 

@@ -12,6 +12,8 @@ from server.plans.queries import Pauses, pauses
 
 @dataclass(frozen=True, slots=True)
 class Present:
+    """What must be known of the moment to tell how a device stands."""
+
     now: datetime
     zone: ZoneInfo
     closed: frozenset[date]
@@ -19,5 +21,6 @@ class Present:
 
     @classmethod
     def read(cls, now: datetime | None = None) -> Self:
+        """As of now. A handful of queries, however many devices."""
         now = now or ports.clock().now()
         return cls(now=now, zone=office_zone(), closed=closed_days(), held=pauses(now=now))

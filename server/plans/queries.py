@@ -21,26 +21,32 @@ OF_THEIR_PLANS = Prefetch("plan__targets", PlanTarget.objects.select_related("st
 
 
 def plans() -> QuerySet[Plan]:
+    """With targets and `device_count`."""
     return Plan.objects.prefetch_related(WITH_TARGETS).annotate(device_count=Count("assignments")).order_by("name")
 
 
 def plan(id: UUID) -> Plan:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(plans(), id=id)
 
 
 def devices_of(found: Plan) -> QuerySet[Device]:
+    """Those that follow the plan."""
     return Device.objects.filter(assignment__plan=found).select_related("holder", "team")
 
 
 def device_ids_of(found: Plan) -> list[UUID]:
+    """The same, as ids. One query."""
     return list(devices_of(found).values_list("id", flat=True))
 
 
 def team_ids_of(found: Plan) -> list[int]:
+    """Teams whose new devices join it. One query."""
     return list(found.team_plans.values_list("team_id", flat=True))
 
 
 def assignment_of(device: Device) -> Assignment | None:
+    """Which plan a device follows; None for none. Two queries."""
     return Assignment.objects.select_related("plan").prefetch_related(OF_THEIR_PLANS).filter(device=device).first()
 
 
@@ -84,10 +90,12 @@ def begins_again(pause: Pause, zone: ZoneInfo) -> datetime | None:
 
 
 def lasting_pauses() -> QuerySet[Pause]:
+    """Those that have not ended."""
     return Pause.objects.filter(ended_at__isnull=True).select_related("plan", "device__holder", "by")
 
 
 def pause(id: UUID) -> Pause:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Pause.objects.select_related("plan", "device__holder"), id=id)
 
 

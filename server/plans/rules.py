@@ -26,6 +26,7 @@ class AppliedRule:
 
     @property
     def named(self) -> str:
+        """For journal and rows: the rule and its version."""
         return f"{self.says}, version {self.version}"[:120]
 
 
@@ -41,6 +42,7 @@ def told_of(rule: Rule) -> dict[str, Any]:
 
 
 def period_from(told: list[Any]) -> Period:
+    """Of `[count, unit]`, as rows keep it."""
     return Period(told[0], Unit(told[1]))
 
 
@@ -80,6 +82,7 @@ class RuleBook:
 
     @classmethod
     def read(cls) -> "RuleBook":
+        """Every rule that counts now. One query."""
         return cls(current_versions())
 
     def of(self, device: Device, store: UUID, plan: Plan | None, stores: Collection[UUID] | None = None) -> AppliedRule | None:

@@ -2,10 +2,13 @@ from django.apps import AppConfig
 
 
 class ProjectConfig(AppConfig):
+    """The app, as Django knows it."""
+
     name = "server.project"
     label = "project"
 
     def ready(self) -> None:
+        """Apps tell what is remembered of them, and who is asked before a change."""
         from server.fleet import ageing as of_fleet
         from server.fleet import objections as of_devices
         from server.oversight import ageing as of_oversight

@@ -11,6 +11,7 @@ LOOPBACK = ("http://127.0.0.1", "http://localhost", "http://[::1]")
 
 @register()
 def set_up(app_configs: Any, **more: Any) -> list[CheckMessage]:
+    """Django's own check: what is wrong with this installation, each with its remedy."""
     found: list[CheckMessage] = []
     env = settings.ATTIC_ENV
     if env.production and env.announcements_url.startswith(LOOPBACK):

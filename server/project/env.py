@@ -7,6 +7,8 @@ from pathlib import Path
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Env:
+    """What the environment says, read once."""
+
     data: Path
     """Folder for keys, exports and the demo's stores."""
     database_host: str

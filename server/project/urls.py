@@ -7,7 +7,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
 from server.fleet.api import links, own_cloud, pairing, register
-from server.oversight.api import coverage, devices, own_cloud_room, three_two_one, watch
+from server.oversight.api import coverage, devices, incidents, own_cloud_room, three_two_one, watch
 from server.oversight.api import people as held
 from server.oversight.api import views as oversight
 from server.people.api import ages, clock, closed_days, server_key
@@ -36,9 +36,11 @@ class TableKind:
     regex = "csv|json"
 
     def to_python(self, value: str) -> str:
+        """As Django asks for it."""
         return value
 
     def to_url(self, value: str) -> str:
+        """As Django asks for it."""
         return value
 
 
@@ -238,13 +240,13 @@ api = [
     path("hooks/<uuid:id>", telling.HookView.as_view()),
     path("hooks/<uuid:id>/try", telling.TryHookView.as_view()),
     path("messages", telling.MessagesView.as_view()),
-    path("incidents", watch.IncidentsView.as_view()),
-    path("incidents/<uuid:id>", watch.IncidentView.as_view()),
-    path("incidents/<uuid:id>/put-off", watch.PutOffView.as_view()),
+    path("incidents", incidents.IncidentsView.as_view()),
+    path("incidents/<uuid:id>", incidents.IncidentView.as_view()),
+    path("incidents/<uuid:id>/put-off", incidents.PutOffView.as_view()),
     path("devices/<uuid:id>/own-cloud/room", own_cloud_room.OwnCloudRoomView.as_view()),
     path("three-two-one", three_two_one.ThreeTwoOneView.as_view()),
-    path("anomalies", watch.AnomaliesView.as_view()),
-    path("anomalies/<uuid:id>/settle", watch.SettleView.as_view()),
+    path("anomalies", incidents.AnomaliesView.as_view()),
+    path("anomalies/<uuid:id>/settle", incidents.SettleView.as_view()),
     path("night", watch.NightView.as_view()),
     path("night/rows", watch.NightRowsView.as_view()),
     path("promises", watch.PromisesView.as_view()),

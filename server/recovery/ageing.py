@@ -27,6 +27,7 @@ def _drills(before: datetime) -> QuerySet[Drill]:
 
 
 def enter_ages() -> None:
+    """How long records of this app are kept."""
     enter(
         Age(
             code="downloads", label="Files made to be fetched", days=7, least=1, old=_files, remove=remove_files,

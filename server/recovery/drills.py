@@ -22,12 +22,14 @@ def drill_rules() -> DrillRules:
 
 
 def drills(*, device: UUID | None = None, state: str = "") -> QuerySet[Drill]:
+    """The newest first; of one device, or in one state."""
     rows = Drill.objects.select_related("device__holder", "store", "backup", "by")
     rows = rows if device is None else rows.filter(device=device)
     return rows.filter(state=state) if state else rows
 
 
 def drill_of(id: UUID) -> Drill:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(drills(), id=id)
 
 

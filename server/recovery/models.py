@@ -28,6 +28,8 @@ class RestoreState(models.TextChoices):
 
 
 class Target(models.TextChoices):
+    """Where a restore goes."""
+
     DEVICE = "device"
     ARCHIVE = "archive"
     """A ZIP that lies sealed on the server until it is fetched, or too old, or the server is started anew."""
@@ -44,6 +46,8 @@ class Layout(models.TextChoices):
 
 
 class Restore(models.Model):
+    """Content of a backup on its way to a device, an archive or a folder."""
+
     States = RestoreState
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     backup = models.ForeignKey(Backup, on_delete=models.PROTECT, related_name="restores")

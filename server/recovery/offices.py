@@ -178,6 +178,7 @@ class Offered:
 
 
 def offered(record: OfficeRecord) -> Offered:
+    """What of a written-down office is not here yet."""
     known = {name.casefold() for name in Holder.objects.values_list("name", flat=True)}
     plans = {name.casefold() for name in Plan.objects.values_list("name", flat=True)}
     days = {str(day) for day in ClosedDay.objects.values_list("day", flat=True)}

@@ -34,6 +34,7 @@ class Shown:
 
 
 def restores() -> QuerySet[Restore]:
+    """With backup, devices and who asked."""
     return Restore.objects.select_related("backup__device__holder", "device__holder", "by", "lies_in__keeper")
 
 
@@ -50,6 +51,7 @@ def fetched_until(restore: Restore, *, days: int) -> date | None:
 
 
 def restore(id: UUID) -> Restore:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(restores(), id=id)
 
 

@@ -14,6 +14,7 @@ from server.recovery.actions.write_office import write_into
 
 @fulfils(CARRY_OUT_RESTORE)
 def carry_out_restore(restore_id: str) -> None:
+    """The job of this name; its action says what it does."""
     carry_out(UUID(restore_id))
 
 
@@ -32,9 +33,11 @@ def write_office(store_id: str) -> None:
 
 @fulfils(OWE_DRILLS)
 def owe_drills_job(timestamp: int) -> None:
+    """The job of this name; its action says what it does."""
     owe_drills(now=ports.clock().now())
 
 
 @fulfils(CARRY_OUT_DRILL)
 def carry_out_drill_job(drill_id: str) -> None:
+    """The job of this name; its action says what it does."""
     carry_out_drill(UUID(drill_id))

@@ -50,6 +50,8 @@ class Point:
 
 @dataclass(slots=True, kw_only=True)
 class DeviceConsequences:
+    """What a change of rules would let go of one device."""
+
     device: Device
     leaves: int = 0
     stays: int = 0
@@ -61,6 +63,8 @@ class DeviceConsequences:
 
 @dataclass(slots=True, kw_only=True)
 class OfStore:
+    """The same, by store."""
+
     name: str
     leaves: int = 0
     stays: int = 0

@@ -40,6 +40,8 @@ class NamedBackup:
 
 @dataclass(slots=True, kw_only=True)
 class Outlook:
+    """What draining a store would move, and what it cannot."""
+
     store: Store
     into: Store
     here: int = 0
@@ -60,11 +62,13 @@ class Outlook:
 
     @property
     def digest(self) -> str:
+        """What somebody agrees to: the same as long as the same would happen."""
         told = [str(self.store.id), str(self.into.id), self.lost_count, sorted(str(one.backup_id) for one in self.lost), self.here]
         return hashlib.sha256(repr(told).encode()).hexdigest()
 
     @property
     def done(self) -> bool:
+        """Whether nothing is left to be moved."""
         return not self.moving
 
 

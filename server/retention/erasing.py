@@ -52,6 +52,8 @@ class ErasureWish:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class InStore:
+    """What is to be erased in one store."""
+
     store: Store
     backups: int
     """That hold any of it; all copies there, where the store cannot be read now."""
@@ -66,6 +68,8 @@ class InStore:
 
 @dataclass(slots=True, kw_only=True)
 class Preview:
+    """What erasing would remove, before somebody agrees."""
+
     wish: ErasureWish
     stores: list[InStore] = field(default_factory=list)
     objections: list[str] = field(default_factory=list)
@@ -174,12 +178,14 @@ def _still_in_use(devices: Iterable[Device]) -> Iterable[str]:
 
 
 def erasures() -> QuerySet[Erasure]:
+    """With their steps, the newest first."""
     steps = ErasureStep.objects.select_related("store").order_by("store__name")
     rows = Erasure.objects.select_related("by", "called_off_by", "holder")
     return rows.prefetch_related(Prefetch("steps", steps), Prefetch("devices", Device.objects.order_by("name")))
 
 
 def erasure(id: UUID) -> Erasure:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(erasures(), id=id)
 
 

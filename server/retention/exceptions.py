@@ -27,9 +27,11 @@ class Whose:
 
     @property
     def subject(self) -> str:
+        """The name under which its versions are kept."""
         return subject_of(**{name: row.id for name, row in self.rows().items()})
 
     def rows(self) -> dict[str, Any]:
+        """The one that is given, under its column."""
         told = {"plan": self.plan, "team": self.team, "device": self.device, "store": self.store}
         return {name: row for name, row in told.items() if row is not None}
 
@@ -84,6 +86,7 @@ def standing() -> list[RuleVersion]:
 
 
 def words_of(row: RuleVersion) -> str:
+    """Whose rule a version is, in words."""
     return Whose(plan=row.plan, team=row.team, device=row.device, store=row.store).words
 
 

@@ -15,6 +15,7 @@ def freezes() -> QuerySet[Freeze]:
 
 
 def freeze_by_id(id: UUID) -> Freeze:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Freeze, id=id)
 
 
@@ -28,6 +29,7 @@ class Frozen:
 
     @classmethod
     def read(cls) -> "Frozen":
+        """What nobody may remove from, now. One query."""
         rows = list(Freeze.objects.filter(ended_at__isnull=True).values_list("store_id", "team_id"))
         return cls(
             office=any(store is None and team is None for store, team in rows),

@@ -59,6 +59,8 @@ def _away() -> frozenset[UUID]:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Judged:
+    """A device, its copies, its rules, and what they say of each."""
+
     device: Device
     plan: Plan | None
     copies: dict[tuple[str, str], Copy]
@@ -71,6 +73,7 @@ class Judged:
     verdicts: list[Verdict] = field(default_factory=list)
 
     def copy_of(self, verdict: Verdict) -> Copy:
+        """The row behind a verdict."""
         return self.copies[verdict.moment.id, verdict.moment.store]
 
     def leaves_on(self, now: datetime, *, days: int) -> dict[tuple[str, str], date | None]:
@@ -98,6 +101,7 @@ class Judged:
 
 
 def core_rules(rules: Mapping[str, AppliedRule | None]) -> dict[str, Rule | None]:
+    """The rules alone, by store."""
     return {store: applied.rule if applied is not None else None for store, applied in rules.items()}
 
 
@@ -158,6 +162,7 @@ class Facts:
 
     @classmethod
     def read(cls, devices: Sequence[Device], now: datetime) -> "Facts":
+        """Holds, damage, runs and debts of these devices. A handful of queries."""
         ids = [device.id for device in devices]
         assigned = Assignment.objects.filter(device__in=ids).select_related("plan").prefetch_related(OF_THEIR_PLANS)
         rows: dict[UUID, list[Copy]] = defaultdict(list)

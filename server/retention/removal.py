@@ -36,6 +36,8 @@ class DeviceRemoval:
 
 @dataclass(slots=True, kw_only=True)
 class Removal:
+    """Backups that somebody wants to remove, and what is lost with them."""
+
     copies: list[Copy] = field(default_factory=list)
     """That leave."""
     held: list[Copy] = field(default_factory=list)

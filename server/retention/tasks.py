@@ -23,16 +23,19 @@ def owe_maintenance_job(timestamp: int) -> None:
 
 @fulfils(OWE_COPIES)
 def owe_copies_job() -> None:
+    """The job of this name; its action says what it does."""
     owe_copies(now=ports.clock().now())
 
 
 @fulfils(APPLY_RULES)
 def apply_rules_job(store_id: str) -> None:
+    """The job of this name; its action says what it does."""
     look_after(UUID(store_id))
 
 
 @fulfils(FINISH_REMOVALS)
 def finish_removals_job(store_id: str) -> None:
+    """The job of this name; its action says what it does."""
     if not in_doubt():
         finish_removals(store(UUID(store_id)), now=ports.clock().now())
         end_settling(UUID(store_id))
@@ -40,6 +43,7 @@ def finish_removals_job(store_id: str) -> None:
 
 @fulfils(ERASE)
 def erase_job(store_id: str) -> None:
+    """The job of this name; its action says what it does."""
     if not in_doubt():
         erase_in(UUID(store_id), now=ports.clock().now())
 
@@ -52,4 +56,5 @@ def sweep_store_job(store_id: str) -> None:
 
 @fulfils(MEASURE_STORE)
 def measure_store_job(store_id: str) -> None:
+    """The job of this name; its action says what it does."""
     measure(store(UUID(store_id)), now=ports.clock().now())

@@ -18,6 +18,8 @@ from server.retention.judging import Context, Facts, judged_all
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SideBySide:
+    """Two versions of a rule, and what each keeps that the other lets go."""
+
     one: RuleVersion
     other: RuleVersion
     only_one: Consequences

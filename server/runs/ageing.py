@@ -34,6 +34,7 @@ def _imports(before: datetime) -> QuerySet[Import]:
 
 
 def enter_ages() -> None:
+    """How long records of this app are kept."""
     enter(
         Age(
             code="runs", label="Runs", days=1096, least=400, old=_runs, remove=delete_some,

@@ -2,5 +2,7 @@ from django.apps import AppConfig
 
 
 class RunsConfig(AppConfig):
+    """The app, as Django knows it."""
+
     name = "server.runs"
     label = "runs"

@@ -12,6 +12,7 @@ _LISTENERS: list[Listener] = []
 
 
 def enter(listener: Listener) -> None:
+    """Called with each backup that has come, inside of its transaction."""
     _LISTENERS.append(listener)
 
 

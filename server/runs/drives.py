@@ -20,6 +20,8 @@ from server.storage.models import OUT_OF_USE, Drive, DriveState, Rotation, Stran
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DriveRow:
+    """A removable drive as its page shows it."""
+
     drive: Drive
     letter: str
     """In its rotation; empty without one."""
@@ -122,10 +124,12 @@ def _held(ids: list[UUID]) -> list[Mapping[str, Any]]:
 
 
 def rotations() -> list[Rotation]:
+    """By name."""
     return list(Rotation.objects.all())
 
 
 def rotation_of(id: int) -> Rotation:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Rotation, id=id)
 
 

@@ -31,6 +31,7 @@ class Expectations:
     choices: Choices
 
     def of(self, device: Device, plan: Plan) -> Expected:
+        """How long a run of the device is expected to take."""
         sizes = self.sizes.get(device.id)
         to_read = None
         if sizes is not None:
@@ -39,6 +40,7 @@ class Expectations:
 
 
 def expectations(*, now: datetime) -> Expectations:
+    """Of every device, from its runs of the last weeks. Two queries."""
     rows = Run.objects.filter(asked_at__gte=now - LOOKED_BACK, state__in=CAME, worked_seconds__isnull=False).order_by("-asked_at")
     own: dict[UUID, list[Ran]] = defaultdict(list)
     for device, seconds, read in rows.values_list("device_id", "worked_seconds", "read_bytes"):

@@ -21,6 +21,7 @@ def omissions_of(device: Device) -> list[Omission]:
 
 
 def accepted_of(device: Device) -> list[Accepted]:
+    """What somebody accepted that it lacks."""
     return [Accepted(path=one.path, code=one.code) for one in omissions_of(device)]
 
 

@@ -37,6 +37,8 @@ CAME = (RunState.COMPLETE, RunState.PARTIAL)
 
 
 class Trigger(models.TextChoices):
+    """Why a run was asked for."""
+
     SCHEDULE = "schedule"
     BY_HAND = "by_hand"
 

@@ -17,14 +17,17 @@ from server.storage.models import Store
 
 
 def runs() -> QuerySet[Run]:
+    """With everything that a line of the history shows."""
     return Run.objects.select_related("device__holder", "device__team", "plan", "store", "fell_over_from", "by", "backup")
 
 
 def run(id: UUID) -> Run:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(runs(), id=id)
 
 
 def omission(id: int) -> Omission:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Omission.objects.select_related("device"), id=id)
 
 
@@ -43,10 +46,12 @@ def present_backups() -> QuerySet[Backup]:
 
 
 def backup_of_run(run: UUID) -> Backup | None:
+    """None where it made none."""
     return Backup.objects.select_related("device", "run").filter(run=run).first()
 
 
 def backup(id: UUID) -> Backup:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(present_backups(), id=id)
 
 
@@ -150,10 +155,12 @@ def known_causes() -> list[dict[str, Any]]:
 
 
 def imports() -> QuerySet[Import]:
+    """The newest first."""
     return Import.objects.select_related("device", "by")
 
 
 def import_by_id(id: UUID) -> Import:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(imports(), id=id)
 
 
@@ -164,18 +171,22 @@ def id_of_run_before(run: Run) -> UUID | None:
 
 
 def id_of_active_run(device: Device) -> UUID | None:
+    """Of the run that waits or goes on; None without one."""
     return Run.objects.filter(device=device, state__in=ACTIVE).values_list("id", flat=True).first()
 
 
 def backups_of(device: Device) -> QuerySet[Backup]:
+    """Those that some store holds, the newest first."""
     return present_backups().filter(device=device)
 
 
 def strays(store: Store) -> QuerySet[Stray]:
+    """Backups found in a store that no device here is known for."""
     return Stray.objects.filter(store=store)
 
 
 def stray(id: int) -> Stray:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Stray.objects.select_related("store"), id=id)
 
 
@@ -187,4 +198,5 @@ def copies_in_question(store: Store) -> QuerySet[Copy]:
 
 
 def copy_by_id(id: int) -> Copy:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Copy.objects.select_related("backup__device", "store"), id=id)

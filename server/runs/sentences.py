@@ -51,9 +51,11 @@ def _could_not(run: Run) -> str:
 
 
 def log_line(at: datetime, says: str) -> dict[str, str]:
+    """As a run's log keeps it."""
     return {"at": at.isoformat(), "says": says}
 
 
 def stage_words(stage: str, kind: str) -> str:
+    """What a run does now, in words."""
     words = STAGES.get(stage, "Waiting")
     return f"{words}: {KINDS[kind].label.lower()}" if stage == "reading" and kind in KINDS else words

@@ -47,17 +47,20 @@ LINE_UP_EVERY = timedelta(minutes=10)
 
 @fulfils(CARRY_OUT_RUN)
 def carry_out_run(run_id: str) -> None:
+    """The job of this name; its action says what it does."""
     run = carry_out(UUID(run_id))
     log.info("run %s of %s ended as %s %s", run.id, run.device.name, run.state, run.cause_code)
 
 
 @fulfils(CHECK_STORE)
 def check_store_job(store_id: str, percent: int, by: int | None) -> None:
+    """The job of this name; its action says what it does."""
     check_store(store(UUID(store_id)), percent=percent, by=user_or_none(by))
 
 
 @fulfils(COMPARE_STORE)
 def compare_store_job(store_id: str) -> None:
+    """The job of this name; its action says what it does."""
     compare_store(store(UUID(store_id)), now=ports.clock().now())
 
 
@@ -79,6 +82,7 @@ def tick(timestamp: int) -> None:
 
 @fulfils(LINE_UP)
 def line_up_job() -> None:
+    """The job of this name; its action says what it does."""
     now = time_to_plan_by(look_at_clock(now=ports.clock().now()), now=ports.clock().now())
     if now is not None:
         line_up_night(now=now)
@@ -116,15 +120,18 @@ def scan_import_job(bringing_id: str) -> None:
 
 @fulfils(TAKE_IMPORT)
 def take_import_job(bringing_id: str) -> None:
+    """The job of this name; its action says what it does."""
     take_import(UUID(bringing_id))
 
 
 @fulfils(CARRY_COPIES)
 def carry_copies_job(store_id: str) -> None:
+    """The job of this name; its action says what it does."""
     arrived = carry_copies(UUID(store_id))
     log.info("%s copies arrived in store %s", arrived, store_id)
 
 
 @fulfils(LOOK_FOR_DRIVES)
 def look_for_drives_job(timestamp: int) -> None:
+    """The job of this name; its action says what it does."""
     look_for_drives(now=ports.clock().now())

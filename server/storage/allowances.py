@@ -61,6 +61,7 @@ def _told(
 
 
 def limits_of(row: Allowance) -> Limits:
+    """As the core knows them."""
     return Limits(soft_bytes=row.soft_bytes, hard_bytes=row.hard_bytes, grace_days=row.grace_days)
 
 
@@ -74,4 +75,5 @@ def counted(held: Occupancy | GroupOccupancy | None, counts: str) -> int:
 
 
 def allowance(id: int) -> Allowance:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Allowance.objects.select_related("store", "team", "device"), id=id)

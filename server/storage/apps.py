@@ -2,5 +2,7 @@ from django.apps import AppConfig
 
 
 class StorageConfig(AppConfig):
+    """The app, as Django knows it."""
+
     name = "server.storage"
     label = "storage"

@@ -15,6 +15,8 @@ from server.storage.models import GroupOccupancy, KindOccupancy, Occupancy, Stor
 
 
 class By(StrEnum):
+    """By what the bytes of a store are divided."""
+
     TEAM = "team"
     HOLDER = "holder"
     PLAN = "plan"
@@ -36,6 +38,8 @@ NOBODYS = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OccupiedLine:
+    """One part of a store, and its bytes on each day."""
+
     key: str
     name: str
     alone_bytes: int | None
@@ -48,6 +52,8 @@ class OccupiedLine:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NobodysBytes:
+    """Bytes that nothing needs, by why they still lie there."""
+
     code: str
     label: str
     says: str
@@ -56,6 +62,8 @@ class NobodysBytes:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OccupiedStore:
+    """What a store holds, divided."""
+
     lines: list[OccupiedLine]
     """The largest first."""
     nobodys: list[NobodysBytes]
@@ -117,6 +125,7 @@ def _kinds(rows: QuerySet[KindOccupancy], *, exact: bool) -> list[OccupiedLine]:
 
 
 def kind_word(code: str) -> str:
+    """What people call it."""
     if not code:
         return "manifests"
     if code == FOLDERS:
@@ -136,6 +145,8 @@ def _line(row: Occupancy | GroupOccupancy, key: str, name: str) -> OccupiedLine:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TeamKinds:
+    """A team's bytes by kind."""
+
     team: str
     kinds: dict[str, int]
     """Code → share, as its devices were given it."""
@@ -155,6 +166,8 @@ def kinds_by_team(store: Store) -> list[TeamKinds]:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Course:
+    """What a store held, day by day."""
+
     days: list[StoreDay]
     by: By
     names: dict[str, str]
@@ -171,6 +184,7 @@ def course(store: Store, by: By, *, since: date) -> Course:
 
 
 def parts_of(row: StoreDay, by: By) -> dict[str, int]:
+    """Bytes by part, of a row that is divided by teams, devices or kinds."""
     found: dict[str, int] = {By.TEAM: row.teams, By.DEVICE: row.devices, By.KIND: row.kinds}.get(by, {})
     return found
 

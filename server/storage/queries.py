@@ -27,10 +27,12 @@ def stores() -> QuerySet[Store]:
 
 
 def retired_stores() -> QuerySet[Store]:
+    """The newest first."""
     return Store.objects.filter(mode=Mode.RETIRED).order_by("-retired_at", "name")
 
 
 def drive_of(store_id: UUID) -> Drive | None:
+    """None for a store that is no removable drive."""
     return Drive.objects.filter(store=store_id).first()
 
 
@@ -54,6 +56,7 @@ def must_be_here(found: Store) -> None:
 
 
 def store(id: UUID) -> Store:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Store, id=id)
 
 

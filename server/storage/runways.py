@@ -32,6 +32,7 @@ def runways(stores: Iterable[Store], *, now: datetime, zone: ZoneInfo | None = N
 
 
 def of_store(store: Store, days: list[StoreDay], *, today: date) -> Lasting:
+    """From the days that were measured."""
     limit = limit_of(store)
     if limit is None:
         return NO_LIMIT

@@ -14,6 +14,7 @@ def _old(before: datetime) -> QuerySet[Message]:
 
 
 def enter_ages() -> None:
+    """How long records of this app are kept."""
     enter(
         Age(
             code="messages", label="Mails and messages to other programs", says="With their text.", days=180, least=30, old=_old,

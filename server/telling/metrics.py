@@ -23,6 +23,7 @@ class _Office:
         self._now = now
 
     def collect(self) -> Iterable[Metric]:
+        """Called for each scrape. A handful of queries."""
         rows = standings(now=self._now)
         by_standing = GaugeMetricFamily("attic_devices", "Devices by their standing against the promise.", labels=["standing"])
         for standing in Standing:

@@ -25,6 +25,8 @@ class Hook(models.Model):
 
 
 class Way(models.TextChoices):
+    """How a message leaves."""
+
     MAIL = "mail"
     HOOK = "hook"
 

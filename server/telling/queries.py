@@ -15,8 +15,10 @@ def messages(**only: Any) -> QuerySet[Message]:
 
 
 def hooks() -> QuerySet[Hook]:
+    """By name."""
     return Hook.objects.order_by("name")
 
 
 def hook(id: UUID) -> Hook:
+    """Raises Http404 for an id that there is not."""
     return get_object_or_404(Hook, id=id)

@@ -12,12 +12,14 @@ log = logging.getLogger("attic.telling")
 
 @fulfils(WATCH)
 def watch(timestamp: int) -> None:
+    """The job of this name; its action says what it does."""
     if watch_office(now=ports.clock().now()):
         defer_messages()
 
 
 @fulfils(SEND_MESSAGES)
 def send_messages(timestamp: int) -> None:
+    """The job of this name; its action says what it does."""
     sent, failed = send_waiting(now=ports.clock().now())
     if sent or failed:
         log.info("messages: %s sent, %s did not go", sent, failed)

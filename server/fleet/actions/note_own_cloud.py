@@ -26,6 +26,7 @@ def note_own_cloud(device: Device, link: DeviceLink, *, now: datetime) -> None:
 
 @transaction.atomic
 def note_told_own_cloud(device: Device, found: OwnCloud | None, *, now: datetime) -> None:
+    """Another row when it told something else than last, else the last one stands until now."""
     fields = told_of(found)
     newest = OwnCloudTold.objects.select_for_update().filter(device=device).order_by("-at", "-id").first()
     same = newest is not None and all((newest.told or {}).get(name) == (fields or {}).get(name) for name in SWITCHES)
@@ -48,6 +49,7 @@ def _full_on(device: Device, now: datetime) -> dict[str, str | None]:
 
 
 def told_of(found: OwnCloud | None) -> dict[str, Any] | None:
+    """As JSON keeps it; None where the device has none."""
     if found is None:
         return None
     last = found.last_success.isoformat() if found.last_success else None

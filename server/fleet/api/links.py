@@ -29,6 +29,8 @@ from server.people.signed_in import signed_in
 
 
 class RuleSerializer(serializers.Serializer):
+    """A part of `LinkSerializer`."""
+
     pattern = serializers.CharField(max_length=300)
     kind = serializers.CharField(max_length=20, allow_blank=True, help_text="Empty leaves the files out.")
 
@@ -50,10 +52,14 @@ class LinkSerializer(ReadBefore):
 
 
 class RulesSerializer(serializers.Serializer):
+    """What `preview_rules` is sent."""
+
     rules = RuleSerializer(many=True)
 
 
 class SortedSerializer(serializers.Serializer):
+    """What `preview_rules` answers."""
+
     pattern = serializers.CharField(allow_blank=True)
     kind = serializers.CharField(allow_blank=True)
     label = serializers.SerializerMethodField()  # type: ignore[assignment]
@@ -76,6 +82,8 @@ class ReadinessSerializer(serializers.Serializer):
 
 
 class LinkView(APIView):
+    """Answers `link`, `change_link`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="link", responses=LinkSerializer)
@@ -84,6 +92,7 @@ class LinkView(APIView):
 
     @extend_schema(operation_id="change_link", request=LinkSerializer, responses=LinkSerializer)
     def put(self, request: Request, id: UUID) -> Response:
+        """`folder` and `sftp` count only for devices of that link; an empty password keeps the one that is known."""
         body = LinkSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -102,6 +111,7 @@ class PreviewRulesView(APIView):
 
     @extend_schema(operation_id="preview_rules", request=RulesSerializer, responses=SortedSerializer(many=True))
     def post(self, request: Request, id: UUID) -> Response:
+        """What the rules would do with the files that are there now. Changes nothing. Raises BadInput, LinkError, Conflict."""
         body = RulesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(SortedSerializer(preview_rules(device_by_id(id), body.validated_data["rules"]), many=True).data)

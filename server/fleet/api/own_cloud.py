@@ -23,6 +23,8 @@ OWN_STATES = [(one.value, one.value) for one in OwnCloudState]
 
 
 class OwnPartSerializer(serializers.Serializer):
+    """A part of `OwnCloudSerializer`."""
+
     name = serializers.CharField()
     bytes = serializers.IntegerField()
 
@@ -42,6 +44,8 @@ class OwnCloudSerializer(serializers.Serializer):
 
 
 class OwnCloudRowSerializer(serializers.ModelSerializer):
+    """A part of `OwnCloudPageSerializer`."""
+
     told = serializers.SerializerMethodField()
     drawn = serializers.SerializerMethodField(help_text="Drawn for a demonstration, not told.")
 
@@ -59,12 +63,15 @@ class OwnCloudRowSerializer(serializers.ModelSerializer):
 
 
 class OwnCloudPageSerializer(serializers.Serializer):
+    """What `own_cloud` answers."""
+
     count = serializers.IntegerField()
     tells = serializers.BooleanField(help_text="Whether the device ever told anything.")
     results = OwnCloudRowSerializer(many=True, help_text="The newest first.")
 
 
 def shown_own_cloud(entry: dict[str, Any] | None) -> Any:
+    """As the page of the device shows it; None where it told nothing."""
     own_cloud = own_cloud_of(entry)
     if own_cloud is None:
         return None
@@ -82,8 +89,11 @@ def shown_own_cloud(entry: dict[str, Any] | None) -> Any:
 
 
 class OwnCloudView(APIView):
+    """Answers `own_cloud`."""
+
     @extend_schema(operation_id="own_cloud", parameters=[PageQuery], responses=OwnCloudPageSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """What it told of its own cloud backup, the newest first."""
         device = device_by_id(id)
         pages, rows = Pages(), own_cloud_history(device)
         page = pages.paginate_queryset(rows, request, view=self)

@@ -23,6 +23,8 @@ from server.ports import SftpPlace
 
 
 class OfferSerializer(serializers.Serializer):
+    """What `offers` answers."""
+
     device = serializers.CharField()
     name = serializers.CharField()
     family = serializers.CharField()
@@ -37,6 +39,8 @@ class OfferSerializer(serializers.Serializer):
 
 
 class AddedSerializer(serializers.Serializer):
+    """What `pair_device` answers."""
+
     id = serializers.UUIDField()
     name = serializers.CharField()
 
@@ -51,15 +55,21 @@ class NewDeviceSerializer(serializers.Serializer):
 
 
 class PairSerializer(NewDeviceSerializer):
+    """What `pair_device` is sent."""
+
     agent_id = serializers.CharField(max_length=200)
     code = serializers.CharField(max_length=20)
 
 
 class FolderDeviceSerializer(NewDeviceSerializer):
+    """What `add_folder` is sent."""
+
     path = serializers.CharField(max_length=1000)
 
 
 class MeetSerializer(serializers.Serializer):
+    """What `meet_sftp` is sent."""
+
     host = serializers.CharField(max_length=200)
     port = serializers.IntegerField(min_value=1, max_value=65535)
 
@@ -72,6 +82,8 @@ class MetSerializer(serializers.Serializer):
 
 
 class SftpPlaceSerializer(MeetSerializer):
+    """A sftp place, as the API tells it."""
+
     username = serializers.CharField(max_length=100)
     password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True, write_only=True)
     folder = serializers.CharField(max_length=1000)
@@ -79,28 +91,39 @@ class SftpPlaceSerializer(MeetSerializer):
     use_key = serializers.BooleanField(default=False, help_text="Sign in with this server's own key instead of a password.")
 
     def place(self, told: dict[str, Any]) -> SftpPlace:
+        """What was typed, as the actions want it."""
         sftp_place = SftpPlace(**{name: told[name] for name in ("host", "port", "username", "password", "folder", "host_key")})
         return replace(sftp_place, password="", private_key=private_ssh_key()) if told["use_key"] else sftp_place
 
 
 class SshKeySerializer(serializers.Serializer):
+    """What `ssh_key` answers."""
+
     public = serializers.CharField(help_text="A line for the authorized_keys of a device.")
     made_at = serializers.DateTimeField()
 
 
 class SftpSerializer(SftpPlaceSerializer, NewDeviceSerializer):
+    """What `add_sftp` is sent."""
+
     family = serializers.CharField(max_length=20)
 
 
 class CodeSerializer(serializers.Serializer):
+    """What `pair_again` is sent."""
+
     code = serializers.CharField(max_length=20)
 
 
 class UnpairedSerializer(serializers.Serializer):
+    """What `unpair_device` answers."""
+
     told_device = serializers.BooleanField(help_text="Whether the device has forgotten this server, too.")
 
 
 class GuideSerializer(serializers.Serializer):
+    """What `guides` answers."""
+
     code = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
     first_time = serializers.ListField(child=serializers.CharField())
@@ -108,6 +131,8 @@ class GuideSerializer(serializers.Serializer):
 
 
 class UnlinkedSerializer(serializers.Serializer):
+    """What `unlinked_devices` answers."""
+
     id = serializers.UUIDField()
     name = serializers.CharField()
     holder = serializers.CharField(source="holder.name")
@@ -116,8 +141,11 @@ class UnlinkedSerializer(serializers.Serializer):
 
 
 class OffersView(APIView):
+    """Answers `offers`."""
+
     @extend_schema(operation_id="offers", responses=OfferSerializer(many=True))
     def get(self, request: Request) -> Response:
+        """Devices on the office network that Old Attic does not know yet; `known`: agent ids that were read before. Raises LinkError."""
         return Response(OfferSerializer(unpaired_offers()[:200], many=True).data)
 
 
@@ -134,32 +162,42 @@ class UnlinkedView(APIView):
 
     @extend_schema(operation_id="unlinked_devices", responses=UnlinkedSerializer(many=True))
     def get(self, request: Request) -> Response:
+        """Devices of the register that have no link yet."""
         return Response(UnlinkedSerializer(unlinked_devices()[:200], many=True).data)
 
 
 class PairView(APIView):
+    """Answers `pair_device`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="pair_device", request=PairSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
+        """Pair with a device that announces itself. Raises LinkError, BadInput, Conflict."""
         body = PairSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(AddedSerializer(pair_device(**body.validated_data, by=signed_in(request))).data, status=201)
 
 
 class FolderView(APIView):
+    """Answers `add_folder`."""
+
     @extend_schema(operation_id="add_folder", request=FolderDeviceSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
+        """A folder on the server as a device. Raises BadInput, Conflict."""
         body = FolderDeviceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(AddedSerializer(add_folder(**body.validated_data, by=signed_in(request))).data, status=201)
 
 
 class MeetView(APIView):
+    """Answers `meet_sftp`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="meet_sftp", request=MeetSerializer, responses=MetSerializer)
     def post(self, request: Request) -> Response:
+        """Meet sftp."""
         body = MeetSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         key, fingerprint = ports.devices().meet_sftp(**body.validated_data)
@@ -171,14 +209,18 @@ class SshKeyView(APIView):
 
     @extend_schema(operation_id="ssh_key", request=None, responses=SshKeySerializer)
     def post(self, request: Request) -> Response:
+        """Made when it is first asked for."""
         return Response(SshKeySerializer(own_ssh_key()).data)
 
 
 class SftpView(APIView):
+    """Answers `add_sftp`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="add_sftp", request=SftpSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
+        """A device that runs an SFTP server; `where` holds the key that a person has looked at. Raises LinkError, BadInput, Conflict."""
         body = SftpSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -187,19 +229,25 @@ class SftpView(APIView):
 
 
 class PairAgainView(APIView):
+    """Answers `pair_again`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="pair_again", request=CodeSerializer, responses=AddedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """New keys for a device that forgot this server, or whose key was withdrawn. Raises LinkError, Conflict."""
         body = CodeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(AddedSerializer(pair_again(device_by_id(id), code=body.validated_data["code"], by=signed_in(request))).data)
 
 
 class UnpairView(APIView):
+    """Answers `unpair_device`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="unpair_device", request=None, responses=UnpairedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Whether the device was told, too. The key is gone here either way. Raises Conflict."""
         told = unpair_device(device_by_id(id), by=signed_in(request))
         return Response(UnpairedSerializer({"told_device": told}).data)

@@ -37,6 +37,7 @@ class ValuesSerializer(serializers.Serializer):
     values_told = serializers.DictField(child=serializers.CharField(max_length=2000, allow_blank=True))
 
     def told(self) -> dict[str, str]:
+        """What was typed, as the actions want it."""
         told: dict[str, str] = self.validated_data["values_told"]
         if unknown := set(told) - set(COLUMNS):
             raise BadInput(f"There is no column {sorted(unknown)[0]!r}.", field="values_told", remedy=f"Use: {', '.join(COLUMNS)}.")
@@ -44,6 +45,8 @@ class ValuesSerializer(serializers.Serializer):
 
 
 class SeenValuesSerializer(ValuesSerializer):
+    """A seen values, as the API tells it."""
+
     seen = serializers.CharField(max_length=64, allow_blank=True, default="", help_text="Digest of what was shown to leave by it.")
     word = serializers.CharField(max_length=40, allow_blank=True, default="", help_text="Typed, where it was asked for.")
 
@@ -59,10 +62,14 @@ class EntrySerializer(serializers.Serializer):
 
 
 class ChangeManySerializer(SeenValuesSerializer):
+    """What `change_devices` is sent."""
+
     devices = serializers.ListField(child=serializers.UUIDField(), max_length=5000)
 
 
 class RegisterFileSerializer(serializers.Serializer):
+    """What `preview_import` is sent."""
+
     content = serializers.CharField(max_length=MAX_FILE_CHARACTERS, trim_whitespace=False, help_text="The file: CSV, or JSON as exported.")
     digest = serializers.CharField(
         max_length=64, required=False, default="", allow_blank=True, help_text="Of the preview that is confirmed."
@@ -70,12 +77,16 @@ class RegisterFileSerializer(serializers.Serializer):
 
 
 class ColumnChangeSerializer(serializers.Serializer):
+    """A part of `LineSerializer`."""
+
     column = serializers.CharField()
     before = serializers.CharField(allow_blank=True)
     after = serializers.CharField(allow_blank=True)
 
 
 class LineSerializer(serializers.Serializer):
+    """A part of `PreviewedSerializer`."""
+
     number = serializers.IntegerField()
     verdict = serializers.ChoiceField(choices=[(found.value, found.value) for found in LineVerdict])
     name = serializers.CharField(allow_blank=True)
@@ -89,6 +100,8 @@ class LineSerializer(serializers.Serializer):
 
 
 class PreviewedSerializer(serializers.Serializer):
+    """What `preview_import` answers."""
+
     digest = serializers.CharField()
     counts = serializers.DictField(child=serializers.IntegerField())
     ignored_columns = serializers.ListField(child=serializers.CharField())
@@ -96,6 +109,8 @@ class PreviewedSerializer(serializers.Serializer):
 
 
 class BulkSerializer(serializers.ModelSerializer):
+    """What `change_devices` answers."""
+
     by_name = serializers.CharField(source="by.shown_name")
     devices = serializers.SerializerMethodField()
 
@@ -109,16 +124,22 @@ class BulkSerializer(serializers.ModelSerializer):
 
 
 class UndoneSerializer(serializers.Serializer):
+    """What `undo_bulk` answers."""
+
     left = serializers.ListField(child=serializers.CharField(), help_text="Changed by somebody since, and left as it is.")
 
 
 class ChangeDeviceView(APIView):
+    """Answers `register_entry`, `change_device`."""
+
     @extend_schema(operation_id="register_entry", responses=EntrySerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """A device as the register writes it: every column but the id, all texts."""
         return Response({"values_told": register_values(device_by_id(id))})
 
     @extend_schema(operation_id="change_device", request=ChangeDeviceSerializer, responses=AddedSerializer)
     def put(self, request: Request, id: UUID) -> Response:
+        """Put columns of the register, written as the register writes them, into a device. Raises BadInput, Conflict."""
         body = ChangeDeviceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"device {id}", lambda: register_values(device_by_id(id)))
@@ -127,8 +148,11 @@ class ChangeDeviceView(APIView):
 
 
 class ChangeManyView(APIView):
+    """Answers `change_devices`."""
+
     @extend_schema(operation_id="change_devices", request=ChangeManySerializer, responses=BulkSerializer, description=f"{CHANGEABLE}")
     def post(self, request: Request) -> Response:
+        """`seen`: the digest of what was shown to leave by it. Raises BadInput, Conflict."""
         body = ChangeManySerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = {name: body.validated_data[name] for name in ("seen", "word")}
@@ -140,12 +164,16 @@ class LastBulkView(APIView):
 
     @extend_schema(operation_id="last_bulk", responses=BulkSerializer(many=True))
     def get(self, request: Request) -> Response:
+        """The newest change of many devices that can still be taken back, if there is one."""
         return Response(BulkSerializer(last_bulk(), many=True).data)
 
 
 class UndoView(APIView):
+    """Answers `undo_bulk`."""
+
     @extend_schema(operation_id="undo_bulk", request=None, responses=UndoneSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Names of what was left as it is because it has changed since. Raises Conflict."""
         left = undo_bulk(bulk(id), by=signed_in(request))
         return Response({"left": left})
 
@@ -155,6 +183,7 @@ class PreviewImportView(APIView):
 
     @extend_schema(operation_id="preview_import", request=RegisterFileSerializer, responses=PreviewedSerializer)
     def post(self, request: Request) -> Response:
+        """(what an import would do, a digest of it). Nothing is applied."""
         body = RegisterFileSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         columns, rows = _read(body.validated_data["content"])
@@ -166,8 +195,11 @@ class PreviewImportView(APIView):
 
 
 class ImportView(APIView):
+    """Answers `import_register`."""
+
     @extend_schema(operation_id="import_register", request=RegisterFileSerializer, responses=BulkSerializer)
     def post(self, request: Request) -> Response:
+        """Do what the preview with this digest said. Refused rows are left out. Raises Conflict when it would do something else now."""
         body = RegisterFileSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         _, rows = _read(body.validated_data["content"])
@@ -175,12 +207,15 @@ class ImportView(APIView):
 
 
 class RegisterExportView(APIView):
+    """Answers `export_register`."""
+
     @extend_schema(
         operation_id="export_register",
         parameters=[inline_serializer("ExportQuery", {"as": serializers.ChoiceField(choices=["csv", "json"], required=False)})],
         responses={(200, "text/csv"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request) -> StreamingHttpResponse:
+        """The pieces, without ever holding more than one."""
         as_json = request.query_params.get("as") == "json"
         rows = [written({"id": str(device.id)} | register_values(device)) for device in devices().order_by("name", "id")]
         if as_json:

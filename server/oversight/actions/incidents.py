@@ -26,6 +26,8 @@ NAMED = 6
 
 @dataclass(frozen=True, slots=True)
 class Refreshed:
+    """What one look at the causes has changed."""
+
     opened: list[Incident]
     """New ones; those that came back are not among them."""
     returned: list[Incident]

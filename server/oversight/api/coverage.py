@@ -37,6 +37,8 @@ SHOWN_ANSWERS = 20
 
 
 class AccountSerializer(serializers.Serializer):
+    """A part of `KindCoverSerializer`."""
+
     service = serializers.CharField()
     is_default = serializers.BooleanField()
     last_sync = serializers.DateTimeField(allow_null=True)
@@ -48,6 +50,8 @@ class AccountSerializer(serializers.Serializer):
 
 
 class LiveSerializer(serializers.Serializer):
+    """A part of `KindCoverSerializer`."""
+
     items = serializers.IntegerField()
     size_bytes = serializers.IntegerField()
     newest_name = serializers.CharField()
@@ -55,12 +59,16 @@ class LiveSerializer(serializers.Serializer):
 
 
 class HeldSerializer(LiveSerializer):
+    """A part of `KindCoverSerializer`."""
+
     backup = serializers.UUIDField()
     finished_at = serializers.DateTimeField()
     stores = serializers.ListField(child=serializers.CharField())
 
 
 class KindCoverSerializer(serializers.Serializer):
+    """A part of `CoverageSerializer`."""
+
     kind = serializers.CharField()
     label = serializers.SerializerMethodField()  # type: ignore[assignment]
     cover = serializers.ChoiceField(choices=[(cover.value, cover.value) for cover in Cover])
@@ -100,11 +108,15 @@ class KindCoverSerializer(serializers.Serializer):
 
 
 class CoverageSerializer(serializers.Serializer):
+    """What `coverage` answers."""
+
     scanned_at = serializers.DateTimeField(allow_null=True)
     kinds = KindCoverSerializer(many=True)
 
 
 class WipeReasonSerializer(serializers.Serializer):
+    """A part of `WipeSerializer`."""
+
     code = serializers.CharField()
     blocks = serializers.BooleanField()
     says = serializers.CharField()
@@ -113,12 +125,16 @@ class WipeReasonSerializer(serializers.Serializer):
 
 
 class StoreChoiceSerializer(serializers.Serializer):
+    """A part of `WipeSerializer`."""
+
     id = serializers.UUIDField()
     name = serializers.CharField()
     holds_newest = serializers.BooleanField()
 
 
 class WipeSerializer(serializers.Serializer):
+    """What `wipe_answer` answers."""
+
     safe = serializers.BooleanField()
     says = serializers.CharField()
     reasons = WipeReasonSerializer(many=True)
@@ -130,11 +146,15 @@ class WipeSerializer(serializers.Serializer):
 
 
 class SignOffSerializer(serializers.Serializer):
+    """What `sign_wipe_answer` is sent."""
+
     occasion = serializers.ChoiceField(choices=Occasion.choices, allow_blank=True)
     note = serializers.CharField(max_length=300, allow_blank=True, default="")
 
 
 class ToldDeviceSerializer(serializers.Serializer):
+    """A part of `ToldSerializer`."""
+
     name = serializers.CharField()
     holder = serializers.CharField()
     team = serializers.CharField()
@@ -146,12 +166,16 @@ class ToldDeviceSerializer(serializers.Serializer):
 
 
 class ToldReasonSerializer(serializers.Serializer):
+    """A part of `ToldSerializer`."""
+
     blocks = serializers.BooleanField()
     says = serializers.CharField()
     step = serializers.CharField()
 
 
 class ToldKindSerializer(serializers.Serializer):
+    """A part of `ToldSerializer`."""
+
     label = serializers.CharField()  # type: ignore[assignment]
     says = serializers.CharField()
     items = serializers.IntegerField()
@@ -173,6 +197,8 @@ class ToldSerializer(serializers.Serializer):
 
 
 class WipeAnswerSerializer(serializers.ModelSerializer):
+    """What `sign_wipe_answer` answers."""
+
     by_name = serializers.CharField(source="by.shown_name")
     device_id = serializers.UUIDField()
     told = ToldSerializer()
@@ -184,6 +210,8 @@ class WipeAnswerSerializer(serializers.ModelSerializer):
 
 
 class CoverageView(APIView):
+    """Answers `coverage`."""
+
     @extend_schema(operation_id="coverage", responses=CoverageSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(_coverage(device_by_id(id)))
@@ -197,14 +225,18 @@ class ScanView(APIView):
 
     @extend_schema(operation_id="look_at", request=None, responses=CoverageSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises LinkError when it cannot be looked at; what was known before stays then."""
         device = device_by_id(id)
         scan_device(device)
         return Response(_coverage(device))
 
 
 class WipeView(APIView):
+    """Answers `wipe_answer`, `sign_wipe_answer`."""
+
     @extend_schema(operation_id="wipe_answer", responses=WipeSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """(answer, coverage, the last scan, the newest backup with an intact copy)."""
         device = device_by_id(id)
         found, _, scan, newest = answer(device, now=ports.clock().now())
         there = {copy.store_id for copy in newest.present if copy.intact} if newest else set()  # type: ignore[attr-defined]
@@ -222,6 +254,7 @@ class WipeView(APIView):
 
     @extend_schema(operation_id="sign_wipe_answer", request=SignOffSerializer, responses={201: WipeAnswerSerializer})
     def post(self, request: Request, id: UUID) -> Response:
+        """The answer of this moment, whatever the page showed before. Raises BadInput."""
         body = SignOffSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         signed = sign_off(device_by_id(id), **body.validated_data, by=signed_in(request))
@@ -239,6 +272,8 @@ class WipeAnswersView(APIView):
 
 
 class WipeAnswerView(APIView):
+    """Answers `signed_answer`."""
+
     @extend_schema(operation_id="signed_answer", responses=WipeAnswerSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(WipeAnswerSerializer(wipe_answer(id)).data)

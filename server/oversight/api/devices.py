@@ -29,11 +29,15 @@ from server.storage.models import MEDIUM_CODES
 
 
 class OnMediumSerializer(serializers.Serializer):
+    """A part of `DeviceRowSerializer`."""
+
     medium = serializers.ChoiceField(choices=MEDIUM_CODES)
     newest_at = serializers.DateTimeField()
 
 
 class OwnCloudInShortSerializer(serializers.Serializer):
+    """A part of `DeviceRowSerializer`."""
+
     state = serializers.ChoiceField(choices=OWN_STATES)
     last_success = serializers.DateTimeField(allow_null=True)
     percent = serializers.IntegerField(allow_null=True, help_text="How full its account is.")
@@ -160,6 +164,8 @@ class TeamSumSerializer(serializers.Serializer):
 
 
 class DevicesView(APIView):
+    """Answers `devices`."""
+
     @extend_schema(
         operation_id="devices",
         parameters=[DevicesFilter, PageQuery],
@@ -174,6 +180,7 @@ class DevicesView(APIView):
         ),
     )
     def get(self, request: Request) -> Response:
+        """Every device, worst first: a fixed number of queries, whatever the number of devices; fewer when `present` was read before."""
         query = DevicesFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         now = ports.clock().now()
@@ -191,7 +198,10 @@ class DevicesView(APIView):
 
 
 class DeviceView(APIView):
+    """Answers `device`."""
+
     @extend_schema(operation_id="device", responses=DeviceRowSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """Device → [{medium, newest_at}] of its good backups, also on drives that are elsewhere. One query."""
         row = standing_of(device_by_id(id), now=ports.clock().now())
         return Response(DeviceRowSerializer(row, context={"places": newest_by_medium([id])}).data)

@@ -16,12 +16,16 @@ from server.storage.api.quotas import RunwaySerializer
 
 
 class OwnStepSerializer(serializers.Serializer):
+    """A part of `OwnCloudRoomSerializer`."""
+
     title = serializers.CharField()
     loses = serializers.CharField()
     bytes = serializers.IntegerField(help_text="At most, as the device says; steps may overlap.")
 
 
 class OwnCloudRoomSerializer(serializers.Serializer):
+    """A part of `OwnCloudRoomAnswerSerializer`."""
+
     lasts = RunwaySerializer(allow_null=True, help_text="Null where it tells no limit.")
     wanted_bytes = serializers.IntegerField(allow_null=True, help_text="Until a fifth of it is free again.")
     steps = OwnStepSerializer(many=True)
@@ -36,6 +40,8 @@ class OwnCloudRoomSerializer(serializers.Serializer):
 
 
 class OwnCloudRoomAnswerSerializer(serializers.Serializer):
+    """What `own_cloud_room` answers."""
+
     room = OwnCloudRoomSerializer(allow_null=True, help_text="Null for a device that tells of no such backup.")
 
 
@@ -46,5 +52,6 @@ class OwnCloudRoomView(APIView):
 
     @extend_schema(operation_id="own_cloud_room", responses=OwnCloudRoomAnswerSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """None for a device that tells of no such backup, or whose backup is off."""
         account_room = room_of(device_by_id(id), now=ports.clock().now())
         return Response(OwnCloudRoomAnswerSerializer({"room": account_room}).data)

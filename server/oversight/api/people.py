@@ -21,6 +21,8 @@ INSIDE = ("on_time", "due_soon")
 
 
 class TeamSerializer(serializers.Serializer):
+    """What `teams` answers."""
+
     id = serializers.IntegerField()
     name = serializers.CharField()
     devices = serializers.IntegerField()
@@ -31,6 +33,8 @@ class TeamSerializer(serializers.Serializer):
 
 
 class HolderSerializer(serializers.ModelSerializer):
+    """A holder, as the API tells it."""
+
     team = serializers.SerializerMethodField()
     devices = serializers.IntegerField(source="device_count")
 
@@ -44,6 +48,8 @@ class HolderSerializer(serializers.ModelSerializer):
 
 
 class HolderDetailSerializer(HolderSerializer):
+    """What `holder` answers."""
+
     rows = DeviceRowSerializer(many=True)
 
     class Meta(HolderSerializer.Meta):
@@ -52,20 +58,27 @@ class HolderDetailSerializer(HolderSerializer):
 
 
 class HoldersFilter(serializers.Serializer):
+    """What `holders` can be asked for."""
+
     words = serializers.CharField(required=False, max_length=200, default="", allow_blank=True)
     team = serializers.IntegerField(required=False)
 
 
 class TeamsView(APIView):
+    """Answers `teams`."""
+
     @extend_schema(operation_id="teams", responses=TeamSerializer(many=True))
     def get(self, request: Request) -> Response:
         return Response(TeamSerializer(_teams(), many=True).data)
 
 
 class HoldersView(generics.ListAPIView):
+    """Answers `holders`."""
+
     serializer_class = HolderSerializer
 
     def get_queryset(self) -> Any:
+        """The rows of the list, by what is asked for."""
         query = HoldersFilter(data=self.request.query_params)
         query.is_valid(raise_exception=True)
         return holders(**query.validated_data)
@@ -76,8 +89,11 @@ class HoldersView(generics.ListAPIView):
 
 
 class HolderView(APIView):
+    """Answers `holder`."""
+
     @extend_schema(operation_id="holder", responses=HolderDetailSerializer)
     def get(self, request: Request, id: int) -> Response:
+        """Every device, worst first: a fixed number of queries, whatever the number of devices; fewer when `present` was read before."""
         holder: Any = holder_by_id(id)
         ids = device_ids_of(holder)
         holder.rows = standings(now=ports.clock().now(), only=ids) if ids else []

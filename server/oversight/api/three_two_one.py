@@ -17,6 +17,8 @@ LACKS = [lack.value for lack in Lack]
 
 
 class HoldingPlaceSerializer(serializers.Serializer):
+    """A part of `ThreeTwoOneRowSerializer`."""
+
     store = serializers.CharField()
     medium = serializers.CharField()
     off_site = serializers.BooleanField()
@@ -25,6 +27,8 @@ class HoldingPlaceSerializer(serializers.Serializer):
 
 
 class ThreeTwoOneRowSerializer(serializers.Serializer):
+    """A part of `ThreeTwoOneSerializer`."""
+
     device_id = serializers.UUIDField(source="device.id")
     device_name = serializers.CharField(source="device.name")
     holder = serializers.CharField(source="device.holder.name")
@@ -45,12 +49,16 @@ class ThreeTwoOneRowSerializer(serializers.Serializer):
 
 
 class OfTeamSerializer(serializers.Serializer):
+    """A part of `ThreeTwoOneSerializer`."""
+
     team = serializers.CharField(allow_blank=True)
     devices = serializers.IntegerField()
     whole = serializers.IntegerField(help_text="Of them, those that lack nothing.")
 
 
 class AuditEvidenceSerializer(serializers.Serializer):
+    """A part of `ThreeTwoOneSerializer`."""
+
     devices = serializers.IntegerField(help_text="In somebody’s hands.")
     planned = serializers.IntegerField()
     backed_up = serializers.IntegerField()
@@ -61,6 +69,8 @@ class AuditEvidenceSerializer(serializers.Serializer):
 
 
 class ThreeTwoOneSerializer(serializers.Serializer):
+    """What `three_two_one` answers."""
+
     count = serializers.IntegerField()
     teams = OfTeamSerializer(many=True, help_text="Of the whole office, whatever is filtered.")
     evidence = AuditEvidenceSerializer()
@@ -68,14 +78,19 @@ class ThreeTwoOneSerializer(serializers.Serializer):
 
 
 class ThreeTwoOneQuery(PageQuery):
+    """What `three_two_one` can be asked for."""
+
     team = serializers.IntegerField(required=False, allow_null=True, default=None)
     lacks = serializers.ChoiceField(required=False, choices=["", "any", *LACKS], default="")
     words = serializers.CharField(required=False, max_length=200, allow_blank=True, default="")
 
 
 class ThreeTwoOneView(APIView):
+    """Answers `three_two_one`."""
+
     @extend_schema(operation_id="three_two_one", parameters=[ThreeTwoOneQuery], responses=ThreeTwoOneSerializer)
     def get(self, request: Request) -> Response:
+        """Every device, those that lack most first. Five queries."""
         asked = ThreeTwoOneQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         rows = all_rows(now=ports.clock().now())

@@ -29,6 +29,8 @@ NAMED = 12
 
 
 class CauseSerializer(serializers.Serializer):
+    """A part of `TodaySerializer`."""
+
     code = serializers.CharField()
     mark = serializers.CharField()
     says = serializers.CharField()
@@ -92,12 +94,16 @@ class CauseSerializer(serializers.Serializer):
 
 
 class BackToNormalSerializer(serializers.Serializer):
+    """A part of `TodaySerializer`."""
+
     id = serializers.UUIDField()
     says = serializers.CharField()
     closed_at = serializers.DateTimeField()
 
 
 class TodaySerializer(serializers.Serializer):
+    """What `today` answers."""
+
     promised = serializers.IntegerField()
     inside = serializers.IntegerField()
     says = serializers.CharField()
@@ -112,6 +118,8 @@ class TodaySerializer(serializers.Serializer):
 
 
 class NightSerializer(serializers.Serializer):
+    """A part of `RibbonSerializer`."""
+
     night = DayField()
     came = serializers.IntegerField()
     came_late = serializers.IntegerField()
@@ -120,6 +128,8 @@ class NightSerializer(serializers.Serializer):
 
 
 class RibbonSerializer(serializers.Serializer):
+    """What `ribbon` answers."""
+
     nights = NightSerializer(many=True)
     tonight = DayField()
     tomorrow = DayField()
@@ -130,17 +140,24 @@ class RibbonSerializer(serializers.Serializer):
 
 
 class RunCauseSerializer(serializers.Serializer):
+    """What `run_cause` is sent."""
+
     code = serializers.CharField(max_length=120)
 
 
 class AskedSerializer(serializers.Serializer):
+    """What `run_cause` answers."""
+
     asked = serializers.IntegerField()
     refused = inline_serializer("NotAsked", {"says": serializers.CharField(), "devices": serializers.IntegerField()}, many=True)
 
 
 class TodayView(APIView):
+    """Answers `today`."""
+
     @extend_schema(operation_id="today", responses=TodaySerializer)
     def get(self, request: Request) -> Response:
+        """A fixed number of queries, whatever the number of devices: each thing is read once and handed on."""
         found = today(now=ports.clock().now())
         return Response(TodaySerializer(found, context={"known": found.known}).data)
 
@@ -152,6 +169,7 @@ class RunCauseView(APIView):
 
     @extend_schema(operation_id="run_cause", request=RunCauseSerializer, responses=AskedSerializer)
     def post(self, request: Request) -> Response:
+        """Raises Conflict when there is no such cause any more, or when running is not what it needs."""
         body = RunCauseSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         asked = run_cause(body.validated_data["code"], by=signed_in(request), now=ports.clock().now())
@@ -160,8 +178,11 @@ class RunCauseView(APIView):
 
 
 class RibbonView(APIView):
+    """Answers `ribbon`."""
+
     @extend_schema(operation_id="ribbon", responses=RibbonSerializer)
     def get(self, request: Request) -> Response:
+        """The fourteen nights before the coming one, oldest first. One query."""
         now = ports.clock().now()
         tonight = coming_night(now, office_zone())
         nights = past_nights(now=now)

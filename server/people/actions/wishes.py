@@ -13,6 +13,8 @@ from server.people.models import User
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Wishes:
+    """What somebody wants to be told, and when."""
+
     email: str
     wants_digest: bool
     digest_at: time

@@ -16,6 +16,8 @@ from server.people.signed_in import signed_in
 
 
 class AgeSerializer(serializers.Serializer):
+    """What `ages` answers."""
+
     code = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
     says = serializers.CharField()
@@ -26,10 +28,13 @@ class AgeSerializer(serializers.Serializer):
 
 
 class SetAgesSerializer(ReadBefore):
+    """What `set_ages` is sent."""
+
     ages = serializers.DictField(child=serializers.IntegerField(max_value=MOST_DAYS))
 
 
 def told_ages(instead: dict[str, int]) -> list[dict[str, Any]]:
+    """Every sort, with its days and what is usual."""
     now, said = ports.clock().now(), {**days_by_code(), **instead}
     rows = []
     for age in ages():
@@ -40,12 +45,15 @@ def told_ages(instead: dict[str, int]) -> list[dict[str, Any]]:
 
 
 class AgesView(APIView):
+    """Answers `ages`, `set_ages`."""
+
     @extend_schema(operation_id="ages", responses=AgeSerializer(many=True))
     def get(self, request: Request) -> Response:
         return Response(AgeSerializer(told_ages({}), many=True).data)
 
     @extend_schema(operation_id="set_ages", request=SetAgesSerializer, responses=AgeSerializer(many=True))
     def put(self, request: Request) -> Response:
+        """Days by sort; those that are left out stay as they are. Raises BadInput."""
         body = SetAgesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed("ages", days_by_code)
@@ -58,6 +66,7 @@ class AgesPreviewView(APIView):
 
     @extend_schema(operation_id="preview_ages", request=SetAgesSerializer, responses=AgeSerializer(many=True))
     def post(self, request: Request) -> Response:
+        """Raises BadInput."""
         body = SetAgesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(AgeSerializer(told_ages(checked(body.validated_data["ages"])), many=True).data)

@@ -15,6 +15,8 @@ from server.people.signed_in import signed_in
 
 
 class ClockWitnessSerializer(serializers.Serializer):
+    """A part of `ClockSerializer`."""
+
     name = serializers.CharField()
     kind = serializers.CharField()
     off_seconds = serializers.FloatField(help_text="Its clock minus the server's.")
@@ -22,6 +24,8 @@ class ClockWitnessSerializer(serializers.Serializer):
 
 
 class ClockSerializer(serializers.Serializer):
+    """What `clock` answers."""
+
     now = serializers.DateTimeField(help_text="What the server's clock shows.")
     doubt_since = serializers.DateTimeField(allow_null=True)
     says = serializers.CharField(allow_blank=True, help_text="Why it is not believed; empty while it is.")
@@ -39,12 +43,18 @@ def _told(state: ClockState | None) -> Response:
 
 
 class ClockView(APIView):
+    """Answers `clock`."""
+
     @extend_schema(operation_id="clock", responses=ClockSerializer)
     def get(self, request: Request) -> Response:
+        """What is believed of it now; written down, with a line in the journal when that changes."""
         return _told(look_at_clock(now=ports.clock().now()))
 
 
 class SettleClockView(APIView):
+    """Answers `settle_clock`."""
+
     @extend_schema(operation_id="settle_clock", request=None, responses=ClockSerializer)
     def post(self, request: Request) -> Response:
+        """Somebody has looked at a watch: the clock is right."""
         return _told(settle_clock(by=signed_in(request)))

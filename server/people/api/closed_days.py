@@ -18,6 +18,8 @@ from server.people.signed_in import signed_in
 
 
 class ClosedDaySerializer(serializers.Serializer):
+    """What `closed_days` answers."""
+
     day = DayField()
     name = serializers.CharField(max_length=120, allow_blank=True, default="")
 
@@ -30,17 +32,22 @@ class CalendarSerializer(serializers.Serializer):
 
 
 class ReadCalendarSerializer(serializers.Serializer):
+    """What `read_calendar` answers."""
+
     days = ClosedDaySerializer(many=True)
     new = serializers.IntegerField()
 
 
 class ClosedDaysView(APIView):
+    """Answers `closed_days`, `add_closed_day`."""
+
     @extend_schema(operation_id="closed_days", responses=ClosedDaySerializer(many=True))
     def get(self, request: Request) -> Response:
         return Response(ClosedDaySerializer(closed_day_rows()[:2000], many=True).data)
 
     @extend_schema(operation_id="add_closed_day", request=ClosedDaySerializer, responses={204: None})
     def post(self, request: Request) -> Response:
+        """Those that are not in the list yet, and new names for those that are; how many are new."""
         body = ClosedDaySerializer(data=request.data)
         body.is_valid(raise_exception=True)
         add_closed_days([Holiday(day=body.validated_data["day"], name=body.validated_data["name"])], by=signed_in(request))
@@ -48,8 +55,11 @@ class ClosedDaysView(APIView):
 
 
 class ClosedDayView(APIView):
+    """Answers `remove_closed_day`."""
+
     @extend_schema(operation_id="remove_closed_day", responses={204: None})
     def delete(self, request: Request, day: str) -> Response:
+        """Nothing happens when it is not in the list."""
         try:
             wanted = date.fromisoformat(day)
         except ValueError:
@@ -63,6 +73,7 @@ class CalendarView(APIView):
 
     @extend_schema(operation_id="read_calendar", request=CalendarSerializer, responses=ReadCalendarSerializer)
     def post(self, request: Request) -> Response:
+        """Those that are not in the list yet, and new names for those that are; how many are new."""
         body = CalendarSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         text = body.validated_data["calendar"].encode()

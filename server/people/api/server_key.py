@@ -11,6 +11,8 @@ from server.api.permissions import May
 
 
 class ServerKeySerializer(serializers.Serializer):
+    """What `server_key` answers."""
+
     kind = serializers.ChoiceField(choices=[(kind, kind) for kind in ("beside", "medium", "credential", "typed")])
     where = serializers.CharField()
     thief = serializers.CharField(help_text="What somebody gets who carries the disk away.")
@@ -20,6 +22,8 @@ class ServerKeySerializer(serializers.Serializer):
 
 
 class ServerKeyView(APIView):
+    """Answers `server_key`."""
+
     reads = May.SEE_KEYS
 
     @extend_schema(operation_id="server_key", responses=ServerKeySerializer)

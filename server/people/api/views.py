@@ -31,6 +31,8 @@ from server.people.signed_in import signed_in
 
 
 class UserSerializer(serializers.Serializer):
+    """What `add_user` answers."""
+
     id = serializers.IntegerField()
     username = serializers.CharField()
     shown_name = serializers.CharField()
@@ -39,6 +41,8 @@ class UserSerializer(serializers.Serializer):
 
 
 class OfficeSerializer(ReadBefore):
+    """What `set_line` answers."""
+
     name = serializers.CharField(max_length=120)
     zone = serializers.CharField(max_length=64)
     max_runs = serializers.IntegerField(required=False, allow_null=True, default=None)
@@ -55,10 +59,14 @@ class OfficeSerializer(ReadBefore):
 
 
 class OfficeLineSerializer(serializers.Serializer):
+    """What `set_line` is sent."""
+
     metered = serializers.BooleanField()
 
 
 class MeSerializer(serializers.Serializer):
+    """What `me` answers."""
+
     user = UserSerializer(allow_null=True)
     office = OfficeSerializer(allow_null=True)
     needs_first_administrator = serializers.BooleanField()
@@ -66,11 +74,15 @@ class MeSerializer(serializers.Serializer):
 
 
 class SignInSerializer(serializers.Serializer):
+    """What `sign_in` is sent."""
+
     username = serializers.CharField(max_length=60)
     password = serializers.CharField(max_length=200, trim_whitespace=False)
 
 
 class FirstAdministratorSerializer(serializers.Serializer):
+    """What `first_administrator` is sent."""
+
     office_name = serializers.CharField(max_length=120)
     zone = serializers.CharField(max_length=64)
     username = serializers.CharField(max_length=60)
@@ -79,6 +91,8 @@ class FirstAdministratorSerializer(serializers.Serializer):
 
 
 class NewUserSerializer(serializers.Serializer):
+    """What `add_user` is sent."""
+
     username = serializers.CharField(max_length=60)
     full_name = serializers.CharField(max_length=120, allow_blank=True)
     password = serializers.CharField(max_length=200, trim_whitespace=False)
@@ -86,6 +100,8 @@ class NewUserSerializer(serializers.Serializer):
 
 
 class JournalSerializer(serializers.ModelSerializer):
+    """A journal, as the API tells it."""
+
     who_name = serializers.SerializerMethodField()
     says = serializers.CharField(read_only=True)
 
@@ -117,11 +133,14 @@ class MeView(APIView):
 
 @method_decorator(csrf_protect, name="dispatch")
 class SignInView(APIView):
+    """Answers `sign_in`."""
+
     own_transactions = True
     public = True
 
     @extend_schema(operation_id="sign_in", request=SignInSerializer, responses=MeSerializer)
     def post(self, request: Request) -> Response:
+        """Raises TooSoon, SignInRefused. What was tried stands in the database when this returns or raises."""
         body = SignInSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         user = sign_in(request._request, **body.validated_data, address=address_of(request._request), now=ports.clock().now())
@@ -131,10 +150,13 @@ class SignInView(APIView):
 
 
 class SignOutView(APIView):
+    """Answers `sign_out`."""
+
     writes = May.READ
 
     @extend_schema(operation_id="sign_out", request=None, responses={204: None})
     def post(self, request: Request) -> Response:
+        """Announce that something changed; takes effect with the surrounding transaction."""
         logout(request._request)
         publish("session", "")
         return Response(status=204)
@@ -148,6 +170,7 @@ class FirstAdministratorView(APIView):
 
     @extend_schema(operation_id="first_administrator", request=FirstAdministratorSerializer, responses=MeSerializer)
     def post(self, request: Request) -> Response:
+        """The very first step of an installation. Raises Conflict when somebody was here before."""
         body = FirstAdministratorSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         user = set_up_office(**body.validated_data, now=ports.clock().now())
@@ -163,14 +186,18 @@ class LineView(APIView):
 
     @extend_schema(operation_id="set_line", request=OfficeLineSerializer, responses=OfficeSerializer)
     def post(self, request: Request) -> Response:
+        """Whether the office is on a line that is paid by the byte: what minds waits. Raises Conflict before there is one."""
         body = OfficeLineSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(OfficeSerializer(set_line(**body.validated_data, by=signed_in(request), now=ports.clock().now())).data)
 
 
 class OfficeView(APIView):
+    """Answers `change_office`."""
+
     @extend_schema(operation_id="change_office", request=OfficeSerializer, responses=OfficeSerializer)
     def put(self, request: Request) -> Response:
+        """Name, zone, how much of the network backups may take, and how slowly anything leaves. Raises BadInput."""
         body = OfficeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed("office", lambda: OfficeSerializer(office()).data)
@@ -178,6 +205,8 @@ class OfficeView(APIView):
 
 
 class ZonesView(APIView):
+    """Answers `zones`."""
+
     public = True
 
     @extend_schema(operation_id="zones", responses=serializers.ListSerializer(child=serializers.CharField()))
@@ -186,9 +215,12 @@ class ZonesView(APIView):
 
 
 class UsersView(generics.ListAPIView):
+    """Answers `users`, `add_user`."""
+
     serializer_class = UserSerializer
 
     def get_queryset(self) -> Any:
+        """The rows of the list, by what is asked for."""
         return users()
 
     @extend_schema(operation_id="users")
@@ -197,6 +229,7 @@ class UsersView(generics.ListAPIView):
 
     @extend_schema(operation_id="add_user", request=NewUserSerializer, responses={201: UserSerializer})
     def post(self, request: Request) -> Response:
+        """A new account. Raises BadInput naming the field."""
         body = NewUserSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         user = add_user(**body.validated_data, by=signed_in(request), now=ports.clock().now())
@@ -204,24 +237,33 @@ class UsersView(generics.ListAPIView):
 
 
 class ChangeUserSerializer(ReadBefore):
+    """What `change_user` is sent."""
+
     full_name = serializers.CharField(max_length=120, allow_blank=True)
     role = serializers.CharField(max_length=20)
     active = serializers.BooleanField()
 
 
 class ResetPasswordSerializer(serializers.Serializer):
+    """What `reset_password` is sent."""
+
     password = serializers.CharField(max_length=200, trim_whitespace=False)
 
 
 class OwnPasswordSerializer(serializers.Serializer):
+    """What `change_own_password` is sent."""
+
     current = serializers.CharField(max_length=200, trim_whitespace=False)
     new = serializers.CharField(max_length=200, trim_whitespace=False)
     again = serializers.CharField(max_length=200, trim_whitespace=False)
 
 
 class UserView(APIView):
+    """Answers `change_user`."""
+
     @extend_schema(operation_id="change_user", request=ChangeUserSerializer, responses=UserSerializer)
     def put(self, request: Request, id: int) -> Response:
+        """Raises BadInput; Conflict when nobody would be left who may change anything."""
         body = ChangeUserSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"user {id}", lambda: UserSerializer(user_by_id(id)).data)
@@ -231,8 +273,11 @@ class UserView(APIView):
 
 
 class ResetPasswordView(APIView):
+    """Answers `reset_password`."""
+
     @extend_schema(operation_id="reset_password", request=ResetPasswordSerializer, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
+        """For somebody who has forgotten theirs; their sessions end. Raises BadInput."""
         body = ResetPasswordSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         reset_password(user_by_id(id), **body.validated_data, by=signed_in(request), now=ports.clock().now())
@@ -240,8 +285,11 @@ class ResetPasswordView(APIView):
 
 
 class SessionsView(APIView):
+    """Answers `end_sessions`."""
+
     @extend_schema(operation_id="end_sessions", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
+        """Everywhere; live lines included. Whoever knows the password may sign in again."""
         end_sessions(user_by_id(id), by=signed_in(request), now=ports.clock().now())
         return Response(status=204)
 
@@ -253,6 +301,7 @@ class OwnPasswordView(APIView):
 
     @extend_schema(operation_id="change_own_password", request=OwnPasswordSerializer, responses={204: None})
     def put(self, request: Request) -> Response:
+        """All other sessions of the account end. Raises BadInput naming the field."""
         body = OwnPasswordSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         update_session_auth_hash(request._request, change_own_password(signed_in(request), **body.validated_data, now=ports.clock().now()))
@@ -273,21 +322,29 @@ class NamesView(APIView):
         ),
     )
     def get(self, request: Request) -> Response:
+        """Names of teams and holders, for fields that suggest them."""
         return Response(names())
 
 
 class NameSerializer(ReadBefore):
+    """What `change_team` is sent."""
+
     name = serializers.CharField(max_length=120, allow_blank=True)
 
 
 class HolderNameSerializer(NameSerializer):
+    """What `change_holder` is sent."""
+
     team = serializers.CharField(max_length=80, allow_blank=True)
     email = serializers.CharField(max_length=254, allow_blank=True, default="")
 
 
 class TeamNameView(APIView):
+    """Answers `change_team`, `remove_team`."""
+
     @extend_schema(operation_id="change_team", request=NameSerializer, responses={204: None})
     def put(self, request: Request, id: int) -> Response:
+        """Raises BadInput."""
         body = NameSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"team {id}", lambda: {"name": team_by_id(id).name})
@@ -296,6 +353,7 @@ class TeamNameView(APIView):
 
     @extend_schema(operation_id="remove_team", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
+        """Raises Conflict while devices belong to it."""
         remove_team(team_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -306,8 +364,11 @@ def _holder(id: int) -> dict[str, str]:
 
 
 class HolderNameView(APIView):
+    """Answers `change_holder`, `remove_holder`."""
+
     @extend_schema(operation_id="change_holder", request=HolderNameSerializer, responses={204: None})
     def put(self, request: Request, id: int) -> Response:
+        """Raises BadInput."""
         body = HolderNameSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"holder {id}", lambda: _holder(id))
@@ -316,14 +377,18 @@ class HolderNameView(APIView):
 
     @extend_schema(operation_id="remove_holder", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
+        """Raises Conflict while devices are in their hands."""
         remove_holder(holder_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class JournalView(generics.ListAPIView):
+    """Answers `journal`."""
+
     serializer_class = JournalSerializer
 
     def get_queryset(self) -> Any:
+        """The rows of the list, by what is asked for."""
         device = self.request.query_params.get("device")
         return journal(device=serializers.UUIDField().to_internal_value(device) if device else None)
 

@@ -18,6 +18,8 @@ from server.plans.models import KindChoice
 
 
 class KindChoiceSerializer(serializers.ModelSerializer):
+    """What `choose_kinds` answers."""
+
     device_name = serializers.CharField(source="device.name")
     by_name = serializers.SerializerMethodField()
 
@@ -31,6 +33,8 @@ class KindChoiceSerializer(serializers.ModelSerializer):
 
 
 class ChooseKindsSerializer(serializers.Serializer):
+    """What `choose_kinds` is sent."""
+
     kinds = serializers.ListField(child=serializers.CharField(max_length=20), max_length=40)
     taken = serializers.BooleanField(help_text="Taken into its backups, or left out of them on purpose.")
     service = serializers.CharField(max_length=100, allow_blank=True, default="", help_text="The account that synchronises them.")
@@ -39,10 +43,14 @@ class ChooseKindsSerializer(serializers.Serializer):
 
 
 class ChooseKindsView(APIView):
+    """Answers `choose_kinds`."""
+
     writes = May.RUN
 
     @extend_schema(operation_id="choose_kinds", request=ChooseKindsSerializer, responses={201: KindChoiceSerializer(many=True)})
     def post(self, request: Request, id: UUID) -> Response:
+        """`service`: the account on whose account it is chosen; `alike`: for every device of which it synchronises these kinds. What
+        was chosen for the same before ends. Raises BadInput."""
         body = ChooseKindsSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         made: Any = choose_kinds(device_by_id(id), **body.validated_data, by=signed_in(request))
@@ -50,9 +58,12 @@ class ChooseKindsView(APIView):
 
 
 class KindChoiceView(APIView):
+    """Answers `leave_to_plan`."""
+
     writes = May.RUN
 
     @extend_schema(operation_id="leave_to_plan", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
+        """From its next run on the plan decides again. Nothing happens when it does already."""
         leave_to_plan(choice_by_id(id), by=signed_in(request))
         return Response(status=204)

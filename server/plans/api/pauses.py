@@ -39,10 +39,14 @@ class AskPauseSerializer(serializers.Serializer):
 
 
 class FeedSerializer(serializers.Serializer):
+    """What `open_feed` answers."""
+
     path = serializers.CharField(help_text="On this server; shown this once.")
 
 
 class LastingPauseSerializer(PauseSerializer):
+    """What `pauses` answers."""
+
     plan_name = serializers.CharField(source="plan.name", default="")
     device_id = serializers.UUIDField(allow_null=True)
     device_name = serializers.CharField(source="device.name", default="")
@@ -50,6 +54,8 @@ class LastingPauseSerializer(PauseSerializer):
 
 
 class PausesView(APIView):
+    """Answers `pauses`, `pause`."""
+
     writes = May.PAUSE
 
     @extend_schema(operation_id="pauses", responses=LastingPauseSerializer(many=True))
@@ -58,6 +64,7 @@ class PausesView(APIView):
 
     @extend_schema(operation_id="pause", request=AskPauseSerializer, responses={201: PauseSerializer})
     def post(self, request: Request) -> Response:
+        """Of a plan, of a device, or of everything. A pause that lasts already is replaced. Raises BadInput, NotYours."""
         body = AskPauseSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -68,21 +75,28 @@ class PausesView(APIView):
 
 
 class PauseView(APIView):
+    """Answers `resume`."""
+
     writes = May.PAUSE
 
     @extend_schema(operation_id="resume", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
+        """From now on; nights of the pause are not owed. A pause that is over is left as it is."""
         resume(pause_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class FeedView(APIView):
+    """Answers `open_feed`, `close_feed`."""
+
     @extend_schema(operation_id="open_feed", request=None, responses={201: FeedSerializer})
     def post(self, request: Request, id: UUID) -> Response:
+        """A new secret, shown this once; an older one stops working."""
         return Response({"path": f"/feeds/{open_feed(plan_by_id(id), by=signed_in(request))}.ics"}, status=201)
 
     @extend_schema(operation_id="close_feed", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
+        """The link stops working at once."""
         close_feed(plan_by_id(id), by=signed_in(request))
         return Response(status=204)
 

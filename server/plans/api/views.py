@@ -79,6 +79,8 @@ class TargetSerializer(serializers.Serializer):
 
 
 class ShownTargetSerializer(serializers.ModelSerializer):
+    """A part of `PlanSerializer`."""
+
     store = serializers.UUIDField(source="store_id")
     store_name = serializers.CharField(source="store.name")
 
@@ -91,6 +93,8 @@ class ShownTargetSerializer(serializers.ModelSerializer):
 
 
 class DraftSerializer(serializers.Serializer):
+    """What `preview_plan` is sent."""
+
     name = serializers.CharField(max_length=80, allow_blank=True)
     kinds = serializers.ListField(child=serializers.CharField(max_length=20), max_length=40)
     pattern = PatternSerializer()
@@ -132,6 +136,7 @@ class DraftSerializer(serializers.Serializer):
     own_cloud_seconds = serializers.IntegerField(allow_null=True, default=None, max_value=1 << 40)
 
     def draft(self) -> Draft:
+        """What was typed, as the actions want it."""
         fields = {name: value for name, value in self.validated_data.items() if name not in ("devices", "pattern")}
         pattern = dict(self.validated_data["pattern"])
         rule = rule_of_pattern(Pattern(**pattern | {"shape": PatternShape(pattern["shape"]), "weekdays": tuple(pattern["weekdays"])}))
@@ -148,6 +153,8 @@ class DraftSerializer(serializers.Serializer):
 
 
 class SavePlanSerializer(DraftSerializer):
+    """What `add_plan` is sent."""
+
     devices = serializers.ListField(child=serializers.UUIDField(), max_length=5000)
     teams = serializers.ListField(
         child=serializers.IntegerField(min_value=0, max_value=1 << 62),
@@ -166,6 +173,8 @@ class SavePlanSerializer(DraftSerializer):
 
 
 class PlanSerializer(serializers.ModelSerializer):
+    """What `plans` answers."""
+
     store_id = serializers.UUIDField()
     store_name = serializers.CharField(source="store.name")
     targets = ShownTargetSerializer(many=True)
@@ -235,6 +244,8 @@ class PlanSerializer(serializers.ModelSerializer):
 
 
 class PlanDetailSerializer(PlanSerializer):
+    """What `add_plan` answers."""
+
     devices = serializers.SerializerMethodField()
     teams = serializers.SerializerMethodField(help_text="Whose devices follow it as long as they have no plan.")
 
@@ -252,6 +263,8 @@ class PlanDetailSerializer(PlanSerializer):
 
 
 class NextRunSerializer(serializers.Serializer):
+    """A part of `PreviewSerializer`."""
+
     at = serializers.DateTimeField()
     closes = serializers.DateTimeField()
     clocks = serializers.ChoiceField(choices=[(change.value, change.value) for change in ClockChange], allow_blank=True)
@@ -270,6 +283,8 @@ class PreviewSerializer(serializers.Serializer):
 
 
 class KindSerializer(serializers.Serializer):
+    """What `kinds` answers."""
+
     code = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
     secret = serializers.BooleanField(help_text="Only travels in encrypted backups.")
@@ -280,18 +295,23 @@ class KindSerializer(serializers.Serializer):
 
 
 class KindsView(APIView):
+    """Answers `kinds`."""
+
     @extend_schema(operation_id="kinds", responses=KindSerializer(many=True))
     def get(self, request: Request) -> Response:
         return Response(KindSerializer(KINDS.values(), many=True).data)
 
 
 class PlansView(APIView):
+    """Answers `plans`, `add_plan`."""
+
     @extend_schema(operation_id="plans", responses=PlanSerializer(many=True))
     def get(self, request: Request) -> Response:
         return Response(PlanSerializer(plans()[:200], many=True).data)
 
     @extend_schema(operation_id="add_plan", request=SavePlanSerializer, responses={201: PlanDetailSerializer})
     def post(self, request: Request) -> Response:
+        """A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile."""
         body = SavePlanSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         saved = save_plan(body.draft(), devices=body.validated_data["devices"], by=signed_in(request))
@@ -299,12 +319,15 @@ class PlansView(APIView):
 
 
 class PlanView(APIView):
+    """Answers `plan`, `change_plan`, `remove_plan`."""
+
     @extend_schema(operation_id="plan", responses=PlanDetailSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(PlanDetailSerializer(plan_by_id(id)).data)
 
     @extend_schema(operation_id="change_plan", request=SavePlanSerializer, responses=PlanDetailSerializer)
     def put(self, request: Request, id: UUID) -> Response:
+        """A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile."""
         body = SavePlanSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         saved = save_plan(body.draft(), devices=body.validated_data["devices"], by=signed_in(request), plan=plan_by_id(id))
@@ -312,13 +335,17 @@ class PlanView(APIView):
 
     @extend_schema(operation_id="remove_plan", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
+        """Raises Conflict while devices follow it."""
         remove_plan(plan_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class PreviewPlanView(APIView):
+    """Answers `preview_plan`."""
+
     @extend_schema(operation_id="preview_plan", request=DraftSerializer, responses=PreviewSerializer)
     def post(self, request: Request) -> Response:
+        """The draft put into a plan that is not saved. Raises BadInput naming the first field that is wrong."""
         body = DraftSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         draft = body.draft()

@@ -8,6 +8,7 @@ _COLUMNS = ("report", "progress")
 
 
 def forget_in_restores(device: Device, names: frozenset[str], ids: frozenset[tuple[str, str]]) -> None:
+    """Names of what was erased go from what restores remember."""
     for row in Restore.objects.filter(backup__device=device).only("pk", "chosen_items", *_COLUMNS):
         chosen = [[kind, GONE] if (kind, id) in ids else [kind, id] for kind, id in row.chosen_items]
         now = {column: without(getattr(row, column), names) for column in _COLUMNS} | {"chosen_items": chosen}

@@ -25,6 +25,8 @@ from server.storage.queries import store_or_none
 
 
 class FindingNamedSerializer(serializers.Serializer):
+    """A part of `DrillFindingsSerializer`."""
+
     kind = serializers.SerializerMethodField(help_text="As people call it.")
     name = serializers.CharField(allow_blank=True)
     says = serializers.CharField()
@@ -34,22 +36,30 @@ class FindingNamedSerializer(serializers.Serializer):
 
 
 class DrillFindingsSerializer(serializers.Serializer):
+    """A part of `DrillSerializer`."""
+
     count = serializers.IntegerField(default=0)
     named = FindingNamedSerializer(many=True, help_text="The first of them; without names for who may not look inside backups.")
 
 
 class OpenedFormSerializer(serializers.Serializer):
+    """A part of `DrillSerializer`."""
+
     form = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
     count = serializers.IntegerField()
 
 
 class DrillProgressSerializer(serializers.Serializer):
+    """A part of `DrillSerializer`."""
+
     done_bytes = serializers.IntegerField(required=False)
     total_bytes = serializers.IntegerField(required=False)
 
 
 class DrillSerializer(serializers.ModelSerializer):
+    """What `ask_drill` answers."""
+
     device_name = serializers.CharField(source="device.name")
     holder = serializers.CharField(source="device.holder.name")
     store_name = serializers.CharField(source="store.name")
@@ -103,16 +113,22 @@ class DrillSerializer(serializers.ModelSerializer):
 
 
 class AskDrillSerializer(serializers.Serializer):
+    """What `ask_drill` is sent."""
+
     device = serializers.UUIDField()
     store = serializers.UUIDField(required=False, allow_null=True, default=None, help_text="Empty: the nearest that holds its newest.")
 
 
 class DrillsQuery(PageQuery):
+    """What `drills` can be asked for."""
+
     device = serializers.UUIDField(required=False, allow_null=True, default=None)
     state = serializers.ChoiceField(required=False, choices=["", *DrillState.values], default="")
 
 
 class DrillRulesSerializer(ReadBefore, serializers.ModelSerializer):
+    """What `drill_rules` answers."""
+
     a_day = serializers.IntegerField()
     most_minutes = serializers.IntegerField()
     most_bytes = BytesField()
@@ -129,16 +145,20 @@ def _shown(request: Request) -> dict[str, Any]:
 
 
 class DrillsView(generics.ListAPIView):
+    """Answers `drills`, `ask_drill`."""
+
     own_transactions = True
     serializer_class = DrillSerializer
     writes = May.KEEP
 
     def get_queryset(self) -> Any:
+        """The rows of the list, by what is asked for."""
         asked = DrillsQuery(data=self.request.query_params)
         asked.is_valid(raise_exception=True)
         return drills(device=asked.validated_data["device"], state=asked.validated_data["state"])
 
     def get_serializer_context(self) -> dict[str, Any]:
+        """What each row needs beside itself."""
         return {**super().get_serializer_context(), **_shown(self.request)}
 
     @extend_schema(operation_id="drills", parameters=[DrillsQuery])
@@ -147,6 +167,7 @@ class DrillsView(generics.ListAPIView):
 
     @extend_schema(operation_id="ask_drill", request=AskDrillSerializer, responses={201: DrillSerializer})
     def post(self, request: Request) -> Response:
+        """Of its newest backup, there or at the nearest place. Raises Conflict."""
         body = AskDrillSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -155,27 +176,36 @@ class DrillsView(generics.ListAPIView):
 
 
 class DrillView(APIView):
+    """Answers `drill`."""
+
     @extend_schema(operation_id="drill", responses=DrillSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(DrillSerializer(drill_of(id), context=_shown(request)).data)
 
 
 class StopDrillView(APIView):
+    """Answers `stop_drill`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="stop_drill", request=None, responses=DrillSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """A waiting one ends at once, a running one with its next piece. Raises Conflict when it has ended."""
         stop_drill(drill_of(id), by=signed_in(request))
         return Response(DrillSerializer(drill_of(id), context=_shown(request)).data)
 
 
 class DrillRulesView(APIView):
+    """Answers `drill_rules`, `set_drill_rules`."""
+
     @extend_schema(operation_id="drill_rules", responses=DrillRulesSerializer)
     def get(self, request: Request) -> Response:
+        """As they are set; the usual ones before anybody has."""
         return Response(DrillRulesSerializer(drill_rules()).data)
 
     @extend_schema(operation_id="set_drill_rules", request=DrillRulesSerializer, responses=DrillRulesSerializer)
     def put(self, request: Request) -> Response:
+        """Raises BadInput."""
         body = DrillRulesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed("drill rules", lambda: DrillRulesSerializer(drill_rules()).data)

@@ -23,6 +23,8 @@ MOST_TALKS = 20
 
 
 class FillingItemSerializer(serializers.Serializer):
+    """A part of `FillingSerializer`."""
+
     kind = serializers.CharField(source="item.kind")
     id = serializers.CharField(source="item.id")
     name = serializers.CharField(source="item.name")
@@ -40,6 +42,8 @@ class FillingItemSerializer(serializers.Serializer):
 
 
 class FolderSerializer(serializers.Serializer):
+    """A part of `FillingSerializer`."""
+
     kind = serializers.CharField()
     under = serializers.CharField()
     items = serializers.IntegerField()
@@ -47,6 +51,8 @@ class FolderSerializer(serializers.Serializer):
 
 
 class GrowthSerializer(serializers.Serializer):
+    """A part of `FillingSerializer`."""
+
     kind = serializers.CharField()
     items = serializers.IntegerField()
     size_bytes = serializers.IntegerField()
@@ -55,6 +61,8 @@ class GrowthSerializer(serializers.Serializer):
 
 
 class TalkSerializer(serializers.Serializer):
+    """A part of `TalksSerializer`."""
+
     id = serializers.CharField(allow_blank=True, help_text="Of the conversation; empty: named by none.")
     name = serializers.CharField(allow_blank=True)
     attachments = serializers.IntegerField()
@@ -62,6 +70,8 @@ class TalkSerializer(serializers.Serializer):
 
 
 class TalksSerializer(serializers.Serializer):
+    """A part of `FillingSerializer`."""
+
     count = serializers.SerializerMethodField()
     lines = serializers.SerializerMethodField(help_text="The largest.")
     unread = serializers.IntegerField(help_text="Conversations that could not be read.")
@@ -75,16 +85,22 @@ class TalksSerializer(serializers.Serializer):
 
 
 class FillingPlanSerializer(serializers.Serializer):
+    """A part of `FillingSerializer`."""
+
     id = serializers.UUIDField()
     name = serializers.CharField()
 
 
 class FillingStoreSerializer(serializers.Serializer):
+    """A part of `FillingSerializer`."""
+
     id = serializers.UUIDField()
     name = serializers.CharField()
 
 
 class FillingSerializer(serializers.Serializer):
+    """What `filling` answers."""
+
     store = FillingStoreSerializer()
     stores = FillingStoreSerializer(many=True)
     newest = serializers.UUIDField()
@@ -103,15 +119,21 @@ class FillingSerializer(serializers.Serializer):
 
 
 class FillingQuery(serializers.Serializer):
+    """What `filling` can be asked for."""
+
     store = serializers.UUIDField(required=False, default=None, allow_null=True)
 
 
 class LeaveOutQuery(FillingQuery):
+    """What `leave_out` can be asked for."""
+
     kind = serializers.ChoiceField(choices=list(KINDS))
     under = serializers.CharField(max_length=MAX_UNDER_CHARACTERS)
 
 
 class EffectSerializer(serializers.Serializer):
+    """What `leave_out` answers."""
+
     items = serializers.IntegerField(source="effect.items", help_text="Of the newest backup: the next ones do not take them.")
     size_bytes = serializers.IntegerField(source="effect.size_bytes")
     backups = serializers.IntegerField(source="effect.backups", help_text="That hold any of it until they leave.")
@@ -129,6 +151,7 @@ class FillingView(APIView):
 
     @extend_schema(operation_id="filling", parameters=[FillingQuery], responses=FillingSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """Somebody looks at what fills a device: names of its items."""
         query = FillingQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
         device = device_by_id(id)
@@ -143,6 +166,7 @@ class LeaveOutView(APIView):
 
     @extend_schema(operation_id="leave_out", parameters=[LeaveOutQuery], responses=EffectSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """Raises as `filled` does."""
         query = LeaveOutQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
         told = query.validated_data

@@ -19,6 +19,8 @@ from server.storage.queries import store as store_by_id
 
 
 class OfferedOfficeSerializer(serializers.Serializer):
+    """What `offices_of_store` answers."""
+
     server = serializers.SerializerMethodField()
     office = serializers.CharField(source="record.office")
     at = serializers.DateTimeField(source="record.at")
@@ -35,15 +37,21 @@ class OfferedOfficeSerializer(serializers.Serializer):
 
 
 class TakeOfficeSerializer(serializers.Serializer):
+    """What `take_office` is sent."""
+
     server = serializers.CharField(max_length=32)
 
 
 class LeftOutOfOfficeSerializer(serializers.Serializer):
+    """A part of `TakenOverSerializer`."""
+
     name = serializers.CharField()
     why = serializers.CharField()
 
 
 class TakenOverSerializer(serializers.Serializer):
+    """What `take_office` answers."""
+
     holders = serializers.IntegerField()
     closed_days = serializers.IntegerField()
     devices = serializers.IntegerField()
@@ -61,16 +69,20 @@ class TakenOverSerializer(serializers.Serializer):
 
 
 class OfficesView(APIView):
+    """Answers `offices_of_store`, `take_office`."""
+
     own_transactions = True
     reads = May.SET_UP
     writes = May.SET_UP
 
     @extend_schema(operation_id="offices_of_store", responses=OfferedOfficeSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
+        """The store's vault, opened for unattended work. Raises StoreError, VaultError."""
         return Response(OfferedOfficeSerializer(map(offered, read_offices(opened(store_by_id(id)))), many=True).data)
 
     @extend_schema(operation_id="take_office", request=TakeOfficeSerializer, responses=TakenOverSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """`server`: hex id of who told it. Raises Conflict, StoreError, VaultError."""
         body = TakeOfficeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(TakenOverSerializer(take_office(store_by_id(id), body.validated_data["server"], by=signed_in(request))).data)

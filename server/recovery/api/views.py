@@ -40,6 +40,8 @@ MAX_ID_CHARACTERS = 9000
 
 
 class ShownSerializer(serializers.Serializer):
+    """A part of `InsideSerializer`."""
+
     id = serializers.CharField(source="item.id")
     name = serializers.CharField(source="item.name")
     size_bytes = serializers.IntegerField(source="item.size_bytes")
@@ -52,6 +54,8 @@ class ShownSerializer(serializers.Serializer):
 
 
 class InsideSerializer(serializers.Serializer):
+    """What `inside` answers."""
+
     shape = serializers.ChoiceField(choices=[(shape.value, shape.value) for shape in KindShape])
     count = serializers.IntegerField()
     page_items = serializers.IntegerField()
@@ -60,22 +64,30 @@ class InsideSerializer(serializers.Serializer):
 
 
 class InsideFilter(serializers.Serializer):
+    """What `inside` can be asked for."""
+
     kind = serializers.ChoiceField(choices=list(KINDS))
     words = serializers.CharField(required=False, max_length=200, default="")
     page = serializers.IntegerField(required=False, min_value=1, max_value=100_000, default=1)
 
 
 class ItemFilter(serializers.Serializer):
+    """What `item` can be asked for."""
+
     kind = serializers.ChoiceField(choices=list(KINDS))
     id = serializers.CharField(max_length=MAX_ID_CHARACTERS)
 
 
 class ChosenItemSerializer(serializers.Serializer):
+    """A part of `RestoreRequestSerializer`."""
+
     kind = serializers.ChoiceField(choices=list(KINDS))
     id = serializers.CharField(max_length=MAX_ID_CHARACTERS)
 
 
 class RestoreRequestSerializer(serializers.Serializer):
+    """What `preflight` is sent."""
+
     backup = serializers.UUIDField()
     everything = serializers.BooleanField()
     kinds = serializers.ListField(child=serializers.ChoiceField(choices=list(KINDS)), max_length=40)
@@ -100,6 +112,7 @@ class RestoreRequestSerializer(serializers.Serializer):
     until = serializers.DateField(default=None, allow_null=True, help_text="Last day of the folder, in the office's zone.")
 
     def selection(self) -> Selection:
+        """What was chosen, as the core knows it."""
         told = self.validated_data
         items = frozenset((entry["kind"], entry["id"]) for entry in told["items"])
         return Selection(everything=told["everything"], kinds=frozenset(told["kinds"]), items=items)
@@ -137,12 +150,16 @@ class KindReportSerializer(serializers.Serializer):
 
 
 class RestoreProgressSerializer(serializers.Serializer):
+    """A part of `RestoreSerializer`."""
+
     kind = serializers.CharField(required=False)
     done_bytes = serializers.IntegerField(required=False)
     total_bytes = serializers.IntegerField(required=False)
 
 
 class RestoreSerializer(serializers.ModelSerializer):
+    """What `ask_restore` answers."""
+
     backup_id = serializers.UUIDField()
     backup_at = serializers.DateTimeField(source="backup.finished_at")
     source_device_id = serializers.UUIDField(source="backup.device_id")
@@ -187,6 +204,7 @@ class InsideView(APIView):
 
     @extend_schema(operation_id="inside", parameters=[InsideFilter], responses=InsideSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """Somebody reads a list of content; `words`: what was searched for, which is content itself and is not written down."""
         query = InsideFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         told, backup = query.validated_data, backup_by_id(id)
@@ -209,6 +227,7 @@ class ItemView(APIView):
 
     @extend_schema(operation_id="item", parameters=[ItemFilter], responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> StreamingHttpResponse:
+        """Somebody takes single items out."""
         query = ItemFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         backup = backup_by_id(id)
@@ -224,10 +243,13 @@ class ItemView(APIView):
 
 
 class ThumbnailView(APIView):
+    """Answers `thumbnail`."""
+
     reads = May.LOOK_INSIDE
 
     @extend_schema(operation_id="thumbnail", parameters=[ItemFilter], responses={(200, "image/jpeg"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> HttpResponse:
+        """An item and its content in pieces. Raises NoSuchBackup when the backup does not hold it."""
         query = ItemFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         item, pieces = one_item(backup_by_id(id), query.validated_data["kind"], query.validated_data["id"])
@@ -241,11 +263,14 @@ class ThumbnailView(APIView):
 
 
 class PreflightView(APIView):
+    """Answers `preflight`."""
+
     own_transactions = True
     reads = writes = May.RESTORE
 
     @extend_schema(operation_id="preflight", request=RestoreRequestSerializer, responses=FindingSerializer(many=True))
     def post(self, request: Request) -> Response:
+        """What blocks writing this to the device now, and what to know. Reaches for the device."""
         body = RestoreRequestSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -259,11 +284,14 @@ class PreflightView(APIView):
 
 
 class RestoresView(generics.ListAPIView):
+    """Answers `restores`, `ask_restore`."""
+
     own_transactions = True
     serializer_class = RestoreSerializer
     writes = May.RESTORE
 
     def get_queryset(self) -> Any:
+        """The rows of the list, by what is asked for."""
         return restores()
 
     @extend_schema(operation_id="restores")
@@ -272,6 +300,7 @@ class RestoresView(generics.ListAPIView):
 
     @extend_schema(operation_id="ask_restore", request=RestoreRequestSerializer, responses={201: RestoreSerializer})
     def post(self, request: Request) -> Response:
+        """Raises BadInput; Conflict with the first finding that blocks; BeingRemoved when it comes too late."""
         body = RestoreRequestSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -299,15 +328,20 @@ def _export(told: dict[str, Any]) -> Export:
 
 
 class RestoreView(APIView):
+    """Answers `restore`."""
+
     @extend_schema(operation_id="restore", responses=RestoreSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(RestoreSerializer(restore_by_id(id)).data)
 
 
 class StopRestoreView(APIView):
+    """Answers `stop_restore`."""
+
     writes = May.RESTORE
 
     @extend_schema(operation_id="stop_restore", request=None, responses=RestoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """A waiting one ends at once, a running one within seconds. Raises Conflict when it has ended."""
         stop_restore(restore_by_id(id), by=signed_in(request))
         return Response(RestoreSerializer(restore_by_id(id)).data)

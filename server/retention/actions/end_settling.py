@@ -10,6 +10,7 @@ from server.storage.models import Drive
 
 @transaction.atomic
 def end_settling(store_id: UUID) -> None:
+    """A drive that was back has been looked through: it counts again."""
     if Drive.objects.filter(store=store_id, settling_until__isnull=False).update(settling_until=None):
         defer_sweep(store_id)
         defer_copies(store_id)

@@ -25,6 +25,8 @@ MOST_POINTS = 120
 
 
 class PlannedSerializer(DraftSerializer):
+    """What `plan_consequences` is sent."""
+
     id = serializers.UUIDField(allow_null=True, default=None, help_text="Of the plan that is being changed; null for a new one.")
     devices = serializers.ListField(child=serializers.UUIDField(), max_length=5000)
 
@@ -38,11 +40,15 @@ class PlannedSerializer(DraftSerializer):
 
 
 class PointSerializer(serializers.Serializer):
+    """A part of `LosesSerializer`."""
+
     at = serializers.DateTimeField()
     state = serializers.ChoiceField(choices=["stays", "leaves", "safeguarded", "held"])
 
 
 class LosesSerializer(serializers.Serializer):
+    """A part of `ConsequencesSerializer`."""
+
     device_id = serializers.UUIDField(source="device.id")
     device_name = serializers.CharField(source="device.name")
     holder = serializers.CharField(source="device.holder.name")
@@ -67,12 +73,16 @@ class LosesSerializer(serializers.Serializer):
 
 
 class OfStoreSerializer(serializers.Serializer):
+    """A part of `ConsequencesSerializer`."""
+
     name = serializers.CharField()
     leaves = serializers.IntegerField(help_text="Copies.")
     stays = serializers.IntegerField()
 
 
 class ConsequencesSerializer(serializers.Serializer):
+    """What `plan_consequences` answers."""
+
     leaves = serializers.IntegerField(help_text="Backups that stay nowhere.")
     stays = serializers.IntegerField()
     safeguarded = serializers.IntegerField(help_text="Copies that only a safeguard keeps.")
@@ -86,8 +96,11 @@ class ConsequencesSerializer(serializers.Serializer):
 
 
 class ConsequencesView(APIView):
+    """Answers `plan_consequences`."""
+
     @extend_schema(operation_id="plan_consequences", request=PlannedSerializer, responses=ConsequencesSerializer)
     def post(self, request: Request) -> Response:
+        """Of a plan as it is being edited, for the devices that follow it or would."""
         body = PlannedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = consequences(body.change(), now=ports.clock().now())
@@ -106,6 +119,8 @@ def told_consequences(found: Consequences) -> dict[str, Any]:
 
 
 class ReDevicesSerializer(ValuesSerializer):
+    """What `device_consequences` is sent."""
+
     devices = serializers.ListField(child=serializers.UUIDField(), min_length=1, max_length=5000)
 
 
@@ -116,6 +131,7 @@ class DeviceConsequencesView(APIView):
 
     @extend_schema(operation_id="device_consequences", request=ReDevicesSerializer, responses=ConsequencesSerializer)
     def post(self, request: Request) -> Response:
+        """The same for devices by their ids, without changing anything. Raises BadInput."""
         body = ReDevicesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = of_devices_changed(body.validated_data["devices"], body.told(), now=ports.clock().now())

@@ -20,6 +20,8 @@ from server.storage.queries import store as store_by_id
 
 
 class LostBackupSerializer(serializers.Serializer):
+    """A part of `OutlookSerializer`."""
+
     backup_id = serializers.UUIDField()
     device_name = serializers.CharField()
     holder = serializers.CharField()
@@ -28,6 +30,8 @@ class LostBackupSerializer(serializers.Serializer):
 
 
 class OutlookSerializer(serializers.Serializer):
+    """What `drain_outlook` answers."""
+
     into_id = serializers.UUIDField(source="into.id")
     into_name = serializers.CharField(source="into.name")
     here = serializers.IntegerField()
@@ -51,19 +55,27 @@ class OutlookSerializer(serializers.Serializer):
 
 
 class DrainSerializer(serializers.Serializer):
+    """What `drain_store` is sent."""
+
     into = serializers.UUIDField()
 
 
 class DrainQuery(serializers.Serializer):
+    """What `drain_outlook` can be asked for."""
+
     into = serializers.UUIDField(required=False, allow_null=True, default=None, help_text="Empty: the store that it is drained into.")
 
 
 class RetireSerializer(serializers.Serializer):
+    """What `retire_store` is sent."""
+
     seen = serializers.CharField(max_length=64, allow_blank=True)
     word = serializers.CharField(max_length=40, allow_blank=True, default="")
 
 
 class RetiredStoreSerializer(serializers.ModelSerializer):
+    """What `retired_stores` answers."""
+
     class Meta:
         model = Store
         fields = ("id", "name", "medium", "where", "retired_at")
@@ -71,11 +83,14 @@ class RetiredStoreSerializer(serializers.ModelSerializer):
 
 
 class DrainView(APIView):
+    """Answers `drain_outlook`, `drain_store`."""
+
     own_transactions = True
     writes = May.SET_UP
 
     @extend_schema(operation_id="drain_outlook", parameters=[DrainQuery], responses=OutlookSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """As things stand, in a fixed number of queries. Raises Conflict when one of them cannot be that."""
         asked = DrainQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         store = store_by_id(id)
@@ -86,6 +101,7 @@ class DrainView(APIView):
 
     @extend_schema(operation_id="drain_store", request=DrainSerializer, responses=OutlookSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """From now on nothing new goes there and nothing leaves it; what the other store lacks is owed to it. Raises Conflict."""
         body = DrainSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         into = store_by_id(body.validated_data["into"])
@@ -94,19 +110,25 @@ class DrainView(APIView):
 
 
 class StopDrainingView(APIView):
+    """Answers `stop_draining`."""
+
     writes = May.SET_UP
 
     @extend_schema(operation_id="stop_draining", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """It stays a store, only read; what was copied stays copied. Raises Conflict."""
         stop_draining(store_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class RetireView(APIView):
+    """Answers `retire_store`."""
+
     writes = May.SET_UP
 
     @extend_schema(operation_id="retire_store", request=RetireSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """`seen`: the digest of what was shown to lie nowhere afterwards. Raises Conflict, ChangedMeanwhile, BadInput."""
         body = RetireSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         retire_store(store_by_id(id), **body.validated_data, by=signed_in(request))
@@ -114,6 +136,8 @@ class RetireView(APIView):
 
 
 class RetiredStoresView(APIView):
+    """Answers `retired_stores`."""
+
     @extend_schema(operation_id="retired_stores", responses=RetiredStoreSerializer(many=True))
     def get(self, request: Request) -> Response:
         return Response(RetiredStoreSerializer(retired_stores()[:200], many=True).data)

@@ -21,6 +21,8 @@ from server.retention.models import Erasure, ErasureStep
 
 
 class ErasedItemSerializer(serializers.Serializer):
+    """A part of `WishSerializer`."""
+
     kind = serializers.CharField(max_length=40)
     id = serializers.CharField(max_length=2000, trim_whitespace=False)
 
@@ -35,11 +37,14 @@ class WishSerializer(serializers.Serializer):
     begins_on = DayField(help_text="First day on which anything is erased.")
 
     def wish(self) -> Any:
+        """What was typed, as the actions want it."""
         told = self.validated_data
         return wish_of(device=told["device"], items=told["items"], devices=told["devices"], holder=told["holder"])
 
 
 class AskErasureSerializer(WishSerializer):
+    """What `ask_erasure` is sent."""
+
     reference = serializers.CharField(max_length=200, allow_blank=True)
     forgets_names = serializers.BooleanField(default=False)
     seen = serializers.CharField(max_length=64, help_text="The digest of what was shown.")
@@ -47,6 +52,8 @@ class AskErasureSerializer(WishSerializer):
 
 
 class ErasedInStoreSerializer(serializers.Serializer):
+    """A part of `ErasurePreviewSerializer`."""
+
     store_id = serializers.UUIDField(source="store.id")
     store_name = serializers.CharField(source="store.name")
     backups = serializers.IntegerField(help_text="That hold any of it; all copies there, where the store cannot be read now.")
@@ -57,6 +64,8 @@ class ErasedInStoreSerializer(serializers.Serializer):
 
 
 class ErasurePreviewSerializer(serializers.Serializer):
+    """What `preview_erasure` answers."""
+
     devices = serializers.SerializerMethodField(help_text="Names.")
     stores = ErasedInStoreSerializer(many=True)
     objections = serializers.ListField(child=serializers.CharField())
@@ -68,6 +77,8 @@ class ErasurePreviewSerializer(serializers.Serializer):
 
 
 class StepSerializer(serializers.ModelSerializer):
+    """A part of `ErasureSerializer`."""
+
     store_name = serializers.CharField(source="store.name")
     needed_by = serializers.ListField(child=serializers.CharField())
 
@@ -78,16 +89,22 @@ class StepSerializer(serializers.ModelSerializer):
 
 
 class ErasedDeviceSerializer(serializers.Serializer):
+    """A part of `ErasureSerializer`."""
+
     id = serializers.UUIDField()
     name = serializers.CharField()
 
 
 class ErasedThingSerializer(serializers.Serializer):
+    """A part of `ErasureSerializer`."""
+
     kind = serializers.CharField()
     name = serializers.CharField(help_text="Empty once it is done, and for whoever may not look inside.")
 
 
 class ErasureSerializer(serializers.ModelSerializer):
+    """What `ask_erasure` answers."""
+
     by = serializers.CharField(source="by.shown_name", default="")
     called_off_by = serializers.CharField(source="called_off_by.shown_name", default="")
     holder = serializers.CharField(source="holder.name", default="")
@@ -117,19 +134,26 @@ class ErasureSerializer(serializers.ModelSerializer):
 
 
 class ErasurePageSerializer(serializers.Serializer):
+    """What `erasures` answers."""
+
     count = serializers.IntegerField()
     results = ErasureSerializer(many=True)
 
 
 class CallOffSerializer(serializers.Serializer):
+    """What `call_off_erasure` is sent."""
+
     why = serializers.CharField(max_length=200, allow_blank=True)
 
 
 class ErasurePreviewView(APIView):
+    """Answers `preview_erasure`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="preview_erasure", request=WishSerializer, responses=ErasurePreviewSerializer)
     def post(self, request: Request) -> Response:
+        """Opens every store that has a backup of these devices; items are looked for in each."""
         body = WishSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = preview(body.wish(), begins_on=body.validated_data["begins_on"], now=ports.clock().now())
@@ -137,6 +161,8 @@ class ErasurePreviewView(APIView):
 
 
 class ErasuresView(APIView):
+    """Answers `erasures`, `ask_erasure`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="erasures", parameters=[PageQuery], responses=ErasurePageSerializer)
@@ -148,6 +174,7 @@ class ErasuresView(APIView):
 
     @extend_schema(operation_id="ask_erasure", request=AskErasureSerializer, responses={201: ErasureSerializer})
     def post(self, request: Request) -> Response:
+        """`seen`: the digest of what was shown. Stores are opened before anything is locked. Raises BadInput, Conflict, ClockInDoubt."""
         body = AskErasureSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = {name: body.validated_data[name] for name in ("reference", "begins_on", "seen", "word", "forgets_names")}
@@ -156,16 +183,21 @@ class ErasuresView(APIView):
 
 
 class ErasureView(APIView):
+    """Answers `erasure`."""
+
     @extend_schema(operation_id="erasure", responses=ErasureSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(ErasureSerializer(erasure(id), context={"request": request}).data)
 
 
 class CallOffView(APIView):
+    """Answers `call_off_erasure`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="call_off_erasure", request=CallOffSerializer, responses=ErasureSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Only before it has begun. Raises BadInput, Conflict."""
         body = CallOffSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         call_off(erasure(id), **body.validated_data, by=signed_in(request), now=ports.clock().now())
@@ -173,10 +205,13 @@ class CallOffView(APIView):
 
 
 class TakeAgainView(APIView):
+    """Answers `take_erased_again`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="take_erased_again", request=CallOffSerializer, responses=ErasureSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Once it is done. What stores held of it stays gone. Raises BadInput, Conflict."""
         body = CallOffSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         take_again(erasure(id), **body.validated_data, by=signed_in(request))

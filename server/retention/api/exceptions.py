@@ -21,6 +21,8 @@ PERIODS = ("within", "greatest_age", "ask_after")
 
 
 class PeriodSerializer(serializers.Serializer):
+    """A part of `KeepingRuleSerializer`."""
+
     count = serializers.IntegerField(min_value=1, max_value=20_000)
     unit = serializers.ChoiceField(choices=UNITS)
 
@@ -43,6 +45,8 @@ class KeepingRuleSerializer(serializers.Serializer):
 
 
 class WhoseSerializer(serializers.Serializer):
+    """What `exception_consequences` is sent."""
+
     plan = serializers.UUIDField(default=None, allow_null=True)
     team = serializers.IntegerField(default=None, allow_null=True)
     device = serializers.UUIDField(default=None, allow_null=True)
@@ -51,9 +55,11 @@ class WhoseSerializer(serializers.Serializer):
     rule = KeepingRuleSerializer(allow_null=True, help_text="Null ends the exception.")
 
     def of(self) -> Any:
+        """Whose rule it is. Raises BadInput."""
         return whose(**{name: self.validated_data[name] for name in ("plan", "team", "device", "store", "retired")})
 
     def told(self) -> dict[str, Any] | None:
+        """The rule that was typed; None to end the exception."""
         rule = self.validated_data["rule"]
         if rule is None:
             return None
@@ -62,12 +68,16 @@ class WhoseSerializer(serializers.Serializer):
 
 
 class SaveExceptionSerializer(WhoseSerializer):
+    """What `set_exception` is sent."""
+
     why = serializers.CharField(max_length=200, allow_blank=True, default="")
     seen = serializers.CharField(max_length=64, allow_blank=True, default="", help_text="Digest of the consequences that were shown.")
     word = serializers.CharField(max_length=40, allow_blank=True, default="")
 
 
 class ExceptionSerializer(serializers.ModelSerializer):
+    """What `exceptions` answers."""
+
     says = serializers.SerializerMethodField(help_text="Of what it speaks, in words.")
     rule = serializers.SerializerMethodField()
     by = serializers.CharField(source="by.shown_name", default="")
@@ -102,12 +112,16 @@ class ExceptionSerializer(serializers.ModelSerializer):
 
 
 class ExceptionsView(APIView):
+    """Answers `exceptions`, `set_exception`."""
+
     @extend_schema(operation_id="exceptions", responses=ExceptionSerializer(many=True))
     def get(self, request: Request) -> Response:
+        """Exceptions that hold now, by subject; the plans' own rules are not among them."""
         return Response(ExceptionSerializer(standing(), many=True).data)
 
     @extend_schema(operation_id="set_exception", request=SaveExceptionSerializer, responses={204: None})
     def post(self, request: Request) -> Response:
+        """None when it says what it said. Raises BadInput, Unseen."""
         body = SaveExceptionSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         agreed = {name: body.validated_data[name] for name in ("why", "seen", "word")}
@@ -116,8 +130,11 @@ class ExceptionsView(APIView):
 
 
 class ExceptionConsequencesView(APIView):
+    """Answers `exception_consequences`."""
+
     @extend_schema(operation_id="exception_consequences", request=WhoseSerializer, responses=ConsequencesSerializer)
     def post(self, request: Request) -> Response:
+        """What this rule instead of the one that holds now would do; `told` None ends the exception."""
         body = WhoseSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         consequences = consequences_of(body.of(), checked(body.told()), now=ports.clock().now())

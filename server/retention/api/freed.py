@@ -18,6 +18,8 @@ from server.retention.removal import removal_of
 
 
 class FreedSerializer(serializers.Serializer):
+    """What `freed_by_removal` answers."""
+
     store_name = serializers.CharField()
     bytes = serializers.IntegerField(allow_null=True, help_text="Sealed, needed by nothing else there; null where that cannot be told now.")
     given_back_bytes = serializers.IntegerField(allow_null=True, help_text="By how much the store is smaller for it in the end.")
@@ -25,10 +27,13 @@ class FreedSerializer(serializers.Serializer):
 
 
 class FreedByRemovalView(APIView):
+    """Answers `freed_by_removal`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="freed_by_removal", request=ChosenSerializer, responses=FreedSerializer(many=True))
     def post(self, request: Request) -> Response:
+        """Of these backups, or of all of a device; in one store, or everywhere. Raises BadInput."""
         body = ChosenSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         going: dict[UUID, list[UUID]] = {}
@@ -38,8 +43,11 @@ class FreedByRemovalView(APIView):
 
 
 class FreedByPlanView(APIView):
+    """Answers `freed_by_plan`."""
+
     @extend_schema(operation_id="freed_by_plan", request=PlannedSerializer, responses=FreedSerializer(many=True))
     def post(self, request: Request) -> Response:
+        """Of a plan as it is being edited, for the devices that follow it or would."""
         body = PlannedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = consequences(body.change(), now=ports.clock().now())

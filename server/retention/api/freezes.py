@@ -18,6 +18,8 @@ from server.storage.queries import store_or_none
 
 
 class FreezeSerializer(serializers.ModelSerializer):
+    """What `freezes` answers."""
+
     of = serializers.SerializerMethodField(help_text="In words: the office, a store, a team’s devices.")
     by = serializers.CharField(source="by.shown_name", default="")
 
@@ -31,24 +33,32 @@ class FreezeSerializer(serializers.ModelSerializer):
 
 
 class NewFreezeSerializer(serializers.Serializer):
+    """What `freeze` is sent."""
+
     store = serializers.UUIDField(required=False, allow_null=True, default=None)
     team = serializers.IntegerField(required=False, allow_null=True, default=None)
     reason = serializers.CharField(max_length=200, allow_blank=True)
 
 
 class LiftSerializer(serializers.Serializer):
+    """What `lift_freeze` is sent."""
+
     why = serializers.CharField(max_length=200, allow_blank=True)
 
 
 class FreezesView(APIView):
+    """Answers `freezes`, `freeze`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="freezes", responses=FreezeSerializer(many=True))
     def get(self, request: Request) -> Response:
+        """Those that hold now, newest first."""
         return Response(FreezeSerializer(freezes(), many=True).data)
 
     @extend_schema(operation_id="freeze", request=NewFreezeSerializer, responses={201: FreezeSerializer})
     def post(self, request: Request) -> Response:
+        """Of the office, when neither is given. Raises BadInput, Conflict."""
         body = NewFreezeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         store, team = store_or_none(body.validated_data["store"]), body.validated_data["team"]
@@ -59,10 +69,13 @@ class FreezesView(APIView):
 
 
 class LiftView(APIView):
+    """Answers `lift_freeze`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="lift_freeze", request=LiftSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """The rules go on where they stopped, each with its undo period. Raises BadInput, Conflict."""
         body = LiftSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         lift(freeze_by_id(id), **body.validated_data, by=signed_in(request))

@@ -20,18 +20,25 @@ from server.retention.future import MOST_WEEKS, endings, future, restore_points
 
 
 class FutureQuery(serializers.Serializer):
+    """What `device_future` can be asked for."""
+
     store = serializers.UUIDField(required=False, default=None, allow_null=True)
 
 
 class FutureDaySerializer(serializers.Serializer):
+    """What `device_future` answers."""
+
     day = DayField()
     kept = serializers.ListField(child=serializers.DateTimeField(), help_text="Of what lies there now, newest first.")
     planned = serializers.ListField(child=serializers.DateTimeField(), help_text="Of what is to come.")
 
 
 class FutureView(APIView):
+    """Answers `device_future`."""
+
     @extend_schema(operation_id="device_future", parameters=[FutureQuery], responses=FutureDaySerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
+        """Today and the same day of each of the next twelve months; in one store, or in any."""
         asked = FutureQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         days = future(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())
@@ -39,14 +46,19 @@ class FutureView(APIView):
 
 
 class EndingSerializer(serializers.Serializer):
+    """What `device_endings` answers."""
+
     day = DayField()
     moments = serializers.ListField(child=serializers.DateTimeField(), help_text="That begin to leave on it, newest first.")
     left = serializers.IntegerField(help_text="Moments that can be restored at its end.")
 
 
 class EndingsView(APIView):
+    """Answers `device_endings`."""
+
     @extend_schema(operation_id="device_endings", parameters=[FutureQuery], responses=EndingSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
+        """Day by day for a year, those days only on which something begins to leave; in one store, or the last store that has it."""
         asked = FutureQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         found = endings(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())
@@ -54,11 +66,15 @@ class EndingsView(APIView):
 
 
 class PointsQuery(serializers.Serializer):
+    """What `restore_points` can be asked for."""
+
     weeks = serializers.IntegerField(required=False, default=26, min_value=1, max_value=MOST_WEEKS)
     team = serializers.IntegerField(required=False, default=None, allow_null=True)
 
 
 class PointsRowSerializer(serializers.Serializer):
+    """A part of `PointsSerializer`."""
+
     device_id = serializers.UUIDField(source="device.id")
     device_name = serializers.CharField(source="device.name")
     holder = serializers.CharField(source="device.holder.name")
@@ -68,17 +84,23 @@ class PointsRowSerializer(serializers.Serializer):
 
 
 class PointsSerializer(serializers.Serializer):
+    """What `restore_points` answers."""
+
     weeks = serializers.ListField(child=DayField(), help_text="Mondays, oldest first.")
     devices = PointsRowSerializer(many=True)
 
 
 class RestorePointsView(APIView):
+    """Answers `restore_points`."""
+
     @extend_schema(operation_id="restore_points", parameters=[PointsQuery], responses=PointsSerializer)
     def get(self, request: Request) -> Response:
         return Response(PointsSerializer(_asked(request)).data)
 
 
 class RestorePointsTableView(APIView):
+    """Answers `restore_points_table`."""
+
     @extend_schema(operation_id="restore_points_table", parameters=[PointsQuery], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request) -> HttpResponse:
         fields = _asked(request)

@@ -20,6 +20,8 @@ from server.runs.models import Backup
 
 
 class OnHoldSerializer(serializers.ModelSerializer):
+    """A part of `HoldsPageSerializer`."""
+
     device_name = serializers.CharField(source="device.name")
     holder = serializers.CharField(source="device.holder.name")
     by = serializers.CharField(source="hold_by.shown_name", default="")
@@ -43,6 +45,8 @@ class OnHoldSerializer(serializers.ModelSerializer):
 
 
 class HoldsQuery(PageQuery):
+    """What `holds` can be asked for."""
+
     words = serializers.CharField(required=False, max_length=200, allow_blank=True, default="")
     without_end = serializers.BooleanField(required=False, default=False)
     review = serializers.BooleanField(
@@ -51,11 +55,15 @@ class HoldsQuery(PageQuery):
 
 
 class HoldsPageSerializer(serializers.Serializer):
+    """What `holds` answers."""
+
     count = serializers.IntegerField()
     results = OnHoldSerializer(many=True)
 
 
 class ReachSerializer(serializers.Serializer):
+    """What `preview_hold` is sent."""
+
     device = serializers.UUIDField(default=None, allow_null=True)
     holder = serializers.IntegerField(default=None, allow_null=True, min_value=0, max_value=1 << 62)
     team = serializers.IntegerField(default=None, allow_null=True, min_value=0, max_value=1 << 62)
@@ -63,29 +71,39 @@ class ReachSerializer(serializers.Serializer):
     last_day = DayField(default=None, allow_null=True)
 
     def reach(self) -> HoldReach:
+        """Of which backups it speaks."""
         return HoldReach(**{name: self.validated_data[name] for name in ("device", "holder", "team", "first_day", "last_day")})
 
 
 class HoldManySerializer(ReachSerializer):
+    """What `hold_many` is sent."""
+
     reason = serializers.CharField(max_length=200, allow_blank=True)
     until = DayField(default=None, allow_null=True, help_text="Last day of the hold; null until it is released.")
 
 
 class ReachedSerializer(serializers.Serializer):
+    """What `preview_hold` answers."""
+
     backups = serializers.IntegerField()
     held = serializers.IntegerField(help_text="Of them, on hold already.")
     devices = serializers.IntegerField()
 
 
 class HeldNowSerializer(serializers.Serializer):
+    """What `hold_many` answers."""
+
     backups = serializers.IntegerField(help_text="On hold now that were not.")
 
 
 class HoldsView(APIView):
+    """Answers `holds`, `hold_many`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="holds", parameters=[HoldsQuery], responses=HoldsPageSerializer)
     def get(self, request: Request) -> Response:
+        """Backups on hold that some store has, the newest first. `unseen_since`: without an end, and nobody looked at them since then."""
         asked = HoldsQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         pages = Pages()
@@ -97,6 +115,7 @@ class HoldsView(APIView):
 
     @extend_schema(operation_id="hold_many", request=HoldManySerializer, responses=HeldNowSerializer)
     def post(self, request: Request) -> Response:
+        """How many are on hold now that were not. Raises BadInput, Conflict."""
         body = HoldManySerializer(data=request.data)
         body.is_valid(raise_exception=True)
         held = hold_many(body.reach(), reason=body.validated_data["reason"], until=body.validated_data["until"], by=signed_in(request))
@@ -104,25 +123,33 @@ class HoldsView(APIView):
 
 
 class StillNeededSerializer(serializers.Serializer):
+    """What `still_needed` is sent."""
+
     backups = serializers.ListField(child=serializers.UUIDField(), min_length=1, max_length=MOST_AT_ONCE)
     why = serializers.CharField(max_length=200, allow_blank=True)
 
 
 class StillNeededView(APIView):
+    """Answers `still_needed`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="still_needed", request=StillNeededSerializer, responses=HeldNowSerializer)
     def post(self, request: Request) -> Response:
+        """Somebody has looked: these holds stand, and are asked about again a year on. How many. Raises BadInput."""
         body = StillNeededSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response({"backups": still_needed(body.validated_data["backups"], why=body.validated_data["why"], by=signed_in(request))})
 
 
 class ReachView(APIView):
+    """Answers `preview_hold`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="preview_hold", request=ReachSerializer, responses=ReachedSerializer)
     def post(self, request: Request) -> Response:
+        """{backups, held, devices} of what a wide hold would be for. One query."""
         body = ReachSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         rows = body.reach().backups()

@@ -27,6 +27,8 @@ MOST_SHOWN = 200
 
 
 class LeavingSerializer(serializers.ModelSerializer):
+    """A part of `LeavingPageSerializer`."""
+
     backup_id = serializers.UUIDField()
     backup_at = serializers.DateTimeField(source="backup.finished_at")
     size_bytes = serializers.IntegerField(source="backup.size_bytes")
@@ -48,6 +50,8 @@ class LeavingSerializer(serializers.ModelSerializer):
 
 
 class LeavingQuery(PageQuery):
+    """What `leaving` can be asked for."""
+
     store = serializers.UUIDField(required=False)
     device = serializers.UUIDField(required=False)
     by_hand = serializers.BooleanField(required=False, allow_null=True, default=None)
@@ -55,13 +59,18 @@ class LeavingQuery(PageQuery):
 
 
 class LeavingPageSerializer(serializers.Serializer):
+    """What `leaving` answers."""
+
     count = serializers.IntegerField()
     results = LeavingSerializer(many=True)
 
 
 class LeavingView(APIView):
+    """Answers `leaving`."""
+
     @extend_schema(operation_id="leaving", parameters=[LeavingQuery], responses=LeavingPageSerializer)
     def get(self, request: Request) -> Response:
+        """What goes next comes first."""
         asked = LeavingQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         fields = {name: asked.validated_data.get(name) for name in ("store", "device", "by_hand")}
@@ -72,20 +81,27 @@ class LeavingView(APIView):
 
 
 class KeepSerializer(serializers.Serializer):
+    """What `keep_after_all` is sent."""
+
     backups = serializers.ListField(child=serializers.UUIDField(), min_length=1, max_length=MOST_AT_ONCE)
     reason = serializers.CharField(max_length=200, allow_blank=True)
     until = DayField(required=False, allow_null=True, default=None, help_text="Last day of the hold; null until it is released.")
 
 
 class KeptAfterAllSerializer(serializers.Serializer):
+    """What `keep_after_all` answers."""
+
     backups = serializers.IntegerField()
 
 
 class KeepView(APIView):
+    """Answers `keep_after_all`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="keep_after_all", request=KeepSerializer, responses=KeptAfterAllSerializer)
     def post(self, request: Request) -> Response:
+        """How many are kept; each in every store that it was leaving. Raises BadInput; BeingRemoved for one that comes too late."""
         body = KeepSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = dict(body.validated_data)
@@ -101,12 +117,16 @@ class ChosenSerializer(serializers.Serializer):
 
 
 class RemoveSerializer(ChosenSerializer):
+    """What `remove_backups` is sent."""
+
     why = serializers.CharField(max_length=200, allow_blank=True)
     seen = serializers.CharField(max_length=64, help_text="The digest of what was shown.")
     word = serializers.CharField(max_length=40, allow_blank=True, default="", help_text="Typed, where it was asked for.")
 
 
 class OfDeviceSerializer(serializers.Serializer):
+    """A part of `RemovalSerializer`."""
+
     device_id = serializers.UUIDField(source="device.id")
     device_name = serializers.CharField(source="device.name")
     holder = serializers.CharField(source="device.holder.name")
@@ -117,6 +137,8 @@ class OfDeviceSerializer(serializers.Serializer):
 
 
 class RemovalSerializer(serializers.Serializer):
+    """What `preview_removal` answers."""
+
     copies = serializers.SerializerMethodField()
     held = serializers.SerializerMethodField(help_text="Copies that stay, since they are on hold.")
     frozen = serializers.SerializerMethodField(help_text="Copies that stay, since nothing leaves there for now.")
@@ -150,35 +172,46 @@ class RemovalSerializer(serializers.Serializer):
 
 
 class RemovalPreviewView(APIView):
+    """Answers `preview_removal`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="preview_removal", request=ChosenSerializer, responses=RemovalSerializer)
     def post(self, request: Request) -> Response:
+        """Of these backups, or of all of a device; in one store, or everywhere. Raises BadInput."""
         body = ChosenSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(RemovalSerializer(removal_of(**body.validated_data)).data)
 
 
 class RemoveView(APIView):
+    """Answers `remove_backups`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="remove_backups", request=RemoveSerializer, responses=RemovalSerializer)
     def post(self, request: Request) -> Response:
+        """`seen`: the digest of what was shown. What is in use leaves once it is not. Raises BadInput, ChangedMeanwhile, ClockInDoubt."""
         body = RemoveSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(RemovalSerializer(remove_backups(**body.validated_data, by=signed_in(request))).data)
 
 
 class LookedAtView(APIView):
+    """Answers `looked_at_backup`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="looked_at_backup", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises BadInput where nothing is strange about it."""
         looked_at(backup_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class AfterReleaseSerializer(serializers.Serializer):
+    """What `after_release` answers."""
+
     store_id = serializers.UUIDField()
     store_name = serializers.CharField()
     kept = serializers.BooleanField()
@@ -187,6 +220,9 @@ class AfterReleaseSerializer(serializers.Serializer):
 
 
 class AfterReleaseView(APIView):
+    """Answers `after_release`."""
+
     @extend_schema(operation_id="after_release", responses=AfterReleaseSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
+        """In each store that has it, as the next night would decide."""
         return Response(AfterReleaseSerializer(after_release(backup_by_id(id), now=ports.clock().now()), many=True).data)

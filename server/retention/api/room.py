@@ -26,6 +26,8 @@ USUAL_BYTES = 1 << 30
 
 
 class RoomOfferSerializer(serializers.Serializer):
+    """A part of `BenchSerializer`."""
+
     key = serializers.CharField(source="move.key")
     rung = serializers.IntegerField(source="move.rung")
     title = serializers.CharField()
@@ -44,6 +46,8 @@ class RoomOfferSerializer(serializers.Serializer):
 
 
 class ElsewhereSerializer(serializers.Serializer):
+    """A part of `ProposalSerializer`."""
+
     rung = serializers.IntegerField()
     title = serializers.CharField()
     loses = serializers.CharField()
@@ -51,11 +55,15 @@ class ElsewhereSerializer(serializers.Serializer):
 
 
 class RungSerializer(serializers.Serializer):
+    """A part of `BenchSerializer`."""
+
     rung = serializers.IntegerField()
     title = serializers.CharField()
 
 
 class BenchSerializer(serializers.Serializer):
+    """What `room` answers."""
+
     store_name = serializers.CharField(source="store.name")
     stored_bytes = serializers.IntegerField(source="store.stored_bytes")
     limit_bytes = serializers.IntegerField(allow_null=True)
@@ -69,15 +77,21 @@ class BenchSerializer(serializers.Serializer):
 
 
 class PickedSerializer(serializers.Serializer):
+    """What `sum_of_room` is sent."""
+
     moves = serializers.ListField(child=serializers.CharField(max_length=60), max_length=2000)
 
 
 class WantedSerializer(serializers.Serializer):
+    """What `propose_room` is sent."""
+
     bytes = serializers.IntegerField(allow_null=True, default=None)
     until = serializers.DateField(allow_null=True, default=None, help_text="Instead of bytes: so that it lasts until this day.")
 
 
 class SumSerializer(serializers.Serializer):
+    """What `sum_of_room` answers."""
+
     bytes = serializers.IntegerField(help_text="That nothing needs any more, and waste.")
     given_back_bytes = serializers.IntegerField(help_text="By how much the store is smaller in the end, to the byte.")
     free_on = serializers.DateField(allow_null=True)
@@ -89,6 +103,8 @@ class SumSerializer(serializers.Serializer):
 
 
 class ProposalSerializer(serializers.Serializer):
+    """What `propose_room` answers."""
+
     wanted_bytes = serializers.IntegerField()
     moves = serializers.ListField(child=serializers.CharField())
     suffices = serializers.BooleanField()
@@ -97,6 +113,8 @@ class ProposalSerializer(serializers.Serializer):
 
 
 class LookedSerializer(serializers.Serializer):
+    """What `look_at_room` answers."""
+
     sum = SumSerializer()
     removal = RemovalSerializer(allow_null=True)
     leaves_out = serializers.ListField(child=serializers.CharField(), help_text="What plans take no more from their next runs on.")
@@ -104,14 +122,19 @@ class LookedSerializer(serializers.Serializer):
 
 
 class MakeRoomSerializer(PickedSerializer):
+    """What `make_room` is sent."""
+
     why = serializers.CharField(max_length=200, trim_whitespace=True)
     seen = serializers.CharField(max_length=64, help_text="The digest of the list that was shown.")
     word = serializers.CharField(max_length=40, allow_blank=True, default="")
 
 
 class BenchView(APIView):
+    """Answers `room`."""
+
     @extend_schema(operation_id="room", responses=BenchSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """Raises StoreError, VaultError."""
         found = bench(store_by_id(id), now=ports.clock().now())
         names = ("store", "limit_bytes", "runway", "offers", "waits_for")
         rungs = [{"rung": int(rung), "title": title} for rung, title in RUNGS.items() if rung is not Rung.MORE_SPACE]
@@ -119,6 +142,8 @@ class BenchView(APIView):
 
 
 class ShortRunSerializer(serializers.Serializer):
+    """A part of `TonightSerializer`."""
+
     device_id = serializers.UUIDField(source="row.device_id")
     device = serializers.SerializerMethodField()
     expected_bytes = serializers.IntegerField(source="row.expected_bytes")
@@ -131,6 +156,8 @@ class ShortRunSerializer(serializers.Serializer):
 
 
 class LackingSerializer(serializers.Serializer):
+    """A part of `TonightSerializer`."""
+
     key = serializers.CharField()
     name = serializers.CharField()
     left_bytes = serializers.IntegerField()
@@ -138,6 +165,8 @@ class LackingSerializer(serializers.Serializer):
 
 
 class WaySerializer(serializers.Serializer):
+    """A part of `TonightSerializer`."""
+
     help = serializers.ChoiceField(choices=[(one.value, one.value) for one in Help])
     room = serializers.CharField()
     title = serializers.CharField()
@@ -151,6 +180,8 @@ class WaySerializer(serializers.Serializer):
 
 
 class TonightSerializer(serializers.Serializer):
+    """What `room_tonight` answers."""
+
     night = serializers.DateField()
     short = ShortRunSerializer(many=True)
     lacking = LackingSerializer(many=True)
@@ -158,11 +189,15 @@ class TonightSerializer(serializers.Serializer):
 
 
 class SoonerSerializer(serializers.Serializer):
+    """What `leave_sooner` is sent."""
+
     why = serializers.CharField(max_length=200, allow_blank=True)
     word = serializers.CharField(max_length=40, allow_blank=True)
 
 
 class SoonerAnswerSerializer(serializers.Serializer):
+    """What `leave_sooner` answers."""
+
     copies = serializers.IntegerField()
 
 
@@ -171,33 +206,43 @@ class TonightView(APIView):
 
     @extend_schema(operation_id="room_tonight", responses=TonightSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """Raises StoreError, VaultError."""
         return Response(TonightSerializer(tonight(store_by_id(id), now=ports.clock().now())).data)
 
 
 class LeaveSoonerView(APIView):
+    """Answers `leave_sooner`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="leave_sooner", request=SoonerSerializer, responses=SoonerAnswerSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """How many copies. What is on hold by then, or kept by a safeguard, stays all the same. Raises BadInput, ClockInDoubt."""
         body = SoonerSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response({"copies": leave_sooner(store_by_id(id), **body.validated_data, by=signed_in(request))})
 
 
 class SweepNowView(APIView):
+    """Answers `sweep_now`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="sweep_now", request=None, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises ClockInDoubt, StoreAway."""
         sweep_now(store_by_id(id), by=signed_in(request))
         return Response(status=202)
 
 
 class SumView(APIView):
+    """Answers `sum_of_room`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="sum_of_room", request=PickedSerializer, responses=SumSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises StoreError, VaultError."""
         body = PickedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = bench(store_by_id(id), now=ports.clock().now())
@@ -205,10 +250,13 @@ class SumView(APIView):
 
 
 class ProposalView(APIView):
+    """Answers `propose_room`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="propose_room", request=WantedSerializer, responses=ProposalSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises StoreError, VaultError."""
         body = WantedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(ProposalSerializer(_proposed(bench(store_by_id(id), now=ports.clock().now()), **body.validated_data)).data)
@@ -230,20 +278,26 @@ def _proposed(found: Bench, *, bytes: int | None, until: Any) -> dict[str, Any]:
 
 
 class LookOnceMoreView(APIView):
+    """Answers `look_at_room`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="look_at_room", request=PickedSerializer, responses=LookedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises BadInput, StoreError, VaultError."""
         body = PickedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(LookedSerializer(look_once_more(store_by_id(id), body.validated_data["moves"])).data)
 
 
 class MakeRoomView(APIView):
+    """Answers `make_room`."""
+
     writes = May.REMOVE
 
     @extend_schema(operation_id="make_room", request=MakeRoomSerializer, responses=LookedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """`seen`: the digest of the list. Raises BadInput, ChangedMeanwhile, Conflict, StoreError, VaultError."""
         body = MakeRoomSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = dict(body.validated_data)

@@ -18,6 +18,8 @@ from server.retention.versions import side_by_side, versions_beside, versions_of
 
 
 class VersionSerializer(ExceptionSerializer):
+    """A part of `VersionPageSerializer`."""
+
     ended = serializers.SerializerMethodField(help_text="Whether the exception ended with it.")
 
     def get_ended(self, row: RuleVersion) -> bool:
@@ -29,15 +31,21 @@ class VersionSerializer(ExceptionSerializer):
 
 
 class VersionPageSerializer(serializers.Serializer):
+    """What `plan_rule_versions` answers."""
+
     count = serializers.IntegerField()
     results = VersionSerializer(many=True)
 
 
 class SideBySideQuery(serializers.Serializer):
+    """What `compare_rule_versions` can be asked for."""
+
     other = serializers.IntegerField(min_value=1)
 
 
 class SideBySideSerializer(serializers.Serializer):
+    """What `compare_rule_versions` answers."""
+
     one = VersionSerializer()
     other = VersionSerializer()
     only_one = ConsequencesSerializer(help_text="What leaves when the other takes its place.")
@@ -52,20 +60,29 @@ def _paged(view: APIView, request: Request, rows: Any) -> Response:
 
 
 class PlanVersionsView(APIView):
+    """Answers `plan_rule_versions`."""
+
     @extend_schema(operation_id="plan_rule_versions", parameters=[PageQuery], responses=VersionPageSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """Newest first."""
         return _paged(self, request, versions_of_plan(id))
 
 
 class VersionsBesideView(APIView):
+    """Answers `rule_versions_beside`."""
+
     @extend_schema(operation_id="rule_versions_beside", parameters=[PageQuery], responses=VersionPageSerializer)
     def get(self, request: Request, id: int) -> Response:
+        """Every version of the rule of which this is one, newest first."""
         return _paged(self, request, versions_beside(id))
 
 
 class CompareVersionsView(APIView):
+    """Answers `compare_rule_versions`."""
+
     @extend_schema(operation_id="compare_rule_versions", parameters=[SideBySideQuery], responses=SideBySideSerializer)
     def get(self, request: Request, id: int) -> Response:
+        """On the devices of which the rule speaks now, as their backups lie there. Raises BadInput."""
         asked = SideBySideQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         found = side_by_side(id, asked.validated_data["other"], now=ports.clock().now())

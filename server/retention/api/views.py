@@ -22,6 +22,8 @@ SHOWN_BACKUPS = 500
 
 
 class KeptSerializer(serializers.Serializer):
+    """A part of `KeptBackupSerializer`."""
+
     store_id = serializers.UUIDField()
     store_name = serializers.CharField()
     kept = serializers.BooleanField()
@@ -32,6 +34,8 @@ class KeptSerializer(serializers.Serializer):
 
 
 class KeptBackupSerializer(BackupSerializer):
+    """What `device_backups` answers."""
+
     kept = serializers.SerializerMethodField()
 
     class Meta(BackupSerializer.Meta):
@@ -56,15 +60,21 @@ class KeptBackupSerializer(BackupSerializer):
 
 
 class DeviceBackupsView(APIView):
+    """Answers `device_backups`."""
+
     @extend_schema(operation_id="device_backups", responses=KeptBackupSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
+        """Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept."""
         device = device_by_id(id)
         backups = list(backups_of(device)[:SHOWN_BACKUPS])
         return Response(KeptBackupSerializer(backups, many=True, context={"keeping": keeping(device, now=ports.clock().now())}).data)
 
 
 class BackupView(APIView):
+    """Answers `backup`."""
+
     @extend_schema(operation_id="backup", responses=KeptBackupSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept."""
         backup = backup_by_id(id)
         return Response(KeptBackupSerializer(backup, context={"keeping": keeping(backup.device, now=ports.clock().now())}).data)

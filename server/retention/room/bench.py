@@ -31,6 +31,8 @@ RUNGS = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Bench:
+    """Everything that could make room in a store."""
+
     store: Store
     offers: list[RoomOffer]
     runway: Lasting
@@ -147,4 +149,5 @@ def wanted_until(found: Bench, until: date, *, now: datetime) -> int:
 
 
 def space(found: Bench, wanted: int) -> Elsewhere | None:
+    """What more room would have to be; None where it is not known what is wanted."""
     return more_space(found.store, wanted)

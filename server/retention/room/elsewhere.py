@@ -9,6 +9,8 @@ from server.storage.models import Store
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Elsewhere:
+    """Room that could be had in another place."""
+
     rung: Rung
     title: str
     loses: str

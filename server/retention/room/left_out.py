@@ -44,10 +44,12 @@ class LeavesOut:
 
     @property
     def title(self) -> str:
+        """Names kinds and plan."""
         return f"{_words(self.kinds)} left out of {self.plan.name}"
 
     @property
     def loses(self) -> str:
+        """What nobody will find in later backups."""
         count = len(self.devices)
         says = f"{_LOSES[self.rung]}; {count} {'device' if count == 1 else 'devices'}, from its next run on"
         if self.staying:

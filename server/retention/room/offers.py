@@ -42,6 +42,8 @@ _DAY_SECONDS = 86_400
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RoomOffer:
+    """One move that would make room."""
+
     move: Move
     title: str
     loses: str
@@ -97,6 +99,7 @@ class _Whole:
         """Of each device what need not stay."""
 
     def gone(self) -> list[RoomOffer]:
+        """Of devices that are retired or lost: all that need not stay."""
         found = []
         for one, going in self._free:
             if one.device.state not in GONE_STATES:
@@ -108,6 +111,7 @@ class _Whole:
         return found
 
     def soon(self) -> list[RoomOffer]:
+        """What leaves by itself within a month."""
         found = []
         until = self._context.now.astimezone(self._zone).date() + timedelta(days=SOON_DAYS)
         for one, free in self._free:
@@ -122,6 +126,7 @@ class _Whole:
         return found
 
     def thirds(self) -> list[RoomOffer]:
+        """Third and further copies of what is old."""
         found, before = [], self._context.now - timedelta(days=OLD_DAYS)
         for one, free in self._free:
             going = [copy for copy in free if len(self._elsewhere.get(copy.backup_id, ())) >= 2 and copy.backup.finished_at < before]
@@ -132,6 +137,7 @@ class _Whole:
         return found
 
     def without(self, until_free: timedelta) -> list[RoomOffer]:
+        """Of devices without a plan."""
         found = []
         for one in left_out(self._store, self._judged, self._accounts.needs.kinds, now=self._context.now):
             move = Move(key=f"out{one.rung}:{one.plan.id}", rung=one.rung, parts=one.parts, loss=_LOST * len(one.devices))
@@ -142,6 +148,7 @@ class _Whole:
         return found
 
     def thinner(self) -> list[RoomOffer]:
+        """What a thinner rule would let go, of devices in use."""
         in_use = [one for one in self._judged if one.device.state not in GONE_STATES]
         found = []
         for one, going in self._going(in_use, _THIN):

@@ -29,6 +29,8 @@ from server.storage.models import Mode, Store
 
 
 class Help(StrEnum):
+    """What would help one room tonight."""
+
     SWEEP = "sweep"
     """Marked packs whose grace period is over."""
     FALL_OVER = "fall_over"
@@ -51,6 +53,8 @@ class Short:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RoomWay:
+    """What can be done about it."""
+
     help: Help
     room: str
     """Key of the room that it helps."""
@@ -68,6 +72,8 @@ class RoomWay:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LackingRoom:
+    """A room that the coming night has too little of."""
+
     key: str
     name: str
     left_bytes: int
@@ -77,6 +83,8 @@ class LackingRoom:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tonight:
+    """What the coming night needs, and where it is short."""
+
     night: date
     short: list[Short]
     lacking: list[LackingRoom]
@@ -219,4 +227,5 @@ def _sooner(store: Store, lacking: LackingRoom, today: date) -> list[RoomWay]:
 
 
 def undoing(store: Store, today: date) -> QuerySet[Copy]:
+    """Copies that wait out their undo period in a store."""
     return Copy.objects.filter(store=store, state=CopyState.LEAVING, leaves_on__gt=today)

@@ -42,6 +42,8 @@ MISSING = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StoreComparison:
+    """What a store holds beside what is known of it."""
+
     missing: int
     back: int
     strays: int

@@ -52,6 +52,7 @@ class OpenStores:
         self._settled: set[tuple[UUID, UUID]] = set()
 
     def put(self, store: Store, vault: Vault) -> None:
+        """One that is open already."""
         self._vaults[store.id] = vault
 
     def vault(self, store: Store) -> Vault:

@@ -6,6 +6,7 @@ from server.runs.models import Heartbeat
 
 
 def heartbeat(name: str, *, now: datetime) -> None:
+    """A sign of life of a process, instead of its last one."""
     Heartbeat.objects.bulk_create([Heartbeat(name=name, at=now)], update_conflicts=True, unique_fields=["name"], update_fields=["at"])
 
 

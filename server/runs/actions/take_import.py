@@ -190,6 +190,7 @@ class ImportProgress:
         self._id, self._asked, self._stop = id, 0.0, False
 
     def tell(self, progress: Progress) -> None:
+        """Keeps it and tells whoever looks."""
         fields = {"stage": progress.stage, "read_bytes": progress.read_bytes, "to_read_bytes": progress.to_read_bytes}
         Import.objects.filter(id=self._id, state=ImportState.IMPORTING).update(progress=fields)
         publish("imports", str(self._id), fields)

@@ -70,6 +70,7 @@ class RunWatch:
             self._log(error.message)
 
     def admitted(self, changed_bytes: int, admitted: Admitted) -> None:
+        """What the run may store, once that was asked."""
         self._admitted = admitted
         self._run.promised_bytes = admitted.estimate.bytes
         Run.objects.filter(id=self._run.id).update(promised_bytes=admitted.estimate.bytes)
@@ -85,6 +86,7 @@ class RunWatch:
         return self.overrun is not None
 
     def tell(self, progress: Progress) -> None:
+        """Keeps how far it is and tells whoever looks, at most every so often."""
         self._stored_bytes = progress.stored_bytes
         now = time.monotonic()
         entered = progress.stage != self._stage

@@ -22,6 +22,8 @@ from server.storage.queries import store as store_by_id
 
 
 class CopyProgressSerializer(serializers.Serializer):
+    """A part of `ComingCopySerializer`."""
+
     done_bytes = serializers.IntegerField(required=False)
     total_bytes = serializers.IntegerField(required=False)
     bytes_per_second = serializers.IntegerField(required=False)
@@ -57,6 +59,8 @@ class ComingCopySerializer(serializers.ModelSerializer):
 
 
 class CopiesQuery(PageQuery):
+    """What `copies` can be asked for."""
+
     store = serializers.UUIDField(required=False)
     state = serializers.ChoiceField(choices=COMING_CODES, required=False)
     words = serializers.CharField(required=False, allow_blank=True, max_length=100)
@@ -78,17 +82,25 @@ class CopySumsSerializer(serializers.Serializer):
 
 
 class CopiesPageSerializer(serializers.Serializer):
+    """What `copies` answers."""
+
     count = serializers.IntegerField()
     results = ComingCopySerializer(many=True)
 
 
 class HurriedSerializer(serializers.Serializer):
+    """What `hurry_copies` answers."""
+
     copies = serializers.IntegerField()
 
 
 class CopiesView(APIView):
+    """Answers `copies`."""
+
     @extend_schema(operation_id="copies", parameters=[CopiesQuery], responses=CopiesPageSerializer)
     def get(self, request: Request) -> Response:
+        """What is under way first, then what failed, then what is owed in the order in which it is carried; what waits for a drive
+        last."""
         asked = CopiesQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         fields = {name: asked.validated_data[name] for name in ("store", "state", "words") if asked.validated_data.get(name)}
@@ -99,23 +111,32 @@ class CopiesView(APIView):
 
 
 class CopySumsView(APIView):
+    """Answers `copy_sums`."""
+
     @extend_schema(operation_id="copy_sums", responses=CopySumsSerializer(many=True))
     def get(self, request: Request) -> Response:
+        """[{store, owed, due, under_way, failed, owed_since, owed_bytes, arrived_at}]. One query."""
         return Response(CopySumsSerializer(sums_by_store(now=ports.clock().now()), many=True).data)
 
 
 class HurryCopiesView(APIView):
+    """Answers `hurry_copies`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="hurry_copies", request=None, responses=HurriedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """How many will be tried at once: all that the store is owed, whatever their delay or the store's trouble. Raises Conflict."""
         return Response({"copies": hurry_copies(store_by_id(id), by=signed_in(request))})
 
 
 class WithdrawCopyView(APIView):
+    """Answers `withdraw_copy`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="withdraw_copy", request=None, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
+        """One that somebody asked for is not wanted any more. Raises Conflict for what a plan wants: it would be owed again at once."""
         withdraw_copy(copy_by_id(id), by=signed_in(request))
         return Response(status=204)

@@ -17,12 +17,16 @@ from server.storage.queries import store as store_by_id
 
 
 class LostKindSerializer(serializers.Serializer):
+    """A part of `DamagedCopySerializer`."""
+
     label = serializers.CharField()  # type: ignore[assignment]
     items = serializers.IntegerField()
     names = serializers.ListField(child=serializers.CharField(), help_text="Of some; none for who may not look inside backups.")
 
 
 class DamagedCopySerializer(serializers.ModelSerializer):
+    """A damaged copy, as the API tells it."""
+
     backup_id = serializers.UUIDField()
     backup_at = serializers.DateTimeField(source="backup.finished_at")
     device_id = serializers.UUIDField(source="backup.device_id")
@@ -50,12 +54,16 @@ class DamagedCopySerializer(serializers.ModelSerializer):
 
 
 class DamageView(generics.ListAPIView):
+    """Answers `damage`."""
+
     serializer_class = DamagedCopySerializer
 
     def get_queryset(self) -> Any:
+        """The rows of the list, by what is asked for."""
         return damaged_in(store_by_id(self.kwargs["id"]))
 
     def get_serializer_context(self) -> dict[str, Any]:
+        """What each row needs beside itself."""
         return {**super().get_serializer_context(), "names": May.LOOK_INSIDE in may(signed_in(self.request))}
 
     @extend_schema(operation_id="damage")

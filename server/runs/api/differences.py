@@ -52,20 +52,27 @@ class CopyInQuestionSerializer(serializers.ModelSerializer):
 
 
 class DifferencesSerializer(serializers.Serializer):
+    """What `differences` answers."""
+
     compared_at = serializers.DateTimeField(allow_null=True)
     strays = StraySerializer(many=True)
     copies = CopyInQuestionSerializer(many=True)
 
 
 class DeviceChoiceSerializer(serializers.Serializer):
+    """What `adopt_stray` is sent."""
+
     device = serializers.UUIDField()
 
 
 class DifferencesView(APIView):
+    """Answers `differences`, `compare_store`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="differences", responses=DifferencesSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """Copies that are neither simply there, nor on their way, nor simply gone; newest backups first."""
         store = store_by_id(id)
         fields: dict[str, Any] = {
             "compared_at": store.compared_at,
@@ -76,24 +83,31 @@ class DifferencesView(APIView):
 
     @extend_schema(operation_id="compare_store", request=None, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """Put a comparison into the queue, unless one waits there already. Raises StoreAway."""
         ask_compare(store_by_id(id))
         return Response(status=202)
 
 
 class AcceptStoreView(APIView):
+    """Answers `accept_store`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="accept_store", request=None, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises AnotherVault, StoreError, VaultError. Opens the store before anything is written."""
         return Response(StoreSerializer(accept_store(store_by_id(id), by=signed_in(request))).data)
 
 
 class AdoptView(APIView):
+    """Answers `adopt_stray`."""
+
     own_transactions = True
     writes = May.KEEP
 
     @extend_schema(operation_id="adopt_stray", request=DeviceChoiceSerializer, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
+        """Take it into the list as a backup of this device, with a copy where it lies. Raises StoreError, VaultError."""
         body = DeviceChoiceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         adopt(stray(id), device=device_by_id(body.validated_data["device"]), by=signed_in(request))
@@ -101,8 +115,11 @@ class AdoptView(APIView):
 
 
 class GiveUpView(APIView):
+    """Answers `give_up_missing`."""
+
     @extend_schema(operation_id="give_up_missing", request=None, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
+        """It is lost for good: it stands in the list as removed from now on."""
         give_up_missing(copy_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -162,26 +179,34 @@ class TakenInSerializer(serializers.Serializer):
 
 
 class FoundThereSerializer(serializers.Serializer):
+    """What `found_in_store` answers."""
+
     found = FoundDeviceSerializer(many=True)
     taken_in = TakenInSerializer(many=True)
 
 
 class TakeFoundSerializer(serializers.Serializer):
+    """What `take_found` is sent."""
+
     key = serializers.CharField(max_length=200)
     device = serializers.UUIDField(allow_null=True, help_text="Of the list; empty puts it into the register anew.")
 
 
 class FoundView(APIView):
+    """Answers `found_in_store`, `take_found`."""
+
     own_transactions = True
     writes = May.SET_UP
 
     @extend_schema(operation_id="found_in_store", responses=FoundThereSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """The one with the newest backup first. Three queries."""
         store = store_by_id(id)
         return Response(FoundThereSerializer({"found": found_devices(store), "taken_in": taken_in(store)}).data)
 
     @extend_schema(operation_id="take_found", request=TakeFoundSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """Without a `device` a new entry of the register. Raises Conflict, StoreError, VaultError."""
         body = TakeFoundSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         device = body.validated_data["device"]
@@ -191,10 +216,13 @@ class FoundView(APIView):
 
 
 class GiveBackView(APIView):
+    """Answers `give_back_found`."""
+
     writes = May.SET_UP
 
     @extend_schema(operation_id="give_back_found", request=DeviceChoiceSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """Undo: the list forgets what was taken in from there; how many. The store keeps it, and it is found again. Raises Conflict."""
         body = DeviceChoiceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         give_back(store_by_id(id), device_by_id(body.validated_data["device"]), by=signed_in(request))

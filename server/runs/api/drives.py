@@ -21,11 +21,15 @@ from server.storage.queries import store as store_by_id
 
 
 class DriveTurnSerializer(serializers.Serializer):
+    """A part of `DriveSerializer`."""
+
     first = serializers.DateField()
     last = serializers.DateField()
 
 
 class DriveSerializer(serializers.Serializer):
+    """A part of `DrivesSerializer`."""
+
     store_id = serializers.UUIDField(source="drive.store_id")
     name = serializers.CharField(source="drive.store.name")
     where = serializers.CharField(source="drive.store.where", help_text="Where it is mounted, or was when it was here last.")
@@ -55,6 +59,8 @@ class DriveSerializer(serializers.Serializer):
 
 
 class RotationSerializer(serializers.ModelSerializer):
+    """What `make_rotation` answers."""
+
     class Meta:
         model = Rotation
         fields = ("id", "name", "every_days", "first_day", "grace_days")
@@ -62,17 +68,23 @@ class RotationSerializer(serializers.ModelSerializer):
 
 
 class StrangeDriveSerializer(serializers.Serializer):
+    """A part of `DrivesSerializer`."""
+
     path = serializers.CharField()
     seen_at = serializers.DateTimeField()
 
 
 class DrivesSerializer(serializers.Serializer):
+    """What `drives` answers."""
+
     drives = DriveSerializer(many=True)
     rotations = RotationSerializer(many=True)
     strangers = StrangeDriveSerializer(many=True, help_text="Vaults on drives that are no store of this office.")
 
 
 class WantedRotationSerializer(ReadBefore):
+    """What `make_rotation` is sent."""
+
     name = serializers.CharField(max_length=80, allow_blank=True)
     every_days = serializers.IntegerField()
     first_day = serializers.DateField()
@@ -80,10 +92,13 @@ class WantedRotationSerializer(ReadBefore):
     drives = serializers.ListField(child=serializers.UUIDField(), max_length=100, help_text="Stores in the order of their turns.")
 
     def wanted(self) -> WantedRotation:
+        """What was typed, as the actions want it."""
         return WantedRotation(**self.validated_data)
 
 
 class KeepDriveSerializer(ReadBefore):
+    """What `keep_drive` is sent."""
+
     keeper = serializers.CharField(max_length=120, allow_blank=True)
     rests_in = serializers.CharField(max_length=120, allow_blank=True)
 
@@ -104,14 +119,19 @@ def _rotation(id: int) -> Any:
 
 
 class DrivesView(APIView):
+    """Answers `drives`."""
+
     @extend_schema(operation_id="drives", responses=DrivesSerializer)
     def get(self, request: Request) -> Response:
         return Response(_told())
 
 
 class DriveView(APIView):
+    """Answers `keep_drive`."""
+
     @extend_schema(operation_id="keep_drive", request=KeepDriveSerializer, responses=DrivesSerializer)
     def put(self, request: Request, id: UUID) -> Response:
+        """Who takes it home, and where it lies. Raises Conflict for one that is no drive, BadInput."""
         body = KeepDriveSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"drive {id}", lambda: _drive(id))
@@ -120,39 +140,51 @@ class DriveView(APIView):
 
 
 class PartDriveView(APIView):
+    """Answers `part_drive`."""
+
     own_transactions = True
     writes = May.KEEP
 
     @extend_schema(operation_id="part_drive", request=None, responses=DrivesSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises Conflict for one that is not here."""
         part_drive(store_by_id(id), by=signed_in(request))
         return Response(_told())
 
 
 class UseDriveView(APIView):
+    """Answers `use_drive_again`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="use_drive_again", request=None, responses=DrivesSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """It stays after all. Raises Conflict for one that is not here."""
         use_drive_again(store_by_id(id), by=signed_in(request))
         return Response(_told())
 
 
 class RotationsView(APIView):
+    """Answers `make_rotation`."""
+
     writes = May.SET_UP
 
     @extend_schema(operation_id="make_rotation", request=WantedRotationSerializer, responses={201: RotationSerializer})
     def post(self, request: Request) -> Response:
+        """A new one, or another shape of one. Raises BadInput."""
         body = WantedRotationSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(RotationSerializer(set_rotation(body.wanted(), by=signed_in(request))).data, status=201)
 
 
 class RotationView(APIView):
+    """Answers `change_rotation`, `end_rotation`."""
+
     writes = May.SET_UP
 
     @extend_schema(operation_id="change_rotation", request=WantedRotationSerializer, responses=RotationSerializer)
     def put(self, request: Request, id: int) -> Response:
+        """A new one, or another shape of one. Raises BadInput."""
         body = WantedRotationSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"rotation {id}", lambda: _rotation(id))
@@ -161,5 +193,6 @@ class RotationView(APIView):
 
     @extend_schema(operation_id="end_rotation", request=None, responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
+        """Its drives stay; nobody waits for them any more."""
         end_rotation(rotation_of(id), by=signed_in(request))
         return Response(status=204)

@@ -56,6 +56,8 @@ class RunFilter(serializers.Serializer):
 
 
 class TotalsSerializer(serializers.Serializer):
+    """What `run_totals` answers."""
+
     runs = serializers.IntegerField()
     came = serializers.IntegerField()
     did_not = serializers.IntegerField()
@@ -65,12 +67,16 @@ class TotalsSerializer(serializers.Serializer):
 
 
 class KnownCauseSerializer(serializers.Serializer):
+    """What `run_causes` answers."""
+
     code = serializers.CharField()
     says = serializers.CharField(help_text="What a run said that ended with it.")
     runs = serializers.IntegerField()
 
 
 class DifferenceSerializer(serializers.Serializer):
+    """A part of `ComparedSerializer`."""
+
     kind = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
     items = serializers.ListField(child=serializers.IntegerField(allow_null=True))
@@ -78,6 +84,8 @@ class DifferenceSerializer(serializers.Serializer):
 
 
 class ComparedSerializer(serializers.Serializer):
+    """What `compare_runs` answers."""
+
     one = RunSerializer()
     two = RunSerializer()
     kinds = DifferenceSerializer(many=True)
@@ -94,11 +102,14 @@ class BoundedPaginator(Paginator):
 
     @cached_property
     def count(self) -> int:
+        """No further than anybody turns pages."""
         rows = cast("QuerySet[Any]", self.object_list)
         return int(rows.order_by()[: COUNTED + 1].count())
 
 
 class RunPages(Pages):
+    """Pages of a history that has no end."""
+
     django_paginator_class = BoundedPaginator
 
 
@@ -109,6 +120,7 @@ class RunsView(generics.ListAPIView):
     pagination_class = RunPages
 
     def get_queryset(self) -> Any:
+        """The rows of the list, by what is asked for."""
         return filtered(_wanted(self.request))
 
     @extend_schema(operation_id="runs", parameters=[RunFilter])
@@ -117,8 +129,11 @@ class RunsView(generics.ListAPIView):
 
 
 class TotalsView(APIView):
+    """Answers `run_totals`."""
+
     @extend_schema(operation_id="run_totals", parameters=[RunFilter], responses=TotalsSerializer)
     def get(self, request: Request) -> Response:
+        """One query."""
         return Response(TotalsSerializer(totals(filtered(_wanted(request)))).data)
 
 
@@ -127,12 +142,16 @@ class CausesView(APIView):
 
     @extend_schema(operation_id="run_causes", responses=KnownCauseSerializer(many=True))
     def get(self, request: Request) -> Response:
+        """[{code, says, runs}] of the last year, the commonest first. One query."""
         return Response(KnownCauseSerializer(known_causes(), many=True).data)
 
 
 class CompareView(APIView):
+    """Answers `compare_runs`."""
+
     @extend_schema(operation_id="compare_runs", parameters=[], responses=ComparedSerializer)
     def get(self, request: Request, one: UUID, two: UUID) -> Response:
+        """Kind by kind, in the order of the table of kinds."""
         first, second = run_by_id(one), run_by_id(two)
         return Response(ComparedSerializer({"one": first, "two": second, "kinds": compared(first, second)}).data)
 
@@ -146,6 +165,7 @@ class ExportView(APIView):
         responses={(200, "text/csv"): OpenApiTypes.STR, (200, "application/json"): OpenApiTypes.STR},
     )
     def get(self, request: Request, kind: str) -> StreamingHttpResponse:
+        """Runs that fit, newest first. Unknown names are passed over; empty values filter nothing."""
         rows = filtered(_wanted(request))[:EXPORTED]
         pieces = _csv(rows) if kind == "csv" else _json(rows)
         headers = {"Content-Disposition": f'attachment; filename="runs.{kind}"'}

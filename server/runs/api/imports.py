@@ -26,6 +26,8 @@ PIECE_BYTES = 1 << 20
 
 
 class LargeItemSerializer(serializers.Serializer):
+    """A part of `FoundKindSerializer`."""
+
     name = serializers.CharField()
     size_bytes = serializers.IntegerField()
 
@@ -46,11 +48,15 @@ class FoundKindSerializer(serializers.Serializer):
 
 
 class LeftAsideSerializer(serializers.Serializer):
+    """A part of `FoundSerializer`."""
+
     name = serializers.CharField()
     why = serializers.CharField()
 
 
 class FoundSerializer(serializers.Serializer):
+    """A part of `ImportSerializer`."""
+
     kinds = FoundKindSerializer(many=True, required=False)
     left_aside = LeftAsideSerializer(many=True, required=False)
     left_aside_count = serializers.IntegerField(required=False)
@@ -59,12 +65,16 @@ class FoundSerializer(serializers.Serializer):
 
 
 class ImportProgressSerializer(serializers.Serializer):
+    """A part of `ImportSerializer`."""
+
     stage = serializers.CharField(required=False)
     read_bytes = serializers.IntegerField(required=False)
     to_read_bytes = serializers.IntegerField(required=False)
 
 
 class ImportSerializer(serializers.ModelSerializer):
+    """What `scan_import` answers."""
+
     state = serializers.ChoiceField(choices=ImportState.choices)
     found = FoundSerializer()
     progress = ImportProgressSerializer()
@@ -96,6 +106,8 @@ class PathSerializer(serializers.Serializer):
 
 
 class TakeSerializer(serializers.Serializer):
+    """What `take_import` is sent."""
+
     device = serializers.UUIDField()
     store = serializers.UUIDField()
     moment = serializers.CharField(max_length=40, help_text="ISO 8601; without an offset it is in the office's zone.")
@@ -106,11 +118,14 @@ class TakeSerializer(serializers.Serializer):
 
 
 class ImportsView(generics.ListAPIView):
+    """Answers `imports`, `scan_import`."""
+
     own_transactions = True
     serializer_class = ImportSerializer
     parser_classes = (BoundedJSONParser, MultiPartParser)
 
     def get_queryset(self) -> Any:
+        """The rows of the list, by what is asked for."""
         return imports()
 
     @extend_schema(operation_id="imports")
@@ -119,6 +134,7 @@ class ImportsView(generics.ListAPIView):
 
     @extend_schema(operation_id="scan_import", request=PathSerializer, responses={202: ImportSerializer})
     def post(self, request: Request) -> Response:
+        """Something that the browser sends, kept in a folder of its own until it has been taken. Raises DeviceFull, BadInput."""
         body = PathSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         sent = body.validated_data["file"]
@@ -130,19 +146,25 @@ class ImportsView(generics.ListAPIView):
 
 
 class OneImportView(APIView):
+    """Answers `import`, `drop_import`."""
+
     @extend_schema(operation_id="import", responses=ImportSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(ImportSerializer(import_by_id(id)).data)
 
     @extend_schema(operation_id="drop_import", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
+        """Forget it, with the uploaded file; a backup that came of it stays. One that is being worked on is stopped first."""
         drop_import(import_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class TakeImportView(APIView):
+    """Answers `take_import`."""
+
     @extend_schema(operation_id="take_import", request=TakeSerializer, responses={202: ImportSerializer})
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises Conflict, BadInput."""
         body = TakeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data

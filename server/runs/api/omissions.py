@@ -31,6 +31,8 @@ class AcceptSerializer(serializers.Serializer):
 
 
 class OmissionSerializer(serializers.ModelSerializer):
+    """A part of `DeviceOmissionsSerializer`."""
+
     device_id = serializers.UUIDField()
     device_name = serializers.CharField(source="device.name")
     says = serializers.SerializerMethodField()
@@ -49,6 +51,8 @@ class OmissionSerializer(serializers.ModelSerializer):
 
 
 class DeviceOmissionsSerializer(serializers.Serializer):
+    """What `device_omissions` answers."""
+
     run_id = serializers.UUIDField(allow_null=True, help_text="The run of the newest backup.")
     count = serializers.IntegerField()
     skipped = SkippedSerializer(many=True)
@@ -56,10 +60,14 @@ class DeviceOmissionsSerializer(serializers.Serializer):
 
 
 class AcceptView(APIView):
+    """Answers `accept_omission`."""
+
     writes = May.RUN
 
     @extend_schema(operation_id="accept_omission", request=AcceptSerializer, responses=RunDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """`path`: this thing and everything below it; `code`: everything of the reason; both: what of the reason lies there. Raises
+        BadInput when the run left nothing out that fits."""
         body = AcceptSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         accept_omission(run_by_id(id), **body.validated_data, by=signed_in(request))
@@ -67,17 +75,23 @@ class AcceptView(APIView):
 
 
 class OmissionView(APIView):
+    """Answers `take_back_omission`."""
+
     writes = May.RUN
 
     @extend_schema(operation_id="take_back_omission", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
+        """From the next look on it counts again. Nothing happens when it was taken back already."""
         take_back_omission(omission_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class DeviceOmissionsView(APIView):
+    """Answers `device_omissions`."""
+
     @extend_schema(operation_id="device_omissions", responses=DeviceOmissionsSerializer)
     def get(self, request: Request, id: UUID) -> Response:
+        """The run of the device's newest backup, and what it could not take."""
         device = device_by_id(id)
         run, skipped = left_out_of(device)
         fields: dict[str, Any] = {

@@ -15,6 +15,8 @@ from server.runs.sentences import closing_sentence, stage_words
 
 
 class KindProgressSerializer(serializers.Serializer):
+    """A part of `RunProgressSerializer`."""
+
     kind = serializers.CharField()
     items = serializers.IntegerField()
     unchanged = serializers.IntegerField()
@@ -106,6 +108,8 @@ class LeftOutSerializer(serializers.Serializer):
 
 
 class StageSerializer(serializers.Serializer):
+    """A part of `RunDetailSerializer`."""
+
     stage = serializers.CharField()
     says = serializers.CharField()
     at = serializers.DateTimeField()
@@ -113,11 +117,15 @@ class StageSerializer(serializers.Serializer):
 
 
 class LogSerializer(serializers.Serializer):
+    """A part of `RunDetailSerializer`."""
+
     at = serializers.DateTimeField()
     says = serializers.CharField()
 
 
 class RunDetailSerializer(RunSerializer):
+    """A run detail, as the API tells it."""
+
     says = serializers.SerializerMethodField()
     progress = RunProgressSerializer()
     skipped = serializers.SerializerMethodField()
@@ -163,6 +171,8 @@ class RunDetailSerializer(RunSerializer):
 
 
 class KindInBackupSerializer(serializers.Serializer):
+    """A part of `BackupSerializer`."""
+
     kind = serializers.CharField()
     label = serializers.SerializerMethodField()  # type: ignore[assignment]
     items = serializers.IntegerField()
@@ -175,6 +185,8 @@ class KindInBackupSerializer(serializers.Serializer):
 
 
 class CopySerializer(serializers.ModelSerializer):
+    """A part of `BackupSerializer`."""
+
     store_id = serializers.UUIDField()
     store_name = serializers.CharField(source="store.name")
 
@@ -198,6 +210,8 @@ class ComingSerializer(serializers.ModelSerializer):
 
 
 class BackupSerializer(serializers.ModelSerializer):
+    """A backup, as the API tells it."""
+
     device_id = serializers.UUIDField()
     device_name = serializers.CharField(source="device.name")
     holder = serializers.CharField(source="device.holder.name")

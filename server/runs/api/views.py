@@ -47,25 +47,34 @@ class AskRunSerializer(serializers.Serializer):
 
 
 class ReasonSerializer(serializers.Serializer):
+    """What `hold_backup` is sent."""
+
     reason = serializers.CharField(max_length=200, allow_blank=True)
     until = DayField(allow_null=True, required=False, default=None)
 
 
 class CheckSerializer(serializers.Serializer):
+    """What `check_store` is sent."""
+
     percent = serializers.IntegerField(min_value=0, max_value=100)
 
 
 class RunView(APIView):
+    """Answers `run`."""
+
     @extend_schema(operation_id="run", responses=RunDetailSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         return Response(RunDetailSerializer(run_by_id(id)).data)
 
 
 class AskRunView(APIView):
+    """Answers `ask_run`."""
+
     writes = May.RUN
 
     @extend_schema(operation_id="ask_run", request=AskRunSerializer, responses={201: RunDetailSerializer})
     def post(self, request: Request, id: UUID) -> Response:
+        """A run for an occasion makes a backup on hold, until it is released or until that day is over."""
         body = AskRunSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         run = ask_run_by_hand(device_by_id(id), **body.validated_data, by=signed_in(request))
@@ -73,19 +82,25 @@ class AskRunView(APIView):
 
 
 class StopRunView(APIView):
+    """Answers `stop_run`."""
+
     writes = May.RUN
 
     @extend_schema(operation_id="stop_run", request=None, responses=RunDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """A waiting run ends at once, a running one within a second or two. Raises Conflict when it has ended."""
         stop_run(run_by_id(id), by=signed_in(request))
         return Response(RunDetailSerializer(run_by_id(id)).data)
 
 
 class HoldView(APIView):
+    """Answers `hold_backup`, `release_backup`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="hold_backup", request=ReasonSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """Until it is released, or until that day is over in the office; what was leaving is back at once."""
         body = ReasonSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         hold_backup(backup_by_id(id), **body.validated_data, by=signed_in(request))
@@ -93,19 +108,25 @@ class HoldView(APIView):
 
     @extend_schema(operation_id="release_backup", request=None, responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
+        """From now on the rule decides again."""
         release_backup(backup_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class NoteSerializer(ReadBefore):
+    """What `note_backup` is sent."""
+
     note = serializers.CharField(max_length=MAX_CHARACTERS, allow_blank=True)
 
 
 class NoteBackupView(APIView):
+    """Answers `note_backup`."""
+
     writes = May.KEEP
 
     @extend_schema(operation_id="note_backup", request=NoteSerializer, responses={204: None})
     def put(self, request: Request, id: UUID) -> Response:
+        """Empty takes it away. The one in the store stays as it was when the backup was made."""
         body = NoteSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"note {id}", lambda: {"note": backup_by_id(id).note})
@@ -114,6 +135,8 @@ class NoteBackupView(APIView):
 
 
 class DateSerializer(serializers.Serializer):
+    """What `settle_date` is sent."""
+
     at = serializers.CharField(
         max_length=40, allow_null=True, help_text="When it was made, in the office's zone without an offset; empty when its date is right."
     )
@@ -124,6 +147,7 @@ class SettleDateView(APIView):
 
     @extend_schema(operation_id="settle_date", request=DateSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """Somebody knows when it was made; None: its date is right. From now on promise and rule count it. Raises BadInput."""
         body = DateSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         at = body.validated_data["at"]
@@ -132,6 +156,8 @@ class SettleDateView(APIView):
 
 
 class CopyToSerializer(serializers.Serializer):
+    """What `copy_backup` is sent."""
+
     store = serializers.UUIDField()
 
 
@@ -142,6 +168,7 @@ class CopyBackupView(APIView):
 
     @extend_schema(operation_id="copy_backup", request=CopyToSerializer, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """From now on no rule removes what it is made from. Raises Conflict when it lies there already, or cannot be put there."""
         body = CopyToSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         ask_copy(backup_by_id(id), store_by_id(body.validated_data["store"]), by=signed_in(request))
@@ -155,6 +182,7 @@ class CheckStoreView(APIView):
 
     @extend_schema(operation_id="check_store", request=CheckSerializer, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """Put it into the queue. Raises Conflict while one waits already, StoreAway."""
         body = CheckSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         ask_check(store_by_id(id), percent=body.validated_data["percent"], by=signed_in(request))

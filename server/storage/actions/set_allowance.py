@@ -21,6 +21,8 @@ from server.storage.models import Allowance, SoftCounts, Store
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WantedAllowance:
+    """An allowance as it is to be."""
+
     limits: Limits
     soft_counts: str = SoftCounts.NEEDED
     team: int | None = None
@@ -90,6 +92,7 @@ def take_allowance_away(allowance: Allowance, *, by: User) -> None:
 
 
 def limit_words(limits: Limits) -> str:
+    """Both limits, in words."""
     parts = []
     if limits.hard_bytes is not None:
         parts.append(f"at most {iec(limits.hard_bytes)}")

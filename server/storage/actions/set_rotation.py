@@ -23,6 +23,8 @@ FIRST, LAST = date(2000, 1, 1), date(2199, 12, 31)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WantedRotation:
+    """A rotation as it is to be."""
+
     name: str
     every_days: int
     first_day: date

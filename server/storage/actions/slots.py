@@ -36,6 +36,8 @@ class SlotShown:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Added:
+    """What came of adding a slot."""
+
     slots: list[SlotShown]
     recovery_code: str = field(default="", repr=False)
     """Shown once; kept nowhere."""

@@ -34,6 +34,8 @@ MOST_PARTS = 12
 
 
 class RunwaySerializer(serializers.Serializer):
+    """A part of `AllowanceSerializer`."""
+
     days = serializers.IntegerField(allow_null=True, help_text="Until it is full; null beyond a year, or while too little is known.")
     earliest = serializers.IntegerField(allow_null=True)
     latest = serializers.IntegerField(allow_null=True)
@@ -46,6 +48,8 @@ class RunwaySerializer(serializers.Serializer):
 
 
 class OccupiedLineSerializer(serializers.Serializer):
+    """A part of `OccupiedSerializer`."""
+
     key = serializers.CharField(allow_blank=True)
     name = serializers.CharField()
     alone_bytes = serializers.IntegerField(allow_null=True, help_text="Needed by it alone; null where that cannot be added up.")
@@ -56,6 +60,8 @@ class OccupiedLineSerializer(serializers.Serializer):
 
 
 class NobodysSerializer(serializers.Serializer):
+    """A part of `OccupiedSerializer`."""
+
     code = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
     says = serializers.CharField()
@@ -63,6 +69,8 @@ class NobodysSerializer(serializers.Serializer):
 
 
 class OccupiedSerializer(serializers.Serializer):
+    """What `occupied` answers."""
+
     count = serializers.IntegerField(help_text="Lines in all.")
     lines = OccupiedLineSerializer(many=True)
     nobodys = NobodysSerializer(many=True)
@@ -70,17 +78,23 @@ class OccupiedSerializer(serializers.Serializer):
 
 
 class OccupiedQuery(serializers.Serializer):
+    """What `occupied` can be asked for."""
+
     by = serializers.ChoiceField(choices=BY, default=By.TEAM.value)
     device = serializers.UUIDField(required=False, help_text="Of one device; by kind.")
     page = serializers.IntegerField(required=False, default=1, min_value=1)
 
 
 class TeamKindsSerializer(serializers.Serializer):
+    """What `kinds_by_team` answers."""
+
     team = serializers.CharField(allow_blank=True)
     kinds = serializers.DictField(child=serializers.IntegerField())
 
 
 class DayPartsSerializer(serializers.Serializer):
+    """A part of `CourseSerializer`."""
+
     day = serializers.DateField()
     stored_bytes = serializers.IntegerField()
     going_bytes = serializers.IntegerField(help_text="Of them what goes by itself.")
@@ -90,16 +104,22 @@ class DayPartsSerializer(serializers.Serializer):
 
 
 class CourseSerializer(serializers.Serializer):
+    """What `occupied_over_time` answers."""
+
     names = serializers.ListField(child=serializers.CharField(), help_text="The largest first, and no more than can be told apart.")
     days = DayPartsSerializer(many=True)
 
 
 class CourseQuery(serializers.Serializer):
+    """What `occupied_over_time` can be asked for."""
+
     by = serializers.ChoiceField(choices=[(one.value, one.value) for one in OVER_TIME], default=By.TEAM.value)
     days = serializers.IntegerField(default=90, min_value=7, max_value=1100)
 
 
 class AllowanceSerializer(serializers.Serializer):
+    """What `allowances` answers."""
+
     id = serializers.IntegerField(source="row.id")
     team = serializers.IntegerField(source="row.team_id", allow_null=True)
     device = serializers.UUIDField(source="row.device_id", allow_null=True)
@@ -116,6 +136,8 @@ class AllowanceSerializer(serializers.Serializer):
 
 
 class GivenAllowanceSerializer(ReadBefore):
+    """What `set_allowance` is sent."""
+
     team = serializers.IntegerField(allow_null=True, default=None)
     device = serializers.UUIDField(allow_null=True, default=None)
     soft_bytes = serializers.IntegerField(allow_null=True, default=None)
@@ -124,12 +146,15 @@ class GivenAllowanceSerializer(ReadBefore):
     hard_bytes = serializers.IntegerField(allow_null=True, default=None)
 
     def told(self) -> WantedAllowance:
+        """What was typed, as the actions want it."""
         fields = dict(self.validated_data)
         limits = Limits(**{name: fields.pop(name) for name in ("soft_bytes", "hard_bytes", "grace_days")})
         return WantedAllowance(limits=limits, **fields)
 
 
 class OccupiedView(APIView):
+    """Answers `occupied`."""
+
     @extend_schema(operation_id="occupied", parameters=[OccupiedQuery], responses=OccupiedSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         found, page = _occupied(request, id)
@@ -144,6 +169,8 @@ class OccupiedView(APIView):
 
 
 class OccupiedTableView(APIView):
+    """Answers `occupied_table`."""
+
     @extend_schema(operation_id="occupied_table", parameters=[OccupiedQuery], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request, id: UUID) -> HttpResponse:
         found, _ = _occupied(request, id)
@@ -165,12 +192,17 @@ def _occupied(request: Request, id: UUID) -> tuple[OccupiedStore, int]:
 
 
 class TeamKindsView(APIView):
+    """Answers `kinds_by_team`."""
+
     @extend_schema(operation_id="kinds_by_team", responses=TeamKindsSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
+        """One query. The largest team first."""
         return Response(TeamKindsSerializer(kinds_by_team(store_by_id(id)), many=True).data)
 
 
 class CourseView(APIView):
+    """Answers `occupied_over_time`."""
+
     @extend_schema(operation_id="occupied_over_time", parameters=[CourseQuery], responses=CourseSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         found = _course(request, id)
@@ -179,6 +211,8 @@ class CourseView(APIView):
 
 
 class CourseTableView(APIView):
+    """Answers `occupied_over_time_table`."""
+
     @extend_schema(operation_id="occupied_over_time_table", parameters=[CourseQuery], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request, id: UUID) -> HttpResponse:
         found = _course(request, id)
@@ -213,15 +247,19 @@ def _table(lines: list[str], name: str) -> HttpResponse:
 
 
 class AllowancesView(APIView):
+    """Answers `allowances`, `set_allowance`."""
+
     writes = May.SET_UP
 
     @extend_schema(operation_id="allowances", responses=AllowanceSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
+        """Three queries, however many stores."""
         store, now = store_by_id(id), ports.clock().now()
         return Response(AllowanceSerializer(_with_runways(store, allowances_in([store], now=now)), many=True).data)
 
     @extend_schema(operation_id="set_allowance", request=GivenAllowanceSerializer, responses=AllowanceSerializer)
     def put(self, request: Request, id: UUID) -> Response:
+        """Replaces the one that its owner has there. Raises BadInput."""
         body = GivenAllowanceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         store = store_by_id(id)
@@ -237,10 +275,13 @@ def _as_it_is(store: Store, given: dict[str, Any]) -> dict[str, Any] | None:
 
 
 class AllowanceView(APIView):
+    """Answers `take_allowance_away`."""
+
     writes = May.SET_UP
 
     @extend_schema(operation_id="take_allowance_away", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
+        """Raises Conflict when somebody was faster."""
         take_allowance_away(allowance(id), by=signed_in(request))
         return Response(status=204)
 

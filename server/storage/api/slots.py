@@ -20,6 +20,8 @@ PERSONAL_KINDS = [(kind.value, kind.value) for kind in PERSONAL]
 
 
 class SlotSerializer(serializers.Serializer):
+    """What `slots` answers."""
+
     slot = serializers.CharField()
     kind = serializers.ChoiceField(choices=SLOT_KINDS)
     label = serializers.CharField()  # type: ignore[assignment]
@@ -30,6 +32,8 @@ class SlotSerializer(serializers.Serializer):
 
 
 class AddSlotSerializer(serializers.Serializer):
+    """What `add_slot` is sent."""
+
     kind = serializers.ChoiceField(choices=PERSONAL_KINDS)
     label = serializers.CharField(max_length=80, allow_blank=True)  # type: ignore[assignment]
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True, default="")
@@ -37,27 +41,35 @@ class AddSlotSerializer(serializers.Serializer):
 
 
 class ChangeSlotSerializer(serializers.Serializer):
+    """What `change_slot` is sent."""
+
     old = serializers.CharField(max_length=500, trim_whitespace=False)
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
     passphrase_again = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
 
 
 class AddedSlotSerializer(serializers.Serializer):
+    """What `add_slot` answers."""
+
     slots = SlotSerializer(many=True)
     recovery_code = serializers.CharField(allow_blank=True, help_text="Told this once.")
 
 
 class SlotsView(APIView):
+    """Answers `slots`, `add_slot`."""
+
     own_transactions = True
     reads = May.SET_UP
     writes = May.SET_UP
 
     @extend_schema(operation_id="slots", responses=SlotSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
+        """The oldest first. Raises StoreError, VaultError."""
         return Response(SlotSerializer(slots_of(store_by_id(id)), many=True).data)
 
     @extend_schema(operation_id="add_slot", request=AddSlotSerializer, responses={201: AddedSlotSerializer})
     def post(self, request: Request, id: UUID) -> Response:
+        """A passphrase of somebody's own, or another recovery code. Raises BadInput, StoreError, VaultError."""
         body = AddSlotSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         added = add_slot(store_by_id(id), **body.validated_data, by=signed_in(request))
@@ -67,16 +79,20 @@ class SlotsView(APIView):
 
 
 class SlotView(APIView):
+    """Answers `change_slot`, `drop_slot`."""
+
     own_transactions = True
     writes = May.SET_UP
 
     @extend_schema(operation_id="change_slot", request=ChangeSlotSerializer, responses=SlotSerializer(many=True))
     def put(self, request: Request, id: UUID, slot: str) -> Response:
+        """Another passphrase for the same person: the new slot comes first. Raises BadInput, Conflict, WrongPassphrase, StoreError."""
         body = ChangeSlotSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(SlotSerializer(change_slot(store_by_id(id), slot, **body.validated_data, by=signed_in(request)), many=True).data)
 
     @extend_schema(operation_id="drop_slot", responses={204: None})
     def delete(self, request: Request, id: UUID, slot: str) -> Response:
+        """Nobody opens the store with it any more. Raises Conflict, LastSlot, StoreError, VaultError."""
         drop_slot(store_by_id(id), slot, by=signed_in(request))
         return Response(status=204)

@@ -22,6 +22,8 @@ from server.storage.queries import store_or_none
 
 
 class TrialSerializer(PlaceSerializer):
+    """What `try_place` is sent."""
+
     store = serializers.UUIDField(
         required=False, allow_null=True, default=None, help_text="When it is one already: what is left out stays."
     )
@@ -39,11 +41,14 @@ class TrialResultSerializer(serializers.Serializer):
 
 
 class TryPlaceView(APIView):
+    """Answers `try_place`."""
+
     own_transactions = True
     writes = May.SET_UP
 
     @extend_schema(operation_id="try_place", request=TrialSerializer, responses={(200, "application/x-ndjson"): TrialResultSerializer})
     def post(self, request: Request) -> StreamingHttpResponse:
+        """Raises BadInput and Conflict before anything is asked of the place; what goes wrong there is a result."""
         body = TrialSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         data = dict(body.validated_data)

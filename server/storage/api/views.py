@@ -38,6 +38,8 @@ class AddressField(serializers.DictField):
 
 
 class StoreSerializer(serializers.ModelSerializer):
+    """What `attach_store` answers."""
+
     medium = serializers.ChoiceField(choices=MEDIUM_CODES)
     address = AddressField(help_text="Without its secrets.")
     drive_state = serializers.ChoiceField(
@@ -72,6 +74,8 @@ class StoreSerializer(serializers.ModelSerializer):
 
 
 class TeamBytesSerializer(serializers.Serializer):
+    """A part of `StoreRowSerializer`."""
+
     team = serializers.CharField(allow_blank=True, help_text="Empty for devices of none.")
     bytes = serializers.IntegerField()
 
@@ -115,6 +119,8 @@ class ReadingSerializer(serializers.Serializer):
 
 
 class StoreDetailSerializer(StoreSerializer):
+    """What `store` answers."""
+
     reading = serializers.SerializerMethodField()
     runway = serializers.SerializerMethodField()
 
@@ -147,6 +153,8 @@ class PlaceSerializer(serializers.Serializer):
 
 
 class NewStoreSerializer(PlaceSerializer):
+    """What `create_store` is sent."""
+
     name = serializers.CharField(max_length=80, allow_blank=True)
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
     passphrase_again = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
@@ -155,6 +163,8 @@ class NewStoreSerializer(PlaceSerializer):
 
 
 class AttachStoreSerializer(PlaceSerializer):
+    """What `attach_store` is sent."""
+
     name = serializers.CharField(max_length=80, allow_blank=True)
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False, allow_blank=True)
     allowance_bytes = BytesField(allow_null=True)
@@ -169,11 +179,15 @@ class PricesSerializer(serializers.Serializer):
 
 
 class ChecksSerializer(serializers.Serializer):
+    """A part of `ChangeStoreSerializer`."""
+
     days = serializers.IntegerField(allow_null=True)
     limit_bytes_per_second = serializers.IntegerField(allow_null=True, max_value=1 << 40)
 
 
 class ChangeStoreSerializer(ReadBefore):
+    """What `change_store` is sent."""
+
     name = serializers.CharField(max_length=80, allow_blank=True)
     allowance_bytes = BytesField(allow_null=True)
     off_site = serializers.BooleanField(required=False, allow_null=True, default=None)
@@ -184,6 +198,7 @@ class ChangeStoreSerializer(ReadBefore):
     checks = ChecksSerializer(required=False, allow_null=True, default=None, help_text="Empty leaves them as they are.")
 
     def told(self, store: Store) -> dict[str, Any]:
+        """What was typed, as the actions want it."""
         data = dict(self.validated_data)
         data["prices"] = Prices(**data["prices"]) if data["prices"] is not None else None
         data["checks"] = Checks(**data["checks"]) if data["checks"] is not None else None
@@ -192,25 +207,33 @@ class ChangeStoreSerializer(ReadBefore):
 
 
 class ModeSerializer(serializers.Serializer):
+    """What `set_store_mode` is sent."""
+
     mode = serializers.ChoiceField(choices=Mode.choices)
     why = serializers.CharField(max_length=200, allow_blank=True, default="")
 
 
 class PassphraseSerializer(serializers.Serializer):
+    """What `prove_passphrase` is sent."""
+
     passphrase = serializers.CharField(max_length=500, trim_whitespace=False)
 
 
 class StoresView(APIView):
+    """Answers `stores`, `create_store`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="stores", responses=StoreRowSerializer(many=True))
     def get(self, request: Request) -> Response:
+        """Store → [{team, bytes}] of what its teams need there, shared bytes divided; the largest first. One query."""
         found = list(stores()[:200])
         context = {"shares": shares_by_team(), "runways": runways(found, now=ports.clock().now())}
         return Response(StoreRowSerializer(found, many=True, context=context).data)
 
     @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: PreparedStoreSerializer})
     def post(self, request: Request) -> Response:
+        """Raises BadInput, StoreError, VaultError, Conflict."""
         body = NewStoreSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         prepared = create_store(**body.told(), by=signed_in(request))
@@ -220,16 +243,21 @@ class StoresView(APIView):
 
 
 class AttachStoreView(APIView):
+    """Answers `attach_store`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="attach_store", request=AttachStoreSerializer, responses={201: StoreSerializer})
     def post(self, request: Request) -> Response:
+        """Raises WrongPassphrase, NotAVault, StoreError, Conflict."""
         body = AttachStoreSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(StoreSerializer(attach_store(**body.told(), by=signed_in(request))).data, status=201)
 
 
 class StoreView(APIView):
+    """Answers `store`, `change_store`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="store", responses=StoreDetailSerializer)
@@ -238,6 +266,7 @@ class StoreView(APIView):
 
     @extend_schema(operation_id="change_store", request=ChangeStoreSerializer, responses=StoreSerializer)
     def put(self, request: Request, id: UUID) -> Response:
+        """Without an `address` it stays where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError."""
         body = ChangeStoreSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         store = store_by_id(id)
@@ -246,30 +275,39 @@ class StoreView(APIView):
 
 
 class StoreModeView(APIView):
+    """Answers `set_store_mode`."""
+
     writes = May.SET_UP
 
     @extend_schema(operation_id="set_store_mode", request=ModeSerializer, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises BadInput. From in use to detached and back, at any time: nothing is lost by it."""
         body = ModeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(StoreSerializer(set_mode(store_by_id(id), **body.validated_data, by=signed_in(request))).data)
 
 
 class SweepingView(APIView):
+    """Answers `take_sweeping`."""
+
     own_transactions = True
     writes = May.SET_UP
 
     @extend_schema(operation_id="take_sweeping", request=None, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Raises Conflict, StoreError, VaultError."""
         return Response(StoreSerializer(take_sweeping(store_by_id(id), by=signed_in(request))).data)
 
 
 class ProvePassphraseView(APIView):
+    """Answers `prove_passphrase`."""
+
     own_transactions = True
     writes = May.SET_UP
 
     @extend_schema(operation_id="prove_passphrase", request=PassphraseSerializer, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
+        """Open the store with it and note the day. Raises WrongPassphrase, StoreError."""
         body = PassphraseSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(StoreSerializer(prove_passphrase(store_by_id(id), **body.validated_data, by=signed_in(request))).data)

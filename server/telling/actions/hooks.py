@@ -36,6 +36,7 @@ def add_hook(*, name: str, address: str, inside: bool, signs_of_life: bool, by: 
 
 @transaction.atomic
 def change_hook(hook: Hook, *, active: bool, inside: bool, signs_of_life: bool, by: User) -> Hook:
+    """From now on; what waits is sent as before."""
     hook.active, hook.inside, hook.signs_of_life = active, inside, signs_of_life
     hook.save(update_fields=["active", "inside", "signs_of_life"])
     write_journal(who=by, what="hook.changed", facts={"hook": hook.name, "active": active}, at=ports.clock().now())

@@ -33,6 +33,8 @@ class WishesSerializer(serializers.Serializer):
 
 
 class HookSerializer(serializers.Serializer):
+    """What `hooks` answers."""
+
     id = serializers.UUIDField(read_only=True)
     name = serializers.CharField(max_length=80, allow_blank=True)
     address = serializers.CharField(max_length=500)
@@ -46,16 +48,22 @@ class HookSerializer(serializers.Serializer):
 
 
 class NewHookSerializer(HookSerializer):
+    """What `add_hook` answers."""
+
     secret = serializers.CharField(help_text="Base64; shown this once.")
 
 
 class ChangeHookSerializer(ReadBefore):
+    """What `change_hook` is sent."""
+
     active = serializers.BooleanField()
     inside = serializers.BooleanField()
     signs_of_life = serializers.BooleanField()
 
 
 class MessageSerializer(serializers.ModelSerializer):
+    """What `write_to_holder` answers."""
+
     whom = serializers.SerializerMethodField()
 
     class Meta:
@@ -70,11 +78,15 @@ class MessageSerializer(serializers.ModelSerializer):
 
 
 class MessageFilter(serializers.Serializer):
+    """What `messages` can be asked for."""
+
     state = serializers.ChoiceField(choices=MessageState.choices, required=False)
     way = serializers.ChoiceField(choices=Way.choices, required=False)
 
 
 class WishesView(APIView):
+    """Answers `wishes`, `change_wishes`."""
+
     writes = May.READ
 
     @extend_schema(operation_id="wishes", responses=WishesSerializer)
@@ -83,12 +95,15 @@ class WishesView(APIView):
 
     @extend_schema(operation_id="change_wishes", request=WishesSerializer, responses=WishesSerializer)
     def put(self, request: Request) -> Response:
+        """Raises BadInput."""
         body = WishesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(WishesSerializer(change_wishes(signed_in(request), Wishes(**body.validated_data))).data)
 
 
 class HooksView(APIView):
+    """Answers `hooks`, `add_hook`."""
+
     reads = May.READ_MESSAGES
 
     @extend_schema(operation_id="hooks", responses=HookSerializer(many=True))
@@ -97,6 +112,7 @@ class HooksView(APIView):
 
     @extend_schema(operation_id="add_hook", request=HookSerializer, responses={201: NewHookSerializer})
     def post(self, request: Request) -> Response:
+        """The hook, and its secret, shown this once. Raises BadInput."""
         body = HookSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = {name: body.validated_data[name] for name in ("name", "address", "inside", "signs_of_life")}
@@ -106,8 +122,11 @@ class HooksView(APIView):
 
 
 class HookView(APIView):
+    """Answers `change_hook`, `remove_hook`."""
+
     @extend_schema(operation_id="change_hook", request=ChangeHookSerializer, responses=HookSerializer)
     def put(self, request: Request, id: UUID) -> Response:
+        """Change hook."""
         body = ChangeHookSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"hook {id}", lambda: HookSerializer(hook_by_id(id)).data)
@@ -115,20 +134,26 @@ class HookView(APIView):
 
     @extend_schema(operation_id="remove_hook", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
+        """Its messages go with it."""
         remove_hook(hook_by_id(id), by=signed_in(request))
         return Response(status=204)
 
 
 class TryHookView(APIView):
+    """Answers `try_hook`."""
+
     own_transactions = True
 
     @extend_schema(operation_id="try_hook", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
+        """Tell it something now. Raises AtticError."""
         try_hook(hook_by_id(id))
         return Response(status=204)
 
 
 class LetterSerializer(serializers.Serializer):
+    """What `write_to_holder` is sent."""
+
     subject = serializers.CharField(allow_blank=True)
     body = serializers.CharField(allow_blank=True)
 
@@ -140,6 +165,7 @@ class OwnCloudLetterView(APIView):
 
     @extend_schema(operation_id="write_to_holder", request=LetterSerializer, responses={201: MessageSerializer})
     def post(self, request: Request, id: UUID) -> Response:
+        """Goes with what waits. One a day about the same thing. Raises BadInput, Conflict."""
         body = LetterSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         message = write_to_holder(device_by_id(id), about="own cloud", **body.validated_data, by=signed_in(request))
@@ -154,6 +180,7 @@ class MessagesView(generics.ListAPIView):
     writes = May.SET_UP
 
     def get_queryset(self) -> Any:
+        """The rows of the list, by what is asked for."""
         query = MessageFilter(data=self.request.query_params)
         query.is_valid(raise_exception=True)
         return messages(**query.validated_data)

@@ -14,6 +14,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** @description Raises Conflict when somebody was faster. */
         delete: operations["take_allowance_away"];
         options?: never;
         head?: never;
@@ -27,6 +28,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `anomalies`. */
         get: operations["anomalies"];
         put?: never;
         post?: never;
@@ -45,6 +47,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Somebody has looked: it does not need a person any more. */
         post: operations["settle_anomaly"];
         delete?: never;
         options?: never;
@@ -59,6 +62,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept. */
         get: operations["backup"];
         put?: never;
         post?: never;
@@ -75,6 +79,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description In each store that has it, as the next night would decide. */
         get: operations["after_release"];
         put?: never;
         post?: never;
@@ -93,7 +98,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Puts a copy into a second store into the queue. */
+        /** @description From now on no rule removes what it is made from. Raises Conflict when it lies there already, or cannot be put there. */
         post: operations["copy_backup"];
         delete?: never;
         options?: never;
@@ -110,7 +115,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The date of a backup that was made while the server's clock was in doubt. */
+        /** @description Somebody knows when it was made; None: its date is right. From now on promise and rule count it. Raises BadInput. */
         post: operations["settle_date"];
         delete?: never;
         options?: never;
@@ -127,7 +132,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Until it is released, or until that day is over in the office; what was leaving is back at once. */
         post: operations["hold_backup"];
+        /** @description From now on the rule decides again. */
         delete: operations["release_backup"];
         options?: never;
         head?: never;
@@ -141,7 +148,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What is in a backup, kind by kind. Reading content is a matter for operators. */
+        /** @description Somebody reads a list of content; `words`: what was searched for, which is content itself and is not written down. */
         get: operations["inside"];
         put?: never;
         post?: never;
@@ -158,7 +165,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The bytes of one item. Pictures are shown; everything else is only ever saved as a file. */
+        /** @description Somebody takes single items out. */
         get: operations["item"];
         put?: never;
         post?: never;
@@ -177,6 +184,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises BadInput where nothing is strange about it. */
         post: operations["looked_at_backup"];
         delete?: never;
         options?: never;
@@ -192,6 +200,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Empty takes it away. The one in the store stays as it was when the backup was made. */
         put: operations["note_backup"];
         post?: never;
         delete?: never;
@@ -207,6 +216,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description An item and its content in pieces. Raises NoSuchBackup when the backup does not hold it. */
         get: operations["thumbnail"];
         put?: never;
         post?: never;
@@ -225,6 +235,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description `seen`: the digest of what was shown. What is in use leaves once it is not. Raises BadInput, ChangedMeanwhile, ClockInDoubt. */
         post: operations["remove_backups"];
         delete?: never;
         options?: never;
@@ -241,6 +252,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Of these backups, or of all of a device; in one store, or everywhere. Raises BadInput. */
         post: operations["freed_by_removal"];
         delete?: never;
         options?: never;
@@ -257,6 +269,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Of these backups, or of all of a device; in one store, or everywhere. Raises BadInput. */
         post: operations["preview_removal"];
         delete?: never;
         options?: never;
@@ -273,7 +286,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Asks a run of every device of a cause. */
+        /** @description Raises Conflict when there is no such cause any more, or when running is not what it needs. */
         post: operations["run_cause"];
         delete?: never;
         options?: never;
@@ -288,6 +301,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description What is believed of it now; written down, with a line in the journal when that changes. */
         get: operations["clock"];
         put?: never;
         post?: never;
@@ -306,6 +320,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Somebody has looked at a watch: the clock is right. */
         post: operations["settle_clock"];
         delete?: never;
         options?: never;
@@ -320,8 +335,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `closed_days`, `add_closed_day`. */
         get: operations["closed_days"];
         put?: never;
+        /** @description Those that are not in the list yet, and new names for those that are; how many are new. */
         post: operations["add_closed_day"];
         delete?: never;
         options?: never;
@@ -339,6 +356,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** @description Nothing happens when it is not in the list. */
         delete: operations["remove_closed_day"];
         options?: never;
         head?: never;
@@ -354,7 +372,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Read a calendar file, and take its days when that is confirmed. */
+        /** @description Those that are not in the list yet, and new names for those that are; how many are new. */
         post: operations["read_calendar"];
         delete?: never;
         options?: never;
@@ -369,6 +387,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /**
+         * @description What is under way first, then what failed, then what is owed in the order in which it is carried; what waits for a drive
+         *     last.
+         */
         get: operations["copies"];
         put?: never;
         post?: never;
@@ -387,6 +409,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description It is lost for good: it stands in the list as removed from now on. */
         post: operations["give_up_missing"];
         delete?: never;
         options?: never;
@@ -403,6 +426,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description One that somebody asked for is not wanted any more. Raises Conflict for what a plan wants: it would be owed again at once. */
         post: operations["withdraw_copy"];
         delete?: never;
         options?: never;
@@ -417,6 +441,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description [{store, owed, due, under_way, failed, owed_since, owed_bytes, arrived_at}]. One query. */
         get: operations["copy_sums"];
         put?: never;
         post?: never;
@@ -433,6 +458,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Every device, worst first: a fixed number of queries, whatever the number of devices; fewer when `present` was read before. */
         get: operations["devices"];
         put?: never;
         post?: never;
@@ -449,6 +475,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Device → [{medium, newest_at}] of its good backups, also on drives that are elsewhere. One query. */
         get: operations["device"];
         put?: never;
         post?: never;
@@ -465,6 +492,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept. */
         get: operations["device_backups"];
         put?: never;
         post?: never;
@@ -481,7 +509,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description A device as the register writes it: every column but the id, all texts. */
         get: operations["register_entry"];
+        /** @description Put columns of the register, written as the register writes them, into a device. Raises BadInput, Conflict. */
         put: operations["change_device"];
         post?: never;
         delete?: never;
@@ -497,6 +527,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `coverage`. */
         get: operations["coverage"];
         put?: never;
         post?: never;
@@ -513,6 +544,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Day by day for a year, those days only on which something begins to leave; in one store, or the last store that has it. */
         get: operations["device_endings"];
         put?: never;
         post?: never;
@@ -529,7 +561,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What fills a device where it occupies most, or in the store that is named. */
+        /** @description Somebody looks at what fills a device: names of its items. */
         get: operations["filling"];
         put?: never;
         post?: never;
@@ -546,7 +578,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What it would mean if a folder, an album, an app or a single item were left out from now on. Changes nothing. */
+        /** @description Raises as `filled` does. */
         get: operations["leave_out"];
         put?: never;
         post?: never;
@@ -563,6 +595,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Today and the same day of each of the next twelve months; in one store, or in any. */
         get: operations["device_future"];
         put?: never;
         post?: never;
@@ -581,6 +614,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /**
+         * @description `service`: the account on whose account it is chosen; `alike`: for every device of which it synchronises these kinds. What
+         *     was chosen for the same before ends. Raises BadInput.
+         */
         post: operations["choose_kinds"];
         delete?: never;
         options?: never;
@@ -595,7 +632,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `link`, `change_link`. */
         get: operations["link"];
+        /** @description `folder` and `sftp` count only for devices of that link; an empty password keeps the one that is known. */
         put: operations["change_link"];
         post?: never;
         delete?: never;
@@ -613,7 +652,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Reaches for the device and counts its files; changes nothing. */
+        /** @description What the rules would do with the files that are there now. Changes nothing. Raises BadInput, LinkError, Conflict. */
         post: operations["preview_rules"];
         delete?: never;
         options?: never;
@@ -628,6 +667,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The run of the device's newest backup, and what it could not take. */
         get: operations["device_omissions"];
         put?: never;
         post?: never;
@@ -644,6 +684,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description What it told of its own cloud backup, the newest first. */
         get: operations["own_cloud"];
         put?: never;
         post?: never;
@@ -662,7 +703,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Write to the holder of a device about the account of its own cloud backup. */
+        /** @description Goes with what waits. One a day about the same thing. Raises BadInput, Conflict. */
         post: operations["write_to_holder"];
         delete?: never;
         options?: never;
@@ -677,7 +718,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Tells where its holder gets mail: for those who may read what is mailed. */
+        /** @description None for a device that tells of no such backup, or whose backup is off. */
         get: operations["own_cloud_room"];
         put?: never;
         post?: never;
@@ -696,6 +737,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description New keys for a device that forgot this server, or whose key was withdrawn. Raises LinkError, Conflict. */
         post: operations["pair_again"];
         delete?: never;
         options?: never;
@@ -729,6 +771,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description A run for an occasion makes a backup on hold, until it is released or until that day is over. */
         post: operations["ask_run"];
         delete?: never;
         options?: never;
@@ -745,7 +788,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Reads the device's inventories now; takes as long as that takes. */
+        /** @description Raises LinkError when it cannot be looked at; what was known before stays then. */
         post: operations["look_at"];
         delete?: never;
         options?: never;
@@ -762,6 +805,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Whether the device was told, too. The key is gone here either way. Raises Conflict. */
         post: operations["unpair_device"];
         delete?: never;
         options?: never;
@@ -776,8 +820,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description (answer, coverage, the last scan, the newest backup with an intact copy). */
         get: operations["wipe_answer"];
         put?: never;
+        /** @description The answer of this moment, whatever the page showed before. Raises BadInput. */
         post: operations["sign_wipe_answer"];
         delete?: never;
         options?: never;
@@ -828,7 +874,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What a change of devices' state or team would do to what lies there. */
+        /** @description The same for devices by their ids, without changing anything. Raises BadInput. */
         post: operations["device_consequences"];
         delete?: never;
         options?: never;
@@ -843,7 +889,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The newest change of many devices that can still be taken back. */
+        /** @description The newest change of many devices that can still be taken back, if there is one. */
         get: operations["last_bulk"];
         put?: never;
         post?: never;
@@ -862,6 +908,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Names of what was left as it is because it has changed since. Raises Conflict. */
         post: operations["undo_bulk"];
         delete?: never;
         options?: never;
@@ -876,6 +923,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The pieces, without ever holding more than one. */
         get: operations["export_register"];
         put?: never;
         post?: never;
@@ -894,6 +942,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description A folder on the server as a device. Raises BadInput, Conflict. */
         post: operations["add_folder"];
         delete?: never;
         options?: never;
@@ -910,6 +959,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Do what the preview with this digest said. Refused rows are left out. Raises Conflict when it would do something else now. */
         post: operations["import_register"];
         delete?: never;
         options?: never;
@@ -926,7 +976,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What a file would do, row by row. Applies nothing. */
+        /** @description (what an import would do, a digest of it). Nothing is applied. */
         post: operations["preview_import"];
         delete?: never;
         options?: never;
@@ -943,6 +993,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Pair with a device that announces itself. Raises LinkError, BadInput, Conflict. */
         post: operations["pair_device"];
         delete?: never;
         options?: never;
@@ -959,6 +1010,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description A device that runs an SFTP server; `where` holds the key that a person has looked at. Raises LinkError, BadInput, Conflict. */
         post: operations["add_sftp"];
         delete?: never;
         options?: never;
@@ -975,6 +1027,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Meet sftp. */
         post: operations["meet_sftp"];
         delete?: never;
         options?: never;
@@ -1006,8 +1059,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `drills`, `ask_drill`. */
         get: operations["drills"];
         put?: never;
+        /** @description Of its newest backup, there or at the nearest place. Raises Conflict. */
         post: operations["ask_drill"];
         delete?: never;
         options?: never;
@@ -1022,6 +1077,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `drill`. */
         get: operations["drill"];
         put?: never;
         post?: never;
@@ -1040,6 +1096,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description A waiting one ends at once, a running one with its next piece. Raises Conflict when it has ended. */
         post: operations["stop_drill"];
         delete?: never;
         options?: never;
@@ -1054,7 +1111,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description As they are set; the usual ones before anybody has. */
         get: operations["drill_rules"];
+        /** @description Raises BadInput. */
         put: operations["set_drill_rules"];
         post?: never;
         delete?: never;
@@ -1070,6 +1129,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `drives`. */
         get: operations["drives"];
         put?: never;
         post?: never;
@@ -1087,6 +1147,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Who takes it home, and where it lies. Raises Conflict for one that is no drive, BadInput. */
         put: operations["keep_drive"];
         post?: never;
         delete?: never;
@@ -1104,6 +1165,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises Conflict for one that is not here. */
         post: operations["part_drive"];
         delete?: never;
         options?: never;
@@ -1120,6 +1182,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description It stays after all. Raises Conflict for one that is not here. */
         post: operations["use_drive_again"];
         delete?: never;
         options?: never;
@@ -1136,6 +1199,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description A new one, or another shape of one. Raises BadInput. */
         post: operations["make_rotation"];
         delete?: never;
         options?: never;
@@ -1151,8 +1215,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description A new one, or another shape of one. Raises BadInput. */
         put: operations["change_rotation"];
         post?: never;
+        /** @description Its drives stay; nobody waits for them any more. */
         delete: operations["end_rotation"];
         options?: never;
         head?: never;
@@ -1166,8 +1232,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `erasures`, `ask_erasure`. */
         get: operations["erasures"];
         put?: never;
+        /** @description `seen`: the digest of what was shown. Stores are opened before anything is locked. Raises BadInput, Conflict, ClockInDoubt. */
         post: operations["ask_erasure"];
         delete?: never;
         options?: never;
@@ -1182,6 +1250,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `erasure`. */
         get: operations["erasure"];
         put?: never;
         post?: never;
@@ -1200,6 +1269,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Only before it has begun. Raises BadInput, Conflict. */
         post: operations["call_off_erasure"];
         delete?: never;
         options?: never;
@@ -1216,6 +1286,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Once it is done. What stores held of it stays gone. Raises BadInput, Conflict. */
         post: operations["take_erased_again"];
         delete?: never;
         options?: never;
@@ -1232,6 +1303,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Opens every store that has a backup of these devices; items are looked for in each. */
         post: operations["preview_erasure"];
         delete?: never;
         options?: never;
@@ -1246,8 +1318,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Exceptions that hold now, by subject; the plans' own rules are not among them. */
         get: operations["exceptions"];
         put?: never;
+        /** @description None when it says what it said. Raises BadInput, Unseen. */
         post: operations["set_exception"];
         delete?: never;
         options?: never;
@@ -1264,6 +1338,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description What this rule instead of the one that holds now would do; `told` None ends the exception. */
         post: operations["exception_consequences"];
         delete?: never;
         options?: never;
@@ -1297,7 +1372,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Erase an archive or a folder before its time. */
+        /**
+         * @description Before its time, by hand. Raises Conflict when it is being made or is not there; BadInput, StoreError when it cannot be
+         *     erased.
+         */
         post: operations["erase_export"];
         delete?: never;
         options?: never;
@@ -1314,7 +1392,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Another last day for a folder, or another person whose it is. */
+        /** @description Another last day, or another person whose it is. Raises Conflict, BadInput. */
         post: operations["keep_export"];
         delete?: never;
         options?: never;
@@ -1331,7 +1409,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Open until somebody has used it. */
+        /** @description The very first step of an installation. Raises Conflict when somebody was here before. */
         post: operations["first_administrator"];
         delete?: never;
         options?: never;
@@ -1346,8 +1424,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Those that hold now, newest first. */
         get: operations["freezes"];
         put?: never;
+        /** @description Of the office, when neither is given. Raises BadInput, Conflict. */
         post: operations["freeze"];
         delete?: never;
         options?: never;
@@ -1364,6 +1444,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description The rules go on where they stopped, each with its undo period. Raises BadInput, Conflict. */
         post: operations["lift_freeze"];
         delete?: never;
         options?: never;
@@ -1395,6 +1476,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `holders`. */
         get: operations["holders"];
         put?: never;
         post?: never;
@@ -1411,6 +1493,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Every device, worst first: a fixed number of queries, whatever the number of devices; fewer when `present` was read before. */
         get: operations["holder"];
         put?: never;
         post?: never;
@@ -1428,8 +1511,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Raises BadInput. */
         put: operations["change_holder"];
         post?: never;
+        /** @description Raises Conflict while devices are in their hands. */
         delete: operations["remove_holder"];
         options?: never;
         head?: never;
@@ -1443,8 +1528,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Backups on hold that some store has, the newest first. `unseen_since`: without an end, and nobody looked at them since then. */
         get: operations["holds"];
         put?: never;
+        /** @description How many are on hold now that were not. Raises BadInput, Conflict. */
         post: operations["hold_many"];
         delete?: never;
         options?: never;
@@ -1461,6 +1548,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description {backups, held, devices} of what a wide hold would be for. One query. */
         post: operations["preview_hold"];
         delete?: never;
         options?: never;
@@ -1477,6 +1565,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Somebody has looked: these holds stand, and are asked about again a year on. How many. Raises BadInput. */
         post: operations["still_needed"];
         delete?: never;
         options?: never;
@@ -1491,8 +1580,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `hooks`, `add_hook`. */
         get: operations["hooks"];
         put?: never;
+        /** @description The hook, and its secret, shown this once. Raises BadInput. */
         post: operations["add_hook"];
         delete?: never;
         options?: never;
@@ -1508,8 +1599,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Change hook. */
         put: operations["change_hook"];
         post?: never;
+        /** @description Its messages go with it. */
         delete: operations["remove_hook"];
         options?: never;
         head?: never;
@@ -1525,6 +1618,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Tell it something now. Raises AtticError. */
         post: operations["try_hook"];
         delete?: never;
         options?: never;
@@ -1539,8 +1633,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `imports`, `scan_import`. */
         get: operations["imports"];
         put?: never;
+        /** @description Something that the browser sends, kept in a folder of its own until it has been taken. Raises DeviceFull, BadInput. */
         post: operations["scan_import"];
         delete?: never;
         options?: never;
@@ -1555,9 +1651,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `import`, `drop_import`. */
         get: operations["import"];
         put?: never;
         post?: never;
+        /** @description Forget it, with the uploaded file; a backup that came of it stays. One that is being worked on is stopped first. */
         delete: operations["drop_import"];
         options?: never;
         head?: never;
@@ -1573,6 +1671,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises Conflict, BadInput. */
         post: operations["take_import"];
         delete?: never;
         options?: never;
@@ -1587,6 +1686,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `incidents`. */
         get: operations["incidents"];
         put?: never;
         post?: never;
@@ -1603,6 +1703,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `incident`. */
         get: operations["incident"];
         put?: never;
         post?: never;
@@ -1621,7 +1722,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description It does not count until that day. Raises BadInput. */
         post: operations["put_off"];
+        /** @description It counts again at once. */
         delete: operations["take_up"];
         options?: never;
         head?: never;
@@ -1635,6 +1738,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `journal`. */
         get: operations["journal"];
         put?: never;
         post?: never;
@@ -1654,6 +1758,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** @description From its next run on the plan decides again. Nothing happens when it does already. */
         delete: operations["leave_to_plan"];
         options?: never;
         head?: never;
@@ -1667,6 +1772,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `kinds`. */
         get: operations["kinds"];
         put?: never;
         post?: never;
@@ -1683,6 +1789,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description What goes next comes first. */
         get: operations["leaving"];
         put?: never;
         post?: never;
@@ -1701,6 +1808,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description How many are kept; each in every store that it was leaving. Raises BadInput; BeingRemoved for one that comes too late. */
         post: operations["keep_after_all"];
         delete?: never;
         options?: never;
@@ -1733,7 +1841,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Everybody decides this for themselves. */
+        /** @description All other sessions of the account end. Raises BadInput naming the field. */
         put: operations["change_own_password"];
         post?: never;
         delete?: never;
@@ -1749,7 +1857,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `wishes`, `change_wishes`. */
         get: operations["wishes"];
+        /** @description Raises BadInput. */
         put: operations["change_wishes"];
         post?: never;
         delete?: never;
@@ -1799,6 +1909,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The figures of all of a night's rows. */
         get: operations["night"];
         put?: never;
         post?: never;
@@ -1815,7 +1926,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The rows of a night, what needs a look first. */
+        /** @description Those of one of SHOWS, and with all of the words in device, holder, plan or store. */
         get: operations["night_rows"];
         put?: never;
         post?: never;
@@ -1832,6 +1943,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Devices on the office network that Old Attic does not know yet; `known`: agent ids that were read before. Raises LinkError. */
         get: operations["offers"];
         put?: never;
         post?: never;
@@ -1849,6 +1961,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Name, zone, how much of the network backups may take, and how slowly anything leaves. Raises BadInput. */
         put: operations["change_office"];
         post?: never;
         delete?: never;
@@ -1864,7 +1977,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `ages`, `set_ages`. */
         get: operations["ages"];
+        /** @description Days by sort; those that are left out stay as they are. Raises BadInput. */
         put: operations["set_ages"];
         post?: never;
         delete?: never;
@@ -1882,7 +1997,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What would go with other times. */
+        /** @description Raises BadInput. */
         post: operations["preview_ages"];
         delete?: never;
         options?: never;
@@ -1899,7 +2014,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description For a person, or for a script of whoever knows which line is up. */
+        /** @description Whether the office is on a line that is paid by the byte: what minds waits. Raises Conflict before there is one. */
         post: operations["set_line"];
         delete?: never;
         options?: never;
@@ -1917,6 +2032,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** @description From the next look on it counts again. Nothing happens when it was taken back already. */
         delete: operations["take_back_omission"];
         options?: never;
         head?: never;
@@ -1930,8 +2046,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `pauses`, `pause`. */
         get: operations["pauses"];
         put?: never;
+        /** @description Of a plan, of a device, or of everything. A pause that lasts already is replaced. Raises BadInput, NotYours. */
         post: operations["pause"];
         delete?: never;
         options?: never;
@@ -1949,6 +2067,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** @description From now on; nights of the pause are not owed. A pause that is over is left as it is. */
         delete: operations["resume"];
         options?: never;
         head?: never;
@@ -1962,8 +2081,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `plans`, `add_plan`. */
         get: operations["plans"];
         put?: never;
+        /** @description A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile. */
         post: operations["add_plan"];
         delete?: never;
         options?: never;
@@ -1978,9 +2099,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `plan`, `change_plan`, `remove_plan`. */
         get: operations["plan"];
+        /** @description A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile. */
         put: operations["change_plan"];
         post?: never;
+        /** @description Raises Conflict while devices follow it. */
         delete: operations["remove_plan"];
         options?: never;
         head?: never;
@@ -1996,7 +2120,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description A new secret, shown this once; an older one stops working. */
         post: operations["open_feed"];
+        /** @description The link stops working at once. */
         delete: operations["close_feed"];
         options?: never;
         head?: never;
@@ -2010,6 +2136,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Newest first. */
         get: operations["plan_rule_versions"];
         put?: never;
         post?: never;
@@ -2028,6 +2155,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Of a plan as it is being edited, for the devices that follow it or would. */
         post: operations["plan_consequences"];
         delete?: never;
         options?: never;
@@ -2044,6 +2172,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Of a plan as it is being edited, for the devices that follow it or would. */
         post: operations["freed_by_plan"];
         delete?: never;
         options?: never;
@@ -2060,6 +2189,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description The draft put into a plan that is not saved. Raises BadInput naming the first field that is wrong. */
         post: operations["preview_plan"];
         delete?: never;
         options?: never;
@@ -2076,6 +2206,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description What blocks writing this to the device now, and what to know. Reaches for the device. */
         post: operations["preflight"];
         delete?: never;
         options?: never;
@@ -2090,6 +2221,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Month → share, newest first. One query. */
         get: operations["promises"];
         put?: never;
         post?: never;
@@ -2106,6 +2238,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The month in which the day lies: as it was written down when it was over, else as it stands now. */
         get: operations["report"];
         put?: never;
         post?: never;
@@ -2122,6 +2255,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `restore_points`. */
         get: operations["restore_points"];
         put?: never;
         post?: never;
@@ -2138,6 +2272,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `restore_points_table`. */
         get: operations["restore_points_table"];
         put?: never;
         post?: never;
@@ -2154,8 +2289,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `restores`, `ask_restore`. */
         get: operations["restores"];
         put?: never;
+        /** @description Raises BadInput; Conflict with the first finding that blocks; BeingRemoved when it comes too late. */
         post: operations["ask_restore"];
         delete?: never;
         options?: never;
@@ -2170,6 +2307,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `restore`. */
         get: operations["restore"];
         put?: never;
         post?: never;
@@ -2186,7 +2324,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The ZIP of a finished restore. A download that was cut off goes on where it stood. */
+        /** @description Somebody takes an archive away. */
         get: operations["archive"];
         put?: never;
         post?: never;
@@ -2205,6 +2343,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description A waiting one ends at once, a running one within seconds. Raises Conflict when it has ended. */
         post: operations["stop_restore"];
         delete?: never;
         options?: never;
@@ -2219,6 +2358,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The fourteen nights before the coming one, oldest first. One query. */
         get: operations["ribbon"];
         put?: never;
         post?: never;
@@ -2235,6 +2375,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Every version of the rule of which this is one, newest first. */
         get: operations["rule_versions_beside"];
         put?: never;
         post?: never;
@@ -2251,6 +2392,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description On the devices of which the rule speaks now, as their backups lie there. Raises BadInput. */
         get: operations["compare_rule_versions"];
         put?: never;
         post?: never;
@@ -2284,6 +2426,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `run`. */
         get: operations["run"];
         put?: never;
         post?: never;
@@ -2302,6 +2445,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /**
+         * @description `path`: this thing and everything below it; `code`: everything of the reason; both: what of the reason lies there. Raises
+         *     BadInput when the run left nothing out that fits.
+         */
         post: operations["accept_omission"];
         delete?: never;
         options?: never;
@@ -2318,6 +2465,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description A waiting run ends at once, a running one within a second or two. Raises Conflict when it has ended. */
         post: operations["stop_run"];
         delete?: never;
         options?: never;
@@ -2332,6 +2480,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Kind by kind, in the order of the table of kinds. */
         get: operations["compare_runs"];
         put?: never;
         post?: never;
@@ -2348,7 +2497,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Causes that runs of the last year ended with, the commonest first. */
+        /** @description [{code, says, runs}] of the last year, the commonest first. One query. */
         get: operations["run_causes"];
         put?: never;
         post?: never;
@@ -2365,7 +2514,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What is filtered, as CSV (RFC 4180) or JSON lines in one array; streamed, the newest 200,000. */
+        /** @description Runs that fit, newest first. Unknown names are passed over; empty values filter nothing. */
         get: operations["export_runs"];
         put?: never;
         post?: never;
@@ -2382,6 +2531,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One query. */
         get: operations["run_totals"];
         put?: never;
         post?: never;
@@ -2398,6 +2548,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `server_key`. */
         get: operations["server_key"];
         put?: never;
         post?: never;
@@ -2416,6 +2567,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises TooSoon, SignInRefused. What was tried stands in the database when this returns or raises. */
         post: operations["sign_in"];
         delete?: never;
         options?: never;
@@ -2432,6 +2584,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Announce that something changed; takes effect with the surrounding transaction. */
         post: operations["sign_out"];
         delete?: never;
         options?: never;
@@ -2448,7 +2601,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description This server's public key; the pair is made when somebody first wants it. */
+        /** @description Made when it is first asked for. */
         post: operations["ssh_key"];
         delete?: never;
         options?: never;
@@ -2463,8 +2616,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Store → [{team, bytes}] of what its teams need there, shared bytes divided; the largest first. One query. */
         get: operations["stores"];
         put?: never;
+        /** @description Raises BadInput, StoreError, VaultError, Conflict. */
         post: operations["create_store"];
         delete?: never;
         options?: never;
@@ -2479,7 +2634,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `store`, `change_store`. */
         get: operations["store"];
+        /** @description Without an `address` it stays where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError. */
         put: operations["change_store"];
         post?: never;
         delete?: never;
@@ -2497,6 +2654,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises AnotherVault, StoreError, VaultError. Opens the store before anything is written. */
         post: operations["accept_store"];
         delete?: never;
         options?: never;
@@ -2511,7 +2669,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Three queries, however many stores. */
         get: operations["allowances"];
+        /** @description Replaces the one that its owner has there. Raises BadInput. */
         put: operations["set_allowance"];
         post?: never;
         delete?: never;
@@ -2529,7 +2689,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Puts a check into the queue; what it found is shown with the store. */
+        /** @description Put it into the queue. Raises Conflict while one waits already, StoreAway. */
         post: operations["check_store"];
         delete?: never;
         options?: never;
@@ -2546,6 +2706,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description How many will be tried at once: all that the store is owed, whatever their delay or the store's trouble. Raises Conflict. */
         post: operations["hurry_copies"];
         delete?: never;
         options?: never;
@@ -2560,6 +2721,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `damage`. */
         get: operations["damage"];
         put?: never;
         post?: never;
@@ -2576,8 +2738,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Copies that are neither simply there, nor on their way, nor simply gone; newest backups first. */
         get: operations["differences"];
         put?: never;
+        /** @description Put a comparison into the queue, unless one waits there already. Raises StoreAway. */
         post: operations["compare_store"];
         delete?: never;
         options?: never;
@@ -2592,8 +2756,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description As things stand, in a fixed number of queries. Raises Conflict when one of them cannot be that. */
         get: operations["drain_outlook"];
         put?: never;
+        /** @description From now on nothing new goes there and nothing leaves it; what the other store lacks is owed to it. Raises Conflict. */
         post: operations["drain_store"];
         delete?: never;
         options?: never;
@@ -2610,6 +2776,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description It stays a store, only read; what was copied stays copied. Raises Conflict. */
         post: operations["stop_draining"];
         delete?: never;
         options?: never;
@@ -2624,8 +2791,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The one with the newest backup first. Three queries. */
         get: operations["found_in_store"];
         put?: never;
+        /** @description Without a `device` a new entry of the register. Raises Conflict, StoreError, VaultError. */
         post: operations["take_found"];
         delete?: never;
         options?: never;
@@ -2642,6 +2811,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Undo: the list forgets what was taken in from there; how many. The store keeps it, and it is found again. Raises Conflict. */
         post: operations["give_back_found"];
         delete?: never;
         options?: never;
@@ -2658,6 +2828,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises BadInput. From in use to detached and back, at any time: nothing is lost by it. */
         post: operations["set_store_mode"];
         delete?: never;
         options?: never;
@@ -2672,6 +2843,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `occupied`. */
         get: operations["occupied"];
         put?: never;
         post?: never;
@@ -2688,6 +2860,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `occupied_table`. */
         get: operations["occupied_table"];
         put?: never;
         post?: never;
@@ -2704,6 +2877,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One query. The largest team first. */
         get: operations["kinds_by_team"];
         put?: never;
         post?: never;
@@ -2720,8 +2894,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The store's vault, opened for unattended work. Raises StoreError, VaultError. */
         get: operations["offices_of_store"];
         put?: never;
+        /** @description `server`: hex id of who told it. Raises Conflict, StoreError, VaultError. */
         post: operations["take_office"];
         delete?: never;
         options?: never;
@@ -2736,6 +2912,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `occupied_over_time`. */
         get: operations["occupied_over_time"];
         put?: never;
         post?: never;
@@ -2752,6 +2929,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `occupied_over_time_table`. */
         get: operations["occupied_over_time_table"];
         put?: never;
         post?: never;
@@ -2770,6 +2948,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Open the store with it and note the day. Raises WrongPassphrase, StoreError. */
         post: operations["prove_passphrase"];
         delete?: never;
         options?: never;
@@ -2786,6 +2965,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description `seen`: the digest of what was shown to lie nowhere afterwards. Raises Conflict, ChangedMeanwhile, BadInput. */
         post: operations["retire_store"];
         delete?: never;
         options?: never;
@@ -2800,6 +2980,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Raises StoreError, VaultError. */
         get: operations["room"];
         put?: never;
         post?: never;
@@ -2818,6 +2999,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises BadInput, StoreError, VaultError. */
         post: operations["look_at_room"];
         delete?: never;
         options?: never;
@@ -2834,6 +3016,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description `seen`: the digest of the list. Raises BadInput, ChangedMeanwhile, Conflict, StoreError, VaultError. */
         post: operations["make_room"];
         delete?: never;
         options?: never;
@@ -2850,6 +3033,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises StoreError, VaultError. */
         post: operations["propose_room"];
         delete?: never;
         options?: never;
@@ -2866,6 +3050,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description How many copies. What is on hold by then, or kept by a safeguard, stays all the same. Raises BadInput, ClockInDoubt. */
         post: operations["leave_sooner"];
         delete?: never;
         options?: never;
@@ -2882,6 +3067,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises StoreError, VaultError. */
         post: operations["sum_of_room"];
         delete?: never;
         options?: never;
@@ -2898,6 +3084,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises ClockInDoubt, StoreAway. */
         post: operations["sweep_now"];
         delete?: never;
         options?: never;
@@ -2912,7 +3099,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Which runs of the coming night find no room here, and what can help by then. */
+        /** @description Raises StoreError, VaultError. */
         get: operations["room_tonight"];
         put?: never;
         post?: never;
@@ -2929,8 +3116,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The oldest first. Raises StoreError, VaultError. */
         get: operations["slots"];
         put?: never;
+        /** @description A passphrase of somebody's own, or another recovery code. Raises BadInput, StoreError, VaultError. */
         post: operations["add_slot"];
         delete?: never;
         options?: never;
@@ -2946,8 +3135,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Another passphrase for the same person: the new slot comes first. Raises BadInput, Conflict, WrongPassphrase, StoreError. */
         put: operations["change_slot"];
         post?: never;
+        /** @description Nobody opens the store with it any more. Raises Conflict, LastSlot, StoreError, VaultError. */
         delete: operations["drop_slot"];
         options?: never;
         head?: never;
@@ -2963,6 +3154,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises Conflict, StoreError, VaultError. */
         post: operations["take_sweeping"];
         delete?: never;
         options?: never;
@@ -2979,6 +3171,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises WrongPassphrase, NotAVault, StoreError, Conflict. */
         post: operations["attach_store"];
         delete?: never;
         options?: never;
@@ -2993,6 +3186,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `retired_stores`. */
         get: operations["retired_stores"];
         put?: never;
         post?: never;
@@ -3011,6 +3205,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Raises BadInput and Conflict before anything is asked of the place; what goes wrong there is a result. */
         post: operations["try_place"];
         delete?: never;
         options?: never;
@@ -3027,6 +3222,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Take it into the list as a backup of this device, with a copy where it lies. Raises StoreError, VaultError. */
         post: operations["adopt_stray"];
         delete?: never;
         options?: never;
@@ -3041,6 +3237,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `teams`. */
         get: operations["teams"];
         put?: never;
         post?: never;
@@ -3058,8 +3255,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Raises BadInput. */
         put: operations["change_team"];
         post?: never;
+        /** @description Raises Conflict while devices belong to it. */
         delete: operations["remove_team"];
         options?: never;
         head?: never;
@@ -3073,6 +3272,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Every device, those that lack most first. Five queries. */
         get: operations["three_two_one"];
         put?: never;
         post?: never;
@@ -3089,6 +3289,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description A fixed number of queries, whatever the number of devices: each thing is read once and handed on. */
         get: operations["today"];
         put?: never;
         post?: never;
@@ -3105,8 +3306,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `users`, `add_user`. */
         get: operations["users"];
         put?: never;
+        /** @description A new account. Raises BadInput naming the field. */
         post: operations["add_user"];
         delete?: never;
         options?: never;
@@ -3122,6 +3325,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Raises BadInput; Conflict when nobody would be left who may change anything. */
         put: operations["change_user"];
         post?: never;
         delete?: never;
@@ -3139,6 +3343,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description For somebody who has forgotten theirs; their sessions end. Raises BadInput. */
         post: operations["reset_password"];
         delete?: never;
         options?: never;
@@ -3156,6 +3361,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** @description Everywhere; live lines included. Whoever knows the password may sign in again. */
         delete: operations["end_sessions"];
         options?: never;
         head?: never;
@@ -3169,6 +3375,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `signed_answer`. */
         get: operations["signed_answer"];
         put?: never;
         post?: never;
@@ -3185,6 +3392,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Answers `zones`. */
         get: operations["zones"];
         put?: never;
         post?: never;
@@ -3208,6 +3416,7 @@ export interface components {
             alike: boolean;
             why: string;
         };
+        /** @description A part of `KindCoverSerializer`. */
         Account: {
             service: string;
             is_default: boolean;
@@ -3223,6 +3432,7 @@ export interface components {
          * @enum {string}
          */
         AddSlotKindEnum: "passphrase" | "recovery_code";
+        /** @description What `add_slot` is sent. */
         AddSlotRequest: {
             kind: components["schemas"]["AddSlotKindEnum"];
             label: string;
@@ -3231,16 +3441,19 @@ export interface components {
             /** @default  */
             passphrase_again: string;
         };
+        /** @description What `pair_device` answers. */
         Added: {
             /** Format: uuid */
             id: string;
             name: string;
         };
+        /** @description What `add_slot` answers. */
         AddedSlot: {
             slots: components["schemas"]["Slot"][];
             /** @description Told this once. */
             recovery_code: string;
         };
+        /** @description What `after_release` answers. */
         AfterRelease: {
             /** Format: uuid */
             store_id: string;
@@ -3250,6 +3463,7 @@ export interface components {
             /** Format: date */
             leaves_on: string | null;
         };
+        /** @description What `ages` answers. */
         Age: {
             code: string;
             label: string;
@@ -3260,6 +3474,7 @@ export interface components {
             /** @description Records that are older now, and go the next night. */
             going: number;
         };
+        /** @description What `allowances` answers. */
         Allowance: {
             id: number;
             team: number | null;
@@ -3286,6 +3501,7 @@ export interface components {
          * @enum {string}
          */
         AllowanceStandingEnum: "within" | "over" | "overdue" | "full";
+        /** @description What `ask_drill` is sent. */
         AskDrillRequest: {
             /** Format: uuid */
             device: string;
@@ -3295,7 +3511,7 @@ export interface components {
              */
             store?: string | null;
         };
-        /** @description Items of one device; or all backups of devices, or of those that a person carries. */
+        /** @description What `ask_erasure` is sent. */
         AskErasureRequest: {
             /** Format: uuid */
             device?: string | null;
@@ -3334,11 +3550,12 @@ export interface components {
             /** Format: date */
             hold_until?: string | null;
         };
+        /** @description What `run_cause` answers. */
         Asked: {
             asked: number;
             refused: components["schemas"]["NotAsked"][];
         };
-        /** @description Where a store is to lie: a medium and its address, or in short the path of a folder. */
+        /** @description What `attach_store` is sent. */
         AttachStoreRequest: {
             /** @default folder */
             medium: components["schemas"]["MediumEnum"];
@@ -3355,6 +3572,7 @@ export interface components {
             /** Format: int64 */
             allowance_bytes: number | null;
         };
+        /** @description A part of `ThreeTwoOneSerializer`. */
         AuditEvidence: {
             /** @description In somebody’s hands. */
             devices: number;
@@ -3365,6 +3583,7 @@ export interface components {
             checked: number;
             drilled: number;
         };
+        /** @description A part of `TodaySerializer`. */
         BackToNormal: {
             /** Format: uuid */
             id: string;
@@ -3372,6 +3591,7 @@ export interface components {
             /** Format: date-time */
             closed_at: string;
         };
+        /** @description What `room` answers. */
         Bench: {
             store_name: string;
             stored_bytes: number;
@@ -3384,6 +3604,7 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description What `change_devices` answers. */
         Bulk: {
             /** Format: uuid */
             readonly id: string;
@@ -3401,6 +3622,7 @@ export interface components {
             /** @default false */
             confirmed: boolean;
         };
+        /** @description What `call_off_erasure` is sent. */
         CallOffRequest: {
             why: string;
         };
@@ -3411,6 +3633,7 @@ export interface components {
          * @enum {string}
          */
         CardsEnum: "4.0" | "3.0" | "as_it_came";
+        /** @description A part of `TodaySerializer`. */
         Cause: {
             code: string;
             mark: string;
@@ -3434,6 +3657,7 @@ export interface components {
             /** @description The first few of them. */
             readonly devices: components["schemas"]["CauseDevice"][];
         };
+        /** @description A part of `ReportSerializer`. */
         CauseCount: {
             code: string;
             says: string;
@@ -3467,7 +3691,7 @@ export interface components {
              */
             word: string;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `change_hook` is sent. */
         ChangeHookRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -3477,7 +3701,7 @@ export interface components {
             inside: boolean;
             signs_of_life: boolean;
         };
-        /** @description Columns of the register; those that are left out stay as they are. */
+        /** @description What `change_devices` is sent. */
         ChangeManyRequest: {
             values_told: {
                 [key: string]: string;
@@ -3494,12 +3718,13 @@ export interface components {
             word: string;
             devices: string[];
         };
+        /** @description What `change_slot` is sent. */
         ChangeSlotRequest: {
             old: string;
             passphrase: string;
             passphrase_again: string;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `change_store` is sent. */
         ChangeStoreRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -3524,7 +3749,7 @@ export interface components {
             /** @description Empty leaves them as they are. */
             checks?: components["schemas"]["ChecksRequest"] | null;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `change_user` is sent. */
         ChangeUserRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -3534,14 +3759,17 @@ export interface components {
             role: string;
             active: boolean;
         };
+        /** @description What `check_store` is sent. */
         CheckRequest: {
             percent: number;
         };
+        /** @description A part of `ChangeStoreSerializer`. */
         ChecksRequest: {
             days: number | null;
             /** Format: int64 */
             limit_bytes_per_second: number | null;
         };
+        /** @description What `choose_kinds` is sent. */
         ChooseKindsRequest: {
             kinds: string[];
             /** @description Taken into its backups, or left out of them on purpose. */
@@ -3559,6 +3787,7 @@ export interface components {
             /** @default  */
             why: string;
         };
+        /** @description A part of `RestoreRequestSerializer`. */
         ChosenItemRequest: {
             kind: components["schemas"]["KindEnum"];
             id: string;
@@ -3571,6 +3800,7 @@ export interface components {
             /** Format: uuid */
             store?: string | null;
         };
+        /** @description What `clock` answers. */
         Clock: {
             /**
              * Format: date-time
@@ -3586,6 +3816,7 @@ export interface components {
             settled_why: string;
             witnesses: components["schemas"]["ClockWitness"][];
         };
+        /** @description A part of `ClockSerializer`. */
         ClockWitness: {
             name: string;
             kind: string;
@@ -3605,21 +3836,25 @@ export interface components {
          * @enum {string}
          */
         ClocksEnum: "moved" | "twice" | "near";
+        /** @description What `closed_days` answers. */
         ClosedDay: {
             /** Format: date */
             day: string;
             /** @default  */
             name: string;
         };
+        /** @description What `closed_days` answers. */
         ClosedDayRequest: {
             /** Format: date */
             day: string;
             /** @default  */
             name: string;
         };
+        /** @description What `pair_again` is sent. */
         CodeRequest: {
             code: string;
         };
+        /** @description A part of `LineSerializer`. */
         ColumnChange: {
             column: string;
             before: string;
@@ -3690,11 +3925,13 @@ export interface components {
          * @enum {string}
          */
         ComingStateEnum: "owed" | "copying" | "failed";
+        /** @description What `compare_runs` answers. */
         Compared: {
             one: components["schemas"]["Run"];
             two: components["schemas"]["Run"];
             kinds: components["schemas"]["Difference"][];
         };
+        /** @description What `plan_consequences` answers. */
         Consequences: {
             /** @description Backups that stay nowhere. */
             leaves: number;
@@ -3717,10 +3954,12 @@ export interface components {
             /** @description What has to be typed; empty when nothing has. */
             word: string;
         };
+        /** @description What `copies` answers. */
         CopiesPage: {
             count: number;
             results: components["schemas"]["ComingCopy"][];
         };
+        /** @description A part of `BackupSerializer`. */
         Copy: {
             /** Format: uuid */
             store_id: string;
@@ -3765,6 +4004,7 @@ export interface components {
          * @enum {string}
          */
         CopyInQuestionStateEnum: "owed" | "copying" | "failed" | "present" | "leaving" | "missing" | "removing" | "removed";
+        /** @description A part of `ComingCopySerializer`. */
         CopyProgress: {
             done_bytes?: number;
             total_bytes?: number;
@@ -3784,10 +4024,12 @@ export interface components {
             /** @description Content of the backups; most of it may lie there already. */
             readonly owed_bytes: number;
         };
+        /** @description What `copy_backup` is sent. */
         CopyToRequest: {
             /** Format: uuid */
             store: string;
         };
+        /** @description What `occupied_over_time` answers. */
         Course: {
             /** @description The largest first, and no more than can be told apart. */
             names: string[];
@@ -3802,11 +4044,13 @@ export interface components {
          * @enum {string}
          */
         CoverEnum: "backed_up" | "behind" | "in_step_only" | "nothing" | "empty";
+        /** @description What `coverage` answers. */
         Coverage: {
             /** Format: date-time */
             scanned_at: string | null;
             kinds: components["schemas"]["KindCover"][];
         };
+        /** @description A damaged copy, as the API tells it. */
         DamagedCopy: {
             readonly id: number;
             /** Format: uuid */
@@ -3822,10 +4066,12 @@ export interface components {
             /** @description Names of other stores that hold it whole. */
             readonly whole_in: string[];
         };
+        /** @description What `settle_date` is sent. */
         DateRequest: {
             /** @description When it was made, in the office's zone without an offset; empty when its date is right. */
             at: string | null;
         };
+        /** @description A part of `CourseSerializer`. */
         DayParts: {
             /** Format: date */
             day: string;
@@ -3838,10 +4084,12 @@ export interface components {
             /** @description One a name; the rest is in none of them. */
             parts: number[];
         };
+        /** @description What `adopt_stray` is sent. */
         DeviceChoiceRequest: {
             /** Format: uuid */
             device: string;
         };
+        /** @description What `device_omissions` answers. */
         DeviceOmissions: {
             /**
              * Format: uuid
@@ -3940,6 +4188,7 @@ export interface components {
          * @enum {string}
          */
         DeviceRowStandingEnum: "on_time" | "due_soon" | "late" | "never" | "paused" | "away" | "lost" | "retired" | "no_plan";
+        /** @description A part of `ReportSerializer`. */
         DeviceShare: {
             device: string;
             holder: string;
@@ -3963,18 +4212,21 @@ export interface components {
             teams: components["schemas"]["TeamSum"][];
             results: components["schemas"]["DeviceRow"][];
         };
+        /** @description A part of `ComparedSerializer`. */
         Difference: {
             kind: string;
             label: string;
             items: (number | null)[];
             size_bytes: (number | null)[];
         };
+        /** @description What `differences` answers. */
         Differences: {
             /** Format: date-time */
             compared_at: string | null;
             strays: components["schemas"]["Stray"][];
             copies: components["schemas"]["CopyInQuestion"][];
         };
+        /** @description What `preview_plan` is sent. */
         DraftRequest: {
             name: string;
             kinds: string[];
@@ -4039,10 +4291,12 @@ export interface components {
             /** Format: int64 */
             own_cloud_seconds?: number | null;
         };
+        /** @description What `drain_store` is sent. */
         DrainRequest: {
             /** Format: uuid */
             into: string;
         };
+        /** @description What `ask_drill` answers. */
         Drill: {
             /** Format: uuid */
             readonly id: string;
@@ -4084,17 +4338,19 @@ export interface components {
             readonly cause: string;
             readonly remedy: string;
         };
+        /** @description A part of `DrillSerializer`. */
         DrillFindings: {
             /** @default 0 */
             count: number;
             /** @description The first of them; without names for who may not look inside backups. */
             named: components["schemas"]["FindingNamed"][];
         };
+        /** @description A part of `DrillSerializer`. */
         DrillProgress: {
             done_bytes?: number;
             total_bytes?: number;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `drill_rules` answers. */
         DrillRules: {
             a_day: number;
             most_minutes: number;
@@ -4104,7 +4360,7 @@ export interface components {
             limit_bytes_per_second: number | null;
             wanted_days: number | null;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `drill_rules` answers. */
         DrillRulesRequest: {
             a_day: number;
             most_minutes: number;
@@ -4128,6 +4384,7 @@ export interface components {
          * @enum {string}
          */
         DrillStateEnum: "waiting" | "running" | "right" | "wrong" | "failed" | "stopped";
+        /** @description A part of `DrivesSerializer`. */
         Drive: {
             /** Format: uuid */
             store_id: string;
@@ -4177,18 +4434,21 @@ export interface components {
          * @enum {string}
          */
         DriveStateEnum: "here" | "parting" | "parted" | "out";
+        /** @description A part of `DriveSerializer`. */
         DriveTurn: {
             /** Format: date */
             first: string;
             /** Format: date */
             last: string;
         };
+        /** @description What `drives` answers. */
         Drives: {
             drives: components["schemas"]["Drive"][];
             rotations: components["schemas"]["Rotation"][];
             /** @description Vaults on drives that are no store of this office. */
             strangers: components["schemas"]["StrangeDrive"][];
         };
+        /** @description What `leave_out` answers. */
         Effect: {
             /** @description Of the newest backup: the next ones do not take them. */
             items: number;
@@ -4208,12 +4468,14 @@ export interface components {
             /** @description Whether the plan leaves it out as it is. */
             already: boolean;
         };
+        /** @description A part of `ProposalSerializer`. */
         Elsewhere: {
             rung: number;
             title: string;
             loses: string;
             bytes: number;
         };
+        /** @description What `device_endings` answers. */
         Ending: {
             /** Format: date */
             day: string;
@@ -4228,11 +4490,13 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description A part of `ErasureSerializer`. */
         ErasedDevice: {
             /** Format: uuid */
             id: string;
             name: string;
         };
+        /** @description A part of `ErasurePreviewSerializer`. */
         ErasedInStore: {
             /** Format: uuid */
             store_id: string;
@@ -4246,15 +4510,18 @@ export interface components {
             /** Format: date */
             last_day: string | null;
         };
+        /** @description A part of `WishSerializer`. */
         ErasedItemRequest: {
             kind: string;
             id: string;
         };
+        /** @description A part of `ErasureSerializer`. */
         ErasedThing: {
             kind: string;
             /** @description Empty once it is done, and for whoever may not look inside. */
             name: string;
         };
+        /** @description What `ask_erasure` answers. */
         Erasure: {
             /** Format: uuid */
             readonly id: string;
@@ -4297,10 +4564,12 @@ export interface components {
             readonly called_off_why: string;
             steps: components["schemas"]["Step"][];
         };
+        /** @description What `erasures` answers. */
         ErasurePage: {
             count: number;
             results: components["schemas"]["Erasure"][];
         };
+        /** @description What `preview_erasure` answers. */
         ErasurePreview: {
             /** @description Names. */
             readonly devices: string[];
@@ -4321,6 +4590,7 @@ export interface components {
          * @enum {string}
          */
         ErasureStateEnum: "asked" | "under_way" | "done" | "called_off";
+        /** @description A part of `IncidentDetailSerializer`. */
         Event: {
             /** Format: date-time */
             at: string;
@@ -4338,6 +4608,7 @@ export interface components {
             other_serial: boolean;
             overlaps: boolean;
         };
+        /** @description What `exceptions` answers. */
         Exception: {
             readonly id: number;
             /** @description Of what it speaks, in words. */
@@ -4407,10 +4678,12 @@ export interface components {
              */
             trouble: string;
         };
+        /** @description What `open_feed` answers. */
         Feed: {
             /** @description On this server; shown this once. */
             path: string;
         };
+        /** @description What `filling` answers. */
         Filling: {
             store: components["schemas"]["FillingStore"];
             stores: components["schemas"]["FillingStore"][];
@@ -4434,6 +4707,7 @@ export interface components {
             only_old_apart_bytes: number;
             talks: components["schemas"]["Talks"];
         };
+        /** @description A part of `FillingSerializer`. */
         FillingItem: {
             kind: string;
             id: string;
@@ -4455,11 +4729,13 @@ export interface components {
             /** @description Of them what only older backups need. */
             old_bytes: number;
         };
+        /** @description A part of `FillingSerializer`. */
         FillingPlan: {
             /** Format: uuid */
             id: string;
             name: string;
         };
+        /** @description A part of `FillingSerializer`. */
         FillingStore: {
             /** Format: uuid */
             id: string;
@@ -4472,12 +4748,14 @@ export interface components {
             says: string;
             step: string;
         };
+        /** @description A part of `DrillFindingsSerializer`. */
         FindingNamed: {
             /** @description As people call it. */
             readonly kind: string;
             name: string;
             says: string;
         };
+        /** @description What `first_administrator` is sent. */
         FirstAdministratorRequest: {
             office_name: string;
             zone: string;
@@ -4485,13 +4763,14 @@ export interface components {
             full_name: string;
             password: string;
         };
+        /** @description A part of `FillingSerializer`. */
         Folder: {
             kind: string;
             under: string;
             items: number;
             size_bytes: number;
         };
-        /** @description Either a new entry of the register, or one that has no link yet. */
+        /** @description What `add_folder` is sent. */
         FolderDeviceRequest: {
             name: string;
             holder: string;
@@ -4500,6 +4779,7 @@ export interface components {
             registered?: string | null;
             path: string;
         };
+        /** @description A part of `ImportSerializer`. */
         Found: {
             kinds?: components["schemas"]["FoundKind"][];
             left_aside?: components["schemas"]["LeftAside"][];
@@ -4535,10 +4815,12 @@ export interface components {
             newest_at: string | null;
             largest: components["schemas"]["LargeItem"][];
         };
+        /** @description What `found_in_store` answers. */
         FoundThere: {
             found: components["schemas"]["FoundDevice"][];
             taken_in: components["schemas"]["TakenIn"][];
         };
+        /** @description What `freed_by_removal` answers. */
         Freed: {
             store_name: string;
             /** @description Sealed, needed by nothing else there; null where that cannot be told now. */
@@ -4547,6 +4829,7 @@ export interface components {
             given_back_bytes: number | null;
             why_not: string;
         };
+        /** @description What `freezes` answers. */
         Freeze: {
             /** Format: uuid */
             readonly id: string;
@@ -4562,6 +4845,7 @@ export interface components {
             /** Format: date-time */
             readonly at: string;
         };
+        /** @description What `device_future` answers. */
         FutureDay: {
             /** Format: date */
             day: string;
@@ -4570,7 +4854,7 @@ export interface components {
             /** @description Of what is to come. */
             planned: string[];
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `set_allowance` is sent. */
         GivenAllowanceRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -4594,6 +4878,7 @@ export interface components {
          * @enum {string}
          */
         GroundsEnum: "id" | "serial" | "holder_and_name" | "holder";
+        /** @description A part of `FillingSerializer`. */
         Growth: {
             kind: string;
             items: number;
@@ -4603,12 +4888,14 @@ export interface components {
             /** Format: date-time */
             since: string | null;
         };
+        /** @description What `guides` answers. */
         Guide: {
             code: string;
             label: string;
             first_time: string[];
             not_seen: string[];
         };
+        /** @description A part of `KindCoverSerializer`. */
         Held: {
             items: number;
             size_bytes: number;
@@ -4621,6 +4908,7 @@ export interface components {
             finished_at: string;
             stores: string[];
         };
+        /** @description What `hold_many` answers. */
         HeldNow: {
             /** @description On hold now that were not. */
             backups: number;
@@ -4634,6 +4922,7 @@ export interface components {
          * @enum {string}
          */
         HelpEnum: "sweep" | "fall_over" | "allowance" | "wait" | "sooner";
+        /** @description What `hold_many` is sent. */
         HoldManyRequest: {
             /** Format: uuid */
             device?: string | null;
@@ -4655,6 +4944,7 @@ export interface components {
              */
             until?: string | null;
         };
+        /** @description A holder, as the API tells it. */
         Holder: {
             readonly id: number;
             readonly name: string;
@@ -4666,6 +4956,7 @@ export interface components {
             readonly email: string;
             devices: number;
         };
+        /** @description What `holder` answers. */
         HolderDetail: {
             readonly id: number;
             readonly name: string;
@@ -4678,7 +4969,7 @@ export interface components {
             devices: number;
             rows: components["schemas"]["DeviceRow"][];
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `change_holder` is sent. */
         HolderNameRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -4689,6 +4980,7 @@ export interface components {
             /** @default  */
             email: string;
         };
+        /** @description A part of `ThreeTwoOneRowSerializer`. */
         HoldingPlace: {
             store: string;
             medium: string;
@@ -4698,10 +4990,12 @@ export interface components {
             /** Format: date-time */
             checked_at: string | null;
         };
+        /** @description What `holds` answers. */
         HoldsPage: {
             count: number;
             results: components["schemas"]["OnHold"][];
         };
+        /** @description What `hooks` answers. */
         Hook: {
             /** Format: uuid */
             readonly id: string;
@@ -4715,6 +5009,7 @@ export interface components {
             active: boolean;
             readonly last_error: string;
         };
+        /** @description What `hooks` answers. */
         HookRequest: {
             name: string;
             address: string;
@@ -4725,9 +5020,11 @@ export interface components {
             /** @default true */
             active: boolean;
         };
+        /** @description What `hurry_copies` answers. */
         Hurried: {
             copies: number;
         };
+        /** @description What `scan_import` answers. */
         Import: {
             /** Format: uuid */
             readonly id: string;
@@ -4753,6 +5050,7 @@ export interface components {
             /** Format: date-time */
             readonly at: string;
         };
+        /** @description A part of `ImportSerializer`. */
         ImportProgress: {
             stage?: string;
             read_bytes?: number;
@@ -4791,7 +5089,7 @@ export interface components {
             /** @description Names of those that it touches or touched. */
             readonly devices: string[];
         };
-        /** @description One line of the list of what needed a person. */
+        /** @description What `incident` answers. */
         IncidentDetail: {
             /** Format: uuid */
             readonly id: string;
@@ -4815,6 +5113,7 @@ export interface components {
             readonly devices: string[];
             events: components["schemas"]["Event"][];
         };
+        /** @description What `inside` answers. */
         Inside: {
             shape: components["schemas"]["InsideShapeEnum"];
             count: number;
@@ -4833,6 +5132,7 @@ export interface components {
          * @enum {string}
          */
         InsideShapeEnum: "contact" | "event" | "conversation" | "record" | "picture" | "file";
+        /** @description A journal, as the API tells it. */
         Journal: {
             readonly id: number;
             /** Format: date-time */
@@ -4846,7 +5146,7 @@ export interface components {
             /** Format: uuid */
             readonly store: string | null;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `keep_drive` is sent. */
         KeepDriveRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -4855,11 +5155,13 @@ export interface components {
             keeper: string;
             rests_in: string;
         };
+        /** @description What `keep_export` is sent. */
         KeepExportRequest: {
             /** Format: date */
             until: string;
             keeper: number;
         };
+        /** @description What `keep_after_all` is sent. */
         KeepRequest: {
             backups: string[];
             reason: string;
@@ -4913,6 +5215,7 @@ export interface components {
             /** @description Of retired and lost devices: so long after that somebody is asked whether they may go. */
             ask_after?: components["schemas"]["PeriodRequest"] | null;
         };
+        /** @description A part of `KeptBackupSerializer`. */
         Kept: {
             /** Format: uuid */
             store_id: string;
@@ -4929,9 +5232,11 @@ export interface components {
             /** @description Why it leaves; empty for one that does not. */
             leaves_because: string;
         };
+        /** @description What `keep_after_all` answers. */
         KeptAfterAll: {
             backups: number;
         };
+        /** @description What `device_backups` answers. */
         KeptBackup: {
             /**
              * Format: uuid
@@ -4972,6 +5277,7 @@ export interface components {
             coming: components["schemas"]["Coming"][];
             readonly kept: components["schemas"]["Kept"][];
         };
+        /** @description What `kinds` answers. */
         Kind: {
             code: string;
             label: string;
@@ -4986,6 +5292,7 @@ export interface components {
             /** @description Can be had again from where it came. */
             regained: boolean;
         };
+        /** @description What `choose_kinds` answers. */
         KindChoice: {
             readonly id: number;
             /** Format: uuid */
@@ -5002,6 +5309,7 @@ export interface components {
             /** Format: date-time */
             readonly at: string;
         };
+        /** @description A part of `CoverageSerializer`. */
         KindCover: {
             kind: string;
             readonly label: string;
@@ -5047,6 +5355,7 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "contacts" | "calendar" | "messages" | "attachments" | "calls" | "photos" | "videos" | "music" | "recordings" | "documents" | "notes" | "mail" | "alarms" | "apps" | "app_data" | "settings" | "home_screen" | "wireless" | "logins" | "health" | "card";
+        /** @description A part of `BackupSerializer`. */
         KindInBackup: {
             kind: string;
             readonly label: string;
@@ -5056,6 +5365,7 @@ export interface components {
             /** Format: date-time */
             newest_at: string | null;
         };
+        /** @description A part of `RunProgressSerializer`. */
         KindProgress: {
             kind: string;
             items: number;
@@ -5087,12 +5397,14 @@ export interface components {
             proven_by?: components["schemas"]["ProvenByEnum"];
             whole?: boolean;
         };
+        /** @description What `run_causes` answers. */
         KnownCause: {
             code: string;
             /** @description What a run said that ended with it. */
             says: string;
             runs: number;
         };
+        /** @description A part of `TonightSerializer`. */
         Lacking: {
             key: string;
             name: string;
@@ -5109,11 +5421,12 @@ export interface components {
          * @enum {string}
          */
         LacksEnum: "backup" | "copies" | "off_site" | "media" | "check";
+        /** @description A part of `FoundKindSerializer`. */
         LargeItem: {
             name: string;
             size_bytes: number;
         };
-        /** @description A pause that lasts. */
+        /** @description What `pauses` answers. */
         LastingPause: {
             /** Format: uuid */
             id: string;
@@ -5141,6 +5454,7 @@ export interface components {
          * @enum {string}
          */
         LayoutEnum: "files" | "bag";
+        /** @description A part of `LeavingPageSerializer`. */
         Leaving: {
             readonly id: number;
             /** Format: uuid */
@@ -5168,10 +5482,12 @@ export interface components {
             /** Format: date */
             leaves_on: string;
         };
+        /** @description What `leaving` answers. */
         LeavingPage: {
             count: number;
             results: components["schemas"]["Leaving"][];
         };
+        /** @description A part of `FoundSerializer`. */
         LeftAside: {
             name: string;
             why: string;
@@ -5183,10 +5499,12 @@ export interface components {
             items: number;
             size_bytes: number;
         };
+        /** @description A part of `TakenOverSerializer`. */
         LeftOutOfOffice: {
             name: string;
             why: string;
         };
+        /** @description What `write_to_holder` is sent. */
         LetterRequest: {
             subject: string;
             body: string;
@@ -5199,9 +5517,11 @@ export interface components {
          * @enum {string}
          */
         LevelEnum: "blocks" | "warns" | "fine" | "untold";
+        /** @description What `lift_freeze` is sent. */
         LiftRequest: {
             why: string;
         };
+        /** @description A part of `PreviewedSerializer`. */
         Line: {
             number: number;
             verdict: components["schemas"]["VerdictEnum"];
@@ -5246,6 +5566,7 @@ export interface components {
             folder: string;
             sftp: components["schemas"]["SftpPlaceRequest"] | null;
         };
+        /** @description A part of `KindCoverSerializer`. */
         Live: {
             items: number;
             size_bytes: number;
@@ -5253,11 +5574,13 @@ export interface components {
             /** Format: date-time */
             newest_at: string | null;
         };
+        /** @description A part of `RunDetailSerializer`. */
         Log: {
             /** Format: date-time */
             at: string;
             says: string;
         };
+        /** @description What `look_at_room` answers. */
         Looked: {
             sum: components["schemas"]["Sum"];
             removal: components["schemas"]["Removal"] | null;
@@ -5265,6 +5588,7 @@ export interface components {
             leaves_out: string[];
             digest: string;
         };
+        /** @description A part of `ConsequencesSerializer`. */
         Loses: {
             /** Format: uuid */
             device_id: string;
@@ -5281,6 +5605,7 @@ export interface components {
             /** @description Newest first. */
             readonly points: components["schemas"]["Point"][];
         };
+        /** @description A part of `OutlookSerializer`. */
         LostBackup: {
             /** Format: uuid */
             backup_id: string;
@@ -5291,12 +5616,14 @@ export interface components {
             /** @description Damaged here and whole nowhere; else it is whole here and was not copied yet. */
             damaged: boolean;
         };
+        /** @description A part of `DamagedCopySerializer`. */
         LostKind: {
             label: string;
             items: number;
             /** @description Of some; none for who may not look inside backups. */
             names: string[];
         };
+        /** @description What `make_room` is sent. */
         MakeRoomRequest: {
             moves: string[];
             why: string;
@@ -5322,6 +5649,7 @@ export interface components {
          * @enum {string}
          */
         MayEnum: "read" | "run" | "keep" | "remove" | "pause" | "pause_everything" | "settle" | "answer" | "look_inside" | "restore" | "read_messages" | "set_up" | "see_keys";
+        /** @description What `me` answers. */
         Me: {
             user: components["schemas"]["User"] | null;
             office: components["schemas"]["Office"] | null;
@@ -5336,10 +5664,12 @@ export interface components {
          * @enum {string}
          */
         MediumEnum: "folder" | "drive" | "bucket" | "sftp";
+        /** @description What `meet_sftp` is sent. */
         MeetRequest: {
             host: string;
             port: number;
         };
+        /** @description What `write_to_holder` answers. */
         Message: {
             /** Format: uuid */
             readonly id: string;
@@ -5383,12 +5713,13 @@ export interface components {
          * @enum {string}
          */
         ModeEnum: "in_use" | "read_only" | "paused" | "detached" | "retired";
+        /** @description What `set_store_mode` is sent. */
         ModeRequest: {
             mode: components["schemas"]["ModeEnum"];
             /** @default  */
             why: string;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `change_team` is sent. */
         NameRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -5400,12 +5731,14 @@ export interface components {
             teams: string[];
             holders: string[];
         };
+        /** @description What `freeze` is sent. */
         NewFreezeRequest: {
             /** Format: uuid */
             store?: string | null;
             team?: number | null;
             reason: string;
         };
+        /** @description What `add_hook` answers. */
         NewHook: {
             /** Format: uuid */
             readonly id: string;
@@ -5421,7 +5754,7 @@ export interface components {
             /** @description Base64; shown this once. */
             secret: string;
         };
-        /** @description Where a store is to lie: a medium and its address, or in short the path of a folder. */
+        /** @description What `create_store` is sent. */
         NewStoreRequest: {
             /** @default folder */
             medium: components["schemas"]["MediumEnum"];
@@ -5444,12 +5777,14 @@ export interface components {
              */
             own_key: boolean;
         };
+        /** @description What `add_user` is sent. */
         NewUserRequest: {
             username: string;
             full_name: string;
             password: string;
             role: string;
         };
+        /** @description A part of `PreviewSerializer`. */
         NextRun: {
             /** Format: date-time */
             at: string;
@@ -5457,6 +5792,7 @@ export interface components {
             closes: string;
             clocks: components["schemas"]["ClocksEnum"] | components["schemas"]["BlankEnum"];
         };
+        /** @description A part of `RibbonSerializer`. */
         Night: {
             /** Format: date */
             night: string;
@@ -5465,6 +5801,7 @@ export interface components {
             missing: number;
             under_way: number;
         };
+        /** @description What `night_rows` answers. */
         NightRow: {
             /** Format: uuid */
             device_id: string;
@@ -5496,6 +5833,7 @@ export interface components {
             count: number;
             results: components["schemas"]["NightRow"][];
         };
+        /** @description What `night` answers. */
         NightSums: {
             /** Format: date */
             night: string;
@@ -5519,6 +5857,7 @@ export interface components {
             /** @description Most planned runs at a time, in equal slices of the window. */
             busy: number[];
         };
+        /** @description A part of `OccupiedSerializer`. */
         Nobodys: {
             code: string;
             label: string;
@@ -5529,7 +5868,7 @@ export interface components {
             says: string;
             devices: number;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `note_backup` is sent. */
         NoteRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -5549,6 +5888,7 @@ export interface components {
          * @enum {string}
          */
         OccasionEnum: "before_repair" | "before_update" | "before_reset" | "before_hand_over" | "other";
+        /** @description What `occupied` answers. */
         Occupied: {
             /** @description Lines in all. */
             count: number;
@@ -5557,6 +5897,7 @@ export interface components {
             /** @description Of all lines and of what is nobody's. */
             sum_bytes: number;
         };
+        /** @description A part of `OccupiedSerializer`. */
         OccupiedLine: {
             key: string;
             name: string;
@@ -5567,6 +5908,7 @@ export interface components {
             logical_bytes: number;
             backups: number;
         };
+        /** @description What `settle_anomaly` answers. */
         Odd: {
             /** Format: uuid */
             readonly id: string;
@@ -5603,6 +5945,7 @@ export interface components {
             settled_by: string;
             readonly settled_why: string;
         };
+        /** @description A part of `RemovalSerializer`. */
         OfDevice: {
             /** Format: uuid */
             device_id: string;
@@ -5619,18 +5962,21 @@ export interface components {
         };
         /** @enum {string} */
         OfEnum: "everything" | "plan" | "device";
+        /** @description A part of `ConsequencesSerializer`. */
         OfStore: {
             name: string;
             /** @description Copies. */
             leaves: number;
             stays: number;
         };
+        /** @description A part of `ThreeTwoOneSerializer`. */
         OfTeam: {
             team: string;
             devices: number;
             /** @description Of them, those that lack nothing. */
             whole: number;
         };
+        /** @description What `offers` answers. */
         Offer: {
             device: string;
             name: string;
@@ -5641,6 +5987,7 @@ export interface components {
             serial: string;
             readonly first_time: string[];
         };
+        /** @description What `offices_of_store` answers. */
         OfferedOffice: {
             readonly server: string;
             office: string;
@@ -5658,7 +6005,7 @@ export interface components {
             /** @description Devices and plans that are in the list already, and stay as they are. */
             there: number;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `set_line` answers. */
         Office: {
             name: string;
             zone: string;
@@ -5678,10 +6025,11 @@ export interface components {
             /** @description A change that removes more of what it concerns needs a typed word. */
             unasked_share_percent?: number | null;
         };
+        /** @description What `set_line` is sent. */
         OfficeLineRequest: {
             metered: boolean;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `set_line` answers. */
         OfficeRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -5704,6 +6052,7 @@ export interface components {
             /** @description A change that removes more of what it concerns needs a typed word. */
             unasked_share_percent?: number | null;
         };
+        /** @description A part of `DeviceOmissionsSerializer`. */
         Omission: {
             readonly id: number;
             /** Format: uuid */
@@ -5721,6 +6070,7 @@ export interface components {
             /** Format: date-time */
             readonly at: string;
         };
+        /** @description A part of `HoldsPageSerializer`. */
         OnHold: {
             /**
              * Format: uuid
@@ -5745,16 +6095,19 @@ export interface components {
             /** @default  */
             by: string;
         };
+        /** @description A part of `DeviceRowSerializer`. */
         OnMedium: {
             medium: components["schemas"]["MediumEnum"];
             /** Format: date-time */
             newest_at: string;
         };
+        /** @description A part of `DrillSerializer`. */
         OpenedForm: {
             form: string;
             label: string;
             count: number;
         };
+        /** @description What `drain_outlook` answers. */
         Outlook: {
             /** Format: uuid */
             into_id: string;
@@ -5795,6 +6148,7 @@ export interface components {
             kinds: components["schemas"]["OwnPart"][];
             devices: components["schemas"]["OwnPart"][];
         };
+        /** @description A part of `DeviceRowSerializer`. */
         OwnCloudInShort: {
             state: components["schemas"]["OwnCloudStateEnum"];
             /** Format: date-time */
@@ -5802,6 +6156,7 @@ export interface components {
             /** @description How full its account is. */
             percent: number | null;
         };
+        /** @description What `own_cloud` answers. */
         OwnCloudPage: {
             count: number;
             /** @description Whether the device ever told anything. */
@@ -5809,6 +6164,7 @@ export interface components {
             /** @description The newest first. */
             results: components["schemas"]["OwnCloudRow"][];
         };
+        /** @description A part of `OwnCloudRoomAnswerSerializer`. */
         OwnCloudRoom: {
             /** @description Null where it tells no limit. */
             lasts: components["schemas"]["Runway"] | null;
@@ -5823,10 +6179,12 @@ export interface components {
             subject: string;
             body: string;
         };
+        /** @description What `own_cloud_room` answers. */
         OwnCloudRoomAnswer: {
             /** @description Null for a device that tells of no such backup. */
             room: components["schemas"]["OwnCloudRoom"] | null;
         };
+        /** @description A part of `OwnCloudPageSerializer`. */
         OwnCloudRow: {
             /** Format: date-time */
             readonly at: string;
@@ -5843,15 +6201,18 @@ export interface components {
          * @enum {string}
          */
         OwnCloudStateEnum: "on" | "off" | "off_by_policy";
+        /** @description A part of `OwnCloudSerializer`. */
         OwnPart: {
             name: string;
             bytes: number;
         };
+        /** @description What `change_own_password` is sent. */
         OwnPasswordRequest: {
             current: string;
             new: string;
             again: string;
         };
+        /** @description A part of `OwnCloudRoomSerializer`. */
         OwnStep: {
             title: string;
             loses: string;
@@ -6038,7 +6399,7 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["User"][];
         };
-        /** @description Either a new entry of the register, or one that has no link yet. */
+        /** @description What `pair_device` is sent. */
         PairRequest: {
             name: string;
             holder: string;
@@ -6048,6 +6409,7 @@ export interface components {
             agent_id: string;
             code: string;
         };
+        /** @description What `prove_passphrase` is sent. */
         PassphraseRequest: {
             passphrase: string;
         };
@@ -6116,17 +6478,21 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        /** @description A part of `KeepingRuleSerializer`. */
         Period: {
             count: number;
             unit: components["schemas"]["UnitEnum"];
         };
+        /** @description A part of `KeepingRuleSerializer`. */
         PeriodRequest: {
             count: number;
             unit: components["schemas"]["UnitEnum"];
         };
+        /** @description What `sum_of_room` is sent. */
         PickedRequest: {
             moves: string[];
         };
+        /** @description What `plans` answers. */
         Plan: {
             /** Format: uuid */
             readonly id: string;
@@ -6208,6 +6574,7 @@ export interface components {
             /** @description Why it cannot be computed; empty when it can. */
             readonly fault: string;
         };
+        /** @description What `add_plan` answers. */
         PlanDetail: {
             /** Format: uuid */
             readonly id: string;
@@ -6294,6 +6661,7 @@ export interface components {
             /** @description How often it was changed: whoever saves says which one was read. */
             readonly revision: number;
         };
+        /** @description What `plan_consequences` is sent. */
         PlannedRequest: {
             name: string;
             kinds: string[];
@@ -6364,6 +6732,7 @@ export interface components {
             id?: string | null;
             devices: string[];
         };
+        /** @description A part of `LosesSerializer`. */
         Point: {
             /** Format: date-time */
             at: string;
@@ -6377,11 +6746,13 @@ export interface components {
          * @enum {string}
          */
         PointStateEnum: "stays" | "leaves" | "safeguarded" | "held";
+        /** @description What `restore_points` answers. */
         Points: {
             /** @description Mondays, oldest first. */
             weeks: string[];
             devices: components["schemas"]["PointsRow"][];
         };
+        /** @description A part of `PointsSerializer`. */
         PointsRow: {
             /** Format: uuid */
             device_id: string;
@@ -6493,6 +6864,7 @@ export interface components {
             /** @description Why the promise cannot be kept; empty when it can. */
             shortfall: string;
         };
+        /** @description What `preview_import` answers. */
         Previewed: {
             digest: string;
             counts: {
@@ -6518,21 +6890,25 @@ export interface components {
             field: string | null;
             status: number;
         };
+        /** @description A part of `PromisesSerializer`. */
         PromiseDay: {
             /** Format: date */
             day: string;
             standing: string;
         };
+        /** @description A part of `PromisesSerializer`. */
         PromiseMonth: {
             /** Format: date */
             month: string;
             share: components["schemas"]["Share"];
         };
+        /** @description What `promises` answers. */
         Promises: {
             months: components["schemas"]["PromiseMonth"][];
             /** @description The last three months; of a single device only. */
             days: components["schemas"]["PromiseDay"][];
         };
+        /** @description What `propose_room` answers. */
         Proposal: {
             wanted_bytes: number;
             moves: string[];
@@ -6546,12 +6922,13 @@ export interface components {
          * @enum {string}
          */
         ProvenByEnum: "content" | "size";
+        /** @description What `put_off` is sent. */
         PutOffRequest: {
             /** Format: date */
             until: string;
             why: string;
         };
-        /** @description Columns of the register; those that are left out stay as they are. */
+        /** @description What `device_consequences` is sent. */
         ReDevicesRequest: {
             values_told: {
                 [key: string]: string;
@@ -6565,6 +6942,7 @@ export interface components {
          * @enum {string}
          */
         ReachEnum: "everything" | "all_but" | "only";
+        /** @description What `preview_hold` is sent. */
         ReachRequest: {
             /** Format: uuid */
             device?: string | null;
@@ -6580,12 +6958,14 @@ export interface components {
             /** Format: date */
             last_day?: string | null;
         };
+        /** @description What `preview_hold` answers. */
         Reached: {
             backups: number;
             /** @description Of them, on hold already. */
             held: number;
             devices: number;
         };
+        /** @description What `read_calendar` answers. */
         ReadCalendar: {
             days: components["schemas"]["ClosedDay"][];
             new: number;
@@ -6613,11 +6993,13 @@ export interface components {
             /** Format: date-time */
             at: string | null;
         };
+        /** @description What `hold_backup` is sent. */
         ReasonRequest: {
             reason: string;
             /** Format: date */
             until?: string | null;
         };
+        /** @description What `preview_import` is sent. */
         RegisterFileRequest: {
             /** @description The file: CSV, or JSON as exported. */
             content: string;
@@ -6639,6 +7021,7 @@ export interface components {
          * @enum {string}
          */
         RemedyEnum: "run" | "look" | "check" | "prove" | "copy" | "plan" | "on_the_device" | "none";
+        /** @description What `preview_removal` answers. */
         Removal: {
             readonly copies: number;
             /** @description Copies that stay, since they are on hold. */
@@ -6653,7 +7036,7 @@ export interface components {
             readonly word: string;
             digest: string;
         };
-        /** @description Backups, or all of a device; in one store, or everywhere. */
+        /** @description What `remove_backups` is sent. */
         RemoveRequest: {
             backups?: string[];
             /** Format: uuid */
@@ -6669,6 +7052,7 @@ export interface components {
              */
             word: string;
         };
+        /** @description What `report` answers. */
         Report: {
             /** Format: date */
             first: string;
@@ -6690,9 +7074,11 @@ export interface components {
              */
             made_at: string | null;
         };
+        /** @description What `reset_password` is sent. */
         ResetPasswordRequest: {
             password: string;
         };
+        /** @description What `ask_restore` answers. */
         Restore: {
             /** Format: uuid */
             readonly id: string;
@@ -6734,11 +7120,13 @@ export interface components {
             /** @default  */
             folder: string;
         };
+        /** @description A part of `RestoreSerializer`. */
         RestoreProgress: {
             kind?: string;
             done_bytes?: number;
             total_bytes?: number;
         };
+        /** @description What `preflight` is sent. */
         RestoreRequestRequest: {
             /** Format: uuid */
             backup: string;
@@ -6796,11 +7184,13 @@ export interface components {
          * @enum {string}
          */
         RestoreStateEnum: "waiting" | "running" | "complete" | "partial" | "failed" | "stopped";
+        /** @description What `retire_store` is sent. */
         RetireRequest: {
             seen: string;
             /** @default  */
             word: string;
         };
+        /** @description What `retired_stores` answers. */
         RetiredStore: {
             /** Format: uuid */
             readonly id: string;
@@ -6812,6 +7202,7 @@ export interface components {
             /** Format: date-time */
             readonly retired_at: string | null;
         };
+        /** @description What `ribbon` answers. */
         Ribbon: {
             nights: components["schemas"]["Night"][];
             /** Format: date */
@@ -6831,6 +7222,7 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "administrator" | "operator" | "auditor";
+        /** @description A part of `BenchSerializer`. */
         RoomOffer: {
             key: string;
             rung: number;
@@ -6850,6 +7242,7 @@ export interface components {
             readonly in_time: boolean;
             readonly backups: number;
         };
+        /** @description What `make_rotation` answers. */
         Rotation: {
             readonly id: number;
             readonly name: string;
@@ -6862,16 +7255,19 @@ export interface components {
             /** @description So long after its turn began a drive is not overdue. */
             readonly grace_days: number;
         };
+        /** @description A part of `LinkSerializer`. */
         Rule: {
             pattern: string;
             /** @description Empty leaves the files out. */
             kind: string;
         };
+        /** @description A part of `LinkSerializer`. */
         RuleRequest: {
             pattern: string;
             /** @description Empty leaves the files out. */
             kind: string;
         };
+        /** @description What `preview_rules` is sent. */
         RulesRequest: {
             rules: components["schemas"]["RuleRequest"][];
         };
@@ -6915,10 +7311,11 @@ export interface components {
             readonly size_bytes: number | null;
             readonly encrypted: boolean | null;
         };
+        /** @description What `run_cause` is sent. */
         RunCauseRequest: {
             code: string;
         };
-        /** @description One line of the history. */
+        /** @description A run detail, as the API tells it. */
         RunDetail: {
             /**
              * @description The store of its plan that could not take it; empty when that one took it.
@@ -7029,10 +7426,12 @@ export interface components {
          * @enum {string}
          */
         RunStateEnum: "waiting" | "running" | "complete" | "partial" | "interrupted" | "failed" | "refused" | "stopped" | "missed";
+        /** @description A part of `BenchSerializer`. */
         Rung: {
             rung: number;
             title: string;
         };
+        /** @description A part of `AllowanceSerializer`. */
         Runway: {
             /** @description Until it is full; null beyond a year, or while too little is known. */
             days: number | null;
@@ -7048,6 +7447,7 @@ export interface components {
             /** @description Whether it is to be full within three weeks. */
             soon: boolean;
         };
+        /** @description What `set_exception` is sent. */
         SaveExceptionRequest: {
             /** Format: uuid */
             plan?: string | null;
@@ -7070,6 +7470,7 @@ export interface components {
             /** @default  */
             word: string;
         };
+        /** @description What `add_plan` is sent. */
         SavePlanRequest: {
             name: string;
             kinds: string[];
@@ -7149,6 +7550,7 @@ export interface components {
              */
             word: string;
         };
+        /** @description What `server_key` answers. */
         ServerKey: {
             kind: components["schemas"]["ServerKeyKindEnum"];
             where: string;
@@ -7166,7 +7568,7 @@ export interface components {
          * @enum {string}
          */
         ServerKeyKindEnum: "beside" | "medium" | "credential" | "typed";
-        /** @description A body that may say what its form began with. */
+        /** @description What `set_ages` is sent. */
         SetAgesRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -7176,6 +7578,7 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** @description A sftp place, as the API tells it. */
         SftpPlace: {
             host: string;
             port: number;
@@ -7188,6 +7591,7 @@ export interface components {
              */
             use_key: boolean;
         };
+        /** @description A sftp place, as the API tells it. */
         SftpPlaceRequest: {
             host: string;
             port: number;
@@ -7201,7 +7605,7 @@ export interface components {
              */
             use_key: boolean;
         };
-        /** @description Either a new entry of the register, or one that has no link yet. */
+        /** @description What `add_sftp` is sent. */
         SftpRequest: {
             host: string;
             port: number;
@@ -7221,12 +7625,14 @@ export interface components {
             registered?: string | null;
             family: string;
         };
+        /** @description A part of `PromiseMonthSerializer`. */
         Share: {
             owed: number;
             kept: number;
             /** Format: double */
             percent: number | null;
         };
+        /** @description A part of `TonightSerializer`. */
         ShortRun: {
             /** Format: uuid */
             device_id: string;
@@ -7238,6 +7644,7 @@ export interface components {
             /** @description Key of the room that is too small. */
             room: string;
         };
+        /** @description A part of `InsideSerializer`. */
         Shown: {
             id: string;
             name: string;
@@ -7254,6 +7661,7 @@ export interface components {
             }[];
             damaged: boolean;
         };
+        /** @description A part of `PlanSerializer`. */
         ShownTarget: {
             /** Format: uuid */
             store: string;
@@ -7274,6 +7682,7 @@ export interface components {
             /** @description Whether a run goes here when the stores before it cannot take it. */
             readonly falls_over: boolean;
         };
+        /** @description What `compare_rule_versions` answers. */
         SideBySide: {
             one: components["schemas"]["Version"];
             other: components["schemas"]["Version"];
@@ -7282,10 +7691,12 @@ export interface components {
             /** @description What the other keeps, and this one would let go. */
             only_other: components["schemas"]["Consequences"];
         };
+        /** @description What `sign_in` is sent. */
         SignInRequest: {
             username: string;
             password: string;
         };
+        /** @description What `sign_wipe_answer` is sent. */
         SignOffRequest: {
             occasion: components["schemas"]["OccasionEnum"] | components["schemas"]["BlankEnum"];
             /** @default  */
@@ -7301,6 +7712,7 @@ export interface components {
             /** @description Whether the backup is a partial one because of it: false once it is accepted. */
             counts: boolean;
         };
+        /** @description What `slots` answers. */
         Slot: {
             slot: string;
             kind: components["schemas"]["SlotKindEnum"];
@@ -7331,13 +7743,16 @@ export interface components {
          * @enum {string}
          */
         SoftCountsEnum: "needed" | "fair" | "alone";
+        /** @description What `leave_sooner` answers. */
         SoonerAnswer: {
             copies: number;
         };
+        /** @description What `leave_sooner` is sent. */
         SoonerRequest: {
             why: string;
             word: string;
         };
+        /** @description What `preview_rules` answers. */
         Sorted: {
             pattern: string;
             kind: string;
@@ -7346,12 +7761,14 @@ export interface components {
             size_bytes: number;
             examples: string[];
         };
+        /** @description What `ssh_key` answers. */
         SshKey: {
             /** @description A line for the authorized_keys of a device. */
             public: string;
             /** Format: date-time */
             made_at: string;
         };
+        /** @description A part of `RunDetailSerializer`. */
         Stage: {
             stage: string;
             says: string;
@@ -7363,6 +7780,7 @@ export interface components {
              */
             seconds: number | null;
         };
+        /** @description A part of `ErasureSerializer`. */
         Step: {
             /** Format: uuid */
             readonly store_id: string;
@@ -7388,10 +7806,12 @@ export interface components {
          * @enum {string}
          */
         StepStateEnum: "waiting" | "sweeping" | "gone";
+        /** @description What `still_needed` is sent. */
         StillNeededRequest: {
             backups: string[];
             why: string;
         };
+        /** @description What `attach_store` answers. */
         Store: {
             /** Format: uuid */
             readonly id: string;
@@ -7476,12 +7896,14 @@ export interface components {
             /** Format: date-time */
             readonly retired_at: string | null;
         };
+        /** @description A part of `WipeSerializer`. */
         StoreChoice: {
             /** Format: uuid */
             id: string;
             name: string;
             holds_newest: boolean;
         };
+        /** @description What `store` answers. */
         StoreDetail: {
             /** Format: uuid */
             readonly id: string;
@@ -7568,6 +7990,7 @@ export interface components {
             readonly reading: components["schemas"]["Reading"] | null;
             readonly runway: components["schemas"]["Runway"];
         };
+        /** @description A part of `ReportSerializer`. */
         StoreGrowth: {
             name: string;
             stored_bytes: number;
@@ -7662,6 +8085,7 @@ export interface components {
             readonly teams: components["schemas"]["TeamBytes"][];
             readonly runway: components["schemas"]["Runway"];
         };
+        /** @description A part of `DrivesSerializer`. */
         StrangeDrive: {
             path: string;
             /** Format: date-time */
@@ -7686,6 +8110,7 @@ export interface components {
             /** Format: date-time */
             readonly found_at: string;
         };
+        /** @description What `sum_of_room` answers. */
         Sum: {
             /** @description That nothing needs any more, and waste. */
             bytes: number;
@@ -7702,6 +8127,7 @@ export interface components {
             /** Format: date */
             lasts_until: string | null;
         };
+        /** @description What `take_found` is sent. */
         TakeFoundRequest: {
             key: string;
             /**
@@ -7710,9 +8136,11 @@ export interface components {
              */
             device: string | null;
         };
+        /** @description What `take_office` is sent. */
         TakeOfficeRequest: {
             server: string;
         };
+        /** @description What `take_import` is sent. */
         TakeRequest: {
             /** Format: uuid */
             device: string;
@@ -7729,6 +8157,7 @@ export interface components {
             holder: string;
             backups: number;
         };
+        /** @description What `take_office` answers. */
         TakenOver: {
             holders: number;
             closed_days: number;
@@ -7742,6 +8171,7 @@ export interface components {
             drill_rules: number;
             readonly left_out: components["schemas"]["LeftOutOfOffice"][];
         };
+        /** @description A part of `TalksSerializer`. */
         Talk: {
             /** @description Of the conversation; empty: named by none. */
             id: string;
@@ -7749,6 +8179,7 @@ export interface components {
             attachments: number;
             size_bytes: number;
         };
+        /** @description A part of `FillingSerializer`. */
         Talks: {
             readonly count: number;
             /** @description The largest. */
@@ -7780,6 +8211,7 @@ export interface components {
             /** @default false */
             falls_over: boolean;
         };
+        /** @description What `teams` answers. */
         Team: {
             id: number;
             name: string;
@@ -7789,17 +8221,20 @@ export interface components {
             inside: number;
             held_bytes: number;
         };
+        /** @description A part of `StoreRowSerializer`. */
         TeamBytes: {
             /** @description Empty for devices of none. */
             team: string;
             bytes: number;
         };
+        /** @description What `kinds_by_team` answers. */
         TeamKinds: {
             team: string;
             kinds: {
                 [key: string]: number;
             };
         };
+        /** @description A part of `ReportSerializer`. */
         TeamShare: {
             team: string;
             share: components["schemas"]["Share"];
@@ -7814,6 +8249,7 @@ export interface components {
             newest: string[];
             held_bytes: number;
         };
+        /** @description What `three_two_one` answers. */
         ThreeTwoOne: {
             count: number;
             /** @description Of the whole office, whatever is filtered. */
@@ -7821,6 +8257,7 @@ export interface components {
             evidence: components["schemas"]["AuditEvidence"];
             results: components["schemas"]["ThreeTwoOneRow"][];
         };
+        /** @description A part of `ThreeTwoOneSerializer`. */
         ThreeTwoOneRow: {
             /** Format: uuid */
             device_id: string;
@@ -7855,6 +8292,7 @@ export interface components {
          * @enum {string}
          */
         ThreeTwoOneRowStepEnum: "run" | "wait" | "target" | "check" | "plan" | "none";
+        /** @description What `today` answers. */
         Today: {
             promised: number;
             inside: number;
@@ -7892,6 +8330,7 @@ export interface components {
             stores: string[];
             kinds: components["schemas"]["ToldKind"][];
         };
+        /** @description A part of `ToldSerializer`. */
         ToldDevice: {
             name: string;
             holder: string;
@@ -7902,17 +8341,20 @@ export interface components {
             asset_tag: string;
             os_version: string;
         };
+        /** @description A part of `ToldSerializer`. */
         ToldKind: {
             label: string;
             says: string;
             items: number;
             on_device: number | null;
         };
+        /** @description A part of `ToldSerializer`. */
         ToldReason: {
             blocks: boolean;
             says: string;
             step: string;
         };
+        /** @description What `room_tonight` answers. */
         Tonight: {
             /** Format: date */
             night: string;
@@ -7920,6 +8362,7 @@ export interface components {
             lacking: components["schemas"]["Lacking"][];
             ways: components["schemas"]["Way"][];
         };
+        /** @description What `run_totals` answers. */
         Totals: {
             runs: number;
             came: number;
@@ -7929,7 +8372,7 @@ export interface components {
             /** Format: double */
             average_seconds: number | null;
         };
-        /** @description Where a store is to lie: a medium and its address, or in short the path of a folder. */
+        /** @description What `try_place` is sent. */
         TrialRequest: {
             /** @default folder */
             medium: components["schemas"]["MediumEnum"];
@@ -7979,6 +8422,7 @@ export interface components {
          * @enum {string}
          */
         TriggerEnum: "schedule" | "by_hand";
+        /** @description What `undo_bulk` answers. */
         Undone: {
             /** @description Changed by somebody since, and left as it is. */
             left: string[];
@@ -7991,6 +8435,7 @@ export interface components {
          * @enum {string}
          */
         UnitEnum: "days" | "weeks" | "months" | "years";
+        /** @description What `unlinked_devices` answers. */
         Unlinked: {
             /** Format: uuid */
             id: string;
@@ -7999,10 +8444,12 @@ export interface components {
             serial: string;
             family: string;
         };
+        /** @description What `unpair_device` answers. */
         Unpaired: {
             /** @description Whether the device has forgotten this server, too. */
             told_device: boolean;
         };
+        /** @description What `add_user` answers. */
         User: {
             id: number;
             username: string;
@@ -8018,6 +8465,7 @@ export interface components {
          * @enum {string}
          */
         VerdictEnum: "create" | "change" | "same" | "refuse";
+        /** @description A part of `VersionPageSerializer`. */
         Version: {
             readonly id: number;
             /** @description Of what it speaks, in words. */
@@ -8041,10 +8489,12 @@ export interface components {
             /** @description Whether the exception ended with it. */
             readonly ended: boolean;
         };
+        /** @description What `plan_rule_versions` answers. */
         VersionPage: {
             count: number;
             results: components["schemas"]["Version"][];
         };
+        /** @description What `propose_room` is sent. */
         WantedRequest: {
             bytes?: number | null;
             /**
@@ -8053,7 +8503,7 @@ export interface components {
              */
             until?: string | null;
         };
-        /** @description A body that may say what its form began with. */
+        /** @description What `make_rotation` is sent. */
         WantedRotationRequest: {
             /** @description Fields as they were read: when one is different now, nothing is saved. Without it the change is made in any case. */
             read?: {
@@ -8067,6 +8517,7 @@ export interface components {
             /** @description Stores in the order of their turns. */
             drives: string[];
         };
+        /** @description A part of `TonightSerializer`. */
         Way: {
             help: components["schemas"]["HelpEnum"];
             room: string;
@@ -8097,6 +8548,7 @@ export interface components {
          * @enum {string}
          */
         WhenThereEnum: "keep_both" | "replace" | "skip";
+        /** @description What `exception_consequences` is sent. */
         WhoseRequest: {
             /** Format: uuid */
             plan?: string | null;
@@ -8110,10 +8562,12 @@ export interface components {
             /** @description Null ends the exception. */
             rule: components["schemas"]["KeepingRuleRequest"] | null;
         };
+        /** @description What `settle_anomaly` is sent. */
         WhyRequest: {
             /** @default  */
             why: string;
         };
+        /** @description What `wipe_answer` answers. */
         Wipe: {
             safe: boolean;
             says: string;
@@ -8128,6 +8582,7 @@ export interface components {
             active_run: string | null;
             stores: components["schemas"]["StoreChoice"][];
         };
+        /** @description What `sign_wipe_answer` answers. */
         WipeAnswer: {
             /** Format: uuid */
             readonly id: string;
@@ -8141,6 +8596,7 @@ export interface components {
             readonly safe: boolean;
             told: components["schemas"]["Told"];
         };
+        /** @description A part of `WipeSerializer`. */
         WipeReason: {
             code: string;
             blocks: boolean;

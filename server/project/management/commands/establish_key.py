@@ -9,9 +9,12 @@ from server.oversight.actions.establish_key import establish_key
 
 
 class Command(BaseCommand):
+    """Makes the server's key at a first start."""
+
     help = "Make the server's key at a first start, or say how it stands."
 
     def handle(self, *args: Any, **options: Any) -> None:
+        """As Django asks for it."""
         try:
             state = establish_key()
         except AtticError as error:

@@ -16,12 +16,16 @@ GRACE_SECONDS = 8.0
 
 
 class Command(BaseCommand):
+    """Works on the jobs of one pool."""
+
     help = "Carry out the jobs of a pool until told to stop."
 
     def add_arguments(self, parser: CommandParser) -> None:
+        """As Django asks for it."""
         parser.add_argument("pool", choices=[str(pool) for pool in Pool])
 
     def handle(self, *args: Any, **options: Any) -> None:
+        """As Django asks for it."""
         with app.replace_connector(app.connector.get_worker_connector()) as worker:  # type: ignore[attr-defined]
             asyncio.run(_work(worker, Pool(options["pool"])))
 
