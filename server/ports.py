@@ -5,7 +5,7 @@ nothing else through it.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, tzinfo
 from functools import lru_cache
 from pathlib import Path
@@ -60,10 +60,10 @@ class SftpPlace:
     host: str
     port: int
     username: str
-    password: str
+    password: str = field(repr=False)
     folder: str
     host_key: str
-    private_key: str = ""
+    private_key: str = field(default="", repr=False)
     """In OpenSSH's format; used where there is no password."""
 
 

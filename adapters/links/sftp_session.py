@@ -13,7 +13,7 @@ import io
 import logging
 import socket
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import paramiko
@@ -55,8 +55,8 @@ class Sftp:
     host: str
     port: int
     username: str
-    password: str = ""
-    private_key: str = ""
+    password: str = field(default="", repr=False)
+    private_key: str = field(default="", repr=False)
     """In OpenSSH's format, without a passphrase; used where there is no password."""
     folder: str
     """Absolute path on the device."""

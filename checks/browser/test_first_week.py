@@ -259,10 +259,8 @@ class FromNothingToARestore(BrowserTestCase):
         expect(interrupted.first).to_be_visible(timeout=30_000)
         self.control(f"control/{OTHER}", away=False)
         page.goto(address)
-        page.get_by_role("button", name="Run now").or_(page.get_by_role("button", name="Watch the run")).wait_for()
-        if page.get_by_role("button", name="Run now").is_visible():
-            self.run_or_watch()
-            expect(page.get_by_role("main")).to_contain_text("It is safe to unplug the device.", timeout=60_000)
+        self.run_or_watch()
+        expect(page.get_by_role("main")).to_contain_text("It is safe to unplug the device.", timeout=60_000)
 
     def _too_full(self):
         page = self.page

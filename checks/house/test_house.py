@@ -1,16 +1,28 @@
 """The house itself: what no single test can see."""
 
 import ast
+import os
 import re
 import subprocess
 import sys
 import tempfile
+import traceback
+from dataclasses import asdict
+from datetime import UTC, datetime
 from pathlib import Path
 from unittest import TestCase
 
 from django.core.management import call_command
 
+from adapters.links.sftp_session import Sftp
+from adapters.stores.s3 import Bucket
 from core.errors import AtticError
+from core.vault.chunks import VaultLimits
+from core.vault.keys import check_new_passphrase
+from core.vault.memory import MemoryBlobs
+from core.vault.opening import create_vault, open_vault
+from core.vault.tests.bench_of_one import LENIENT
+from server.ports import SftpPlace
 
 ROOT = Path(__file__).resolve().parents[2]
 PACKAGES = ("core", "adapters", "commandline", "bench", "server", "standins", "demo", "launcher", "checks")
@@ -126,9 +138,24 @@ class Errors(TestCase):
             self.assertTrue(kind.remedy, kind)
 
     def test_a_secret_never_gets_into_a_printed_error(self):
-        from core.vault.errors import WrongPassphrase
-
-        self.assertEqual(str(WrongPassphrase()), "This passphrase does not open the store.")
+        """Neither the words that were typed nor the key, whoever refuses them, printed with everything that led to it."""
+        words, key, limits = "seven dry herring boxes", b"\x77" * 32, VaultLimits()
+        blobs = MemoryBlobs()
+        create_vault(blobs, passphrase=words, now=datetime(2026, 3, 2, tzinfo=UTC), random=os.urandom, limits=limits, policy=LENIENT)
+        deeds = (
+            lambda: open_vault(blobs, passphrase=f"{words}!", random=os.urandom, limits=limits, policy=LENIENT),
+            lambda: open_vault(blobs, key_file=key, random=os.urandom, limits=limits, policy=LENIENT),
+            lambda: check_new_passphrase(words, f"{words}!"),
+        )
+        for deed in deeds:
+            with self.assertRaises(AtticError) as caught:
+                deed()
+            printed = "".join(traceback.format_exception(caught.exception)) + repr(caught.exception) + str(vars(caught.exception))
+            for secret in (words, key.hex(), repr(key)):
+                self.assertNotIn(secret, printed)
+        place = SftpPlace(host="h", port=22, username="u", password=words, folder="/", host_key="k", private_key=words)
+        for holder in (Bucket(bucket="b", access_key="AK", secret_key=words), place, Sftp(**asdict(place))):
+            self.assertNotIn(words, repr(holder))
 
 
 class Documents(TestCase):
@@ -146,6 +173,13 @@ class Documents(TestCase):
             self.assertIn(f"./attic {command}", told)
 
     def test_the_front_end_fetches_nothing_from_elsewhere(self):
+        built = [*(ROOT / "web" / "dist").rglob("*.css"), *(ROOT / "web" / "dist").rglob("*.js")]
+        self.assertGreater(len({path.suffix for path in built}), 1, "nothing was built")
+        for path in built:
+            told = re.findall(
+                r"""(?:fetch|import|EventSource|Worker|WebSocket|src=|href=)\(?["'`](?:https?:)?//[^"'`]+""", path.read_text()
+            )
+            self.assertEqual(told, [], path.name)
         for path in (ROOT / "web" / "dist").rglob("*.css"):
             self.assertNotRegex(path.read_text(), r"url\(['\"]?https?:")
         self.assertNotIn("http", (ROOT / "web" / "dist" / "index.html").read_text())

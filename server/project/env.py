@@ -1,7 +1,7 @@
 """The only reader of the environment. Everything that can differ between two installations, with its unit."""
 
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 
@@ -14,7 +14,7 @@ class Env:
     database_host: str
     database_port: int
     database_name: str
-    database_password: str
+    database_password: str = field(repr=False)
     announcements_url: str
     """Where devices on the office network announce themselves; empty for none."""
     production: bool
@@ -25,7 +25,7 @@ class Env:
     mail_port: int
     mail_from: str
     mail_user: str
-    mail_password: str
+    mail_password: str = field(repr=False)
     mail_tls: str
     """none, start (STARTTLS) or whole."""
     tick_seconds: int

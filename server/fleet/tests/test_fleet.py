@@ -1,6 +1,7 @@
 import tempfile
 from pathlib import Path
 
+from server.fleet.convert import key_purpose
 from server.fleet.models import Device
 from server.people.models import JournalEntry
 from server.tests.pretend import CODE, OfficeTestCase
@@ -23,7 +24,9 @@ class AddingDevices(OfficeTestCase):
 
     def test_the_key_is_not_stored_as_it_is_and_never_sent(self):
         self.pair()
-        self.assertNotEqual(bytes(Device.objects.get().agent_key), b"x" * 32)
+        kept = bytes(Device.objects.get().agent_key)
+        self.assertNotIn(b"x" * 8, kept)
+        self.assertEqual(self.outside.unseal(key_purpose("p1"), kept), b"x" * 32)
         self.assertNotIn("agent_key", self.api.get(f"/api/devices/{Device.objects.get().id}").content.decode())
 
     def test_bad_input_names_the_field_and_leaves_nothing_behind(self):

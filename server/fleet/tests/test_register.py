@@ -8,7 +8,7 @@ from django.test.utils import CaptureQueriesContext
 
 from core.exchange.register import COLUMNS
 from server.fleet.models import Bulk, Device, LinkType
-from server.people.models import JournalEntry
+from server.people.models import JournalEntry, Team
 from server.tests.pretend import OfficeTestCase
 
 HEAD = "name,holder,team,family,serial,state"
@@ -64,13 +64,15 @@ class Importing(Register):
         content = self.csv("Orlo H1,Holder of p1,Inland,orlo,,")
         self.device()
         digest = self.preview(content)["digest"]
-        Device.objects.update(note="somebody was faster", serial="OR-7")
-        Device.objects.update(state="lost")
-        answer = self.api.post(
-            "/api/devices/import", {"content": self.csv("Orlo H1,Holder of p1,Other,orlo,,"), "digest": digest}, format="json"
-        )
+        Device.objects.update(team=Team.objects.create(name="Somebody was faster"))
+        answer = self.api.post("/api/devices/import", {"content": content, "digest": digest}, format="json")
         self.assertEqual(answer.status_code, 409)
-        self.assertEqual(Device.objects.get().team.name, "Shore Crew")
+        self.assertEqual(Device.objects.get().team.name, "Somebody was faster")
+        self.assertEqual(self.api.post("/api/devices/import", self.preview_again(content), format="json").status_code, 200)
+        self.assertEqual(Device.objects.get().team.name, "Inland")
+
+    def preview_again(self, content: str) -> dict[str, str]:
+        return {"content": content, "digest": self.preview(content)["digest"]}
 
     def test_an_export_reads_back_in_unchanged_whatever_stands_in_it(self):
         device = self.device()

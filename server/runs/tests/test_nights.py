@@ -2,9 +2,12 @@
 
 from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
+from unittest import mock
 
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from core.vault import blobs as names
+from core.vault.blobs import Content
 from core.vault.errors import StoreFull
 from server.fleet.actions.change_device import change_device
 from server.people.models import ClosedDay, Office
@@ -14,7 +17,7 @@ from server.plans.models import Pause
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.line_up_night import line_up_night
 from server.runs.actions.start_due import start_due
-from server.runs.models import LinedUp, Run, RunState
+from server.runs.models import Backup, LinedUp, Run, RunState
 from server.storage.models import Store
 from server.tests.pretend import OfficeTestCase
 
@@ -303,7 +306,7 @@ class ClocksAndSchedulers(NightsTestCase):
         self.assertEqual({run.planned_for for run in came}, {utc("2026-03-08T21:00")})
         self.assertEqual(Run.objects.filter(state=RunState.MISSED).count(), 5 * 6)
 
-    def test_two_schedulers_do_no_harm(self):
+    def test_a_second_tick_of_the_same_moment_starts_nothing(self):
         first, second = self.tick("2026-03-02T21:00"), self.tick("2026-03-02T21:00")
         self.assertEqual((len(first), len(second)), (3, 0))
         self.assertEqual(ProcrastinateJob.objects.filter(task_name="carry_out_run").count(), 3)
@@ -363,9 +366,28 @@ class JobsThatAreLost(NightsTestCase):
 
 class StoreErrorsAreTold(NightsTestCase):
     def test_a_store_that_ran_full_in_the_middle_is_not_tried_again(self):
-        from core.schedule.retry import Class, class_of
+        self.plan(self.device("p1"))
+        self.tick("2026-03-02T21:00")
+        run, blobs = Run.objects.get(), next(iter(self.outside.stores.values()))
+        written, create = [], blobs.create
 
-        self.assertEqual(class_of(StoreFull("full")), Class.FULL)
+        def until_full(name: str, content: Content) -> None:
+            if name.startswith(names.PACKS):
+                if written:
+                    raise StoreFull("No room is left there.")
+                written.append(name)
+            create(name, content)
+
+        with (
+            mock.patch.object(self.outside, "limits", replace(self.outside.limits, pack_bytes=4096)),
+            mock.patch.object(blobs, "create", until_full),
+        ):
+            run = carry_out(run.id)
+        self.assertEqual(len(written), 1, "it was in the middle of it")
+        self.assertEqual((run.state, run.cause_code, run.attempts), (RunState.FAILED, "store.full", 1))
+        self.assertEqual(self.tick("2026-03-02T21:20"), [])
+        self.assertEqual([one.state for one in Run.objects.all()], [RunState.FAILED])
+        self.assertFalse(Backup.objects.exists())
 
 
 class ThroughTheInterface(NightsTestCase):
