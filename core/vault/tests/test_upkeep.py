@@ -60,6 +60,22 @@ class Copies(Scene):
         self.assertFalse(set(vault.manifest(self.first.id).summary("photos").tops) & set(self.first.summary("photos").tops))
         self.assertTrue(check(vault, percent=100).ok)
 
+    def test_what_the_source_lacks_is_told_and_nothing_that_is_not_whole_arrives(self):
+        """A pack that is gone without a word: what it held stands in no list of damage."""
+        for target in (Bench(MemoryBlobs(), seed=5, same_key_as=self.bench.vault), Bench(seed=6)):
+            source = Bench(MemoryBlobs(), seed=8, same_key_as=self.bench.vault)
+            copy(self.bench.again(), source.again())
+            before = source.again()
+            before.refresh()
+            photo = next(one for one in before.items(before.manifest(self.first.id), "photos") if one.spans)
+            place = before.index.place(photo.spans[0].chunk)
+            source.blobs.delete(names.pack_name(place.pack))
+            report = copy(source.again(), target.again())
+            self.assertIn(self.first.id, report.damaged)
+            self.assertFalse(set(report.copied) & set(report.damaged))
+            self.assertEqual(set(target.again().backup_ids()), set(report.copied))
+            self.assertTrue(check(target.again(), percent=100).ok, "what has arrived is whole")
+
     def test_again_sends_nothing(self):
         for target in (Bench(MemoryBlobs(), seed=5, same_key_as=self.bench.vault), Bench(seed=6)):
             copy(self.bench.again(), target.again())

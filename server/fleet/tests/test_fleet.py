@@ -1,9 +1,11 @@
 import tempfile
 from pathlib import Path
+from unittest import mock
 
 from server.fleet.convert import key_purpose
 from server.fleet.models import Device
 from server.people.models import JournalEntry
+from server.ports import Paired
 from server.tests.pretend import CODE, OfficeTestCase
 
 
@@ -40,6 +42,13 @@ class AddingDevices(OfficeTestCase):
     def test_a_device_that_has_left_the_network_is_said_to_be_away(self):
         self.outside.away.add("p1")
         self.assertEqual(self.pair().json()["code"], "link.away")
+
+    def test_a_device_that_answers_under_anothers_name_is_not_taken_for_it(self):
+        self.outside.devices["p2"] = None  # type: ignore[assignment]
+        with mock.patch.object(self.outside, "pair", lambda address, code: Paired(device="p2", key=b"y" * 32, accepted=True)):
+            answer = self.pair()
+        self.assertEqual((answer.status_code, Device.objects.count()), (409, 0))
+        self.assertIn("Another device answers", answer.content.decode())
 
     def test_twice_is_a_conflict(self):
         self.pair()

@@ -1,0 +1,149 @@
+"""The agent protocol against another side written from its page: a proof that is none, answers that end or change on their way."""
+
+import hashlib
+import hmac
+import json
+import threading
+from http.server import BaseHTTPRequestHandler, HTTPServer
+from unittest import TestCase
+
+from cryptography.hazmat.primitives.asymmetric.x25519 import X25519PrivateKey, X25519PublicKey
+from cryptography.hazmat.primitives.ciphers.aead import AESGCM
+from cryptography.hazmat.primitives.hashes import SHA256
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
+
+from adapters.links.agent_pairing import pair
+from adapters.links.agent_seal import opened, sealed
+from core.content.errors import DeviceLied, LinkCut, PairingRefused
+
+KEY, NONCE = b"k" * 32, b"n" * 16
+
+
+def hkdf(secret: bytes, salt: bytes, info: bytes) -> bytes:
+    """RFC 5869 with SHA-256, of 32 bytes, as the page of the protocol wants it."""
+    return HKDF(algorithm=SHA256(), length=32, salt=salt, info=info).derive(secret)
+
+
+class Screen:
+    """A device that is being paired: `typed` is the code that it believes in, `says` what it answers instead."""
+
+    def __init__(self, typed: str, **says: object) -> None:
+        self.typed, self.says, self.told = typed, says, {}
+        screen = self
+
+        class Answers(BaseHTTPRequestHandler):
+            def do_POST(self) -> None:
+                told = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
+                body = json.dumps(screen.begin(told) if self.path.endswith("begin") else screen.finish(told)).encode()
+                self.send_response(200)
+                self.send_header("Content-Length", str(len(body)))
+                self.end_headers()
+                self.wfile.write(body)
+
+            def log_message(self, *_: object) -> None:
+                """Quiet."""
+
+        self.server = HTTPServer(("127.0.0.1", 0), Answers)
+        threading.Thread(target=self.server.serve_forever, args=(0.02,), daemon=True).start()
+        self.address = f"http://127.0.0.1:{self.server.server_port}"
+
+    def begin(self, told: dict[str, str]) -> dict[str, object]:
+        private = X25519PrivateKey.generate()
+        public, theirs = private.public_key().public_bytes_raw(), bytes.fromhex(told["public"])
+        shared = private.exchange(X25519PublicKey.from_public_bytes(theirs))
+        self.key = hkdf(shared, self.typed.encode(), b"old attic pairing 1" + theirs + public)
+        return {"device": "p1", "session": "s", "public": public.hex()} | self.says
+
+    def finish(self, told: dict[str, str]) -> dict[str, object]:
+        self.told = told
+        return {"proof": hmac.new(self.key, b"device", hashlib.sha256).hexdigest(), "accepted": False} | self.says
+
+    def close(self) -> None:
+        self.server.shutdown()
+        self.server.server_close()
+
+
+class Pairing(TestCase):
+    def screen(self, typed: str = "ABCD2345", **says: object) -> Screen:
+        screen = Screen(typed, **says)
+        self.addCleanup(screen.close)
+        return screen
+
+    def test_both_sides_come_to_the_same_key_and_prove_it_to_one_another(self):
+        screen = self.screen()
+        paired = pair(screen.address, " abcd 2345", server_name="Old Attic")
+        self.assertEqual((paired.device, paired.accepted), ("p1", False))
+        self.assertEqual(paired.key, hkdf(screen.key, b"", b"old attic device key 1"))
+        self.assertEqual(screen.told["proof"], hmac.new(screen.key, b"server", hashlib.sha256).hexdigest())
+
+    def test_a_device_that_does_not_know_the_code_is_not_believed(self):
+        """Whoever stands in between and says yes to everything."""
+        cases = ({"typed": "ZZZZ9999"}, {"proof": ""}, {"proof": None}, {"proof": "é"}, {"proof": "0" * 64})
+        for case in cases:
+            with self.subTest(case=case), self.assertRaises(PairingRefused):
+                pair(self.screen(**case).address, "ABCD2345", server_name="Old Attic")
+
+    def test_an_answer_that_nobody_can_read_is_a_lie(self):
+        for says in ({"public": "xx"}, {"public": "00"}, {"public": None}):
+            with self.subTest(says=says), self.assertRaises(DeviceLied):
+                pair(self.screen(**says).address, "ABCD2345", server_name="Old Attic")
+
+
+def answer(*pieces: bytes, nonce: bytes = NONCE) -> list[bytes]:
+    """Frames of a sealed answer, as the page of the protocol describes them."""
+    cipher = AESGCM(hkdf(KEY, nonce, b"old attic response"))
+    frames = []
+    for number, piece in enumerate(pieces):
+        content = cipher.encrypt(number.to_bytes(12, "big"), piece, b"last" if number == len(pieces) - 1 else b"more")
+        frames.append(len(content).to_bytes(4, "big") + content)
+    return frames
+
+
+class SealedAnswers(TestCase):
+    PIECES = (b"one " * 50, b"two", b"", b"four" * 10)
+
+    def test_are_read_however_they_are_cut_into_pieces(self):
+        whole = b"".join(answer(*self.PIECES))
+        for step in (1, 7, len(whole)):
+            arriving = [whole[at : at + step] for at in range(0, len(whole), step)]
+            self.assertEqual(b"".join(opened(KEY, NONCE, arriving)), b"".join(self.PIECES))
+
+    def test_one_that_ends_anywhere_before_its_last_frame_was_cut(self):
+        whole = b"".join(answer(*self.PIECES))
+        for end in range(len(whole)):
+            read = []
+            with self.assertRaises(LinkCut):
+                for piece in opened(KEY, NONCE, [whole[:end]]):
+                    read.append(piece)
+            self.assertTrue(b"".join(self.PIECES).startswith(b"".join(read)))
+
+    def test_one_that_was_changed_is_a_lie_and_nothing_of_it_is_told(self):
+        frames = answer(*self.PIECES)
+        whole = bytearray(b"".join(frames))
+        for at in range(4, len(frames[0])):
+            changed = bytes(whole[:at]) + bytes([whole[at] ^ 1]) + bytes(whole[at + 1 :])
+            with self.assertRaises(DeviceLied):
+                self.fail(str(next(opened(KEY, NONCE, [changed]))))
+
+    def test_frames_out_of_order_doubled_left_out_or_after_the_end_are_lies(self):
+        frames = answer(*self.PIECES)
+        for order in ((1, 0, 2, 3), (0, 0, 1, 2, 3), (0, 2, 3), (3,), (0, 1, 2, 3, 3), (0, 1, 2, 3, 0)):
+            with self.subTest(order=order), self.assertRaises(DeviceLied):
+                list(opened(KEY, NONCE, [b"".join(frames[at] for at in order)]))
+
+    def test_one_to_another_question_or_from_another_device_is_a_lie(self):
+        for key, nonce in ((KEY, b"m" * 16), (b"j" * 32, NONCE)):
+            with self.assertRaises(DeviceLied):
+                list(opened(key, nonce, answer(*self.PIECES)))
+
+    def test_a_frame_that_would_not_end_is_refused_before_it_has_come(self):
+        with self.assertRaises(DeviceLied):
+            list(opened(KEY, NONCE, [(1 << 20 | 1).to_bytes(4, "big")]))
+
+    def test_a_question_opens_with_the_key_that_was_agreed_on_and_tells_its_end(self):
+        cipher = AESGCM(hkdf(KEY, NONCE, b"old attic request"))
+        read = []
+        for number, content in enumerate(sealed(KEY, NONCE, [b"a", b"b" * 70_000])):
+            self.assertEqual(int.from_bytes(content[:4], "big"), len(content) - 4)
+            read.append(cipher.decrypt(number.to_bytes(12, "big"), content[4:], b"last" if number else b"more"))
+        self.assertEqual(read, [b"a", b"b" * 70_000])
