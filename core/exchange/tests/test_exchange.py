@@ -19,7 +19,7 @@ from core.content.items import Item
 from core.exchange.archive import Archive
 from core.exchange.calendar import calendar
 from core.exchange.filenames import UniqueNames, safe_path
-from core.exchange.tables import csv_table
+from core.exchange.tables import csv_table, unguarded
 from core.exchange.vcard import CardForm, folded, vcard
 from core.exchange.zipped import Zipped
 from core.vault.errors import Damaged
@@ -100,6 +100,15 @@ class TablesAreCsv(TestCase):
         table = csv_table([{"a": '=HYPERLINK("http://x")', "b": "-5.5", "c": "@cmd", "d": "+1+1"}])
         row = next(csv.DictReader(io.StringIO(table)))
         self.assertEqual(row, {"a": '\'=HYPERLINK("http://x")', "b": "-5.5", "c": "'@cmd", "d": "'+1+1"})
+
+    def test_nor_is_one_that_begins_with_a_tab_or_a_return_nor_the_name_of_a_column(self):
+        """What a spreadsheet drops before it looks at the first character."""
+        columns = ["\t=1", "=1+1", "@x", "plain"]
+        rows = [dict(zip(columns, ("\t=1+1", "\r=1+1", "'=1", "+49 30"), strict=True))]
+        head, cells = list(csv.reader(io.StringIO(csv_table(rows), newline="")))
+        self.assertEqual(head, ["'\t=1", "'=1+1", "'@x", "plain"])
+        self.assertEqual(cells, ["'\t=1+1", "'\r=1+1", "''=1", "'+49 30"])
+        self.assertEqual([unguarded(cell) for cell in cells], list(rows[0].values()))
 
 
 class ContactsInAnArchive(TestCase):
