@@ -110,3 +110,31 @@ class Limits(TestCase):
     def test_an_empty_night(self):
         self.assertEqual(line_up([], places(4)), [])
         self.assertIsNone(finish([]))
+
+
+class WhatDoesNotFitAnyMore(TestCase):
+    """It goes all the same, and takes nobody's place who would fit."""
+
+    LOST = ("lost", 9 * 3600)
+    SOON = ("soon", 3600)
+
+    def night(self, readers: int, *more: LineUpJob) -> list[tuple[str, float, bool]]:
+        jobs = [job(*self.LOST), job(*self.SOON, opens=1800, closes=1800 + 3600), *more]
+        return [(one.key, (one.starts - EVENING).total_seconds(), one.fits) for one in line_up(jobs, places(readers))]
+
+    def test_waits_for_one_that_opens_later_when_there_is_one_place(self):
+        self.assertEqual(self.night(1), [("soon", 1800, True), ("lost", 5400, False)])
+
+    def test_goes_at_once_when_there_is_room_for_both(self):
+        self.assertEqual(self.night(2), [("lost", 0, False), ("soon", 1800, True)])
+
+    def test_what_runs_already_and_all_that_opens_before_its_end_count(self):
+        fits = job("now", 7200, closes=7200)
+        self.assertEqual(self.night(2, fits), [("now", 0, True), ("soon", 1800, True), ("lost", 5400, False)])
+        self.assertEqual(self.night(3, fits), [("lost", 0, False), ("now", 0, True), ("soon", 1800, True)])
+
+    def test_what_opens_after_its_end_does_not(self):
+        late = job("late", 60, opens=9 * 3600, closes=9 * 3600 + 600)
+        jobs = [job("lost", 8.5 * 3600, closes=8 * 3600), late]
+        told = [(one.key, (one.starts - EVENING).total_seconds()) for one in line_up(jobs, places(1))]
+        self.assertEqual(told, [("lost", 0), ("late", 9 * 3600)])

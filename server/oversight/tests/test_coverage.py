@@ -4,7 +4,9 @@ from datetime import timedelta
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from core.content.accounts import Account
 from core.content.link import Card, DeviceReport
+from server.fleet.convert import told_account
 from server.fleet.models import Device, Scan
 from server.oversight.models import WipeAnswer
 from server.people.models import Holder, JournalEntry, Team
@@ -55,6 +57,17 @@ class Coverage(Furnished):
         found = self.coverage()["health"]
         self.assertEqual((found["cover"], found["planned"]), ("nothing", False))
         self.assertIn("uncovered", self.codes())
+
+    def test_a_kind_that_is_only_synchronised_is_in_no_backup_and_blocks_a_wipe(self):
+        """A deletion on the device would travel to the account, too."""
+        self.content["health", "h1"] = b"{}"
+        self.scan()
+        account = Account(kind="health", service="Harbourlight", is_default=True, last_sync=self.outside.at)
+        Device.objects.filter(id=self.one.id).update(accounts=[told_account(account)])
+        self.assertEqual(self.coverage()["health"]["cover"], "in_step_only")
+        (reason,) = [one for one in self.wipe()["reasons"] if one["code"] == "uncovered"]
+        self.assertTrue(reason["blocks"])
+        self.assertIn("An outside account synchronises them, which a deletion would follow.", reason["says"])
 
     def test_it_costs_the_same_few_queries_for_many_backups(self):
         self.scan()

@@ -4,7 +4,7 @@ import csv
 import io
 import random
 from dataclasses import replace
-from datetime import timedelta
+from datetime import UTC, datetime, time, timedelta
 from unittest import mock
 
 from django.db import connection
@@ -250,6 +250,18 @@ class OverTime(Measured):
         self.assertIn(f'attic_store_full_in_days{{store="{self.room.id}"}} 20.0', metrics_text(now=self.outside.at).decode())
         self.outside.at += timedelta(days=5)
         self.assertEqual(self.told()["days"], 15, "days that were not measured pass all the same")
+
+    def test_its_day_is_the_offices_and_not_that_of_greenwich(self):
+        self.room.allowance_bytes = self.room.stored_bytes + 200 * MIB
+        self.room.save(update_fields=["allowance_bytes"])
+        today = StoreDay.objects.get()
+        for back in range(1, 40):
+            StoreDay.objects.create(
+                store=self.room, day=today.day - timedelta(days=back), stored_bytes=today.stored_bytes - back * 10 * MIB
+            )
+        self.outside.at = datetime.combine(today.day, time(23, 30), UTC)  # in Berlin the next day has begun
+        found = self.told()
+        self.assertEqual((found["days"], found["full_on"]), (19, str(today.day + timedelta(days=20))))
 
     def told(self) -> dict:
         return self.api.get("/api/stores").json()[0]["runway"]
