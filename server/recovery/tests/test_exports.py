@@ -116,7 +116,7 @@ class AnArchive(Exporting):
             bag.validate()
 
     def test_one_stops_when_it_is_told_to(self):
-        with mock.patch("server.recovery.actions.carry_out.Watch.tell", side_effect=Stopped("The restore was stopped.")):
+        with mock.patch("server.recovery.actions.carry_out.RestoreWatch.tell", side_effect=Stopped("The restore was stopped.")):
             told = self.made()
         self.assertEqual((told["state"], told["file_name"], list(self.outside.exports.iterdir())), ("stopped", "", []))
 
