@@ -134,6 +134,7 @@ SPECTACULAR_SETTINGS = {
     "VERSION": "1",
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": True,
+    "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "server.api.schema.say_plainly"],
     "ENUM_NAME_OVERRIDES": {
         "RunStateEnum": "server.runs.models.RunState",
         "RestoreStateEnum": "server.recovery.models.RestoreState",

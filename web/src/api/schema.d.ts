@@ -4231,9 +4231,7 @@ export interface components {
             name: string;
             kinds: string[];
             pattern: components["schemas"]["PatternRequest"];
-            /** Format: time */
             starts_at: string;
-            /** Format: time */
             window_closes: string;
             /**
              * Format: uuid
@@ -4949,10 +4947,7 @@ export interface components {
             readonly id: number;
             readonly name: string;
             readonly team: string;
-            /**
-             * Format: email
-             * @description Where a message reaches this person when only they can help.
-             */
+            /** @description Where a message reaches this person when only they can help. */
             readonly email: string;
             devices: number;
         };
@@ -4961,10 +4956,7 @@ export interface components {
             readonly id: number;
             readonly name: string;
             readonly team: string;
-            /**
-             * Format: email
-             * @description Where a message reaches this person when only they can help.
-             */
+            /** @description Where a message reaches this person when only they can help. */
             readonly email: string;
             devices: number;
             rows: components["schemas"]["DeviceRow"][];
@@ -6015,10 +6007,7 @@ export interface components {
             readonly line_is_metered: boolean;
             /** @default false */
             asks_holders: boolean;
-            /**
-             * Format: time
-             * @default 15:00:00
-             */
+            /** @default 15:00:00 */
             asks_holders_at: string;
             /** @description So long can what leaves be kept after all. */
             undo_days?: number | null;
@@ -6042,10 +6031,7 @@ export interface components {
             limit_bytes_per_second?: number | null;
             /** @default false */
             asks_holders: boolean;
-            /**
-             * Format: time
-             * @default 15:00:00
-             */
+            /** @default 15:00:00 */
             asks_holders_at: string;
             /** @description So long can what leaves be kept after all. */
             undo_days?: number | null;
@@ -6510,15 +6496,9 @@ export interface components {
             readonly pattern: components["schemas"]["Pattern"];
             /** @description When it runs, in words. */
             readonly sentence: string;
-            /**
-             * Format: time
-             * @description In the office's zone.
-             */
+            /** @description In the office's zone. */
             readonly starts_at: string;
-            /**
-             * Format: time
-             * @description Runs start until then; may lie on the next day.
-             */
+            /** @description Runs start until then; may lie on the next day. */
             readonly window_closes: string;
             /**
              * Format: date
@@ -6592,15 +6572,9 @@ export interface components {
             readonly pattern: components["schemas"]["Pattern"];
             /** @description When it runs, in words. */
             readonly sentence: string;
-            /**
-             * Format: time
-             * @description In the office's zone.
-             */
+            /** @description In the office's zone. */
             readonly starts_at: string;
-            /**
-             * Format: time
-             * @description Runs start until then; may lie on the next day.
-             */
+            /** @description Runs start until then; may lie on the next day. */
             readonly window_closes: string;
             /**
              * Format: date
@@ -6666,9 +6640,7 @@ export interface components {
             name: string;
             kinds: string[];
             pattern: components["schemas"]["PatternRequest"];
-            /** Format: time */
             starts_at: string;
-            /** Format: time */
             window_closes: string;
             /**
              * Format: uuid
@@ -7475,9 +7447,7 @@ export interface components {
             name: string;
             kinds: string[];
             pattern: components["schemas"]["PatternRequest"];
-            /** Format: time */
             starts_at: string;
-            /** Format: time */
             window_closes: string;
             /**
              * Format: uuid
@@ -7668,12 +7638,8 @@ export interface components {
             store_name: string;
             /** @description A copy is owed so long after its backup. */
             readonly delay_minutes: number;
-            /**
-             * Format: time
-             * @description Copies go there only from this time of the office's day; empty at any time.
-             */
+            /** @description Copies go there only from this time of the office's day; empty at any time. */
             readonly copies_from: string | null;
-            /** Format: time */
             readonly copies_until: string | null;
             /** @description For each copy; empty without a limit. */
             readonly limit_bytes_per_second: number | null;
@@ -8200,9 +8166,7 @@ export interface components {
             store: string | null;
             /** @default 0 */
             delay_minutes: number;
-            /** Format: time */
             copies_from?: string | null;
-            /** Format: time */
             copies_until?: string | null;
             /** Format: int64 */
             limit_bytes_per_second?: number | null;
@@ -8621,24 +8585,18 @@ export interface components {
         Wishes: {
             email: string;
             wants_digest: boolean;
-            /** Format: time */
             digest_at: string;
             wants_alerts: boolean;
-            /** Format: time */
             quiet_from: string | null;
-            /** Format: time */
             quiet_until: string | null;
         };
         /** @description What I want to be told, and when. */
         WishesRequest: {
             email: string;
             wants_digest: boolean;
-            /** Format: time */
             digest_at: string;
             wants_alerts: boolean;
-            /** Format: time */
             quiet_from: string | null;
-            /** Format: time */
             quiet_until: string | null;
         };
     };
