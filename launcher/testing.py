@@ -29,6 +29,7 @@ SIDES = (
         "launcher",
         "server",
         "checks.house",
+        "checks.kept",
         "checks.bench",
         "checks.reference",
         "checks.processes",
