@@ -7,7 +7,9 @@ import json
 import os
 import shutil
 import tempfile
+import time
 import unittest
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -18,8 +20,28 @@ RESULT = "ATTIC_TEST_RESULT"
 """Names a file into which the counts go, for whoever has started this."""
 
 
+SLOWEST = 12
+
+
+class Timed(unittest.TextTestResult):
+    """Knows how long each test took, its set-up included."""
+
+    spent: dict[str, float] = {}
+
+    def startTest(self, test: unittest.TestCase) -> None:
+        self._began, self._id = time.monotonic(), test.id()  # a test may call something of its own `id` by and by
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:
+        super().stopTest(test)
+        self.spent[self._id] = time.monotonic() - self._began
+
+
 class Runner(DiscoverRunner):
     """See the module."""
+
+    def get_resultclass(self) -> Any:
+        return Timed
 
     def __init__(self, *arguments: Any, **options: Any) -> None:
         super().__init__(*arguments, **options)
@@ -45,6 +67,11 @@ class Runner(DiscoverRunner):
         return result
 
     def suite_result(self, suite: unittest.TestSuite, result: unittest.TestResult, **options: Any) -> int:
+        if len(Timed.spent) > SLOWEST:
+            by_class = Counter[str]()
+            for id, seconds in Timed.spent.items():
+                by_class[id.rpartition(".")[0]] += seconds  # type: ignore[assignment]
+            print("\nslowest: " + ", ".join(f"{name} {seconds:.0f} s" for name, seconds in by_class.most_common(SLOWEST)))
         if self._left:
             print(f"\nFAILED: {len(self._left)} temporary folders are left by whoever made them: {', '.join(self._left[:20])}")
         failed = int(super().suite_result(suite, result, **options)) + len(self._left)

@@ -3,6 +3,7 @@
 import ast
 import re
 from collections import Counter
+from functools import cache
 from pathlib import Path
 from unittest import TestCase
 
@@ -27,6 +28,7 @@ BY_VARIABLE = {
 }  # fmt: skip
 
 
+@cache
 def _calls() -> list[tuple[str, ast.Call]]:
     found = []
     for file in sorted(SERVER.rglob("*.py")):

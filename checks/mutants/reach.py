@@ -2,31 +2,23 @@
 
 import json
 import os
-import time
 import unittest
 from pathlib import Path
 from typing import Any
 
 import coverage
 
-from checks.runner import Runner
+from checks.runner import Runner, Timed
 
 SPENT = "ATTIC_MUTANTS_SPENT"
 """Names the file into which it is written how long each test took."""
 
 
-class _Telling(unittest.TextTestResult):
-    spent: dict[str, float] = {}
-
+class _Telling(Timed):
     def startTest(self, test: unittest.TestCase) -> None:
-        self._began, self._id = time.monotonic(), test.id()  # a test may call something of its own `id` by and by
         if (running := coverage.Coverage.current()) is not None:
-            running.switch_context(self._id)
+            running.switch_context(test.id())
         super().startTest(test)
-
-    def stopTest(self, test: unittest.TestCase) -> None:
-        super().stopTest(test)
-        self.spent[self._id] = time.monotonic() - self._began
 
 
 class Recording(Runner):
@@ -36,7 +28,7 @@ class Recording(Runner):
         return _Telling
 
     def suite_result(self, suite: unittest.TestSuite, result: unittest.TestResult, **options: Any) -> int:
-        Path(os.environ[SPENT]).write_text(json.dumps(_Telling.spent))
+        Path(os.environ[SPENT]).write_text(json.dumps(Timed.spent))
         return super().suite_result(suite, result, **options)
 
 
