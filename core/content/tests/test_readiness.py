@@ -3,11 +3,11 @@ from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
 from core.content.accounts import announced_accounts
-from core.content.errors import DeviceAway, DeviceLied, NotAccepted, NotPaired, OtherHost
+from core.content.errors import DataAccessOff, DeviceAway, DeviceLied, DeviceLocked, NotAccepted, NotPaired, OtherHost
 from core.content.families import FAMILIES
 from core.content.link import Card, DeviceReport
 from core.content.links import LINKS
-from core.content.readiness import Level, blockers, readiness
+from core.content.readiness import Level, blockers, let_in, readiness
 
 NOW = datetime(2026, 3, 2, 7, tzinfo=UTC)
 READY = DeviceReport(
@@ -41,6 +41,26 @@ class WhatADeviceSays(TestCase):
                 self.assertEqual(found[code].level, level)
                 self.assertTrue(found[code].says and found[code].step)
 
+    def test_a_low_battery_is_nothing_on_power_and_a_full_one_nothing_without(self):
+        for percent, on_power, level in (
+            (12, True, Level.FINE),
+            (29, False, Level.WARNS),
+            (30, False, Level.FINE),
+            (80, False, Level.FINE),
+        ):
+            self.assertEqual(levels(replace(READY, battery_percent=percent, on_power=on_power))["battery"], level, (percent, on_power))
+
+    def test_who_is_let_in(self):
+        let_in(READY)
+        let_in(DeviceReport(make="", model="", family="orlo", os_version=""))
+        for change, error in (
+            ({"accepted": False}, NotAccepted),
+            ({"locked": True}, DeviceLocked),
+            ({"data_access": False}, DataAccessOff),
+        ):
+            with self.assertRaises(error):
+                let_in(replace(READY, **change))
+
     def test_blockers_come_in_the_order_of_doing(self):
         state = replace(READY, accepted=False, data_access=False, locked=True)
         self.assertEqual(
@@ -68,6 +88,12 @@ class WhenItDoesNotAnswer(TestCase):
             found = readiness(None, link="agent", family="brenta", now=NOW, trouble=trouble)
             self.assertEqual([one.code for one in blockers(found)], [code])
             self.assertTrue(found[-1].step)
+
+    def test_whose_holder_has_not_said_yes_gets_the_steps_of_its_own_family(self):
+        for family in ("orlo", "brenta"):
+            (said,) = blockers(readiness(None, link="agent", family=family, now=NOW, trouble=NotAccepted("x")))
+            self.assertEqual(said.step, FAMILIES[family].accept)
+        self.assertNotEqual(FAMILIES["orlo"].accept, FAMILIES["brenta"].accept)
 
     def test_a_device_that_is_only_in_the_register_is_blocked_with_what_to_do(self):
         found = readiness(None, link="none", family="orlo", now=NOW)
