@@ -152,6 +152,43 @@ class Owed(Rounds):
 
 
 class Mended(Rounds):
+    def test_a_sample_marks_what_it_finds_and_clears_nothing_that_it_may_not_have_read(self):
+        """Only all of it proves that nothing is damaged any more."""
+        held = opened(self.room).blobs.held
+        first = self.packs()[0]
+        whole = held[names.pack_name(first)]
+        self.break_pack(self.room, first)
+        store = check_store(Store.objects.get(), percent=100, by=self.ines)
+        damaged = Copy.objects.filter(intact=False).count()
+        self.assertGreater(damaged, 0)
+        self.assertIn("damaged", store.check_says)
+        held[names.pack_name(first)] = whole
+        for percent in (1, 50, 99):
+            store = check_store(Store.objects.get(), percent=percent, by=self.ines)
+            self.assertEqual(Copy.objects.filter(intact=False).count(), damaged, percent)
+        self.assertIn(f"as far as {percent} % was read", store.check_says)
+        store = check_store(Store.objects.get(), percent=100, by=self.ines)
+        self.assertEqual((Copy.objects.filter(intact=False).count(), store.check_says[-len("are intact.") :]), (0, "are intact."))
+
+    def test_a_sample_reads_as_much_as_it_says(self):
+        """Beside the lists, which are always read."""
+        read = []
+        for percent in (0, 1, 50, 100):
+            blobs, sizes = opened(self.room).blobs, list[int]()
+            plain = blobs.read
+
+            def noted(name: str, *, offset: int = 0, length: int | None = None, plain=plain, sizes=sizes) -> bytes:
+                content = plain(name, offset=offset, length=length)
+                sizes.append(len(content) if name.startswith(names.PACKS) else 0)
+                return content
+
+            with mock.patch.object(blobs, "read", noted):
+                check_store(Store.objects.get(), percent=percent, by=self.ines)
+            read.append(sum(sizes))
+        lists, one, half, all_of_it = read
+        self.assertTrue(lists < one < half < all_of_it, read)
+        self.assertAlmostEqual((half - lists) / (all_of_it - lists), 0.5, delta=0.25)
+
     def test_damage_is_mended_from_another_store_with_a_record(self):
         other = self.other()
         for pack in self.packs():
