@@ -1,4 +1,7 @@
+import itertools
+import math
 import random
+import statistics
 from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
@@ -44,6 +47,19 @@ class OfASingleBackup(TestCase):
         before = habit()[0].kinds["photos"].items
         self.assertEqual(self.found(taken(0, photos=before + 150)), [])
         self.assertEqual(self.found(taken(0, photos=before * 3)), [(Odd.GROWN, "photos")])
+
+    def test_the_score_that_is_told_is_that_of_the_formula(self):
+        """(ln of the growth - median step) / max(MAD / 0.6745, 0.02), by scipy; one more on both sides, so that nothing is no growth."""
+        history = habit()
+        for photos in (250, history[0].kinds["photos"].items * 3):
+            (found,) = anomalies(taken(0, photos=photos), history)
+            counts = [one.kinds["photos"].items + 1 for one in history]
+            steps = [math.log(newer / older) for newer, older in itertools.pairwise(counts)]
+            spread = max(median_abs_deviation(steps, scale="normal"), 0.02)
+            self.assertEqual(found.numbers["score"], round((math.log((photos + 1) / counts[0]) - statistics.median(steps)) / spread, 1))
+        few = [taken(day, photos=11, size=0) for day in range(1, 12)]
+        (found,) = anomalies(taken(0, photos=1, size=0), few)
+        self.assertEqual((found.code, found.numbers), (Odd.SHRUNK, {"before": 11, "after": 1, "score": round(math.log(2 / 12) / 0.02, 1)}))
 
     def test_a_kind_that_vanished_is_told_with_the_moment_to_compare_with(self):
         one = taken(0, photos=0)

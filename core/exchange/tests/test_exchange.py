@@ -47,6 +47,18 @@ class ContactsBecomeVcard4(TestCase):
         self.assertEqual(card.tel.params["TYPE"], ["cell"])
         self.assertEqual((card.adr.value.city, card.bday.value), ("Tidewick", "19800229"))
 
+    def test_a_row_is_as_full_as_it_can_be_and_breaks_no_letter(self):
+        """RFC 6350 §3.2: at most 75 octets without the line break, folded with one space."""
+        for letter in "aä東💾":
+            line = "NOTE:" + letter * 200
+            rows = folded(line).removesuffix("\r\n").split("\r\n")
+            self.assertEqual("".join([rows[0], *(row[1:] for row in rows[1:])]), line)
+            octets = len(letter.encode())
+            for row in rows[:-1]:
+                self.assertTrue(75 - octets < len(row.encode()) <= 75, (letter, len(row.encode())))
+            self.assertTrue(all(row[0] == " " for row in rows[1:]))
+        self.assertEqual([folded("N:" + "a" * count).count("\r\n") for count in (72, 73, 74)], [1, 1, 2])
+
     def test_no_row_is_longer_than_75_octets(self):
         # RFC 6350 §3.2
         text = folded("NOTE:" + "ü" * 200)
