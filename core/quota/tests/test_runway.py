@@ -56,6 +56,23 @@ class Slopes(TestCase):
             self.assertAlmostEqual(ours, float(other), delta=abs(float(other)) * 1e-9 + 1e-9)
 
 
+class DaysWithoutAMeasure(TestCase):
+    """A step over a week weighs as its days do."""
+
+    def test_a_week_that_was_not_measured_is_no_jump(self):
+        at = np.array([*range(30), *range(60, 90)], dtype=np.float64)
+        values = 1e9 + at * 10 * MIB
+        self.assertEqual(without_jumps(at, values).tolist(), values.tolist())
+
+    def test_what_jumped_in_a_day_is_one_also_beside_such_weeks(self):
+        at = np.array([*range(0, 90, 3), *range(91, 100)], dtype=np.float64)
+        even = 1e9 + at * 10 * MIB
+        values = even + np.where(at >= 95, 5e9, 0)
+        lifted = without_jumps(at, values)
+        self.assertTrue(np.allclose(np.diff(lifted) / np.diff(at), 10 * MIB))
+        self.assertEqual(lifted[-1], values[-1], "what lies there today is not changed")
+
+
 class OnOpenSeries(TestCase):
     """`back-tested`: at many days, with what was known then, against the line through the first and the last point of the stretch."""
 
