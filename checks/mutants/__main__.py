@@ -29,7 +29,7 @@ KNOWN = Path(__file__).with_name("equivalent.json")
 
 PYTHON = ("core", "adapters", "server", "commandline", "standins", "checks")
 """The first three are what is broken, and recorded."""
-LABELS = ("core", "adapters", "commandline", "standins", "checks.reference"), ("server", "checks.promises")
+LABELS = ("core", "adapters", "commandline", "standins", "checks.reference", "checks.contracts"), ("server", "checks.promises")
 """Tests that may notice, recorded side by side; the browser's take too long for one fault."""
 
 

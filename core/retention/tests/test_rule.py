@@ -253,3 +253,11 @@ class RulesThatAreRefused(TestCase):
         for order in (twins, twins[::-1]):
             self.assertEqual(kept(order, Rule(last=1), "2026-01-02T00:00"), ["c"])
             self.assertEqual(kept(order, Rule(daily=2), "2026-01-02T00:00"), ["c"])
+
+
+class Flags(TestCase):
+    def test_each_reason_and_each_fact_is_a_bit_of_its_own(self):
+        """Two of one value would be one: what is kept for one reason would be told as kept for the other."""
+        for flags in (Why, Fact):
+            values = [flag.value for flag in flags.__members__.values() if flag.value.bit_count() == 1]
+            self.assertEqual(values, [1 << bit for bit in range(len(values))], flags)

@@ -1,6 +1,8 @@
 """What remains of a run, and how long it will take before it begins."""
 
+import math
 import random
+import statistics
 from itertools import pairwise
 from unittest import TestCase
 
@@ -55,6 +57,18 @@ class TheRest(TestCase):
         half = told[len(told) // 2 :]
         ends = [at + rest.most for at, rest in half]
         self.assertLess(max(ends) - ends[0], 0.1 * ends[0])
+
+    def test_half_of_the_range_is_three_deviations_of_what_was_seen_with_three_usual_stretches_beside_it(self):
+        """Of the mean of so many stretches that are left, beside that of those that were seen. By `statistics`, on made-up stretches."""
+        rest, cost = RemainingTime(), Cost(seconds_an_item=0.01, seconds_a_byte=0.0)
+        rest._stretches.extend([(4.0, 400, 0), (5.0, 400, 0), (3.0, 400, 0)])
+        off = statistics.fsum(((seconds - 4.0) / seconds) ** 2 for seconds in (4.0, 5.0, 3.0))
+        deviation = math.sqrt((off + 3 * 0.2**2) / (3 - 1 + 3))
+        seen, left = (12.0 + rest.trust_seconds) / 4.0, 400.0 / 4.0
+        self.assertAlmostEqual(rest._spread(cost, 12.0, 400.0), 3 * deviation * math.sqrt(1 / seen + 1 / left), places=12)
+        self.assertAlmostEqual(rest._spread(cost, 12.0, 1.0), 0.6, msg="never wider", places=12)
+        rest._stretches.extend([(4.0, 400, 0)] * 4000)
+        self.assertAlmostEqual(rest._spread(cost, 16_012.0, 1e6), 0.04, msg="never narrower", places=12)
 
     def test_the_truth_lies_inside_of_the_range_nearly_always(self):
         inside = total_shown = 0
