@@ -109,6 +109,12 @@ class _Finder(ast.NodeVisitor):
     def visit_Assert(self, node: ast.Assert) -> None:
         """What the type checker is told."""
 
+    def visit_Call(self, node: ast.Call) -> None:
+        """But for `zip(…, strict=True)`: a guard for what cannot be."""
+        self.visit(node.func)
+        for argument in (*node.args, *(one.value for one in node.keywords if one.arg != "strict")):
+            self.visit(argument)
+
     # -- what could be otherwise
 
     def visit_Compare(self, node: ast.Compare) -> None:

@@ -40,9 +40,11 @@ class Stage(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KindProgress:
-    items: int = 0
+    """How far a run is with one kind."""
+
+    items: int
     """Items of this kind on the device."""
-    size_bytes: int = 0
+    size_bytes: int
     unchanged: int = 0
     """Items that are stored already."""
     to_read_bytes: int = 0

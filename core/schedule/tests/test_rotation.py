@@ -71,3 +71,13 @@ class WhichOneIsOverdue(TestCase):
     def test_how_long_it_takes(self):
         self.assertEqual(returning_seconds(1000, bytes_per_second=250.0), 4.0)
         self.assertIsNone(returning_seconds(1000, bytes_per_second=None))
+
+
+class AtItsLimits(TestCase):
+    def test_a_turn_of_a_year_and_a_drive_for_each_letter_are_the_most(self):
+        drives = tuple(f"d{n}" for n in range(26))
+        self.assertEqual(len(letters(DriveRotation(drives=drives, every_days=366, first_day=MONDAY).drives)), 26)
+        for told, field in (({"every_days": 367}, "every_days"), ({"every_days": 0}, "every_days"), ({"drives": (*drives, "x")}, "drives")):
+            with self.assertRaises(BadInput) as raised:
+                DriveRotation(**({"drives": drives, "every_days": 1, "first_day": MONDAY} | told))  # type: ignore[arg-type]
+            self.assertEqual(raised.exception.field, field)
