@@ -6,7 +6,7 @@ from unittest import mock
 
 from core.errors import BadInput
 from core.vault import blobs as names
-from core.vault.chain import memory, remembered
+from core.vault.chain import memory, remembered, rolled
 from core.vault.check import check
 from core.vault.copying import copy
 from core.vault.key_slots import change_passphrase, remove_slot, slots
@@ -176,6 +176,9 @@ class DamagedNotes(Scene):
         self.assertEqual((report.anew, report.fetched, report.lost), ([self.ledger], [], True))
         self.assertEqual((self.named(), self.bench.again().backup_ids()), ([], present))
         self.assertEqual(self.bench.again().ledger().expected, set(present))
+        put = rolled(self.bench.again()).put
+        self.assertIn(bytes.fromhex(self.ledger.removeprefix(names.LEDGERS)), put, "whoever told of it finds it accounted for")
+        self.assertTrue(all(len(one) == 16 for one in put))
         self.assertEqual(mend_notes(self.bench.again()).anew, [])
         vanished = present[0].hex()
         del self.held[names.MANIFESTS + vanished]

@@ -108,6 +108,7 @@ class ManyAtOnce(TestCase):
     def test_a_missing_pack_and_an_unknown_chunk_come_as_errors_among_the_rest(self):
         place = self.vault.index.place(self.chunks[0])
         del self.blobs.held[f"packs/{place.pack.hex()[:2]}/{place.pack.hex()}"]
+        self.assertEqual((list(ranges_of(self.vault, [])), dict(fetch(self.vault, []))), ([], {}))
         found = dict(fetch(self.vault, [*self.chunks, bytes(16)]))
         self.assertIsInstance(found[self.chunks[0]], Damaged)
         self.assertIsInstance(found[bytes(16)], Damaged)
