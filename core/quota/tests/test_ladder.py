@@ -89,6 +89,13 @@ class Proposals(TestCase):
         self.assertTrue(found.suffices)
         self.assertEqual(sum(move.loss for move in found.moves), least)
 
+    def test_small_losses_are_counted_as_they_are(self):
+        """Three moves that lose 1 each instead of one that loses 4: counted in twos it would be the other way round."""
+        sizes, losses = [10, 4, 4, 4, *[1] * 8], [4, 1, 1, 1, *[100] * 8]
+        store = Store([{number} for number in range(12)], sizes)
+        found = propose(moves_of(losses, rungs=[4] * 12), 10, store.frees)
+        self.assertEqual(sorted(move.key for move in found.moves), ["m01", "m02", "m03"])
+
     def test_what_is_shared_by_all_is_free_only_when_all_go(self):
         store = Store([{0, number + 1} for number in range(12)], [1000] + [1] * 13)
         moves = moves_of([1] * 12, rungs=[4] * 12)
