@@ -25,6 +25,8 @@ from launcher.processes import Processes, free_port
 from launcher.setup import PYTHON, ROOT, WEB
 from launcher.start import POOLS, SIMULATED_DRIVES, start_workers, wait_for
 
+MOST_SECONDS = 900
+"""Of one step; only one that hangs takes so long, also on a machine that does much else."""
 PORTS_TRIED = 5
 AXE = WEB / "node_modules" / "axe-core" / "axe.min.js"
 T = TypeVar("T")
@@ -115,7 +117,7 @@ class BrowserTestCase(TransactionTestCase):
     @classmethod
     def ui(cls, step: Callable[[], T]) -> T:
         """Run a step in the browser's thread."""
-        return cls.executor.submit(step).result(180)
+        return cls.executor.submit(step).result(MOST_SECONDS)
 
     def errand(self, *steps: Callable[[], object]) -> None:
         """Run the steps one after another; a failure tells what the page said at that moment."""

@@ -135,7 +135,7 @@ class FromNothingToARestore(BrowserTestCase):
 
     def _run_and_watch(self):
         page = self.page
-        self.control(f"control/{DEVICE}", slow_bytes_per_second=150_000)
+        self.control(f"control/{DEVICE}", slow_bytes_per_second=40_000)
         page.goto(self.device_address)
         self.run_or_watch()
         page.get_by_role("progressbar").wait_for()
@@ -145,9 +145,9 @@ class FromNothingToARestore(BrowserTestCase):
         page.reload()
         expect(page.get_by_label("Progress")).to_contain_text("a second")
         before = int(page.get_by_role("progressbar").get_attribute("aria-valuenow") or 0)
+        self.control(f"control/{DEVICE}", slow_bytes_per_second=0)
         expect(page.get_by_role("main")).to_contain_text("It is safe to unplug the device.", timeout=60_000)
         self.assertLess(before, 100)
-        self.control(f"control/{DEVICE}", slow_bytes_per_second=0)
         page.get_by_role("link", name="History").click()
         row = page.get_by_role("row").filter(has_text="Orlo P5")
         for text in ("complete", "Server room", "yes", "KiB"):

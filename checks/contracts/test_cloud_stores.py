@@ -14,6 +14,7 @@ from server.retention.actions.owe_copies import owe_copies
 from server.runs.actions.carry_copies import carry_copies
 from server.runs.actions.copy_backup import OpenStores, copy_backup
 from server.runs.models import Copy, CopyState
+from server.storage.convert import PURPOSE
 from server.storage.models import Store
 from server.storage.queries import opened
 from server.tests.pretend import PASSPHRASE, OfficeTestCase
@@ -53,7 +54,8 @@ class Added(ABucket):
         shown = json.dumps([answer.json(), self.api.get(f"/api/stores/{store.id}").json(), self.api.get("/api/stores").json()])
         kept = str(Store.objects.values("address", "where", "name").get()) + str(list(JournalEntry.objects.values()))
         self.assertNotIn(SECRET, shown + kept)
-        self.assertIn(SECRET.encode(), bytes(store.credentials))  # the pretended seal only writes its purpose before it
+        self.assertNotIn(SECRET.encode(), bytes(store.credentials))
+        self.assertIn(SECRET.encode(), self.outside.unseal(PURPOSE, bytes(store.credentials)))
         self.assertEqual(store.address["access_key"], KEY)
 
     def test_a_secret_that_is_left_empty_stays_and_a_wrong_one_is_refused(self):
