@@ -208,7 +208,7 @@ class FromNothingToARestore(BrowserTestCase):
         page.get_by_label("What differs there already").select_option("skip")
         page.get_by_label(f"Choose {self.contact['display']}").first.uncheck()
         page.get_by_label(f"Choose {self.contact['display']}").first.check()
-        expect(page.get_by_label("Before it starts")).to_contain_text("The device-finder lock is on.", timeout=30_000)
+        expect(page.get_by_label("Before it starts")).to_contain_text("Its finder lock is on.", timeout=30_000)
         expect(page.get_by_role("button", name="Write to Orlo P5, A. Nygaard")).to_be_disabled()
         self.accessible("restore")
         self.control(f"control/{DEVICE}", finder_lock=False)
