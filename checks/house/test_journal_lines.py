@@ -21,6 +21,7 @@ BY_VARIABLE = {
         "content.looked_into", "content.looked_into/weighed", "content.searched", "content.saved", "content.fetched",
     ),
     "retention/actions/apply_rule.py": ("backup.fell_out", "backup.back", "backup.goes"),
+    "recovery/actions/set_drill_rules.py": ("drill.rules", "drill.rules/none"),
     "storage/actions/add_store.py": ("store.added/own_key", "store.added/offices_key", "store.added/attached"),
     "storage/actions/slots.py": ("store.slots/added", "store.slots/changed", "store.slots/removed"),
     "storage/actions/change_store.py": ("store.mode/in_use", "store.mode/read_only", "store.mode/paused", "store.mode/detached"),

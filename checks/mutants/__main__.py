@@ -50,7 +50,7 @@ def main() -> int:
         front = _Front(Path(scratch) / "front") if any(place.is_relative_to(ROOT / "web") for place in places) else None
         behind = [place for place in places if not place.is_relative_to(ROOT / "web")]
         sides = (given.labels,) if given.labels else tuple(list(side) for side in LABELS)
-        back = _Back(Path(scratch) / "back", behind, sides=sides) if behind else None
+        back = _Back(Path(scratch) / "back", sides=sides) if behind else None
         for place in places:
             tried = front if place.is_relative_to(ROOT / "web") else back
             assert tried is not None
@@ -97,9 +97,9 @@ class _Copies:
 
 
 class _Back(_Copies):
-    def __init__(self, scratch: Path, places: list[Path], *, sides: tuple[list[str], ...]) -> None:
+    def __init__(self, scratch: Path, *, sides: tuple[list[str], ...]) -> None:
         super().__init__(scratch)
-        self._places, self._sides = places, sides
+        self._sides = sides
         self._reached = Reached(self._recorded(), ROOT)
 
     def faults(self, place: Path) -> list[Fault]:

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-from server.people.lines import filled
+from server.people.lines import read
 
 EVENTS = {
     "began": "It began.",
@@ -18,5 +18,5 @@ EVENTS = {
 
 
 def told_event(what: str, facts: Mapping[str, Any]) -> str:
-    """Raises KeyError for a code that there is not."""
-    return filled(EVENTS, what, facts)
+    """The sentence of an event that is kept."""
+    return read(EVENTS, what, facts)

@@ -7,7 +7,7 @@ from django.db import models
 from server.fleet.models import Device
 from server.oversight.cause_lines import CAUSES
 from server.oversight.events import told_event
-from server.people.lines import filled
+from server.people.lines import read
 from server.people.models import User
 from server.runs.models import Backup, Occasion
 from server.storage.models import Store
@@ -95,7 +95,7 @@ class Incident(models.Model):
     @property
     def says(self) -> str:
         """The sentence, as it is told today."""
-        return filled(CAUSES, self.kind, self.facts) if self.kind else self.written_out
+        return read(CAUSES, self.kind, self.facts) if self.kind else self.written_out
 
 
 class IncidentDevice(models.Model):

@@ -57,6 +57,7 @@ LINES: dict[str, str] = {
     "devices.changed_many": "{says}",
     "devices.undone": "Taken back: {says}",
     "drill.asked": "A drill of {device} from {store} was asked for.",
+    "drill.rules/none": "Drills: nobody has a turn by itself; {most_minutes} minutes and {size} at the most.",
     "drill.rules": "Drills: {a_day:#device has|devices have} a turn a day, for {most_minutes} minutes and {size} at the most.",
     "drill.stopped": "The drill of {device} was stopped.",
     "drill.wrong": "A drill of {device} from {store} did not get back {count:#item|items}; the whole store is being checked.",
@@ -186,3 +187,12 @@ def filled(told: Mapping[str, str], what: str, facts: Mapping[str, Any]) -> str:
 def sentence(what: str, facts: Mapping[str, Any]) -> str:
     """A line of the journal. Raises KeyError as `filled` does."""
     return filled(LINES, what, facts)
+
+
+def read(told: Mapping[str, str], what: str, facts: Mapping[str, Any]) -> str:
+    """The same of a row that lies in the database. One that another program wrote, whose code or facts are not known here, is told
+    by them: it takes no page with it."""
+    try:
+        return filled(told, what, facts)
+    except KeyError:
+        return " ".join([f"{what}:", *(f"{name} {_told(value, ', ')};" for name, value in sorted(facts.items()))])

@@ -6,7 +6,7 @@ from django.contrib.auth.models import AbstractUser
 from django.db import models
 from django.utils.crypto import salted_hmac
 
-from server.people.lines import sentence
+from server.people.lines import LINES, read
 
 
 class Role(models.TextChoices):
@@ -135,7 +135,7 @@ class JournalEntry(models.Model):
     @property
     def says(self) -> str:
         """The sentence, as it is told today."""
-        return self.written_out or sentence(self.what, self.facts)
+        return self.written_out or read(LINES, self.what, self.facts)
 
 
 class ClockState(models.Model):

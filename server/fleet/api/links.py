@@ -92,7 +92,6 @@ class LinkView(APIView):
 
     @extend_schema(operation_id="change_link", request=LinkSerializer, responses=LinkSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        """`folder` and `sftp` count only for devices of that link; an empty password keeps the one that is known."""
         body = LinkSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -111,7 +110,6 @@ class PreviewRulesView(APIView):
 
     @extend_schema(operation_id="preview_rules", request=RulesSerializer, responses=SortedSerializer(many=True))
     def post(self, request: Request, id: UUID) -> Response:
-        """What the rules would do with the files that are there now. Changes nothing. Raises BadInput, LinkError, Conflict."""
         body = RulesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(SortedSerializer(preview_rules(device_by_id(id), body.validated_data["rules"]), many=True).data)

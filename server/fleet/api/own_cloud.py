@@ -93,7 +93,6 @@ class OwnCloudView(APIView):
 
     @extend_schema(operation_id="own_cloud", parameters=[PageQuery], responses=OwnCloudPageSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """What it told of its own cloud backup, the newest first."""
         device = device_by_id(id)
         pages, rows = Pages(), own_cloud_history(device)
         page = pages.paginate_queryset(rows, request, view=self)

@@ -145,7 +145,6 @@ class OffersView(APIView):
 
     @extend_schema(operation_id="offers", responses=OfferSerializer(many=True))
     def get(self, request: Request) -> Response:
-        """Devices on the office network that Old Attic does not know yet; `known`: agent ids that were read before. Raises LinkError."""
         return Response(OfferSerializer(unpaired_offers()[:200], many=True).data)
 
 
@@ -162,7 +161,6 @@ class UnlinkedView(APIView):
 
     @extend_schema(operation_id="unlinked_devices", responses=UnlinkedSerializer(many=True))
     def get(self, request: Request) -> Response:
-        """Devices of the register that have no link yet."""
         return Response(UnlinkedSerializer(unlinked_devices()[:200], many=True).data)
 
 
@@ -173,7 +171,6 @@ class PairView(APIView):
 
     @extend_schema(operation_id="pair_device", request=PairSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
-        """Pair with a device that announces itself. Raises LinkError, BadInput, Conflict."""
         body = PairSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(AddedSerializer(pair_device(**body.validated_data, by=signed_in(request))).data, status=201)
@@ -184,7 +181,6 @@ class FolderView(APIView):
 
     @extend_schema(operation_id="add_folder", request=FolderDeviceSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
-        """A folder on the server as a device. Raises BadInput, Conflict."""
         body = FolderDeviceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(AddedSerializer(add_folder(**body.validated_data, by=signed_in(request))).data, status=201)
@@ -197,7 +193,6 @@ class MeetView(APIView):
 
     @extend_schema(operation_id="meet_sftp", request=MeetSerializer, responses=MetSerializer)
     def post(self, request: Request) -> Response:
-        """Meet sftp."""
         body = MeetSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         key, fingerprint = ports.devices().meet_sftp(**body.validated_data)
@@ -209,7 +204,6 @@ class SshKeyView(APIView):
 
     @extend_schema(operation_id="ssh_key", request=None, responses=SshKeySerializer)
     def post(self, request: Request) -> Response:
-        """Made when it is first asked for."""
         return Response(SshKeySerializer(own_ssh_key()).data)
 
 
@@ -220,7 +214,6 @@ class SftpView(APIView):
 
     @extend_schema(operation_id="add_sftp", request=SftpSerializer, responses={201: AddedSerializer})
     def post(self, request: Request) -> Response:
-        """A device that runs an SFTP server; `where` holds the key that a person has looked at. Raises LinkError, BadInput, Conflict."""
         body = SftpSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -235,7 +228,6 @@ class PairAgainView(APIView):
 
     @extend_schema(operation_id="pair_again", request=CodeSerializer, responses=AddedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """New keys for a device that forgot this server, or whose key was withdrawn. Raises LinkError, Conflict."""
         body = CodeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(AddedSerializer(pair_again(device_by_id(id), code=body.validated_data["code"], by=signed_in(request))).data)
@@ -248,6 +240,5 @@ class UnpairView(APIView):
 
     @extend_schema(operation_id="unpair_device", request=None, responses=UnpairedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Whether the device was told, too. The key is gone here either way. Raises Conflict."""
         told = unpair_device(device_by_id(id), by=signed_in(request))
         return Response(UnpairedSerializer({"told_device": told}).data)

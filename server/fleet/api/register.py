@@ -134,12 +134,10 @@ class ChangeDeviceView(APIView):
 
     @extend_schema(operation_id="register_entry", responses=EntrySerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """A device as the register writes it: every column but the id, all texts."""
         return Response({"values_told": register_values(device_by_id(id))})
 
     @extend_schema(operation_id="change_device", request=ChangeDeviceSerializer, responses=AddedSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        """Put columns of the register, written as the register writes them, into a device. Raises BadInput, Conflict."""
         body = ChangeDeviceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"device {id}", lambda: register_values(device_by_id(id)))
@@ -152,7 +150,6 @@ class ChangeManyView(APIView):
 
     @extend_schema(operation_id="change_devices", request=ChangeManySerializer, responses=BulkSerializer, description=f"{CHANGEABLE}")
     def post(self, request: Request) -> Response:
-        """`seen`: the digest of what was shown to leave by it. Raises BadInput, Conflict."""
         body = ChangeManySerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = {name: body.validated_data[name] for name in ("seen", "word")}
@@ -164,7 +161,6 @@ class LastBulkView(APIView):
 
     @extend_schema(operation_id="last_bulk", responses=BulkSerializer(many=True))
     def get(self, request: Request) -> Response:
-        """The newest change of many devices that can still be taken back, if there is one."""
         return Response(BulkSerializer(last_bulk(), many=True).data)
 
 
@@ -173,7 +169,6 @@ class UndoView(APIView):
 
     @extend_schema(operation_id="undo_bulk", request=None, responses=UndoneSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Names of what was left as it is because it has changed since. Raises Conflict."""
         left = undo_bulk(bulk(id), by=signed_in(request))
         return Response({"left": left})
 
@@ -183,7 +178,6 @@ class PreviewImportView(APIView):
 
     @extend_schema(operation_id="preview_import", request=RegisterFileSerializer, responses=PreviewedSerializer)
     def post(self, request: Request) -> Response:
-        """(what an import would do, a digest of it). Nothing is applied."""
         body = RegisterFileSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         columns, rows = _read(body.validated_data["content"])
@@ -199,7 +193,6 @@ class ImportView(APIView):
 
     @extend_schema(operation_id="import_register", request=RegisterFileSerializer, responses=BulkSerializer)
     def post(self, request: Request) -> Response:
-        """Do what the preview with this digest said. Refused rows are left out. Raises Conflict when it would do something else now."""
         body = RegisterFileSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         _, rows = _read(body.validated_data["content"])
@@ -215,7 +208,6 @@ class RegisterExportView(APIView):
         responses={(200, "text/csv"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request) -> StreamingHttpResponse:
-        """The pieces, without ever holding more than one."""
         as_json = request.query_params.get("as") == "json"
         rows = [written({"id": str(device.id)} | register_values(device)) for device in devices().order_by("name", "id")]
         if as_json:

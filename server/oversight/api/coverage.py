@@ -225,7 +225,6 @@ class ScanView(APIView):
 
     @extend_schema(operation_id="look_at", request=None, responses=CoverageSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises LinkError when it cannot be looked at; what was known before stays then."""
         device = device_by_id(id)
         scan_device(device)
         return Response(_coverage(device))
@@ -236,7 +235,6 @@ class WipeView(APIView):
 
     @extend_schema(operation_id="wipe_answer", responses=WipeSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """(answer, coverage, the last scan, the newest backup with an intact copy)."""
         device = device_by_id(id)
         found, _, scan, newest = answer(device, now=ports.clock().now())
         there = {copy.store_id for copy in newest.present if copy.intact} if newest else set()  # type: ignore[attr-defined]
@@ -254,7 +252,6 @@ class WipeView(APIView):
 
     @extend_schema(operation_id="sign_wipe_answer", request=SignOffSerializer, responses={201: WipeAnswerSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        """The answer of this moment, whatever the page showed before. Raises BadInput."""
         body = SignOffSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         signed = sign_off(device_by_id(id), **body.validated_data, by=signed_in(request))

@@ -180,7 +180,6 @@ class DevicesView(APIView):
         ),
     )
     def get(self, request: Request) -> Response:
-        """Every device, worst first: a fixed number of queries, whatever the number of devices; fewer when `present` was read before."""
         query = DevicesFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         now = ports.clock().now()
@@ -202,6 +201,5 @@ class DeviceView(APIView):
 
     @extend_schema(operation_id="device", responses=DeviceRowSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """Device → [{medium, newest_at}] of its good backups, also on drives that are elsewhere. One query."""
         row = standing_of(device_by_id(id), now=ports.clock().now())
         return Response(DeviceRowSerializer(row, context={"places": newest_by_medium([id])}).data)

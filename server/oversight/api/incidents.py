@@ -146,7 +146,6 @@ class PutOffView(APIView):
 
     @extend_schema(operation_id="put_off", request=PutOffSerializer, responses=IncidentDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """It does not count until that day. Raises BadInput."""
         body = PutOffSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         put_off(incident_by_id(id), **body.validated_data, by=signed_in(request), now=ports.clock().now())
@@ -154,7 +153,6 @@ class PutOffView(APIView):
 
     @extend_schema(operation_id="take_up", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        """It counts again at once."""
         take_up(incident_by_id(id), by=signed_in(request), now=ports.clock().now())
         return Response(status=204)
 
@@ -182,7 +180,6 @@ class SettleView(APIView):
 
     @extend_schema(operation_id="settle_anomaly", request=WhySerializer, responses=OddSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Somebody has looked: it does not need a person any more."""
         body = WhySerializer(data=request.data)
         body.is_valid(raise_exception=True)
         row = anomaly(id)

@@ -52,6 +52,5 @@ class OwnCloudRoomView(APIView):
 
     @extend_schema(operation_id="own_cloud_room", responses=OwnCloudRoomAnswerSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """None for a device that tells of no such backup, or whose backup is off."""
         account_room = room_of(device_by_id(id), now=ports.clock().now())
         return Response(OwnCloudRoomAnswerSerializer({"room": account_room}).data)

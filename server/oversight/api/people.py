@@ -93,7 +93,6 @@ class HolderView(APIView):
 
     @extend_schema(operation_id="holder", responses=HolderDetailSerializer)
     def get(self, request: Request, id: int) -> Response:
-        """Every device, worst first: a fixed number of queries, whatever the number of devices; fewer when `present` was read before."""
         holder: Any = holder_by_id(id)
         ids = device_ids_of(holder)
         holder.rows = standings(now=ports.clock().now(), only=ids) if ids else []

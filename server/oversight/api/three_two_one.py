@@ -90,7 +90,6 @@ class ThreeTwoOneView(APIView):
 
     @extend_schema(operation_id="three_two_one", parameters=[ThreeTwoOneQuery], responses=ThreeTwoOneSerializer)
     def get(self, request: Request) -> Response:
-        """Every device, those that lack most first. Five queries."""
         asked = ThreeTwoOneQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         rows = all_rows(now=ports.clock().now())

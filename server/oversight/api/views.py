@@ -157,7 +157,6 @@ class TodayView(APIView):
 
     @extend_schema(operation_id="today", responses=TodaySerializer)
     def get(self, request: Request) -> Response:
-        """A fixed number of queries, whatever the number of devices: each thing is read once and handed on."""
         found = today(now=ports.clock().now())
         return Response(TodaySerializer(found, context={"known": found.known}).data)
 
@@ -169,7 +168,6 @@ class RunCauseView(APIView):
 
     @extend_schema(operation_id="run_cause", request=RunCauseSerializer, responses=AskedSerializer)
     def post(self, request: Request) -> Response:
-        """Raises Conflict when there is no such cause any more, or when running is not what it needs."""
         body = RunCauseSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         asked = run_cause(body.validated_data["code"], by=signed_in(request), now=ports.clock().now())
@@ -182,7 +180,6 @@ class RibbonView(APIView):
 
     @extend_schema(operation_id="ribbon", responses=RibbonSerializer)
     def get(self, request: Request) -> Response:
-        """The fourteen nights before the coming one, oldest first. One query."""
         now = ports.clock().now()
         tonight = coming_night(now, office_zone())
         nights = past_nights(now=now)

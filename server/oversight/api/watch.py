@@ -179,7 +179,6 @@ class NightView(APIView):
 
     @extend_schema(operation_id="night", parameters=[NightFilter], responses=NightSumsSerializer)
     def get(self, request: Request) -> Response:
-        """The figures of all of a night's rows."""
         query = NightFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         night = query.wanted()
@@ -195,7 +194,6 @@ class NightRowsView(APIView):
         responses=inline_serializer("NightRowsPage", {"count": serializers.IntegerField(), "results": NightRowSerializer(many=True)}),
     )
     def get(self, request: Request) -> Response:
-        """Those of one of SHOWS, and with all of the words in device, holder, plan or store."""
         query = NightRowsFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         rows = fitting(night_rows(query.wanted()), shows=query.validated_data.get("shows"), words=query.validated_data["words"])
@@ -208,7 +206,6 @@ class PromisesView(APIView):
 
     @extend_schema(operation_id="promises", parameters=[PromiseFilter], responses=PromisesSerializer)
     def get(self, request: Request) -> Response:
-        """Month → share, newest first. One query."""
         query = PromiseFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         wanted, today = query.validated_data, ports.clock().now().astimezone(office_zone()).date()
@@ -228,7 +225,6 @@ class ReportView(APIView):
 
     @extend_schema(operation_id="report", parameters=[MonthFilter], responses=ReportSerializer)
     def get(self, request: Request) -> Response:
-        """The month in which the day lies: as it was written down when it was over, else as it stands now."""
         query = MonthFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         month = query.validated_data.get("month")

@@ -9,6 +9,8 @@ from server.people.models import JournalEntry, User
 
 MOST_LETTERS = 600
 """Of one fact; what people type is cut here."""
+MOST_NAMES = 600
+"""In a fact that is a list."""
 
 
 def write_journal(
@@ -32,5 +34,5 @@ def _kept(value: Any) -> Any:
     if value is None or isinstance(value, bool | int | float):
         return value
     if isinstance(value, list | tuple):
-        return [_kept(one) for one in value[:MOST_LETTERS]]
+        return [_kept(one) for one in value[:MOST_NAMES]]
     return str(value)[:MOST_LETTERS]

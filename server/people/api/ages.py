@@ -53,7 +53,6 @@ class AgesView(APIView):
 
     @extend_schema(operation_id="set_ages", request=SetAgesSerializer, responses=AgeSerializer(many=True))
     def put(self, request: Request) -> Response:
-        """Days by sort; those that are left out stay as they are. Raises BadInput."""
         body = SetAgesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed("ages", days_by_code)
@@ -66,7 +65,6 @@ class AgesPreviewView(APIView):
 
     @extend_schema(operation_id="preview_ages", request=SetAgesSerializer, responses=AgeSerializer(many=True))
     def post(self, request: Request) -> Response:
-        """Raises BadInput."""
         body = SetAgesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(AgeSerializer(told_ages(checked(body.validated_data["ages"])), many=True).data)

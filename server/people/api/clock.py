@@ -47,7 +47,6 @@ class ClockView(APIView):
 
     @extend_schema(operation_id="clock", responses=ClockSerializer)
     def get(self, request: Request) -> Response:
-        """What is believed of it now; written down, with a line in the journal when that changes."""
         return _told(look_at_clock(now=ports.clock().now()))
 
 
@@ -56,5 +55,4 @@ class SettleClockView(APIView):
 
     @extend_schema(operation_id="settle_clock", request=None, responses=ClockSerializer)
     def post(self, request: Request) -> Response:
-        """Somebody has looked at a watch: the clock is right."""
         return _told(settle_clock(by=signed_in(request)))

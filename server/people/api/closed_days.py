@@ -47,7 +47,6 @@ class ClosedDaysView(APIView):
 
     @extend_schema(operation_id="add_closed_day", request=ClosedDaySerializer, responses={204: None})
     def post(self, request: Request) -> Response:
-        """Those that are not in the list yet, and new names for those that are; how many are new."""
         body = ClosedDaySerializer(data=request.data)
         body.is_valid(raise_exception=True)
         add_closed_days([Holiday(day=body.validated_data["day"], name=body.validated_data["name"])], by=signed_in(request))
@@ -59,7 +58,6 @@ class ClosedDayView(APIView):
 
     @extend_schema(operation_id="remove_closed_day", responses={204: None})
     def delete(self, request: Request, day: str) -> Response:
-        """Nothing happens when it is not in the list."""
         try:
             wanted = date.fromisoformat(day)
         except ValueError:
@@ -73,7 +71,6 @@ class CalendarView(APIView):
 
     @extend_schema(operation_id="read_calendar", request=CalendarSerializer, responses=ReadCalendarSerializer)
     def post(self, request: Request) -> Response:
-        """Those that are not in the list yet, and new names for those that are; how many are new."""
         body = CalendarSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         text = body.validated_data["calendar"].encode()

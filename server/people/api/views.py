@@ -140,7 +140,6 @@ class SignInView(APIView):
 
     @extend_schema(operation_id="sign_in", request=SignInSerializer, responses=MeSerializer)
     def post(self, request: Request) -> Response:
-        """Raises TooSoon, SignInRefused. What was tried stands in the database when this returns or raises."""
         body = SignInSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         user = sign_in(request._request, **body.validated_data, address=address_of(request._request), now=ports.clock().now())
@@ -156,7 +155,6 @@ class SignOutView(APIView):
 
     @extend_schema(operation_id="sign_out", request=None, responses={204: None})
     def post(self, request: Request) -> Response:
-        """Announce that something changed; takes effect with the surrounding transaction."""
         logout(request._request)
         publish("session", "")
         return Response(status=204)
@@ -170,7 +168,6 @@ class FirstAdministratorView(APIView):
 
     @extend_schema(operation_id="first_administrator", request=FirstAdministratorSerializer, responses=MeSerializer)
     def post(self, request: Request) -> Response:
-        """The very first step of an installation. Raises Conflict when somebody was here before."""
         body = FirstAdministratorSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         user = set_up_office(**body.validated_data, now=ports.clock().now())
@@ -186,7 +183,6 @@ class LineView(APIView):
 
     @extend_schema(operation_id="set_line", request=OfficeLineSerializer, responses=OfficeSerializer)
     def post(self, request: Request) -> Response:
-        """Whether the office is on a line that is paid by the byte: what minds waits. Raises Conflict before there is one."""
         body = OfficeLineSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(OfficeSerializer(set_line(**body.validated_data, by=signed_in(request), now=ports.clock().now())).data)
@@ -197,7 +193,6 @@ class OfficeView(APIView):
 
     @extend_schema(operation_id="change_office", request=OfficeSerializer, responses=OfficeSerializer)
     def put(self, request: Request) -> Response:
-        """Name, zone, how much of the network backups may take, and how slowly anything leaves. Raises BadInput."""
         body = OfficeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed("office", lambda: OfficeSerializer(office()).data)
@@ -229,7 +224,6 @@ class UsersView(generics.ListAPIView):
 
     @extend_schema(operation_id="add_user", request=NewUserSerializer, responses={201: UserSerializer})
     def post(self, request: Request) -> Response:
-        """A new account. Raises BadInput naming the field."""
         body = NewUserSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         user = add_user(**body.validated_data, by=signed_in(request), now=ports.clock().now())
@@ -263,7 +257,6 @@ class UserView(APIView):
 
     @extend_schema(operation_id="change_user", request=ChangeUserSerializer, responses=UserSerializer)
     def put(self, request: Request, id: int) -> Response:
-        """Raises BadInput; Conflict when nobody would be left who may change anything."""
         body = ChangeUserSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"user {id}", lambda: UserSerializer(user_by_id(id)).data)
@@ -277,7 +270,6 @@ class ResetPasswordView(APIView):
 
     @extend_schema(operation_id="reset_password", request=ResetPasswordSerializer, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
-        """For somebody who has forgotten theirs; their sessions end. Raises BadInput."""
         body = ResetPasswordSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         reset_password(user_by_id(id), **body.validated_data, by=signed_in(request), now=ports.clock().now())
@@ -289,7 +281,6 @@ class SessionsView(APIView):
 
     @extend_schema(operation_id="end_sessions", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        """Everywhere; live lines included. Whoever knows the password may sign in again."""
         end_sessions(user_by_id(id), by=signed_in(request), now=ports.clock().now())
         return Response(status=204)
 
@@ -301,7 +292,6 @@ class OwnPasswordView(APIView):
 
     @extend_schema(operation_id="change_own_password", request=OwnPasswordSerializer, responses={204: None})
     def put(self, request: Request) -> Response:
-        """All other sessions of the account end. Raises BadInput naming the field."""
         body = OwnPasswordSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         update_session_auth_hash(request._request, change_own_password(signed_in(request), **body.validated_data, now=ports.clock().now()))
@@ -322,7 +312,6 @@ class NamesView(APIView):
         ),
     )
     def get(self, request: Request) -> Response:
-        """Names of teams and holders, for fields that suggest them."""
         return Response(names())
 
 
@@ -344,7 +333,6 @@ class TeamNameView(APIView):
 
     @extend_schema(operation_id="change_team", request=NameSerializer, responses={204: None})
     def put(self, request: Request, id: int) -> Response:
-        """Raises BadInput."""
         body = NameSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"team {id}", lambda: {"name": team_by_id(id).name})
@@ -353,7 +341,6 @@ class TeamNameView(APIView):
 
     @extend_schema(operation_id="remove_team", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        """Raises Conflict while devices belong to it."""
         remove_team(team_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -368,7 +355,6 @@ class HolderNameView(APIView):
 
     @extend_schema(operation_id="change_holder", request=HolderNameSerializer, responses={204: None})
     def put(self, request: Request, id: int) -> Response:
-        """Raises BadInput."""
         body = HolderNameSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"holder {id}", lambda: _holder(id))
@@ -377,7 +363,6 @@ class HolderNameView(APIView):
 
     @extend_schema(operation_id="remove_holder", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        """Raises Conflict while devices are in their hands."""
         remove_holder(holder_by_id(id), by=signed_in(request))
         return Response(status=204)
 

@@ -87,6 +87,12 @@ class OfficeAndJournal(OfficeTestCase):
         JournalEntry.objects.create(at=self.outside.now(), what="plan.lent", written_out="The plan Nightly was lent.")
         self.assertEqual(self.api.get("/api/journal").json()["results"][0]["says"], "The plan Nightly was lent.")
 
+    def test_a_line_of_a_code_that_only_another_program_knows_takes_no_page_with_it(self):
+        JournalEntry.objects.create(at=self.outside.now(), what="plan.lent", facts={"plan": "Nightly", "to": ["a", "b"]})
+        JournalEntry.objects.create(at=self.outside.now(), what="device.paired", facts={"device": "p1"})
+        told = [line["says"] for line in self.api.get("/api/journal").json()["results"][:2]]
+        self.assertEqual(told, ["device.paired: device p1;", "plan.lent: plan Nightly; to a, b;"])
+
     def test_what_people_typed_in_a_line_is_told_as_it_is(self):
         hostile = "{store} % | {0.__class__} \u202e<b>"
         self.api.put("/api/office", {"name": hostile, "zone": "Europe/Berlin"}, format="json")

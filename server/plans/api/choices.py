@@ -49,8 +49,6 @@ class ChooseKindsView(APIView):
 
     @extend_schema(operation_id="choose_kinds", request=ChooseKindsSerializer, responses={201: KindChoiceSerializer(many=True)})
     def post(self, request: Request, id: UUID) -> Response:
-        """`service`: the account on whose account it is chosen; `alike`: for every device of which it synchronises these kinds. What
-        was chosen for the same before ends. Raises BadInput."""
         body = ChooseKindsSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         made: Any = choose_kinds(device_by_id(id), **body.validated_data, by=signed_in(request))
@@ -64,6 +62,5 @@ class KindChoiceView(APIView):
 
     @extend_schema(operation_id="leave_to_plan", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        """From its next run on the plan decides again. Nothing happens when it does already."""
         leave_to_plan(choice_by_id(id), by=signed_in(request))
         return Response(status=204)

@@ -64,7 +64,6 @@ class PausesView(APIView):
 
     @extend_schema(operation_id="pause", request=AskPauseSerializer, responses={201: PauseSerializer})
     def post(self, request: Request) -> Response:
-        """Of a plan, of a device, or of everything. A pause that lasts already is replaced. Raises BadInput, NotYours."""
         body = AskPauseSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -81,7 +80,6 @@ class PauseView(APIView):
 
     @extend_schema(operation_id="resume", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        """From now on; nights of the pause are not owed. A pause that is over is left as it is."""
         resume(pause_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -91,12 +89,10 @@ class FeedView(APIView):
 
     @extend_schema(operation_id="open_feed", request=None, responses={201: FeedSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        """A new secret, shown this once; an older one stops working."""
         return Response({"path": f"/feeds/{open_feed(plan_by_id(id), by=signed_in(request))}.ics"}, status=201)
 
     @extend_schema(operation_id="close_feed", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        """The link stops working at once."""
         close_feed(plan_by_id(id), by=signed_in(request))
         return Response(status=204)
 

@@ -311,7 +311,6 @@ class PlansView(APIView):
 
     @extend_schema(operation_id="add_plan", request=SavePlanSerializer, responses={201: PlanDetailSerializer})
     def post(self, request: Request) -> Response:
-        """A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile."""
         body = SavePlanSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         saved = save_plan(body.draft(), devices=body.validated_data["devices"], by=signed_in(request))
@@ -327,7 +326,6 @@ class PlanView(APIView):
 
     @extend_schema(operation_id="change_plan", request=SavePlanSerializer, responses=PlanDetailSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        """A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile."""
         body = SavePlanSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         saved = save_plan(body.draft(), devices=body.validated_data["devices"], by=signed_in(request), plan=plan_by_id(id))
@@ -335,7 +333,6 @@ class PlanView(APIView):
 
     @extend_schema(operation_id="remove_plan", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        """Raises Conflict while devices follow it."""
         remove_plan(plan_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -345,7 +342,6 @@ class PreviewPlanView(APIView):
 
     @extend_schema(operation_id="preview_plan", request=DraftSerializer, responses=PreviewSerializer)
     def post(self, request: Request) -> Response:
-        """The draft put into a plan that is not saved. Raises BadInput naming the first field that is wrong."""
         body = DraftSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         draft = body.draft()

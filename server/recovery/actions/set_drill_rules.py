@@ -34,7 +34,6 @@ def set_drill_rules(
     row.a_day, row.most_minutes, row.most_bytes = a_day, most_minutes, most_bytes
     row.limit_bytes_per_second, row.wanted_days = limit_bytes_per_second, wanted_days
     row.save(update_fields=["a_day", "most_minutes", "most_bytes", "limit_bytes_per_second", "wanted_days"])
-    write_journal(
-        who=by, what="drill.rules", facts={"a_day": a_day, "most_minutes": most_minutes, "size": iec(most_bytes)}, at=ports.clock().now()
-    )
+    facts = {"a_day": a_day, "most_minutes": most_minutes, "size": iec(most_bytes)}
+    write_journal(who=by, what="drill.rules", way="" if a_day else "none", facts=facts, at=ports.clock().now())
     return row

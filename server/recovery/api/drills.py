@@ -167,7 +167,6 @@ class DrillsView(generics.ListAPIView):
 
     @extend_schema(operation_id="ask_drill", request=AskDrillSerializer, responses={201: DrillSerializer})
     def post(self, request: Request) -> Response:
-        """Of its newest backup, there or at the nearest place. Raises Conflict."""
         body = AskDrillSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -190,7 +189,6 @@ class StopDrillView(APIView):
 
     @extend_schema(operation_id="stop_drill", request=None, responses=DrillSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """A waiting one ends at once, a running one with its next piece. Raises Conflict when it has ended."""
         stop_drill(drill_of(id), by=signed_in(request))
         return Response(DrillSerializer(drill_of(id), context=_shown(request)).data)
 
@@ -200,12 +198,10 @@ class DrillRulesView(APIView):
 
     @extend_schema(operation_id="drill_rules", responses=DrillRulesSerializer)
     def get(self, request: Request) -> Response:
-        """As they are set; the usual ones before anybody has."""
         return Response(DrillRulesSerializer(drill_rules()).data)
 
     @extend_schema(operation_id="set_drill_rules", request=DrillRulesSerializer, responses=DrillRulesSerializer)
     def put(self, request: Request) -> Response:
-        """Raises BadInput."""
         body = DrillRulesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed("drill rules", lambda: DrillRulesSerializer(drill_rules()).data)

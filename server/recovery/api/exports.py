@@ -91,8 +91,6 @@ class EraseExportView(APIView):
 
     @extend_schema(operation_id="erase_export", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Before its time, by hand. Raises Conflict when it is being made or is not there; BadInput, StoreError when it cannot be
-        erased."""
         restore = restore_by_id(id)
         if restore.target == Target.FOLDER and May.SET_UP not in may(signed_in(request)):
             raise PermissionDenied("Folders of the server are for administrators to erase.")
@@ -112,7 +110,6 @@ class KeepExportView(APIView):
 
     @extend_schema(operation_id="keep_export", request=KeepExportSerializer, responses=ExportSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Another last day, or another person whose it is. Raises Conflict, BadInput."""
         body = KeepExportSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         keeper = user_or_none(body.validated_data["keeper"])
@@ -129,7 +126,6 @@ class ArchiveView(APIView):
 
     @extend_schema(operation_id="archive", parameters=[RANGE, IF_RANGE], responses={(200, "application/zip"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> HttpResponseBase:
-        """Somebody takes an archive away."""
         restore, downloads = restore_by_id(id), ports.results().downloads
         if not restore.file_name:
             raise Http404

@@ -151,7 +151,6 @@ class FillingView(APIView):
 
     @extend_schema(operation_id="filling", parameters=[FillingQuery], responses=FillingSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """Somebody looks at what fills a device: names of its items."""
         query = FillingQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
         device = device_by_id(id)
@@ -166,7 +165,6 @@ class LeaveOutView(APIView):
 
     @extend_schema(operation_id="leave_out", parameters=[LeaveOutQuery], responses=EffectSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """Raises as `filled` does."""
         query = LeaveOutQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
         told = query.validated_data

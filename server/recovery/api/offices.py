@@ -77,12 +77,10 @@ class OfficesView(APIView):
 
     @extend_schema(operation_id="offices_of_store", responses=OfferedOfficeSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        """The store's vault, opened for unattended work. Raises StoreError, VaultError."""
         return Response(OfferedOfficeSerializer(map(offered, read_offices(opened(store_by_id(id)))), many=True).data)
 
     @extend_schema(operation_id="take_office", request=TakeOfficeSerializer, responses=TakenOverSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """`server`: hex id of who told it. Raises Conflict, StoreError, VaultError."""
         body = TakeOfficeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(TakenOverSerializer(take_office(store_by_id(id), body.validated_data["server"], by=signed_in(request))).data)

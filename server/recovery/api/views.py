@@ -204,7 +204,6 @@ class InsideView(APIView):
 
     @extend_schema(operation_id="inside", parameters=[InsideFilter], responses=InsideSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """Somebody reads a list of content; `words`: what was searched for, which is content itself and is not written down."""
         query = InsideFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         told, backup = query.validated_data, backup_by_id(id)
@@ -227,7 +226,6 @@ class ItemView(APIView):
 
     @extend_schema(operation_id="item", parameters=[ItemFilter], responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> StreamingHttpResponse:
-        """Somebody takes single items out."""
         query = ItemFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         backup = backup_by_id(id)
@@ -249,7 +247,6 @@ class ThumbnailView(APIView):
 
     @extend_schema(operation_id="thumbnail", parameters=[ItemFilter], responses={(200, "image/jpeg"): OpenApiTypes.BINARY})
     def get(self, request: Request, id: UUID) -> HttpResponse:
-        """An item and its content in pieces. Raises NoSuchBackup when the backup does not hold it."""
         query = ItemFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
         item, pieces = one_item(backup_by_id(id), query.validated_data["kind"], query.validated_data["id"])
@@ -270,7 +267,6 @@ class PreflightView(APIView):
 
     @extend_schema(operation_id="preflight", request=RestoreRequestSerializer, responses=FindingSerializer(many=True))
     def post(self, request: Request) -> Response:
-        """What blocks writing this to the device now, and what to know. Reaches for the device."""
         body = RestoreRequestSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -300,7 +296,6 @@ class RestoresView(generics.ListAPIView):
 
     @extend_schema(operation_id="ask_restore", request=RestoreRequestSerializer, responses={201: RestoreSerializer})
     def post(self, request: Request) -> Response:
-        """Raises BadInput; Conflict with the first finding that blocks; BeingRemoved when it comes too late."""
         body = RestoreRequestSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data
@@ -342,6 +337,5 @@ class StopRestoreView(APIView):
 
     @extend_schema(operation_id="stop_restore", request=None, responses=RestoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """A waiting one ends at once, a running one within seconds. Raises Conflict when it has ended."""
         stop_restore(restore_by_id(id), by=signed_in(request))
         return Response(RestoreSerializer(restore_by_id(id)).data)

@@ -100,7 +100,6 @@ class ConsequencesView(APIView):
 
     @extend_schema(operation_id="plan_consequences", request=PlannedSerializer, responses=ConsequencesSerializer)
     def post(self, request: Request) -> Response:
-        """Of a plan as it is being edited, for the devices that follow it or would."""
         body = PlannedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = consequences(body.change(), now=ports.clock().now())
@@ -131,7 +130,6 @@ class DeviceConsequencesView(APIView):
 
     @extend_schema(operation_id="device_consequences", request=ReDevicesSerializer, responses=ConsequencesSerializer)
     def post(self, request: Request) -> Response:
-        """The same for devices by their ids, without changing anything. Raises BadInput."""
         body = ReDevicesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = of_devices_changed(body.validated_data["devices"], body.told(), now=ports.clock().now())

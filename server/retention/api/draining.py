@@ -90,7 +90,6 @@ class DrainView(APIView):
 
     @extend_schema(operation_id="drain_outlook", parameters=[DrainQuery], responses=OutlookSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """As things stand, in a fixed number of queries. Raises Conflict when one of them cannot be that."""
         asked = DrainQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         store = store_by_id(id)
@@ -101,7 +100,6 @@ class DrainView(APIView):
 
     @extend_schema(operation_id="drain_store", request=DrainSerializer, responses=OutlookSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """From now on nothing new goes there and nothing leaves it; what the other store lacks is owed to it. Raises Conflict."""
         body = DrainSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         into = store_by_id(body.validated_data["into"])
@@ -116,7 +114,6 @@ class StopDrainingView(APIView):
 
     @extend_schema(operation_id="stop_draining", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """It stays a store, only read; what was copied stays copied. Raises Conflict."""
         stop_draining(store_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -128,7 +125,6 @@ class RetireView(APIView):
 
     @extend_schema(operation_id="retire_store", request=RetireSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """`seen`: the digest of what was shown to lie nowhere afterwards. Raises Conflict, ChangedMeanwhile, BadInput."""
         body = RetireSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         retire_store(store_by_id(id), **body.validated_data, by=signed_in(request))

@@ -153,7 +153,6 @@ class ErasurePreviewView(APIView):
 
     @extend_schema(operation_id="preview_erasure", request=WishSerializer, responses=ErasurePreviewSerializer)
     def post(self, request: Request) -> Response:
-        """Opens every store that has a backup of these devices; items are looked for in each."""
         body = WishSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = preview(body.wish(), begins_on=body.validated_data["begins_on"], now=ports.clock().now())
@@ -174,7 +173,6 @@ class ErasuresView(APIView):
 
     @extend_schema(operation_id="ask_erasure", request=AskErasureSerializer, responses={201: ErasureSerializer})
     def post(self, request: Request) -> Response:
-        """`seen`: the digest of what was shown. Stores are opened before anything is locked. Raises BadInput, Conflict, ClockInDoubt."""
         body = AskErasureSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = {name: body.validated_data[name] for name in ("reference", "begins_on", "seen", "word", "forgets_names")}
@@ -197,7 +195,6 @@ class CallOffView(APIView):
 
     @extend_schema(operation_id="call_off_erasure", request=CallOffSerializer, responses=ErasureSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Only before it has begun. Raises BadInput, Conflict."""
         body = CallOffSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         call_off(erasure(id), **body.validated_data, by=signed_in(request), now=ports.clock().now())
@@ -211,7 +208,6 @@ class TakeAgainView(APIView):
 
     @extend_schema(operation_id="take_erased_again", request=CallOffSerializer, responses=ErasureSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Once it is done. What stores held of it stays gone. Raises BadInput, Conflict."""
         body = CallOffSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         take_again(erasure(id), **body.validated_data, by=signed_in(request))

@@ -116,12 +116,10 @@ class ExceptionsView(APIView):
 
     @extend_schema(operation_id="exceptions", responses=ExceptionSerializer(many=True))
     def get(self, request: Request) -> Response:
-        """Exceptions that hold now, by subject; the plans' own rules are not among them."""
         return Response(ExceptionSerializer(standing(), many=True).data)
 
     @extend_schema(operation_id="set_exception", request=SaveExceptionSerializer, responses={204: None})
     def post(self, request: Request) -> Response:
-        """None when it says what it said. Raises BadInput, Unseen."""
         body = SaveExceptionSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         agreed = {name: body.validated_data[name] for name in ("why", "seen", "word")}
@@ -134,7 +132,6 @@ class ExceptionConsequencesView(APIView):
 
     @extend_schema(operation_id="exception_consequences", request=WhoseSerializer, responses=ConsequencesSerializer)
     def post(self, request: Request) -> Response:
-        """What this rule instead of the one that holds now would do; `told` None ends the exception."""
         body = WhoseSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         consequences = consequences_of(body.of(), checked(body.told()), now=ports.clock().now())

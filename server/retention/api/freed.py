@@ -33,7 +33,6 @@ class FreedByRemovalView(APIView):
 
     @extend_schema(operation_id="freed_by_removal", request=ChosenSerializer, responses=FreedSerializer(many=True))
     def post(self, request: Request) -> Response:
-        """Of these backups, or of all of a device; in one store, or everywhere. Raises BadInput."""
         body = ChosenSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         going: dict[UUID, list[UUID]] = {}
@@ -47,7 +46,6 @@ class FreedByPlanView(APIView):
 
     @extend_schema(operation_id="freed_by_plan", request=PlannedSerializer, responses=FreedSerializer(many=True))
     def post(self, request: Request) -> Response:
-        """Of a plan as it is being edited, for the devices that follow it or would."""
         body = PlannedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = consequences(body.change(), now=ports.clock().now())

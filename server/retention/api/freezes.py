@@ -53,12 +53,10 @@ class FreezesView(APIView):
 
     @extend_schema(operation_id="freezes", responses=FreezeSerializer(many=True))
     def get(self, request: Request) -> Response:
-        """Those that hold now, newest first."""
         return Response(FreezeSerializer(freezes(), many=True).data)
 
     @extend_schema(operation_id="freeze", request=NewFreezeSerializer, responses={201: FreezeSerializer})
     def post(self, request: Request) -> Response:
-        """Of the office, when neither is given. Raises BadInput, Conflict."""
         body = NewFreezeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         store, team = store_or_none(body.validated_data["store"]), body.validated_data["team"]
@@ -75,7 +73,6 @@ class LiftView(APIView):
 
     @extend_schema(operation_id="lift_freeze", request=LiftSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """The rules go on where they stopped, each with its undo period. Raises BadInput, Conflict."""
         body = LiftSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         lift(freeze_by_id(id), **body.validated_data, by=signed_in(request))

@@ -38,7 +38,6 @@ class FutureView(APIView):
 
     @extend_schema(operation_id="device_future", parameters=[FutureQuery], responses=FutureDaySerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        """Today and the same day of each of the next twelve months; in one store, or in any."""
         asked = FutureQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         days = future(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())
@@ -58,7 +57,6 @@ class EndingsView(APIView):
 
     @extend_schema(operation_id="device_endings", parameters=[FutureQuery], responses=EndingSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        """Day by day for a year, those days only on which something begins to leave; in one store, or the last store that has it."""
         asked = FutureQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         found = endings(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())

@@ -103,7 +103,6 @@ class HoldsView(APIView):
 
     @extend_schema(operation_id="holds", parameters=[HoldsQuery], responses=HoldsPageSerializer)
     def get(self, request: Request) -> Response:
-        """Backups on hold that some store has, the newest first. `unseen_since`: without an end, and nobody looked at them since then."""
         asked = HoldsQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         pages = Pages()
@@ -115,7 +114,6 @@ class HoldsView(APIView):
 
     @extend_schema(operation_id="hold_many", request=HoldManySerializer, responses=HeldNowSerializer)
     def post(self, request: Request) -> Response:
-        """How many are on hold now that were not. Raises BadInput, Conflict."""
         body = HoldManySerializer(data=request.data)
         body.is_valid(raise_exception=True)
         held = hold_many(body.reach(), reason=body.validated_data["reason"], until=body.validated_data["until"], by=signed_in(request))
@@ -136,7 +134,6 @@ class StillNeededView(APIView):
 
     @extend_schema(operation_id="still_needed", request=StillNeededSerializer, responses=HeldNowSerializer)
     def post(self, request: Request) -> Response:
-        """Somebody has looked: these holds stand, and are asked about again a year on. How many. Raises BadInput."""
         body = StillNeededSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response({"backups": still_needed(body.validated_data["backups"], why=body.validated_data["why"], by=signed_in(request))})
@@ -149,7 +146,6 @@ class ReachView(APIView):
 
     @extend_schema(operation_id="preview_hold", request=ReachSerializer, responses=ReachedSerializer)
     def post(self, request: Request) -> Response:
-        """{backups, held, devices} of what a wide hold would be for. One query."""
         body = ReachSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         rows = body.reach().backups()

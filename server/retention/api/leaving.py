@@ -70,7 +70,6 @@ class LeavingView(APIView):
 
     @extend_schema(operation_id="leaving", parameters=[LeavingQuery], responses=LeavingPageSerializer)
     def get(self, request: Request) -> Response:
-        """What goes next comes first."""
         asked = LeavingQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         fields = {name: asked.validated_data.get(name) for name in ("store", "device", "by_hand")}
@@ -101,7 +100,6 @@ class KeepView(APIView):
 
     @extend_schema(operation_id="keep_after_all", request=KeepSerializer, responses=KeptAfterAllSerializer)
     def post(self, request: Request) -> Response:
-        """How many are kept; each in every store that it was leaving. Raises BadInput; BeingRemoved for one that comes too late."""
         body = KeepSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = dict(body.validated_data)
@@ -178,7 +176,6 @@ class RemovalPreviewView(APIView):
 
     @extend_schema(operation_id="preview_removal", request=ChosenSerializer, responses=RemovalSerializer)
     def post(self, request: Request) -> Response:
-        """Of these backups, or of all of a device; in one store, or everywhere. Raises BadInput."""
         body = ChosenSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(RemovalSerializer(removal_of(**body.validated_data)).data)
@@ -191,7 +188,6 @@ class RemoveView(APIView):
 
     @extend_schema(operation_id="remove_backups", request=RemoveSerializer, responses=RemovalSerializer)
     def post(self, request: Request) -> Response:
-        """`seen`: the digest of what was shown. What is in use leaves once it is not. Raises BadInput, ChangedMeanwhile, ClockInDoubt."""
         body = RemoveSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(RemovalSerializer(remove_backups(**body.validated_data, by=signed_in(request))).data)
@@ -204,7 +200,6 @@ class LookedAtView(APIView):
 
     @extend_schema(operation_id="looked_at_backup", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises BadInput where nothing is strange about it."""
         looked_at(backup_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -224,5 +219,4 @@ class AfterReleaseView(APIView):
 
     @extend_schema(operation_id="after_release", responses=AfterReleaseSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        """In each store that has it, as the next night would decide."""
         return Response(AfterReleaseSerializer(after_release(backup_by_id(id), now=ports.clock().now()), many=True).data)

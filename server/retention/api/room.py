@@ -134,7 +134,6 @@ class BenchView(APIView):
 
     @extend_schema(operation_id="room", responses=BenchSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """Raises StoreError, VaultError."""
         found = bench(store_by_id(id), now=ports.clock().now())
         names = ("store", "limit_bytes", "runway", "offers", "waits_for")
         rungs = [{"rung": int(rung), "title": title} for rung, title in RUNGS.items() if rung is not Rung.MORE_SPACE]
@@ -206,7 +205,6 @@ class TonightView(APIView):
 
     @extend_schema(operation_id="room_tonight", responses=TonightSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """Raises StoreError, VaultError."""
         return Response(TonightSerializer(tonight(store_by_id(id), now=ports.clock().now())).data)
 
 
@@ -217,7 +215,6 @@ class LeaveSoonerView(APIView):
 
     @extend_schema(operation_id="leave_sooner", request=SoonerSerializer, responses=SoonerAnswerSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """How many copies. What is on hold by then, or kept by a safeguard, stays all the same. Raises BadInput, ClockInDoubt."""
         body = SoonerSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response({"copies": leave_sooner(store_by_id(id), **body.validated_data, by=signed_in(request))})
@@ -230,7 +227,6 @@ class SweepNowView(APIView):
 
     @extend_schema(operation_id="sweep_now", request=None, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises ClockInDoubt, StoreAway."""
         sweep_now(store_by_id(id), by=signed_in(request))
         return Response(status=202)
 
@@ -242,7 +238,6 @@ class SumView(APIView):
 
     @extend_schema(operation_id="sum_of_room", request=PickedSerializer, responses=SumSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises StoreError, VaultError."""
         body = PickedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         found = bench(store_by_id(id), now=ports.clock().now())
@@ -256,7 +251,6 @@ class ProposalView(APIView):
 
     @extend_schema(operation_id="propose_room", request=WantedSerializer, responses=ProposalSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises StoreError, VaultError."""
         body = WantedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(ProposalSerializer(_proposed(bench(store_by_id(id), now=ports.clock().now()), **body.validated_data)).data)
@@ -284,7 +278,6 @@ class LookOnceMoreView(APIView):
 
     @extend_schema(operation_id="look_at_room", request=PickedSerializer, responses=LookedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises BadInput, StoreError, VaultError."""
         body = PickedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(LookedSerializer(look_once_more(store_by_id(id), body.validated_data["moves"])).data)
@@ -297,7 +290,6 @@ class MakeRoomView(APIView):
 
     @extend_schema(operation_id="make_room", request=MakeRoomSerializer, responses=LookedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """`seen`: the digest of the list. Raises BadInput, ChangedMeanwhile, Conflict, StoreError, VaultError."""
         body = MakeRoomSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = dict(body.validated_data)

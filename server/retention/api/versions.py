@@ -64,7 +64,6 @@ class PlanVersionsView(APIView):
 
     @extend_schema(operation_id="plan_rule_versions", parameters=[PageQuery], responses=VersionPageSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """Newest first."""
         return _paged(self, request, versions_of_plan(id))
 
 
@@ -73,7 +72,6 @@ class VersionsBesideView(APIView):
 
     @extend_schema(operation_id="rule_versions_beside", parameters=[PageQuery], responses=VersionPageSerializer)
     def get(self, request: Request, id: int) -> Response:
-        """Every version of the rule of which this is one, newest first."""
         return _paged(self, request, versions_beside(id))
 
 
@@ -82,7 +80,6 @@ class CompareVersionsView(APIView):
 
     @extend_schema(operation_id="compare_rule_versions", parameters=[SideBySideQuery], responses=SideBySideSerializer)
     def get(self, request: Request, id: int) -> Response:
-        """On the devices of which the rule speaks now, as their backups lie there. Raises BadInput."""
         asked = SideBySideQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         found = side_by_side(id, asked.validated_data["other"], now=ports.clock().now())

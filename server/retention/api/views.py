@@ -64,7 +64,6 @@ class DeviceBackupsView(APIView):
 
     @extend_schema(operation_id="device_backups", responses=KeptBackupSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        """Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept."""
         device = device_by_id(id)
         backups = list(backups_of(device)[:SHOWN_BACKUPS])
         return Response(KeptBackupSerializer(backups, many=True, context={"keeping": keeping(device, now=ports.clock().now())}).data)
@@ -75,6 +74,5 @@ class BackupView(APIView):
 
     @extend_schema(operation_id="backup", responses=KeptBackupSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept."""
         backup = backup_by_id(id)
         return Response(KeptBackupSerializer(backup, context={"keeping": keeping(backup.device, now=ports.clock().now())}).data)

@@ -99,8 +99,6 @@ class CopiesView(APIView):
 
     @extend_schema(operation_id="copies", parameters=[CopiesQuery], responses=CopiesPageSerializer)
     def get(self, request: Request) -> Response:
-        """What is under way first, then what failed, then what is owed in the order in which it is carried; what waits for a drive
-        last."""
         asked = CopiesQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         fields = {name: asked.validated_data[name] for name in ("store", "state", "words") if asked.validated_data.get(name)}
@@ -115,7 +113,6 @@ class CopySumsView(APIView):
 
     @extend_schema(operation_id="copy_sums", responses=CopySumsSerializer(many=True))
     def get(self, request: Request) -> Response:
-        """[{store, owed, due, under_way, failed, owed_since, owed_bytes, arrived_at}]. One query."""
         return Response(CopySumsSerializer(sums_by_store(now=ports.clock().now()), many=True).data)
 
 
@@ -126,7 +123,6 @@ class HurryCopiesView(APIView):
 
     @extend_schema(operation_id="hurry_copies", request=None, responses=HurriedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """How many will be tried at once: all that the store is owed, whatever their delay or the store's trouble. Raises Conflict."""
         return Response({"copies": hurry_copies(store_by_id(id), by=signed_in(request))})
 
 
@@ -137,6 +133,5 @@ class WithdrawCopyView(APIView):
 
     @extend_schema(operation_id="withdraw_copy", request=None, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
-        """One that somebody asked for is not wanted any more. Raises Conflict for what a plan wants: it would be owed again at once."""
         withdraw_copy(copy_by_id(id), by=signed_in(request))
         return Response(status=204)

@@ -72,7 +72,6 @@ class DifferencesView(APIView):
 
     @extend_schema(operation_id="differences", responses=DifferencesSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """Copies that are neither simply there, nor on their way, nor simply gone; newest backups first."""
         store = store_by_id(id)
         fields: dict[str, Any] = {
             "compared_at": store.compared_at,
@@ -83,7 +82,6 @@ class DifferencesView(APIView):
 
     @extend_schema(operation_id="compare_store", request=None, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Put a comparison into the queue, unless one waits there already. Raises StoreAway."""
         ask_compare(store_by_id(id))
         return Response(status=202)
 
@@ -95,7 +93,6 @@ class AcceptStoreView(APIView):
 
     @extend_schema(operation_id="accept_store", request=None, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises AnotherVault, StoreError, VaultError. Opens the store before anything is written."""
         return Response(StoreSerializer(accept_store(store_by_id(id), by=signed_in(request))).data)
 
 
@@ -107,7 +104,6 @@ class AdoptView(APIView):
 
     @extend_schema(operation_id="adopt_stray", request=DeviceChoiceSerializer, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
-        """Take it into the list as a backup of this device, with a copy where it lies. Raises StoreError, VaultError."""
         body = DeviceChoiceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         adopt(stray(id), device=device_by_id(body.validated_data["device"]), by=signed_in(request))
@@ -119,7 +115,6 @@ class GiveUpView(APIView):
 
     @extend_schema(operation_id="give_up_missing", request=None, responses={204: None})
     def post(self, request: Request, id: int) -> Response:
-        """It is lost for good: it stands in the list as removed from now on."""
         give_up_missing(copy_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -200,13 +195,11 @@ class FoundView(APIView):
 
     @extend_schema(operation_id="found_in_store", responses=FoundThereSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """The one with the newest backup first. Three queries."""
         store = store_by_id(id)
         return Response(FoundThereSerializer({"found": found_devices(store), "taken_in": taken_in(store)}).data)
 
     @extend_schema(operation_id="take_found", request=TakeFoundSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Without a `device` a new entry of the register. Raises Conflict, StoreError, VaultError."""
         body = TakeFoundSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         device = body.validated_data["device"]
@@ -222,7 +215,6 @@ class GiveBackView(APIView):
 
     @extend_schema(operation_id="give_back_found", request=DeviceChoiceSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Undo: the list forgets what was taken in from there; how many. The store keeps it, and it is found again. Raises Conflict."""
         body = DeviceChoiceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         give_back(store_by_id(id), device_by_id(body.validated_data["device"]), by=signed_in(request))

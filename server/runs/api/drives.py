@@ -131,7 +131,6 @@ class DriveView(APIView):
 
     @extend_schema(operation_id="keep_drive", request=KeepDriveSerializer, responses=DrivesSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        """Who takes it home, and where it lies. Raises Conflict for one that is no drive, BadInput."""
         body = KeepDriveSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"drive {id}", lambda: _drive(id))
@@ -147,7 +146,6 @@ class PartDriveView(APIView):
 
     @extend_schema(operation_id="part_drive", request=None, responses=DrivesSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises Conflict for one that is not here."""
         part_drive(store_by_id(id), by=signed_in(request))
         return Response(_told())
 
@@ -159,7 +157,6 @@ class UseDriveView(APIView):
 
     @extend_schema(operation_id="use_drive_again", request=None, responses=DrivesSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """It stays after all. Raises Conflict for one that is not here."""
         use_drive_again(store_by_id(id), by=signed_in(request))
         return Response(_told())
 
@@ -171,7 +168,6 @@ class RotationsView(APIView):
 
     @extend_schema(operation_id="make_rotation", request=WantedRotationSerializer, responses={201: RotationSerializer})
     def post(self, request: Request) -> Response:
-        """A new one, or another shape of one. Raises BadInput."""
         body = WantedRotationSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(RotationSerializer(set_rotation(body.wanted(), by=signed_in(request))).data, status=201)
@@ -184,7 +180,6 @@ class RotationView(APIView):
 
     @extend_schema(operation_id="change_rotation", request=WantedRotationSerializer, responses=RotationSerializer)
     def put(self, request: Request, id: int) -> Response:
-        """A new one, or another shape of one. Raises BadInput."""
         body = WantedRotationSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"rotation {id}", lambda: _rotation(id))
@@ -193,6 +188,5 @@ class RotationView(APIView):
 
     @extend_schema(operation_id="end_rotation", request=None, responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        """Its drives stay; nobody waits for them any more."""
         end_rotation(rotation_of(id), by=signed_in(request))
         return Response(status=204)

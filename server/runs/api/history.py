@@ -133,7 +133,6 @@ class TotalsView(APIView):
 
     @extend_schema(operation_id="run_totals", parameters=[RunFilter], responses=TotalsSerializer)
     def get(self, request: Request) -> Response:
-        """One query."""
         return Response(TotalsSerializer(totals(filtered(_wanted(request)))).data)
 
 
@@ -142,7 +141,6 @@ class CausesView(APIView):
 
     @extend_schema(operation_id="run_causes", responses=KnownCauseSerializer(many=True))
     def get(self, request: Request) -> Response:
-        """[{code, says, runs}] of the last year, the commonest first. One query."""
         return Response(KnownCauseSerializer(known_causes(), many=True).data)
 
 
@@ -151,7 +149,6 @@ class CompareView(APIView):
 
     @extend_schema(operation_id="compare_runs", parameters=[], responses=ComparedSerializer)
     def get(self, request: Request, one: UUID, two: UUID) -> Response:
-        """Kind by kind, in the order of the table of kinds."""
         first, second = run_by_id(one), run_by_id(two)
         return Response(ComparedSerializer({"one": first, "two": second, "kinds": compared(first, second)}).data)
 
@@ -165,7 +162,6 @@ class ExportView(APIView):
         responses={(200, "text/csv"): OpenApiTypes.STR, (200, "application/json"): OpenApiTypes.STR},
     )
     def get(self, request: Request, kind: str) -> StreamingHttpResponse:
-        """Runs that fit, newest first. Unknown names are passed over; empty values filter nothing."""
         rows = filtered(_wanted(request))[:EXPORTED]
         pieces = _csv(rows) if kind == "csv" else _json(rows)
         headers = {"Content-Disposition": f'attachment; filename="runs.{kind}"'}

@@ -134,7 +134,6 @@ class ImportsView(generics.ListAPIView):
 
     @extend_schema(operation_id="scan_import", request=PathSerializer, responses={202: ImportSerializer})
     def post(self, request: Request) -> Response:
-        """Something that the browser sends, kept in a folder of its own until it has been taken. Raises DeviceFull, BadInput."""
         body = PathSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         sent = body.validated_data["file"]
@@ -154,7 +153,6 @@ class OneImportView(APIView):
 
     @extend_schema(operation_id="drop_import", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        """Forget it, with the uploaded file; a backup that came of it stays. One that is being worked on is stopped first."""
         drop_import(import_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -164,7 +162,6 @@ class TakeImportView(APIView):
 
     @extend_schema(operation_id="take_import", request=TakeSerializer, responses={202: ImportSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises Conflict, BadInput."""
         body = TakeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         told = body.validated_data

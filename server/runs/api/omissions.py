@@ -66,8 +66,6 @@ class AcceptView(APIView):
 
     @extend_schema(operation_id="accept_omission", request=AcceptSerializer, responses=RunDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """`path`: this thing and everything below it; `code`: everything of the reason; both: what of the reason lies there. Raises
-        BadInput when the run left nothing out that fits."""
         body = AcceptSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         accept_omission(run_by_id(id), **body.validated_data, by=signed_in(request))
@@ -81,7 +79,6 @@ class OmissionView(APIView):
 
     @extend_schema(operation_id="take_back_omission", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        """From the next look on it counts again. Nothing happens when it was taken back already."""
         take_back_omission(omission_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -91,7 +88,6 @@ class DeviceOmissionsView(APIView):
 
     @extend_schema(operation_id="device_omissions", responses=DeviceOmissionsSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        """The run of the device's newest backup, and what it could not take."""
         device = device_by_id(id)
         run, skipped = left_out_of(device)
         fields: dict[str, Any] = {

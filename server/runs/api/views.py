@@ -74,7 +74,6 @@ class AskRunView(APIView):
 
     @extend_schema(operation_id="ask_run", request=AskRunSerializer, responses={201: RunDetailSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        """A run for an occasion makes a backup on hold, until it is released or until that day is over."""
         body = AskRunSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         run = ask_run_by_hand(device_by_id(id), **body.validated_data, by=signed_in(request))
@@ -88,7 +87,6 @@ class StopRunView(APIView):
 
     @extend_schema(operation_id="stop_run", request=None, responses=RunDetailSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """A waiting run ends at once, a running one within a second or two. Raises Conflict when it has ended."""
         stop_run(run_by_id(id), by=signed_in(request))
         return Response(RunDetailSerializer(run_by_id(id)).data)
 
@@ -100,7 +98,6 @@ class HoldView(APIView):
 
     @extend_schema(operation_id="hold_backup", request=ReasonSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Until it is released, or until that day is over in the office; what was leaving is back at once."""
         body = ReasonSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         hold_backup(backup_by_id(id), **body.validated_data, by=signed_in(request))
@@ -108,7 +105,6 @@ class HoldView(APIView):
 
     @extend_schema(operation_id="release_backup", request=None, responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        """From now on the rule decides again."""
         release_backup(backup_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -126,7 +122,6 @@ class NoteBackupView(APIView):
 
     @extend_schema(operation_id="note_backup", request=NoteSerializer, responses={204: None})
     def put(self, request: Request, id: UUID) -> Response:
-        """Empty takes it away. The one in the store stays as it was when the backup was made."""
         body = NoteSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"note {id}", lambda: {"note": backup_by_id(id).note})
@@ -147,7 +142,6 @@ class SettleDateView(APIView):
 
     @extend_schema(operation_id="settle_date", request=DateSerializer, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Somebody knows when it was made; None: its date is right. From now on promise and rule count it. Raises BadInput."""
         body = DateSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         at = body.validated_data["at"]
@@ -168,7 +162,6 @@ class CopyBackupView(APIView):
 
     @extend_schema(operation_id="copy_backup", request=CopyToSerializer, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """From now on no rule removes what it is made from. Raises Conflict when it lies there already, or cannot be put there."""
         body = CopyToSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         ask_copy(backup_by_id(id), store_by_id(body.validated_data["store"]), by=signed_in(request))
@@ -182,7 +175,6 @@ class CheckStoreView(APIView):
 
     @extend_schema(operation_id="check_store", request=CheckSerializer, responses={202: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Put it into the queue. Raises Conflict while one waits already, StoreAway."""
         body = CheckSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         ask_check(store_by_id(id), percent=body.validated_data["percent"], by=signed_in(request))

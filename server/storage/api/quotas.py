@@ -196,7 +196,6 @@ class TeamKindsView(APIView):
 
     @extend_schema(operation_id="kinds_by_team", responses=TeamKindsSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        """One query. The largest team first."""
         return Response(TeamKindsSerializer(kinds_by_team(store_by_id(id)), many=True).data)
 
 
@@ -253,13 +252,11 @@ class AllowancesView(APIView):
 
     @extend_schema(operation_id="allowances", responses=AllowanceSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        """Three queries, however many stores."""
         store, now = store_by_id(id), ports.clock().now()
         return Response(AllowanceSerializer(_with_runways(store, allowances_in([store], now=now)), many=True).data)
 
     @extend_schema(operation_id="set_allowance", request=GivenAllowanceSerializer, responses=AllowanceSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        """Replaces the one that its owner has there. Raises BadInput."""
         body = GivenAllowanceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         store = store_by_id(id)
@@ -281,7 +278,6 @@ class AllowanceView(APIView):
 
     @extend_schema(operation_id="take_allowance_away", responses={204: None})
     def delete(self, request: Request, id: int) -> Response:
-        """Raises Conflict when somebody was faster."""
         take_allowance_away(allowance(id), by=signed_in(request))
         return Response(status=204)
 

@@ -64,12 +64,10 @@ class SlotsView(APIView):
 
     @extend_schema(operation_id="slots", responses=SlotSerializer(many=True))
     def get(self, request: Request, id: UUID) -> Response:
-        """The oldest first. Raises StoreError, VaultError."""
         return Response(SlotSerializer(slots_of(store_by_id(id)), many=True).data)
 
     @extend_schema(operation_id="add_slot", request=AddSlotSerializer, responses={201: AddedSlotSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        """A passphrase of somebody's own, or another recovery code. Raises BadInput, StoreError, VaultError."""
         body = AddSlotSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         added = add_slot(store_by_id(id), **body.validated_data, by=signed_in(request))
@@ -86,13 +84,11 @@ class SlotView(APIView):
 
     @extend_schema(operation_id="change_slot", request=ChangeSlotSerializer, responses=SlotSerializer(many=True))
     def put(self, request: Request, id: UUID, slot: str) -> Response:
-        """Another passphrase for the same person: the new slot comes first. Raises BadInput, Conflict, WrongPassphrase, StoreError."""
         body = ChangeSlotSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(SlotSerializer(change_slot(store_by_id(id), slot, **body.validated_data, by=signed_in(request)), many=True).data)
 
     @extend_schema(operation_id="drop_slot", responses={204: None})
     def delete(self, request: Request, id: UUID, slot: str) -> Response:
-        """Nobody opens the store with it any more. Raises Conflict, LastSlot, StoreError, VaultError."""
         drop_slot(store_by_id(id), slot, by=signed_in(request))
         return Response(status=204)

@@ -48,7 +48,6 @@ class TryPlaceView(APIView):
 
     @extend_schema(operation_id="try_place", request=TrialSerializer, responses={(200, "application/x-ndjson"): TrialResultSerializer})
     def post(self, request: Request) -> StreamingHttpResponse:
-        """Raises BadInput and Conflict before anything is asked of the place; what goes wrong there is a result."""
         body = TrialSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         data = dict(body.validated_data)

@@ -226,14 +226,12 @@ class StoresView(APIView):
 
     @extend_schema(operation_id="stores", responses=StoreRowSerializer(many=True))
     def get(self, request: Request) -> Response:
-        """Store → [{team, bytes}] of what its teams need there, shared bytes divided; the largest first. One query."""
         found = list(stores()[:200])
         context = {"shares": shares_by_team(), "runways": runways(found, now=ports.clock().now())}
         return Response(StoreRowSerializer(found, many=True, context=context).data)
 
     @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: PreparedStoreSerializer})
     def post(self, request: Request) -> Response:
-        """Raises BadInput, StoreError, VaultError, Conflict."""
         body = NewStoreSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         prepared = create_store(**body.told(), by=signed_in(request))
@@ -249,7 +247,6 @@ class AttachStoreView(APIView):
 
     @extend_schema(operation_id="attach_store", request=AttachStoreSerializer, responses={201: StoreSerializer})
     def post(self, request: Request) -> Response:
-        """Raises WrongPassphrase, NotAVault, StoreError, Conflict."""
         body = AttachStoreSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(StoreSerializer(attach_store(**body.told(), by=signed_in(request))).data, status=201)
@@ -266,7 +263,6 @@ class StoreView(APIView):
 
     @extend_schema(operation_id="change_store", request=ChangeStoreSerializer, responses=StoreSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        """Without an `address` it stays where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError."""
         body = ChangeStoreSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         store = store_by_id(id)
@@ -281,7 +277,6 @@ class StoreModeView(APIView):
 
     @extend_schema(operation_id="set_store_mode", request=ModeSerializer, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises BadInput. From in use to detached and back, at any time: nothing is lost by it."""
         body = ModeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(StoreSerializer(set_mode(store_by_id(id), **body.validated_data, by=signed_in(request))).data)
@@ -295,7 +290,6 @@ class SweepingView(APIView):
 
     @extend_schema(operation_id="take_sweeping", request=None, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Raises Conflict, StoreError, VaultError."""
         return Response(StoreSerializer(take_sweeping(store_by_id(id), by=signed_in(request))).data)
 
 
@@ -307,7 +301,6 @@ class ProvePassphraseView(APIView):
 
     @extend_schema(operation_id="prove_passphrase", request=PassphraseSerializer, responses=StoreSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        """Open the store with it and note the day. Raises WrongPassphrase, StoreError."""
         body = PassphraseSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(StoreSerializer(prove_passphrase(store_by_id(id), **body.validated_data, by=signed_in(request))).data)

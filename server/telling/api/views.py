@@ -95,7 +95,6 @@ class WishesView(APIView):
 
     @extend_schema(operation_id="change_wishes", request=WishesSerializer, responses=WishesSerializer)
     def put(self, request: Request) -> Response:
-        """Raises BadInput."""
         body = WishesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         return Response(WishesSerializer(change_wishes(signed_in(request), Wishes(**body.validated_data))).data)
@@ -112,7 +111,6 @@ class HooksView(APIView):
 
     @extend_schema(operation_id="add_hook", request=HookSerializer, responses={201: NewHookSerializer})
     def post(self, request: Request) -> Response:
-        """The hook, and its secret, shown this once. Raises BadInput."""
         body = HookSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         fields = {name: body.validated_data[name] for name in ("name", "address", "inside", "signs_of_life")}
@@ -126,7 +124,6 @@ class HookView(APIView):
 
     @extend_schema(operation_id="change_hook", request=ChangeHookSerializer, responses=HookSerializer)
     def put(self, request: Request, id: UUID) -> Response:
-        """Change hook."""
         body = ChangeHookSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         body.heed(f"hook {id}", lambda: HookSerializer(hook_by_id(id)).data)
@@ -134,7 +131,6 @@ class HookView(APIView):
 
     @extend_schema(operation_id="remove_hook", responses={204: None})
     def delete(self, request: Request, id: UUID) -> Response:
-        """Its messages go with it."""
         remove_hook(hook_by_id(id), by=signed_in(request))
         return Response(status=204)
 
@@ -146,7 +142,6 @@ class TryHookView(APIView):
 
     @extend_schema(operation_id="try_hook", request=None, responses={204: None})
     def post(self, request: Request, id: UUID) -> Response:
-        """Tell it something now. Raises AtticError."""
         try_hook(hook_by_id(id))
         return Response(status=204)
 
@@ -165,7 +160,6 @@ class OwnCloudLetterView(APIView):
 
     @extend_schema(operation_id="write_to_holder", request=LetterSerializer, responses={201: MessageSerializer})
     def post(self, request: Request, id: UUID) -> Response:
-        """Goes with what waits. One a day about the same thing. Raises BadInput, Conflict."""
         body = LetterSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         message = write_to_holder(device_by_id(id), about="own cloud", **body.validated_data, by=signed_in(request))

@@ -14,7 +14,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Raises Conflict when somebody was faster. */
+        /** @description Answers `take_allowance_away`. */
         delete: operations["take_allowance_away"];
         options?: never;
         head?: never;
@@ -47,7 +47,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Somebody has looked: it does not need a person any more. */
+        /** @description Answers `settle_anomaly`. */
         post: operations["settle_anomaly"];
         delete?: never;
         options?: never;
@@ -62,7 +62,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept. */
+        /** @description Answers `backup`. */
         get: operations["backup"];
         put?: never;
         post?: never;
@@ -79,7 +79,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description In each store that has it, as the next night would decide. */
+        /** @description Answers `after_release`. */
         get: operations["after_release"];
         put?: never;
         post?: never;
@@ -98,7 +98,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description From now on no rule removes what it is made from. Raises Conflict when it lies there already, or cannot be put there. */
+        /** @description Puts a copy into a second store into the queue. */
         post: operations["copy_backup"];
         delete?: never;
         options?: never;
@@ -115,7 +115,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Somebody knows when it was made; None: its date is right. From now on promise and rule count it. Raises BadInput. */
+        /** @description The date of a backup that was made while the server's clock was in doubt. */
         post: operations["settle_date"];
         delete?: never;
         options?: never;
@@ -132,9 +132,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Until it is released, or until that day is over in the office; what was leaving is back at once. */
+        /** @description Answers `hold_backup`, `release_backup`. */
         post: operations["hold_backup"];
-        /** @description From now on the rule decides again. */
+        /** @description Answers `hold_backup`, `release_backup`. */
         delete: operations["release_backup"];
         options?: never;
         head?: never;
@@ -148,7 +148,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Somebody reads a list of content; `words`: what was searched for, which is content itself and is not written down. */
+        /** @description What is in a backup, kind by kind. Reading content is a matter for operators. */
         get: operations["inside"];
         put?: never;
         post?: never;
@@ -165,7 +165,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Somebody takes single items out. */
+        /** @description The bytes of one item. Pictures are shown; everything else is only ever saved as a file. */
         get: operations["item"];
         put?: never;
         post?: never;
@@ -184,7 +184,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises BadInput where nothing is strange about it. */
+        /** @description Answers `looked_at_backup`. */
         post: operations["looked_at_backup"];
         delete?: never;
         options?: never;
@@ -200,7 +200,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Empty takes it away. The one in the store stays as it was when the backup was made. */
+        /** @description Answers `note_backup`. */
         put: operations["note_backup"];
         post?: never;
         delete?: never;
@@ -216,7 +216,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description An item and its content in pieces. Raises NoSuchBackup when the backup does not hold it. */
+        /** @description Answers `thumbnail`. */
         get: operations["thumbnail"];
         put?: never;
         post?: never;
@@ -235,7 +235,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description `seen`: the digest of what was shown. What is in use leaves once it is not. Raises BadInput, ChangedMeanwhile, ClockInDoubt. */
+        /** @description Answers `remove_backups`. */
         post: operations["remove_backups"];
         delete?: never;
         options?: never;
@@ -252,7 +252,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Of these backups, or of all of a device; in one store, or everywhere. Raises BadInput. */
+        /** @description Answers `freed_by_removal`. */
         post: operations["freed_by_removal"];
         delete?: never;
         options?: never;
@@ -269,7 +269,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Of these backups, or of all of a device; in one store, or everywhere. Raises BadInput. */
+        /** @description Answers `preview_removal`. */
         post: operations["preview_removal"];
         delete?: never;
         options?: never;
@@ -286,7 +286,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises Conflict when there is no such cause any more, or when running is not what it needs. */
+        /** @description Asks a run of every device of a cause. */
         post: operations["run_cause"];
         delete?: never;
         options?: never;
@@ -301,7 +301,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What is believed of it now; written down, with a line in the journal when that changes. */
+        /** @description Answers `clock`. */
         get: operations["clock"];
         put?: never;
         post?: never;
@@ -320,7 +320,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Somebody has looked at a watch: the clock is right. */
+        /** @description Answers `settle_clock`. */
         post: operations["settle_clock"];
         delete?: never;
         options?: never;
@@ -338,7 +338,7 @@ export interface paths {
         /** @description Answers `closed_days`, `add_closed_day`. */
         get: operations["closed_days"];
         put?: never;
-        /** @description Those that are not in the list yet, and new names for those that are; how many are new. */
+        /** @description Answers `closed_days`, `add_closed_day`. */
         post: operations["add_closed_day"];
         delete?: never;
         options?: never;
@@ -356,7 +356,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Nothing happens when it is not in the list. */
+        /** @description Answers `remove_closed_day`. */
         delete: operations["remove_closed_day"];
         options?: never;
         head?: never;
@@ -372,7 +372,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Those that are not in the list yet, and new names for those that are; how many are new. */
+        /** @description Read a calendar file, and take its days when that is confirmed. */
         post: operations["read_calendar"];
         delete?: never;
         options?: never;
@@ -387,10 +387,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * @description What is under way first, then what failed, then what is owed in the order in which it is carried; what waits for a drive
-         *     last.
-         */
+        /** @description Answers `copies`. */
         get: operations["copies"];
         put?: never;
         post?: never;
@@ -409,7 +406,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description It is lost for good: it stands in the list as removed from now on. */
+        /** @description Answers `give_up_missing`. */
         post: operations["give_up_missing"];
         delete?: never;
         options?: never;
@@ -426,7 +423,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description One that somebody asked for is not wanted any more. Raises Conflict for what a plan wants: it would be owed again at once. */
+        /** @description Answers `withdraw_copy`. */
         post: operations["withdraw_copy"];
         delete?: never;
         options?: never;
@@ -441,7 +438,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description [{store, owed, due, under_way, failed, owed_since, owed_bytes, arrived_at}]. One query. */
+        /** @description Answers `copy_sums`. */
         get: operations["copy_sums"];
         put?: never;
         post?: never;
@@ -458,7 +455,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Every device, worst first: a fixed number of queries, whatever the number of devices; fewer when `present` was read before. */
+        /** @description Answers `devices`. */
         get: operations["devices"];
         put?: never;
         post?: never;
@@ -475,7 +472,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Device → [{medium, newest_at}] of its good backups, also on drives that are elsewhere. One query. */
+        /** @description Answers `device`. */
         get: operations["device"];
         put?: never;
         post?: never;
@@ -492,7 +489,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept. */
+        /** @description Answers `device_backups`. */
         get: operations["device_backups"];
         put?: never;
         post?: never;
@@ -509,9 +506,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A device as the register writes it: every column but the id, all texts. */
+        /** @description Answers `register_entry`, `change_device`. */
         get: operations["register_entry"];
-        /** @description Put columns of the register, written as the register writes them, into a device. Raises BadInput, Conflict. */
+        /** @description Answers `register_entry`, `change_device`. */
         put: operations["change_device"];
         post?: never;
         delete?: never;
@@ -544,7 +541,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Day by day for a year, those days only on which something begins to leave; in one store, or the last store that has it. */
+        /** @description Answers `device_endings`. */
         get: operations["device_endings"];
         put?: never;
         post?: never;
@@ -561,7 +558,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Somebody looks at what fills a device: names of its items. */
+        /** @description What fills a device where it occupies most, or in the store that is named. */
         get: operations["filling"];
         put?: never;
         post?: never;
@@ -578,7 +575,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Raises as `filled` does. */
+        /** @description What it would mean if a folder, an album, an app or a single item were left out from now on. Changes nothing. */
         get: operations["leave_out"];
         put?: never;
         post?: never;
@@ -595,7 +592,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Today and the same day of each of the next twelve months; in one store, or in any. */
+        /** @description Answers `device_future`. */
         get: operations["device_future"];
         put?: never;
         post?: never;
@@ -614,10 +611,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * @description `service`: the account on whose account it is chosen; `alike`: for every device of which it synchronises these kinds. What
-         *     was chosen for the same before ends. Raises BadInput.
-         */
+        /** @description Answers `choose_kinds`. */
         post: operations["choose_kinds"];
         delete?: never;
         options?: never;
@@ -634,7 +628,7 @@ export interface paths {
         };
         /** @description Answers `link`, `change_link`. */
         get: operations["link"];
-        /** @description `folder` and `sftp` count only for devices of that link; an empty password keeps the one that is known. */
+        /** @description Answers `link`, `change_link`. */
         put: operations["change_link"];
         post?: never;
         delete?: never;
@@ -652,7 +646,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What the rules would do with the files that are there now. Changes nothing. Raises BadInput, LinkError, Conflict. */
+        /** @description Reaches for the device and counts its files; changes nothing. */
         post: operations["preview_rules"];
         delete?: never;
         options?: never;
@@ -667,7 +661,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The run of the device's newest backup, and what it could not take. */
+        /** @description Answers `device_omissions`. */
         get: operations["device_omissions"];
         put?: never;
         post?: never;
@@ -684,7 +678,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What it told of its own cloud backup, the newest first. */
+        /** @description Answers `own_cloud`. */
         get: operations["own_cloud"];
         put?: never;
         post?: never;
@@ -703,7 +697,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Goes with what waits. One a day about the same thing. Raises BadInput, Conflict. */
+        /** @description Write to the holder of a device about the account of its own cloud backup. */
         post: operations["write_to_holder"];
         delete?: never;
         options?: never;
@@ -718,7 +712,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description None for a device that tells of no such backup, or whose backup is off. */
+        /** @description Tells where its holder gets mail: for those who may read what is mailed. */
         get: operations["own_cloud_room"];
         put?: never;
         post?: never;
@@ -737,7 +731,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description New keys for a device that forgot this server, or whose key was withdrawn. Raises LinkError, Conflict. */
+        /** @description Answers `pair_again`. */
         post: operations["pair_again"];
         delete?: never;
         options?: never;
@@ -771,7 +765,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A run for an occasion makes a backup on hold, until it is released or until that day is over. */
+        /** @description Answers `ask_run`. */
         post: operations["ask_run"];
         delete?: never;
         options?: never;
@@ -788,7 +782,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises LinkError when it cannot be looked at; what was known before stays then. */
+        /** @description Reads the device's inventories now; takes as long as that takes. */
         post: operations["look_at"];
         delete?: never;
         options?: never;
@@ -805,7 +799,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Whether the device was told, too. The key is gone here either way. Raises Conflict. */
+        /** @description Answers `unpair_device`. */
         post: operations["unpair_device"];
         delete?: never;
         options?: never;
@@ -820,10 +814,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description (answer, coverage, the last scan, the newest backup with an intact copy). */
+        /** @description Answers `wipe_answer`, `sign_wipe_answer`. */
         get: operations["wipe_answer"];
         put?: never;
-        /** @description The answer of this moment, whatever the page showed before. Raises BadInput. */
+        /** @description Answers `wipe_answer`, `sign_wipe_answer`. */
         post: operations["sign_wipe_answer"];
         delete?: never;
         options?: never;
@@ -874,7 +868,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The same for devices by their ids, without changing anything. Raises BadInput. */
+        /** @description What a change of devices' state or team would do to what lies there. */
         post: operations["device_consequences"];
         delete?: never;
         options?: never;
@@ -889,7 +883,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The newest change of many devices that can still be taken back, if there is one. */
+        /** @description The newest change of many devices that can still be taken back. */
         get: operations["last_bulk"];
         put?: never;
         post?: never;
@@ -908,7 +902,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Names of what was left as it is because it has changed since. Raises Conflict. */
+        /** @description Answers `undo_bulk`. */
         post: operations["undo_bulk"];
         delete?: never;
         options?: never;
@@ -923,7 +917,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The pieces, without ever holding more than one. */
+        /** @description Answers `export_register`. */
         get: operations["export_register"];
         put?: never;
         post?: never;
@@ -942,7 +936,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A folder on the server as a device. Raises BadInput, Conflict. */
+        /** @description Answers `add_folder`. */
         post: operations["add_folder"];
         delete?: never;
         options?: never;
@@ -959,7 +953,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Do what the preview with this digest said. Refused rows are left out. Raises Conflict when it would do something else now. */
+        /** @description Answers `import_register`. */
         post: operations["import_register"];
         delete?: never;
         options?: never;
@@ -976,7 +970,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description (what an import would do, a digest of it). Nothing is applied. */
+        /** @description What a file would do, row by row. Applies nothing. */
         post: operations["preview_import"];
         delete?: never;
         options?: never;
@@ -993,7 +987,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Pair with a device that announces itself. Raises LinkError, BadInput, Conflict. */
+        /** @description Answers `pair_device`. */
         post: operations["pair_device"];
         delete?: never;
         options?: never;
@@ -1010,7 +1004,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A device that runs an SFTP server; `where` holds the key that a person has looked at. Raises LinkError, BadInput, Conflict. */
+        /** @description Answers `add_sftp`. */
         post: operations["add_sftp"];
         delete?: never;
         options?: never;
@@ -1027,7 +1021,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Meet sftp. */
+        /** @description Answers `meet_sftp`. */
         post: operations["meet_sftp"];
         delete?: never;
         options?: never;
@@ -1062,7 +1056,7 @@ export interface paths {
         /** @description Answers `drills`, `ask_drill`. */
         get: operations["drills"];
         put?: never;
-        /** @description Of its newest backup, there or at the nearest place. Raises Conflict. */
+        /** @description Answers `drills`, `ask_drill`. */
         post: operations["ask_drill"];
         delete?: never;
         options?: never;
@@ -1096,7 +1090,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A waiting one ends at once, a running one with its next piece. Raises Conflict when it has ended. */
+        /** @description Answers `stop_drill`. */
         post: operations["stop_drill"];
         delete?: never;
         options?: never;
@@ -1111,9 +1105,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description As they are set; the usual ones before anybody has. */
+        /** @description Answers `drill_rules`, `set_drill_rules`. */
         get: operations["drill_rules"];
-        /** @description Raises BadInput. */
+        /** @description Answers `drill_rules`, `set_drill_rules`. */
         put: operations["set_drill_rules"];
         post?: never;
         delete?: never;
@@ -1147,7 +1141,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Who takes it home, and where it lies. Raises Conflict for one that is no drive, BadInput. */
+        /** @description Answers `keep_drive`. */
         put: operations["keep_drive"];
         post?: never;
         delete?: never;
@@ -1165,7 +1159,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises Conflict for one that is not here. */
+        /** @description Answers `part_drive`. */
         post: operations["part_drive"];
         delete?: never;
         options?: never;
@@ -1182,7 +1176,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description It stays after all. Raises Conflict for one that is not here. */
+        /** @description Answers `use_drive_again`. */
         post: operations["use_drive_again"];
         delete?: never;
         options?: never;
@@ -1199,7 +1193,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A new one, or another shape of one. Raises BadInput. */
+        /** @description Answers `make_rotation`. */
         post: operations["make_rotation"];
         delete?: never;
         options?: never;
@@ -1215,10 +1209,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description A new one, or another shape of one. Raises BadInput. */
+        /** @description Answers `change_rotation`, `end_rotation`. */
         put: operations["change_rotation"];
         post?: never;
-        /** @description Its drives stay; nobody waits for them any more. */
+        /** @description Answers `change_rotation`, `end_rotation`. */
         delete: operations["end_rotation"];
         options?: never;
         head?: never;
@@ -1235,7 +1229,7 @@ export interface paths {
         /** @description Answers `erasures`, `ask_erasure`. */
         get: operations["erasures"];
         put?: never;
-        /** @description `seen`: the digest of what was shown. Stores are opened before anything is locked. Raises BadInput, Conflict, ClockInDoubt. */
+        /** @description Answers `erasures`, `ask_erasure`. */
         post: operations["ask_erasure"];
         delete?: never;
         options?: never;
@@ -1269,7 +1263,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Only before it has begun. Raises BadInput, Conflict. */
+        /** @description Answers `call_off_erasure`. */
         post: operations["call_off_erasure"];
         delete?: never;
         options?: never;
@@ -1286,7 +1280,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Once it is done. What stores held of it stays gone. Raises BadInput, Conflict. */
+        /** @description Answers `take_erased_again`. */
         post: operations["take_erased_again"];
         delete?: never;
         options?: never;
@@ -1303,7 +1297,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Opens every store that has a backup of these devices; items are looked for in each. */
+        /** @description Answers `preview_erasure`. */
         post: operations["preview_erasure"];
         delete?: never;
         options?: never;
@@ -1318,10 +1312,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Exceptions that hold now, by subject; the plans' own rules are not among them. */
+        /** @description Answers `exceptions`, `set_exception`. */
         get: operations["exceptions"];
         put?: never;
-        /** @description None when it says what it said. Raises BadInput, Unseen. */
+        /** @description Answers `exceptions`, `set_exception`. */
         post: operations["set_exception"];
         delete?: never;
         options?: never;
@@ -1338,7 +1332,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What this rule instead of the one that holds now would do; `told` None ends the exception. */
+        /** @description Answers `exception_consequences`. */
         post: operations["exception_consequences"];
         delete?: never;
         options?: never;
@@ -1372,10 +1366,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * @description Before its time, by hand. Raises Conflict when it is being made or is not there; BadInput, StoreError when it cannot be
-         *     erased.
-         */
+        /** @description Erase an archive or a folder before its time. */
         post: operations["erase_export"];
         delete?: never;
         options?: never;
@@ -1392,7 +1383,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Another last day, or another person whose it is. Raises Conflict, BadInput. */
+        /** @description Another last day for a folder, or another person whose it is. */
         post: operations["keep_export"];
         delete?: never;
         options?: never;
@@ -1409,7 +1400,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The very first step of an installation. Raises Conflict when somebody was here before. */
+        /** @description Open until somebody has used it. */
         post: operations["first_administrator"];
         delete?: never;
         options?: never;
@@ -1424,10 +1415,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Those that hold now, newest first. */
+        /** @description Answers `freezes`, `freeze`. */
         get: operations["freezes"];
         put?: never;
-        /** @description Of the office, when neither is given. Raises BadInput, Conflict. */
+        /** @description Answers `freezes`, `freeze`. */
         post: operations["freeze"];
         delete?: never;
         options?: never;
@@ -1444,7 +1435,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The rules go on where they stopped, each with its undo period. Raises BadInput, Conflict. */
+        /** @description Answers `lift_freeze`. */
         post: operations["lift_freeze"];
         delete?: never;
         options?: never;
@@ -1493,7 +1484,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Every device, worst first: a fixed number of queries, whatever the number of devices; fewer when `present` was read before. */
+        /** @description Answers `holder`. */
         get: operations["holder"];
         put?: never;
         post?: never;
@@ -1511,10 +1502,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Raises BadInput. */
+        /** @description Answers `change_holder`, `remove_holder`. */
         put: operations["change_holder"];
         post?: never;
-        /** @description Raises Conflict while devices are in their hands. */
+        /** @description Answers `change_holder`, `remove_holder`. */
         delete: operations["remove_holder"];
         options?: never;
         head?: never;
@@ -1528,10 +1519,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Backups on hold that some store has, the newest first. `unseen_since`: without an end, and nobody looked at them since then. */
+        /** @description Answers `holds`, `hold_many`. */
         get: operations["holds"];
         put?: never;
-        /** @description How many are on hold now that were not. Raises BadInput, Conflict. */
+        /** @description Answers `holds`, `hold_many`. */
         post: operations["hold_many"];
         delete?: never;
         options?: never;
@@ -1548,7 +1539,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description {backups, held, devices} of what a wide hold would be for. One query. */
+        /** @description Answers `preview_hold`. */
         post: operations["preview_hold"];
         delete?: never;
         options?: never;
@@ -1565,7 +1556,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Somebody has looked: these holds stand, and are asked about again a year on. How many. Raises BadInput. */
+        /** @description Answers `still_needed`. */
         post: operations["still_needed"];
         delete?: never;
         options?: never;
@@ -1583,7 +1574,7 @@ export interface paths {
         /** @description Answers `hooks`, `add_hook`. */
         get: operations["hooks"];
         put?: never;
-        /** @description The hook, and its secret, shown this once. Raises BadInput. */
+        /** @description Answers `hooks`, `add_hook`. */
         post: operations["add_hook"];
         delete?: never;
         options?: never;
@@ -1599,10 +1590,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Change hook. */
+        /** @description Answers `change_hook`, `remove_hook`. */
         put: operations["change_hook"];
         post?: never;
-        /** @description Its messages go with it. */
+        /** @description Answers `change_hook`, `remove_hook`. */
         delete: operations["remove_hook"];
         options?: never;
         head?: never;
@@ -1618,7 +1609,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Tell it something now. Raises AtticError. */
+        /** @description Answers `try_hook`. */
         post: operations["try_hook"];
         delete?: never;
         options?: never;
@@ -1636,7 +1627,7 @@ export interface paths {
         /** @description Answers `imports`, `scan_import`. */
         get: operations["imports"];
         put?: never;
-        /** @description Something that the browser sends, kept in a folder of its own until it has been taken. Raises DeviceFull, BadInput. */
+        /** @description Answers `imports`, `scan_import`. */
         post: operations["scan_import"];
         delete?: never;
         options?: never;
@@ -1655,7 +1646,7 @@ export interface paths {
         get: operations["import"];
         put?: never;
         post?: never;
-        /** @description Forget it, with the uploaded file; a backup that came of it stays. One that is being worked on is stopped first. */
+        /** @description Answers `import`, `drop_import`. */
         delete: operations["drop_import"];
         options?: never;
         head?: never;
@@ -1671,7 +1662,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises Conflict, BadInput. */
+        /** @description Answers `take_import`. */
         post: operations["take_import"];
         delete?: never;
         options?: never;
@@ -1722,9 +1713,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description It does not count until that day. Raises BadInput. */
+        /** @description Answers `put_off`, `take_up`. */
         post: operations["put_off"];
-        /** @description It counts again at once. */
+        /** @description Answers `put_off`, `take_up`. */
         delete: operations["take_up"];
         options?: never;
         head?: never;
@@ -1758,7 +1749,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description From its next run on the plan decides again. Nothing happens when it does already. */
+        /** @description Answers `leave_to_plan`. */
         delete: operations["leave_to_plan"];
         options?: never;
         head?: never;
@@ -1789,7 +1780,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What goes next comes first. */
+        /** @description Answers `leaving`. */
         get: operations["leaving"];
         put?: never;
         post?: never;
@@ -1808,7 +1799,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description How many are kept; each in every store that it was leaving. Raises BadInput; BeingRemoved for one that comes too late. */
+        /** @description Answers `keep_after_all`. */
         post: operations["keep_after_all"];
         delete?: never;
         options?: never;
@@ -1841,7 +1832,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description All other sessions of the account end. Raises BadInput naming the field. */
+        /** @description Everybody decides this for themselves. */
         put: operations["change_own_password"];
         post?: never;
         delete?: never;
@@ -1859,7 +1850,7 @@ export interface paths {
         };
         /** @description Answers `wishes`, `change_wishes`. */
         get: operations["wishes"];
-        /** @description Raises BadInput. */
+        /** @description Answers `wishes`, `change_wishes`. */
         put: operations["change_wishes"];
         post?: never;
         delete?: never;
@@ -1909,7 +1900,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The figures of all of a night's rows. */
+        /** @description Answers `night`. */
         get: operations["night"];
         put?: never;
         post?: never;
@@ -1926,7 +1917,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Those of one of SHOWS, and with all of the words in device, holder, plan or store. */
+        /** @description The rows of a night, what needs a look first. */
         get: operations["night_rows"];
         put?: never;
         post?: never;
@@ -1943,7 +1934,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Devices on the office network that Old Attic does not know yet; `known`: agent ids that were read before. Raises LinkError. */
+        /** @description Answers `offers`. */
         get: operations["offers"];
         put?: never;
         post?: never;
@@ -1961,7 +1952,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Name, zone, how much of the network backups may take, and how slowly anything leaves. Raises BadInput. */
+        /** @description Answers `change_office`. */
         put: operations["change_office"];
         post?: never;
         delete?: never;
@@ -1979,7 +1970,7 @@ export interface paths {
         };
         /** @description Answers `ages`, `set_ages`. */
         get: operations["ages"];
-        /** @description Days by sort; those that are left out stay as they are. Raises BadInput. */
+        /** @description Answers `ages`, `set_ages`. */
         put: operations["set_ages"];
         post?: never;
         delete?: never;
@@ -1997,7 +1988,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises BadInput. */
+        /** @description What would go with other times. */
         post: operations["preview_ages"];
         delete?: never;
         options?: never;
@@ -2014,7 +2005,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Whether the office is on a line that is paid by the byte: what minds waits. Raises Conflict before there is one. */
+        /** @description For a person, or for a script of whoever knows which line is up. */
         post: operations["set_line"];
         delete?: never;
         options?: never;
@@ -2032,7 +2023,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description From the next look on it counts again. Nothing happens when it was taken back already. */
+        /** @description Answers `take_back_omission`. */
         delete: operations["take_back_omission"];
         options?: never;
         head?: never;
@@ -2049,7 +2040,7 @@ export interface paths {
         /** @description Answers `pauses`, `pause`. */
         get: operations["pauses"];
         put?: never;
-        /** @description Of a plan, of a device, or of everything. A pause that lasts already is replaced. Raises BadInput, NotYours. */
+        /** @description Answers `pauses`, `pause`. */
         post: operations["pause"];
         delete?: never;
         options?: never;
@@ -2067,7 +2058,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description From now on; nights of the pause are not owed. A pause that is over is left as it is. */
+        /** @description Answers `resume`. */
         delete: operations["resume"];
         options?: never;
         head?: never;
@@ -2084,7 +2075,7 @@ export interface paths {
         /** @description Answers `plans`, `add_plan`. */
         get: operations["plans"];
         put?: never;
-        /** @description A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile. */
+        /** @description Answers `plans`, `add_plan`. */
         post: operations["add_plan"];
         delete?: never;
         options?: never;
@@ -2101,10 +2092,10 @@ export interface paths {
         };
         /** @description Answers `plan`, `change_plan`, `remove_plan`. */
         get: operations["plan"];
-        /** @description A new plan, or a changed one. Devices that followed another plan change over. Raises BadInput, ChangedMeanwhile. */
+        /** @description Answers `plan`, `change_plan`, `remove_plan`. */
         put: operations["change_plan"];
         post?: never;
-        /** @description Raises Conflict while devices follow it. */
+        /** @description Answers `plan`, `change_plan`, `remove_plan`. */
         delete: operations["remove_plan"];
         options?: never;
         head?: never;
@@ -2120,9 +2111,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A new secret, shown this once; an older one stops working. */
+        /** @description Answers `open_feed`, `close_feed`. */
         post: operations["open_feed"];
-        /** @description The link stops working at once. */
+        /** @description Answers `open_feed`, `close_feed`. */
         delete: operations["close_feed"];
         options?: never;
         head?: never;
@@ -2136,7 +2127,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Newest first. */
+        /** @description Answers `plan_rule_versions`. */
         get: operations["plan_rule_versions"];
         put?: never;
         post?: never;
@@ -2155,7 +2146,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Of a plan as it is being edited, for the devices that follow it or would. */
+        /** @description Answers `plan_consequences`. */
         post: operations["plan_consequences"];
         delete?: never;
         options?: never;
@@ -2172,7 +2163,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Of a plan as it is being edited, for the devices that follow it or would. */
+        /** @description Answers `freed_by_plan`. */
         post: operations["freed_by_plan"];
         delete?: never;
         options?: never;
@@ -2189,7 +2180,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The draft put into a plan that is not saved. Raises BadInput naming the first field that is wrong. */
+        /** @description Answers `preview_plan`. */
         post: operations["preview_plan"];
         delete?: never;
         options?: never;
@@ -2206,7 +2197,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What blocks writing this to the device now, and what to know. Reaches for the device. */
+        /** @description Answers `preflight`. */
         post: operations["preflight"];
         delete?: never;
         options?: never;
@@ -2221,7 +2212,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Month → share, newest first. One query. */
+        /** @description Answers `promises`. */
         get: operations["promises"];
         put?: never;
         post?: never;
@@ -2238,7 +2229,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The month in which the day lies: as it was written down when it was over, else as it stands now. */
+        /** @description Answers `report`. */
         get: operations["report"];
         put?: never;
         post?: never;
@@ -2292,7 +2283,7 @@ export interface paths {
         /** @description Answers `restores`, `ask_restore`. */
         get: operations["restores"];
         put?: never;
-        /** @description Raises BadInput; Conflict with the first finding that blocks; BeingRemoved when it comes too late. */
+        /** @description Answers `restores`, `ask_restore`. */
         post: operations["ask_restore"];
         delete?: never;
         options?: never;
@@ -2324,7 +2315,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Somebody takes an archive away. */
+        /** @description The ZIP of a finished restore. A download that was cut off goes on where it stood. */
         get: operations["archive"];
         put?: never;
         post?: never;
@@ -2343,7 +2334,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A waiting one ends at once, a running one within seconds. Raises Conflict when it has ended. */
+        /** @description Answers `stop_restore`. */
         post: operations["stop_restore"];
         delete?: never;
         options?: never;
@@ -2358,7 +2349,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The fourteen nights before the coming one, oldest first. One query. */
+        /** @description Answers `ribbon`. */
         get: operations["ribbon"];
         put?: never;
         post?: never;
@@ -2375,7 +2366,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Every version of the rule of which this is one, newest first. */
+        /** @description Answers `rule_versions_beside`. */
         get: operations["rule_versions_beside"];
         put?: never;
         post?: never;
@@ -2392,7 +2383,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description On the devices of which the rule speaks now, as their backups lie there. Raises BadInput. */
+        /** @description Answers `compare_rule_versions`. */
         get: operations["compare_rule_versions"];
         put?: never;
         post?: never;
@@ -2445,10 +2436,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * @description `path`: this thing and everything below it; `code`: everything of the reason; both: what of the reason lies there. Raises
-         *     BadInput when the run left nothing out that fits.
-         */
+        /** @description Answers `accept_omission`. */
         post: operations["accept_omission"];
         delete?: never;
         options?: never;
@@ -2465,7 +2453,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A waiting run ends at once, a running one within a second or two. Raises Conflict when it has ended. */
+        /** @description Answers `stop_run`. */
         post: operations["stop_run"];
         delete?: never;
         options?: never;
@@ -2480,7 +2468,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Kind by kind, in the order of the table of kinds. */
+        /** @description Answers `compare_runs`. */
         get: operations["compare_runs"];
         put?: never;
         post?: never;
@@ -2497,7 +2485,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description [{code, says, runs}] of the last year, the commonest first. One query. */
+        /** @description Causes that runs of the last year ended with, the commonest first. */
         get: operations["run_causes"];
         put?: never;
         post?: never;
@@ -2514,7 +2502,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Runs that fit, newest first. Unknown names are passed over; empty values filter nothing. */
+        /** @description What is filtered, as CSV (RFC 4180) or JSON lines in one array; streamed, the newest 200,000. */
         get: operations["export_runs"];
         put?: never;
         post?: never;
@@ -2531,7 +2519,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One query. */
+        /** @description Answers `run_totals`. */
         get: operations["run_totals"];
         put?: never;
         post?: never;
@@ -2567,7 +2555,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises TooSoon, SignInRefused. What was tried stands in the database when this returns or raises. */
+        /** @description Answers `sign_in`. */
         post: operations["sign_in"];
         delete?: never;
         options?: never;
@@ -2584,7 +2572,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Announce that something changed; takes effect with the surrounding transaction. */
+        /** @description Answers `sign_out`. */
         post: operations["sign_out"];
         delete?: never;
         options?: never;
@@ -2601,7 +2589,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Made when it is first asked for. */
+        /** @description This server's public key; the pair is made when somebody first wants it. */
         post: operations["ssh_key"];
         delete?: never;
         options?: never;
@@ -2616,10 +2604,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Store → [{team, bytes}] of what its teams need there, shared bytes divided; the largest first. One query. */
+        /** @description Answers `stores`, `create_store`. */
         get: operations["stores"];
         put?: never;
-        /** @description Raises BadInput, StoreError, VaultError, Conflict. */
+        /** @description Answers `stores`, `create_store`. */
         post: operations["create_store"];
         delete?: never;
         options?: never;
@@ -2636,7 +2624,7 @@ export interface paths {
         };
         /** @description Answers `store`, `change_store`. */
         get: operations["store"];
-        /** @description Without an `address` it stays where it is; at another one its own vault has to lie. Raises BadInput, StoreError, VaultError. */
+        /** @description Answers `store`, `change_store`. */
         put: operations["change_store"];
         post?: never;
         delete?: never;
@@ -2654,7 +2642,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises AnotherVault, StoreError, VaultError. Opens the store before anything is written. */
+        /** @description Answers `accept_store`. */
         post: operations["accept_store"];
         delete?: never;
         options?: never;
@@ -2669,9 +2657,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Three queries, however many stores. */
+        /** @description Answers `allowances`, `set_allowance`. */
         get: operations["allowances"];
-        /** @description Replaces the one that its owner has there. Raises BadInput. */
+        /** @description Answers `allowances`, `set_allowance`. */
         put: operations["set_allowance"];
         post?: never;
         delete?: never;
@@ -2689,7 +2677,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Put it into the queue. Raises Conflict while one waits already, StoreAway. */
+        /** @description Puts a check into the queue; what it found is shown with the store. */
         post: operations["check_store"];
         delete?: never;
         options?: never;
@@ -2706,7 +2694,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description How many will be tried at once: all that the store is owed, whatever their delay or the store's trouble. Raises Conflict. */
+        /** @description Answers `hurry_copies`. */
         post: operations["hurry_copies"];
         delete?: never;
         options?: never;
@@ -2738,10 +2726,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Copies that are neither simply there, nor on their way, nor simply gone; newest backups first. */
+        /** @description Answers `differences`, `compare_store`. */
         get: operations["differences"];
         put?: never;
-        /** @description Put a comparison into the queue, unless one waits there already. Raises StoreAway. */
+        /** @description Answers `differences`, `compare_store`. */
         post: operations["compare_store"];
         delete?: never;
         options?: never;
@@ -2756,10 +2744,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description As things stand, in a fixed number of queries. Raises Conflict when one of them cannot be that. */
+        /** @description Answers `drain_outlook`, `drain_store`. */
         get: operations["drain_outlook"];
         put?: never;
-        /** @description From now on nothing new goes there and nothing leaves it; what the other store lacks is owed to it. Raises Conflict. */
+        /** @description Answers `drain_outlook`, `drain_store`. */
         post: operations["drain_store"];
         delete?: never;
         options?: never;
@@ -2776,7 +2764,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description It stays a store, only read; what was copied stays copied. Raises Conflict. */
+        /** @description Answers `stop_draining`. */
         post: operations["stop_draining"];
         delete?: never;
         options?: never;
@@ -2791,10 +2779,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The one with the newest backup first. Three queries. */
+        /** @description Answers `found_in_store`, `take_found`. */
         get: operations["found_in_store"];
         put?: never;
-        /** @description Without a `device` a new entry of the register. Raises Conflict, StoreError, VaultError. */
+        /** @description Answers `found_in_store`, `take_found`. */
         post: operations["take_found"];
         delete?: never;
         options?: never;
@@ -2811,7 +2799,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Undo: the list forgets what was taken in from there; how many. The store keeps it, and it is found again. Raises Conflict. */
+        /** @description Answers `give_back_found`. */
         post: operations["give_back_found"];
         delete?: never;
         options?: never;
@@ -2828,7 +2816,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises BadInput. From in use to detached and back, at any time: nothing is lost by it. */
+        /** @description Answers `set_store_mode`. */
         post: operations["set_store_mode"];
         delete?: never;
         options?: never;
@@ -2877,7 +2865,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One query. The largest team first. */
+        /** @description Answers `kinds_by_team`. */
         get: operations["kinds_by_team"];
         put?: never;
         post?: never;
@@ -2894,10 +2882,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The store's vault, opened for unattended work. Raises StoreError, VaultError. */
+        /** @description Answers `offices_of_store`, `take_office`. */
         get: operations["offices_of_store"];
         put?: never;
-        /** @description `server`: hex id of who told it. Raises Conflict, StoreError, VaultError. */
+        /** @description Answers `offices_of_store`, `take_office`. */
         post: operations["take_office"];
         delete?: never;
         options?: never;
@@ -2948,7 +2936,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Open the store with it and note the day. Raises WrongPassphrase, StoreError. */
+        /** @description Answers `prove_passphrase`. */
         post: operations["prove_passphrase"];
         delete?: never;
         options?: never;
@@ -2965,7 +2953,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description `seen`: the digest of what was shown to lie nowhere afterwards. Raises Conflict, ChangedMeanwhile, BadInput. */
+        /** @description Answers `retire_store`. */
         post: operations["retire_store"];
         delete?: never;
         options?: never;
@@ -2980,7 +2968,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Raises StoreError, VaultError. */
+        /** @description Answers `room`. */
         get: operations["room"];
         put?: never;
         post?: never;
@@ -2999,7 +2987,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises BadInput, StoreError, VaultError. */
+        /** @description Answers `look_at_room`. */
         post: operations["look_at_room"];
         delete?: never;
         options?: never;
@@ -3016,7 +3004,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description `seen`: the digest of the list. Raises BadInput, ChangedMeanwhile, Conflict, StoreError, VaultError. */
+        /** @description Answers `make_room`. */
         post: operations["make_room"];
         delete?: never;
         options?: never;
@@ -3033,7 +3021,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises StoreError, VaultError. */
+        /** @description Answers `propose_room`. */
         post: operations["propose_room"];
         delete?: never;
         options?: never;
@@ -3050,7 +3038,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description How many copies. What is on hold by then, or kept by a safeguard, stays all the same. Raises BadInput, ClockInDoubt. */
+        /** @description Answers `leave_sooner`. */
         post: operations["leave_sooner"];
         delete?: never;
         options?: never;
@@ -3067,7 +3055,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises StoreError, VaultError. */
+        /** @description Answers `sum_of_room`. */
         post: operations["sum_of_room"];
         delete?: never;
         options?: never;
@@ -3084,7 +3072,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises ClockInDoubt, StoreAway. */
+        /** @description Answers `sweep_now`. */
         post: operations["sweep_now"];
         delete?: never;
         options?: never;
@@ -3099,7 +3087,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Raises StoreError, VaultError. */
+        /** @description Which runs of the coming night find no room here, and what can help by then. */
         get: operations["room_tonight"];
         put?: never;
         post?: never;
@@ -3116,10 +3104,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The oldest first. Raises StoreError, VaultError. */
+        /** @description Answers `slots`, `add_slot`. */
         get: operations["slots"];
         put?: never;
-        /** @description A passphrase of somebody's own, or another recovery code. Raises BadInput, StoreError, VaultError. */
+        /** @description Answers `slots`, `add_slot`. */
         post: operations["add_slot"];
         delete?: never;
         options?: never;
@@ -3135,10 +3123,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Another passphrase for the same person: the new slot comes first. Raises BadInput, Conflict, WrongPassphrase, StoreError. */
+        /** @description Answers `change_slot`, `drop_slot`. */
         put: operations["change_slot"];
         post?: never;
-        /** @description Nobody opens the store with it any more. Raises Conflict, LastSlot, StoreError, VaultError. */
+        /** @description Answers `change_slot`, `drop_slot`. */
         delete: operations["drop_slot"];
         options?: never;
         head?: never;
@@ -3154,7 +3142,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises Conflict, StoreError, VaultError. */
+        /** @description Answers `take_sweeping`. */
         post: operations["take_sweeping"];
         delete?: never;
         options?: never;
@@ -3171,7 +3159,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises WrongPassphrase, NotAVault, StoreError, Conflict. */
+        /** @description Answers `attach_store`. */
         post: operations["attach_store"];
         delete?: never;
         options?: never;
@@ -3205,7 +3193,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Raises BadInput and Conflict before anything is asked of the place; what goes wrong there is a result. */
+        /** @description Answers `try_place`. */
         post: operations["try_place"];
         delete?: never;
         options?: never;
@@ -3222,7 +3210,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Take it into the list as a backup of this device, with a copy where it lies. Raises StoreError, VaultError. */
+        /** @description Answers `adopt_stray`. */
         post: operations["adopt_stray"];
         delete?: never;
         options?: never;
@@ -3255,10 +3243,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Raises BadInput. */
+        /** @description Answers `change_team`, `remove_team`. */
         put: operations["change_team"];
         post?: never;
-        /** @description Raises Conflict while devices belong to it. */
+        /** @description Answers `change_team`, `remove_team`. */
         delete: operations["remove_team"];
         options?: never;
         head?: never;
@@ -3272,7 +3260,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Every device, those that lack most first. Five queries. */
+        /** @description Answers `three_two_one`. */
         get: operations["three_two_one"];
         put?: never;
         post?: never;
@@ -3289,7 +3277,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A fixed number of queries, whatever the number of devices: each thing is read once and handed on. */
+        /** @description Answers `today`. */
         get: operations["today"];
         put?: never;
         post?: never;
@@ -3309,7 +3297,7 @@ export interface paths {
         /** @description Answers `users`, `add_user`. */
         get: operations["users"];
         put?: never;
-        /** @description A new account. Raises BadInput naming the field. */
+        /** @description Answers `users`, `add_user`. */
         post: operations["add_user"];
         delete?: never;
         options?: never;
@@ -3325,7 +3313,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Raises BadInput; Conflict when nobody would be left who may change anything. */
+        /** @description Answers `change_user`. */
         put: operations["change_user"];
         post?: never;
         delete?: never;
@@ -3343,7 +3331,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description For somebody who has forgotten theirs; their sessions end. Raises BadInput. */
+        /** @description Answers `reset_password`. */
         post: operations["reset_password"];
         delete?: never;
         options?: never;
@@ -3361,7 +3349,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Everywhere; live lines included. Whoever knows the password may sign in again. */
+        /** @description Answers `end_sessions`. */
         delete: operations["end_sessions"];
         options?: never;
         head?: never;
