@@ -143,7 +143,7 @@ def _battery(state: DeviceReport) -> Finding:
         return Finding(code="battery", level=Level.UNTOLD, says="")
     says = f"Its battery is at {state.battery_percent} %."
     if state.battery_percent < LOW_BATTERY_PERCENT and not state.on_power:
-        return Finding(code="battery", level=Level.WARNS, says=says, step="Put it on power before the run, or it may stop in the middle.")
+        return Finding(code="battery", level=Level.WARNS, says=says, step="Put it on power, or it may stop in the middle.")
     return Finding(code="battery", level=Level.FINE, says=says)
 
 
@@ -190,7 +190,8 @@ def _finder(state: DeviceReport, family: Family, *, bad: Level = Level.WARNS) ->
         return Finding(code="finder_lock", level=Level.UNTOLD, says="")
     if not state.finder_lock:
         return Finding(code="finder_lock", level=Level.FINE, says="Its finder lock is off.")
-    says = "Its finder lock is on. A backup needs nothing of that; a restore and a reset do."
+    needed = " A backup needs nothing of that; a restore and a reset do." if bad is not Level.BLOCKS else ""
+    says = f"Its finder lock is on.{needed}"
     return Finding(code="finder_lock", level=bad, says=says, step=family.finder)
 
 

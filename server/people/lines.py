@@ -31,7 +31,7 @@ LINES: dict[str, str] = {
     "backup.missing": "{store} does not list the backup of {device} of {moment} any more.",
     "backup.noted": "The note of a backup of {device} is “{note}” now, it was “{before}”.",
     "backup.released": "The hold on a backup of {device} was released.",
-    "backup.removed_by_hand": "{count:#copy|copies} of {backups} of {device} leave on {on}: {why}",
+    "backup.removed_by_hand": "{count:#copy|copies} of {backups:#backup|backups} of {device} {count:~leaves|leave} on {on}: {why}",
     "clock.doubted": "The clock of this computer is in doubt. {moved}",
     "clock.settled": "The clock of this computer is believed again. {why}",
     "closed_days.added": "{count:#day|days} on which the office is closed, from {first} to {last}.",

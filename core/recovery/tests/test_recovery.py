@@ -76,6 +76,17 @@ class BeforeARestore(TestCase):
     def test_versions_are_compared_as_numbers(self):
         self.assertEqual(self.codes(replace(STATE, os_version="10.0")), [])
 
+    def test_what_is_said_speaks_of_a_restore_and_not_of_a_run(self):
+        said = preflight(
+            replace(STATE, finder_lock=True, battery_percent=12),
+            kinds=("contacts",),
+            source_family="orlo",
+            source_version="9.2",
+            needed_bytes=1,
+        )
+        self.assertEqual([one.says for one in said], ["Its finder lock is on.", "Its battery is at 12 %."])
+        self.assertFalse([one for one in said if "run" in one.step.split() or "backup" in one.says])
+
     def test_a_low_battery_warns_after_the_blockers(self):
         self.assertEqual(self.codes(replace(STATE, battery_percent=12, locked=True)), ["locked", "battery"])
 
