@@ -19,9 +19,9 @@ def port(fault: type[Unforeseen], what: str) -> Callable[[C], C]:
     """Class decorator. `what`: what stood at the other side, in the sentence of the error."""
 
     def decorate(kind: C) -> C:
-        for name, found in list(vars(kind).items()):
-            if inspect.isfunction(found) and (not name.startswith("_") or name == "__init__"):
-                setattr(kind, name, _guarded(found, fault, what))
+        for name, method in list(vars(kind).items()):
+            if inspect.isfunction(method) and (not name.startswith("_") or name == "__init__"):
+                setattr(kind, name, _guarded(method, fault, what))
         return kind
 
     return decorate

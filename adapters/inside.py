@@ -7,8 +7,8 @@ Ip = ipaddress.IPv4Address | ipaddress.IPv6Address
 
 def ip_of(text: str) -> Ip:
     """Without its zone; an IPv4 address in IPv6 clothes as what it is."""
-    found = ipaddress.ip_address(text.partition("%")[0])
-    return found.ipv4_mapped or found if isinstance(found, ipaddress.IPv6Address) else found
+    address = ipaddress.ip_address(text.partition("%")[0])
+    return address.ipv4_mapped or address if isinstance(address, ipaddress.IPv6Address) else address
 
 
 def is_no_server(ip: Ip) -> bool:

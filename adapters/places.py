@@ -33,32 +33,32 @@ class StorePlaces:
 
     def checked(self, path: str, *, stores: Sequence[str] = (), field: str = "path") -> Path:
         """The folder or file with every link resolved. `stores`: other stores, which are not to be touched. Raises BadInput."""
-        given = Path(path)
-        if not given.is_absolute() or ".." in given.parts or "\x00" in path:
+        asked = Path(path)
+        if not asked.is_absolute() or ".." in asked.parts or "\x00" in path:
             remedy = "Give the whole path of a folder on the server, beginning with /."
             raise BadInput(f"{path!r} is no absolute path.", field=field, remedy=remedy)
-        found = given.resolve()
+        whole = asked.resolve()
         own = [self.program.resolve(), self.data.resolve(), *(key.resolve() for key in self.keys), _database_of_this_account()]
         shelf = self.data.resolve() / "stores"
-        if not _below(found, shelf) and any(_touch(found, one) for one in own):
+        if not _below(whole, shelf) and any(_touch(whole, one) for one in own):
             raise BadInput("Old Attic keeps its own program, keys or database there.", field=field, remedy="Choose another folder.")
-        if any(_touch(found, key.resolve()) for key in self.keys):
+        if any(_touch(whole, key.resolve()) for key in self.keys):
             raise BadInput("Old Attic keeps its own keys there.", field=field, remedy="Choose another folder.")
-        if other := next((store for store in stores if _touch(found, Path(store).resolve())), None):
+        if other := next((store for store in stores if _touch(whole, Path(store).resolve())), None):
             raise BadInput(f"A store lies there: {other}.", field=field, remedy="Choose one that holds no store and lies in none.")
-        self._allowed(found, field)
-        return found
+        self._allowed(whole, field)
+        return whole
 
-    def _allowed(self, found: Path, field: str) -> None:
+    def _allowed(self, path: Path, field: str) -> None:
         if self.roots:
-            if not any(_below(found, root.resolve()) for root in self.roots):
-                told = ", ".join(str(root) for root in self.roots)
-                remedy = f"Choose one below {told}; more are allowed with --roots, or ATTIC_ROOTS."
+            if not any(_below(path, root.resolve()) for root in self.roots):
+                roots = ", ".join(str(root) for root in self.roots)
+                remedy = f"Choose one below {roots}; more are allowed with --roots, or ATTIC_ROOTS."
                 raise BadInput("This installation does not allow that folder.", field=field, remedy=remedy)
             return
-        mounted = any(_below(found, Path(place)) and found != Path(place) for place in MOUNTED)
-        system = any(_below(found, Path("/") / name) for name in SYSTEM)
-        if found == Path("/") or (system and not mounted):
+        mounted = any(_below(path, Path(place)) and path != Path(place) for place in MOUNTED)
+        system = any(_below(path, Path("/") / name) for name in SYSTEM)
+        if path == Path("/") or (system and not mounted):
             remedy = "Choose a folder of your own, for example below /srv, /home, /mnt or /media; or allow this one with --roots."
             raise BadInput("That is a folder of the system.", field=field, remedy=remedy)
 

@@ -37,70 +37,70 @@ def main(argv: list[str]) -> int:
         "--folder", type=Path, help="where to work; needs ten times the content's size (default: the system's temporary folder)"
     )
     options = parser.parse_args(argv)
-    found: list[Figure] = []
+    figures: list[Figure] = []
     for figure in _measured(options):
-        found.append(figure)
+        figures.append(figure)
         print(f"  {figure.name}: {figure.told}", file=sys.stderr, flush=True)
-    document = json.dumps([figure.document() for figure in found], indent=1)
+    document = json.dumps([figure.document() for figure in figures], indent=1)
     if options.json and str(options.json) != "-":
         options.json.write_text(document + "\n")
-    print(document if options.json and str(options.json) == "-" else table(found))
+    print(document if options.json and str(options.json) == "-" else table(figures))
     return 0
 
 
-def _measured(given: argparse.Namespace) -> Iterator[Figure]:
-    if given.what == "nights":
+def _measured(options: argparse.Namespace) -> Iterator[Figure]:
+    if options.what == "nights":
         from bench.nights import nights
 
-        yield from nights(days=given.days, only=given.only or [])
+        yield from nights(days=options.days, only=options.only or [])
         return
-    if given.what == "reliability":
+    if options.what == "reliability":
         from bench.reliability import reliability
 
-        folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=given.folder))
+        folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=options.folder))
         try:
-            yield from reliability(folder, rounds=given.rounds, devices=given.devices)
+            yield from reliability(folder, rounds=options.rounds, devices=options.devices)
         finally:
             shutil.rmtree(folder, ignore_errors=True)
         return
-    if given.what == "retention":
+    if options.what == "retention":
         from bench.retention import retention
 
-        yield from retention(rounds=given.rounds, devices=given.devices)
+        yield from retention(rounds=options.rounds, devices=options.devices)
         return
-    folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=given.folder))
+    folder = Path(tempfile.mkdtemp(prefix="attic-bench-", dir=options.folder))
     try:
-        if given.what == "screens":
+        if options.what == "screens":
             from bench.screens import screens
 
             folder.chmod(0o755)
-            yield from screens(folder, devices=given.devices, nights=given.nights)
+            yield from screens(folder, devices=options.devices, nights=options.nights)
             return
-        if given.what == "checks":
+        if options.what == "checks":
             from bench.checks import checks
 
             folder.chmod(0o755)
-            yield from checks(folder, megabytes=given.megabytes, rounds=given.rounds)
+            yield from checks(folder, megabytes=options.megabytes, rounds=options.rounds)
             return
-        if given.what == "quotas":
+        if options.what == "quotas":
             from bench.quotas import quotas
 
-            yield from quotas(folder / "quotas", devices=given.devices)
+            yield from quotas(folder / "quotas", devices=options.devices)
             return
-        if given.what == "formats":
+        if options.what == "formats":
             from bench.formats import formats
 
-            yield from formats(folder, megabytes=given.megabytes, rounds=given.rounds)
+            yield from formats(folder, megabytes=options.megabytes, rounds=options.rounds)
             return
-        if given.what == "storage":
+        if options.what == "storage":
             from bench.storage import storage
 
-            yield from storage(folder, megabytes=given.megabytes, rounds=given.rounds)
+            yield from storage(folder, megabytes=options.megabytes, rounds=options.rounds)
             return
-        if given.what == "links":
-            yield from links(folder, rounds=given.rounds, only=given.only or [])
+        if options.what == "links":
+            yield from links(folder, rounds=options.rounds, only=options.only or [])
             return
-        yield from figures(folder, megabytes=given.megabytes, rounds=given.rounds, only=given.only or [])
+        yield from figures(folder, megabytes=options.megabytes, rounds=options.rounds, only=options.only or [])
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 

@@ -54,9 +54,9 @@ def checks(folder: Path, *, megabytes: int, rounds: int) -> Iterator[Figure]:
 
 
 def _against(name: str, size: int, ours: float, bare: float, *, wanted: float) -> Figure:
-    told = f"{size / ours / 1e6:.0f} MB/s against {size / bare / 1e6:.0f} MB/s by hand, nothing kept"
+    words = f"{size / ours / 1e6:.0f} MB/s against {size / bare / 1e6:.0f} MB/s by hand, nothing kept"
     return Figure(
-        name=f"{name} against the read limit", value=bare / ours, unit=" of it", told=told, good=wanted * 0.8, wanted=wanted, higher=True
+        name=f"{name} against the read limit", value=bare / ours, unit=" of it", told=words, good=wanted * 0.8, wanted=wanted, higher=True
     )
 
 

@@ -128,8 +128,8 @@ def _streams(folder: Path, megabytes: int, rounds: int) -> Iterator[Figure]:
 
 def _one_photo(vault: Any, manifest: Any, phone: Phone) -> None:
     vault.refresh()
-    found = vault.item(manifest, "photos", phone.a_photo.relative_to(phone.root).as_posix())
-    if b"".join(vault.read(found)) != phone.a_photo.read_bytes():
+    item = vault.item(manifest, "photos", phone.a_photo.relative_to(phone.root).as_posix())
+    if b"".join(vault.read(item)) != phone.a_photo.read_bytes():
         raise SystemExit("the photo came back wrong")
 
 
@@ -143,8 +143,8 @@ def _small(folder: Path, rounds: int) -> Iterator[Figure]:
         fresh.append(seconds)
         bare.append(_timed(partial(limit.walk_stat_compare, root, limit.known_files(root)))[0])
         unchanged.append(_timed(partial(backup, reopened(vault), root, captured.manifest))[0])
-    told = f"{min(unchanged) * 1000:.0f} ms against {min(bare) * 1000:.0f} ms of walk, stat, compare"
-    yield Figure(name="unchanged folder of 10,000 items", value=min(unchanged) / min(bare), unit=" ×", told=told, good=8, wanted=4)
+    words = f"{min(unchanged) * 1000:.0f} ms against {min(bare) * 1000:.0f} ms of walk, stat, compare"
+    yield Figure(name="unchanged folder of 10,000 items", value=min(unchanged) / min(bare), unit=" ×", told=words, good=8, wanted=4)
     yield Figure(
         name="tiny items, 10,000 new ones", value=min(fresh), unit=" s", told="read, bundled, sealed, committed", good=2, wanted=0.8
     )
@@ -164,14 +164,14 @@ def _days(folder: Path, megabytes: int, rounds: int) -> Iterator[Figure]:
         baseline += limit.unique_64k_after_zstd([files], seen)
         others.take(day)
     stored = vault.stored_bytes()
-    told = f"{stored / 1e6:.1f} MB against {baseline / 1e6:.1f} MB"
+    words = f"{stored / 1e6:.1f} MB against {baseline / 1e6:.1f} MB"
     yield Figure(
-        name="stored after 7 days against unique 64 KiB chunks", value=stored / baseline, unit="", told=told, good=1.03, wanted=0.97
+        name="stored after 7 days against unique 64 KiB chunks", value=stored / baseline, unit="", told=words, good=1.03, wanted=0.97
     )
     for name, size, wanted in others.sizes():
         ratio = None if size is None else stored / size
-        told = "the tool is not installed" if size is None else f"{stored / 1e6:.1f} MB against {size / 1e6:.1f} MB"
-        yield Figure(name=f"stored against {name}", value=ratio, unit="", told=told, good=1.0, wanted=wanted)
+        words = "the tool is not installed" if size is None else f"{stored / 1e6:.1f} MB against {size / 1e6:.1f} MB"
+        yield Figure(name=f"stored against {name}", value=ratio, unit="", told=words, good=1.0, wanted=wanted)
     assert manifest is not None
     ours, theirs = [], []
     for number in range(rounds):
@@ -186,8 +186,8 @@ def _days(folder: Path, megabytes: int, rounds: int) -> Iterator[Figure]:
             raise SystemExit("the newest day came back wrong")
         shutil.rmtree(folder / f"newest-{number}")
     value = min(ours) / min(theirs) if theirs else None
-    told = f"{min(ours):.2f} s against {min(theirs):.2f} s" if theirs else "the tool is not installed"
-    yield Figure(name="newest day, restored, against the chain", value=value, unit="", told=told, good=1.0, wanted=0.5)
+    words = f"{min(ours):.2f} s against {min(theirs):.2f} s" if theirs else "the tool is not installed"
+    yield Figure(name="newest day, restored, against the chain", value=value, unit="", told=words, good=1.0, wanted=0.5)
 
 
 def _memory(folder: Path, megabytes: int) -> Iterator[Figure]:
@@ -199,8 +199,8 @@ def _memory(folder: Path, megabytes: int) -> Iterator[Figure]:
         root = folder / "files"
         make(root)
         command = [sys.executable, "-m", "bench.peak", os.fspath(folder / "store"), os.fspath(root)]
-        told = subprocess.run(command, capture_output=True, text=True, check=True).stdout
-        peak, items = (int(word) for word in told.split())
+        printed = subprocess.run(command, capture_output=True, text=True, check=True).stdout
+        peak, items = (int(word) for word in printed.split())
         shutil.rmtree(folder)
         yield Figure(name=name, value=peak / 1e6, unit=" MB", told=f"peak resident, {items} items", good=400, wanted=200)
 
@@ -219,8 +219,8 @@ def _large(folder: Path, rounds: int) -> Iterator[Figure]:
 
 
 def _ratio(name: str, theirs: list[float], ours: list[float], size: int, *, good: float, wanted: float) -> Figure:
-    told = f"{size / min(ours) / 1e6:.0f} MB/s against {size / min(theirs) / 1e6:.0f} MB/s"
-    return Figure(name=name, value=min(theirs) / min(ours), unit="", told=told, good=good, wanted=wanted, higher=True)
+    words = f"{size / min(ours) / 1e6:.0f} MB/s against {size / min(theirs) / 1e6:.0f} MB/s"
+    return Figure(name=name, value=min(theirs) / min(ours), unit="", told=words, good=good, wanted=wanted, higher=True)
 
 
 def _timed(work: Callable[[], T]) -> tuple[float, T]:

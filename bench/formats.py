@@ -93,8 +93,8 @@ def fill(vault: Vault, manifest: Manifest, file: IO[bytes], *, bag: bool) -> Non
     vault.refresh()
     zipped = Zipped(file)
     archive = Archive(Bag(zipped, within="moment", now=NOW) if bag else zipped, now=NOW)
-    for found in manifest.kinds:
-        archive.add_kind(found.kind, Chosen(vault, list(vault.items(manifest, found.kind)), Going()))
+    for summary in manifest.kinds:
+        archive.add_kind(summary.kind, Chosen(vault, list(vault.items(manifest, summary.kind)), Going()))
     report = archive.close()
     if report.damaged or sum(report.written.values()) != manifest.items:
         raise SystemExit("not everything of a fresh store was exported")
@@ -122,8 +122,8 @@ class _Nowhere(io.RawIOBase):
 def read(vault: Vault, manifest: Manifest, on_content: Callable[[bytes], object] = lambda content: None) -> None:
     """What the vault itself needs to give everything back, whatever becomes of it."""
     vault.refresh()
-    for found in manifest.kinds:
-        for _, content in Chosen(vault, list(vault.items(manifest, found.kind)), Going())():
+    for summary in manifest.kinds:
+        for _, content in Chosen(vault, list(vault.items(manifest, summary.kind)), Going())():
             for piece in content():
                 on_content(piece)
 
@@ -134,8 +134,8 @@ def _removed(exports: Path) -> None:
 
 
 def _against(name: str, size: int, ours: float, bare: float, besides: str) -> Figure:
-    told = f"{size / ours / 1e6:.0f} MB/s against {size / bare / 1e6:.0f} MB/s{besides}"
-    return Figure(name=name, value=bare / ours, unit=" of it", told=told, good=0.5, wanted=0.6, higher=True)
+    words = f"{size / ours / 1e6:.0f} MB/s against {size / bare / 1e6:.0f} MB/s{besides}"
+    return Figure(name=name, value=bare / ours, unit=" of it", told=words, good=0.5, wanted=0.6, higher=True)
 
 
 def _peak(folder: Path, name: str, device: "_Many | _Large") -> Figure:
@@ -145,9 +145,9 @@ def _peak(folder: Path, name: str, device: "_Many | _Large") -> Figure:
     request = Request(device="bench", device_told={}, kinds=tuple(device.kinds()), note="", zone="UTC")
     Capture(device, Writer(vault), request, clock=lambda: NOW).run(None)  # type: ignore[arg-type]
     command = [sys.executable, "-m", "bench.formats", os.fspath(store), os.fspath(folder / "exports")]
-    told = json.loads(subprocess.run(command, check=True, capture_output=True, text=True).stdout)
-    took = f"{told['seconds']:.0f} s, {told['bytes'] / 1e6:.0f} MB of archive"
-    return Figure(name=f"memory for {name}", value=told["peak"] / 1e6, unit=" MB", told=took, good=300, wanted=200)
+    measured = json.loads(subprocess.run(command, check=True, capture_output=True, text=True).stdout)
+    took = f"{measured['seconds']:.0f} s, {measured['bytes'] / 1e6:.0f} MB of archive"
+    return Figure(name=f"memory for {name}", value=measured["peak"] / 1e6, unit=" MB", told=took, good=300, wanted=200)
 
 
 def _alone(store: Path, into: Path) -> dict[str, float]:

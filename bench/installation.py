@@ -45,8 +45,8 @@ class Installation:
         django.setup()
 
     def ports(self) -> dict[str, int]:
-        found: dict[str, int] = json.loads((self.data / "ports.json").read_text())
-        return found
+        ports: dict[str, int] = json.loads((self.data / "ports.json").read_text())
+        return ports
 
     def healthy(self) -> bool:
         try:

@@ -59,8 +59,8 @@ def index_of_two_million(folder: Path, rounds: int) -> Measured:
     sample = entries[:: _CHUNKS // 1000]
     if (index.numbers(b"".join(ids_of(sample))) < 0).any() or len(index) != _CHUNKS:
         raise SystemExit("the index lost chunks")
-    told = f"{index.memory_bytes / _CHUNKS:.1f} bytes a chunk"
-    return Measured(seconds=min(seconds), told=told, memory_bytes=index.memory_bytes)
+    words = f"{index.memory_bytes / _CHUNKS:.1f} bytes a chunk"
+    return Measured(seconds=min(seconds), told=words, memory_bytes=index.memory_bytes)
 
 
 def mark_for_a_sweep(folder: Path, rounds: int) -> Measured:
@@ -102,5 +102,5 @@ def mark_for_a_sweep(folder: Path, rounds: int) -> Measured:
         seconds.append(time.perf_counter() - began)
     if int(live.sum()) != _CHUNKS + len(needs.branches):
         raise SystemExit("the mark missed chunks")
-    told = f"{len(manifests)} manifests and {len(needs.branches)} distinct branches read, {references:,} references"
-    return Measured(seconds=min(seconds), told=told)
+    words = f"{len(manifests)} manifests and {len(needs.branches)} distinct branches read, {references:,} references"
+    return Measured(seconds=min(seconds), told=words)

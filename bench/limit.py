@@ -115,14 +115,14 @@ def backward(
             _kept.unzip = zstandard.ZstdDecompressor()
         first = records[0][0]
         whole = memoryview(os.pread(descriptor, records[-1][0] + records[-1][1] - first, first))
-        found = []
+        rows = []
         for offset, length in records:
             frame = cipher.decrypt(numbers[offset, length].to_bytes(12, "big"), whole[offset - first : offset - first + length], None)
             content = _kept.unzip.decompress(memoryview(frame)[1:]) if frame[:1] == b"\1" else frame[1:]
             if into is None:
                 blake3(content, key=_KEY).digest(length=16)
-            found.append(content)
-        return found
+            rows.append(content)
+        return rows
 
     descriptor = os.open(stored, os.O_RDONLY)
     pending: deque[tuple[list[tuple[Path, int, int]], Future[list[bytes]]]] = deque()
@@ -145,9 +145,9 @@ def backward(
         with ThreadPoolExecutor(workers) as pool:
             plan: list[tuple[Path, int, int]] = []
             records: list[Record] = []
-            for path, found in layout:
-                for place, record in enumerate(found):
-                    plan.append((path, place, len(found)))
+            for path, rows in layout:
+                for place, record in enumerate(rows):
+                    plan.append((path, place, len(rows)))
                     records.append(record)
                     if records[-1][0] + records[-1][1] - records[0][0] >= _BATCH:
                         pending.append((plan, pool.submit(opened, descriptor, records)))

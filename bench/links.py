@@ -140,11 +140,11 @@ def _to_an_agent(folder: Path) -> Iterator[Figure]:
     _whole(report)
     small = sum(1 for _, items in kinds for stored in items if stored.item.size_bytes <= 64 * 1024)
     size = sum(stored.item.size_bytes for _, items in kinds for stored in items)
-    told = f"{device.small_requests} requests for {small} small items"
-    yield _figure("restore to an agent: requests a small item", device.small_requests / small, told, good=0.5, wanted=0.2)
-    told = f"{counting.read_bytes:,} bytes read for {size:,} restored"
+    words = f"{device.small_requests} requests for {small} small items"
+    yield _figure("restore to an agent: requests a small item", device.small_requests / small, words, good=0.5, wanted=0.2)
+    words = f"{counting.read_bytes:,} bytes read for {size:,} restored"
     yield _figure(
-        "restore to an agent: bytes read from the store for each restored", counting.read_bytes / size, told, good=1.3, wanted=1.05
+        "restore to an agent: bytes read from the store for each restored", counting.read_bytes / size, words, good=1.3, wanted=1.05
     )
 
 
@@ -161,8 +161,8 @@ def _commands(folder: Path, rounds: int) -> Iterator[Figure]:
     listed = min(_seconds(lambda: _attic("list", store, *opened)) for _ in range(rounds * 3))
     derived = min(_derivation(folder / "store") for _ in range(rounds * 3))
     yield _figure("command: ./attic vault --help", helped, f"{helped * 1000:.0f} ms", good=0.3, wanted=0.15, unit=" s")
-    told = f"{listed * 1000:.0f} ms, of which {derived * 1000:.0f} ms derive the key"
-    yield _figure("command: list of a small store beyond its key derivation", listed - derived, told, good=0.4, wanted=0.2, unit=" s")
+    words = f"{listed * 1000:.0f} ms, of which {derived * 1000:.0f} ms derive the key"
+    yield _figure("command: list of a small store beyond its key derivation", listed - derived, words, good=0.4, wanted=0.2, unit=" s")
 
 
 def _attic(*arguments: str) -> None:
@@ -172,7 +172,7 @@ def _attic(*arguments: str) -> None:
 def _derivation(store: Path) -> float:
     """Seconds that nothing but the key costs, whatever program asks for it."""
     slots = [json.loads(path.read_bytes()) for path in (store / "keys").iterdir()]
-    slot = next(told for told in slots if told["kind"] == "passphrase")
+    slot = next(one for one in slots if one["kind"] == "passphrase")
     cost = (slot["passes"], slot["memory_bytes"] // 1024, slot["lanes"])
     return _seconds(lambda: hash_secret_raw(PASSPHRASE.encode(), bytes.fromhex(slot["salt"]), *cost, 32, Type.ID, version=0x13))
 
@@ -301,10 +301,10 @@ class _Agent:
     def replace(self, kind: str, id: str, name: str, pieces: Any, *, size_bytes: int) -> None:
         self.create(kind, name, pieces, size_bytes=size_bytes)
 
-    def _keep(self, kind: str, small: SmallItem, told: bytes) -> str:
+    def _keep(self, kind: str, small: SmallItem, content: bytes) -> str:
         id = secrets.token_hex(8)
         item = Item(kind=kind, id=id, name=small.name, size_bytes=len(small.content), modified=datetime.now(UTC), tag="t")
-        self._held.setdefault(kind, {})[id] = (item, told)
+        self._held.setdefault(kind, {})[id] = (item, content)
         return id
 
 
@@ -318,8 +318,8 @@ def _seconds(work: Callable[[], object]) -> float:
     return time.perf_counter() - began
 
 
-def _figure(name: str, value: float, told: str, *, good: float, wanted: float, unit: str = "", higher: bool = False) -> Figure:
-    return Figure(name=name, value=value, unit=unit, told=told, good=good, wanted=wanted, higher=higher)
+def _figure(name: str, value: float, words: str, *, good: float, wanted: float, unit: str = "", higher: bool = False) -> Figure:
+    return Figure(name=name, value=value, unit=unit, told=words, good=good, wanted=wanted, higher=higher)
 
 
 def _nothing(name: str, why: str, *, good: float, wanted: float) -> Figure:
@@ -328,11 +328,11 @@ def _nothing(name: str, why: str, *, good: float, wanted: float) -> Figure:
 
 def _times(name: str, ours: list[float], theirs: list[float], *, good: float, wanted: float) -> Figure:
     """How many times as long."""
-    told = f"{min(ours):.2f} s, {min(theirs):.2f} s"
-    return _figure(name, min(ours) / min(theirs), told, good=good, wanted=wanted, unit=" ×")
+    words = f"{min(ours):.2f} s, {min(theirs):.2f} s"
+    return _figure(name, min(ours) / min(theirs), words, good=good, wanted=wanted, unit=" ×")
 
 
 def _rate(name: str, ours: list[float], theirs: list[float], *, good: float, wanted: float) -> Figure:
     """Our speed as a share of theirs."""
-    told = f"{min(ours):.2f} s, {min(theirs):.2f} s"
-    return _figure(name, min(theirs) / min(ours), told, good=good, wanted=wanted, higher=True)
+    words = f"{min(ours):.2f} s, {min(theirs):.2f} s"
+    return _figure(name, min(theirs) / min(ours), words, good=good, wanted=wanted, higher=True)

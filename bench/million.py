@@ -35,9 +35,9 @@ class _Far(MemoryBlobs):
         return super().read(name, **part)
 
     def list(self, prefix: str) -> Iterator[tuple[str, int]]:
-        found = list(super().list(prefix))
-        self._waits(max(1, -(-len(found) // 1000)))
-        yield from found
+        listed = list(super().list(prefix))
+        self._waits(max(1, -(-len(listed) // 1000)))
+        yield from listed
 
 
 def million() -> Iterator[Figure]:
@@ -57,5 +57,5 @@ def million() -> Iterator[Figure]:
     again.ledger()
     took = time.perf_counter() - began
     assert len(again.index.lengths) == CHUNKS
-    told = f"{far.requests} requests of 20 ms, {NIGHT_OBJECTS} index objects and as many notes"
-    yield Figure(name="open a bucket of a million chunks", value=took, unit=" s", told=told, good=8, wanted=5)
+    words = f"{far.requests} requests of 20 ms, {NIGHT_OBJECTS} index objects and as many notes"
+    yield Figure(name="open a bucket of a million chunks", value=took, unit=" s", told=words, good=8, wanted=5)

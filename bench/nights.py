@@ -35,15 +35,15 @@ def _promises(days: int, devices: int) -> Iterator[Figure]:
     with_it, without = (year(devices, days=days, lined_up=lined_up, odd=False) for lined_up in (True, False))
     took = time.monotonic() - began
     kept, other = share(with_it.kept, with_it.owed), share(without.kept, without.owed)
-    told = (
+    words = (
         f"{kept:.2f} % of {with_it.owed} device mornings with the line-up, {other:.2f} % as they come ({days} nights twice in {took:.0f} s)"
     )
     ratio = (100 - kept) / max(0.0001, 100 - other)
-    yield Figure(name="promises broken with the line-up against without", value=ratio, unit="", told=told, good=1.0, wanted=0.7)
+    yield Figure(name="promises broken with the line-up against without", value=ratio, unit="", told=words, good=1.0, wanted=0.7)
     ends, others = median(with_it.finishes) / 3600, median(without.finishes) / 3600
     said = f"last run ends {ends:.2f} h after opening, {others:.2f} h as they come (medians of nights; the window has 8 h)"
     yield Figure(name="end of the night against without", value=ends / others, unit="", told=said, good=1.0, wanted=0.9)
-    lost = [told.no_place + told.outside for told in (with_it, without)]
+    lost = [one.no_place + one.outside for one in (with_it, without)]
     said = (
         f"{with_it.no_place} found no place and {with_it.outside} ended late with it, {without.no_place} and {without.outside} as they "
         f"come; {with_it.said_beforehand} were said in the afternoons"
@@ -55,27 +55,29 @@ def _promises(days: int, devices: int) -> Iterator[Figure]:
 
 def _alarms(days: int, devices: int) -> Iterator[Figure]:
     began = time.monotonic()
-    told = year(devices, days=days, lined_up=True, odd=True)
+    a_year = year(devices, days=days, lined_up=True, odd=True)
     took = time.monotonic() - began
-    alarms = sum(told.false_alarms.values())
-    by_code = ", ".join(f"{code} {count}" for code, count in told.false_alarms.most_common()) or "none"
+    alarms = sum(a_year.false_alarms.values())
+    by_code = ", ".join(f"{code} {count}" for code, count in a_year.false_alarms.most_common()) or "none"
     months = days / 30.4
-    said = f"{alarms} in {months:.1f} months of {devices} devices, {told.came} backups ({by_code}; {took:.0f} s)"
+    said = f"{alarms} in {months:.1f} months of {devices} devices, {a_year.came} backups ({by_code}; {took:.0f} s)"
     yield Figure(name="false alarms a month, 500 devices", value=alarms / months * 500 / devices, unit="", told=said, good=10, wanted=4)
-    said = f"{told.found} of {told.injected} spoilt on purpose"
-    yield Figure(name="anomalies found", value=share(told.found, told.injected), unit=" %", told=said, good=85, wanted=95, higher=True)
+    said = f"{a_year.found} of {a_year.injected} spoilt on purpose"
+    yield Figure(name="anomalies found", value=share(a_year.found, a_year.injected), unit=" %", told=said, good=85, wanted=95, higher=True)
 
 
 def _estimates() -> Iterator[Figure]:
-    found = rests(600)
-    naive = share(found.within_naive, found.runs)
+    rested = rests(600)
+    naive = share(rested.within_naive, rested.runs)
     said = (
-        f"{found.within} of {found.runs} runs within ±20 % of what remained at a quarter of their time; counting bytes only {naive:.0f} %"
+        f"{rested.within} of {rested.runs} runs within ±20 % of what remained at a quarter of their time; counting bytes only {naive:.0f} %"
     )
-    yield Figure(name="estimate at a quarter", value=share(found.within, found.runs), unit=" %", told=said, good=80, wanted=90, higher=True)
-    said = f"the truth lay inside of the range in {found.inside_range} of {found.runs}"
     yield Figure(
-        name="estimate's range holds", value=share(found.inside_range, found.runs), unit=" %", told=said, good=80, wanted=90, higher=True
+        name="estimate at a quarter", value=share(rested.within, rested.runs), unit=" %", told=said, good=80, wanted=90, higher=True
     )
-    said = f"in {found.crept} of {found.runs} runs the far end moved away by more than a tenth in the second half"
-    yield Figure(name="estimate creeps", value=share(found.crept, found.runs), unit=" %", told=said, good=10, wanted=5)
+    said = f"the truth lay inside of the range in {rested.inside_range} of {rested.runs}"
+    yield Figure(
+        name="estimate's range holds", value=share(rested.inside_range, rested.runs), unit=" %", told=said, good=80, wanted=90, higher=True
+    )
+    said = f"in {rested.crept} of {rested.runs} runs the far end moved away by more than a tenth in the second half"
+    yield Figure(name="estimate creeps", value=share(rested.crept, rested.runs), unit=" %", told=said, good=10, wanted=5)

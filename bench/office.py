@@ -52,8 +52,8 @@ def large_office(*, devices: int = DEVICES, nights: int = NIGHTS) -> Iterator[tu
         call_command("migrate", verbosity=0, interactive=False)
         began = time.monotonic()
         rows = _filled(devices, nights)
-        told = f"{devices} devices, {rows:,} runs (put in within {time.monotonic() - began:.0f} s)".replace(",", "\u202f")
-        yield {**os.environ, "PYTHONPATH": str(ROOT)}, told
+        words = f"{devices} devices, {rows:,} runs (put in within {time.monotonic() - began:.0f} s)".replace(",", "\u202f")
+        yield {**os.environ, "PYTHONPATH": str(ROOT)}, words
     finally:
         cluster.remove()
         shutil.rmtree(data, ignore_errors=True)
@@ -61,16 +61,16 @@ def large_office(*, devices: int = DEVICES, nights: int = NIGHTS) -> Iterator[tu
 
 def answers(*, devices: int = DEVICES, nights: int = NIGHTS) -> Iterator[Figure]:
     """Today, a page of the history with and without a filter, and its totals. Raises AssertionError for a page that asks more often."""
-    with large_office(devices=devices, nights=nights) as (_, told):
-        yield from asked(told)
+    with large_office(devices=devices, nights=nights) as (_, words):
+        yield from asked(words)
 
 
-def stores_asked(told: str) -> Iterator[Figure]:
+def stores_asked(words: str) -> Iterator[Figure]:
     """What Storage and the page of a store ask the server that Django is set up for."""
     from server.storage.models import Store
 
     yield from _pages(
-        told,
+        words,
         ("Storage: its stores", "/api/stores", 150, 100),
         ("Storage: sums of copies", "/api/copies/sums", 150, 100),
         ("Storage: the next copies", "/api/copies?page_size=8", 150, 100),
@@ -78,10 +78,10 @@ def stores_asked(told: str) -> Iterator[Figure]:
     )
 
 
-def asked(told: str) -> Iterator[Figure]:
+def asked(words: str) -> Iterator[Figure]:
     """The pages of the office that Django is set up for."""
     yield from _pages(
-        told,
+        words,
         ("today", "/api/today", 150, 100),
         ("history", "/api/runs", 150, 100),
         ("history of a team's failures", "/api/runs?team=1&outcome=did_not", 150, 100),
@@ -89,14 +89,14 @@ def asked(told: str) -> Iterator[Figure]:
     )
 
 
-def _pages(told: str, *pages: tuple[str, str, float, float]) -> Iterator[Figure]:
+def _pages(words: str, *pages: tuple[str, str, float, float]) -> Iterator[Figure]:
     """(name, address, good, wanted) of each. Raises AssertionError for a page that asks more often."""
     ask = _asking()
     for name, path, good, wanted in pages:
         spent, queries, size = ask(path)
         limit = QUERIES.get(path.partition("?")[0], QUERIES_OF_A_STORE)
         assert queries <= limit, f"{path} asks the database {queries} times"
-        said = f"{spent:.0f} ms, {queries} queries, {size} bytes; {told}"
+        said = f"{spent:.0f} ms, {queries} queries, {size} bytes; {words}"
         yield Figure(name=f"{name} at the server", value=spent, unit=" ms", told=said, good=good, wanted=wanted)
 
 
@@ -250,15 +250,15 @@ def _copy(model: Any, rows: list[dict[str, Any]]) -> None:
     """COPY the rows into a model's table; what a row does not say is as the model says for a new one."""
     from django.db import connection
 
-    given, more = list(rows[0]), {}
+    first, more = list(rows[0]), {}
     for field in model._meta.concrete_fields:
-        if field.column not in given and not field.primary_key:
+        if field.column not in first and not field.primary_key:
             default = field.get_default()
             more[field.column] = json.dumps(default) if isinstance(default, list | dict) else default
-    columns = given + list(more)
+    columns = first + list(more)
     with connection.cursor() as cursor, cursor.copy(f"copy {model._meta.db_table} ({', '.join(columns)}) from stdin") as line:
         for row in rows:
-            line.write_row([_text(row[name]) for name in given] + list(more.values()))
+            line.write_row([_text(row[name]) for name in first] + list(more.values()))
 
 
 def _text(value: Any) -> Any:

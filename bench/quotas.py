@@ -86,29 +86,34 @@ def quotas(folder: Path, *, devices: int) -> Iterator[Figure]:
     (folder / "store").mkdir(parents=True)
     many = min(devices, 50)
     fill(folder / "store", devices=many, nights=60, items=8_200, new=200)
-    told = _alone(folder, "read") | _alone(folder, "measured")
-    size = f"{told['devices']} devices, {told['backups']} backups, {told['chunks']:,} chunks"
-    yield Figure(name="by device, from a warm index", value=told["by_device"], unit=" s", told=size, good=3, wanted=2)
-    yield Figure(name="the same, all trees read anew", value=told["anew"], unit=" s", told="as once a night", good=10, wanted=6)
+    measured = _alone(folder, "read") | _alone(folder, "measured")
+    size = f"{measured['devices']} devices, {measured['backups']} backups, {measured['chunks']:,} chunks"
+    yield Figure(name="by device, from a warm index", value=measured["by_device"], unit=" s", told=size, good=3, wanted=2)
+    yield Figure(name="the same, all trees read anew", value=measured["anew"], unit=" s", told="as once a night", good=10, wanted=6)
     yield Figure(
-        name="memory for that", value=told["peak"] / 1e6, unit=" MB", told="at its highest, of the whole process", good=400, wanted=300
+        name="memory for that", value=measured["peak"] / 1e6, unit=" MB", told="at its highest, of the whole process", good=400, wanted=300
     )
-    yield Figure(name="by backup and by kind", value=told["by_backup_and_kind"], unit=" s", told=size, good=9, wanted=6)
+    yield Figure(name="by backup and by kind", value=measured["by_backup_and_kind"], unit=" s", told=size, good=9, wanted=6)
     yield Figure(
-        name="what a set of removals frees", value=told["removals"], unit=" ms", told=f"{told['removed']} backups", good=300, wanted=200
+        name="what a set of removals frees",
+        value=measured["removals"],
+        unit=" ms",
+        told=f"{measured['removed']} backups",
+        good=300,
+        wanted=200,
     )
     yield Figure(
-        name="making room: first proposal", value=told["proposal"], unit=" s", told="a move a device in two steps", good=3, wanted=2
+        name="making room: first proposal", value=measured["proposal"], unit=" s", told="a move a device in two steps", good=3, wanted=2
     )
-    yield Figure(name="the same of 500 devices", value=told["proposal_500"], unit=" s", told="500 moves in one step", good=5, wanted=3)
+    yield Figure(name="the same of 500 devices", value=measured["proposal_500"], unit=" s", told="500 moves in one step", good=5, wanted=3)
     yield _night()
 
 
 def _alone(folder: Path, what: str) -> dict[str, float]:
     """In a process of its own, so that its memory is that of this alone."""
     command = [sys.executable, "-m", "bench.quotas", what, os.fspath(folder / "store"), os.fspath(folder / "trees")]
-    found: dict[str, float] = json.loads(subprocess.run(command, check=True, capture_output=True, text=True).stdout)
-    return found
+    measured: dict[str, float] = json.loads(subprocess.run(command, check=True, capture_output=True, text=True).stdout)
+    return measured
 
 
 def _night() -> Figure:
@@ -153,10 +158,10 @@ def _measured(folder: Path, trees: Path) -> dict[str, float]:
     teams = {manifest.device: manifest.device[-1] for manifest in accounts.manifests}
     books = Books(accounts, teams)
     assert sum(row.share.fair_bytes for row in books.teams.values()) + books.nobodys.sum_bytes == accounts.stored_bytes
-    found: dict[str, float] = {"by_device": time.perf_counter() - began}
+    measured: dict[str, float] = {"by_device": time.perf_counter() - began}
     peak = re.search(r"VmHWM:\s+(\d+) kB", Path("/proc/self/status").read_text())
     assert peak is not None
-    found |= {
+    measured |= {
         "peak": int(peak[1]) * 1024,
         "devices": len(books.devices),
         "backups": len(accounts.manifests),
@@ -168,20 +173,20 @@ def _measured(folder: Path, trees: Path) -> dict[str, float]:
             books.backups_of(device)
             books.kinds_of(device)
 
-    found["by_backup_and_kind"] = _timed(by_backup_and_kind)
+    measured["by_backup_and_kind"] = _timed(by_backup_and_kind)
     going = [manifest.id for manifest in accounts.manifests[::5]]
-    found |= {"removed": len(going), "removals": min(_timed(lambda: accounts.alone_bytes(going)) for _ in range(3)) * 1000}
+    measured |= {"removed": len(going), "removals": min(_timed(lambda: accounts.alone_bytes(going)) for _ in range(3)) * 1000}
     of: dict[str, list[bytes]] = {}
     for manifest in accounts.manifests:
         of.setdefault(manifest.device, []).append(manifest.id)
     moves = [_move(f"third {device}", Rung.THIRD_COPIES, ids[1::2]) for device, ids in of.items()]
     moves += [_move(f"thin {device}", Rung.THINNING, ids[2::2]) for device, ids in of.items()]
     everything = accounts.alone_bytes([id for move in moves for id in move.going])
-    found["proposal"] = _timed(lambda: propose(moves, everything * 3 // 4, accounts.alone_bytes))
+    measured["proposal"] = _timed(lambda: propose(moves, everything * 3 // 4, accounts.alone_bytes))
     parts = [_move(f"{device} {n}", Rung.THIRD_COPIES, ids[n * 6 + 1 : n * 6 + 6]) for device, ids in of.items() for n in range(10)]
     part = accounts.alone_bytes([id for move in parts for id in move.going])
-    found["proposal_500"] = _timed(lambda: propose(parts, part // 2, accounts.alone_bytes))
-    return found
+    measured["proposal_500"] = _timed(lambda: propose(parts, part // 2, accounts.alone_bytes))
+    return measured
 
 
 def _move(key: str, rung: Rung, going: Sequence[bytes]) -> Move:

@@ -59,9 +59,9 @@ def _killing(office: Installation, rounds: int) -> Iterator[Figure]:
         print(f"  round {number + 1}: {name} back after {time.monotonic() - began:.1f} s", file=sys.stderr, flush=True)
     until(office.healthy, SETTLE_SECONDS, "it did not become healthy again")
     until(lambda: not _running(waiting=True), SETTLE_SECONDS, "runs did not end")
-    told = ", ".join(f"{name} {seconds:.1f}" for name, seconds in sorted(slowest.items()))
+    words = ", ".join(f"{name} {seconds:.1f}" for name, seconds in sorted(slowest.items()))
     yield Figure(
-        name="processes back", value=max(slowest.values()), unit=" s", told=f"slowest of {rounds} kills: {told}", good=10, wanted=5
+        name="processes back", value=max(slowest.values()), unit=" s", told=f"slowest of {rounds} kills: {words}", good=10, wanted=5
     )
     yield Figure(
         name="killed runs taken up",
@@ -218,12 +218,12 @@ def _compared(office: Installation) -> tuple[int, int]:
 
 def _stuck() -> set[tuple[str, Any]]:
     """What is under way now and has not ended after a while."""
-    found = _under_way()
+    under_way = _under_way()
     end = time.monotonic() + SETTLE_SECONDS
-    while found and time.monotonic() < end:
+    while under_way and time.monotonic() < end:
         time.sleep(1)
-        found &= _under_way()
-    return found
+        under_way &= _under_way()
+    return under_way
 
 
 def _under_way() -> set[tuple[str, Any]]:
@@ -236,4 +236,4 @@ def _under_way() -> set[tuple[str, Any]]:
         "imports": Import.objects.filter(state__in=("scanning", "waiting", "importing")),
         "copy": Copy.objects.filter(state="copying"),
     }
-    return {(what, id) for what, found in rows.items() for id in found.values_list("id", flat=True)}
+    return {(what, id) for what, of_state in rows.items() for id in of_state.values_list("id", flat=True)}

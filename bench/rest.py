@@ -37,11 +37,11 @@ def rests(count: int, seed: int = 7) -> Rests:
         guess = None
         for at, done, read in marks:
             rest.tell(at, done_items=done, done_bytes=read, all_items=items, all_bytes=size)
-            found = rest.rest(at)
-            if found is not None:
-                ends.append((at, at + found.most))
-            if shown is None and at >= total / 4 and found is not None:
-                shown, left = found, total - at
+            seconds = rest.rest(at)
+            if seconds is not None:
+                ends.append((at, at + seconds.most))
+            if shown is None and at >= total / 4 and seconds is not None:
+                shown, left = seconds, total - at
                 guess = (size - read) / (read / at) if read else float("inf")
         if shown is None:
             continue

@@ -53,11 +53,11 @@ def _core(rounds: int) -> Iterator[Figure]:
     arrays = min(_timed(lambda: _without_reasons(pile))[0] for _ in range(rounds))
     integers = min(_timed(lambda: _plain_integers(pile))[0] for _ in range(1))
     best = min(seconds for seconds, _ in times)
-    told = (
+    words = (
         f"{len(pile.at):,} copies, {kept:,} kept, each with its reasons; the arrays made and sorted in {loaded:.2f} s; beside it one store "
         f"of them ({len(pile.at) // STORES:,}) without reasons {arrays * 1000:.0f} ms as arrays, {integers * 1000:.0f} ms as plain integers"
     ).replace(",", "\u202f")
-    yield Figure(name="1.5 million copies judged", value=best, unit=" s", told=told, good=3, wanted=1.5)
+    yield Figure(name="1.5 million copies judged", value=best, unit=" s", told=words, good=3, wanted=1.5)
 
 
 def _without_reasons(pile: Pile) -> int:
@@ -100,12 +100,12 @@ def _plain_integers(pile: Pile) -> int:
 
 
 def _server(devices: int) -> Iterator[Figure]:
-    with large_office(devices=devices, nights=KEPT_BACKUPS + 6) as (_, told):
+    with large_office(devices=devices, nights=KEPT_BACKUPS + 6) as (_, words):
         _everything_there()
         yield _preview(38, good=2, wanted=1)
         yield _preview(devices, good=10, wanted=5)
         yield _a_night(devices)
-        yield _a_future(told)
+        yield _a_future(words)
 
 
 def _everything_there() -> None:
@@ -138,9 +138,9 @@ def _preview(devices: int, *, good: float, wanted: float) -> Figure:
     aside.delete()  # so that the plan has so many devices
     plan.keep_daily, plan.keep_monthly = 3, 2
     change = Change(plan=plan, stores=stores, followers=followers, seen="", word="")
-    seconds, found = _timed(lambda: consequences(change, now=timezone.now()))
+    seconds, foreseen = _timed(lambda: consequences(change, now=timezone.now()))
     Assignment.objects.bulk_create(Assignment(device_id=device, plan_id=of, since=since) for device, of, since in rows)
-    said = f"{found.leaves + found.stays} backups laid over their history twice, {found.leaves} would leave"
+    said = f"{foreseen.leaves + foreseen.stays} backups laid over their history twice, {foreseen.leaves} would leave"
     return Figure(name=f"preview of a rule change for {devices} devices", value=seconds, unit=" s", told=said, good=good, wanted=wanted)
 
 
@@ -174,7 +174,7 @@ def _a_night(devices: int) -> Figure:
     return Figure(name=f"a night's application for {devices} devices", value=seconds, unit=" s", told=said, good=120, wanted=60)
 
 
-def _a_future(told: str) -> Figure:
+def _a_future(words: str) -> Figure:
     from django.utils import timezone
 
     from server.fleet.models import Device
@@ -182,7 +182,7 @@ def _a_future(told: str) -> Figure:
 
     times = [_timed(lambda one=device: future(one, None, now=timezone.now()))[0] for device in Device.objects.all()[:15]]  # type: ignore[misc]
     return Figure(
-        name="a device's future for 365 days", value=median(times) * 1000, unit=" ms", told=f"at the server, {told}", good=100, wanted=50
+        name="a device's future for 365 days", value=median(times) * 1000, unit=" ms", told=f"at the server, {words}", good=100, wanted=50
     )
 
 

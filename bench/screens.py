@@ -35,8 +35,8 @@ def screens(folder: Path, *, devices: int = DEVICES, nights: int = NIGHTS) -> It
     """Each figure with what was wanted of it."""
     from playwright.sync_api import sync_playwright
 
-    with large_office(devices=devices, nights=nights) as (env, told):
-        yield from asked(told)
+    with large_office(devices=devices, nights=nights) as (env, words):
+        yield from asked(words)
         processes, port = Processes(folder / "logs"), free_port()
         base = f"http://127.0.0.1:{port}"
         try:
@@ -87,18 +87,18 @@ def _wire(context: Any) -> Iterator[Figure]:
     line.send("Network.clearBrowserCache")
     sizes: dict[str, int] = {}
     kinds: dict[str, str] = {}
-    line.on("Network.responseReceived", lambda told: kinds.__setitem__(told["requestId"], told["type"]))
-    line.on("Network.loadingFinished", lambda told: sizes.__setitem__(told["requestId"], int(told["encodedDataLength"])))
+    line.on("Network.responseReceived", lambda event: kinds.__setitem__(event["requestId"], event["type"]))
+    line.on("Network.loadingFinished", lambda event: sizes.__setitem__(event["requestId"], int(event["encodedDataLength"])))
 
     def visit() -> dict[str, int]:
         sizes.clear()
         page.goto("/")
         page.locator(".cause").first.wait_for()
         page.wait_for_timeout(1500)
-        found: dict[str, int] = {}
+        by_kind: dict[str, int] = {}
         for request, size in sizes.items():
-            found[kinds.get(request, "?")] = found.get(kinds.get(request, "?"), 0) + size
-        return found
+            by_kind[kinds.get(request, "?")] = by_kind.get(kinds.get(request, "?"), 0) + size
+        return by_kind
 
     first, again = visit(), visit()
     kept = sum(again.get(kind, 0) for kind in ("Script", "Stylesheet", "Font"))

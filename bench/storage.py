@@ -34,8 +34,8 @@ Cloud = tuple[BucketAddress, Any]
 
 
 def storage(folder: Path, *, megabytes: int, rounds: int) -> Iterator[Figure]:
-    with large_office(nights=60) as (_, told):
-        yield from stores_asked(told)
+    with large_office(nights=60) as (_, words):
+        yield from stores_asked(words)
     yield from million()
     phone = Phone(folder / "phone", megabytes=megabytes)
     source = new_vault(folder / "source")
@@ -51,8 +51,8 @@ def storage(folder: Path, *, megabytes: int, rounds: int) -> Iterator[Figure]:
         second = backup(source, phone.root, first).manifest
         asked = _counted(target)
         copy(source, target, backups=[second.id], settled=True)
-        told = ", ".join(f"{count} {name}" for name, count in sorted(asked.items()))
-        yield Figure(name="second copy, unchanged", value=sum(asked.values()), unit=" requests", told=told, good=20, wanted=20)
+        words = ", ".join(f"{count} {name}" for name, count in sorted(asked.items()))
+        yield Figure(name="second copy, unchanged", value=sum(asked.values()), unit=" requests", told=words, good=20, wanted=20)
 
 
 def _transfers(
@@ -71,21 +71,26 @@ def _transfers(
             bare.append(_timed(partial(_put, client, packs)))
             back.append(_timed(partial(_restored, address, first, here / "back")))
             bare_back.append(_timed(partial(_get, client, packs, here / "bare")))
-    told = f", {requests * 1e9 / size:.0f} requests a GB"
-    yield _against(f"copy to {name}", size, min(ours), min(bare), more=told)
+    words = f", {requests * 1e9 / size:.0f} requests a GB"
+    yield _against(f"copy to {name}", size, min(ours), min(bare), more=words)
     yield _against(f"restore from {name}", size, min(back), min(bare_back))
 
 
 def _against(name: str, size: int, ours: float, bare: float, *, more: str = "") -> Figure:
-    told = f"{size / ours / 1e6:.0f} MB/s against {size / bare / 1e6:.0f} MB/s by boto3 alone{more}"
-    return Figure(name=name, value=bare / ours, unit=" of bare", told=told, good=0.5, wanted=0.7, higher=True)
+    words = f"{size / ours / 1e6:.0f} MB/s against {size / bare / 1e6:.0f} MB/s by boto3 alone{more}"
+    return Figure(name=name, value=bare / ours, unit=" of bare", told=words, good=0.5, wanted=0.7, higher=True)
 
 
 def _peak(address: BucketAddress, source: Path, first: Manifest, megabytes: int) -> Figure:
     words = [os.fspath(source), first.id.hex(), address.endpoint, address.bucket, address.access_key, address.secret_key]
-    told = subprocess.run([sys.executable, "-m", "bench.copied", *words], check=True, capture_output=True, text=True).stdout
+    printed = subprocess.run([sys.executable, "-m", "bench.copied", *words], check=True, capture_output=True, text=True).stdout
     return Figure(
-        name="memory of a copy", value=int(told) / 1e6, unit=" MB", told=f"peak resident, {megabytes} MB of content", good=300, wanted=200
+        name="memory of a copy",
+        value=int(printed) / 1e6,
+        unit=" MB",
+        told=f"peak resident, {megabytes} MB of content",
+        good=300,
+        wanted=200,
     )
 
 
@@ -169,9 +174,9 @@ def _counted(target: Vault) -> Counter[str]:
     for name in ("create", "read", "delete", "list"):
         real = getattr(blobs, name)
 
-        def counting(*given: Any, _real: Any = real, _name: str = name, **more: Any) -> Any:
+        def counting(*arguments: Any, _real: Any = real, _name: str = name, **more: Any) -> Any:
             asked[_name] += 1
-            return _real(*given, **more)
+            return _real(*arguments, **more)
 
         setattr(blobs, name, counting)
     return asked

@@ -57,7 +57,7 @@ def backup(vault: Vault, root: Path, previous: Manifest | None = None) -> Captur
 def restore(vault: Vault, manifest: Manifest, into: Path) -> int:
     """How many items were restored."""
     vault.refresh()
-    items = ((stored.item.id, stored) for found in manifest.kinds for stored in vault.items(manifest, found.kind))
+    items = ((stored.item.id, stored) for summary in manifest.kinds for stored in vault.items(manifest, summary.kind))
     destination = FolderDestination(into)
     destination.prepare()
     return extract(vault, items, [], destination).items

@@ -67,7 +67,7 @@ def year(count: int, *, days: int, lined_up: bool, odd: bool, seed: int = 11) ->
     devices = office(count, seed)
     known = {device.key: _Known(deque(maxlen=OWN)) for device in devices}
     chance = random.Random(seed + 1)
-    told = Year()
+    result = Year()
     nightly = Recurrence(rule="FREQ=DAILY", start=datetime.combine(date(2026, 1, 1), time(22)), zone=ZONE)
     window = Window(opens=time(22), closes=time(6))
     begin = datetime(2026, 1, 1, 12, tzinfo=UTC)
@@ -77,12 +77,12 @@ def year(count: int, *, days: int, lined_up: bool, odd: bool, seed: int = 11) ->
             device.live_a_day()
         brought = {device.key: device.tonight(night) for device in devices}
         wanted = [device for device in devices if not brought[device.key].leave]
-        order = _order(wanted, known, slot, told) if lined_up else _shuffled(wanted, chance)
-        _night(order, brought, known, slot, told, again=lined_up)
+        order = _order(wanted, known, slot, result) if lined_up else _shuffled(wanted, chance)
+        _night(order, brought, known, slot, result, again=lined_up)
         if odd:
-            _look(devices, known, slot, told, chance)
-        _morning(devices, brought, known, slot, told)
-    return told
+            _look(devices, known, slot, result, chance)
+        _morning(devices, brought, known, slot, result)
+    return result
 
 
 def _again(waiting: list[_Waiting], known: dict[str, _Known], slot: Slot, now: datetime) -> list[_Waiting]:
@@ -116,7 +116,7 @@ def _is_late(device: Device, known: dict[str, _Known], slot: Slot) -> bool:
     return newest is None or (next_end - newest).total_seconds() > device.promise_seconds
 
 
-def _order(devices: list[Device], known: dict[str, _Known], slot: Slot, told: Year) -> list[Device]:
+def _order(devices: list[Device], known: dict[str, _Known], slot: Slot, result: Year) -> list[Device]:
     jobs = [
         LineUpJob(
             key=device.key, expected_seconds=_expected(device, known), opens=slot.opens, closes=slot.closes, store=device.store,
@@ -126,23 +126,23 @@ def _order(devices: list[Device], known: dict[str, _Known], slot: Slot, told: Ye
     ]  # fmt: skip
     placed = line_up(jobs, LineUpPlaces(readers=READERS, writers=WRITERS))
     by_key = {device.key: device for device in devices}
-    told.said_beforehand += sum(not one.fits for one in placed)
+    result.said_beforehand += sum(not one.fits for one in placed)
     return [by_key[one.key] for one in placed]
 
 
 def _shuffled(devices: list[Device], chance: random.Random) -> list[Device]:
-    found = list(devices)
-    chance.shuffle(found)
-    return found
+    order = list(devices)
+    chance.shuffle(order)
+    return order
 
 
-def _night(order: list[Device], brought: dict[str, Tonight], known: dict[str, _Known], slot: Slot, told: Year, *, again: bool) -> None:
+def _night(order: list[Device], brought: dict[str, Tonight], known: dict[str, _Known], slot: Slot, result: Year, *, again: bool) -> None:
     """Runs start as places become free, in the given order; what fails is tried again as the rules say."""
     waiting: list[_Waiting] = [(slot.opens, place, device, 0) for place, device in enumerate(order)]
     heapq.heapify(waiting)
     running: list[tuple[datetime, str]] = []
     now, last, lined_up_at = slot.opens, slot.opens, slot.closes - LAST_HOURS
-    told.runs += len(order)
+    result.runs += len(order)
     while waiting:
         if again and lined_up_at <= now < slot.closes:
             lined_up_at = now + LINE_UP_EVERY
@@ -156,8 +156,8 @@ def _night(order: list[Device], brought: dict[str, Tonight], known: dict[str, _K
                 started = entry
                 break
         if now >= slot.closes:
-            told.missed += len(waiting)
-            told.no_place += sum(tries == 0 for _, _, _, tries in waiting)
+            result.missed += len(waiting)
+            result.no_place += sum(tries == 0 for _, _, _, tries in waiting)
             break
         if started is None:
             later = [end for end, _ in running] + [at for at, _, _, _ in waiting if at > now]
@@ -165,16 +165,16 @@ def _night(order: list[Device], brought: dict[str, Tonight], known: dict[str, _K
             continue
         waiting.remove(started)
         heapq.heapify(waiting)
-        end = _attempt(started, brought, known, slot, now, waiting, told)
+        end = _attempt(started, brought, known, slot, now, waiting, result)
         if end is not None:
             running.append((end, started[2].store))
             last = max(last, end)
-    told.finishes.append((last - slot.opens).total_seconds())
+    result.finishes.append((last - slot.opens).total_seconds())
 
 
 def _attempt(
     entry: _Waiting, brought: dict[str, Tonight], known: dict[str, _Known], slot: Slot, now: datetime,
-    waiting: list[_Waiting], told: Year,
+    waiting: list[_Waiting], result: Year,
 ) -> datetime | None:  # fmt: skip
     """When its place is free again; None when it did not take one. Puts itself back where it is tried again."""
     _, place, device, tries = entry
@@ -187,7 +187,7 @@ def _attempt(
     if error is not None:
         again = next_try(error, attempts=tries, now=now, gives_up=slot.closes)
         if again is None:
-            told.missed += 1
+            result.missed += 1
         else:
             heapq.heappush(waiting, (again, place, device, tries))
         return None
@@ -195,21 +195,21 @@ def _attempt(
         end = now + timedelta(seconds=tonight.seconds * tonight.cut_at)
         again = next_try(LinkCut("cut"), attempts=tries, now=end, gives_up=slot.closes)
         if again is None:
-            told.missed += 1
+            result.missed += 1
         else:
             heapq.heappush(waiting, (again, place, device, tries))
         return end
     end = now + timedelta(seconds=tonight.seconds)
     held = known[device.key]
     if end > slot.closes:
-        told.outside += 1
+        result.outside += 1
     held.own.appendleft(Ran(seconds=tonight.seconds, read_bytes=0))
     held.newest = end
-    told.came += 1
+    result.came += 1
     return end
 
 
-def _morning(devices: list[Device], brought: dict[str, Tonight], known: dict[str, _Known], slot: Slot, told: Year) -> None:
+def _morning(devices: list[Device], brought: dict[str, Tonight], known: dict[str, _Known], slot: Slot, result: Year) -> None:
     """Each device's standing at eight, by the rule that every screen uses."""
     morning = datetime.combine(slot.opens.astimezone(ZONE).date() + timedelta(days=1), time(8), ZONE).astimezone(UTC)
     for device in devices:
@@ -222,11 +222,11 @@ def _morning(devices: list[Device], brought: dict[str, Tonight], known: dict[str
             aside=aside,
         )
         if state.standing in OWED:
-            told.owed += 1
-            told.kept += state.standing in KEPT
+            result.owed += 1
+            result.kept += state.standing in KEPT
 
 
-def _look(devices: list[Device], known: dict[str, _Known], slot: Slot, told: Year, chance: random.Random) -> None:
+def _look(devices: list[Device], known: dict[str, _Known], slot: Slot, result: Year, chance: random.Random) -> None:
     """Anomalies of what came tonight; some of it spoilt on purpose."""
     for device in devices:
         held = known[device.key]
@@ -236,13 +236,13 @@ def _look(devices: list[Device], known: dict[str, _Known], slot: Slot, told: Yea
         if len(held.taken) >= 10 and chance.randrange(INJECTED_EVERY) == 0:
             spoilt, kinds = _spoilt(device.kinds, chance)
         one = Taken(id=str(slot.opens), at=held.newest, kinds=kinds, new_items=device.new_items)
-        found = anomalies(one, list(held.taken))
+        detected = anomalies(one, list(held.taken))
         if spoilt is None:
-            told.false_alarms.update(str(entry.code) for entry in found)
+            result.false_alarms.update(str(entry.code) for entry in detected)
             held.taken.appendleft(one)
         else:
-            told.injected += 1
-            told.found += any(entry.code in spoilt for entry in found)
+            result.injected += 1
+            result.found += any(entry.code in spoilt for entry in detected)
 
 
 def _spoilt(kinds: dict[str, TakenKind], chance: random.Random) -> tuple[tuple[Odd, ...], dict[str, TakenKind]]:

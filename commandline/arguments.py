@@ -25,8 +25,8 @@ def _does(name: str) -> Callable[[argparse.Namespace], int]:
     """`room.function` that carries a command out; its libraries are loaded only when it is called."""
     room, _, function = name.partition(".")
 
-    def run(given: argparse.Namespace) -> int:
-        code: int = getattr(import_module(f"commandline.{room}"), function)(given)
+    def run(options: argparse.Namespace) -> int:
+        code: int = getattr(import_module(f"commandline.{room}"), function)(options)
         return code
 
     return run
@@ -50,8 +50,8 @@ def parser() -> argparse.ArgumentParser:
     backup.add_argument("--note", default="", metavar="TEXT")
     _secret(backup, "device", "a sealed device")
 
-    found = _command(commands, "list", _does("listing.list_backups"), "every backup, newest first", "list /srv/store --json")
-    found.add_argument("--device", metavar="NAME", help="only this device's")
+    command = _command(commands, "list", _does("listing.list_backups"), "every backup, newest first", "list /srv/store --json")
+    command.add_argument("--device", metavar="NAME", help="only this device's")
 
     show = _command(commands, "show", _does("looking.show"), "what is in a backup", "show /srv/store newest --path photos")
     show.add_argument("backup", metavar="BACKUP")
@@ -171,20 +171,20 @@ def _command(
 ) -> argparse.ArgumentParser:
     """`own_secret`: the example says itself where the passphrase comes from."""
     shown = example if own_secret else f"{example} --passphrase-file pass"
-    found: argparse.ArgumentParser = commands.add_parser(
+    parser: argparse.ArgumentParser = commands.add_parser(
         name, help=what, description=f"{what[0].upper()}{what[1:]}.", epilog=f"example: ./attic vault {shown}"
     )
-    found.set_defaults(run=run)
-    found.add_argument("store", metavar=first, help="a folder, or s3://bucket/prefix")
-    found.add_argument("--endpoint", metavar="URL", help="address of an S3-compatible service")
-    found.add_argument("--json", action="store_true", help="one JSON document on standard output, nothing else")
-    _secret(found, "", first)
-    return found
+    parser.set_defaults(run=run)
+    parser.add_argument("store", metavar=first, help="a folder, or s3://bucket/prefix")
+    parser.add_argument("--endpoint", metavar="URL", help="address of an S3-compatible service")
+    parser.add_argument("--json", action="store_true", help="one JSON document on standard output, nothing else")
+    _secret(parser, "", first)
+    return parser
 
 
-def _secret(found: argparse.ArgumentParser, whose: str, what: str) -> None:
+def _secret(parser: argparse.ArgumentParser, whose: str, what: str) -> None:
     """--passphrase-file and --passphrase-fd, or --WHOSE-passphrase-file and so on."""
     prefix = f"--{whose}-" if whose else "--"
-    group = found.add_mutually_exclusive_group()
+    group = parser.add_mutually_exclusive_group()
     group.add_argument(f"{prefix}passphrase-file", type=Path, metavar="FILE", help=f"passphrase of {what}; without it you are asked")
     group.add_argument(f"{prefix}passphrase-fd", type=int, metavar="N", help=f"read the passphrase of {what} from this descriptor")

@@ -27,22 +27,22 @@ from core.vault.writer import Writer
 _MOST_SHOWN = 20
 
 
-def backup(given: argparse.Namespace) -> int:
+def backup(options: argparse.Namespace) -> int:
     """Take a backup of a folder."""
-    if not given.device.strip() or len(given.device) > 200:
+    if not options.device.strip() or len(options.device) > 200:
         raise BadInput("The device has no usable name.", field="device", remedy="Give --device a name of up to 200 characters.")
     began = time.monotonic()
-    vault = opened(given)
-    inner = unlocked(vault, given.device, given)
-    folder = Path(given.folder)
-    link = TreeLink(folder, leave_out=[] if given.store.startswith("s3://") else [Path(given.store)])
+    vault = opened(options)
+    inner = unlocked(vault, options.device, options)
+    folder = Path(options.folder)
+    link = TreeLink(folder, leave_out=[] if options.store.startswith("s3://") else [Path(options.store)])
     writer = Writer(vault, inner=inner)
-    previous = newest_of(vault, given.device)
+    previous = newest_of(vault, options.device)
     request = Request(
-        device=previous.device if previous else given.device,
-        device_told={"name": given.device},
+        device=previous.device if previous else options.device,
+        device_told={"name": options.device},
         kinds=tuple(KIND_CODES),
-        note=given.note,
+        note=options.note,
         zone="UTC",
     )
     meter = Meter("Backing up")
@@ -54,10 +54,10 @@ def backup(given: argparse.Namespace) -> int:
         captured = Capture(link, writer, request, clock=now, on_progress=tell).run(previous)
     finally:
         meter.close()
-    return _told_backup(given, captured, seconds=time.monotonic() - began)
+    return _told_backup(options, captured, seconds=time.monotonic() - began)
 
 
-def _told_backup(given: argparse.Namespace, captured: Captured, *, seconds: float) -> int:
+def _told_backup(options: argparse.Namespace, captured: Captured, *, seconds: float) -> int:
     manifest = captured.manifest
     skipped = [{"path": entry.name, "code": entry.code, "reason": reason_of(entry.code, entry.detail)} for entry in captured.skipped]
     document = {
@@ -73,7 +73,7 @@ def _told_backup(given: argparse.Namespace, captured: Captured, *, seconds: floa
         f"Backup {manifest.id.hex()} is complete: {manifest.items} items, {iec(manifest.size_bytes)}.",
         f"{iec(captured.read_bytes)} were read and {iec(captured.stored_bytes)} stored in {seconds:.1f} seconds.",
     ]
-    answer(document, lines, as_json=given.json)
+    answer(document, lines, as_json=options.json)
     for entry in skipped[:_MOST_SHOWN]:
         remark(f"left out: {entry['path']}: {entry['reason']}")
     if len(skipped) > _MOST_SHOWN:
@@ -81,20 +81,20 @@ def _told_backup(given: argparse.Namespace, captured: Captured, *, seconds: floa
     return DAMAGE if any(matters(entry.code) for entry in captured.skipped) else DONE
 
 
-def restore(given: argparse.Namespace) -> int:
+def restore(options: argparse.Namespace) -> int:
     """Write a backup, or parts of it, into an empty folder."""
-    vault = opened(given)
-    manifest = ready(vault, given.backup, given)
-    for code in given.kind or ():
+    vault = opened(options)
+    manifest = ready(vault, options.backup, options)
+    for code in options.kind or ():
         kind_of(code)
-    paths = [path.strip("/") for path in given.path or ()]
+    paths = [path.strip("/") for path in options.path or ()]
     gone: dict[str, int] = {}
-    whole = not paths and not given.kind
+    whole = not paths and not options.kind
     above: set[str] = set()
     """Folders of what was chosen."""
 
     def files() -> Iterator[tuple[str, Stored]]:
-        for _, path, stored in chosen(vault, manifest, paths, given.kind or [], gone):
+        for _, path, stored in chosen(vault, manifest, paths, options.kind or [], gone):
             if not whole:
                 above.update(path[:at] for at, letter in enumerate(path) if letter == "/")
             yield path, stored
@@ -110,7 +110,7 @@ def restore(given: argparse.Namespace) -> int:
         if not sizes and not gone:
             raise BadInput("Nothing in this backup fits.", field="path", remedy="Look with `show` what is in it.")
         total_bytes = sum(sizes)
-    destination = FolderDestination(Path(given.dest))
+    destination = FolderDestination(Path(options.dest))
     try:
         destination.prepare()
     except FileExistsError as error:
@@ -125,8 +125,8 @@ def restore(given: argparse.Namespace) -> int:
         damaged.append({"kind": kind, "path": "", "reason": f"{count} items cannot even be named: their list is damaged."})
     answer(
         {"items": extracted.items, "bytes": extracted.size_bytes, "damaged": damaged},
-        [f"{extracted.items} items, {iec(extracted.size_bytes)}, were restored to {given.dest}."],
-        as_json=given.json,
+        [f"{extracted.items} items, {iec(extracted.size_bytes)}, were restored to {options.dest}."],
+        as_json=options.json,
     )
     for entry in damaged[:_MOST_SHOWN]:
         remark(f"not restored: {entry['path']}: {entry['reason']}")

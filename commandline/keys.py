@@ -12,84 +12,84 @@ from core.vault.key_slots import add_passphrase, add_recovery_code, change_passp
 from core.vault.sealed_devices import key_of, seal_device
 
 
-def list_slots(given: argparse.Namespace) -> int:
+def list_slots(options: argparse.Namespace) -> int:
     """Every slot, without its secret."""
-    found = slots(opened_backups(given))
+    listed = slots(opened_backups(options))
     document = [
-        {"slot": told.id.hex(), "kind": told.kind.value, "label": told.label, "device": told.device, "made_at": instant(told.made_at)}
-        for told in found
+        {"slot": one.id.hex(), "kind": one.kind.value, "label": one.label, "device": one.device, "made_at": instant(one.made_at)}
+        for one in listed
     ]
     lines = [
         f"{row['slot']}  {row['made_at']}  {row['kind']:<13}  {row['label']}" + (f" of {row['device']}" if row["device"] else "")
         for row in document
     ]
-    answer(document, lines, as_json=given.json)
+    answer(document, lines, as_json=options.json)
     return DONE
 
 
-def add(given: argparse.Namespace) -> int:
+def add(options: argparse.Namespace) -> int:
     """Another passphrase, another recovery code, or a key of its own for a device."""
-    vault = opened_backups(given)
+    vault = opened_backups(options)
     keys = None
-    if given.device:
-        if key_of(vault, given.device) is None:
-            new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask=f"New passphrase of {given.device}")
-            _, code = seal_device(vault, given.device, new, now=now(), policy=stores.POLICY)
+    if options.device:
+        if key_of(vault, options.device) is None:
+            new = new_passphrase(options.new_passphrase_file, options.new_passphrase_fd, ask=f"New passphrase of {options.device}")
+            _, code = seal_device(vault, options.device, new, now=now(), policy=stores.POLICY)
             lines = [
-                f"{given.device} is sealed from its next backup on: that needs this passphrase.",
-                f"Recovery code of {given.device}: {code}",
+                f"{options.device} is sealed from its next backup on: that needs this passphrase.",
+                f"Recovery code of {options.device}: {code}",
             ]
-            answer({"device": given.device, "recovery_code": code}, lines, as_json=given.json)
+            answer({"device": options.device, "recovery_code": code}, lines, as_json=options.json)
             return DONE
-        keys = unlocked(vault, given.device, given)
-    if given.recovery_code:
-        code = add_recovery_code(vault, label=given.label or "recovery code", now=now(), keys=keys, device=given.device or "")
-        answer({"recovery_code": code}, [f"Recovery code: {code}"], as_json=given.json)
+        keys = unlocked(vault, options.device, options)
+    if options.recovery_code:
+        code = add_recovery_code(vault, label=options.label or "recovery code", now=now(), keys=keys, device=options.device or "")
+        answer({"recovery_code": code}, [f"Recovery code: {code}"], as_json=options.json)
         return DONE
-    new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask="New passphrase")
+    new = new_passphrase(options.new_passphrase_file, options.new_passphrase_fd, ask="New passphrase")
     id = add_passphrase(
-        vault, new, label=given.label or "passphrase", now=now(), keys=keys, device=given.device or "", policy=stores.POLICY
+        vault, new, label=options.label or "passphrase", now=now(), keys=keys, device=options.device or "", policy=stores.POLICY
     )
-    answer({"slot": id.hex()}, [f"Slot {id.hex()} is added."], as_json=given.json)
+    answer({"slot": id.hex()}, [f"Slot {id.hex()} is added."], as_json=options.json)
     return DONE
 
 
-def change(given: argparse.Namespace) -> int:
+def change(options: argparse.Namespace) -> int:
     """Another passphrase instead of the one that was given."""
-    vault = opened_backups(given)
-    file, descriptor = given.passphrase_file, given.passphrase_fd
-    if given.device:
-        file, descriptor = given.device_passphrase_file, given.device_passphrase_fd
-    if descriptor is not None and not given.device:
+    vault = opened_backups(options)
+    file, descriptor = options.passphrase_file, options.passphrase_fd
+    if options.device:
+        file, descriptor = options.device_passphrase_file, options.device_passphrase_fd
+    if descriptor is not None and not options.device:
         raise BadInput("A descriptor can be read only once.", field="passphrase_fd", remedy="Use --passphrase-file for this command.")
-    slot = _slot(vault, given.slot) if given.slot else None
+    slot = _slot(vault, options.slot) if options.slot else None
     old = passphrase(file, descriptor, ask="Old passphrase")
-    new = new_passphrase(given.new_passphrase_file, given.new_passphrase_fd, ask="New passphrase")
-    changed = change_passphrase(vault, old, new, now=now(), device=given.device or "", slot=slot, policy=stores.POLICY)
-    whose = f"of {given.device}" if given.device else "of this store"
+    new = new_passphrase(options.new_passphrase_file, options.new_passphrase_fd, ask="New passphrase")
+    changed = change_passphrase(vault, old, new, now=now(), device=options.device or "", slot=slot, policy=stores.POLICY)
+    whose = f"of {options.device}" if options.device else "of this store"
     lines = [f"The passphrase {whose} is changed."]
     if changed.still_opens:
         lines.append("The old one opens it still, through another slot: look with `keys list`, and change that one with --slot.")
-    elif given.device:
+    elif options.device:
         lines.append("The old one opens nothing here any more. Where its backups were copied to, it does until the next `copy` to there.")
     else:
         lines.append("The old one opens this store no more. Other stores have passphrases of their own.")
-    answer({"slot": changed.slot.hex(), "old_still_opens": changed.still_opens}, lines, as_json=given.json)
+    answer({"slot": changed.slot.hex(), "old_still_opens": changed.still_opens}, lines, as_json=options.json)
     return DONE
 
 
-def remove(given: argparse.Namespace) -> int:
+def remove(options: argparse.Namespace) -> int:
     """A slot goes."""
-    vault = opened_backups(given)
-    id = _slot(vault, given.slot)
+    vault = opened_backups(options)
+    id = _slot(vault, options.slot)
     remove_slot(vault, id)
-    answer({"removed": id.hex()}, ["The slot is removed."], as_json=given.json)
+    answer({"removed": id.hex()}, ["The slot is removed."], as_json=options.json)
     return DONE
 
 
-def _slot(vault: Backups, told: str) -> bytes:
+def _slot(vault: Backups, begin: str) -> bytes:
     """From the beginning of an id. Raises BadInput."""
-    found = [one.id for one in slots(vault) if one.id.hex().startswith(told.lower()) and told]
-    if len(found) != 1:
-        raise BadInput(f"{len(found)} slots begin with {told}.", field="slot", remedy="Look with `keys list` which there are.")
-    return found[0]
+    ids = [one.id for one in slots(vault) if one.id.hex().startswith(begin.lower()) and begin]
+    if len(ids) != 1:
+        raise BadInput(f"{len(ids)} slots begin with {begin}.", field="slot", remedy="Look with `keys list` which there are.")
+    return ids[0]

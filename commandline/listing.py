@@ -12,10 +12,10 @@ from core.vault.errors import NoSuchBackup
 from core.vault.manifests import Manifest
 
 
-def list_backups(given: argparse.Namespace) -> int:
+def list_backups(options: argparse.Namespace) -> int:
     """Every backup, newest first."""
-    vault = opened_backups(given)
-    manifests = [manifest for manifest in vault.manifests() if given.device is None or given.device in names_of(manifest)]
+    vault = opened_backups(options)
+    manifests = [manifest for manifest in vault.manifests() if options.device is None or options.device in names_of(manifest)]
     document = [
         {
             "backup": manifest.id.hex(),
@@ -29,7 +29,7 @@ def list_backups(given: argparse.Namespace) -> int:
     lines = [
         f"{row['backup']}  {row['finished_at']}  {row['items']:>9}  {iec(_count(row['bytes'])):>10}  {row['device']}" for row in document
     ]
-    answer(document, lines or ["There is no backup here."], as_json=given.json)
+    answer(document, lines or ["There is no backup here."], as_json=options.json)
     for name, reason in vault.unreadable.items():
         remark(f"cannot be read: {name}: {reason}")
     return DAMAGE if vault.unreadable else DONE
@@ -48,18 +48,18 @@ def newest_of(vault: Backups, device: str) -> Manifest | None:
     return next((manifest for manifest in vault.manifests() if device in names_of(manifest)), None)
 
 
-def backup_id(vault: Backups, told: str) -> bytes:
+def backup_id(vault: Backups, begin: str) -> bytes:
     """From a whole id, a beginning that only one has, or `newest`. Raises NoSuchBackup, BadInput."""
-    if told == "newest":
+    if begin == "newest":
         manifests = vault.manifests()
         if not manifests:
             raise NoSuchBackup("There is no backup here.")
         return manifests[0].id
-    ids = [id for id in vault.backup_ids() if told and id.hex().startswith(told.lower())]
+    ids = [id for id in vault.backup_ids() if begin and id.hex().startswith(begin.lower())]
     if len(ids) > 1:
-        raise BadInput(f"{len(ids)} backups begin with {told}.", field="backup", remedy="Give more of its id.")
+        raise BadInput(f"{len(ids)} backups begin with {begin}.", field="backup", remedy="Give more of its id.")
     if not ids:
-        raise NoSuchBackup(f"The store holds no backup {told}.", remedy="Look with `list` which there are.")
+        raise NoSuchBackup(f"The store holds no backup {begin}.", remedy="Look with `list` which there are.")
     return ids[0]
 
 

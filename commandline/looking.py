@@ -20,13 +20,13 @@ FAMILY = "folder"
 """Of backups that were made of a folder: their items have paths."""
 
 
-def show(given: argparse.Namespace) -> int:
+def show(options: argparse.Namespace) -> int:
     """What is in a backup."""
-    vault = opened(given)
-    manifest = ready(vault, given.backup, given)
+    vault = opened(options)
+    manifest = ready(vault, options.backup, options)
     gone: dict[str, int] = {}
-    wanted = list(chosen(vault, manifest, [given.path] if given.path else [], [], gone))
-    kinds = [{"kind": found.kind, "items": found.items, "bytes": found.size_bytes} for found in manifest.kinds]
+    wanted = list(chosen(vault, manifest, [options.path] if options.path else [], [], gone))
+    kinds = [{"kind": summary.kind, "items": summary.items, "bytes": summary.size_bytes} for summary in manifest.kinds]
     items = [
         {"kind": kind, "path": shown_path(path), "bytes": stored.item.size_bytes, "modified": stored.item.modified.isoformat()}
         for kind, path, stored in wanted
@@ -42,17 +42,17 @@ def show(given: argparse.Namespace) -> int:
     lines = [f"{device_name(manifest)}, {instant(manifest.finished_at)}" + (f", {manifest.note}" if manifest.note else "")]
     lines += [f"{row['items']:>9}  {iec(_count(row['bytes'])):>10}  {kind_of(str(row['kind'])).label}" for row in kinds]
     lines += [f"{iec(_count(row['bytes'])):>10}  {row['modified']}  {row['path']}" for row in items]
-    answer(document, lines, as_json=given.json)
+    answer(document, lines, as_json=options.json)
     for kind, count in gone.items():
         remark(f"{count} items of {kind} cannot be named: their list is damaged")
     return DAMAGE if gone else DONE
 
 
-def ready(vault: Vault, told: str, given: argparse.Namespace) -> Manifest:
+def ready(vault: Vault, begin: str, options: argparse.Namespace) -> Manifest:
     """The backup, with the index at hand and its device unlocked."""
     vault.refresh()
-    manifest = vault.manifest(backup_id(vault, told))
-    unlocked_backup(vault, manifest, device_name(manifest), given)
+    manifest = vault.manifest(backup_id(vault, begin))
+    unlocked_backup(vault, manifest, device_name(manifest), options)
     return vault.manifest(manifest.id)
 
 

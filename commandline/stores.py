@@ -32,24 +32,24 @@ def blobs_of(store: str, endpoint: str | None, *, make: bool = False) -> BlobSto
     return blobs_at(address)
 
 
-def opened_backups(given: argparse.Namespace) -> Backups:
+def opened_backups(options: argparse.Namespace) -> Backups:
     """Of the STORE of the command, without any content: opens at once. Raises StoreError, VaultError, BadInput."""
-    blobs = blobs_of(given.store, given.endpoint)
+    blobs = blobs_of(options.store, options.endpoint)
     read_header(blobs)  # before anybody is asked for a passphrase
-    secret = passphrase(given.passphrase_file, given.passphrase_fd, ask="Passphrase or recovery code")
+    secret = passphrase(options.passphrase_file, options.passphrase_fd, ask="Passphrase or recovery code")
     return open_backups(blobs, passphrase=secret, random=secrets.token_bytes, policy=POLICY)
 
 
-def unlocked(vault: Backups, device: str, given: argparse.Namespace) -> Keys | None:
+def unlocked(vault: Backups, device: str, options: argparse.Namespace) -> Keys | None:
     """The key of a sealed device, at hand from now on; asks only when it is sealed. Raises DeviceSealed, WrongPassphrase."""
-    return unlock_device(vault, device, _secret_of(device, given)) if key_of(vault, device) is not None else None
+    return unlock_device(vault, device, _secret_of(device, options)) if key_of(vault, device) is not None else None
 
 
-def unlocked_backup(vault: Backups, manifest: Manifest, device: str, given: argparse.Namespace) -> None:
+def unlocked_backup(vault: Backups, manifest: Manifest, device: str, options: argparse.Namespace) -> None:
     """Have the key at hand with which this backup is sealed; asks only when it is. Raises DeviceSealed, WrongPassphrase."""
     if manifest.sealed is not None:
-        unlock_backup(vault, manifest, _secret_of(device, given))
+        unlock_backup(vault, manifest, _secret_of(device, options))
 
 
-def _secret_of(device: str, given: argparse.Namespace) -> Secret:
-    return Secret(passphrase=passphrase(given.device_passphrase_file, given.device_passphrase_fd, ask=f"Passphrase of {device}"))
+def _secret_of(device: str, options: argparse.Namespace) -> Secret:
+    return Secret(passphrase=passphrase(options.device_passphrase_file, options.device_passphrase_fd, ask=f"Passphrase of {device}"))

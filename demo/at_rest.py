@@ -32,9 +32,9 @@ from server.storage.queries import opened
 
 def drives(by: User, network: Network, *, but: Device) -> None:
     """Both are elsewhere: one in the safe, one should be here since its turn began. Nothing of `but` lies on them."""
-    name, told = office.ROTATION
+    name, rotation = office.ROTATION
     desk, stores = settings.ATTIC_ENV.data / "stores" / "drives", []
-    for drive, folder, keeper, rests_in in told:
+    for drive, folder, keeper, rests_in in rotation:
         store = create_store(
             name=drive, address=DriveAddress(path=str(desk / folder)), passphrase=office.PASSPHRASE, passphrase_again=office.PASSPHRASE,
             allowance_bytes=None, by=by,
@@ -49,7 +49,7 @@ def drives(by: User, network: Network, *, but: Device) -> None:
         PlanTarget.objects.bulk_create(PlanTarget(plan=plan, store=store, order=order) for order, store in enumerate(stores, start=last))
     seen = ports.clock().now() - timedelta(days=office.ROTATION_SEEN)
     _fill(stores, by, but)
-    for store, (_, folder, *_) in zip(stores, told, strict=True):
+    for store, (_, folder, *_) in zip(stores, rotation, strict=True):
         measure(store, now=ports.clock().now())
         part_drive(store, by=by)
         network.plug(folder, in_=False)

@@ -238,15 +238,15 @@ def _boat_logger(folder: Path, first: date) -> None:
 
 def _plans(known: dict[str, UUID], by: User, begin: datetime) -> None:
     stores = {store.name: store.id for store in Store.objects.all()}
-    for told in office.PLANS:
-        fields = {name: value for name, value in told.items() if name not in ("devices", "store")}
-        targets = [DraftTarget(store=stores[str(told["store"])])]
-        if told["name"] in office.CLOUD_PLANS:
+    for row in office.PLANS:
+        fields = {name: value for name, value in row.items() if name not in ("devices", "store")}
+        targets = [DraftTarget(store=stores[str(row["store"])])]
+        if row["name"] in office.CLOUD_PLANS:
             targets.append(DraftTarget(store=stores[office.CLOUD], limit_bytes_per_second=office.CLOUD_LIMIT, falls_over=True))
-        if told["name"] in office.BOATHOUSE_PLANS:
+        if row["name"] in office.BOATHOUSE_PLANS:
             targets.append(DraftTarget(store=stores[office.BOATHOUSE], falls_over=True))
         draft = Draft(targets=tuple(targets), **fields)  # type: ignore[arg-type]
-        followers = {id for device, id in known.items() for pattern in told["devices"] if fnmatch(device, pattern)}  # type: ignore[attr-defined]
+        followers = {id for device, id in known.items() for pattern in row["devices"] if fnmatch(device, pattern)}  # type: ignore[attr-defined]
         save_plan(draft, devices=sorted(followers), by=by, now=begin)
     Assignment.objects.update(since=begin)
 
@@ -384,7 +384,7 @@ def _closed(today: date, by: User) -> None:
     ahead = [date(today.year + (month < 6), month, day) for month, day, _ in office.CLOSED_AHEAD]
     days = [Holiday(day=day, name=name) for day, (_, _, name) in zip(ahead, office.CLOSED_AHEAD, strict=True)]
     days.append(Holiday(day=today - timedelta(days=office.CLOSED_BACK[0]), name=office.CLOSED_BACK[1]))
-    add_closed_days(sorted(days, key=lambda found: found.day), by=by)
+    add_closed_days(sorted(days, key=lambda one: one.day), by=by)
 
 
 def _this_night(network: Network, clock: PastClock) -> None:

@@ -17,12 +17,12 @@ class Network:
     def screens(self) -> dict[str, dict[str, Any]]:
         """What each device shows: its pairing code, and for SFTP how to sign in."""
         shown: list[dict[str, Any]] = self._client.get("/control").json()["devices"]
-        return {str(told["device"]): told for told in shown}
+        return {str(row["device"]): row for row in shown}
 
     def cloud(self) -> dict[str, str]:
         """Where the office's cloud answers, and with what key."""
-        told: dict[str, str] = self._client.get("/control/cloud").json()
-        return told
+        state: dict[str, str] = self._client.get("/control/cloud").json()
+        return state
 
     def boathouse(self) -> dict[str, Any]:
         """Where the computer in the boathouse answers, and how to sign in."""

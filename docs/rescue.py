@@ -95,7 +95,7 @@ class Store:
             header = json.loads((folder / "header").read_bytes())
             if header["format"] != "old-attic-vault" or header["version"] != 2:
                 raise ValueError
-            self.store, told = bytes.fromhex(header["store"]), {name: header[name] for name in header if name != "seal"}
+            self.store, fields = bytes.fromhex(header["store"]), {name: header[name] for name in header if name != "seal"}
         except (OSError, ValueError, KeyError, TypeError):
             raise SystemExit("This is no Old Attic store of version 2, or its header is damaged.") from None
         self.slots = [slot for name in self.names("keys") if (slot := self.slot(name))]
@@ -103,7 +103,7 @@ class Store:
         if keys is None:
             raise SystemExit("This passphrase does not open the store.")
         self.keys = keys
-        if blake3(json.dumps(told, sort_keys=True).encode(), key=keys.header).hexdigest() != header["seal"]:
+        if blake3(json.dumps(fields, sort_keys=True).encode(), key=keys.header).hexdigest() != header["seal"]:
             raise SystemExit("The header of this store was changed.")
         self.broken = 0
         """Objects that could not be read and of which a list of backups depends."""
@@ -130,9 +130,9 @@ class Store:
         """§3.2."""
         for slot in self.slots:
             try:
-                found = wrapping_keys(slot, secret) if slot["opens"] == id else []
+                keys = wrapping_keys(slot, secret) if slot["opens"] == id else []
                 bound = {name: value for name, value in slot.items() if name not in ("wrapped", "told")}
-                for key in found:
+                for key in keys:
                     try:
                         master = AESGCM(key).decrypt(ZERO_NONCE, bytes.fromhex(slot["wrapped"]), json.dumps(bound, sort_keys=True).encode())
                     except InvalidTag:
@@ -162,8 +162,8 @@ class Store:
     def names(self, kind: str) -> list[str]:
         """Of objects; whatever else lies there is not ours."""
         folder = self.folder / kind
-        found = folder.iterdir() if folder.is_dir() else ()
-        return sorted(path.name for path in found if re.fullmatch("[0-9a-f]{32}", path.name) and path.is_file())
+        paths = folder.iterdir() if folder.is_dir() else ()
+        return sorted(path.name for path in paths if re.fullmatch("[0-9a-f]{32}", path.name) and path.is_file())
 
     def read_ledger(self) -> tuple[set[str], dict[str, int]]:
         """§9.4, §9.5: what was removed and has not come back; and the present stay of what came back."""
@@ -193,20 +193,20 @@ class Store:
 
     def read_revisions(self) -> dict[str, dict]:
         """§7.4."""
-        found: dict[str, dict] = {}
-        for _, told in self.told("revisions"):
-            for id, revision in told["backups"].items():
-                if revision["stay"] == max(1, self.stays.get(id, 1)) and revision["number"] >= found.get(id, {"number": 0})["number"]:
-                    found[id] = revision
-        return found
+        revisions: dict[str, dict] = {}
+        for _, record in self.told("revisions"):
+            for id, revision in record["backups"].items():
+                if revision["stay"] == max(1, self.stays.get(id, 1)) and revision["number"] >= revisions.get(id, {"number": 0})["number"]:
+                    revisions[id] = revision
+        return revisions
 
     def read_damage(self) -> set[tuple[str, bytes]]:
         """§10.2. Only a hint where two packs have a chunk: a chunk that opens is whole."""
-        found = set()
-        for _, told in self.told("damage"):
-            for pack, text in told["packs"].items():
-                found |= {(pack, bytes.fromhex(text[at : at + 32])) for at in range(0, len(text), 32)}
-        return found
+        damaged = set()
+        for _, record in self.told("damage"):
+            for pack, text in record["packs"].items():
+                damaged |= {(pack, bytes.fromhex(text[at : at + 32])) for at in range(0, len(text), 32)}
+        return damaged
 
     def read_footers(self) -> dict[bytes, list[tuple[Path, int, int]]]:
         """§6.1: where each chunk lies. The index objects are asked only for packs whose footer is damaged."""
@@ -235,7 +235,7 @@ class Store:
 
     def read_indexes(self) -> dict[str, bytes]:
         """§6.2: what footers of packs say, once more."""
-        found, at = {}, 0
+        entries, at = {}, 0
         for name in self.names("indexes"):
             try:
                 content, at = self.object(f"indexes/{name}"), 0
@@ -244,8 +244,8 @@ class Store:
                 continue
             while at + 20 <= len(content):
                 end = at + 20 + 20 * int.from_bytes(content[at + 16 : at + 20], "big")
-                found[content[at : at + 16].hex()], at = content[at + 20 : end], end
-        return found
+                entries[content[at : at + 16].hex()], at = content[at + 20 : end], end
+        return entries
 
     def read(self, path: Path, offset: int, length: int) -> bytes:
         """A part of a pack; the last few stay open."""
@@ -266,12 +266,12 @@ class Store:
 
     def content(self, id: bytes) -> bytes:
         """§3.6: of an item's chunk; the last few stay at hand, since tiny items share one (§5.3)."""
-        found = self.opened.get(id)
-        if found is None:
-            found = self.opened[id] = self.inner(self.chunk(id))
+        inner = self.opened.get(id)
+        if inner is None:
+            inner = self.opened[id] = self.inner(self.chunk(id))
             if len(self.opened) > KEPT_CHUNKS:
                 self.opened.popitem(last=False)
-        return found
+        return inner
 
     def inner(self, content: bytes) -> bytes:
         """§3.6."""
@@ -279,7 +279,7 @@ class Store:
 
     def manifests(self) -> list[tuple[str, dict]]:
         """§7.1, newest first."""
-        found = []
+        manifests = []
         for name in self.names("manifests"):
             if name in self.removed:
                 continue
@@ -292,8 +292,8 @@ class Store:
             tops = self.revisions[name]["tops"] if name in self.revisions else {}
             for tree in (*manifest["kinds"], *([manifest["folders"]] if manifest.get("folders") else [])):
                 tree["tops"] = tops.get(tree["kind"], tree["tops"])
-            found.append((name, manifest))
-        return sorted(found, key=lambda entry: entry[1]["finished_at"], reverse=True)
+            manifests.append((name, manifest))
+        return sorted(manifests, key=lambda entry: entry[1]["finished_at"], reverse=True)
 
     def items(self, tree: dict):
         """§7.2: (id, name, content's spans, microseconds, attributes) of each item; a branch that is lost is said."""
@@ -418,29 +418,29 @@ def write(store: Store, manifest: dict, into: Into) -> int:
 def write_folders(store: Store, manifest: dict, into: Into) -> int:
     """Deepest first, so that nothing changes their times afterwards."""
     tree, lost = manifest.get("folders"), 0
-    found = [(bytes_of(entry[4], "name_bytes", entry[0]), *entry[3:]) for entry in store.items(tree)] if tree else []
-    for path, modified, attributes in sorted(found, key=lambda entry: entry[0], reverse=True):
+    entries = [(bytes_of(entry[4], "name_bytes", entry[0]), *entry[3:]) for entry in store.items(tree)] if tree else []
+    for path, modified, attributes in sorted(entries, key=lambda entry: entry[0], reverse=True):
         try:
             into.place(path)
             set_facts(into.folder(path), modified, attributes, 0o700)
         except OSError as error:
             say(f"lost: the folder {path!r}: {error}")
             lost += 1
-    if tree and len(found) < tree["items"]:
-        say(f"lost: times and modes of {tree['items'] - len(found)} folders")
-        lost += tree["items"] - len(found)
+    if tree and len(entries) < tree["items"]:
+        say(f"lost: times and modes of {tree['items'] - len(entries)} folders")
+        lost += tree["items"] - len(entries)
     return lost
 
 
 def unique(path: str, taken: set[str]) -> bytes:
     """Names of phones need not differ."""
     stem, dot, ending = path.rpartition(".")
-    number, found = 1, path
-    while found in taken:
+    number, free = 1, path
+    while free in taken:
         number += 1
-        found = f"{stem} ({number}){dot}{ending}" if stem else f"{path} ({number})"
-    taken.add(found)
-    return found.encode("utf-8", "replace")
+        free = f"{stem} ({number}){dot}{ending}" if stem else f"{path} ({number})"
+    taken.add(free)
+    return free.encode("utf-8", "replace")
 
 
 def secret_from(file: str | None, ask: str) -> str:
@@ -457,26 +457,26 @@ def main() -> int:
     parser.add_argument("folder", nargs="?", type=Path)
     parser.add_argument("--passphrase-file")
     parser.add_argument("--device-passphrase-file")
-    given = parser.parse_args()
-    store = Store(given.store, secret_from(given.passphrase_file, "Passphrase or recovery code"))
-    found = store.manifests()
-    if given.what == "list":
-        for id, manifest in found:
+    options = parser.parse_args()
+    store = Store(options.store, secret_from(options.passphrase_file, "Passphrase or recovery code"))
+    manifests = store.manifests()
+    if options.what == "list":
+        for id, manifest in manifests:
             items, size = (sum(tree[field] for tree in manifest["kinds"]) for field in ("items", "bytes"))
             print(f"{id}  {manifest['finished_at']}  {items:>8} items  {size:>14} bytes  {manifest['device_told'].get('name')}")
         return 1 if store.broken else 0
-    if given.folder is None or given.folder.exists():
+    if options.folder is None or options.folder.exists():
         parser.error("restore needs a BACKUP and a FOLDER that does not exist yet")
-    wanted = [manifest for id, manifest in found if given.backup and id.startswith(given.backup)]
+    wanted = [manifest for id, manifest in manifests if options.backup and id.startswith(options.backup)]
     if len(wanted) != 1:
-        parser.error(f"{len(wanted)} backups begin with {given.backup}")
+        parser.error(f"{len(wanted)} backups begin with {options.backup}")
     if wanted[0]["sealed"]:
-        store.device = store.unlock(wanted[0]["sealed"], secret_from(given.device_passphrase_file, "Passphrase of the device"))
+        store.device = store.unlock(wanted[0]["sealed"], secret_from(options.device_passphrase_file, "Passphrase of the device"))
         if store.device is None:
             raise SystemExit("This passphrase does not open the device.")
-    lost = write(store, wanted[0], Into(given.folder))
+    lost = write(store, wanted[0], Into(options.folder))
     if lost:
-        say(f"{lost} items are lost; everything else is in {given.folder}")
+        say(f"{lost} items are lost; everything else is in {options.folder}")
     return 1 if lost else 0
 
 

@@ -55,8 +55,8 @@ class Cluster:
             pid = int((self._home / "pg" / "postmaster.pid").read_text().split("\n", 1)[0])
         except (FileNotFoundError, ValueError):
             return False
-        found = known("postgres", pid)
-        return found is not None and "postgres" in found.command
+        owner = known("postgres", pid)
+        return owner is not None and "postgres" in owner.command
 
     def _options(self) -> str:
         options = f"-p {self.port} -h 127.0.0.1 -k {self._home} -c max_connections={MOST_CONNECTIONS}"
@@ -119,11 +119,11 @@ class Cluster:
 
     def _as(self, command: list[str | Path]) -> list[str]:
         """The command as the account postgres: its server refuses to run as root."""
-        told = [str(part) for part in command]
+        words = [str(part) for part in command]
         if os.geteuid() != 0:
-            return told
+            return words
         account = ["setpriv", "--reuid=postgres", "--regid=postgres", "--init-groups"]
-        return [*account, "env", f"HOME={self._home}", "LC_ALL=C.UTF-8", *told]
+        return [*account, "env", f"HOME={self._home}", "LC_ALL=C.UTF-8", *words]
 
 
 def _binary(name: str) -> Path:

@@ -47,8 +47,8 @@ def run(command: Sequence[str | Path], *, remedy: str, cwd: Path | None = None, 
     except OSError as error:
         raise StepFailed(f"{command[0]}: {error.strerror}. {remedy}") from None
     if done.returncode:
-        told = "\n".join((done.stdout + done.stderr).strip().splitlines()[-12:])
-        raise StepFailed(f"{' '.join(str(part) for part in command[:4])} ended with {done.returncode}:\n{told}\n{remedy}")
+        last = "\n".join((done.stdout + done.stderr).strip().splitlines()[-12:])
+        raise StepFailed(f"{' '.join(str(part) for part in command[:4])} ended with {done.returncode}:\n{last}\n{remedy}")
     return done.stdout
 
 

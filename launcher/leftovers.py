@@ -90,8 +90,8 @@ def who_listens(port: int) -> str:
     for folder in Path("/proc").glob("[0-9]*"):
         try:
             if any(os.readlink(link) in inodes for link in (folder / "fd").iterdir()):
-                found = known("", int(folder.name))
-                return f"process {folder.name} ({found.command[:80]})" if found else "another process"
+                owner = known("", int(folder.name))
+                return f"process {folder.name} ({owner.command[:80]})" if owner else "another process"
         except (PermissionError, FileNotFoundError, ProcessLookupError):
             continue
     return "another process"

@@ -70,8 +70,8 @@ class Processes:
     def check(self) -> None:
         """Raises StepFailed when one has ended, with the end of its log."""
         if name := self.ended():
-            told = (self._logs / f"{name}.log").read_text(errors="replace").strip().splitlines()[-12:]
-            raise StepFailed(f"The process “{name}” ended:\n" + "\n".join(told) + f"\nIts whole log is {self._logs / name}.log")
+            last = (self._logs / f"{name}.log").read_text(errors="replace").strip().splitlines()[-12:]
+            raise StepFailed(f"The process “{name}” ended:\n" + "\n".join(last) + f"\nIts whole log is {self._logs / name}.log")
 
     def stop_one(self, name: str, *, kill: bool = False) -> None:
         """End one of them; with `kill` at once and without asking."""

@@ -112,10 +112,10 @@ def python_packages(lock: str, name: str) -> None:
 
 def node_environment() -> dict[str, str]:
     """The environment in which `node` and `npm` are new enough; brings its own when the system has none."""
-    found = shutil.which("node")
-    if found and shutil.which("npm"):
-        told = subprocess.run([found, "--version"], capture_output=True, text=True, check=False).stdout.strip().lstrip("v").split(".")
-        if len(told) > 1 and (int(told[0]), int(told[1])) >= OLDEST_NODE:
+    node = shutil.which("node")
+    if node and shutil.which("npm"):
+        version = subprocess.run([node, "--version"], capture_output=True, text=True, check=False).stdout.strip().lstrip("v").split(".")
+        if len(version) > 1 and (int(version[0]), int(version[1])) >= OLDEST_NODE:
             return dict(os.environ)
     shims = NODE_HOME / "shims"
     if not (shims / "npm").exists():

@@ -52,9 +52,9 @@ def start(*, port: int, data: Path, empty: bool, standins: bool = False, roots: 
             cluster.start()
             cluster.make_database("attic")
             prepare(env)
-            told = run([PYTHON, MANAGE, "establish_key"], remedy="See docs/keys.md.", env=env).strip()
-            if told:
-                say(f"  {told}")
+            said = run([PYTHON, MANAGE, "establish_key"], remedy="See docs/keys.md.", env=env).strip()
+            if said:
+                say(f"  {said}")
             _start_all(processes, env, data, port, ports, empty=empty, standins=standins)
             _tell_ready(data, port, ports, empty=empty, standins=standins)
             while not stopped.asked:

@@ -122,7 +122,7 @@ def _django(sides: list[list[str]], env: dict[str, str], data: Path) -> tuple[in
             {"ATTIC_DATABASE_NAME": f"attic{number}", "ATTIC_DATA": str(data / f"side{number}"), RESULT: str(data / f"result{number}")}
             for number in range(len(sides))
         ]
-        jobs = [hands.submit(_side, env | told, labels) for told, labels in zip(own, sides, strict=True)]
+        jobs = [hands.submit(_side, env | side_env, labels) for side_env, labels in zip(own, sides, strict=True)]
         told = [job.result() for job in jobs]
     ran, bad, skipped = (sum(counts) for counts in zip(*told, strict=True))
     return ran, bad, skipped
@@ -136,5 +136,5 @@ def _side(env: dict[str, str], labels: list[str]) -> tuple[int, int, int]:
     if not result.exists():
         raise StepFailed(f"The tests of {', '.join(labels)} did not run (exit {done.returncode}).\n{text[-3000:]}")
     say(f"{text.rstrip()}\n  {', '.join(labels)}: {time.monotonic() - began:.0f} seconds\n")
-    told = json.loads(result.read_text())
-    return told["ran"], told["failed"] or int(done.returncode != 0), told["skipped"]
+    counts = json.loads(result.read_text())
+    return counts["ran"], counts["failed"] or int(done.returncode != 0), counts["skipped"]

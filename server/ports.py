@@ -277,8 +277,8 @@ class Outside(Clock, ServerKeys, Devices, Stores, Results, Hooks, Protocol):
 @lru_cache(maxsize=1)
 def outside() -> Outside:
     """The one that the settings name."""
-    found: Outside = import_string(settings.ATTIC_OUTSIDE)()
-    return found
+    made: Outside = import_string(settings.ATTIC_OUTSIDE)()
+    return made
 
 
 def clock() -> Clock:

@@ -43,8 +43,8 @@ def moves(states: type[models.TextChoices]) -> Moves:
 
 def held(model: type[M], id: object, *related: str) -> M:
     """The row as it is now, locked until the transaction ends. Raises DoesNotExist."""
-    found: M = model._default_manager.select_for_update(of=("self",)).select_related(*related).get(pk=id)
-    return found
+    row: M = model._default_manager.select_for_update(of=("self",)).select_related(*related).get(pk=id)
+    return row
 
 
 def move(row: M, to: str, **fields: Any) -> M:

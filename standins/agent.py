@@ -179,8 +179,8 @@ class _Handler(BaseHTTPRequestHandler):
             with contextlib.suppress(OSError):
                 self.connection.shutdown(socket.SHUT_RDWR)
 
-    def _json(self, status: int, told: dict[str, Any]) -> None:
-        content = json.dumps(told).encode()
+    def _json(self, status: int, answer: dict[str, Any]) -> None:
+        content = json.dumps(answer).encode()
         self.send_response(status)
         self.send_header("Content-Type", "application/json")
         self.send_header("Content-Length", str(len(content)))
@@ -188,6 +188,6 @@ class _Handler(BaseHTTPRequestHandler):
         self.wfile.write(content)
 
 
-def _json_pieces(told: dict[str, Any]) -> Iterator[bytes]:
-    content = json.dumps(told, ensure_ascii=False).encode()
+def _json_pieces(answer: dict[str, Any]) -> Iterator[bytes]:
+    content = json.dumps(answer, ensure_ascii=False).encode()
     return (content[at : at + FRAME_BYTES] for at in range(0, len(content), FRAME_BYTES))

@@ -97,8 +97,8 @@ class _Page(BaseHTTPRequestHandler):
             return
         is_form = self.headers.get("Content-Type", "").startswith("application/x-www-form-urlencoded")
         try:
-            told = _from_form(body) if is_form else json.loads(body or b"{}")
-            self._act(urlsplit(self.path).path.strip("/").split("/"), told)
+            fields = _from_form(body) if is_form else json.loads(body or b"{}")
+            self._act(urlsplit(self.path).path.strip("/").split("/"), fields)
         except (ValueError, KeyError) as error:
             self._json(400, {"error": str(error)})
             return
@@ -110,30 +110,30 @@ class _Page(BaseHTTPRequestHandler):
         else:
             self._json(200, {})
 
-    def _act(self, parts: list[str], told: dict[str, Any]) -> None:
+    def _act(self, parts: list[str], fields: dict[str, Any]) -> None:
         match parts:
             case ["day"]:
-                day = date.fromisoformat(told["day"])
-                for device in [self.server.devices[told["device"]]] if "device" in told else self.server.devices.values():
+                day = date.fromisoformat(fields["day"])
+                for device in [self.server.devices[fields["device"]]] if "device" in fields else self.server.devices.values():
                     device.life.live_until(day)
                 for quiet in self.server.sftp.values():
                     quiet.live_until(day)
             case ["mailbox"] if self.server.mailbox is not None:
-                for name, value in told.items():
+                for name, value in fields.items():
                     if name not in ("hangs", "refuses") or not isinstance(value, bool):
                         raise ValueError(f"no such switch: {name}")
                     setattr(self.server.mailbox, name, value)
             case ["scenario"]:
-                self.server.play(told["name"])
+                self.server.play(fields["name"])
             case ["control", "cloud"] if self.server.cloud is not None:
-                self.server.cloud.troubles.turn(told)
+                self.server.cloud.troubles.turn(fields)
             case ["control", "boathouse"] if self.server.boathouse is not None:
-                self.server.boathouse.turn(told)
+                self.server.boathouse.turn(fields)
             case ["control", "drives"] if self.server.drives is not None:
-                for name, plugged in told.items():
+                for name, plugged in fields.items():
                     self.server.drives.plug(name, in_=plugged is True)
             case ["control", id]:
-                self.server.any_device(id).turn(told)
+                self.server.any_device(id).turn(fields)
             case ["control", id, "accept"]:
                 self.server.devices[id].accept(True)
             case ["control", id, "ask-again"]:
@@ -144,9 +144,9 @@ class _Page(BaseHTTPRequestHandler):
                 other.renew_host_key()
                 other.listen()
             case ["control", id, "delete"]:
-                self.server.devices[id].life.forget(told["kind"], told["id"])
+                self.server.devices[id].life.forget(fields["kind"], fields["id"])
             case ["control", id, "lose"]:
-                self.server.devices[id].life.lose(told["kind"])
+                self.server.devices[id].life.lose(fields["kind"])
             case ["control", id, "unpair"]:
                 self.server.devices[id].life.set_fact("device_key", None)
                 self.server.devices[id].new_code()
@@ -156,8 +156,8 @@ class _Page(BaseHTTPRequestHandler):
     def log_message(self, format: str, *args: Any) -> None:
         """Quiet."""
 
-    def _json(self, status: int, told: dict[str, Any]) -> None:
-        self._send(status, "application/json", json.dumps(told).encode())
+    def _json(self, status: int, answer: dict[str, Any]) -> None:
+        self._send(status, "application/json", json.dumps(answer).encode())
 
     def _send(self, status: int, kind: str, content: bytes) -> None:
         self.send_response(status)

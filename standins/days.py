@@ -67,16 +67,16 @@ class Days:
             secret = f"{self._draw.choice(people.PLACES)} {self._draw.randint(10, 99)}"
             self._record("wireless", f"w{number}", name, earlier[number], {"security": "WPA3", "password": secret})
         for number in range(2):
-            told = {"at": f"0{6 + number}:30", "days": "Mo Tu We Th Fr"}
-            self._record("alarms", f"a{number}", f"Alarm {number + 1}", earlier[number], told)
+            record = {"at": f"0{6 + number}:30", "days": "Mo Tu We Th Fr"}
+            self._record("alarms", f"a{number}", f"Alarm {number + 1}", earlier[number], record)
         for number in range(habits.card_files):
             points = "\n".join(f"{n},{self._draw.uniform(0, 999):.3f},{self._draw.uniform(0, 999):.3f}" for n in range(200))
             self._put("card", f"x{number}", f"Survey/points {number:03}.csv", earlier[number], f"n,x,y\n{points}\n".encode())
         if self._persona.family == "orlo":
             for number in range(3):
                 self._record("notes", f"n{number}", f"Note {number + 1}", earlier[number], {"text": self._draw.choice(people.PHRASES)})
-            told = {"site": "portal.tidewick.example", "user": "survey", "password": f"chalk {self._draw.randint(100, 999)}"}
-            self._record("logins", "l0", "portal.tidewick.example", earlier[0], told)
+            record = {"site": "portal.tidewick.example", "user": "survey", "password": f"chalk {self._draw.randint(100, 999)}"}
+            self._record("logins", "l0", "portal.tidewick.example", earlier[0], record)
 
     def live(self, day: date) -> None:
         """One ordinary day; weekends are quiet."""
@@ -116,32 +116,32 @@ class Days:
         row = (kind, id, name, at.isoformat(), content, tag_of(content), len(content))
         self._db.execute("insert or replace into item values (?, ?, ?, ?, ?, ?, ?)", row)
 
-    def _record(self, kind: str, id: str, name: str, day: date, told: dict[str, Any]) -> None:
-        self._put(kind, id, name, day, json.dumps(told, ensure_ascii=False).encode())
+    def _record(self, kind: str, id: str, name: str, day: date, record: dict[str, Any]) -> None:
+        self._put(kind, id, name, day, json.dumps(record, ensure_ascii=False).encode())
 
     def _name(self) -> str:
         return f"{self._draw.choice(people.FIRST)} {self._draw.choice(people.LAST)}"
 
     def _contact(self, n: int, day: date) -> None:
-        given, family = self._draw.choice(people.FIRST), self._draw.choice(people.LAST)
+        first, family = self._draw.choice(people.FIRST), self._draw.choice(people.LAST)
         town = self._draw.choice(people.TOWNS)
-        display = f"{given} {family}"
-        told = {
+        display = f"{first} {family}"
+        record = {
             "display": display,
-            "name": {"given": given, "family": family},
+            "name": {"given": first, "family": family},
             "organisation": self._draw.choice(people.ORGANISATIONS),
             "phones": [{"label": self._draw.choice(("cell", "work")), "number": f"+00 555 {self._draw.randint(1000, 9999)}"}],
-            "emails": [{"label": "work", "address": f"{given}.{family}@{town.split()[0].strip(chr(39)).lower()}.example".lower()}],
+            "emails": [{"label": "work", "address": f"{first}.{family}@{town.split()[0].strip(chr(39)).lower()}.example".lower()}],
             "address": {"street": f"{self._draw.choice(people.PLACES)} {self._draw.randint(1, 90)}", "town": town},
         }
-        self._record("contacts", f"c{n}", display, day, told)
+        self._record("contacts", f"c{n}", display, day, record)
 
     def _event(self, day: date, n: int, *, entered: date) -> None:
         """`day`: when it takes place; `entered`: when somebody wrote it down, which is how new it is."""
         hour = self._draw.randint(8, 16)
-        told = {"title": self._draw.choice(people.VISITS), "place": self._draw.choice(people.PLACES), "zone": "Europe/Berlin"}
-        told |= {"start": f"{day}T{hour:02}:00", "end": f"{day}T{hour + 1:02}:30"}
-        self._record("calendar", f"e{n}", str(told["title"]), entered, told)
+        record = {"title": self._draw.choice(people.VISITS), "place": self._draw.choice(people.PLACES), "zone": "Europe/Berlin"}
+        record |= {"start": f"{day}T{hour:02}:00", "end": f"{day}T{hour + 1:02}:30"}
+        self._record("calendar", f"e{n}", str(record["title"]), entered, record)
 
     def _photo(self, day: date, n: int) -> None:
         at = datetime.combine(day, time(9 + n % 8, n % 60), UTC)
@@ -182,8 +182,8 @@ class Days:
         with closing(sqlite3.connect(":memory:")) as db:
             db.execute("create table reading (id integer primary key, place text, level real, note text)")
             base = random.Random(f"{self._persona.slug} {app}")
-            told = [(n, base.choice(people.PLACES), round(base.uniform(-3, 3), 3), base.choice(people.PHRASES)) for n in range(rows)]
-            db.executemany("insert into reading values (?, ?, ?, ?)", told)
+            lines = [(n, base.choice(people.PLACES), round(base.uniform(-3, 3), 3), base.choice(people.PHRASES)) for n in range(rows)]
+            db.executemany("insert into reading values (?, ?, ?, ?)", lines)
             db.execute("update reading set level = ? where id = ?", (day.toordinal() / 1000, day.toordinal() % rows))
             db.commit()
             content = db.serialize()

@@ -143,24 +143,24 @@ class SimulatedDevice:
             self.new_code()
         return self.code
 
-    def begin_pairing(self, told: dict[str, Any]) -> dict[str, str]:
+    def begin_pairing(self, body: dict[str, Any]) -> dict[str, str]:
         with self._lock:
             if time.monotonic() < self.closed_until:
                 raise Refused(429, "throttled", "Too many wrong codes. Wait a minute.")
             if time.monotonic() - self.code_from > CODE_SECONDS:
                 self.new_code()
                 raise Refused(403, "expired", "This code is too old. Look at the new one.")
-            session, public = PairingSession.begin(code=self.code, server_public=bytes.fromhex(told["public"]))
+            session, public = PairingSession.begin(code=self.code, server_public=bytes.fromhex(body["public"]))
             name = secrets.token_hex(16)
             self._sessions = {name: session}
             return {"device": self.id, "public": public.hex(), "session": name}
 
-    def finish_pairing(self, told: dict[str, Any]) -> dict[str, Any]:
+    def finish_pairing(self, body: dict[str, Any]) -> dict[str, Any]:
         with self._lock:
-            session = self._sessions.pop(told["session"], None)
+            session = self._sessions.pop(body["session"], None)
             if session is None:
                 raise Refused(409, "no_session", "This attempt to pair is over. Begin again.")
-            if not secrets.compare_digest(session.proof(b"server"), told["proof"]):
+            if not secrets.compare_digest(session.proof(b"server"), body["proof"]):
                 self._wrong()
                 raise Refused(403, "wrong_code", "The code is wrong.", tries_left=max(0, WRONG_TRIES - self.wrong_tries) % WRONG_TRIES)
             self.life.set_fact("device_key", session.device_key().hex())
@@ -199,13 +199,13 @@ class SimulatedDevice:
     def accounts(self) -> list[dict[str, Any]]:
         """Who keeps what in step, as its settings say."""
         lived = f"{self.life.fact('lived') or '2026-01-01'}T04:10:00+00:00"
-        told = []
+        rows = []
         for account in self.persona.accounts:
             for kind in account.kinds:
                 off = self.knobs.account_off and account.work
                 entry = {"kind": kind, "service": account.service, "default": account.default, "off_by_policy": off}
-                told.append(entry | {"last_sync": None if account.stopped or off else lived})
-        return told
+                rows.append(entry | {"last_sync": None if account.stopped or off else lived})
+        return rows
 
     def own_cloud(self) -> dict[str, Any] | None:
         """Phones are backed up by their makers; None for what belongs to nobody's pocket."""
@@ -252,11 +252,11 @@ class SimulatedDevice:
         content = self._content(kind, id, tag)
         return (content[at : at + FRAME_BYTES] for at in range(start, len(content), FRAME_BYTES))
 
-    def read_many(self, told: dict[str, Any]) -> Iterator[bytes]:
+    def read_many(self, body: dict[str, Any]) -> Iterator[bytes]:
         """`length of head (4) | head | content` of each item that was asked for, until the answer is full."""
         self.open_for_reading()
         sent = 0
-        for kind, id, tag in told["items"]:
+        for kind, id, tag in body["items"]:
             try:
                 content = self._content(kind, id, tag)
                 head = {"kind": kind, "id": id, "size_bytes": len(content)}
@@ -281,11 +281,11 @@ class SimulatedDevice:
         head = json.loads(next(pieces))
         return {"id": self._keep(kind, id, head, b"".join(pieces))}
 
-    def digests(self, told: dict[str, Any]) -> dict[str, Any]:
+    def digests(self, body: dict[str, Any]) -> dict[str, Any]:
         """Of each item that was asked for, in its canonical form; null for one that is gone."""
         self.open_for_reading()
-        contents = (self.life.content(told["kind"], id) for id in told["ids"])
-        return {"digests": [None if content is None else content_digest(told["kind"], content) for content in contents]}
+        contents = (self.life.content(body["kind"], id) for id in body["ids"])
+        return {"digests": [None if content is None else content_digest(body["kind"], content) for content in contents]}
 
     def write_many(self, body: bytes) -> dict[str, Any]:
         """`length of head (4) | head | content` of each; ids of what was written, from the first on."""
@@ -299,10 +299,10 @@ class SimulatedDevice:
             ids.append(self._keep(head["kind"], head["id"], head, body[start:at]))
         return {"ids": ids}
 
-    def begin_upload(self, told: dict[str, Any]) -> dict[str, str]:
+    def begin_upload(self, body: dict[str, Any]) -> dict[str, str]:
         self._open_for_writing()
         name = secrets.token_hex(8)
-        self.uploads[name] = (told, bytearray())
+        self.uploads[name] = (body, bytearray())
         return {"upload": name}
 
     def upload(self, name: str) -> tuple[dict[str, Any], bytearray]:

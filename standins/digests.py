@@ -17,11 +17,11 @@ def content_digest(kind: str, content: bytes) -> str:
     """SHA-256 in hex."""
     if kind not in FILES:
         try:
-            told = json.loads(content)
+            record = json.loads(content)
         except ValueError:
-            told = None
-        if isinstance(told, dict):
-            content = _written(_plain(told, kind in UNORDERED)).encode()
+            record = None
+        if isinstance(record, dict):
+            content = _written(_plain(record, kind in UNORDERED)).encode()
     return hashlib.sha256(content).hexdigest()
 
 

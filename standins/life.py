@@ -63,8 +63,8 @@ class Life:
                 talks = db.execute("select id, partner from conversation order by id").fetchall()
                 held = [(id, partner, self.content(kind, id) or b"") for id, partner in talks]
                 return [_listed(id, partner, self._last_word(db, id), tag_of(talk), len(talk)) for id, partner, talk in held]
-            found = db.execute("select id, name, modified, tag, size_bytes from item where kind = ? order by id", (kind,))
-            return [_listed(*row) for row in found]
+            rows = db.execute("select id, name, modified, tag, size_bytes from item where kind = ? order by id", (kind,))
+            return [_listed(*row) for row in rows]
 
     def content(self, kind: str, id: str) -> bytes | None:
         with self._read() as db:
@@ -92,10 +92,10 @@ class Life:
         with self._change() as db:
             id = id or f"r{hashlib.sha256(name.encode() + content + str(at).encode()).hexdigest()[:12]}"
             if kind == "messages":
-                told = json.loads(content)
+                record = json.loads(content)
                 db.execute("insert or replace into conversation values (?, ?)", (id, name))
                 db.execute("delete from message where conversation = ?", (id,))
-                rows = [(id, m["at"], m["from"], m["text"], (m.get("attachments") or [""])[0]) for m in told["messages"]]
+                rows = [(id, m["at"], m["from"], m["text"], (m.get("attachments") or [""])[0]) for m in record["messages"]]
                 db.executemany("insert into message (conversation, at, sender, body, attachment) values (?, ?, ?, ?, ?)", rows)
             else:
                 row = (kind, id, name, at.isoformat(), content, tag_of(content), len(content))

@@ -77,12 +77,12 @@ class Mailbox:
             box = mailbox.mbox(self._path)
             held = [message_from_bytes(box.get_bytes(key), policy=default) for key in box.keys()[-SHOWN:]]
             box.close()
-        told = []
+        mails = []
         for letter in reversed(held):
             body = letter.get_body(("plain",))
             text = body.get_content() if body is not None else ""
-            told.append({"to": str(letter["To"]), "subject": str(letter["Subject"]), "date": str(letter["Date"]), "body": text})
-        return told
+            mails.append({"to": str(letter["To"]), "subject": str(letter["Subject"]), "date": str(letter["Date"]), "body": text})
+        return mails
 
     def page(self) -> str:
         rows = [

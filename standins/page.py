@@ -55,8 +55,8 @@ def page(
     rows += [] if drives is None else [_drives_row(drives)]
     played = "".join(
         f"<form method=post action=/scenario><input type=hidden name=name value='{json.dumps(name)}'>"
-        f"<button title='{html.escape(told)}'>{name}</button></form>"
-        for name, (told, _) in SCENARIOS.items()
+        f"<button title='{html.escape(words)}'>{name}</button></form>"
+        for name, (words, _) in SCENARIOS.items()
     )
     intro = "<h1>Simulated devices</h1><p>What their screens show, and the trouble they can be in. Yellow is switched on.</p>"
     intro += "<p><a href=/mailbox>The office's mailbox</a></p>"

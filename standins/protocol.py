@@ -60,10 +60,10 @@ class Seen:
 
     nonces: dict[str, float] = field(default_factory=dict)
 
-    def check(self, nonce: str, told: str) -> None:
+    def check(self, nonce: str, seconds: str) -> None:
         now = time.time()
         self.nonces = {old: at for old, at in self.nonces.items() if now - at < 2 * CLOCK_SECONDS}
-        if not told.isdigit() or abs(now - int(told)) > CLOCK_SECONDS:
+        if not seconds.isdigit() or abs(now - int(seconds)) > CLOCK_SECONDS:
             raise Refused(401, "clock", "The clocks of server and device are too far apart.")
         if nonce in self.nonces:
             raise Refused(401, "replay", "This request came before.")
@@ -72,11 +72,11 @@ class Seen:
 
 def check_request(key: bytes, seen: Seen, *, method: str, target: str, headers: dict[str, str], body: bytes) -> bytes:
     """The nonce of a request that proves knowledge of the key."""
-    told, nonce = headers.get("attic-time", ""), headers.get("attic-nonce", "")
-    signed = "\n".join((method, target, told, nonce, hashlib.sha256(body).hexdigest())).encode()
+    stamp, nonce = headers.get("attic-time", ""), headers.get("attic-nonce", "")
+    signed = "\n".join((method, target, stamp, nonce, hashlib.sha256(body).hexdigest())).encode()
     if not hmac.compare_digest(hmac.new(key, signed, hashlib.sha256).hexdigest(), headers.get("attic-proof", "")):
         raise Refused(401, "not_paired", "This server is not paired with this device.")
-    seen.check(nonce, told)
+    seen.check(nonce, stamp)
     return bytes.fromhex(nonce)
 
 

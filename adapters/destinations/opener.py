@@ -85,18 +85,18 @@ def _database(path: Source, item: Item) -> Opened:
     try:
         base.set_progress_handler(lambda: int(time.monotonic() > until), 100_000)
         base.execute("PRAGMA trusted_schema=OFF")
-        found = [row[0] for row in base.execute("PRAGMA quick_check(3)")]
+        faults = [row[0] for row in base.execute("PRAGMA quick_check(3)")]
     except sqlite3.OperationalError as error:
         if time.monotonic() > until:
             return UNTOLD
-        found = [str(error)]
+        faults = [str(error)]
     except sqlite3.DatabaseError as error:
-        found = [str(error)]
+        faults = [str(error)]
     finally:
         base.close()
-    if found == ["ok"]:
+    if faults == ["ok"]:
         return SOUND
-    return UNTOLD if leans else Opened(opened=False, says=f"SQLite says: {'; '.join(found)[:200]}")
+    return UNTOLD if leans else Opened(opened=False, says=f"SQLite says: {'; '.join(faults)[:200]}")
 
 
 def _archive(source: Source, item: Item) -> Opened:
@@ -136,10 +136,10 @@ def _card(source: Source, item: Item) -> Opened:
     if ended < begun:
         return Opened(opened=False, says="A card breaks off before its end.")
     try:
-        found = [contact(block) for block in cards(iter((content,)))]
+        people = [contact(block) for block in cards(iter((content,)))]
     except (ValueError, UnreadableRecord) as error:
         return Opened(opened=False, says=f"It does not parse as cards: {_words(error)}")
-    return SOUND if found else Opened(opened=False, says="No card in it can be read.")
+    return SOUND if people else Opened(opened=False, says="No card in it can be read.")
 
 
 def _record(source: Source, item: Item) -> Opened:
@@ -150,8 +150,8 @@ def _record(source: Source, item: Item) -> Opened:
         record(content)
     except UnreadableRecord as error:
         return Opened(opened=False, says=error.message)
-    told = converted(item, content)
-    return _parsed_calendar(told) if told[:15] == b"BEGIN:VCALENDAR" else SOUND
+    text = converted(item, content)
+    return _parsed_calendar(text) if text[:15] == b"BEGIN:VCALENDAR" else SOUND
 
 
 _HOW: dict[Form, Callable[[Source, Item], Opened]] = {

@@ -41,12 +41,12 @@ def resolved(address: str, *, inside: bool) -> str:
     parts = urlsplit(address)
     port = parts.port or (443 if parts.scheme == "https" else 80)
     try:
-        found = {entry[4][0] for entry in socket.getaddrinfo(parts.hostname, port, type=socket.SOCK_STREAM)}
+        addresses = {entry[4][0] for entry in socket.getaddrinfo(parts.hostname, port, type=socket.SOCK_STREAM)}
     except (OSError, UnicodeError):
         raise HookFailed(f"There is no machine called {parts.hostname}.") from None
-    for text in sorted(found):
+    for text in sorted(addresses):
         _allow(ip_of(str(text)), inside=inside)
-    return str(sorted(found)[0])
+    return str(sorted(addresses)[0])
 
 
 def _allow(ip: Ip, *, inside: bool) -> None:

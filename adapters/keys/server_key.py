@@ -59,9 +59,9 @@ class KeyPlace:
         return THIEF[self.kind]
 
 
-def place_in(told: str, *, data: Path, credentials: str) -> KeyPlace:
+def place_in(described: str, *, data: Path, credentials: str) -> KeyPlace:
     """`told`: empty, `file:/PATH`, `credential:NAME` or `fd:N`; `credentials`: the folder of the service manager. Raises BadInput."""
-    kind, _, where = told.partition(":")
+    kind, _, where = described.partition(":")
     match kind:
         case "":
             return KeyPlace(kind=KeyKind.BESIDE, path=data / "keys" / "server")
@@ -72,7 +72,7 @@ def place_in(told: str, *, data: Path, credentials: str) -> KeyPlace:
             return KeyPlace(kind=KeyKind.CREDENTIAL, path=Path(credentials) / where)
         case "fd" if where.isdigit():
             return KeyPlace(kind=KeyKind.TYPED, path=Path("/proc/self/fd") / where)
-    raise BadInput(f"{told!r} is no place of a key.", field="ATTIC_KEY", remedy="Use file:/PATH, credential:NAME, or leave it empty.")
+    raise BadInput(f"{described!r} is no place of a key.", field="ATTIC_KEY", remedy="Use file:/PATH, credential:NAME, or leave it empty.")
 
 
 def read_key(place: KeyPlace) -> bytes:

@@ -92,8 +92,8 @@ class AgentLink:
         )
 
     def kinds(self) -> list[str]:
-        told = self._json("GET", "/agent/v1/kinds").get("kinds")
-        return [kind for kind in KINDS if isinstance(told, list) and kind in told]
+        kinds = self._json("GET", "/agent/v1/kinds").get("kinds")
+        return [kind for kind in KINDS if isinstance(kinds, list) and kind in kinds]
 
     def accounts(self) -> list[Account]:
         return announced_accounts(self._json("GET", "/agent/v1/accounts").get("accounts"))
@@ -136,10 +136,10 @@ class AgentLink:
         return self._version() >= 2
 
     def digests(self, kind: str, ids: Sequence[str]) -> list[bytes | None]:
-        told = self._json("POST", "/agent/v2/digest", [json.dumps({"kind": kind, "ids": list(ids)}).encode()]).get("digests")
-        if not isinstance(told, list) or len(told) != len(ids):
+        digests = self._json("POST", "/agent/v2/digest", [json.dumps({"kind": kind, "ids": list(ids)}).encode()]).get("digests")
+        if not isinstance(digests, list) or len(digests) != len(ids):
             raise DeviceLied("The device tells other digests than it was asked for.")
-        return [_digest(entry) for entry in told]
+        return [_digest(entry) for entry in digests]
 
     def writes_many(self) -> bool:
         return self._version() >= 2
@@ -147,10 +147,10 @@ class AgentLink:
     def write_many(self, kind: str, items: Sequence[SmallItem]) -> list[str]:
         heads = [json.dumps({"kind": kind, "id": item.id, "name": item.name, "size_bytes": len(item.content)}).encode() for item in items]
         pieces = (len(head).to_bytes(4, "big") + head + item.content for head, item in zip(heads, items, strict=True))
-        told = self._json("POST", "/agent/v2/write", list(framed(pieces))).get("ids")
-        if not isinstance(told, list) or len(told) > len(items) or not all(isinstance(id, str) for id in told):
+        ids = self._json("POST", "/agent/v2/write", list(framed(pieces))).get("ids")
+        if not isinstance(ids, list) or len(ids) > len(items) or not all(isinstance(id, str) for id in ids):
             raise DeviceLied("The device did not say where it wrote the items.")
-        return [str(id) for id in told]
+        return [str(id) for id in ids]
 
     def create(self, kind: str, name: str, pieces: Iterable[bytes], *, size_bytes: int) -> str:
         return self._write(kind, None, name, pieces, size_bytes)
@@ -198,10 +198,10 @@ class AgentLink:
         if self._arriving is None:
             self._came, self._arriving = {}, self._lot(list(self._coming))
         self._coming.popleft()
-        for found, content in self._arriving:
-            if found == place:
+        for arrived, content in self._arriving:
+            if arrived == place:
                 return content
-            self._came[found] = content
+            self._came[arrived] = content
         self._arriving = None
         return None
 
@@ -246,8 +246,8 @@ class AgentLink:
         method, target = ("POST", f"/agent/v1/items/{kind}") if id is None else ("PUT", f"/agent/v1/items/{kind}/{quote(id, safe='')}")
         return _written(self._json(method, target, [json.dumps(fields).encode(), *framed(pieces)]))
 
-    def _write_in_parts(self, kind: str, id: str | None, told: dict[str, Any], pieces: Iterable[bytes]) -> str:
-        asked = json.dumps(told | {"kind": kind, "id": id}).encode()
+    def _write_in_parts(self, kind: str, id: str | None, fields: dict[str, Any], pieces: Iterable[bytes]) -> str:
+        asked = json.dumps(fields | {"kind": kind, "id": id}).encode()
         upload = self._json("POST", "/agent/v1/uploads", [asked]).get("upload")
         if not isinstance(upload, str) or not upload.isalnum():
             raise DeviceLied("The device did not say where it takes the item.")
@@ -325,15 +325,15 @@ def _parts(pieces: Iterable[bytes]) -> Iterator[bytes]:
         yield bytes(waiting)
 
 
-def _written(told: dict[str, Any]) -> str:
-    if not isinstance(told.get("id"), str):
+def _written(answer: dict[str, Any]) -> str:
+    if not isinstance(answer.get("id"), str):
         raise DeviceLied("The device did not say where it wrote the item.")
-    return str(told["id"])
+    return str(answer["id"])
 
 
-def _digest(told: object) -> bytes | None:
+def _digest(value: object) -> bytes | None:
     try:
-        content = bytes.fromhex(told) if isinstance(told, str) else None
+        content = bytes.fromhex(value) if isinstance(value, str) else None
     except ValueError:
         return None
     return content if content is not None and len(content) == DIGEST_BYTES else None
@@ -341,12 +341,12 @@ def _digest(told: object) -> bytes | None:
 
 def _object(content: bytes) -> dict[str, Any]:
     try:
-        told = json.loads(content)
+        answer = json.loads(content)
     except (ValueError, RecursionError):
         raise DeviceLied("An answer of the device cannot be read.") from None
-    if not isinstance(told, dict):
+    if not isinstance(answer, dict):
         raise DeviceLied("An answer of the device cannot be read.")
-    return told
+    return answer
 
 
 def _item(kind: str, entry: dict[str, Any]) -> Item:
@@ -366,16 +366,16 @@ def _flag(value: object) -> bool | None:
     return value if isinstance(value, bool) else None
 
 
-def _card(told: object) -> Card | None:
-    if not isinstance(told, dict) or not isinstance(told.get("present"), bool):
+def _card(value: object) -> Card | None:
+    if not isinstance(value, dict) or not isinstance(value.get("present"), bool):
         return None
-    sizes = {"size_bytes": _count(told.get("size_bytes")), "used_bytes": _count(told.get("used_bytes"))}
-    return Card(present=told["present"], encrypted=_flag(told.get("encrypted")), **sizes)
+    sizes = {"size_bytes": _count(value.get("size_bytes")), "used_bytes": _count(value.get("used_bytes"))}
+    return Card(present=value["present"], encrypted=_flag(value.get("encrypted")), **sizes)
 
 
-def _clock(told: object) -> datetime | None:
+def _clock(value: object) -> datetime | None:
     try:
-        moment = datetime.fromisoformat(told) if isinstance(told, str) else None
+        moment = datetime.fromisoformat(value) if isinstance(value, str) else None
     except ValueError:
         return None
     return moment if moment is not None and moment.tzinfo is not None else None

@@ -87,9 +87,9 @@ class Exchange:
         """Send a proven request; the pieces of the answer. Raises LinkError."""
         nonce = self._random(16)
         sent = b"".join(sealed(self._key, nonce, body)) if body is not None else b""
-        told = str(int(time.time()))
-        signed = "\n".join((method, target, told, nonce.hex(), hashlib.sha256(sent).hexdigest())).encode()
-        headers = {"Attic-Time": told, "Attic-Nonce": nonce.hex(), "Attic-Proof": proof(self._key, signed), "Attic-Accept": "zstd"}
+        stamp = str(int(time.time()))
+        signed = "\n".join((method, target, stamp, nonce.hex(), hashlib.sha256(sent).hexdigest())).encode()
+        headers = {"Attic-Time": stamp, "Attic-Nonce": nonce.hex(), "Attic-Proof": proof(self._key, signed), "Attic-Accept": "zstd"}
         with wrapped(), self._client.stream(method, target, content=sent, headers=headers) as response:
             if response.status_code != 200:
                 response.read()

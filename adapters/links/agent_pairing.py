@@ -40,21 +40,21 @@ class PairedAgent:
 def offers(announcements_url: str, *, timeout_seconds: float = 3) -> list[PairingOffer]:
     """Devices that can be seen now. Raises DeviceAway when the network itself does not answer."""
     try:
-        told = httpx.get(announcements_url, timeout=timeout_seconds, verify=tls()).json()["devices"]
+        rows = httpx.get(announcements_url, timeout=timeout_seconds, verify=tls()).json()["devices"]
         names = ("device", "name", "family", "make", "model", "os_version", "address")
-        found = [
+        announced = [
             PairingOffer(
                 paired=bool(entry["paired"]),
                 serial=str(entry.get("serial") or "")[:100],
                 **{name: str(entry[name])[:200] for name in names},
             )
-            for entry in told
+            for entry in rows
         ]
     except httpx.HTTPError:
         raise DeviceAway("The office network does not answer.", remedy="Look whether the server is on the network.") from None
     except (ValueError, KeyError, TypeError, AttributeError):
         raise DeviceLied("What came over the office network cannot be read.") from None
-    return [offer for offer in found if offer.family in FAMILIES and offer.address.startswith(("http://", "https://"))]
+    return [offer for offer in announced if offer.family in FAMILIES and offer.address.startswith(("http://", "https://"))]
 
 
 def pair(address: str, code: str, *, server_name: str) -> PairedAgent:
@@ -75,9 +75,9 @@ def pair(address: str, code: str, *, server_name: str) -> PairedAgent:
     return PairedAgent(device=device, key=stretched(key, b"", b"old attic device key 1"), accepted=fields.get("accepted") is not False)
 
 
-def _plain(client: httpx.Client, target: str, told: dict[str, str]) -> dict[str, Any]:
+def _plain(client: httpx.Client, target: str, fields: dict[str, str]) -> dict[str, Any]:
     with wrapped():
-        response = client.post(target, json=told)
+        response = client.post(target, json=fields)
     if response.status_code != 200:
         raise refusal(response)
     try:

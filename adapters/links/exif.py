@@ -27,8 +27,8 @@ def taken_at(head: bytes, *, zone: tzinfo) -> datetime | None:
     except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError, KeyError, TypeError, struct.error):
         return None
     for value, offset in ((inner.get(_ORIGINAL), inner.get(_ORIGINAL_OFFSET)), (exif.get(_CHANGED), inner.get(_CHANGED_OFFSET))):
-        if isinstance(value, str) and (found := _instant(value, offset, zone)) is not None:
-            return found
+        if isinstance(value, str) and (taken_at := _instant(value, offset, zone)) is not None:
+            return taken_at
     return None
 
 

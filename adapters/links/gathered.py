@@ -223,10 +223,10 @@ def _recurrence(block: Block) -> str:
 
 def _entered_at(block: Block) -> datetime | None:
     """When somebody last changed it: its LAST-MODIFIED, else CREATED, else DTSTAMP, which are UTC (RFC 5545 §3.8.7)."""
-    told = {name.upper(): value.strip() for name, _, value in (line.partition(":") for line in block.lines)}
+    fields = {name.upper(): value.strip() for name, _, value in (line.partition(":") for line in block.lines)}
     for name in ("LAST-MODIFIED", "CREATED", "DTSTAMP"):
         try:
-            return datetime.strptime(told.get(name, ""), "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
+            return datetime.strptime(fields.get(name, ""), "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
         except ValueError:
             continue
     return None

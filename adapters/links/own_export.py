@@ -114,16 +114,20 @@ class OwnExport:
 
 
 def _size(row: Row) -> int:
-    told = row.get("bytes")
-    return told if isinstance(told, int) else -1
+    size = row.get("bytes")
+    return size if isinstance(size, int) else -1
 
 
 def attributes_of(row: Row) -> dict[str, int | str]:
     """Those that an item may have; everything else is left out."""
-    told = row.get("attributes")
-    if not isinstance(told, dict):
+    attributes = row.get("attributes")
+    if not isinstance(attributes, dict):
         return {}
-    return {name: told[name] for name, sort in _ATTRIBUTES.items() if type(told.get(name)) is sort and _is_sound(name, told[name])}
+    return {
+        name: attributes[name]
+        for name, sort in _ATTRIBUTES.items()
+        if type(attributes.get(name)) is sort and _is_sound(name, attributes[name])
+    }
 
 
 def _is_sound(name: str, value: int | str) -> bool:

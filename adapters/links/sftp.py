@@ -152,7 +152,7 @@ class SftpLink:
         return items
 
     def _take(
-        self, session: Session, name: str, facts: Facts, folder: str, above: str | None, found: dict[str, dict[str, Item]],
+        self, session: Session, name: str, facts: Facts, folder: str, above: str | None, of_folder: dict[str, dict[str, Item]],
         folders: list[tuple[str, str | None]],
     ) -> None:  # fmt: skip
         path = f"{folder}/{name}" if folder else name
@@ -168,18 +168,18 @@ class SftpLink:
             self._lacks(kind or FOLDERS, path, ItemNotTaken("The device does not say what it is.", why="lied"))
         elif stat.S_ISDIR(mode):
             folders.append((path, kind_below(above, name)))
-            found.setdefault(FOLDERS, {})[item_id(path)] = _item(FOLDERS, path, facts)
+            of_folder.setdefault(FOLDERS, {})[item_id(path)] = _item(FOLDERS, path, facts)
         elif kind == NOTHING:
             self._ruled_out.append((path, facts.st_size or 0))
         elif stat.S_ISREG(mode) and OURS.fullmatch(name):
             self._lacks(kind, path, ItemNotTaken("It was never finished.", why="own"))
         elif stat.S_ISREG(mode):
-            found.setdefault(kind, {})[item_id(path)] = _item(kind, path, facts)
+            of_folder.setdefault(kind, {})[item_id(path)] = _item(kind, path, facts)
         elif stat.S_ISLNK(mode):
             try:
                 with wrapped(self._where.host):
                     target = decoded(session.link_target(_below(session.root, path_bytes(path))))
-                found.setdefault(kind, {})[item_id(path)] = _item(kind, path, facts, target)
+                of_folder.setdefault(kind, {})[item_id(path)] = _item(kind, path, facts, target)
             except ItemNotTaken as error:
                 self._lacks(kind, path, error)
         else:

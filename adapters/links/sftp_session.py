@@ -94,10 +94,10 @@ class _Client(paramiko.SFTPClient):
         asked = Message()
         asked.add_int(3)
         self._send_packet(CMD_INIT, asked)  # type: ignore[attr-defined]  # its stubs leave out what starts with an underscore
-        sort, told = self._read_packet()  # type: ignore[attr-defined]
+        sort, content = self._read_packet()  # type: ignore[attr-defined]
         if sort != CMD_VERSION:
             raise paramiko.SFTPError("no version")
-        answer = Message(told)
+        answer = Message(content)
         version, known = answer.get_int(), set()
         while answer.get_remainder():
             known.add(bytes(answer.get_binary()))
@@ -205,8 +205,8 @@ class Session:
         sort, answer = self.client._request(command, subject)
         if sort != CMD_ATTRS:
             raise OSError("the server answers with something else than facts")
-        found: paramiko.SFTPAttributes = Facts._from_msg(answer)
-        return found
+        facts: paramiko.SFTPAttributes = Facts._from_msg(answer)
+        return facts
 
     def most_bytes(self) -> tuple[int, int]:
         """What it gives in one answer, and takes in one request: as it tells (limits@openssh.com), else what every server does."""

@@ -252,10 +252,10 @@ def _unpacked(path: Path) -> IO[bytes]:
 
 def _tar_opening(archive: tarfile.TarFile, member: tarfile.TarInfo) -> Callable[[], IO[bytes]]:
     def opening() -> IO[bytes]:
-        found = archive.extractfile(member)
-        if found is None:
+        stream = archive.extractfile(member)
+        if stream is None:
             raise EOFError
-        return found
+        return stream
 
     return opening
 

@@ -69,8 +69,8 @@ class TreeLink:
 
     def files(self) -> list[tuple[str, int]]:
         """(path, bytes) of every file, those included that a rule leaves out: for the preview of rules."""
-        found = [entry for kind, files in self._walked().items() if kind != FOLDERS for entry in files.sizes()]
-        return found + self._ruled_out
+        sizes = [entry for kind, files in self._walked().items() if kind != FOLDERS for entry in files.sizes()]
+        return sizes + self._ruled_out
 
     def read(self, item: Item) -> Iterator[bytes]:
         if item.kind == FOLDERS or (item.attributes and "link" in item.attributes):
@@ -102,10 +102,10 @@ class TreeLink:
             self.state()
             self._not_read, self._ruled_out = [], []
             self._handles.close()  # another drive may lie there by now
-            found = self._walk()
-            for files in found.values():
+            by_kind = self._walk()
+            for files in by_kind.values():
                 files.sort()
-            self._found = found
+            self._found = by_kind
         return self._found
 
     def _walk(self) -> "dict[str, Files]":
@@ -136,7 +136,7 @@ class TreeLink:
         handle: int,
         folder: str,
         above: str | None,
-        found: "dict[str, Files]",
+        by_kind: "dict[str, Files]",
         waiting: list[tuple[str, str | None]],
     ) -> None:
         name = entry.name
@@ -154,7 +154,7 @@ class TreeLink:
                 self._not_read.append(NotRead(kind=FOLDERS, name=shown_path(path), code="own", detail="it is the store itself"))
                 return
             waiting.append((path, kind_below(above, name)))
-            _files(found, FOLDERS).add(path, 0, facts)
+            _files(by_kind, FOLDERS).add(path, 0, facts)
             return
         kind = ruled(shown_path(path), self._rules) if self._rules else None
         if kind is None:
@@ -167,19 +167,19 @@ class TreeLink:
             if _modified(facts.st_mtime_ns) is None:
                 self._not_read.append(NotRead(kind=kind, name=shown_path(path), code="date"))
             else:
-                _files(found, kind).add(path, facts.st_size, facts)
+                _files(by_kind, kind).add(path, facts.st_size, facts)
         elif sort == stat.S_IFLNK:
-            self._add_link(path, handle, kind, facts, found)
+            self._add_link(path, handle, kind, facts, by_kind)
         else:
             self._not_read.append(NotRead(kind=kind, name=shown_path(path), code="special"))
 
-    def _add_link(self, path: str, handle: int, kind: str, facts: os.stat_result, found: "dict[str, Files]") -> None:
+    def _add_link(self, path: str, handle: int, kind: str, facts: os.stat_result, by_kind: "dict[str, Files]") -> None:
         try:
             target = os.readlink(parted(path)[1], dir_fd=handle)
         except OSError as error:
             self._lacks(kind, path, error)
             return
-        files = _files(found, kind)
+        files = _files(by_kind, kind)
         files.links[item_id(path)] = target
         files.add(path, 0, facts)
 
@@ -256,10 +256,10 @@ def _link_tag(target: str) -> str:
     return "link " + shown_path(target)
 
 
-def _files(found: "dict[str, Files]", kind: str) -> "Files":
-    files = found.get(kind)
+def _files(by_kind: "dict[str, Files]", kind: str) -> "Files":
+    files = by_kind.get(kind)
     if files is None:
-        files = found[kind] = Files(kind)
+        files = by_kind[kind] = Files(kind)
     return files
 
 

@@ -104,8 +104,8 @@ class FolderBlobs:
         with self._wrapped():
             if not self._root.is_dir():
                 raise StoreMissing(f"The folder {self._root} is not there.")
-            found = list(self._walk(prefix))
-        yield from found
+            listed = list(self._walk(prefix))
+        yield from listed
 
     def dated(self, name: str) -> datetime | None:
         return None  # a file's time is this computer's clock again

@@ -138,10 +138,10 @@ class S3Blobs:
             return
         condition: dict[str, Any] = {"IfNoneMatch": "*"} if self._conditional else {}
         digest = _md5(whole)
-        told = self._client.put_object(
+        answer = self._client.put_object(
             Bucket=self._where.bucket, Key=self._key(name), Body=whole, ContentMD5=_text(digest), **_crc(whole), **condition
         )
-        self._compare(name, told.get("ETag"), [digest], parts=False)
+        self._compare(name, answer.get("ETag"), [digest], parts=False)
 
     def _put_parts(self, name: str, whole: bytes) -> None:
         """Several parts at once; nothing is left behind when one fails."""
@@ -156,19 +156,19 @@ class S3Blobs:
             part, sum_ = parts[number], _crc(parts[number])
             digests[number] = _md5(part)
             md5 = _text(digests[number])
-            told = self._client.upload_part(**where, UploadId=upload, PartNumber=number + 1, Body=part, ContentMD5=md5, **sum_)
-            return {"PartNumber": number + 1, "ETag": told["ETag"], "ChecksumCRC32": sum_["ChecksumCRC32"]}
+            answer = self._client.upload_part(**where, UploadId=upload, PartNumber=number + 1, Body=part, ContentMD5=md5, **sum_)
+            return {"PartNumber": number + 1, "ETag": answer["ETag"], "ChecksumCRC32": sum_["ChecksumCRC32"]}
 
         try:
             with ThreadPoolExecutor(min(self.parallel, len(parts))) as pool:
                 sent: Any = list(pool.map(send, range(len(parts))))
             condition: dict[str, Any] = {"IfNoneMatch": "*"} if self._conditional else {}
-            told = self._client.complete_multipart_upload(**where, UploadId=upload, MultipartUpload={"Parts": sent}, **condition)
+            answer = self._client.complete_multipart_upload(**where, UploadId=upload, MultipartUpload={"Parts": sent}, **condition)
         except BaseException:
             with contextlib.suppress(ClientError, BotoCoreError):
                 self._client.abort_multipart_upload(**where, UploadId=upload)
             raise
-        self._compare(name, told.get("ETag"), digests, parts=True)
+        self._compare(name, answer.get("ETag"), digests, parts=True)
 
     def _compare(self, name: str, etag: str | None, digests: list[bytes], *, parts: bool) -> None:
         """A service whose entity tags are MD5 sums tells by them what it received."""
@@ -180,8 +180,8 @@ class S3Blobs:
 
     def _tags_are_sums(self, name: str) -> bool:
         """Encrypted buckets have other entity tags; then the stored length has to do."""
-        told = self._client.head_object(Bucket=self._where.bucket, Key=self._key(name))
-        return not told.get("ServerSideEncryption") and not told.get("SSEKMSKeyId")
+        answer = self._client.head_object(Bucket=self._where.bucket, Key=self._key(name))
+        return not answer.get("ServerSideEncryption") and not answer.get("SSEKMSKeyId")
 
     def read(self, name: str, *, offset: int = 0, length: int | None = None) -> bytes:
         if length is not None and length <= 0:
@@ -210,7 +210,7 @@ class S3Blobs:
         else:
             asked["ChecksumMode"] = "ENABLED"
         try:
-            told = self._client.get_object(**asked)
+            answer = self._client.get_object(**asked)
         except ClientError as error:
             if code_of(error) in ("InvalidRange", "416"):
                 return
@@ -220,9 +220,9 @@ class S3Blobs:
             below = s3_versions.newest(self._client, self._where.bucket, asked["Key"]).get(asked["Key"])
             if below is None:
                 raise
-            told = self._client.get_object(**asked, VersionId=below.id)
-        expected, got = told["ContentLength"], 0
-        for piece in told["Body"].iter_chunks(1 << 20):
+            answer = self._client.get_object(**asked, VersionId=below.id)
+        expected, got = answer["ContentLength"], 0
+        for piece in answer["Body"].iter_chunks(1 << 20):
             got += len(piece)
             yield piece
         if got != expected:
@@ -243,8 +243,8 @@ class S3Blobs:
                 yield from [(key[len(self._prefix) :], version.size) for key, version in newest.items()]
                 return
             pages = self._client.get_paginator("list_objects_v2").paginate(Bucket=where, Prefix=below)
-            found = [(entry["Key"][len(self._prefix) :], entry["Size"]) for page in pages for entry in page.get("Contents", [])]
-        yield from found
+            listed = [(entry["Key"][len(self._prefix) :], entry["Size"]) for page in pages for entry in page.get("Contents", [])]
+        yield from listed
 
     def dated(self, name: str) -> datetime | None:
         """By the service's clock."""
@@ -254,9 +254,9 @@ class S3Blobs:
 
     def clock(self) -> datetime | None:
         with self._wrapped(self._where.bucket):
-            told = self._client.head_bucket(Bucket=self._where.bucket)["ResponseMetadata"]["HTTPHeaders"].get("date", "")
+            date = self._client.head_bucket(Bucket=self._where.bucket)["ResponseMetadata"]["HTTPHeaders"].get("date", "")
         try:
-            return parsedate_to_datetime(told)
+            return parsedate_to_datetime(date)
         except (ValueError, TypeError):
             return None
 

@@ -44,10 +44,10 @@ def _looking(kind: type[Any], look: Callable[[str, Ip], None]) -> type[Any]:
     class Connection(kind):  # type: ignore[misc]  # one of two, chosen by the scheme
         def _new_conn(self) -> socket.socket:
             try:
-                found = socket.getaddrinfo(self.host, self.port, type=socket.SOCK_STREAM)
+                addresses = socket.getaddrinfo(self.host, self.port, type=socket.SOCK_STREAM)
             except (OSError, UnicodeError):
-                found = []  # told by the connection itself
-            for entry in found:
+                addresses = []  # told by the connection itself
+            for entry in addresses:
                 look(self.host, ip_of(str(entry[4][0])))
             connected: socket.socket = super()._new_conn()
             try:

@@ -24,8 +24,8 @@ _NO_VERSIONS = ("NotImplemented", "501", "MethodNotAllowed", "405")
 
 
 def code_of(error: ClientError) -> str:
-    told = error.response.get("Error", {}).get("Code", "")
-    return str(told or error.response.get("ResponseMetadata", {}).get("HTTPStatusCode", ""))
+    code = error.response.get("Error", {}).get("Code", "")
+    return str(code or error.response.get("ResponseMetadata", {}).get("HTTPStatusCode", ""))
 
 
 def keeps(client: "S3Client", bucket: str) -> Keeps:
@@ -41,12 +41,12 @@ def keeps(client: "S3Client", bucket: str) -> Keeps:
     if status not in ("Enabled", "Suspended"):
         return Keeps.NOTHING
     try:
-        told = client.get_object_lock_configuration(Bucket=bucket)["ObjectLockConfiguration"]
+        rule = client.get_object_lock_configuration(Bucket=bucket)["ObjectLockConfiguration"]
     except ClientError as error:
         if code_of(error) in (*_NO_LOCK, *_DENIED):
             return Keeps.VERSIONS
         raise
-    return Keeps.LOCKED if told.get("ObjectLockEnabled") == "Enabled" else Keeps.VERSIONS
+    return Keeps.LOCKED if rule.get("ObjectLockEnabled") == "Enabled" else Keeps.VERSIONS
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,19 +61,19 @@ class Version:
 def versions(client: "S3Client", bucket: str, prefix: str) -> Iterator[Version]:
     """Of every key that begins so; of one key the newest first, as the service lists them. Raises ClientError."""
     for page in client.get_paginator("list_object_versions").paginate(Bucket=bucket, Prefix=prefix):
-        for told in page.get("Versions", []):
-            yield Version(key=told["Key"], id=told["VersionId"], size=told["Size"], content=True)
+        for row in page.get("Versions", []):
+            yield Version(key=row["Key"], id=row["VersionId"], size=row["Size"], content=True)
         for marker in page.get("DeleteMarkers", []):
             yield Version(key=marker["Key"], id=marker["VersionId"], size=0, content=False)
 
 
 def newest(client: "S3Client", bucket: str, prefix: str) -> dict[str, Version]:
     """Key → its newest version that is content."""
-    found: dict[str, Version] = {}
+    newest: dict[str, Version] = {}
     for one in versions(client, bucket, prefix):
         if one.content:
-            found.setdefault(one.key, one)
-    return found
+            newest.setdefault(one.key, one)
+    return newest
 
 
 def remove(client: "S3Client", bucket: str, key: str) -> None:

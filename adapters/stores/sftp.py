@@ -109,13 +109,13 @@ class SftpBlobs:
 
     def list(self, prefix: str) -> Iterator[tuple[str, int]]:
         below = prefix.rpartition("/")[0]
-        found, waiting = [], [below]
+        files_below, waiting = [], [below]
         with ThreadPoolExecutor(self.parallel) as pool:
             while waiting:
                 several = list(pool.map(self._entries, waiting))
                 waiting = [folder for _, folders in several for folder in folders]
-                found += [(name, size) for files, _ in several for name, size in files if name.startswith(prefix)]
-        yield from found
+                files_below += [(name, size) for files, _ in several for name, size in files if name.startswith(prefix)]
+        yield from files_below
 
     def dated(self, name: str) -> datetime | None:
         return None  # what a file of that computer says of its time, whoever writes it can set

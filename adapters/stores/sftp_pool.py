@@ -109,8 +109,8 @@ class SftpPool:
             try:
                 session = self._waiting_one() or Session(self._where, timeout_seconds=self._timeout_seconds)
             except NotPaired:
-                told = f"The server at {self._where.host} refuses the name {self._where.username}, its password or its key."
-                raise StoreReadOnly(told, remedy="Correct them, or let that account take this server's key.") from None
+                words = f"The server at {self._where.host} refuses the name {self._where.username}, its password or its key."
+                raise StoreReadOnly(words, remedy="Correct them, or let that account take this server's key.") from None
             except OtherHost as error:
                 remedy = "If the server was set up anew, compare its key there and enter it on the page of the store."
                 raise StoreUnreachable(error.message, remedy=remedy) from None

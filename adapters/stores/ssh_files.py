@@ -16,18 +16,18 @@ def known_host_key(host: str, number: int) -> str:
     keys = paramiko.HostKeys()
     if file.is_file():
         keys.load(str(file))
-    found = keys.lookup(name)
+    known = keys.lookup(name)
     try:
         met = host_key(host, number)
     except LinkError as error:
         raise StoreUnreachable(f"The server at {host} cannot be reached: {error.message}") from None
     kind = met.partition(" ")[0]
-    if found is None or kind not in found:
+    if known is None or kind not in known:
         raise StoreReadOnly(
             f"Nobody has accepted the key of {host} yet. It shows {fingerprint(met)}.",
             remedy=f"Compare it there, then connect once with ssh, or add this line to {file}: {name} {met}",
         )
-    return f"{kind} {found[kind].get_base64()}"
+    return f"{kind} {known[kind].get_base64()}"
 
 
 def own_private_key() -> str:

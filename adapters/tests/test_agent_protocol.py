@@ -33,8 +33,8 @@ class Screen:
 
         class Answers(BaseHTTPRequestHandler):
             def do_POST(self) -> None:
-                told = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
-                body = json.dumps(screen.begin(told) if self.path.endswith("begin") else screen.finish(told)).encode()
+                content = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
+                body = json.dumps(screen.begin(content) if self.path.endswith("begin") else screen.finish(content)).encode()
                 self.send_response(200)
                 self.send_header("Content-Length", str(len(body)))
                 self.end_headers()

@@ -102,10 +102,10 @@ class EveryPort(TestCase):
         for protocol, kinds in PORTS.items():
             for kind in kinds:
                 for name in methods(protocol):
-                    found = inspect.getattr_static(kind, name, None)
-                    if found is None:
+                    method = inspect.getattr_static(kind, name, None)
+                    if method is None:
                         continue  # offered only by some links
-                    self.assertTrue(hasattr(found, "__wrapped__"), f"{kind.__name__}.{name} lets everything through")
+                    self.assertTrue(hasattr(method, "__wrapped__"), f"{kind.__name__}.{name} lets everything through")
                     seen += 1
         self.assertGreater(seen, 40)
 

@@ -22,13 +22,13 @@ class KeyFilesOfTheServer(TestCase):
         self.assertEqual([path.name for path in self.folder.iterdir()], ["django"])
 
     def test_processes_that_start_together_agree_on_one_key(self):
-        found: list[bytes] = []
-        threads = [threading.Thread(target=lambda: found.append(KeyFiles(self.folder).read("django"))) for _ in range(12)]
+        seen: list[bytes] = []
+        threads = [threading.Thread(target=lambda: seen.append(KeyFiles(self.folder).read("django"))) for _ in range(12)]
         for thread in threads:
             thread.start()
         for thread in threads:
             thread.join()
-        self.assertEqual(len(set(found)), 1)
+        self.assertEqual(len(set(seen)), 1)
 
     def test_a_secret_opens_only_for_its_purpose_and_with_this_key(self):
         sealed = self.keys.seal("agent key of p1", b"secret")

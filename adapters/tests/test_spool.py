@@ -61,9 +61,9 @@ class Spools(TestCase):
                     out.write(big)
                 made.writestr("small", b"x")
             size = file.seek(0, os.SEEK_END)
-        with zipfile.ZipFile(io.BytesIO(self.read("z", 0, size))) as found:
-            self.assertIsNone(found.testzip())
-            self.assertEqual(found.read("big"), big)
+        with zipfile.ZipFile(io.BytesIO(self.read("z", 0, size))) as archive:
+            self.assertIsNone(archive.testzip())
+            self.assertEqual(archive.read("big"), big)
 
     def write(self, name: str, content: bytes) -> Path:
         with self.downloads.new(name) as file:

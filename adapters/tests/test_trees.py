@@ -44,13 +44,13 @@ class Reading(Folders):
         os.utime(photo, ns=(1, 1_700_000_000_123_456_789))
         photo.chmod(0o640)
         (self.root / "photos" / "link").symlink_to("../elsewhere")
-        found = self.items(TreeLink(self.root))
-        item = found["photos/a.jpg"]
+        items = self.items(TreeLink(self.root))
+        item = items["photos/a.jpg"]
         self.assertEqual((item.kind, item.size_bytes), ("photos", 7))
         self.assertEqual(item.modified, datetime(2023, 11, 14, 22, 13, 20, 123456, tzinfo=UTC))
         self.assertEqual(item.attributes, {"mode": 0o640, "ns": 789})
-        self.assertEqual(found["photos/link"].attributes["link"], "../elsewhere")
-        self.assertEqual(found["photos"].kind, FOLDERS)
+        self.assertEqual(items["photos/link"].attributes["link"], "../elsewhere")
+        self.assertEqual(items["photos"].kind, FOLDERS)
 
     def test_what_it_reads_is_sorted_by_path_and_matches_its_own_rows(self):
         for n in (3, 1, 2):

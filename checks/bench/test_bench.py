@@ -77,9 +77,9 @@ class TheCommand(TestCase):
             env = {**os.environ, "PYTHONPATH": str(ROOT)}
             done = subprocess.run(command, cwd=holder, env=env, capture_output=True, text=True, check=False)
             self.assertEqual(done.returncode, 0, done.stderr[-2000:])
-            found = json.loads(done.stdout)
+            content = json.loads(done.stdout)
             self.assertEqual(os.listdir(holder), [])
-        values = {figure["name"]: figure["value"] for figure in found}
+        values = {figure["name"]: figure["value"] for figure in content}
         self.assertEqual(len(values), 11)
         self.assertTrue(all(value is None or value > 0 for value in values.values()))
         self.assertLess(values["stored after 7 days against unique 64 KiB chunks"], 1.5)

@@ -21,10 +21,10 @@ def tab_to(test: BrowserTestCase, page: Page, name: str) -> None:
     seen = []
     for _ in range(MOST_STOPS):
         page.keyboard.press("Tab")
-        told = page.evaluate(FOCUSED)
-        seen.append(told["name"][:40])
-        test.assertFalse(told["hidden"], f"{told['name']} has the focus under the ribbon")
-        if told["name"] == name:
+        value = page.evaluate(FOCUSED)
+        seen.append(value["name"][:40])
+        test.assertFalse(value["hidden"], f"{value['name']} has the focus under the ribbon")
+        if value["name"] == name:
             return
     test.fail(f"{name} cannot be reached by Tab: {seen}")
 

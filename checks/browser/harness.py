@@ -174,10 +174,10 @@ class BrowserTestCase(TransactionTestCase):
         if not self.page.evaluate("typeof window.axe !== 'undefined'"):
             self.page.evaluate(AXE.read_text())
         tags = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
-        found = self.page.evaluate("tags => axe.run(document, {runOnly: tags}).then(told => told.violations)", tags)
+        value = self.page.evaluate("tags => axe.run(document, {runOnly: tags}).then(told => told.violations)", tags)
         said = [
             f"{rule['id']}: {rule['help']} – {rule['nodes'][0]['html'][:150]} ({len(rule['nodes'])})"
-            for rule in found
+            for rule in value
             if rule["id"] not in without
         ]
         self.assertEqual(said, [], what)

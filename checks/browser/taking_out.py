@@ -47,8 +47,8 @@ def _is_a_bag(test: BrowserTestCase, content: bytes) -> None:
     with pyzipper.AESZipFile(io.BytesIO(content)) as outer:
         outer.setpassword(PASSPHRASE.encode())
         inner = outer.read(outer.namelist()[0])
-    with tempfile.TemporaryDirectory() as folder, zipfile.ZipFile(io.BytesIO(inner)) as found:
-        found.extractall(folder)
+    with tempfile.TemporaryDirectory() as folder, zipfile.ZipFile(io.BytesIO(inner)) as archive:
+        archive.extractall(folder)
         (top,) = Path(folder).iterdir()
         bagit.Bag(str(top)).validate()
         test.assertTrue((top / "data" / "Contacts.vcf").is_file())

@@ -10,7 +10,7 @@ from django.core.management import call_command
 from django.test import override_settings
 from playwright.sync_api import expect
 
-from checks.browser import at_rest, by_keyboard, leaving, taking_out
+from checks.browser import at_rest, by_keyboard, leaving, seldom, taking_out
 from checks.browser.harness import BrowserTestCase, eventually
 from core.vault.check import check
 from demo.office import PASSWORD
@@ -65,6 +65,9 @@ class TheDemoOffice(BrowserTestCase):
             lambda: taking_out.an_archive_under_a_passphrase(self, self.page),
             lambda: taking_out.a_folder_of_the_server(self, self.page),
             lambda: by_keyboard.a_plan_half_written(self, self.page),
+            lambda: seldom.a_person_and_what_they_carry(self, self.page),
+            lambda: seldom.two_runs_side_by_side(self, self.page),
+            lambda: seldom.three_copies_and_versions_of_a_rule(self, self.page),
         )
         Session.objects.all().delete()
         self.errand(lambda: by_keyboard.the_session_ended_meanwhile(self, self.page, PASSWORD), self._an_auditor_only_reads)

@@ -170,8 +170,8 @@ class FromNothingToARestore(BrowserTestCase):
         page.get_by_role("link", name="in all stores").or_(page.locator("table a.title-link")).first.click()
         expect(page.get_by_label("Why it is kept")).to_contain_text("one of the newest: 1 of 3")
         expect(page.get_by_label("Why it is kept")).to_contain_text("begins to leave on")
-        told = self.told_contacts()
-        self.contact = told[0]
+        told_contacts = self.told_contacts()
+        self.contact = told_contacts[0]
         page.get_by_label("Search in contacts").fill(self.contact["display"])
         expect(page.get_by_role("button", name=self.contact["display"]).first).to_be_visible()
         page.get_by_role("button", name="Photos").click()
@@ -233,11 +233,11 @@ class FromNothingToARestore(BrowserTestCase):
         with page.expect_download() as fetched:
             page.get_by_role("link", name="Save Orlo P5").click()
         content = (fetched.value.path()).read_bytes()
-        with zipfile.ZipFile(io.BytesIO(content)) as found:
-            self.assertIsNone(found.testzip())
-            cards = list(vobject.readComponents(found.read("Contacts.vcf").decode()))
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            self.assertIsNone(archive.testzip())
+            cards = list(vobject.readComponents(archive.read("Contacts.vcf").decode()))
             self.assertEqual(len(cards), len(self.told_contacts()))
-            self.assertGreater(len([name for name in found.namelist() if name.endswith(".jpg")]), 10)
+            self.assertGreater(len([name for name in archive.namelist() if name.endswith(".jpg")]), 10)
 
     def _unplugged_and_again(self):
         page = self.page

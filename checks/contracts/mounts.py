@@ -11,11 +11,11 @@ def small_disk(test: TestCase, megabytes: int) -> Path:
     """Everybody may write there. Where none may be mounted the test says so."""
     folder = Path(tempfile.mkdtemp(prefix="attic-small-"))
     test.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-    told = subprocess.run(
+    done = subprocess.run(
         ["mount", "-t", "tmpfs", "-o", f"size={megabytes}m,mode=777", "none", str(folder)], capture_output=True, text=True
     )
-    if told.returncode:
-        test.skipTest(f"no small disk can be mounted here: {told.stderr.strip()}")
+    if done.returncode:
+        test.skipTest(f"no small disk can be mounted here: {done.stderr.strip()}")
     test.addCleanup(subprocess.run, ["umount", "-l", str(folder)], check=False, capture_output=True)
     return folder
 
@@ -44,9 +44,9 @@ class LoopDrive:
         """Mounted there from now on."""
         self.at = at or self._folder / "mounted"
         self.at.mkdir(exist_ok=True)
-        told = subprocess.run(["mount", "-o", "loop", str(self._image), str(self.at)], capture_output=True, text=True)
-        if told.returncode:
-            self._test.skipTest(f"no drive can be mounted here: {told.stderr.strip()}")
+        done = subprocess.run(["mount", "-o", "loop", str(self._image), str(self.at)], capture_output=True, text=True)
+        if done.returncode:
+            self._test.skipTest(f"no drive can be mounted here: {done.stderr.strip()}")
         self._test.addCleanup(subprocess.run, ["umount", "-l", str(self.at)], check=False, capture_output=True)
         return self.at
 

@@ -197,8 +197,8 @@ class Inventories(FleetOfOne):
             self.entry("3", name="CON"),
             self.entry("4", name="\u202egpj.exe"),
         ]
-        found = self.answering({"items": entries, "next": None}).inventory("photos")
-        self.assertEqual([item.name for item in found], ["gr\u00fcn.jpg", "gru\u0308n.jpg", "CON", "gpj.exe"])
+        answer = self.answering({"items": entries, "next": None}).inventory("photos")
+        self.assertEqual([item.name for item in answer], ["gr\u00fcn.jpg", "gru\u0308n.jpg", "CON", "gpj.exe"])
 
 
 class Packing(FleetOfOne):

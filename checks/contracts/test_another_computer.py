@@ -94,8 +94,8 @@ class OfTheOffice(Elsewhere, OfficeTestCase):
         self.lets_us_in()
         self.api.post("/api/stores", self.body(), format="json")
         (self.root / "two").mkdir()
-        told = self.api.post("/api/stores", self.body(name="Two", address=self.address | {"folder": f"{self.root}/two"}), format="json")
-        self.assertEqual((told.status_code, told.json()["field"]), (400, "folder"), told.json())
+        answer = self.api.post("/api/stores", self.body(name="Two", address=self.address | {"folder": f"{self.root}/two"}), format="json")
+        self.assertEqual((answer.status_code, answer.json()["field"]), (400, "folder"), answer.json())
 
 
 class OfTheCommandLine(Elsewhere, TestCase):

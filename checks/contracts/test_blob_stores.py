@@ -343,8 +343,8 @@ class OnVersions:
         self.client, self.blobs = self.server.client(), S3Blobs(self.where)
 
     def versions(self, name: str) -> list[str]:
-        told = self.client.list_object_versions(Bucket=self.where.bucket, Prefix=f"{self.where.prefix}/{name}")
-        return [one["VersionId"] for one in [*told.get("Versions", []), *told.get("DeleteMarkers", [])]]
+        answer = self.client.list_object_versions(Bucket=self.where.bucket, Prefix=f"{self.where.prefix}/{name}")
+        return [one["VersionId"] for one in [*answer.get("Versions", []), *answer.get("DeleteMarkers", [])]]
 
     def test_it_says_what_it_keeps(self):
         self.assertEqual(self.blobs.keeps(), Keeps.LOCKED)

@@ -105,8 +105,8 @@ class ItemPromises:
         self.assertEqual(ids[-1], before[0].id)
         after = {item.id: item for item in self.link.inventory(self.kind)}
         self.assertEqual([self.read(after[id]) for id in ids], [item.content for item in small])
-        told = self.link.digests(self.kind, [*ids, "gone"])
-        self.assertEqual(told, [*(hashlib.sha256(item.content).digest() for item in small), None])
+        digests = self.link.digests(self.kind, [*ids, "gone"])
+        self.assertEqual(digests, [*(hashlib.sha256(item.content).digest() for item in small), None])
 
 
 class AFolder(Promises, FilePromises, TestCase):

@@ -38,9 +38,9 @@ class FoundByWhatLiesOnThem(TestCase):
         blue, red = self.vault_in(self.place / "ines" / "blue" / "attic", 1), self.vault_in(self.place / "red", 2)
         with tempfile.TemporaryDirectory() as elsewhere:
             green = self.vault_in(Path(elsewhere) / "green", 3)
-            found = self.seen(f"{elsewhere}/green", str(self.place / "red"))
-            self.assertEqual(sorted(found.values()), sorted([blue, red, green]))
-            self.assertEqual(found[str(self.place / "red")], red)
+            seen = self.seen(f"{elsewhere}/green", str(self.place / "red"))
+            self.assertEqual(sorted(seen.values()), sorted([blue, red, green]))
+            self.assertEqual(seen[str(self.place / "red")], red)
 
     def test_swapped_at_one_mount_point(self):
         one, two = LoopDrive.made(self, 8), LoopDrive.made(self, 8)
@@ -147,9 +147,9 @@ class PulledOut(TestCase):
 
     def pulled(self, work: Callable[[Vault], object]) -> list[LoopDrive]:
         """What was on the medium before each change of the work, and after the last."""
-        found: list[LoopDrive] = []
-        work(self.on(self.root, lambda number: found.append(self.drive.pulled_out_now())))
-        return [*found, self.drive.pulled_out_now()]
+        seen: list[LoopDrive] = []
+        work(self.on(self.root, lambda number: seen.append(self.drive.pulled_out_now())))
+        return [*seen, self.drive.pulled_out_now()]
 
     def whole(self, drive: LoopDrive) -> set[bytes]:
         """Which backups it lists; each of them gives everything back."""

@@ -123,11 +123,11 @@ class Harm(Gathered):
                     path.write_bytes(whole[:length])
                     link = self.link(path)
                     try:
-                        told = self.told(link)
+                        said = self.told(link)
                     except DeviceLied:
                         continue
                     # a plain tar that lost only its closing zeros still lists and gives everything
-                    self.assertEqual(told, FILES)
+                    self.assertEqual(said, FILES)
         misnamed = self.folder / "old.zip"
         misnamed.write_bytes(b"")
         with self.assertRaises(DeviceLied):

@@ -30,8 +30,8 @@ class TheStandard(TestCase):
                 return SECRET if key_id == "hook-1" else b"?"
 
         verifier = HTTPMessageVerifier(signature_algorithm=algorithms.HMAC_SHA256, key_resolver=Keys())
-        found = verifier.verify(SimpleNamespace(method="POST", url=address, headers=headers))
-        self.assertEqual([name.strip('"') for name in found[0].covered_components][: len(COVERED)], list(COVERED))
+        verified = verifier.verify(SimpleNamespace(method="POST", url=address, headers=headers))
+        self.assertEqual([name.strip('"') for name in verified[0].covered_components][: len(COVERED)], list(COVERED))
         changed = headers | {"content-digest": content_digest(b"{}")}
         for request in (
             SimpleNamespace(method="PUT", url=address, headers=headers),

@@ -31,7 +31,7 @@ from standins.digests import content_digest
 
 def tree(root: Path) -> dict[bytes, tuple]:
     """What lies below a folder, told by plain Python: sort, mode, time, and content or target."""
-    found = {}
+    seen = {}
     top = os.fsencode(root)
     for folder, folders, files in os.walk(top):
         for name in (*folders, *files):
@@ -39,13 +39,13 @@ def tree(root: Path) -> dict[bytes, tuple]:
             facts = os.lstat(path)
             own = os.path.relpath(path, top)
             if stat.S_ISLNK(facts.st_mode):
-                found[own] = ("link", os.readlink(path))
+                seen[own] = ("link", os.readlink(path))
             elif stat.S_ISDIR(facts.st_mode):
-                found[own] = ("folder", stat.S_IMODE(facts.st_mode), facts.st_mtime_ns // 10**9)
+                seen[own] = ("folder", stat.S_IMODE(facts.st_mode), facts.st_mtime_ns // 10**9)
             elif stat.S_ISREG(facts.st_mode):
                 content = Path(os.fsdecode(path)).read_bytes()
-                found[own] = ("file", stat.S_IMODE(facts.st_mode), facts.st_mtime_ns // 10**9, hashlib.sha256(content).hexdigest())
-    return found
+                seen[own] = ("file", stat.S_IMODE(facts.st_mode), facts.st_mtime_ns // 10**9, hashlib.sha256(content).hexdigest())
+    return seen
 
 
 class Office(TestCase):

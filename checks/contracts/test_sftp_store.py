@@ -172,14 +172,14 @@ class OnAnotherComputer(Promises, OpenSsh):
 
     def _file_servers(self) -> list[int]:
         """Those that the server of this test has started."""
-        found = []
+        seen = []
         for entry in Path("/proc").iterdir():
             try:
                 if entry.name.isdigit() and b"sftp-server" in (entry / "cmdline").read_bytes() and self._is_ours(entry):
-                    found.append(int(entry.name))
+                    seen.append(int(entry.name))
             except (FileNotFoundError, ProcessLookupError):
                 continue
-        return found
+        return seen
 
     def _is_ours(self, entry: Path) -> bool:
         for _ in range(6):
@@ -203,10 +203,10 @@ class InTheBoathouse(Promises, TestCase):
         self.blobs = SftpBlobs(self.place())
 
     def place(self) -> Sftp:
-        told = self.house.described()
+        described = self.house.described()
         return Sftp(
-            host=told["host"], port=told["port"], username=USERNAME, password=PASSWORD, folder=FOLDER,
-            host_key=host_key(told["host"], told["port"]),
+            host=described["host"], port=described["port"], username=USERNAME, password=PASSWORD, folder=FOLDER,
+            host_key=host_key(described["host"], described["port"]),
         )  # fmt: skip
 
     def test_it_can_be_away(self):

@@ -30,8 +30,8 @@ LONGEST = 400
 
 
 def tracked(*patterns: str) -> list[Path]:
-    told = subprocess.run(["git", "ls-files", "-co", "--exclude-standard", *patterns], cwd=ROOT, capture_output=True, text=True, check=True)
-    return [ROOT / line for line in told.stdout.splitlines() if (ROOT / line).is_file()]
+    done = subprocess.run(["git", "ls-files", "-co", "--exclude-standard", *patterns], cwd=ROOT, capture_output=True, text=True, check=True)
+    return [ROOT / line for line in done.stdout.splitlines() if (ROOT / line).is_file()]
 
 
 def inside(path: Path) -> set[str]:
@@ -89,13 +89,13 @@ class Files(TestCase):
 
     def test_the_core_reads_no_clock_no_environment_and_no_file(self):
         banned = re.compile(r"datetime\.now|time\.time\(|os\.environ|\bopen\(|import socket|import logging|import os\b")
-        found = {}
+        seen = {}
         for path in tracked("core/*.py"):
             if "tests" not in inside(path) and (lines := [line for line in path.read_text().splitlines() if banned.search(line)]):
-                found[path.name] = lines
+                seen[path.name] = lines
         # these write into an archive that the caller opened
         inside_one = {"zipped.py": ["with self._zip.open("], "locked.py": ["with outer.open("]}
-        self.assertEqual({name: [line.strip().split("info")[0] for line in lines] for name, lines in found.items()}, inside_one)
+        self.assertEqual({name: [line.strip().split("info")[0] for line in lines] for name, lines in seen.items()}, inside_one)
 
     def test_lock_files_name_no_place(self):
         for path in (*ROOT.glob("*.lock"), ROOT / "web" / "package-lock.json"):
@@ -168,18 +168,18 @@ class Documents(TestCase):
         self.assertEqual(dead, [])
 
     def test_the_commands_of_the_readme_exist(self):
-        told = subprocess.run([sys.executable, "-m", "launcher", "--help"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
+        done = subprocess.run([sys.executable, "-m", "launcher", "--help"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
         for command in re.findall(r"\./attic (\w+)", (ROOT / "README.md").read_text()):
-            self.assertIn(f"./attic {command}", told)
+            self.assertIn(f"./attic {command}", done)
 
     def test_the_front_end_fetches_nothing_from_elsewhere(self):
         built = [*(ROOT / "web" / "dist").rglob("*.css"), *(ROOT / "web" / "dist").rglob("*.js")]
         self.assertGreater(len({path.suffix for path in built}), 1, "nothing was built")
         for path in built:
-            told = re.findall(
+            matches = re.findall(
                 r"""(?:fetch|import|EventSource|Worker|WebSocket|src=|href=)\(?["'`](?:https?:)?//[^"'`]+""", path.read_text()
             )
-            self.assertEqual(told, [], path.name)
+            self.assertEqual(matches, [], path.name)
         for path in (ROOT / "web" / "dist").rglob("*.css"):
             self.assertNotRegex(path.read_text(), r"url\(['\"]?https?:")
         self.assertNotIn("http", (ROOT / "web" / "dist" / "index.html").read_text())

@@ -31,13 +31,13 @@ BY_VARIABLE = {
 
 @cache
 def _calls() -> list[tuple[str, ast.Call]]:
-    found = []
+    seen = []
     for file in sorted(SERVER.rglob("*.py")):
         if not {"tests", "migrations"} & set(file.parts):
             for node in ast.walk(ast.parse(file.read_text())):
                 if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "write_journal":
-                    found.append((str(file.relative_to(SERVER)), node))
-    return found
+                    seen.append((str(file.relative_to(SERVER)), node))
+    return seen
 
 
 def _literal(call: ast.Call, name: str) -> str | None:

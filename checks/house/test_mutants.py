@@ -28,14 +28,14 @@ def f(a: int, b=True):
 class PythonFaults(TestCase):
     def broken(self) -> dict[str, list[str]]:
         """What it says afterwards in the line, by what was done."""
-        found: dict[str, list[str]] = {}
+        seen: dict[str, list[str]] = {}
         for fault in faults_of("f.py", TEXT):
             lines = fault.applied(TEXT).decode().splitlines()
             ast.parse(fault.applied(TEXT))
-            found.setdefault(fault.what, []).append(lines[fault.line - 1].strip())
+            seen.setdefault(fault.what, []).append(lines[fault.line - 1].strip())
             others = [n for n, (was, now) in enumerate(zip(TEXT.decode().splitlines(), lines, strict=True), 1) if was != now]
             self.assertEqual(others, [fault.line])
-        return found
+        return seen
 
     def test_each_place_is_broken_by_itself(self):
         self.assertEqual(
@@ -66,9 +66,9 @@ class PythonFaults(TestCase):
 class ScriptFaults(TestCase):
     def test_lie_where_they_say_and_leave_texts_and_types_alone(self):
         command = ["node", "mutants.mjs", "src/ui/forms"]
-        told = json.loads(subprocess.run(command, cwd=ROOT / "web", capture_output=True, text=True, check=True).stdout)
-        self.assertGreater(len(told), 100)
-        for one in told:
+        content = json.loads(subprocess.run(command, cwd=ROOT / "web", capture_output=True, text=True, check=True).stdout)
+        self.assertGreater(len(content), 100)
+        for one in content:
             text = (ROOT / "web" / one["path"]).read_bytes()
             self.assertEqual(text[: one["start"]].count(b"\n") + 1, one["line"])
             was = text[one["start"] : one["end"]].decode()

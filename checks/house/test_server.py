@@ -28,16 +28,16 @@ def shown(path: Path, node: ast.AST) -> str:
 
 class WhoWrites(TestCase):
     def test_no_row_is_written_as_a_whole_over_what_somebody_else_has_just_changed(self):
-        found = []
+        seen = []
         for path, tree in sources("server", "demo"):
             for node in ast.walk(tree):
                 saves = isinstance(node, ast.Call) and ast.unparse(node.func).endswith(".save")
                 if saves and not node.args and not {"update_fields", "force_insert"} & {word.arg for word in node.keywords}:
-                    found.append(shown(path, node))
-        self.assertEqual(found, [])
+                    seen.append(shown(path, node))
+        self.assertEqual(seen, [])
 
     def test_the_state_of_a_run_a_restore_an_import_or_a_copy_has_one_writer(self):
-        found = []
+        seen = []
         for path, tree in sources(*STATEFUL):
             for node in ast.walk(tree):
                 assigned = isinstance(node, ast.Assign) and any(_is_state(target) for target in node.targets)
@@ -46,38 +46,38 @@ class WhoWrites(TestCase):
                     word.arg == "update_fields" and "state" in ast.unparse(word.value) for word in node.keywords
                 )
                 if assigned or named or (updated and any(word.arg == "state" for word in node.keywords)):
-                    found.append(shown(path, node))
+                    seen.append(shown(path, node))
         # a night that was never started is written down as missed: its row begins so
-        self.assertEqual([where.partition(":")[0] for where in found], ["server/runs/actions/start_due.py"])
+        self.assertEqual([where.partition(":")[0] for where in seen], ["server/runs/actions/start_due.py"])
 
     def test_mutations_live_in_actions(self):
         writes = re.compile(r"\.(bulk_create|bulk_update|update_or_create|get_or_create|create|update|delete|save)\($")
-        found = []
+        seen = []
         for path, tree in sources("server"):
             relative = str(path.relative_to(ROOT))
             if "/actions/" in relative or relative in ("server/transition.py", "server/locks.py"):
                 continue
             for node in ast.walk(tree):
                 if isinstance(node, ast.Call) and writes.search(ast.unparse(node.func) + "(") and "objects" in ast.unparse(node.func):
-                    found.append(shown(path, node))
-        self.assertEqual(found, [])
+                    seen.append(shown(path, node))
+        self.assertEqual(seen, [])
 
     def test_views_and_serializers_ask_no_database(self):
         asks = re.compile(r"\.objects\b|get_object_or_404|\.(filter|exclude|annotate|select_related|prefetch_related|values_list)\(")
-        found = []
+        seen = []
         for path in tracked("server/*/api/*.py"):
             if "tests" not in inside(path):
-                found += [f"{path.relative_to(ROOT)}:{n}" for n, line in enumerate(path.read_text().splitlines(), 1) if asks.search(line)]
-        self.assertEqual(found, [])
+                seen += [f"{path.relative_to(ROOT)}:{n}" for n, line in enumerate(path.read_text().splitlines(), 1) if asks.search(line)]
+        self.assertEqual(seen, [])
 
     def test_no_import_hides_inside_a_function(self):
-        found = []
+        seen = []
         for path, tree in sources("server"):
             for function in ast.walk(tree):
                 if isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef):
-                    found += [shown(path, node) for node in ast.walk(function) if isinstance(node, ast.Import | ast.ImportFrom)]
+                    seen += [shown(path, node) for node in ast.walk(function) if isinstance(node, ast.Import | ast.ImportFrom)]
         # Django calls `ready` once every app is there; only then may checks be registered
-        self.assertEqual({where.partition(":")[0] for where in found}, {"server/project/apps.py"})
+        self.assertEqual({where.partition(":")[0] for where in seen}, {"server/project/apps.py"})
 
 
 def _is_state(target: ast.expr) -> bool:
@@ -99,27 +99,27 @@ class JobsAndTheirRegister(TestCase):
 
     def test_no_job_or_queue_is_named_anywhere_else(self):
         queues = re.compile(r"queue=[\"']|configure_task\(|\.defer\(|app\.task\(|@app\.periodic")
-        found = [
+        rows = [
             str(path.relative_to(ROOT))
             for path in tracked("server/*.py")
             if "tests" not in inside(path) and queues.search(path.read_text())
         ]
-        self.assertEqual(found, ["server/jobs.py"])
+        self.assertEqual(rows, ["server/jobs.py"])
 
 
 class ErrorTree(TestCase):
     def test_nothing_in_core_and_adapters_derives_from_exception_beside_it(self):
         foreign = {"Exception", "BaseException", "RuntimeError", "ValueError", "OSError", "KeyError", "TypeError"}
-        found = []
+        seen = []
         for path, tree in sources("core", "adapters"):
             for node in ast.walk(tree):
                 if isinstance(node, ast.ClassDef) and foreign & {ast.unparse(base) for base in node.bases}:
-                    found.append(f"{shown(path, node)} {node.name}")
-        self.assertEqual(found, ["core/errors.py:11 AtticError"])
+                    seen.append(f"{shown(path, node)} {node.name}")
+        self.assertEqual(seen, ["core/errors.py:11 AtticError"])
 
     def test_whoever_catches_everything_says_what_becomes_of_it(self):
         """A row, a job or a door: never silence. It goes on rising, it is logged, or the comment beside it says where it goes."""
-        found = []
+        seen = []
         for path, tree in sources("core", "adapters", "server"):
             lines = path.read_text().splitlines()
             for node in ast.walk(tree):
@@ -127,5 +127,5 @@ class ErrorTree(TestCase):
                     continue
                 told = "#" in lines[node.lineno - 1] or "log." in ast.unparse(node)
                 if not told and not isinstance(node.body[-1], ast.Raise):
-                    found.append(shown(path, node))
-        self.assertEqual(found, [])
+                    seen.append(shown(path, node))
+        self.assertEqual(seen, [])

@@ -36,13 +36,13 @@ def store() -> tuple[MemoryBlobs, dict[str, Any]]:
         bench.now += timedelta(hours=30)
         sweep(bench.again(), now=bench.now)
     vault = bench.again()
-    told = {
+    fields = {
         manifest.id.hex(): {
             f"{kind}/{id}": hashlib.sha256(content).hexdigest() for (kind, id), content in contents(vault, manifest).items()
         }
         for manifest in (second, third)
     }
-    return bench.blobs, {"passphrase": PASSPHRASE, "recovery_code": bench.recovery_code, "removed": first.id.hex(), "backups": told}
+    return bench.blobs, {"passphrase": PASSPHRASE, "recovery_code": bench.recovery_code, "removed": first.id.hex(), "backups": fields}
 
 
 def main(folder: Path) -> None:

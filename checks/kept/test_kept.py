@@ -34,9 +34,9 @@ HOOKED = json.loads((HERE / "hook.json").read_text())
 class AStore(TestCase):
     def setUp(self) -> None:
         self.blobs = MemoryBlobs()
-        with zipfile.ZipFile(HERE / "store.zip") as found:
-            for name in found.namelist():
-                self.blobs.held[name] = found.read(name)
+        with zipfile.ZipFile(HERE / "store.zip") as archive:
+            for name in archive.namelist():
+                self.blobs.held[name] = archive.read(name)
 
     def opened(self, passphrase: str) -> Vault:
         return open_vault(self.blobs, passphrase=passphrase, random=random.Random(1).randbytes, limits=SMALL, policy=LENIENT)

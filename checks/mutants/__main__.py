@@ -39,9 +39,9 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--most", type=int, default=60, help="faults that are tried of each")
     parser.add_argument("--labels", nargs="*", default=[], help="the only tests that are asked, instead of all but the browser's")
-    given = parser.parse_args()
+    options = parser.parse_args()
     changing = sorted(str(folder.relative_to(ROOT)) for folder in (ROOT / "server").glob("*/actions"))
-    places = [ROOT / package.rstrip("/") for package in given.packages or ["core", "adapters", *changing, "web/src"]]
+    places = [ROOT / package.rstrip("/") for package in options.packages or ["core", "adapters", *changing, "web/src"]]
     if missing := [str(place.relative_to(ROOT)) for place in places if not place.is_dir()]:
         print(f"There is no folder {', '.join(missing)}.", file=sys.stderr)
         return 2
@@ -49,12 +49,12 @@ def main() -> int:
     with tempfile.TemporaryDirectory(prefix="attic-mutants-") as scratch:
         front = _Front(Path(scratch) / "front") if any(place.is_relative_to(ROOT / "web") for place in places) else None
         behind = [place for place in places if not place.is_relative_to(ROOT / "web")]
-        sides = (given.labels,) if given.labels else tuple(list(side) for side in LABELS)
+        sides = (options.labels,) if options.labels else tuple(list(side) for side in LABELS)
         back = _Back(Path(scratch) / "back", sides=sides) if behind else None
         for place in places:
             tried = front if place.is_relative_to(ROOT / "web") else back
             assert tried is not None
-            bad += not _tried(tried, place, seed=given.seed, most=given.most)
+            bad += not _tried(tried, place, seed=options.seed, most=options.most)
     return 1 if bad else 0
 
 

@@ -18,11 +18,11 @@ class NoNetwork(Exception):
 def ip(*words: str) -> None:
     """Raises NoNetwork with what it said."""
     try:
-        told = subprocess.run(["ip", *words], capture_output=True, text=True, check=False)
+        done = subprocess.run(["ip", *words], capture_output=True, text=True, check=False)
     except FileNotFoundError:
         raise NoNetwork("iproute2 is not installed") from None
-    if told.returncode:
-        raise NoNetwork(f"ip {' '.join(words)}: {told.stderr.strip()}")
+    if done.returncode:
+        raise NoNetwork(f"ip {' '.join(words)}: {done.stderr.strip()}")
 
 
 class Host:

@@ -56,7 +56,7 @@ class Told:
 
 class AStorm(Scene):
     def storm(self, where: str, to: str) -> list[dict[str, Any]]:
-        told: list[dict[str, Any]] = []
+        seen: list[dict[str, Any]] = []
         order = random.Random(1)
         for number in range(ROUNDS):
             writers = [Told(self.write(where, 10 * number + seed, FOR_EVER), most=2) for seed in range(4)]
@@ -73,9 +73,9 @@ class AStorm(Scene):
             for one in everyone:
                 threading.Event().wait(order.random() / 4)  # so that each is killed somewhere else in its work
                 codes.append(one.kill())
-                told += one.lines
+                seen += one.lines
             self.assertEqual([errors for code, errors in codes if code != -9], [])
-        return told
+        return seen
 
     def held_by_rescue(self, folder: Path) -> dict[str, str]:
         """Backup → digest of what the rescue reader restores of it."""
@@ -89,13 +89,13 @@ class AStorm(Scene):
             self.assertEqual(done.returncode, 0, done.stderr)
             return done.stdout
 
-        found = {}
+        seen = {}
         for line in run("list", folder).splitlines():
             id = line.split()[0]
             out = folder.parent / f"out-{id}"
             run("restore", folder, id, out)
-            found[id] = digest({(path.parent.name, path.name): path.read_bytes() for path in out.rglob("*") if path.is_file()})
-        return found
+            seen[id] = digest({(path.parent.name, path.name): path.read_bytes() for path in out.rglob("*") if path.is_file()})
+        return seen
 
     def weathered(self, where: str, folder: Path, told: list[dict[str, Any]]) -> None:
         made = {entry["made"]: entry["digest"] for entry in told if "made" in entry}
@@ -103,8 +103,8 @@ class AStorm(Scene):
         self.assertGreaterEqual(len(made), 4 * ROUNDS)
         self.assertEqual([entry["damaged"] for entry in told if entry.get("damaged")], [])
         self.assertEqual([entry.object for entry in check(opened(where), percent=100).damaged], [])
-        found = self.held_by_rescue(folder)
-        self.assertEqual({id: found.get(id) for id in made.keys() - removed}, {id: made[id] for id in made.keys() - removed})
+        by_rescue = self.held_by_rescue(folder)
+        self.assertEqual({id: by_rescue.get(id) for id in made.keys() - removed}, {id: made[id] for id in made.keys() - removed})
 
     def prepared(self, where: str, twin: Path) -> None:
         self.prepare(blobs_of(where))
@@ -119,8 +119,8 @@ class AStorm(Scene):
             for folder in (here, twin):
                 folder.mkdir()
             self.prepared(str(here), twin)
-            told = self.storm(str(here), str(twin))
-            self.weathered(str(here), here, told)
+            a_storm = self.storm(str(here), str(twin))
+            self.weathered(str(here), here, a_storm)
             self.assertEqual([entry.object for entry in check(opened(str(twin)), percent=100).damaged], [])
 
     def test_on_a_real_object_store(self):
@@ -133,10 +133,10 @@ class AStorm(Scene):
             for folder in (here, twin):
                 folder.mkdir()
             self.prepared(where, twin)
-            told = self.storm(where, str(twin))
+            a_storm = self.storm(where, str(twin))
             store = S3Blobs(bucket)
             for name, _ in store.list(""):
                 (here / name).parent.mkdir(parents=True, exist_ok=True)
                 (here / name).write_bytes(store.read(name))
-            self.weathered(where, here, told)
+            self.weathered(where, here, a_storm)
             self.assertEqual([entry.object for entry in check(opened(str(twin)), percent=100).damaged], [])

@@ -15,8 +15,8 @@ EXCEPTION = {
 class Bodies(OfficeTestCase):
     """A device with a backup, a plan, a store, a team and a holder."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one)
         self.backup = self.run_now(self.one).backup

@@ -9,15 +9,20 @@ from django.db import connection
 from django.test import TransactionTestCase, override_settings
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from server.tests.pretend import Furnished
+from server.tests.pretend import Furnished, PretendOutside
 
 
 @override_settings(
-    ATTIC_OUTSIDE="server.tests.pretend.PretendOutside",
+    ATTIC_OUTSIDE="server.tests.pretend.waiting",
     PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],
 )
 class Sides(Furnished, TransactionTestCase):
     """A furnished office whose transactions are real."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.begin(PretendOutside())
+        self.furnish()
 
     def tearDown(self) -> None:
         ProcrastinateJob.objects.all().delete()  # its table is not one that Django empties

@@ -25,8 +25,8 @@ FORWARD = timedelta(days=20)
 class Clocks(OfficeTestCase):
     """Nightly at 22:00 in Berlin; keep everything of seven days, and be late after 400. Seven backups, one a day."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one, keep_last=0, keep_daily=0, keep_within=7, promise_seconds=400 * 86_400)
         self.place = self.nightly.store
@@ -113,9 +113,9 @@ class ItIsSaid(Clocks):
         self.tick()
         self.outside.clocks = [("mail", "mail", -FORWARD)]
         ask_clocks.func(timestamp=0)
-        told = self.api.get("/api/clock").json()
-        self.assertIn("20 days ahead", told["says"])
-        self.assertEqual([(row["kind"], round(row["off_seconds"] / 86_400)) for row in told["witnesses"]], [("mail", -20)])
+        answer = self.api.get("/api/clock").json()
+        self.assertIn("20 days ahead", answer["says"])
+        self.assertEqual([(row["kind"], round(row["off_seconds"] / 86_400)) for row in answer["witnesses"]], [("mail", -20)])
 
 
 class HowItIsSettled(Clocks):
@@ -233,8 +233,8 @@ class NoNightIsLost(Clocks):
 
 
 class BackupsMadeInDoubt(Clocks):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.newest = Backup.objects.order_by("-finished_at").first()
         self.jump(FORWARD)
         self.tick()

@@ -38,8 +38,8 @@ MACHINES = (Run, Restore, Import, Copy)
 class WhatARuleMayNotOverride(Sides):
     """Keep the last backup only; there are three, so two are about to leave."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one, keep_last=1, keep_daily=0)
         self.place = self.nightly.store
@@ -128,8 +128,8 @@ class WhatARuleMayNotOverride(Sides):
 
 
 class StopHolds(Sides):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one)
 

@@ -14,8 +14,8 @@ from server.runs.models import Backup, Copy, Run, RunState
 
 
 class AFaultWhileItEnds(Sides):
-    def setUp(self) -> None:
-        super().setUp()
+    def furnish(self) -> None:
+        super().furnish()
         self.one = self.device()
         self.plan(self.one)
         self.asked = ask_run_by_hand(self.one, by=self.ines, note="")

@@ -22,8 +22,8 @@ from server.tests.pretend import PASSPHRASE, OfficeTestCase
 class TwoDrives(OfficeTestCase):
     """Red and Blue, of the same server; the plan writes to Red. A rule that keeps one backup only."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.red, self.blue = self.store("Red"), self.store("Blue")
         self.one = self.device()
         self.nightly = self.plan(self.one, store=self.red, keep_last=1, keep_daily=0)
@@ -148,8 +148,8 @@ class TwoDrives(OfficeTestCase):
 class ListAndStore(OfficeTestCase):
     """Neither is believed blindly."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one)
         self.place = self.nightly.store
@@ -165,8 +165,8 @@ class ListAndStore(OfficeTestCase):
         return compare_store(self.place, now=self.outside.now())
 
     def test_nothing_differs(self):
-        found = self.compare()
-        self.assertEqual((found.missing, found.back, found.strays), (0, 0, 0))
+        compared = self.compare()
+        self.assertEqual((compared.missing, compared.back, compared.strays), (0, 0, 0))
         self.assertIsNotNone(Store.objects.get().compared_at)
 
     def test_a_backup_that_comes_while_the_store_is_listed_is_not_missing(self):
@@ -190,8 +190,8 @@ class ListAndStore(OfficeTestCase):
         self.assertEqual((copy.state, bool(copy.cause), bool(copy.remedy)), (CopyState.MISSING, True, True))
         device = self.api.get(f"/api/devices/{self.one.id}").json()
         self.assertEqual(device["newest_id"], str(self.first.id))
-        told = self.api.get(f"/api/stores/{self.place.id}/differences").json()["copies"]
-        self.assertEqual([(row["state"], row["backup_id"]) for row in told], [("missing", str(self.second.id))])
+        answer = self.api.get(f"/api/stores/{self.place.id}/differences").json()["copies"]
+        self.assertEqual([(row["state"], row["backup_id"]) for row in answer], [("missing", str(self.second.id))])
         self.assertTrue(JournalEntry.objects.filter(what="backup.missing").exists())
         says = [cause["says"] for cause in self.api.get("/api/today").json()["causes"]]
         self.assertIn(f"1 backup that should lie in {self.place.name} is missing there", says)
@@ -215,8 +215,8 @@ class ListAndStore(OfficeTestCase):
 
     def test_a_backup_that_the_list_does_not_know_is_named_and_taken_in_when_somebody_says_so(self):
         Backup.objects.filter(id=self.first.id).delete()
-        found = self.compare()
-        self.assertEqual((found.strays, Backup.objects.count()), (1, 1))
+        compared = self.compare()
+        self.assertEqual((compared.strays, Backup.objects.count()), (1, 1))
         stray = Stray.objects.get()
         self.assertEqual((stray.device, stray.items), (self.one, self.first.items))
         body = {"device": str(self.one.id)}

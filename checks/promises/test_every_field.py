@@ -38,8 +38,8 @@ ODD: list[Any] = [None, [], {}, [[]], "", True, 0, [None], {"x": {"y": []}}, ["x
 
 
 class EveryFieldOfEveryBody(Bodies):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.wrong: list[str] = []
 
     def operations(self) -> Iterator[tuple[str, str, str, dict[str, Any]]]:

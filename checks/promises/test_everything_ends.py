@@ -33,8 +33,8 @@ WRITE = ("state", "inventory", "read", "create", "replace", "close")
 
 
 class OneBackup(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one)
         self.place = self.nightly.store

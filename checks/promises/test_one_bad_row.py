@@ -32,8 +32,8 @@ PAGES = (
 class ABadPlan(OfficeTestCase):
     """It came into the database by another way than the interface; a good one stands beside it."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.good, self.bad = self.plan(self.one, name="Good"), self.plan(self.two, name="Bad")
         self.run_now(self.one)
@@ -71,9 +71,9 @@ class ABadPlan(OfficeTestCase):
         found = causes[f"plan {self.bad.id}"]
         self.assertIn("Bad cannot be computed", found["says"])
         self.assertEqual(([row["name"] for row in found["devices"]], found["step"]), (["Orlo H1"], "plan"))
-        told = {plan["name"]: plan["fault"] for plan in self.api.get("/api/plans").json()}
-        self.assertTrue(told["Bad"])
-        self.assertEqual(told["Good"], "")
+        answer = {plan["name"]: plan["fault"] for plan in self.api.get("/api/plans").json()}
+        self.assertTrue(answer["Bad"])
+        self.assertEqual(answer["Good"], "")
         self.assertEqual({row.plan.name: bool(row.plan_fault) for row in standings(now=self.outside.at)}, {"Good": False, "Bad": True})
 
     def test_a_rule_that_cannot_be_computed_removes_nothing_and_the_others_go_on(self):

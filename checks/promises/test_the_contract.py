@@ -31,12 +31,12 @@ CONTRACT = schemathesis.openapi.from_path(str(django_settings.ROOT / "contract" 
 class EveryOperation(Bodies):
     maxDiff = None
 
-    def setUp(self) -> None:
-        super().setUp()
+    def furnish(self) -> None:
+        super().furnish()
         self.wrong: dict[str, str] = {}
         self.sent, self.good = 0, 0
-        told = self.bodies()
-        self.addresses = {operation: f"/api/{address}" for operation, (address, _) in told.items()}
+        bodies = self.bodies()
+        self.addresses = {operation: f"/api/{address}" for operation, (address, _) in bodies.items()}
 
     def test_answers_as_the_contract_says_whatever_it_is_sent(self) -> None:
         operations = [found.ok() for found in CONTRACT.get_all_operations()]
@@ -99,7 +99,7 @@ def _text(body: Any) -> str:
 
 
 def _drawn(operation: Any, mode: schemathesis.GenerationMode) -> Iterator[schemathesis.Case]:
-    found: list[schemathesis.Case] = []
+    seen: list[schemathesis.Case] = []
 
     @seed(7)
     @settings(
@@ -108,7 +108,7 @@ def _drawn(operation: Any, mode: schemathesis.GenerationMode) -> Iterator[schema
     )  # fmt: skip
     @given(case=operation.as_strategy(generation_mode=mode))
     def draw(case: schemathesis.Case) -> None:
-        found.append(case)
+        seen.append(case)
 
     draw()
-    return iter(found)
+    return iter(seen)

@@ -13,8 +13,8 @@ from server.storage.models import Store
 
 
 class TwoSchedulers(Sides):
-    def setUp(self) -> None:
-        super().setUp()
+    def furnish(self) -> None:
+        super().furnish()
         self.devices = [self.device(f"p{n}") for n in range(3)]
         self.plan(*self.devices)
         Store.objects.update(max_writers=3)
@@ -43,6 +43,6 @@ class TwoSchedulers(Sides):
         self.once_each(mine, faster[0])
 
     def test_both_at_the_same_moment(self) -> None:
-        told = self.at_once(lambda: start_due(now=self.outside.at), lambda: start_due(now=self.outside.at))
-        self.assertEqual([one for one in told if isinstance(one, Exception)], [])
-        self.once_each(*told)
+        results = self.at_once(lambda: start_due(now=self.outside.at), lambda: start_due(now=self.outside.at))
+        self.assertEqual([one for one in results if isinstance(one, Exception)], [])
+        self.once_each(*results)

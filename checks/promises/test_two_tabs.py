@@ -9,8 +9,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class TwoTabs(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one)
         self.store = self.nightly.store

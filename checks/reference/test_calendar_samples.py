@@ -20,7 +20,7 @@ MADE_ANEW = {"DTSTAMP", "DURATION", "DTEND"}
 
 def taken_in(content: bytes) -> list[tuple[str, dict, list[str]]]:
     """(id, record, names of the properties) of each event, as an import makes them."""
-    found = []
+    seen = []
     for block, zones in events([content]):
         if block.trouble:
             continue
@@ -29,8 +29,8 @@ def taken_in(content: bytes) -> list[tuple[str, dict, list[str]]]:
         except UnreadableRecord:
             continue
         occurrence = next((line.partition(":")[2] for line in block.lines if line.upper().startswith("RECURRENCE-ID")), "")
-        found.append((f"{uid} {occurrence}".strip() or f"#{block.number}", record | ({"uid": uid} if uid else {}), block.lines))
-    return found
+        seen.append((f"{uid} {occurrence}".strip() or f"#{block.number}", record | ({"uid": uid} if uid else {}), block.lines))
+    return seen
 
 
 class EverySample(TestCase):
@@ -74,5 +74,5 @@ class EverySample(TestCase):
                     self.assertEqual(self.invited(one), self.invited(source))
 
     def invited(self, event: icalendar.Event) -> Counter[tuple[str, str]]:
-        found = event.get("attendee", [])
-        return Counter((str(one).lower(), str(dict(sorted(one.params.items())))) for one in (found if isinstance(found, list) else [found]))
+        row = event.get("attendee", [])
+        return Counter((str(one).lower(), str(dict(sorted(one.params.items())))) for one in (row if isinstance(row, list) else [row]))

@@ -109,18 +109,18 @@ class InFour(TestCase):
         self.assertEqual(of(found, "X-ODD")[0].params["X-P"], ["a;b"])
 
     def test_a_name_and_an_id_are_there_whatever_the_card_lacks(self):
-        found = in_version("4.0", ["TEL:1"], uid="7,8", full_name="A, B")
-        self.assertEqual(found, ["BEGIN:VCARD", "VERSION:4.0", "UID:7\\,8", "FN:A\\, B", "TEL:1", "END:VCARD"])
+        version = in_version("4.0", ["TEL:1"], uid="7,8", full_name="A, B")
+        self.assertEqual(version, ["BEGIN:VCARD", "VERSION:4.0", "UID:7\\,8", "FN:A\\, B", "TEL:1", "END:VCARD"])
 
     def test_one_text_is_escaped_where_it_is_not_and_a_list_is_none(self):
-        found = in_version(
+        version = in_version(
             "4.0", ["VERSION:3.0", "FN:Holm, Fenna", "NOTE:a\\, b; c", "CATEGORIES:crew,boat", "ORG:A;B"], uid="", full_name=""
         )
-        self.assertEqual(found[2:-1], ["FN:Holm\\, Fenna", "NOTE:a\\, b\\; c", "CATEGORIES:crew,boat", "ORG:A;B"])
+        self.assertEqual(version[2:-1], ["FN:Holm\\, Fenna", "NOTE:a\\, b\\; c", "CATEGORIES:crew,boat", "ORG:A;B"])
 
     def test_what_may_stand_once_stands_once(self):
-        found = in_version("4.0", ["FN:A", "N:A;;;;", "N:B;;;;", "BDAY:19850101", "BDAY:unknown"], uid="", full_name="")
-        self.assertEqual(found[2:-1], ["FN:A", "N:A;;;;", "X-N:B;;;;", "BDAY:19850101", "X-BDAY;VALUE=text:unknown"])
+        version = in_version("4.0", ["FN:A", "N:A;;;;", "N:B;;;;", "BDAY:19850101", "BDAY:unknown"], uid="", full_name="")
+        self.assertEqual(version[2:-1], ["FN:A", "N:A;;;;", "X-N:B;;;;", "BDAY:19850101", "X-BDAY;VALUE=text:unknown"])
 
 
 class Parameters(TestCase):
@@ -135,11 +135,11 @@ class Parameters(TestCase):
     def test_the_short_way_reads_what_the_long_one_reads(self, parts):
         head = ";".join(["item1.TEL", *parts])
         whole, apart = parsed(f"{head}:v"), [parsed(f"TEL;{part}:v") for part in parts]
-        told: dict[str, list[str]] = {}
+        seen: dict[str, list[str]] = {}
         for one in apart:
             for name, values in one.params.items():
-                told.setdefault(name, []).extend(values)
-        self.assertEqual((whole.group, whole.name, whole.params, whole.value), ("item1", "TEL", told, "v"))
+                seen.setdefault(name, []).extend(values)
+        self.assertEqual((whole.group, whole.name, whole.params, whole.value), ("item1", "TEL", seen, "v"))
 
 
 class InThree(TestCase):
@@ -207,10 +207,10 @@ TEXT = st.text(st.characters(blacklist_categories=("Cs", "Cc")), min_size=1, max
 class AnyText(TestCase):
     @given(TEXT, TEXT, st.sampled_from(list(CardForm)))
     def test_survives_in_rows_of_75_octets(self, name, note, form):
-        found = card_bytes({"display": name, "note": note}, uid="1", form=form)
-        self.assertTrue(all(len(row) <= 75 for row in found.split(b"\r\n")))
-        for row in found.split(b"\r\n"):
+        content = card_bytes({"display": name, "note": note}, uid="1", form=form)
+        self.assertTrue(all(len(row) <= 75 for row in content.split(b"\r\n")))
+        for row in content.split(b"\r\n"):
             row.decode()
-        (block,) = cards([found])
+        (block,) = cards([content])
         record = contact(block)[1]
         self.assertEqual((record.get("display", "").strip(), record.get("note", "").strip()), (name.strip(), note.strip()))

@@ -105,8 +105,8 @@ class Cards(TestCase):
         self.assertEqual(record["phones"], [{"label": "cell", "number": "1"}])
 
     def test_cards_that_do_not_end_or_are_no_cards_are_said(self):
-        found = list(cards([b"BEGIN:VCARD\nFN:A\nBEGIN:VCARD\nFN:B\nEND:VCARD\nBEGIN:VCARD\nFN:C\n"]))
-        self.assertEqual([(block.number, bool(block.trouble)) for block in found], [(1, True), (2, False), (3, True)])
+        listed = list(cards([b"BEGIN:VCARD\nFN:A\nBEGIN:VCARD\nFN:B\nEND:VCARD\nBEGIN:VCARD\nFN:C\n"]))
+        self.assertEqual([(block.number, bool(block.trouble)) for block in listed], [(1, True), (2, False), (3, True)])
         self.assertEqual(list(cards([b"\x00\xff" * 1000])), [])
 
     def test_a_record_cannot_break_out_of_its_card(self):

@@ -110,14 +110,14 @@ class AZip(Exported):
         self.assertEqual(self.run_("unzip", "-q", path, "-d", self.folder / "x").returncode, 0)
         self.assert_everything(self.folder / "x")
         listed = self.run_("unzip", "-Z1", path).stdout.decode().splitlines()
-        with zipfile.ZipFile(path) as found:
-            self.assertEqual(found.namelist(), listed)
+        with zipfile.ZipFile(path) as archive:
+            self.assertEqual(archive.namelist(), listed)
         readme = next((self.folder / "x").rglob("METADATA"), None) or next((self.folder / "x" / "Documents" / "PIL").glob("*.py"))
         self.assertEqual(readme.stat().st_mtime, datetime(2021, 7, 4, 12, 30, tzinfo=UTC).timestamp())
 
     def test_changed_names_are_mapped_and_what_could_stay_stayed(self):
-        with zipfile.ZipFile(self.zip()) as found:
-            listed = {row["name"]: row["file"] for row in json.loads(found.read("contents.json"))}
+        with zipfile.ZipFile(self.zip()) as archive:
+            listed = {row["name"]: row["file"] for row in json.loads(archive.read("contents.json"))}
         for name in ("PIL/Image.py", "50 % off.txt", "d/e/f/g.txt", "=cmd.txt", "-rf", "empty.txt"):
             self.assertEqual(listed[name], f"Documents/{name}")
         renamed = {own for _, own, _ in self.report.renamed}

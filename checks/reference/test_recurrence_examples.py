@@ -113,19 +113,19 @@ class ExamplesOfRfc5545(TestCase):
             with self.subTest(name):
                 recurrence = checked(Recurrence(rule=rule, start=datetime.fromisoformat(start), zone=NEW_YORK))
                 ends = "COUNT" in rule or "UNTIL" in rule
-                found = recurrence.following(datetime(1996, 1, 1, tzinfo=UTC), len(expected) + (3 if ends else 0))
-                self.assertEqual([f"{at.astimezone(NEW_YORK):%Y-%m-%d}" for at in found], expected)
-                self.assertEqual({at.astimezone(NEW_YORK).hour for at in found}, {9})
+                followed = recurrence.following(datetime(1996, 1, 1, tzinfo=UTC), len(expected) + (3 if ends else 0))
+                self.assertEqual([f"{at.astimezone(NEW_YORK):%Y-%m-%d}" for at in followed], expected)
+                self.assertEqual({at.astimezone(NEW_YORK).hour for at in followed}, {9})
 
     def test_those_within_a_day(self):
         for name, rule, expected in WITHIN_A_DAY:
             with self.subTest(name):
                 recurrence = checked(Recurrence(rule=rule, start=datetime.fromisoformat(NINE), zone=NEW_YORK))
-                found = recurrence.following(datetime(1997, 9, 1, tzinfo=UTC), len(expected))
-                self.assertEqual([f"{at.astimezone(NEW_YORK):%d %H:%M}" for at in found], expected)
+                followed = recurrence.following(datetime(1997, 9, 1, tzinfo=UTC), len(expected))
+                self.assertEqual([f"{at.astimezone(NEW_YORK):%d %H:%M}" for at in followed], expected)
 
     def test_sentences_say_the_rules_that_they_can_and_come_back_unchanged(self):
-        told = {
+        fields = {
             "FREQ=DAILY": "every night at 21:30",
             "FREQ=DAILY;INTERVAL=10": "every 10 days at 21:30",
             "FREQ=WEEKLY;BYDAY=TU,TH": "on Tuesdays and Thursdays at 21:30",
@@ -133,7 +133,7 @@ class ExamplesOfRfc5545(TestCase):
             "FREQ=MONTHLY;BYDAY=-1SU": "on the last Sunday of each month at 21:30",
             "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR;BYHOUR=8,12,16;BYMINUTE=0;BYSECOND=0": "every 4 hours from 08:00 to 16:00 on working days",
         }
-        for rule, expected in told.items():
+        for rule, expected in fields.items():
             self.assertEqual(sentence(pattern_of(rule), time(21, 30)), expected)
             self.assertEqual(rule_of(pattern_of(rule)), rule)
 
@@ -202,8 +202,8 @@ class DaysWhenClocksChange(TestCase):
         self.assertEqual(self.nights("Australia/Lord_Howe", time(1, 45), "2026-04-04T12:00", 1), [("04-05 01:45", "twice")])
 
     def test_apia_has_no_30_december_2011(self):  # from UTC-10 to UTC+14 at the end of the 29th
-        found = self.nights("Pacific/Apia", time(22), "2011-12-29T00:00", 4)
-        self.assertEqual([day for day, _ in found], ["12-28 22:00", "12-29 22:00", "12-31 22:00", "01-01 22:00"])
+        nights = self.nights("Pacific/Apia", time(22), "2011-12-29T00:00", 4)
+        self.assertEqual([day for day, _ in nights], ["12-28 22:00", "12-29 22:00", "12-31 22:00", "01-01 22:00"])
 
     def test_a_window_over_a_change_closes_by_the_wall_clock(self):
         berlin = ZoneInfo("Europe/Berlin")
@@ -272,8 +272,8 @@ class WindowsOfPlans(TestCase):
         recurrence = Recurrence(
             rule="FREQ=DAILY", start=datetime.fromisoformat("2026-01-01T22:00"), zone=self.zone, until=date(2026, 12, 27), skipped=skipped
         )
-        found = recurrence.following(self.at("2026-12-23T00:00"), 10)
-        self.assertEqual([at.astimezone(self.zone).day for at in found], [23, 26, 27])
+        followed = recurrence.following(self.at("2026-12-23T00:00"), 10)
+        self.assertEqual([at.astimezone(self.zone).day for at in followed], [23, 26, 27])
 
 
 class PromisesWithoutSomeDays(TestCase):

@@ -82,23 +82,23 @@ class TheRescueReader(TestCase):
         return done.stdout + done.stderr
 
     def same(self, folder: str) -> None:
-        told = subprocess.run(
+        done = subprocess.run(
             ["diff", "-r", "--no-dereference", self.phone, self.here / folder], capture_output=True, text=True, check=False
         )
-        self.assertEqual(told.stdout + told.stderr, "")
+        self.assertEqual(done.stdout + done.stderr, "")
         for name in ("notes/000.txt", "notes/001.txt", "empty"):
             ours, theirs = (self.phone / name).stat(), (self.here / folder / name).stat()
             self.assertEqual((ours.st_mode, ours.st_mtime_ns), (theirs.st_mode, theirs.st_mtime_ns))
 
     def test_imports_only_what_it_names(self):
         tree = ast.parse(RESCUE.read_text())
-        found = set()
+        seen = set()
         for node in ast.walk(tree):
             if isinstance(node, ast.Import):
-                found |= {alias.name.partition(".")[0] for alias in node.names}
+                seen |= {alias.name.partition(".")[0] for alias in node.names}
             elif isinstance(node, ast.ImportFrom):
-                found.add((node.module or "").partition(".")[0])
-        self.assertLessEqual(found - set(sys.stdlib_module_names), ALLOWED)
+                seen.add((node.module or "").partition(".")[0])
+        self.assertLessEqual(seen - set(sys.stdlib_module_names), ALLOWED)
 
     def test_lists_and_restores_with_passphrase_and_with_code(self):
         manifest = self.backup()
@@ -133,8 +133,8 @@ class TheRescueReader(TestCase):
         self.vault.remove(first.id)
         for hours in (0, 30, 60):
             sweep(self.vault, now=datetime.now(UTC) + timedelta(hours=hours))
-        told = self.rescue("list", "store")
-        self.assertNotIn(first.id.hex(), told)
+        rescued = self.rescue("list", "store")
+        self.assertNotIn(first.id.hex(), rescued)
         self.rescue("restore", "store", second.id.hex(), "out")
         self.same("out")
 
@@ -184,8 +184,8 @@ class TheRescueReader(TestCase):
         content = bytearray(pack.read_bytes())
         content[5000] ^= 1
         pack.write_bytes(content)
-        told = self.rescue("restore", "store", manifest.id.hex(), "out", code=1)
-        self.assertEqual(told.count("lost:"), 1)
+        rescued = self.rescue("restore", "store", manifest.id.hex(), "out", code=1)
+        self.assertEqual(rescued.count("lost:"), 1)
         self.assertEqual(len(list((self.here / "out" / "notes").iterdir())), 406)
 
 

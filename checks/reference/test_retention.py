@@ -78,9 +78,11 @@ class ASlowObviousRuleAgrees(TestCase):
             now = last + timedelta(minutes=order.choice([-30, 0, 1, 600, 20_000, 900_000]))
             as_of = min(now, order.choice([now, now, last - timedelta(days=order.randint(0, 40))]))
             expected = {(one.backup, one.store) for one in kept(copies, rules, zone, now, as_of)}
-            found = verdicts([moment(one) for one in copies], {k: as_product(r) for k, r in rules.items()}, zone=zone, now=now, as_of=as_of)
+            by_rule = verdicts(
+                [moment(one) for one in copies], {k: as_product(r) for k, r in rules.items()}, zone=zone, now=now, as_of=as_of
+            )
             with self.subTest(seed=seed, zone=zone.key, rules=rules):
-                self.assertEqual({(one.moment.id, one.moment.store) for one in found if one.kept}, expected)
+                self.assertEqual({(one.moment.id, one.moment.store) for one in by_rule if one.kept}, expected)
             met += len(expected) not in (0, len(copies))
         self.assertGreater(met, ROUNDS // 3, "most histories keep everything or nothing, and show little")
 
@@ -91,8 +93,8 @@ class ASlowObviousRuleAgrees(TestCase):
         for now in (start + timedelta(days=n) for n in (103, 104, 130, 193, 465, 466, 499)):
             today = now.astimezone(zone).date()
             for count in (1, 3, 12):
-                found = verdicts(moments, Rule(within=Period(count, Unit.MONTHS)), zone=zone, now=now)
-                kept_days = {one.moment.at.date() for one in found if one.kept and one.moment.at <= now}
+                by_rule = verdicts(moments, Rule(within=Period(count, Unit.MONTHS)), zone=zone, now=now)
+                kept_days = {one.moment.at.date() for one in by_rule if one.kept and one.moment.at <= now}
                 month = today.year * 12 + today.month - 1 - count
                 first = None
                 for day in range(today.day, 0, -1):  # the same day of that month, or its last

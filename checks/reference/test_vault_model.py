@@ -64,10 +64,10 @@ STEPS = st.one_of(
 
 def _unlock(vault: Vault, key: bytes, words: str) -> bool:
     """Have the key at hand, when the words open it."""
-    found = first_that_opens([slot for slot in live_slots(vault) if slot.opens == key], Secret(passphrase=words))
-    if found is not None:
-        vault.device_keys[key] = found[1]
-    return found is not None
+    opens = first_that_opens([slot for slot in live_slots(vault) if slot.opens == key], Secret(passphrase=words))
+    if opens is not None:
+        vault.device_keys[key] = opens[1]
+    return opens is not None
 
 
 class Stores:
@@ -232,7 +232,7 @@ class TheVaultIsADictionary(TestCase):
             self.assertLessEqual(set(bench.again().backup_ids()), set(stores.model[number]))
             told = plan_sweep(bench.again())
             before = sum(size for _, size in bench.blobs.list(names.PACKS))
-            found = sweep(bench.again(), now=bench.now + timedelta(days=9), grace_seconds=0)
-            self.assertEqual((found.freed_bytes, found.kept_bytes), (told.freed_bytes, told.kept_bytes))
-            self.assertEqual(found.kept_bytes, sum(size for _, size in bench.blobs.list("")))
+            swept = sweep(bench.again(), now=bench.now + timedelta(days=9), grace_seconds=0)
+            self.assertEqual((swept.freed_bytes, swept.kept_bytes), (told.freed_bytes, told.kept_bytes))
+            self.assertEqual(swept.kept_bytes, sum(size for _, size in bench.blobs.list("")))
             self.assertLessEqual(sum(size for _, size in bench.blobs.list(names.PACKS)), before)

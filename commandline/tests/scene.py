@@ -74,8 +74,8 @@ class Scene(TestCase):
         return told
 
     def same(self, folder: Path) -> None:
-        told = subprocess.run(["diff", "-r", "--no-dereference", self.phone, folder], capture_output=True, text=True, check=False)
-        self.assertEqual(told.stdout, "")
+        done = subprocess.run(["diff", "-r", "--no-dereference", self.phone, folder], capture_output=True, text=True, check=False)
+        self.assertEqual(done.stdout, "")
         for path in self.phone.rglob("*"):
             ours, theirs = path.lstat(), (folder / path.relative_to(self.phone)).lstat()
             self.assertEqual((ours.st_mode, ours.st_mtime_ns), (theirs.st_mode, theirs.st_mtime_ns), path)

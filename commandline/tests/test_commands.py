@@ -18,23 +18,23 @@ ROOT = Path(__file__).resolve().parents[2]
 
 class Commands(Scene):
     def test_from_an_empty_folder_to_a_restored_one(self):
-        told = self.backup("--note", "before the repair")
-        self.assertEqual(set(told), {"backup", "items", "bytes", "read_bytes", "stored_bytes", "skipped", "seconds"})
-        self.assertEqual((told["items"], told["bytes"], told["read_bytes"], told["skipped"]), (4, 300_003, 300_003, []))
+        backup = self.backup("--note", "before the repair")
+        self.assertEqual(set(backup), {"backup", "items", "bytes", "read_bytes", "stored_bytes", "skipped", "seconds"})
+        self.assertEqual((backup["items"], backup["bytes"], backup["read_bytes"], backup["skipped"]), (4, 300_003, 300_003, []))
         again = self.backup()
         self.assertEqual((again["items"], again["read_bytes"]), (4, 0))
         self.assertLess(again["stored_bytes"], 3_000)
         _, listed = self.run_json("list", self.store)
-        self.assertEqual([row["backup"] for row in listed], [again["backup"], told["backup"]])
+        self.assertEqual([row["backup"] for row in listed], [again["backup"], backup["backup"]])
         self.assertEqual(set(listed[0]), {"backup", "device", "finished_at", "items", "bytes"})
         self.assertEqual(listed[0]["device"], "Shore 3")
-        code, restored = self.run_json("restore", self.store, told["backup"], str(self.here / "back"))
+        code, restored = self.run_json("restore", self.store, backup["backup"], str(self.here / "back"))
         self.assertEqual((code, restored), (0, {"items": 4, "bytes": 300_003, "damaged": []}))
         self.same(self.here / "back")
 
     def test_show_lists_kinds_and_items(self):
-        told = self.backup("--note", "first")
-        _, shown = self.run_json("show", self.store, told["backup"][:8])
+        backup = self.backup("--note", "first")
+        _, shown = self.run_json("show", self.store, backup["backup"][:8])
         self.assertEqual(shown["note"], "first")
         self.assertEqual(
             {row["kind"]: (row["items"], row["bytes"]) for row in shown["kinds"]}, {"photos": (1, 300_000), "documents": (3, 3)}
@@ -101,18 +101,18 @@ class Commands(Scene):
         self.assertEqual(self.run_json("sweep", self.store)[1]["freed_bytes"], 0)
 
     def test_copies_to_a_store_with_another_key_and_to_a_twin(self):
-        told = self.backup()
+        backup = self.backup()
         other_pass = self.secret("other-pass", "another passphrase")
         self.run_json("init", str(self.here / "other"), passphrase=other_pass)
         self.run_json("init", str(self.here / "twin"), "--same-key-as", self.store)
         _, copied = self.run_json("copy", self.store, str(self.here / "other"), "--to-passphrase-file", other_pass)
         self.assertEqual((set(copied), copied["copied"]), ({"copied", "bytes"}, 1))
         self.assertGreater(copied["bytes"], 300_000)
-        _, moved = self.run_json("copy", self.store, str(self.here / "twin"), "--backup", told["backup"][:6])
+        _, moved = self.run_json("copy", self.store, str(self.here / "twin"), "--backup", backup["backup"][:6])
         self.assertEqual(moved["copied"], 1)
         self.assertEqual(self.run_json("copy", self.store, str(self.here / "twin"))[1], {"copied": 0, "bytes": 0})
         for name, secret in (("other", other_pass), ("twin", "")):
-            self.run_json("restore", str(self.here / name), told["backup"], str(self.here / f"back-{name}"), passphrase=secret)
+            self.run_json("restore", str(self.here / name), backup["backup"], str(self.here / f"back-{name}"), passphrase=secret)
             self.same(self.here / f"back-{name}")
 
     def test_a_store_moves_whole_without_a_passphrase_and_is_the_same_one(self):
@@ -179,12 +179,12 @@ class Commands(Scene):
         _, sealed = self.run_json("keys", "add", self.store, "--device", "Shore 3", "--new-passphrase-file", own)
         self.assertEqual(set(sealed), {"device", "recovery_code"})
         self.fails(2, "backup", self.store, str(self.phone), "--device", "Shore 3")
-        told = self.backup("--device-passphrase-file", own)
+        backup = self.backup("--device-passphrase-file", own)
         self.assertEqual(len(self.run_json("list", self.store)[1]), 1)
         self.assertTrue(self.run_json("check", self.store, "--full")[1]["ok"])
-        self.fails(3, "restore", self.store, told["backup"], str(self.here / "x"), "--device-passphrase-file", self.pass_file)
+        self.fails(3, "restore", self.store, backup["backup"], str(self.here / "x"), "--device-passphrase-file", self.pass_file)
         code_file = self.secret("code", sealed["recovery_code"])
-        self.run_json("restore", self.store, told["backup"], str(self.here / "back"), "--device-passphrase-file", code_file)
+        self.run_json("restore", self.store, backup["backup"], str(self.here / "back"), "--device-passphrase-file", code_file)
         self.same(self.here / "back")
 
 
@@ -209,9 +209,9 @@ class AsAProgram(TestCase):
                 )
 
     def test_neither_framework_nor_database_is_imported(self):
-        told = subprocess.run(
+        done = subprocess.run(
             [sys.executable, "-c", "import sys, commandline.__main__; print(sorted({name.split('.')[0] for name in sys.modules}))"],
             cwd=ROOT, capture_output=True, text=True, check=True,
         ).stdout  # fmt: skip
         for name in ("django", "psycopg", "procrastinate", "rest_framework", "boto3", "httpx"):
-            self.assertNotIn(f"'{name}'", told)
+            self.assertNotIn(f"'{name}'", done)

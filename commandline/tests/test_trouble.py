@@ -28,7 +28,7 @@ ROOT = Path(__file__).resolve().parents[2]
 
 class Trouble(Scene):
     def test_damage_is_named_restored_around_and_repaired(self):
-        told = self.backup()
+        backup = self.backup()
         self.run_json("init", str(self.here / "twin"), "--same-key-as", self.store)
         self.run_json("copy", self.store, str(self.here / "twin"))
         self.assertEqual(self.run_json("check", self.store)[1]["damaged"], [])
@@ -41,7 +41,7 @@ class Trouble(Scene):
         self.assertEqual(code, 1)
         self.assertEqual(set(report), {"ok", "objects", "damaged"})
         (damaged,) = report["damaged"]
-        self.assertEqual((damaged["backups"], len(damaged["items"])), ([told["backup"]], 1))
+        self.assertEqual((damaged["backups"], len(damaged["items"])), ([backup["backup"]], 1))
         self.assertIn(pack.name, damaged["object"])
         code, restored = self.run_json("restore", self.store, "newest", str(self.here / "part"))
         self.assertEqual((code, restored["items"]), (1, 3))
@@ -54,12 +54,12 @@ class Trouble(Scene):
     def test_a_damaged_list_costs_only_what_it_names(self):
         for n in range(1500):
             (self.phone / "notes" / f"n{n:04}.txt").write_text(f"note {n}")
-        told = self.backup()
+        backup = self.backup()
         vault = open_vault(
             FolderBlobs(Path(self.store)), passphrase="tide and chalk and rope", random=os.urandom, limits=VaultLimits(), policy=LENIENT
         )
         vault.refresh()
-        manifest = vault.manifest(bytes.fromhex(told["backup"]))
+        manifest = vault.manifest(bytes.fromhex(backup["backup"]))
         branches = vault.branches(manifest.summary("documents"))
         self.assertGreater(len(branches), 3)
         count = len(vault.branch_items(branches[1], kind="documents", sealed=None))
@@ -69,19 +69,19 @@ class Trouble(Scene):
         content[place.offset + 30] ^= 1
         pack.write_bytes(content)
         code, restored = self.run_json("restore", self.store, "newest", str(self.here / "part"))
-        self.assertEqual((code, restored["items"]), (1, told["items"] - count))
+        self.assertEqual((code, restored["items"]), (1, backup["items"] - count))
         self.assertEqual([(row["kind"], row["reason"].split()[0]) for row in restored["damaged"]], [("documents", str(count))])
         code, report = self.run_json("check", self.store, "--full")
-        self.assertEqual((code, len(report["damaged"]), report["damaged"][0]["backups"]), (1, 1, [told["backup"]]))
+        self.assertEqual((code, len(report["damaged"]), report["damaged"][0]["backups"]), (1, 1, [backup["backup"]]))
         self.assertEqual(self.run_command("show", self.store, "newest")[0], 1)
         self.fails(1, "sweep", self.store)
         again = self.backup()
-        self.assertEqual((again["items"], again["read_bytes"] > 0), (told["items"], True))
+        self.assertEqual((again["items"], again["read_bytes"] > 0), (backup["items"], True))
         self.run_json("restore", self.store, again["backup"], str(self.here / "back"))
         self.same(self.here / "back")
         (damaged,) = self.run_json("check", self.store)[1]["damaged"]
-        self.assertEqual(damaged["backups"], [told["backup"]])
-        self.run_json("remove", self.store, told["backup"])
+        self.assertEqual(damaged["backups"], [backup["backup"]])
+        self.run_json("remove", self.store, backup["backup"])
         self.assertEqual(self.run_command("sweep", self.store, "--grace", "0")[0], 0)
         self.assertTrue(self.run_json("check", self.store, "--full")[1]["ok"])
 
@@ -102,11 +102,11 @@ class Trouble(Scene):
         self.assertFalse(Path("/etc/attic.txt").exists())
 
     def test_a_manifest_that_names_chunks_that_do_not_exist(self):
-        told = self.backup()
+        backup = self.backup()
         vault = open_vault(
             FolderBlobs(Path(self.store)), passphrase="tide and chalk and rope", random=os.urandom, limits=VaultLimits(), policy=LENIENT
         )
-        manifest = vault.manifest(bytes.fromhex(told["backup"]))
+        manifest = vault.manifest(bytes.fromhex(backup["backup"]))
         kinds = tuple(replace(found, tops=(b"?" * 16,), depth=depth) for depth, found in enumerate(manifest.kinds))
         vault.write_object(MANIFESTS, encode_manifest(replace(manifest, id=b"i" * 16, kinds=kinds)), id=b"i" * 16)
         code, report = self.run_json("check", self.store)
@@ -114,7 +114,7 @@ class Trouble(Scene):
         self.assertIn((b"?" * 16).hex(), report["damaged"][0]["object"])
         code, restored = self.run_json("restore", self.store, (b"i" * 16).hex(), str(self.here / "none"))
         self.assertEqual((code, restored["items"], len(restored["damaged"])), (1, 0, len(kinds)))
-        self.run_json("restore", self.store, told["backup"], str(self.here / "back"))
+        self.run_json("restore", self.store, backup["backup"], str(self.here / "back"))
         self.same(self.here / "back")
 
     def test_a_wrong_passphrase_is_3_whatever_it_is(self):
@@ -135,7 +135,7 @@ class Trouble(Scene):
         self.assertIn("version 9", self.fails(4, "list", self.store))
 
     def test_usage_is_2(self):
-        told = self.backup()
+        backup = self.backup()
         (self.here / "full").mkdir()
         (self.here / "full" / "x").write_text("x")
         for arguments in (
@@ -144,7 +144,7 @@ class Trouble(Scene):
             ["restore", self.store, "newest", str(self.here / "out"), "--path", "no/such"],
             ["restore", self.store, "newest", str(self.here / "out"), "--kind", "nonsense"],
             ["show", self.store, ""],
-            ["remove", self.store, "ffff" + told["backup"]],
+            ["remove", self.store, "ffff" + backup["backup"]],
             ["check", self.store, "--sample", "101"],
             ["check", self.store, "--sample", "5", "--full"],
             ["sweep", self.store, "--grace", "-1"],
@@ -199,13 +199,13 @@ class Trouble(Scene):
         shutil.copytree(here, older)
         self.backup()
         self.assertEqual(self.run_json("check", self.store, "--remember", str(kept))[0], 0)
-        told = kept.read_text()
+        text = kept.read_text()
         shutil.rmtree(here)
         shutil.copytree(older, here)
         self.assertEqual(self.run_json("check", self.store)[0], 0)
         for _ in range(2):
             code, found = self.run_json("check", self.store, "--remember", str(kept))
-            self.assertEqual((code, len(found["damaged"]), kept.read_text()), (1, 1, told))
+            self.assertEqual((code, len(found["damaged"]), kept.read_text()), (1, 1, text))
         kept.unlink()
         self.assertEqual(self.run_json("check", self.store, "--remember", str(kept))[0], 0)
         kept.write_text("no json")
@@ -213,9 +213,9 @@ class Trouble(Scene):
         self.fails(2, "check", self.store, "--remember", str(self.here / "nowhere" / "kept"))
 
     def test_a_damaged_note_is_mended_without_another_store_and_what_it_told_is_said(self):
-        told = self.backup()
+        backup = self.backup()
         self.backup()
-        self.run_json("remove", self.store, told["backup"])
+        self.run_json("remove", self.store, backup["backup"])
         self.run_json("sweep", self.store, "--grace", "0")
         (ledger,) = (Path(self.store) / "rolls").iterdir()
         ledger.write_bytes(ledger.read_bytes()[:-1] + b"x")

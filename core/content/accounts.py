@@ -35,11 +35,11 @@ class Account:
         return self.last_sync is not None and not self.off_by_policy
 
 
-def announced_accounts(told: object) -> list[Account]:
+def announced_accounts(announced: object) -> list[Account]:
     """Accounts from a device's announcement. Raises DeviceLied when it is not the list that the protocol says."""
-    if not isinstance(told, list) or len(told) > MAX_ACCOUNTS or not all(isinstance(entry, dict) for entry in told):
+    if not isinstance(announced, list) or len(announced) > MAX_ACCOUNTS or not all(isinstance(entry, dict) for entry in announced):
         raise DeviceLied("The device's list of accounts cannot be read.")
-    return [_account(entry) for entry in told if entry.get("kind") in KINDS]
+    return [_account(entry) for entry in announced if entry.get("kind") in KINDS]
 
 
 def _account(entry: dict[str, object]) -> Account:

@@ -104,17 +104,17 @@ def kind_of_name(above: str | None, name: str) -> str:
 
 def sorted_files(files: Iterable[tuple[str, int]], rules: Sequence[FileRule]) -> list[Sorted]:
     """(path, bytes) of files, counted by the rule that takes each: rules in their order, then what no rule fits by kind."""
-    found = {(rule.pattern, rule.kind): Sorted(pattern=rule.pattern, kind=rule.kind, examples=[]) for rule in rules}
+    by_rule = {(rule.pattern, rule.kind): Sorted(pattern=rule.pattern, kind=rule.kind, examples=[]) for rule in rules}
     for name, size_bytes in files:
         path = PurePosixPath(name)
         rule = next((rule for rule in rules if rule.fits(path)), None)
         place = (rule.pattern, rule.kind) if rule else ("", kind_of_file(path))
-        entry = found.setdefault(place, Sorted(pattern=place[0], kind=place[1], examples=[]))
+        entry = by_rule.setdefault(place, Sorted(pattern=place[0], kind=place[1], examples=[]))
         entry.files += 1
         entry.size_bytes += size_bytes
         if len(entry.examples) < 3:
             entry.examples.append(clean_name(name))
-    return list(found.values())
+    return list(by_rule.values())
 
 
 @lru_cache(maxsize=1000)
@@ -151,10 +151,10 @@ def _fits(runs: Sequence[Sequence[re.Pattern[str]]], parts: Sequence[str]) -> bo
     *middle, last = others
     at = len(first)
     for run in middle:
-        found = next((start for start in range(at, len(parts) - len(run) + 1) if _stand(run, parts, start)), None)
-        if found is None:
+        begin = next((start for start in range(at, len(parts) - len(run) + 1) if _stand(run, parts, start)), None)
+        if begin is None:
             return False
-        at = found + len(run)
+        at = begin + len(run)
     end = len(parts) - len(last)
     return end > at - (1 if last else 0) and _stand(last, parts, end)
 

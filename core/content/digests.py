@@ -35,10 +35,10 @@ def digest_of(code: str, pieces: Iterable[bytes]) -> bytes:
     """The same of content that comes in pieces; only records are held whole, and those only up to their limit."""
     if is_record(code):
         return _record_digest(code, iter(pieces))
-    found = hashlib.sha256()
+    state = hashlib.sha256()
     for piece in pieces:
-        found.update(piece)
-    return found.digest()
+        state.update(piece)
+    return state.digest()
 
 
 def file_digest() -> Any:
@@ -49,10 +49,10 @@ def file_digest() -> Any:
 
 def file_digest_of(pieces: Iterable[bytes]) -> bytes:
     """Of content that comes in pieces."""
-    found = blake3()
+    state = blake3()
     for piece in pieces:
-        found.update(piece)
-    return found.digest()
+        state.update(piece)
+    return state.digest()
 
 
 def canonical(code: str, content: bytes) -> bytes:
@@ -60,10 +60,10 @@ def canonical(code: str, content: bytes) -> bytes:
     if not is_record(code) or len(content) > MAX_RECORD_BYTES:
         return content
     try:
-        told = json.loads(content)
-        if not isinstance(told, dict):
+        record = json.loads(content)
+        if not isinstance(record, dict):
             return content
-        return rfc8785.dumps(_plain(told, ordered=kind(code).shape not in _UNORDERED))
+        return rfc8785.dumps(_plain(record, ordered=kind(code).shape not in _UNORDERED))
     except (ValueError, RecursionError):  # no JSON, or numbers that it cannot carry: the bytes are what there is
         return content
 
@@ -73,10 +73,10 @@ def _record_digest(code: str, pieces: Iterator[bytes]) -> bytes:
     for piece in pieces:
         held += piece
         if len(held) > MAX_RECORD_BYTES:
-            found = hashlib.sha256(held)
+            head = hashlib.sha256(held)
             for rest in pieces:
-                found.update(rest)
-            return found.digest()
+                head.update(rest)
+            return head.digest()
     return digest(code, bytes(held))
 
 

@@ -66,13 +66,13 @@ def clean_name(name: str) -> str:
 
 def checked_inventory(items: Iterable[Item], *, kind: str) -> list[Item]:
     """The items sorted by id. Raises DeviceLied when an id stands twice or belongs to another kind."""
-    found = sorted(items, key=lambda item: item.id)
-    for before, after in pairwise(found):
+    in_order = sorted(items, key=lambda item: item.id)
+    for before, after in pairwise(in_order):
         if before.id == after.id:
             raise DeviceLied(f"The device announced item {after.id!r} of {kind} twice.")
-    if any(item.kind != kind for item in found):
+    if any(item.kind != kind for item in in_order):
         raise DeviceLied(f"The device mixed other kinds into its inventory of {kind}.")
-    return found
+    return in_order
 
 
 def _instant(value: object, id: str) -> datetime:

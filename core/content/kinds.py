@@ -115,5 +115,5 @@ def kind(code: str) -> Kind:
 
 def counted(code: str, count: int) -> str:
     """`1 contact`, `312 photos`: the count with the word that fits it."""
-    found = kind(code)
-    return f"{count} {found.one if count == 1 else found.many}"
+    one = kind(code)
+    return f"{count} {one.one if count == 1 else one.many}"

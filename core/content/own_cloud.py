@@ -49,21 +49,21 @@ class OwnCloud:
     devices: tuple[OwnCloudPart, ...] = ()
 
 
-def announced_own_cloud(told: object) -> OwnCloud | None:
+def announced_own_cloud(announced: object) -> OwnCloud | None:
     """None: the device has no such backup. Raises DeviceLied when it is not what the protocol says (`docs/agent-protocol.md` §3)."""
-    if told is None:
+    if announced is None:
         return None
-    if not isinstance(told, dict) or told.get("state") not in set(OwnCloudState):
+    if not isinstance(announced, dict) or announced.get("state") not in set(OwnCloudState):
         raise DeviceLied("What the device tells of its own cloud backup cannot be read.")
     return OwnCloud(
-        state=OwnCloudState(told["state"]),
-        service=_text(told.get("service")),
-        account=_text(told.get("account")),
-        last_success=_instant(told.get("last_success")),
-        used_bytes=_bytes(told.get("used_bytes")),
-        allowed_bytes=_bytes(told.get("allowed_bytes")),
-        kinds=_parts(told.get("kinds"), "kind"),
-        devices=_parts(told.get("devices"), "name"),
+        state=OwnCloudState(announced["state"]),
+        service=_text(announced.get("service")),
+        account=_text(announced.get("account")),
+        last_success=_instant(announced.get("last_success")),
+        used_bytes=_bytes(announced.get("used_bytes")),
+        allowed_bytes=_bytes(announced.get("allowed_bytes")),
+        kinds=_parts(announced.get("kinds"), "kind"),
+        devices=_parts(announced.get("devices"), "name"),
     )
 
 
@@ -95,10 +95,10 @@ def _parts(value: object, named_by: str) -> tuple[OwnCloudPart, ...]:
         return ()
     if not isinstance(value, list) or len(value) > MOST_PARTS or not all(isinstance(entry, dict) for entry in value):
         raise DeviceLied("What fills the device's own cloud account cannot be read.")
-    found = []
+    faults = []
     for entry in value:
         name, size = _text(entry.get(named_by)), _bytes(entry.get("bytes"))
         if named_by == "kind" and name not in KINDS:
             name = "other"
-        found.append(OwnCloudPart(name=name or "(no name)", size_bytes=size or 0))
-    return tuple(found)
+        faults.append(OwnCloudPart(name=name or "(no name)", size_bytes=size or 0))
+    return tuple(faults)

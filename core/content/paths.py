@@ -48,11 +48,11 @@ def path_bytes(path: str) -> bytes:
 
 def path_of(item: Item) -> str:
     """The path of an item that is a file, as an operating system takes it. Not checked: whoever uses it keeps it in its folder."""
-    told = (item.attributes or {}).get(NAME_BYTES)
-    if not isinstance(told, str):
+    coded = (item.attributes or {}).get(NAME_BYTES)
+    if not isinstance(coded, str):
         return item.id
     try:
-        return bytes.fromhex(told).decode("utf-8", "surrogateescape")
+        return bytes.fromhex(coded).decode("utf-8", "surrogateescape")
     except ValueError:
         return item.id
 
@@ -67,11 +67,11 @@ def link_attribute(target: str) -> dict[str, int | str]:
 def link_of(item: Item) -> str | None:
     """Where the item points, when it is a symbolic link, as an operating system takes it."""
     attributes = item.attributes or {}
-    told, shown = attributes.get(LINK_BYTES), attributes.get(LINK)
-    if not isinstance(told, str):
+    coded, shown = attributes.get(LINK_BYTES), attributes.get(LINK)
+    if not isinstance(coded, str):
         return shown if isinstance(shown, str) else None
     try:
-        return decoded(bytes.fromhex(told))
+        return decoded(bytes.fromhex(coded))
     except ValueError:
         return None
 

@@ -24,12 +24,12 @@ def record(content: bytes) -> dict[str, Any]:
     if len(content) > MAX_RECORD_BYTES:
         raise UnreadableRecord("The record is larger than 8 MiB.")
     try:
-        found = json.loads(content)
+        record = json.loads(content)
     except (ValueError, RecursionError):
         raise UnreadableRecord("The record is no JSON.") from None
-    if not isinstance(found, dict):
+    if not isinstance(record, dict):
         raise UnreadableRecord("The record is no JSON object.")
-    return found
+    return record
 
 
 def text(value: object) -> str:

@@ -80,13 +80,13 @@ class LeaveOut:
 
     def concerns(self, kind: str) -> bool:
         """Whether anything of this kind can be left out at all."""
-        return self.larger_than_bytes is not None or bool(self.erased) or any(found.kind == kind for found in self.exclusions)
+        return self.larger_than_bytes is not None or bool(self.erased) or any(exclusion.kind == kind for exclusion in self.exclusions)
 
     def why(self, item: Item) -> str | None:
         """The reason for which this item is left out; None when it is taken."""
-        for found in self.exclusions:
-            if found.fits(item):
-                return f"left out by the plan: {found.under}"
+        for exclusion in self.exclusions:
+            if exclusion.fits(item):
+                return f"left out by the plan: {exclusion.under}"
         if self.erased and erased_mark(self.device, item.kind, item.id) in self.erased:
             return "erased on request"
         if self.larger_than_bytes is not None and item.size_bytes > self.larger_than_bytes:
@@ -116,8 +116,8 @@ def kinds_of(reach: Reach, named: Iterable[str]) -> tuple[str, ...]:
 
 def in_order(kinds: Iterable[str], first: Sequence[str]) -> tuple[str, ...]:
     """The same kinds, those that are saved first in front, in their order; the others as people are shown them."""
-    found = list(kinds)
-    return (*(code for code in first if code in found), *(code for code in found if code not in first))
+    codes = list(kinds)
+    return (*(code for code in first if code in codes), *(code for code in codes if code not in first))
 
 
 def checked_first(first: Sequence[str]) -> list[str]:

@@ -85,8 +85,8 @@ def far_fewer(before: Mapping[str, int], after: Mapping[str, int]) -> list[Lacki
     """Whether one backup by itself says so, without any history: the same share as `SHRUNK` and an absolute floor, so that a
     handful of items is nobody's concern; and a device that gives nothing at all, where it gave anything."""
     nothing = any(before.values()) and not any(after.values())
-    found = (Lacking(kind=kind, before=count, after=after.get(kind, 0)) for kind, count in sorted(before.items()))
-    return [one for one in found if _far(one) or (nothing and one.before)]
+    lacking = (Lacking(kind=kind, before=count, after=after.get(kind, 0)) for kind, count in sorted(before.items()))
+    return [one for one in lacking if _far(one) or (nothing and one.before)]
 
 
 def _far(one: Lacking) -> bool:
@@ -107,24 +107,24 @@ class DetectedAnomaly:
 def anomalies(now_taken: Taken, history: Sequence[Taken], *, in_use: bool = True) -> list[DetectedAnomaly]:
     """What is odd about a backup. `history` holds the earlier good ones, newest first."""
     history = history[:MOST_HISTORY]
-    found: list[DetectedAnomaly] = []
+    detected: list[DetectedAnomaly] = []
     if abs(now_taken.clock_off_seconds) > CLOCK_SECONDS:
-        found.append(_clock(now_taken, history))
+        detected.append(_clock(now_taken, history))
     if not history:
-        return found
+        return detected
     before = history[0]
     if before.encrypted is True and now_taken.encrypted is False:
-        found.append(_told(Odd.NOT_ENCRYPTED, "", "The device kept its content encrypted before, and does not any more.", before, {}))
+        detected.append(_told(Odd.NOT_ENCRYPTED, "", "The device kept its content encrypted before, and does not any more.", before, {}))
     lacking = {one.kind: one for one in now_taken.lacking}
     for kind in sorted(set(before.kinds) | set(now_taken.kinds) | set(lacking)):
         one = _lacks(lacking[kind], before) if kind in lacking else _of_kind(kind, now_taken, history)
         if one is not None:
-            found.append(one)
+            detected.append(one)
     if in_use and len(history) >= QUIET_HISTORY:
         quiet = _nothing_new(now_taken, history)
         if quiet is not None:
-            found.append(quiet)
-    return found
+            detected.append(quiet)
+    return detected
 
 
 def _lacks(one: Lacking, before: Taken) -> DetectedAnomaly:

@@ -29,26 +29,26 @@ class OwnStanding(StrEnum):
     ON_TIME = "on_time"
 
 
-def percent_used(told: OwnCloud) -> int | None:
+def percent_used(cloud: OwnCloud) -> int | None:
     """Rounded down; None where the account has no limit that is told."""
-    return None if told.used_bytes is None or not told.allowed_bytes else 100 * told.used_bytes // told.allowed_bytes
+    return None if cloud.used_bytes is None or not cloud.allowed_bytes else 100 * cloud.used_bytes // cloud.allowed_bytes
 
 
-def believed(told: OwnCloud, *, now: datetime) -> datetime | None:
+def believed(cloud: OwnCloud, *, now: datetime) -> datetime | None:
     """When it last succeeded, unless that lies ahead."""
-    return told.last_success if told.last_success is not None and told.last_success <= now + AHEAD else None
+    return cloud.last_success if cloud.last_success is not None and cloud.last_success <= now + AHEAD else None
 
 
-def standing_of(told: OwnCloud | None, *, within: timedelta | None, now: datetime, fills_soon: bool = False) -> OwnStanding:
+def standing_of(cloud: OwnCloud | None, *, within: timedelta | None, now: datetime, fills_soon: bool = False) -> OwnStanding:
     """`within`: how old the last success may be; None where no plan wants one, and only an account that fills is an incident.
     `fills_soon`: by what it told before."""
-    if within is None and (told is None or told.state is not OwnCloudState.ON):
+    if within is None and (cloud is None or cloud.state is not OwnCloudState.ON):
         return OwnStanding.ON_TIME
-    if told is None:
+    if cloud is None:
         return OwnStanding.UNTOLD
-    if told.state is not OwnCloudState.ON:
-        return OwnStanding(told.state.value)
-    percent, last = percent_used(told), believed(told, now=now)
+    if cloud.state is not OwnCloudState.ON:
+        return OwnStanding(cloud.state.value)
+    percent, last = percent_used(cloud), believed(cloud, now=now)
     if percent is not None and percent >= 100:
         return OwnStanding.FULL
     if within is not None and (last is None or now - last > within):

@@ -113,70 +113,70 @@ def _reason(code: str, says: str, step: str, remedy: Remedy, *, blocks: bool = T
 
 
 def _backup(evidence: Evidence, now: datetime) -> list[WipeReason]:
-    found = []
+    findings = []
     if evidence.backup_at is None:
         return [_reason("no_backup", "There is no restorable backup of it.", "Run one now.", Remedy.RUN)]
     age = now - evidence.backup_at
     if evidence.scanned_at is None:
         if age > FRESH_FOR:
             says = f"Its newest backup is {spoken(age)} old, and nobody has looked at the device since."
-            found.append(_reason("not_looked", says, "Bring the device here and look at it, or run a backup.", Remedy.LOOK))
+            findings.append(_reason("not_looked", says, "Bring the device here and look at it, or run a backup.", Remedy.LOOK))
         else:
             says = "Nobody has compared the device with its backup."
-            found.append(_reason("not_looked", says, "Look at the device now.", Remedy.LOOK))
+            findings.append(_reason("not_looked", says, "Look at the device now.", Remedy.LOOK))
     elif now - evidence.scanned_at > FRESH_FOR:
         says = f"The device was last looked at {spoken(now - evidence.scanned_at)} ago."
-        found.append(_reason("look_old", says, "Look at it again.", Remedy.LOOK))
+        findings.append(_reason("look_old", says, "Look at it again.", Remedy.LOOK))
     if evidence.damaged:
         parts = [f"{count} {KINDS[kind].one if count == 1 else KINDS[kind].many}" for kind, count in evidence.damaged if kind]
         says = f"Every copy of its newest backup is damaged{': ' + ', '.join(parts) + ' cannot be had back' if parts else ''}."
-        found.append(_reason("damaged", says, "Run one now: what is damaged is read again from the device.", Remedy.RUN))
+        findings.append(_reason("damaged", says, "Run one now: what is damaged is read again from the device.", Remedy.RUN))
     if evidence.backup_partial:
         says = "Its newest backup left items out."
-        found.append(_reason("partial", says, "Open the run and see which; run again.", Remedy.RUN))
-    return found
+        findings.append(_reason("partial", says, "Open the run and see which; run again.", Remedy.RUN))
+    return findings
 
 
 def _contents(evidence: Evidence) -> list[WipeReason]:
-    found = []
+    findings = []
     if evidence.backup_at is not None:
         for one in evidence.missing:
             if one.kind in evidence.uncovered:
                 continue
             verb = "is" if one.items == 1 else "are"
             says = f"{counted(one.kind, one.items)} {verb} on the device and in no backup: {', '.join(one.examples)}."
-            found.append(_reason("missing", says, "Run a backup now.", Remedy.RUN))
+            findings.append(_reason("missing", says, "Run a backup now.", Remedy.RUN))
     for code in evidence.uncovered:
         says = f"{KINDS[code].label} on this device are in no backup."
         if code in evidence.in_step_only:
             says += " An outside account synchronises them, which a deletion would follow."
-        found.append(_reason("uncovered", says, "Take them into its plan and run it, or export them.", Remedy.PLAN))
+        findings.append(_reason("uncovered", says, "Take them into its plan and run it, or export them.", Remedy.PLAN))
     if evidence.link_cannot_tell:
         says = "Its link sees files only: contacts, messages or settings may be on the device and nobody would know."
-        found.append(_reason("files_only", says, "Look on the device itself, or pair its agent.", Remedy.ON_THE_DEVICE))
-    return found
+        findings.append(_reason("files_only", says, "Look on the device itself, or pair its agent.", Remedy.ON_THE_DEVICE))
+    return findings
 
 
 def _copies(evidence: Evidence, now: datetime) -> list[WipeReason]:
     if evidence.backup_at is None:
         return []
-    found = []
+    findings = []
     intact = [copy for copy in evidence.copies if copy.intact]
     if evidence.damaged:
         return []
     if not any(copy.checked_at and now - copy.checked_at <= CHECKED_FOR for copy in intact):
         says = "No copy of the newest backup has been read back and checked in the last 30 days."
-        found.append(_reason("unchecked", says, "Check its store.", Remedy.CHECK))
+        findings.append(_reason("unchecked", says, "Check its store.", Remedy.CHECK))
     if len({copy.store for copy in intact}) < 2:
         says = "There is only one copy: when its store is lost, everything is."
-        found.append(_reason("one_copy", says, "Make a copy in a second store.", Remedy.COPY))
+        findings.append(_reason("one_copy", says, "Make a copy in a second store.", Remedy.COPY))
     elif len({copy.medium for copy in intact}) < 2 or not any(copy.off_site for copy in intact):
         says = "All copies lie on the same kind of medium, or in this building."
-        found.append(_reason("one_place", says, "Better keep one elsewhere.", Remedy.COPY, blocks=False))
+        findings.append(_reason("one_place", says, "Better keep one elsewhere.", Remedy.COPY, blocks=False))
     if not any(copy.passphrase_proven_at and now - copy.passphrase_proven_at <= PROVEN_FOR for copy in intact):
         says = "Nobody has proven lately that the passphrase or the recovery code is still known."
-        found.append(_reason("unproven", says, "Type it once on the page of the store.", Remedy.PROVE))
-    return found
+        findings.append(_reason("unproven", says, "Type it once on the page of the store.", Remedy.PROVE))
+    return findings
 
 
 def _device(evidence: Evidence) -> list[WipeReason]:

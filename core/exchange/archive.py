@@ -67,13 +67,13 @@ class Archive:
 
     def add_kind(self, code: str, opening: Opening) -> None:
         """Every chosen item of one kind. Raises StoreError."""
-        found = kind(code)
+        of_kind = kind(code)
         if code == "mail":
-            self._add_mails(found, opening)
-        elif found.shape in (KindShape.FILE, KindShape.PICTURE):
-            self._add_files(found.label, opening())
+            self._add_mails(of_kind, opening)
+        elif of_kind.shape in (KindShape.FILE, KindShape.PICTURE):
+            self._add_files(of_kind.label, opening())
         else:
-            self._add_records(found, opening)
+            self._add_records(of_kind, opening)
 
     def add_folders(self, items: Iterable[Item]) -> None:
         """Folders of a backup in which nothing lies would be lost without an entry of their own."""
@@ -98,33 +98,33 @@ class Archive:
 
     # -- records
 
-    def _add_records(self, found: Kind, opening: Opening) -> None:
+    def _add_records(self, of_kind: Kind, opening: Opening) -> None:
         files, unreadable = set[str](), set[str]()
-        first = _First(self, found, opening, files, unreadable)
+        first = _First(self, of_kind, opening, files, unreadable)
         writers = {KindShape.CONTACT: self._contacts, KindShape.EVENT: self._events, KindShape.CONVERSATION: self._conversations}
-        writers.get(found.shape, self._rows)(found, first, lambda: _again(opening))
+        writers.get(of_kind.shape, self._rows)(of_kind, first, lambda: _again(opening))
         if files:
-            self._add_files(found.label, (entry for entry in opening() if entry[0].id in files))
+            self._add_files(of_kind.label, (entry for entry in opening() if entry[0].id in files))
         if unreadable:
-            self._add_files(f"unreadable/{found.label}", (entry for entry in opening() if entry[0].id in unreadable))
+            self._add_files(f"unreadable/{of_kind.label}", (entry for entry in opening() if entry[0].id in unreadable))
 
-    def _contacts(self, found: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
+    def _contacts(self, of_kind: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
         first.path = self._names.take("Contacts.vcf")
-        self._written(first.path, (card_bytes(told, uid=item.id, form=self._cards) for item, told in first))
+        self._written(first.path, (card_bytes(fields, uid=item.id, form=self._cards) for item, fields in first))
 
-    def _events(self, found: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
+    def _events(self, of_kind: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
         first.path = self._names.take("Calendar.ics")
-        zones, refused = zones_of(told for _, told in again()), set[str]()
-        events = ((item.id, told) for item, told in first)
+        zones, refused = zones_of(fields for _, fields in again()), set[str]()
+        events = ((item.id, fields) for item, fields in first)
         self._written(first.path, calendar_pieces(events, now=self._now, zones=zones, on_refused=refused.add), packs=True)
         if refused:
-            odd = (told for item, told in again() if item.id in refused)
+            odd = (fields for item, fields in again() if item.id in refused)
             self._written(self._names.take("Calendar, not understood.json"), _array(odd), packs=True)
 
-    def _conversations(self, found: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
+    def _conversations(self, of_kind: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
         def messages() -> Iterator[dict[str, Any]]:
-            for item, told in again():
-                for message in rows(told.get("messages")):
+            for item, fields in again():
+                for message in rows(fields.get("messages")):
                     yield {"conversation": item.name} | message
 
         first.path = self._names.take("Messages.json")
@@ -132,20 +132,20 @@ class Archive:
         self._written(first.path, _array(_named(first, columns, nested="messages")), packs=True)
         if first.count:
             self._written(self._names.take("Messages.csv"), _table(messages(), _columns(columns, _TALK_FIRST)), packs=True)
-            page = talks_pieces("Messages", ((item.name, told) for item, told in again()))
+            page = talks_pieces("Messages", ((item.name, fields) for item, fields in again()))
             self._written(self._names.take("Messages.html"), page, packs=True)
 
-    def _rows(self, found: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
-        first.path = self._names.take(f"{found.label}.json")
+    def _rows(self, of_kind: Kind, first: "_First", again: Callable[[], Iterator[Told]]) -> None:
+        first.path = self._names.take(f"{of_kind.label}.json")
         columns = set[str]()
         self._written(first.path, _array(_named(first, columns)), packs=True)
         if first.count:
-            lines = ({"name": item.name} | told for item, told in again())
-            self._written(self._names.take(f"{found.label}.csv"), _table(lines, _columns(columns | {"name"})), packs=True)
+            lines = ({"name": item.name} | fields for item, fields in again())
+            self._written(self._names.take(f"{of_kind.label}.csv"), _table(lines, _columns(columns | {"name"})), packs=True)
 
     # -- mails and files
 
-    def _add_mails(self, found: Kind, opening: Opening) -> None:
+    def _add_mails(self, of_kind: Kind, opening: Opening) -> None:
         """A file that a rule put among mail leaves as the file that it is, and so does what is no mail, or very large."""
         others, path = set[str](), self._names.take(MAILBOX)
 
@@ -167,7 +167,7 @@ class Archive:
 
         self._written(path, entries())
         if others:
-            self._add_files(found.label, (entry for entry in opening() if entry[0].id in others))
+            self._add_files(of_kind.label, (entry for entry in opening() if entry[0].id in others))
 
     def _add_files(self, folder: str, entries: Iterable[tuple[Item, Content]]) -> None:
         for item, content in entries:
@@ -237,8 +237,8 @@ def _safe_folder(folder: str) -> str:
 class _First:
     """The records of a kind as they come for the first time: each is listed, and what is none is remembered by its id."""
 
-    def __init__(self, archive: Archive, found: Kind, opening: Opening, files: set[str], unreadable: set[str]) -> None:
-        self._archive, self._found, self._opening = archive, found, opening
+    def __init__(self, archive: Archive, of_kind: Kind, opening: Opening, files: set[str], unreadable: set[str]) -> None:
+        self._archive, self._found, self._opening = archive, of_kind, opening
         self._files, self._unreadable = files, unreadable
         self.path, self.count = "", 0
 
@@ -274,16 +274,16 @@ def _again(opening: Opening) -> Iterator[Told]:
 _TALK_FIRST = ("conversation", "at", "from", "text")
 
 
-def _named(told: Iterable[Told], columns: set[str], *, nested: str = "") -> Iterator[dict[str, Any]]:
+def _named(records: Iterable[Told], columns: set[str], *, nested: str = "") -> Iterator[dict[str, Any]]:
     """Records with their ids and names; `columns` gets the fields of each, or of the rows in its field `nested`."""
-    for item, fields in told:
+    for item, fields in records:
         for row in rows(fields.get(nested)) if nested else (fields,):
             columns.update(row)
         yield {"id": item.id, "name": item.name} | fields
 
 
-def _columns(found: set[str], first: Sequence[str] = ()) -> list[str]:
-    return list(dict.fromkeys([*first, *sorted(found)]))
+def _columns(names: set[str], first: Sequence[str] = ()) -> list[str]:
+    return list(dict.fromkeys([*first, *sorted(names)]))
 
 
 def _table(lines: Iterable[dict[str, Any]], columns: Sequence[str]) -> Iterator[bytes]:

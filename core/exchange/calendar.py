@@ -22,7 +22,7 @@ _ZONE = re.compile(r';TZID=("[^"]+"|[^;:]+)', re.I)
 def calendar(events: Iterable[tuple[str, dict[str, Any]]], *, now: datetime) -> tuple[bytes, list[str]]:
     """(one VCALENDAR with every event, ids of the events that could not be written)."""
     held, refused = list(events), list[str]()
-    zones = zones_of(told for _, told in held)
+    zones = zones_of(fields for _, fields in held)
     pieces = list(calendar_pieces(held, now=now, zones=zones, on_refused=refused.append))
     return b"".join(pieces or (_head(()), _END)), refused
 
@@ -60,14 +60,14 @@ def _head(zones: Iterable[str]) -> bytes:
 
 def zones_of(records: Iterable[dict[str, Any]]) -> set[str]:
     """Names of the zones that events speak of."""
-    found = set[str]()
+    names = set[str]()
     for record in records:
         if zone := text(record.get("zone")):
-            found.add(zone)
+            names.add(zone)
         for line in texts(record.get("other")):
             if "TZID=" in line.upper():
-                found.update(name.strip('"') for name in _ZONE.findall(line.partition(":")[0]))
-    return found - {"UTC"}
+                names.update(name.strip('"') for name in _ZONE.findall(line.partition(":")[0]))
+    return names - {"UTC"}
 
 
 def _event(id: str, record: dict[str, Any], now: datetime) -> Event:
@@ -90,8 +90,8 @@ def _event(id: str, record: dict[str, Any], now: datetime) -> Event:
         if attendee.casefold() not in said:
             event.add("attendee", f"mailto:{attendee}")
     if kept:
-        for told in _listed(kept.pop("attendee", None)):
-            event.add("attendee", told, encode=False)
+        for person in _listed(kept.pop("attendee", None)):
+            event.add("attendee", person, encode=False)
         for name, value in kept.items():
             event.setdefault(name, value)
         event.subcomponents.extend(kept.subcomponents)
@@ -100,8 +100,8 @@ def _event(id: str, record: dict[str, Any], now: datetime) -> Event:
 
 def uid_of(id: str, record: dict[str, Any]) -> str:
     """Of the series, for one of its exceptions as well: its item's id is the UID and the occurrence that it stands for."""
-    if told := text(record.get("uid")):
-        return told
+    if uid := text(record.get("uid")):
+        return uid
     for line in texts(record.get("other")):
         if line.upper().startswith("RECURRENCE-ID"):
             return id.removesuffix(" " + line.partition(":")[2]) or id
@@ -121,10 +121,10 @@ def _kept(other: object) -> Event | None:
     """What the event that a record came from held besides; None when it is not whole."""
     lines = [line for line in texts(other) if "\r" not in line and "\n" not in line]
     try:
-        found = Event.from_ical("\r\n".join(["BEGIN:VEVENT", *lines, "END:VEVENT"])) if lines else None
+        event = Event.from_ical("\r\n".join(["BEGIN:VEVENT", *lines, "END:VEVENT"])) if lines else None
     except ValueError:
         return None
-    return found if isinstance(found, Event) else None
+    return event if isinstance(event, Event) else None
 
 
 def moment(value: object, record: dict[str, Any]) -> datetime | date:
@@ -132,19 +132,19 @@ def moment(value: object, record: dict[str, Any]) -> datetime | date:
     written = text(value)
     if record.get("all_day") is True:
         return date.fromisoformat(written[:10])
-    found = datetime.fromisoformat(written)
-    if found.tzinfo is not None:
-        return found.astimezone(UTC)
+    at = datetime.fromisoformat(written)
+    if at.tzinfo is not None:
+        return at.astimezone(UTC)
     zone = text(record.get("zone"))
-    return found.replace(tzinfo=ZoneInfo(zone)) if zone else found
+    return at.replace(tzinfo=ZoneInfo(zone)) if zone else at
 
 
 def sortable(value: object, record: dict[str, Any]) -> datetime | None:
     """The start as an instant for lists; None when it cannot be understood."""
     try:
-        found = moment(value, record)
+        at = moment(value, record)
     except (ValueError, ZoneInfoNotFoundError, OSError):
         return None
-    if not isinstance(found, datetime):
-        found = datetime.combine(found, time())
-    return found.astimezone(UTC) if found.tzinfo else found.replace(tzinfo=UTC)
+    if not isinstance(at, datetime):
+        at = datetime.combine(at, time())
+    return at.astimezone(UTC) if at.tzinfo else at.replace(tzinfo=UTC)

@@ -52,11 +52,11 @@ def in_version(version: str, lines: Iterable[str], *, uid: str, full_name: str) 
     out: list[_Out] = []
     seen: set[str] = set()
     for line in read:
-        for found in make(line):
-            if found.name in _ONCE and found.name in seen:
-                found.name = f"X-{found.name}"
-            seen.add(found.name)
-            out.append(found)
+        for piece in make(line):
+            if piece.name in _ONCE and piece.name in seen:
+                piece.name = f"X-{piece.name}"
+            seen.add(piece.name)
+            out.append(piece)
     if version == "4.0":
         _give_sort(out)
         _give_labels(out)
@@ -161,7 +161,7 @@ def _in_3(line: ContentLine) -> list[_Out]:
     if name in _NOT_IN_3:
         name = f"X-{name}"
     if name in _INLINE and (inline := re.match(r"data:([^;,]*)(?:;[^,]*)?;base64,(.*)", value, re.S)):
-        media = next((key.upper() for key, told in _MEDIA.items() if told == inline[1].lower()), "")
+        media = next((key.upper() for key, media_type in _MEDIA.items() if media_type == inline[1].lower()), "")
         params = {"ENCODING": ["b"]}
         types = [media, *types] if media else types
         value = inline[2]
@@ -179,8 +179,8 @@ def _in_3(line: ContentLine) -> list[_Out]:
         types = [*types, "pref"]
     for gone in ("ALTID", "PID", "MEDIATYPE"):
         params.pop(gone, None)
-    if told := params.pop("SORT-AS", None):
-        lines.append(_Out("SORT-STRING", escaped(told[0]), line.group))
+    if sort_as := params.pop("SORT-AS", None):
+        lines.append(_Out("SORT-STRING", escaped(sort_as[0]), line.group))
     if label := params.pop("LABEL", None):
         lines.append(_Out("LABEL", escaped(unescaped(label[0])), line.group, {"TYPE": list(types)}))
     return [_Out(name, value, line.group, _with_types(params, types)), *lines]
@@ -197,8 +197,8 @@ def _own_again(line: ContentLine, foreign: set[str]) -> str:
 def _params(line: ContentLine) -> tuple[list[str], dict[str, list[str]]]:
     """(types in lower case, each once; all others but encoding and charset)."""
     types: list[str] = []
-    for told in line.params.get("TYPE", ()):
-        for one in told.split(","):
+    for type_name in line.params.get("TYPE", ()):
+        for one in type_name.split(","):
             word = one.strip().lower()
             if word and word not in types and word not in ("quoted-printable", "base64", "8bit", "7bit"):
                 types.append(word)

@@ -16,7 +16,7 @@ def unescaped(value: str) -> str:
     """A text value, read back."""
     if "\\" not in value:
         return value
-    return re.sub(r"\\(.)", lambda found: "\n" if found[1] in "nN" else found[1], value, flags=re.S)
+    return re.sub(r"\\(.)", lambda match: "\n" if match[1] in "nN" else match[1], value, flags=re.S)
 
 
 def encodings(line: ContentLine) -> set[str]:

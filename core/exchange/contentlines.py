@@ -111,8 +111,8 @@ def parsed(text: str) -> ContentLine | None:
         if cut < 0:
             return None
     head = text[:cut]
-    found = _known_head(head) if cut <= _MOST_KNOWN else _read_head(head)
-    return None if found is None else ContentLine(found[0], found[1], found[2], text[cut + 1 :], found[3])
+    head_parts = _known_head(head) if cut <= _MOST_KNOWN else _read_head(head)
+    return None if head_parts is None else ContentLine(head_parts[0], head_parts[1], head_parts[2], text[cut + 1 :], head_parts[3])
 
 
 Head = tuple[str, str, Mapping[str, Sequence[str]], str]
@@ -135,18 +135,18 @@ def _read_head(head: str) -> Head | None:
             simple.setdefault(key.upper(), []).extend(held.split(","))
         return _named(name, simple)
     first, *parts = _at_semicolons(head)
-    told: dict[str, list[str]] = {}
+    by_name: dict[str, list[str]] = {}
     try:
         name, _, _ = Contentline(f"{first}:").parts()  # type: ignore[no-untyped-call]
         for part in parts:  # each by itself: of one that stands twice the parser keeps the last
             _, params, _ = Contentline(f"X;{part}:").parts()  # type: ignore[no-untyped-call]
             for key, held in params.items():
                 values = [str(one) for one in held] if isinstance(held, list | tuple) else [str(held)]
-                told.setdefault(str(key).upper(), []).extend(values)
+                by_name.setdefault(str(key).upper(), []).extend(values)
     except (ValueError, IndexError):
         typed = _typed(head)
         return _read_head(typed) if typed != head else None
-    return _named(str(name), told)
+    return _named(str(name), by_name)
 
 
 def _named(name: str, params: dict[str, list[str]]) -> Head:

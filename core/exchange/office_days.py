@@ -41,17 +41,17 @@ def read_holidays(text: bytes, *, today: date) -> list[Holiday]:
     for event in events:
         _checked(event)
     first, last = today - timedelta(days=366), today + timedelta(days=366 * EXPANDED_YEARS)
-    found: dict[date, str] = {}
+    names: dict[date, str] = {}
     for begin, length, name in (time for calendar in calendars for time in _times(calendar, first, last)):
         for step in range(length):
             day = begin + timedelta(days=step)
             if first <= day <= last:
-                found.setdefault(day, name)
-        if len(found) > MAX_DAYS:
+                names.setdefault(day, name)
+        if len(names) > MAX_DAYS:
             raise BadInput(f"It holds more than {MAX_DAYS} days.", field="file", remedy="Export the office's holidays only.")
-    if not found:
+    if not names:
         raise BadInput("There is no holiday of this year or later in it.", field="file", remedy="Choose the calendar of the coming years.")
-    return [Holiday(day=day, name=name) for day, name in sorted(found.items())]
+    return [Holiday(day=day, name=name) for day, name in sorted(names.items())]
 
 
 def _value(event: Component, name: str) -> object:

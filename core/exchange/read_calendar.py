@@ -65,8 +65,8 @@ def event(block: Block, zones: dict[str, Block]) -> tuple[str, dict[str, Any]]:
 
 def _end(read: Any, start: datetime | date) -> datetime | date | None:
     if "dtend" in read:
-        found = read.decoded("dtend")
-        return found if isinstance(found, date) else None
+        end = read.decoded("dtend")
+        return end if isinstance(end, date) else None
     length = read.decoded("duration") if "duration" in read else None
     try:
         return start + length if isinstance(length, timedelta) else None

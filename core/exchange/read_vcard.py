@@ -82,11 +82,11 @@ def _text(line: ContentLine) -> str:
 
 def _parts(line: ContentLine) -> list[str]:
     """A structured value, cut at the semicolons that are not escaped; commas inside a part stay."""
-    found = [unescaped(part) for part in _SPLIT.findall(decoded(line))]
-    return found[:-1] if found and not found[-1] else found
+    parts = [unescaped(part) for part in _SPLIT.findall(decoded(line))]
+    return parts[:-1] if parts and not parts[-1] else parts
 
 
 def _label(line: ContentLine) -> str:
     """The first use of a number or address that a record knows: TYPE=cell, or the bare CELL of vCard 2.1."""
-    told = [one.strip().casefold() for value in line.params.get("TYPE", ()) for one in value.split(",")]
-    return next((one for one in told if one in _LABELS), "")
+    types = [one.strip().casefold() for value in line.params.get("TYPE", ()) for one in value.split(",")]
+    return next((one for one in types if one in _LABELS), "")

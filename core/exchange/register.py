@@ -117,15 +117,17 @@ class _Register:
 
     def find(self, values: Mapping[str, str]) -> KnownRegister | None:
         """Raises BadInput when the row could mean two devices, or one that does not exist."""
-        if told := values.get("id"):
-            if told not in self.by_id:
+        if written := values.get("id"):
+            if written not in self.by_id:
                 raise BadInput("No device has this id.", field="id", remedy="Leave the id empty for a new device.")
-            return self.by_id[told]
+            return self.by_id[written]
         for column in ("serial", "asset_tag"):
-            if (told := values.get(column, "")) and (found := self.unique.get((column, told.casefold()))):
-                if found not in self.by_id:
-                    raise BadInput(f"The {_word(column)} {told} stands in the file twice.", field=column, remedy="Remove one of the rows.")
-                return self.by_id[found]
+            if (written := values.get(column, "")) and (known := self.unique.get((column, written.casefold()))):
+                if known not in self.by_id:
+                    raise BadInput(
+                        f"The {_word(column)} {written} stands in the file twice.", field=column, remedy="Remove one of the rows."
+                    )
+                return self.by_id[known]
         named = self.by_name.get(_name(values), [])
         if len(named) > 1:
             says = f"{len(named)} devices are called that and have this holder."
@@ -143,15 +145,15 @@ class _Register:
             says = f"Row {self.claimed[own]} is about the same device."
             raise BadInput(says, field="id", remedy="Remove one of the two rows.")
         for column in ("serial", "asset_tag"):
-            if told := values.get(column, ""):
-                other = self.unique.get((column, told.casefold()), own)
+            if written := values.get(column, ""):
+                other = self.unique.get((column, written.casefold()), own)
                 if other != own:
-                    says = f"Another device has the {_word(column)} {told} already."
+                    says = f"Another device has the {_word(column)} {written} already."
                     raise BadInput(says, field=column, remedy="Look which of the two is right.")
         self.claimed[own] = number
         for column in ("serial", "asset_tag"):
-            if told := values.get(column, ""):
-                self.unique[column, told.casefold()] = own
+            if written := values.get(column, ""):
+                self.unique[column, written.casefold()] = own
 
 
 def _line(number: int, row: Mapping[str, str], register: _Register) -> RegisterLine:

@@ -54,9 +54,9 @@ def card_that_came(contact: dict[str, Any]) -> bytes:
 
 def _came(contact: dict[str, Any]) -> tuple[bytes, list[str]]:
     """The card and its lines; nothing for one that is none."""
-    told, coded = contact.get("card"), contact.get("card_base64")
+    card, coded = contact.get("card"), contact.get("card_base64")
     try:
-        content = told.encode() if isinstance(told, str) else base64.b64decode(coded, validate=True) if isinstance(coded, str) else b""
+        content = card.encode() if isinstance(card, str) else base64.b64decode(coded, validate=True) if isinstance(coded, str) else b""
     except (ValueError, UnicodeEncodeError):
         return b"", []
     lines = _lines_of(content) if content else []
@@ -79,17 +79,17 @@ def vcard(contact: dict[str, Any], *, uid: str, version: str = "4.0") -> str:
 def _full_name(contact: dict[str, Any]) -> str:
     name = contact.get("name")
     held = name if isinstance(name, dict) else {}
-    family, given = text(held.get("family")), text(held.get("given"))
-    return text(contact.get("display")) or f"{given} {family}".strip() or text(contact.get("organisation")) or "(no name)"
+    family, first = text(held.get("family")), text(held.get("given"))
+    return text(contact.get("display")) or f"{first} {family}".strip() or text(contact.get("organisation")) or "(no name)"
 
 
 def _from_fields(contact: dict[str, Any]) -> list[str]:
     name = contact.get("name")
     held = name if isinstance(name, dict) else {}
-    family, given, *more = (text(held.get(part)) for part in ("family", "given", "additional", "prefix", "suffix"))
+    family, first, *more = (text(held.get(part)) for part in ("family", "given", "additional", "prefix", "suffix"))
     lines = [f"FN:{escaped(_full_name(contact))}"]
-    if family or given or any(more):
-        lines.append("N:" + ";".join(escaped(part) for part in (family, given, *more)))
+    if family or first or any(more):
+        lines.append("N:" + ";".join(escaped(part) for part in (family, first, *more)))
     if organisation := text(contact.get("organisation")):
         lines.append(f"ORG:{escaped(organisation)}")
     for phone in rows(contact.get("phones")):

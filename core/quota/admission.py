@@ -144,7 +144,7 @@ class AdmissionWish:
 
 def admit_night(wishes: Sequence[AdmissionWish], rooms: Mapping[str, Room]) -> dict[str, str]:
     """Key of a run that will not fit → key of the room that is short. In the order of starting; one that does not fit takes nothing."""
-    left = {key: found - room.reserve_bytes for key, room in rooms.items() if (found := room.left_bytes) is not None}
+    left = {key: free_bytes - room.reserve_bytes for key, room in rooms.items() if (free_bytes := room.left_bytes) is not None}
     short: dict[str, str] = {}
     for wish in wishes:
         mine = [key for key in wish.rooms if key in left]

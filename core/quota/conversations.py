@@ -54,7 +54,7 @@ def by_conversation(vault: Vault, manifest: Manifest, *, most_bytes: int = MOST_
     return Talks(lines=sorted(talks, key=lambda one: (-one.size_bytes, one.id)), unread=unread + sum(lost))
 
 
-def _named(told: dict[str, object]) -> Iterator[str]:
-    for message in rows(told.get("messages")):
+def _named(record: dict[str, object]) -> Iterator[str]:
+    for message in rows(record.get("messages")):
         for entry in message["attachments"] if isinstance(message.get("attachments"), list) else ():
             yield text(entry)

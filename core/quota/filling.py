@@ -204,13 +204,13 @@ class Filling:
         """By kind, what grew most first."""
         newest = self.backups[-1]
         before = self._before()
-        found = []
+        parts = []
         for now in newest.kinds:
             then = before.summary(now.kind) if before else None
             grown = now.size_bytes - (then.size_bytes if then else 0) if before else None
             since = before.finished_at if before else None
-            found.append(Growth(kind=now.kind, items=now.items, size_bytes=now.size_bytes, grown_bytes=grown, since=since))
-        return sorted(found, key=lambda one: (-(one.grown_bytes or 0), -one.size_bytes, one.kind))
+            parts.append(Growth(kind=now.kind, items=now.items, size_bytes=now.size_bytes, grown_bytes=grown, since=since))
+        return sorted(parts, key=lambda one: (-(one.grown_bytes or 0), -one.size_bytes, one.kind))
 
     def _before(self) -> Manifest | None:
         """The backup with which the newest is compared: about thirty days older, or the oldest where none is."""

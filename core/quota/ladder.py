@@ -151,9 +151,9 @@ def _covering(mine: Sequence[Move], own: Sequence[int], needed: int) -> list[Mov
         taken[number] = shifted > best
         best = np.maximum(best, shifted)
     at = int(np.flatnonzero(best >= needed)[0])
-    found = []
+    steps = []
     for number in range(len(mine) - 1, -1, -1):
         if taken[number, at]:
-            found.append(mine[number])
+            steps.append(mine[number])
             at -= losses[number]
-    return found[::-1]
+    return steps[::-1]

@@ -39,8 +39,8 @@ def is_soon(days: int | None, earliest: int | None) -> bool:
 
 def lasting(days: Sequence[date], held: Sequence[int], limit: int, *, today: date) -> Lasting:
     """`days`: ascending, one each; `held`: bytes on each; `limit`: bytes that it may hold."""
-    found = runway([day.toordinal() for day in days], held, limit)
-    if isinstance(found, TooLittle):
+    way = runway([day.toordinal() for day in days], held, limit)
+    if isinstance(way, TooLittle):
         if held and held[-1] >= limit:
             return _full(len(days))
         says = f"Too little is known yet: it was measured on {len(days)} {'day' if len(days) == 1 else 'days'}."
@@ -48,13 +48,13 @@ def lasting(days: Sequence[date], held: Sequence[int], limit: int, *, today: dat
             days=None, earliest=None, latest=None, full_on=None, pace_bytes=None, measured_days=len(days), says=says, short="not known yet"
         )
     behind = (today - days[-1]).days
-    left, earliest, latest = (_left(one, behind) for one in (found.days, found.earliest, found.latest))
-    pace = round(found.trend.pace * 30)
+    left, earliest, latest = (_left(one, behind) for one in (way.days, way.earliest, way.latest))
+    pace = round(way.trend.pace * 30)
     if left == 0:
         return _full(len(days), pace)
     return Lasting(
         days=left, earliest=earliest, latest=latest, full_on=None if left is None else today + timedelta(days=left), pace_bytes=pace,
-        measured_days=len(days), says=_says(left, earliest, latest, found), short=_short(left, earliest, latest, found),
+        measured_days=len(days), says=_says(left, earliest, latest, way), short=_short(left, earliest, latest, way),
     )  # fmt: skip
 
 
@@ -69,17 +69,17 @@ def _left(days: float | None, behind: int) -> int | None:
     return max(1, round(days) - behind)
 
 
-def _says(days: int | None, earliest: int | None, latest: int | None, found: Runway) -> str:
+def _says(days: int | None, earliest: int | None, latest: int | None, way: Runway) -> str:
     if days is None and earliest is None:
-        return "It lasts for more than a year." if found.trend.grows else "It does not grow."
+        return "It lasts for more than a year." if way.trend.grows else "It does not grow."
     if days is None:
         return f"It lasts for more than a year; {_counted(earliest)} if it grows as it did at its fastest."
     return f"Full in {_counted(days)} ({earliest} to {'more than a year' if latest is None else latest})."
 
 
-def _short(days: int | None, earliest: int | None, latest: int | None, found: Runway) -> str:
+def _short(days: int | None, earliest: int | None, latest: int | None, way: Runway) -> str:
     if days is None:
-        return "more than a year" if found.trend.grows or earliest is not None else "does not grow"
+        return "more than a year" if way.trend.grows or earliest is not None else "does not grow"
     return f"full in {_counted(days)} ({earliest} to {'a year or more' if latest is None else latest})"
 
 

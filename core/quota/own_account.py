@@ -38,7 +38,7 @@ def steps(own: OwnCloud, *, in_use: Collection[str], in_step: Mapping[str, str],
     """In the order in which they are taken. `in_use`: what the holder's devices are called that are in use; `in_step`: kind → another
     service that keeps it in step; `ours`: kinds that this office's backups hold."""
     mine = {name.casefold() for name in in_use}
-    found = [
+    steps = [
         AccountStep(
             rung=Rung.GONE_DEVICES, title=f"Remove the old backup of {part.name} there", bytes=part.size_bytes,
             loses="what only that backup holds; look whether the device is really gone",
@@ -53,8 +53,8 @@ def steps(own: OwnCloud, *, in_use: Collection[str], in_step: Mapping[str, str],
         label = KINDS[part.name].label
         loses = f"{in_step[part.name]} keeps them in step, which is no backup" if rung is Rung.IN_STEP else _LOSES[rung]
         held = "; this office’s backups hold them" if part.name in ours else "; no backup of this office holds them"
-        found.append(AccountStep(rung=rung, title=f"Leave {label.lower()} out of it", bytes=part.size_bytes, loses=loses + held))
-    return sorted((one for one in found if one.bytes > 0), key=lambda one: (one.rung, -one.bytes, one.title))
+        steps.append(AccountStep(rung=rung, title=f"Leave {label.lower()} out of it", bytes=part.size_bytes, loses=loses + held))
+    return sorted((one for one in steps if one.bytes > 0), key=lambda one: (one.rung, -one.bytes, one.title))
 
 
 _LOSES = {
@@ -72,11 +72,11 @@ def _rung(kind: str, in_step: Mapping[str, str]) -> Rung | None:
     return Rung.HAD_AGAIN if rung is None and kind == "app_data" else rung
 
 
-def beginning(found: Sequence[AccountStep], wanted: int) -> list[AccountStep]:
+def beginning(steps: Sequence[AccountStep], wanted: int) -> list[AccountStep]:
     """The shortest beginning of the ladder that may suffice; all of it where nothing does."""
     taken: list[AccountStep] = []
     left = wanted
-    for step in found:
+    for step in steps:
         if left <= 0:
             break
         taken.append(step)

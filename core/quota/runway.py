@@ -66,11 +66,11 @@ class TooLittle:
 
 def runway(days: Sequence[float], held: Sequence[int], limit: int) -> Runway | TooLittle:
     """`days`: ascending, one each; `held`: bytes on each, net of what is about to go; `limit`: bytes that it may hold."""
-    found = trend(days, held)
-    if isinstance(found, TooLittle):
-        return found
+    line = trend(days, held)
+    if isinstance(line, TooLittle):
+        return line
     left = float(limit - held[-1])
-    return Runway(days=_until(left, found.pace), earliest=_until(left, found.high), latest=_until(left, found.low), trend=found)
+    return Runway(days=_until(left, line.pace), earliest=_until(left, line.high), latest=_until(left, line.low), trend=line)
 
 
 def trend(days: Sequence[float], held: Sequence[int]) -> Trend | TooLittle:
@@ -115,17 +115,17 @@ def without_jumps(at: Values, values: Values) -> Values:
     jumps = np.flatnonzero(np.abs(rates - usual) > _JUMP * unrest)
     if not 0 < len(jumps) <= _MOST_JUMPS:
         return values
-    found = values.copy()
+    smooth = values.copy()
     for jump in jumps:
-        found[: jump + 1] += steps[jump] - usual * gaps[jump]
-    return found
+        smooth[: jump + 1] += steps[jump] - usual * gaps[jump]
+    return smooth
 
 
 def _paces(at: Values, values: Values) -> Values:
     """Of equal parts of the stretch: of ten weeks it is one a week, so that what comes with the weekday counts for nothing."""
     edges = np.linspace(at[0], at[-1], _PARTS + 1)
-    found: Values = np.diff(np.interp(edges, at, values)) / (edges[1] - edges[0])
-    return found
+    slopes: Values = np.diff(np.interp(edges, at, values)) / (edges[1] - edges[0])
+    return slopes
 
 
 def _until(left: float, pace: float) -> float | None:

@@ -56,23 +56,23 @@ def whole(numbers: Numbers, lengths: Lengths) -> SharePart:
     )
 
 
-def divide(given: SharePart, owners: Mapping[Owner, Numbers], lengths: Lengths) -> dict[Owner, SharePart]:
+def divide(part: SharePart, owners: Mapping[Owner, Numbers], lengths: Lengths) -> dict[Owner, SharePart]:
     """Among owners, whose chunks are together just those that were given."""
-    at = {owner: np.searchsorted(given.numbers, numbers).astype(np.int32) for owner, numbers in owners.items()}
-    claims = np.zeros(len(given.numbers), dtype=np.int32)
+    at = {owner: np.searchsorted(part.numbers, numbers).astype(np.int32) for owner, numbers in owners.items()}
+    claims = np.zeros(len(part.numbers), dtype=np.int32)
     for positions in at.values():
         claims[positions] += 1
-    among = {owner: given.among[positions] * claims[positions] for owner, positions in at.items()}
+    among = {owner: part.among[positions] * claims[positions] for owner, positions in at.items()}
     held = {owner: np.bincount(among[owner], weights=lengths[numbers], minlength=2) for owner, numbers in owners.items()}
     # sums of whole bytes are exact in these floats up to 2^53, which is 8 PiB
     parts = {owner: {int(k): int(sums[k]) for k in np.flatnonzero(sums)} for owner, sums in held.items()}
-    fair = _whole_bytes(parts, given.share.fair_bytes)
-    found = {}
+    fair = _whole_bytes(parts, part.share.fair_bytes)
+    shares = {}
     for owner, numbers in owners.items():
         alone, needed = parts[owner].get(1, 0), sum(parts[owner].values())
         share = ByteShare(alone_bytes=alone, shared_bytes=needed - alone, fair_bytes=fair[owner])
-        found[owner] = SharePart(numbers=numbers, among=among[owner], share=share)
-    return found
+        shares[owner] = SharePart(numbers=numbers, among=among[owner], share=share)
+    return shares
 
 
 def _whole_bytes(parts: Mapping[Owner, Mapping[int, int]], together: int) -> dict[Owner, int]:

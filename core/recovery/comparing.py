@@ -37,7 +37,7 @@ class Comparison:
         self._vault, self._link, self._on_item = vault, link, on_item
         self._there = digests_there(link, code, there, on_item=on_item, whole=whole)
         self._of: dict[tuple[str, str], Digest] = {}
-        known = {told for told in self._there.values() if told is not None}
+        known = {digest for digest in self._there.values() if digest is not None}
         if known:
             sizes = {item.size_bytes for item in there}
             asked = [one for one in chosen if is_record(code) or one.item.size_bytes in sizes]
@@ -70,12 +70,12 @@ def digests_there(
 ) -> dict[str, Digest]:
     """By the id of each item; None where nobody can tell without reading it whole. `whole`: names of those that are read all the same."""
     if isinstance(link, TellsDigests) and link.tells_digests():
-        found: dict[str, Digest] = {}
+        digests: dict[str, Digest] = {}
         for at in range(0, len(items), _AT_ONCE):
             on_item()
             lot = items[at : at + _AT_ONCE]
-            found |= dict(zip((item.id for item in lot), link.digests(code, [item.id for item in lot]), strict=True))
-        return found
+            digests |= dict(zip((item.id for item in lot), link.digests(code, [item.id for item in lot]), strict=True))
+        return digests
     if not isinstance(link, HoldsFiles):
         readable = [item for item in items if item.size_bytes <= READ_BACK_BYTES or item.name in whole]
         return {item.id: None for item in items} | _read_back(link, code, readable, on_item)
@@ -85,15 +85,15 @@ def digests_there(
 def _read_back(link: DeviceLink, code: str, items: Sequence[Item], on_item: Callable[[], None]) -> dict[str, Digest]:
     if isinstance(link, ReadsAhead):
         link.expect(items)
-    found: dict[str, Digest] = {}
+    digests: dict[str, Digest] = {}
     for item in items:
         on_item()
         try:
             pieces = _noticed(link.read(item), on_item)
-            found[item.id] = link_digest(item) if link_of(item) is not None else _digest_of(code, pieces)
+            digests[item.id] = link_digest(item) if link_of(item) is not None else _digest_of(code, pieces)
         except ItemNotTaken:
-            found[item.id] = None  # what cannot be read back is not proven
-    return found
+            digests[item.id] = None  # what cannot be read back is not proven
+    return digests
 
 
 def digests_stored(
@@ -101,7 +101,7 @@ def digests_stored(
 ) -> dict[tuple[str, str], Digest]:
     """By kind and id; None for what is damaged. `raw`: records too byte for byte, as files."""
     ordered = [items[at] for at in in_store_order(vault, items)]
-    stream, found = Stream.of(vault, ordered), dict[tuple[str, str], Digest]()
+    stream, digests = Stream.of(vault, ordered), dict[tuple[str, str], Digest]()
     try:
         for stored in ordered:
             on_item()
@@ -109,12 +109,12 @@ def digests_stored(
             try:
                 pieces = _noticed(stream.pieces(stored), on_item)
                 code = FILES if raw else stored.item.kind
-                found[place] = link_digest(stored.item) if link_of(stored.item) is not None else _digest_of(code, pieces)
+                digests[place] = link_digest(stored.item) if link_of(stored.item) is not None else _digest_of(code, pieces)
             except Damaged:
-                found[place] = None
+                digests[place] = None
     finally:
         stream.close()
-    return found
+    return digests
 
 
 def link_digest(item: Item) -> bytes:

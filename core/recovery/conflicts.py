@@ -95,30 +95,30 @@ def alike(code: str, stored: Stored, item: Item, looks: Looks, *, trusts_tag: bo
 
 
 def _by_content(
-    code: str, chosen: Sequence[Stored], others: dict[str, Item], free: dict[str, Item], looks: Looks, found: dict[int, Met]
+    code: str, chosen: Sequence[Stored], others: dict[str, Item], free: dict[str, Item], looks: Looks, met: dict[int, Met]
 ) -> None:
     """Items that are the same under another id. Where a name tells items apart it must be the same, too: two copies of a
     file at two places are two files."""
     named = not any(tier.reads for tier in tiers(code)) and bool(tiers(code))
-    waiting = [at for at in range(len(chosen)) if at not in found]
+    waiting = [at for at in range(len(chosen)) if at not in met]
     if not waiting or not others:
         return
     by_content: dict[tuple[Digest, str], list[Item]] = {}
     for item in others.values():
-        if (told := looks.digest_there(item)) is not None:
-            by_content.setdefault((told, item.name if named else ""), []).append(item)
+        if (digest := looks.digest_there(item)) is not None:
+            by_content.setdefault((digest, item.name if named else ""), []).append(item)
     for at in waiting:
         stored = chosen[at]
         name = stored.item.name if named else ""
-        if not by_content or (told := looks.digest_of(stored)) is None:
+        if not by_content or (digest := looks.digest_of(stored)) is None:
             continue
-        if items := by_content.get((told, name)):
+        if items := by_content.get((digest, name)):
             item = items.pop()
-            found[at] = Met(stored=stored, there=free.pop(item.id), same=True)
+            met[at] = Met(stored=stored, there=free.pop(item.id), same=True)
 
 
-def _by_tier(tier: Tier, chosen: Sequence[Stored], free: dict[str, Item], looks: Looks, found: dict[int, Met]) -> None:
-    waiting = [at for at in range(len(chosen)) if at not in found]
+def _by_tier(tier: Tier, chosen: Sequence[Stored], free: dict[str, Item], looks: Looks, met: dict[int, Met]) -> None:
+    waiting = [at for at in range(len(chosen)) if at not in met]
     if not waiting or not free:
         return
     here = _grouped(waiting, lambda at: tier.key(chosen[at].item, looks.record_of(chosen[at]) if tier.reads else {}))
@@ -128,7 +128,7 @@ def _by_tier(tier: Tier, chosen: Sequence[Stored], free: dict[str, Item], looks:
         if tier.alone and (len(ats) != 1 or len(items) != 1):
             continue
         for at, item in zip(ats, items, strict=False):
-            found[at] = Met(stored=chosen[at], there=free.pop(item.id))
+            met[at] = Met(stored=chosen[at], there=free.pop(item.id))
 
 
 def _grouped(things: Sequence[T], key: Callable[[T], Key | None]) -> dict[Key, list[T]]:

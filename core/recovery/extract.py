@@ -114,8 +114,8 @@ def _is_link(stored: Stored) -> bool:
 class _noted:  # a context manager that reads like a word
     """Notes what cannot be had or written, and goes on."""
 
-    def __init__(self, found: Extracted, path: str, stored: Stored) -> None:
-        self._found, self._path, self._kind = found, path, stored.item.kind
+    def __init__(self, extracted: Extracted, path: str, stored: Stored) -> None:
+        self._found, self._path, self._kind = extracted, path, stored.item.kind
 
     def __enter__(self) -> None:
         pass

@@ -29,30 +29,30 @@ class Tier:
     """Whether it counts only where exactly one item on each side has the key."""
 
 
-def _name(item: Item, told: dict[str, Any]) -> Key | None:
+def _name(item: Item, record: dict[str, Any]) -> Key | None:
     return (item.name,)
 
 
-def _name_and_number(item: Item, told: dict[str, Any]) -> Key | None:
-    numbers = sorted("".join(text(row.get("number")).split()) for row in rows(told.get("phones")))
+def _name_and_number(item: Item, record: dict[str, Any]) -> Key | None:
+    numbers = sorted("".join(text(row.get("number")).split()) for row in rows(record.get("phones")))
     return (item.name, *numbers) if numbers else None
 
 
-def _uid(item: Item, told: dict[str, Any]) -> Key | None:
-    return (text(told["uid"]),) if text(told.get("uid")) else None
+def _uid(item: Item, record: dict[str, Any]) -> Key | None:
+    return (text(record["uid"]),) if text(record.get("uid")) else None
 
 
-def _title_and_start(item: Item, told: dict[str, Any]) -> Key | None:
-    return (text(told.get("title")), text(told["start"])) if text(told.get("start")) else None
+def _title_and_start(item: Item, record: dict[str, Any]) -> Key | None:
+    return (text(record.get("title")), text(record["start"])) if text(record.get("start")) else None
 
 
-def _talk(item: Item, told: dict[str, Any]) -> Key | None:
-    partners = sorted(texts(told.get("with")))
+def _talk(item: Item, record: dict[str, Any]) -> Key | None:
+    partners = sorted(texts(record.get("with")))
     return tuple(partners) or None
 
 
-def _place_and_user(item: Item, told: dict[str, Any]) -> Key | None:
-    place = (text(told.get("site")), text(told.get("user")))
+def _place_and_user(item: Item, record: dict[str, Any]) -> Key | None:
+    place = (text(record.get("site")), text(record.get("user")))
     return place if all(place) else None
 
 

@@ -69,32 +69,32 @@ def line(item: Item, content: bytes | None) -> TextLine:
     return makers.get(shape, _record)(item, fields)
 
 
-def matches(found: TextLine, item: Item, words: Iterable[str]) -> bool:
+def matches(line: TextLine, item: Item, words: Iterable[str]) -> bool:
     """Whether every word stands somewhere in the item's name or text; case does not matter."""
-    talk = " ".join(message["text"] + " " + message["from"] for message in found.talk)
-    hay = " ".join((item.name, found.title, found.detail, *found.fields.values(), talk)).casefold()
+    talk = " ".join(message["text"] + " " + message["from"] for message in line.talk)
+    hay = " ".join((item.name, line.title, line.detail, *line.fields.values(), talk)).casefold()
     return all(word.casefold() in hay for word in words)
 
 
-def _contact(item: Item, told: dict[str, Any]) -> TextLine:
-    phones = [text(entry.get("number")) for entry in rows(told.get("phones"))]
-    mails = [text(entry.get("address")) for entry in rows(told.get("emails"))]
-    fields = {"Organisation": text(told.get("organisation")), "Phone": ", ".join(phones), "Mail": ", ".join(mails)}
-    fields |= {"Birthday": text(told.get("birthday")), "Note": text(told.get("note"))}
-    return TextLine(title=text(told.get("display")) or item.name, detail=" · ".join([*phones[:1], *mails[:1]]), fields=_said(fields))
+def _contact(item: Item, record: dict[str, Any]) -> TextLine:
+    phones = [text(entry.get("number")) for entry in rows(record.get("phones"))]
+    mails = [text(entry.get("address")) for entry in rows(record.get("emails"))]
+    fields = {"Organisation": text(record.get("organisation")), "Phone": ", ".join(phones), "Mail": ", ".join(mails)}
+    fields |= {"Birthday": text(record.get("birthday")), "Note": text(record.get("note"))}
+    return TextLine(title=text(record.get("display")) or item.name, detail=" · ".join([*phones[:1], *mails[:1]]), fields=_said(fields))
 
 
-def _event(item: Item, told: dict[str, Any]) -> TextLine:
-    start = sortable(told.get("start"), told)
-    when = text(told.get("start")).replace("T", " ") if start else ""
-    fields = {"Start": when, "End": text(told.get("end")).replace("T", " "), "Zone": text(told.get("zone"))}
-    fields |= {"Place": text(told.get("place")), "Repeats": text(told.get("repeat")), "With": ", ".join(texts(told.get("attendees")))}
-    fields |= {"Note": text(told.get("note"))}
+def _event(item: Item, record: dict[str, Any]) -> TextLine:
+    start = sortable(record.get("start"), record)
+    when = text(record.get("start")).replace("T", " ") if start else ""
+    fields = {"Start": when, "End": text(record.get("end")).replace("T", " "), "Zone": text(record.get("zone"))}
+    fields |= {"Place": text(record.get("place")), "Repeats": text(record.get("repeat")), "With": ", ".join(texts(record.get("attendees")))}
+    fields |= {"Note": text(record.get("note"))}
     detail = " · ".join(part for part in (when, fields["Place"]) if part)
-    return TextLine(title=text(told.get("title")) or item.name, detail=detail, fields=_said(fields))
+    return TextLine(title=text(record.get("title")) or item.name, detail=detail, fields=_said(fields))
 
 
-def _conversation(item: Item, told: dict[str, Any]) -> TextLine:
+def _conversation(item: Item, record: dict[str, Any]) -> TextLine:
     talk = tuple(
         {
             "from": text(message.get("from")),
@@ -102,16 +102,16 @@ def _conversation(item: Item, told: dict[str, Any]) -> TextLine:
             "text": text(message.get("text")),
             "attachments": ", ".join(texts(message.get("attachments"))),
         }
-        for message in rows(told.get("messages"))
+        for message in rows(record.get("messages"))
     )
     last = talk[-1]["text"] if talk else ""
     count = f"{len(talk)} message" + ("" if len(talk) == 1 else "s")
-    return TextLine(title=", ".join(texts(told.get("with"))) or item.name, detail=f"{count} · {last}"[:160], talk=talk)
+    return TextLine(title=", ".join(texts(record.get("with"))) or item.name, detail=f"{count} · {last}"[:160], talk=talk)
 
 
-def _record(item: Item, told: dict[str, Any]) -> TextLine:
+def _record(item: Item, record: dict[str, Any]) -> TextLine:
     hidden = {"password", "secret"}
-    fields = {name: "••••••" if name in hidden else text(value) for name, value in told.items()}
+    fields = {name: "••••••" if name in hidden else text(value) for name, value in record.items()}
     fields = _said(fields)
     return TextLine(title=item.name, detail=" · ".join(f"{name} {value}" for name, value in list(fields.items())[:3])[:160], fields=fields)
 

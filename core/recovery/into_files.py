@@ -65,11 +65,11 @@ class IntoFiles:
 
     def _variants(self, path: str) -> list[str]:
         """The paths under which it may be there: its own, and those that an earlier restore beside it took."""
-        found, number = [path], 2
+        paths, number = [path], 2
         while number < MOST_VARIANTS and variant(path, number) in self._listed():
-            found.append(variant(path, number))
+            paths.append(variant(path, number))
             number += 1
-        return found
+        return paths
 
     def _compare(self, places: Sequence[WantedPath], meets: dict[tuple[str, str], list[str]]) -> None:
         """Read back what may be the same; only what has the same length can be."""
@@ -80,8 +80,8 @@ class IntoFiles:
             if alike:
                 asked.append(one)
                 back |= {item.id: item for item in alike}
-        told = digests_there(self._link, FILES, list(back.values()), on_item=self._going)
-        self._back |= {path_of(item): told[item.id] for item in back.values()}
+        digests = digests_there(self._link, FILES, list(back.values()), on_item=self._going)
+        self._back |= {path_of(item): digests[item.id] for item in back.values()}
         self._learn(asked)
 
     def _learn(self, places: Sequence[WantedPath]) -> None:
@@ -205,11 +205,11 @@ class IntoFiles:
         self._there = None
         items = [item for item in self._listed().values() if item.id in expected]
         digests = digests_there(self._link, FILES, items, on_item=self._going)
-        for id, told in expected.items():
-            is_there = told.digest is not None and digests.get(id) == told.digest
+        for id, digest in expected.items():
+            is_there = digest.digest is not None and digests.get(id) == digest.digest
             counts.found += is_there
             if not is_there:
-                counts.note_missing(told.name)
+                counts.note_missing(digest.name)
 
     def finish(self, report: Report) -> None:
         """Folders, those further down first."""

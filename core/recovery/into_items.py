@@ -44,13 +44,13 @@ class IntoItems:
         whole = frozenset(stored.item.name for stored in chosen if stored.item.id in begun)
         candidates = self._candidates(code, chosen, there)
         looks = Comparison(self._vault, self._link, code, chosen, candidates, on_item=self._going, whole=whole)
-        found = []
+        pairs = []
         for one in met(code, chosen, there, looks, same_device=self._same_device):
             step = one.step(self._when_there)
             if step is ConflictStep.SAME:
                 self._digests[code, one.stored.item.id] = looks.digest_of(one.stored)
-            found.append(Planned(stored=one.stored, step=step, place=one.there.id if one.there else None))
-        return found
+            pairs.append(Planned(stored=one.stored, step=step, place=one.there.id if one.there else None))
+        return pairs
 
     def _candidates(self, code: str, chosen: Sequence[Stored], there: Sequence[Item]) -> list[Item]:
         """Items there whose content may have to be known: all records, and files that one of the chosen may be."""
@@ -134,16 +134,16 @@ class IntoItems:
         there = [item for item in self._link.inventory(code) if item.id in expected]
         digests = digests_there(self._link, code, there, on_item=self._going)
         sizes = {item.id: item.size_bytes for item in there}
-        for id, told in expected.items():
+        for id, wanted in expected.items():
             content = digests.get(id)
-            if content is not None and told.digest is not None:
-                is_there = content == told.digest
+            if content is not None and wanted.digest is not None:
+                is_there = content == wanted.digest
             else:
-                is_there = id in sizes and (is_record(code) or sizes[id] == told.size_bytes)
+                is_there = id in sizes and (is_record(code) or sizes[id] == wanted.size_bytes)
                 counts.proven_by = "size"
             counts.found += is_there
             if not is_there:
-                counts.note_missing(told.name)
+                counts.note_missing(wanted.name)
 
     def finish(self, report: Report) -> None:
         """Nothing comes last."""

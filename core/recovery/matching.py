@@ -58,21 +58,21 @@ class MatchProposal:
     """Both were backed up in the same span of time, which one device under one server is not."""
 
 
-def proposals(found: Found, known: Iterable[KnownItems]) -> list[MatchProposal]:
+def proposals(device_found: Found, known: Iterable[KnownItems]) -> list[MatchProposal]:
     """The best first; a device for which nothing speaks is none. The same for the same devices in any order."""
-    made = [one for device in known if (one := _compared(found, device)) is not None]
+    made = [one for device in known if (one := _compared(device_found, device)) is not None]
     order = list(Ground)
     return sorted(made, key=lambda one: (one.other_serial, order.index(one.grounds[0]), one.overlaps, -len(one.grounds), one.id))
 
 
-def _compared(found: Found, known: KnownItems) -> MatchProposal | None:
-    same_holder = bool(found.holder) and _plain(found.holder) == _plain(known.holder)
-    same_name = bool(found.name) and _plain(found.name) == _plain(known.name)
+def _compared(device: Found, known: KnownItems) -> MatchProposal | None:
+    same_holder = bool(device.holder) and _plain(device.holder) == _plain(known.holder)
+    same_name = bool(device.name) and _plain(device.name) == _plain(known.name)
     grounds = [
         ground
         for ground, holds in (
-            (Ground.ID, found.key == known.id),
-            (Ground.SERIAL, bool(found.serial) and _plain(found.serial) == _plain(known.serial)),
+            (Ground.ID, device.key == known.id),
+            (Ground.SERIAL, bool(device.serial) and _plain(device.serial) == _plain(known.serial)),
             (Ground.HOLDER_AND_NAME, same_holder and same_name),
             (Ground.HOLDER, same_holder and not same_name),
         )
@@ -80,13 +80,13 @@ def _compared(found: Found, known: KnownItems) -> MatchProposal | None:
     ]
     if not grounds:
         return None
-    other = bool(found.serial and known.serial) and _plain(found.serial) != _plain(known.serial)
+    other = bool(device.serial and known.serial) and _plain(device.serial) != _plain(known.serial)
     overlaps = (
-        found.key != known.id
+        device.key != known.id
         and known.first is not None
         and known.last is not None
-        and known.first <= found.last
-        and found.first <= known.last
+        and known.first <= device.last
+        and device.first <= known.last
     )
     return MatchProposal(id=known.id, grounds=tuple(grounds), other_serial=other, overlaps=overlaps)
 

@@ -44,12 +44,12 @@ def wanted(items: Sequence[Stored], names: UniqueNames) -> list[WantedPath]:
 
 
 def _wanted(stored: Stored, names: UniqueNames) -> WantedPath:
-    item, found = stored.item, kind(stored.item.kind)
+    item, of_kind = stored.item, kind(stored.item.kind)
     if is_file(item):
         return WantedPath(stored=stored, path=path_of(item), converts=False)
-    if found.shape in (KindShape.FILE, KindShape.PICTURE):
+    if of_kind.shape in (KindShape.FILE, KindShape.PICTURE):
         return WantedPath(stored=stored, path=names.take(plain_path(item.name)), converts=False)
-    path = names.take(f"{safe_part(found.label)}/{safe_part(item.name)}{_ENDINGS[found.shape]}")
+    path = names.take(f"{safe_part(of_kind.label)}/{safe_part(item.name)}{_ENDINGS[of_kind.shape]}")
     return WantedPath(stored=stored, path=path, converts=True)
 
 
@@ -63,8 +63,8 @@ def converted(item: Item, content: bytes) -> bytes:
     if shape is KindShape.CONTACT:
         return vcard(fields, uid=item.id).encode("utf-8", "replace")
     if shape is KindShape.EVENT:
-        found, refused = calendar([(item.id, fields)], now=item.modified)
-        return content if refused else found
+        text, refused = calendar([(item.id, fields)], now=item.modified)
+        return content if refused else text
     return json.dumps({"name": item.name} | fields, ensure_ascii=False, indent=1).encode("utf-8", "replace")
 
 

@@ -132,8 +132,8 @@ def _claims_of(pile: Pile, rule: Rule, mine: np.ndarray, ends: dict[Why, np.ndar
     partial = (pile.facts[mine] & Fact.PARTIAL) != 0
     oldest = calendar.passed_at(at, ahead, rule.greatest_age, pile.zone) if rule.greatest_age else None
 
-    def put(bit: Why, told: np.ndarray) -> None:
-        ends[bit][mine] = told if oldest is None or bit == Why.YOUNG else np.minimum(told, oldest)
+    def put(bit: Why, those: np.ndarray) -> None:
+        ends[bit][mine] = those if oldest is None or bit == Why.YOUNG else np.minimum(those, oldest)
 
     if rule.last:
         put(Why.LAST, _nth_after(at, group, np.arange(len(mine)), rule.last))
@@ -228,8 +228,8 @@ def _before_anomalies(pile: Pile, by_age: np.ndarray, sure: np.ndarray) -> np.nd
         return chosen
     places = np.arange(len(by_age))
     before = np.maximum.accumulate(np.where(sure[by_age], places, -1))
-    found = before[strange]
-    valid = found >= 0
-    valid[valid] = pile.device[by_age[found[valid]]] == pile.device[by_age[places[strange][valid]]]
-    wanted = np.unique(pile.backup[by_age[found[valid]]])
+    earlier = before[strange]
+    valid = earlier >= 0
+    valid[valid] = pile.device[by_age[earlier[valid]]] == pile.device[by_age[places[strange][valid]]]
+    wanted = np.unique(pile.backup[by_age[earlier[valid]]])
     return sure & np.isin(pile.backup, wanted)

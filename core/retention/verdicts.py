@@ -88,18 +88,18 @@ def verdicts_of(cases: Sequence[Case], *, zone: ZoneInfo, now: datetime) -> list
     ordered = [sorted(case.moments, key=lambda one: (aware(one.at), one.id, one.store), reverse=True) for case in cases]
     pile = _pile([replace(case, moments=moments) for case, moments in zip(cases, ordered, strict=True)], zone=zone, now=now)
     why = [Why(bits) for bits in judged(pile, now=calendar.seconds_of(aware(now))).tolist()]
-    told, begin = [], 0
+    nights, begin = [], 0
     for case, moments in zip(cases, ordered, strict=True):
         mine = why[begin : begin + len(moments)]
         begin += len(moments)
         ranks = _ranks(moments, mine)
-        told.append(
+        nights.append(
             [
                 Verdict(moment=one, why=bits, rule=_rule(case.rules, one.store), rank=ranks.get(n, 0), zone=zone)
                 for n, (one, bits) in enumerate(zip(moments, mine, strict=True))
             ]
         )
-    return told
+    return nights
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,16 +122,16 @@ def lives(
     as_of: datetime | None = None,
 ) -> list[Life]:
     """What lies there and what is to come, if a good backup is made in each store at each of `runs`."""
-    found = verdicts(moments, rules, zone=zone, now=now, as_of=as_of)
-    sure = [verdict for verdict in found if verdict.kept]
+    by_rule = verdicts(moments, rules, zone=zone, now=now, as_of=as_of)
+    sure = [verdict for verdict in by_rule if verdict.kept]
     stores = sorted({one.store for one in moments})
     later = [Moment(id=f"~{n:06}", at=run, store=store) for store in stores for n, run in enumerate(sorted(runs))]
     pile = _pile([Case(moments=[*(verdict.moment for verdict in sure), *later], rules=rules)], zone=zone, now=now)
     ends = np.max(np.stack(list(claimed_until(pile, now=int(NEVER)).values())), axis=0) if len(pile.at) else pile.at
-    told = [
+    reasons = [
         Life(moment=verdict.moment, planned=False, until=_end(verdict, int(end), zone)) for verdict, end in zip(sure, ends, strict=False)
     ]
-    return told + [
+    return reasons + [
         Life(moment=moment, planned=True, until=None if end >= NEVER else calendar.instant_of(int(end)))
         for moment, end in zip(later, ends[len(sure) :], strict=True)
     ]
@@ -157,10 +157,10 @@ def leaves_on(
     as_of: datetime | None = None,
 ) -> dict[tuple[str, str], date | None]:
     """(backup, store) of what stays now → the office's day on which nothing claims it any more."""
-    found = lives(moments, rules, zone=zone, now=now, runs=runs, as_of=as_of)
+    lasting = lives(moments, rules, zone=zone, now=now, runs=runs, as_of=as_of)
     return {
         (one.moment.id, one.moment.store): None if one.until is None else one.until.astimezone(zone).date()
-        for one in found
+        for one in lasting
         if not one.planned
     }
 

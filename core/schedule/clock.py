@@ -115,10 +115,10 @@ def _voices(witnesses: Sequence[Witness]) -> list[Witness]:
     """One voice a source; devices together are one, from so many on."""
     devices = [one.off_seconds for one in witnesses if one.kind == "device"]
     voices = {one.name: one for one in witnesses if one.kind != "device"}
-    found = list(voices.values())
+    heard = list(voices.values())
     if len(devices) >= FEWEST_DEVICES:
-        found.append(Witness(name=f"{len(devices)} devices", kind="device", off_seconds=median(devices)))
-    return found
+        heard.append(Witness(name=f"{len(devices)} devices", kind="device", off_seconds=median(devices)))
+    return heard
 
 
 def _agreeing(voices: Sequence[Witness]) -> tuple[Witness, Witness] | None:

@@ -99,19 +99,19 @@ class RemainingTime:
             p, q = 0.0, sb / sbb
         elif q < 0:
             p, q = si / sii, 0.0
-        told = self.trust_seconds + sum(weight * (row_items * a * p + row_bytes * b * q) for _, row_items, row_bytes, weight in rows)
+        expected = self.trust_seconds + sum(weight * (row_items * a * p + row_bytes * b * q) for _, row_items, row_bytes, weight in rows)
         took = self.trust_seconds + sum(weight * spent for spent, _, _, weight in rows)
-        scale = took / told if told > 0 else 1.0  # what has been seen took as long as it took
+        scale = took / expected if expected > 0 else 1.0  # what has been seen took as long as it took
         scale = min(4.0, max(0.25, scale))
         return Cost(seconds_an_item=a * p * scale, seconds_a_byte=b * q * scale)
 
     def _spread(self, cost: Cost, seconds: float, rest: float) -> float:
         """Half of the range, as a share of what remains."""
-        told = [(spent, items * cost.seconds_an_item + read * cost.seconds_a_byte) for spent, items, read in self._stretches]
-        if len(told) < 2:
+        pairs = [(spent, items * cost.seconds_an_item + read * cost.seconds_a_byte) for spent, items, read in self._stretches]
+        if len(pairs) < 2:
             return WIDEST
-        off = sum(((spent - fitted) / spent) ** 2 for spent, fitted in told)
-        noise = math.sqrt((off + NOISE_STRETCHES * USUAL_NOISE**2) / (len(told) - 1 + NOISE_STRETCHES))
+        off = sum(((spent - fitted) / spent) ** 2 for spent, fitted in pairs)
+        noise = math.sqrt((off + NOISE_STRETCHES * USUAL_NOISE**2) / (len(pairs) - 1 + NOISE_STRETCHES))
         seen, left = (seconds + self.trust_seconds) / STRETCH_SECONDS, max(1.0, rest / STRETCH_SECONDS)
         return min(WIDEST, max(NARROWEST, 3.0 * noise * math.sqrt(1 / seen + 1 / left)))
 

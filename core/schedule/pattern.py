@@ -84,15 +84,15 @@ def pattern_of(rule: str) -> Pattern:
     """The pattern that says this rule; `rule` itself where no sentence does."""
     if rule == "FREQ=DAILY":
         return Pattern(shape=PatternShape.EVERY_NIGHT)
-    if found := re.fullmatch(r"FREQ=DAILY;INTERVAL=(\d{1,3})", rule):
-        return Pattern(shape=PatternShape.EVERY_DAYS, days=int(found[1]))
-    if (found := re.fullmatch(r"FREQ=MONTHLY;BYDAY=(-?\d)([A-Z]{2})", rule)) and int(found[1]) in ORDINALS and found[2] in WEEKDAYS:
-        return Pattern(shape=PatternShape.MONTHLY, nth=int(found[1]), weekdays=(WEEKDAYS.index(found[2]),))
-    if (found := _WEEKLY.fullmatch(rule)) and all(day in WEEKDAYS for day in found[1].split(",")):
-        days = tuple(sorted(WEEKDAYS.index(day) for day in found[1].split(",")))
-        if not found[2]:
+    if match := re.fullmatch(r"FREQ=DAILY;INTERVAL=(\d{1,3})", rule):
+        return Pattern(shape=PatternShape.EVERY_DAYS, days=int(match[1]))
+    if (match := re.fullmatch(r"FREQ=MONTHLY;BYDAY=(-?\d)([A-Z]{2})", rule)) and int(match[1]) in ORDINALS and match[2] in WEEKDAYS:
+        return Pattern(shape=PatternShape.MONTHLY, nth=int(match[1]), weekdays=(WEEKDAYS.index(match[2]),))
+    if (match := _WEEKLY.fullmatch(rule)) and all(day in WEEKDAYS for day in match[1].split(",")):
+        days = tuple(sorted(WEEKDAYS.index(day) for day in match[1].split(",")))
+        if not match[2]:
             return Pattern(shape=PatternShape.WEEKDAYS, weekdays=days)
-        hours = [int(hour) for hour in found[2].split(",")]
+        hours = [int(hour) for hour in match[2].split(",")]
         step = hours[1] - hours[0] if len(hours) > 1 else 4
         guess = Pattern(shape=PatternShape.WORKING_TIME, weekdays=days, hours=step, from_hour=hours[0], to_hour=hours[-1])
         if 1 <= step <= 12 and len(hours) > 1 and rule_of(guess) == rule:

@@ -101,12 +101,12 @@ def _expanded(rule: str, start: datetime, zone: ZoneInfo) -> rrule:
         if any(mark in rule for mark in ("\n", "\r", ":")) or len(rule) > MAX_RULE_LENGTH:
             raise ValueError("more than one rule")
         parts = [_on_the_wall(part, zone) for part in rule.split(";")]
-        found = rrulestr(";".join(parts), dtstart=start, ignoretz=True, cache=True)
+        made = rrulestr(";".join(parts), dtstart=start, ignoretz=True, cache=True)
     except (ValueError, TypeError, KeyError, AttributeError):
         raise BadInput(f"{rule[:120]!r} is no recurrence rule.", field="rule", remedy="Choose days and a time.") from None
-    if not isinstance(found, rrule):
+    if not isinstance(made, rrule):
         raise BadInput(f"{rule[:120]!r} is more than one rule.", field="rule", remedy="Give one RRULE value.")
-    return found
+    return made
 
 
 def _on_the_wall(part: str, zone: ZoneInfo) -> str:
@@ -130,9 +130,9 @@ def checked(recurrence: Recurrence) -> Recurrence:
     if not _a_day_exists(recurrence.rule):
         raise _never()
     until = recurrence.start + timedelta(days=SEARCHED_YEARS * 366)
-    found = recurrence._rule()
-    own_until, own_count = getattr(found, "_until", None), getattr(found, "_count", None)
-    bounded = found.replace(count=None, until=min(until, own_until) if own_until else until)
+    rule = recurrence._rule()
+    own_until, own_count = getattr(rule, "_until", None), getattr(rule, "_count", None)
+    bounded = rule.replace(count=None, until=min(until, own_until) if own_until else until)
     first = list(islice(bounded, min(CHECKED_OCCURRENCES, own_count or CHECKED_OCCURRENCES)))
     if not first:
         raise _never()
@@ -145,10 +145,10 @@ def checked(recurrence: Recurrence) -> Recurrence:
 
 def _a_day_exists(rule: str) -> bool:
     """False for days of months that no year has; `dateutil` would look for them until the year 9999."""
-    told = dict(part.partition("=")[::2] for part in rule.upper().split(";"))
+    parts = dict(part.partition("=")[::2] for part in rule.upper().split(";"))
     try:
-        months = [int(month) for month in told["BYMONTH"].split(",")] if "BYMONTH" in told else list(range(1, 13))
-        month_days = [abs(int(day)) for day in told["BYMONTHDAY"].split(",")] if "BYMONTHDAY" in told else [1]
+        months = [int(month) for month in parts["BYMONTH"].split(",")] if "BYMONTH" in parts else list(range(1, 13))
+        month_days = [abs(int(day)) for day in parts["BYMONTHDAY"].split(",")] if "BYMONTHDAY" in parts else [1]
     except ValueError:
         return True  # the parser says what is wrong with it
     return any(day <= monthrange(2024, month)[1] for month in months if 1 <= month <= 12 for day in month_days)

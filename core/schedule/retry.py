@@ -49,7 +49,7 @@ def class_of(error: AtticError) -> Class:
     """What is not listed stops: somebody has to look."""
     if error.code == "quota.does_not_fit":
         return Class.FULL
-    return next((found for errors, found in _CLASSES if isinstance(error, errors)), Class.STOP)
+    return next((class_ for errors, class_ in _CLASSES if isinstance(error, errors)), Class.STOP)
 
 
 def next_try(error: AtticError, *, attempts: int, now: datetime, gives_up: datetime) -> datetime | None:

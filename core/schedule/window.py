@@ -84,13 +84,13 @@ def slots(recurrence: Recurrence, window: Window, *, after: datetime, until: dat
     return made
 
 
-def owed(found: Sequence[Slot], *, since: datetime, now: datetime) -> tuple[Slot | None, list[Slot]]:
+def owed(due: Sequence[Slot], *, since: datetime, now: datetime) -> tuple[Slot | None, list[Slot]]:
     """(the slot that should have a run now, those that were given up), of occurrences after `since`.
 
     `found` are the slots up to `now`, ascending; `since` is the newest occurrence that a run was made for, or the instant before
     which nothing is owed. Of several that are not given up only the newest counts.
     """
-    own = [slot for slot in found if aware(since) < slot.opens <= aware(now)]
+    own = [slot for slot in due if aware(since) < slot.opens <= aware(now)]
     over = [slot for slot in own if slot.gives_up <= aware(now)]
     return (own[-1] if own and own[-1].gives_up > aware(now) else None), over
 

@@ -149,8 +149,8 @@ def _by_stretch(values: npt.NDArray[Any], starts: Numbers) -> list[int]:
     """The sum of each stretch between two starts."""
     until = np.cumsum(values, dtype=np.int64)
     ends = np.where(starts > 0, until[np.maximum(starts, 1) - 1], 0) if len(until) else np.zeros(len(starts), dtype=np.int64)
-    found: list[int] = np.diff(ends).tolist()
-    return found
+    counts: list[int] = np.diff(ends).tolist()
+    return counts
 
 
 _MANY = 8
@@ -188,7 +188,7 @@ class _Nodes:
 
     def counted(self, backups: Iterable[bytes], kind: str | None = None) -> npt.NDArray[np.int64]:
         """For each how many of these backups need it."""
-        parts = [trees for backup in backups for told, trees in self._of[backup].items() if kind is None or told == kind]
+        parts = [trees for backup in backups for of_kind, trees in self._of[backup].items() if kind is None or of_kind == kind]
         return np.bincount(np.concatenate([np.empty(0, dtype=np.int32), *parts]), minlength=len(self._counts))
 
     def marked(self, nodes: npt.NDArray[np.bool_], size: int) -> npt.NDArray[np.bool_]:

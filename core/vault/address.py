@@ -124,25 +124,25 @@ def address_of(medium: str, settings: Mapping[str, Any]) -> StoreAddress:
         raise BadInput(f"There is no medium {medium!r}.", field="medium", remedy=f"Use one of: {', '.join(Medium)}.")
     kind = FACTS[Medium(medium)].address
     known = {one.name for one in fields(kind)}
-    told = {}
+    cleaned = {}
     for name, value in settings.items():
         if name not in known:
             raise BadInput(f"A {medium} has no {name}.", field=name, remedy=f"It has: {', '.join(sorted(known))}.")
         if not isinstance(value, str) or len(value) > MOST_CHARACTERS or any(ord(letter) < 32 for letter in value):
             raise BadInput(f"{name} cannot be used.", field=name, remedy="Give it as one line of text.")
-        told[name] = value if name == "password" else value.strip()
+        cleaned[name] = value if name == "password" else value.strip()
     for required in FACTS[Medium(medium)].required:
-        if not told.get(required):
+        if not cleaned.get(required):
             remedy = "Ask the server for its key and compare it there." if required == "host_key" else "Say where it lies."
             raise BadInput(f"The store has no {required.replace('_', ' ')}.", field=required, remedy=remedy)
-    found = kind(**told)
-    match found:
+    address = kind(**cleaned)
+    match address:
         case BucketAddress():
-            return _checked_bucket(found)
+            return _checked_bucket(address)
         case SftpAddress():
-            return _checked_sftp(found)
+            return _checked_sftp(address)
         case FolderAddress() | DriveAddress():
-            return type(found)(path=_absolute(found.path, field="path", of="the server"))
+            return type(address)(path=_absolute(address.path, field="path", of="the server"))
 
 
 def _absolute(path: str, *, field: str, of: str) -> str:
@@ -153,38 +153,38 @@ def _absolute(path: str, *, field: str, of: str) -> str:
     return str(parts)
 
 
-def _checked_sftp(found: SftpAddress) -> SftpAddress:
-    folder = _absolute(found.folder, field="folder", of="that computer")
-    if not _HOST.fullmatch(found.host):
+def _checked_sftp(address: SftpAddress) -> SftpAddress:
+    folder = _absolute(address.folder, field="folder", of="that computer")
+    if not _HOST.fullmatch(address.host):
         remedy = "Give its name or address alone, for example shed.example.net."
-        raise BadInput(f"{found.host!r} cannot be the name of a computer.", field="host", remedy=remedy)
-    if found.port and not (found.port.isascii() and found.port.isdigit() and 0 < int(found.port) < 65536):
-        raise BadInput(f"{found.port!r} is no port.", field="port", remedy="Use a number from 1 to 65535; SSH commonly has 22.")
-    if not _HOST_KEY.fullmatch(found.host_key):
+        raise BadInput(f"{address.host!r} cannot be the name of a computer.", field="host", remedy=remedy)
+    if address.port and not (address.port.isascii() and address.port.isdigit() and 0 < int(address.port) < 65536):
+        raise BadInput(f"{address.port!r} is no port.", field="port", remedy="Use a number from 1 to 65535; SSH commonly has 22.")
+    if not _HOST_KEY.fullmatch(address.host_key):
         remedy = "Ask the server for its key and compare it there; it looks like: ssh-ed25519 AAAAC3…"
         raise BadInput("The host key cannot be read.", field="host_key", remedy=remedy)
-    return replace(found, folder=folder, host=found.host.lower())
+    return replace(address, folder=folder, host=address.host.lower())
 
 
-def _checked_bucket(found: BucketAddress) -> BucketAddress:
-    if not _BUCKET.fullmatch(found.bucket):
+def _checked_bucket(address: BucketAddress) -> BucketAddress:
+    if not _BUCKET.fullmatch(address.bucket):
         remedy = "Names of buckets have 3 to 63 characters: small letters, digits, hyphens and dots."
-        raise BadInput(f"{found.bucket!r} cannot be the name of a bucket.", field="bucket", remedy=remedy)
-    if found.endpoint:
-        parts = _parts(found.endpoint, field="endpoint")
+        raise BadInput(f"{address.bucket!r} cannot be the name of a bucket.", field="bucket", remedy=remedy)
+    if address.endpoint:
+        parts = _parts(address.endpoint, field="endpoint")
         if parts.scheme not in ("https", "http") or not parts.hostname or parts.query or parts.fragment or parts.username:
             remedy = "Give it as the provider does, for example https://s3.example.net."
-            raise BadInput(f"{found.endpoint!r} is no address of a service.", field="endpoint", remedy=remedy)
-    if found.inside not in ("", "yes"):
-        raise BadInput(f"{found.inside!r} says neither.", field="inside", remedy="Say yes, or leave it empty.")
-    if ".." in found.prefix.split("/"):
+            raise BadInput(f"{address.endpoint!r} is no address of a service.", field="endpoint", remedy=remedy)
+    if address.inside not in ("", "yes"):
+        raise BadInput(f"{address.inside!r} says neither.", field="inside", remedy="Say yes, or leave it empty.")
+    if ".." in address.prefix.split("/"):
         raise BadInput("The prefix cannot be used.", field="prefix", remedy="Give a part of the bucket, for example backups/office.")
-    if bool(found.access_key) != bool(found.secret_key):
-        lacking = "secret_key" if found.access_key else "access_key"
+    if bool(address.access_key) != bool(address.secret_key):
+        lacking = "secret_key" if address.access_key else "access_key"
         raise BadInput("An access key and its secret key belong together.", field=lacking, remedy="Give both.")
     return BucketAddress(
-        bucket=found.bucket, prefix=found.prefix.strip("/"), endpoint=found.endpoint.rstrip("/"), region=found.region,
-        inside=found.inside, access_key=found.access_key, secret_key=found.secret_key,
+        bucket=address.bucket, prefix=address.prefix.strip("/"), endpoint=address.endpoint.rstrip("/"), region=address.region,
+        inside=address.inside, access_key=address.access_key, secret_key=address.secret_key,
     )  # fmt: skip
 
 

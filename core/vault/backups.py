@@ -35,14 +35,14 @@ class Backups(Objects):
 
     def backup_ids(self) -> list[bytes]:
         """Backups that exist: a manifest that was removed and came back is none."""
-        found = self.ids(names.MANIFESTS)
-        removed = self.ledger().removed if found else set()
-        return [id for id in found if id not in removed]
+        ids = self.ids(names.MANIFESTS)
+        removed = self.ledger().removed if ids else set()
+        return [id for id in ids if id not in removed]
 
     def lists(self, id: bytes) -> bool:
         """Whether a manifest of this id lies there: one request. Whether it was removed and came back is for `backup_ids` to say."""
         name = names.MANIFESTS + id.hex()
-        return any(found == name for found, _ in self.blobs.list(name))
+        return any(there == name for there, _ in self.blobs.list(name))
 
     def manifest(self, id: bytes) -> Manifest:
         """The root of a backup. Raises NoSuchBackup, Damaged."""
@@ -57,7 +57,7 @@ class Backups(Objects):
 
     def manifests(self) -> list[Manifest]:
         """Every readable backup, newest first; unreadable ones are named in `unreadable`."""
-        found, ids = [], self.backup_ids()
+        manifests, ids = [], self.backup_ids()
         revisions = self.revisions.now() if ids else {}
         stays = self.ledger().begun if revisions else {}
 
@@ -69,21 +69,21 @@ class Backups(Objects):
             except Damaged as error:
                 return error.message
 
-        for id, told in at_once(read, ids, self.blobs.parallel):
-            if isinstance(told, str):
-                self.unreadable[names.MANIFESTS + id.hex()] = told
-            elif told is not None:
-                found.append(told)
-        return sorted(found, key=lambda manifest: (manifest.finished_at, manifest.id), reverse=True)
+        for id, read_manifest in at_once(read, ids, self.blobs.parallel):
+            if isinstance(read_manifest, str):
+                self.unreadable[names.MANIFESTS + id.hex()] = read_manifest
+            elif read_manifest is not None:
+                manifests.append(read_manifest)
+        return sorted(manifests, key=lambda manifest: (manifest.finished_at, manifest.id), reverse=True)
 
     def _with_private(self, manifest: Manifest) -> Manifest:
         """A sealed device's note and names, when its key is at hand."""
         if manifest.sealed is None or manifest.sealed not in self.device_keys:
             return manifest
         try:
-            told = json.loads(self.inner_open(manifest.sealed, bytes.fromhex(manifest.rest["private"])))
-            kinds = tuple(replace(found, newest_name=str(told["newest_names"].get(found.kind, ""))) for found in manifest.kinds)
-            return replace(manifest, note=str(told["note"]), kinds=kinds)
+            private = json.loads(self.inner_open(manifest.sealed, bytes.fromhex(manifest.rest["private"])))
+            kinds = tuple(replace(summary, newest_name=str(private["newest_names"].get(summary.kind, ""))) for summary in manifest.kinds)
+            return replace(manifest, note=str(private["note"]), kinds=kinds)
         except (ValueError, KeyError, TypeError, AttributeError):
             raise Damaged(f"The manifest of backup {manifest.id.hex()} cannot be read.") from None
 

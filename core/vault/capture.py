@@ -188,11 +188,11 @@ class Capture:
     def _manifest(
         self, state: DeviceReport, kinds: tuple[KindSummary, ...], folders: KindSummary | None, *, began_at: datetime
     ) -> Manifest:
-        told = {"make": state.make, "model": state.model, "family": state.family, "os_version": state.os_version}
+        described = {"make": state.make, "model": state.model, "family": state.family, "os_version": state.os_version}
         return Manifest(
             id=self._writer.vault.random(16),
             device=self._request.device,
-            device_told=told | self._request.device_told,
+            device_told=described | self._request.device_told,
             note=self._request.note,
             started_at=began_at,
             finished_at=self._clock(),
@@ -211,15 +211,18 @@ class Capture:
     def _compared(self, kind: str, previous: Manifest | None) -> KindComparison:
         """What of a kind is stored already and what is to be read."""
         self._stop_if_asked()
-        found = compared(self._writer, self._wanted(kind), previous, kind)
+        comparison = compared(self._writer, self._wanted(kind), previous, kind)
         if kind != FOLDERS:
             self._step(
                 kind=kind,
                 entry=KindProgress(
-                    items=found.items, size_bytes=found.size_bytes, unchanged=found.unchanged, to_read_bytes=found.to_read_bytes
+                    items=comparison.items,
+                    size_bytes=comparison.size_bytes,
+                    unchanged=comparison.unchanged,
+                    to_read_bytes=comparison.to_read_bytes,
                 ),
             )
-        return found
+        return comparison
 
     def _wanted(self, kind: str) -> Sequence[Item]:
         """The inventory of a kind without what is left out on purpose."""
@@ -236,12 +239,12 @@ class Capture:
             self._left_out[kind, reason] = items + 1, size_bytes + item.size_bytes
         return wanted
 
-    def _take_kinds(self, kinds: Sequence[str], found: dict[str, KindComparison]) -> tuple[KindSummary, ...]:
+    def _take_kinds(self, kinds: Sequence[str], comparisons: dict[str, KindComparison]) -> tuple[KindSummary, ...]:
         """In their order; what there is no room for is named. Raises Stopped when there is none for the first one."""
         taken: list[KindSummary] = []
         try:
             for kind in kinds:
-                taken.append(self._take_kind(kind, found.pop(kind)))
+                taken.append(self._take_kind(kind, comparisons.pop(kind)))
         except _NoRoom:
             if not taken:
                 raise Stopped("There was no room for the first of its kinds.") from None
@@ -249,14 +252,14 @@ class Capture:
             self._is_over = lambda: False  # the folders, which are small
         return tuple(sorted(taken, key=lambda summary: _SHOWN.get(summary.kind, len(_SHOWN))))
 
-    def _take_kind(self, kind: str, found: KindComparison) -> KindSummary:
+    def _take_kind(self, kind: str, comparison: KindComparison) -> KindSummary:
         if kind != FOLDERS:
             self._step(kind=kind)
         if isinstance(self._link, ReadsAhead):
-            self._link.expect(part for part in found.parts() if isinstance(part, Item))
+            self._link.expect(part for part in comparison.parts() if isinstance(part, Item))
         writer = self._writer
         tree, inner = writer.tree(), writer.inner.id if writer.inner else None
-        for part in found.parts():
+        for part in comparison.parts():
             if isinstance(part, Item):
                 self._take_item(tree, part)
             elif isinstance(part, list):

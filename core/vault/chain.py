@@ -48,9 +48,9 @@ def told_of(notes: Mapping[str, Iterable[bytes]]) -> dict[str, str]:
     return {prefix.rstrip("/"): b"".join(sorted(notes[prefix])).hex() for prefix in PREFIXES}
 
 
-def notes_in(told: Mapping[str, Any]) -> Notes:
+def notes_in(record: Mapping[str, Any]) -> Notes:
     """Raises ValueError, TypeError, Damaged."""
-    return {prefix: set(split_ids(bytes.fromhex(told.get(prefix.rstrip("/"), "")))) for prefix in PREFIXES}
+    return {prefix: set(split_ids(bytes.fromhex(record.get(prefix.rstrip("/"), "")))) for prefix in PREFIXES}
 
 
 def after(store: Objects) -> dict[str, str]:
@@ -65,15 +65,15 @@ def after(store: Objects) -> dict[str, str]:
 
 def before(store: Objects, notes: Notes) -> Notes:
     """All that these notes tell of. One that cannot be read, or tells nothing, tells of none."""
-    found: Notes = {prefix: set() for prefix in PREFIXES}
+    earlier: Notes = {prefix: set() for prefix in PREFIXES}
     wanted = sorted(prefix + id.hex() for prefix in (names.SEEN, names.REMOVED, names.STAYS) for id in notes[prefix])
-    for told in _all_told(store, wanted):
+    for record in _all_told(store, wanted):
         try:
-            for prefix, ids in notes_in(told["after"]).items():
-                found[prefix] |= ids
+            for prefix, ids in notes_in(record["after"]).items():
+                earlier[prefix] |= ids
         except (ValueError, KeyError, TypeError, AttributeError, Damaged):
             continue  # of an earlier program; whether it is what was sealed, its reader has said
-    return found
+    return earlier
 
 
 def _all_told(store: Objects, wanted: list[str]) -> Iterator[Any]:
@@ -96,34 +96,34 @@ def _all_told(store: Objects, wanted: list[str]) -> Iterator[Any]:
 
 def rolled(store: Objects) -> Rolled:
     """What the ledgers tell. Damaged ones are named in `unreadable`."""
-    found = Rolled()
-    for told in store.told(names.LEDGERS).values():
+    rolled = Rolled()
+    for record in store.told(names.LEDGERS).values():
         try:
             for what in ("seen", "removed"):
-                found.told[what + "/"] |= set(split_ids(bytes.fromhex(told[what])))
-            found.told[names.SEEN] |= found.told[names.REMOVED]
-            for backup, (_, _, ended) in told.get("stays", {}).items():
-                found.told[names.SEEN].add(bytes.fromhex(backup))
+                rolled.told[what + "/"] |= set(split_ids(bytes.fromhex(record[what])))
+            rolled.told[names.SEEN] |= rolled.told[names.REMOVED]
+            for backup, (_, _, ended) in record.get("stays", {}).items():
+                rolled.told[names.SEEN].add(bytes.fromhex(backup))
                 if ended:
-                    found.told[names.REMOVED].add(bytes.fromhex(backup))
-            found.put += split_ids(bytes.fromhex(told.get("put", "")))
-            found.gone |= {str(one) for one in told.get("gone", ())}
-            found.whole = found.whole and "put" in told
+                    rolled.told[names.REMOVED].add(bytes.fromhex(backup))
+            rolled.put += split_ids(bytes.fromhex(record.get("put", "")))
+            rolled.gone |= {str(one) for one in record.get("gone", ())}
+            rolled.whole = rolled.whole and "put" in record
         except (ValueError, KeyError, TypeError, AttributeError, Damaged):
-            found.whole = False
-    found.whole = found.whole and not any(name.startswith(names.LEDGERS) for name in store.unreadable)
-    found.told[names.STAYS] |= set(found.put)
-    found.told[names.LEDGERS] |= set(found.put)
-    return found
+            rolled.whole = False
+    rolled.whole = rolled.whole and not any(name.startswith(names.LEDGERS) for name in store.unreadable)
+    rolled.told[names.STAYS] |= set(rolled.put)
+    rolled.told[names.LEDGERS] |= set(rolled.put)
+    return rolled
 
 
-def gone(store: Objects, told: Notes) -> set[str]:
+def gone(store: Objects, notes: Notes) -> set[str]:
     """Names of notes that somebody tells of, and that neither lie there nor stand in a ledger."""
     missing: set[str] = set()
     for _ in range(_LOOKS):  # a sweep may be putting them together just now
         lying, ledgers = lying_notes(store), rolled(store)
         sure = PREFIXES if ledgers.whole else ()
-        missing = {prefix + id.hex() for prefix in sure for id in told[prefix] - lying[prefix] - ledgers.told[prefix]}
+        missing = {prefix + id.hex() for prefix in sure for id in notes[prefix] - lying[prefix] - ledgers.told[prefix]}
         if not missing:
             break
     return missing
@@ -147,10 +147,10 @@ def put_with(store: Objects, swallowed: Iterable[str]) -> dict[str, Any]:
 def remembered(content: str, *, store: bytes) -> Notes:
     """Notes as somebody outside wrote them down for this store. Raises BadInput."""
     try:
-        told = json.loads(content)
-        if told["store"] != store.hex():
+        record = json.loads(content)
+        if record["store"] != store.hex():
             raise BadInput("What is remembered is of another store.", field="remember", remedy="Use one file for each store.")
-        return notes_in(told["notes"])
+        return notes_in(record["notes"])
     except (ValueError, KeyError, TypeError, AttributeError, Damaged, RecursionError):
         raise BadInput(
             "What is remembered cannot be read.", field="remember", remedy="Name a file that an earlier check wrote, or a new one."

@@ -95,8 +95,8 @@ def note_damage(vault: Vault, report: CheckReport) -> None:
         now[pack] = now.get(pack, set()) | chunks
     if now != noted:
         if now:
-            told = {pack.hex(): b"".join(sorted(chunks)).hex() for pack, chunks in sorted(now.items())}
-            vault.write_object(names.DAMAGE, json.dumps({"packs": told}).encode())
+            chunks_of = {pack.hex(): b"".join(sorted(chunks)).hex() for pack, chunks in sorted(now.items())}
+            vault.write_object(names.DAMAGE, json.dumps({"packs": chunks_of}).encode())
         for name, _ in old:
             vault.blobs.delete(name)
     vault.refresh()
@@ -253,8 +253,8 @@ class _Check:
             return
         pack, entries = reading.pack, reading.entries
         noted = self.vault.index.damaged_in(pack)
-        for found in reading.found:
-            for chunk, reason in found.result():
+        for entry in reading.found:
+            for chunk, reason in entry.result():
                 self.bad.setdefault(pack, set()).add(chunk)
                 if chunk not in noted:
                     self.damaged(pack_name(pack), reason)
@@ -348,11 +348,11 @@ class _Check:
 
     def _touched(self, ids: bytes, numbers: "np.typing.NDArray[np.int32]", gone: "np.typing.NDArray[np.bool_]") -> dict[str, set[bytes]]:
         """Object → chunks of a branch that are not to be had from it."""
-        found: dict[str, set[bytes]] = {}
+        by_pack: dict[str, set[bytes]] = {}
         for at in np.flatnonzero(gone[numbers]).tolist():
             chunk = ids[at * ID_BYTES : (at + 1) * ID_BYTES]
-            found.setdefault(self._where(chunk), set()).add(chunk)
-        return found
+            by_pack.setdefault(self._where(chunk), set()).add(chunk)
+        return by_pack
 
     def _touch(self, where: str, manifest: Manifest, items: Iterable[tuple[str, str]]) -> None:
         entry = self.damaged(where, "Content that backups need is missing or damaged.")

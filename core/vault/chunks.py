@@ -91,26 +91,26 @@ class Chunks(Backups):
             for pack, entries in packs:
                 (known if pack in sizes else self.lost).setdefault(pack, entries)
         unlisted = sorted(sizes.keys() - known.keys())
-        for pack, found in at_once(lambda pack: self._footer_or_why(pack, sizes[pack]), unlisted, self.blobs.parallel):
-            if isinstance(found, str):
-                self.unreadable[pack_name(pack)] = found
-            elif found is not None:
-                known[pack] = found
+        for pack, footer in at_once(lambda pack: self._footer_or_why(pack, sizes[pack]), unlisted, self.blobs.parallel):
+            if isinstance(footer, str):
+                self.unreadable[pack_name(pack)] = footer
+            elif footer is not None:
+                known[pack] = footer
         self.index = ChunkIndex(known.items(), marked=marked & sizes.keys(), damaged=damaged)
         self._index_objects = list(indexes)
         self._seen = (id(self.index), len(self.index), seen) if not self.unreadable and len(indexes) == len(listed) else None
 
     def _read_indexes(self, listed: Sequence[str]) -> dict[str, list[tuple[bytes, Entries]]]:
-        found: dict[str, list[tuple[bytes, Entries]]] = {}
+        by_footer: dict[str, list[tuple[bytes, Entries]]] = {}
         for name, content in at_once(self._object_or_why, listed, self.blobs.parallel):
             try:
                 if isinstance(content, bytes):
-                    found[name] = list(decode_index(content))
+                    by_footer[name] = list(decode_index(content))
                 elif content is not None:
                     raise Damaged(content)
             except Damaged as error:
                 self.unreadable[name] = error.message
-        return found
+        return by_footer
 
     def _object_or_why(self, name: str) -> bytes | str | None:
         try:
@@ -153,19 +153,19 @@ class Chunks(Backups):
 
     def marks(self) -> dict[str, Mark]:
         """Marks of sweeps by object name. Damaged ones are named in `unreadable`."""
-        found = {}
-        for name, told in self.told(names.MARKS).items():
+        marks = {}
+        for name, record in self.told(names.MARKS).items():
             try:
-                packs, seen_at = tuple(split_ids(bytes.fromhex(told["packs"]))), told.get("seen_at")
-                found[name] = Mark(
-                    at=aware(datetime.fromisoformat(told["at"])),
+                packs, seen_at = tuple(split_ids(bytes.fromhex(record["packs"]))), record.get("seen_at")
+                marks[name] = Mark(
+                    at=aware(datetime.fromisoformat(record["at"])),
                     seen_at=aware(datetime.fromisoformat(seen_at)) if seen_at else None,
                     packs=packs,
-                    moved_bytes=int(told["moved_bytes"]),
+                    moved_bytes=int(record["moved_bytes"]),
                 )
             except (ValueError, KeyError, TypeError, Damaged):
                 self.unreadable[name] = f"Object {name} cannot be read."
-        return found
+        return marks
 
     def marked_packs(self) -> set[bytes]:
         """Packs that nothing new may rely on. Raises Damaged when a mark cannot be read: then nobody knows."""
@@ -178,14 +178,14 @@ class Chunks(Backups):
 
     def noted_damage(self) -> dict[bytes, set[bytes]]:
         """What checks have found: pack → damaged chunks in it."""
-        found: dict[bytes, set[bytes]] = {}
-        for name, told in self.told(names.DAMAGE).items():
+        damage: dict[bytes, set[bytes]] = {}
+        for name, record in self.told(names.DAMAGE).items():
             try:
-                for pack, chunks in told["packs"].items():
-                    found.setdefault(bytes.fromhex(pack), set()).update(split_ids(bytes.fromhex(chunks)))
+                for pack, chunks in record["packs"].items():
+                    damage.setdefault(bytes.fromhex(pack), set()).update(split_ids(bytes.fromhex(chunks)))
             except (ValueError, KeyError, TypeError, AttributeError, Damaged):
                 self.unreadable[name] = f"Object {name} cannot be read."
-        return found
+        return damage
 
     def where_noted(self, chunk: bytes) -> str | None:
         """The pack in which a damaged or lost chunk lies or lay; None when nobody knows."""

@@ -29,7 +29,7 @@ def is_whole(vault: Vault, stored: Stored) -> bool:
 
 def damaged_kinds(vault: Vault, manifest: Manifest) -> dict[str, DamagedKind]:
     """Kinds of which something is damaged; reads the trees only."""
-    found: dict[str, DamagedKind] = {}
+    kinds: dict[str, DamagedKind] = {}
     for summary in manifest.kinds:
         kind = DamagedKind()
         lost: list[int] = []
@@ -38,5 +38,5 @@ def damaged_kinds(vault: Vault, manifest: Manifest) -> dict[str, DamagedKind]:
                 kind.note(stored.item.name)
         kind.items += sum(lost)
         if kind.items:
-            found[summary.kind] = kind
-    return found
+            kinds[summary.kind] = kind
+    return kinds

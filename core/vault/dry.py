@@ -16,7 +16,7 @@ class DryBlobs:
         self.removed: set[str] = set()
 
     def create(self, name: str, content: Content) -> None:
-        if name in self.written or (name not in self.removed and any(found == name for found, _ in self._below.list(name))):
+        if name in self.written or (name not in self.removed and any(there == name for there, _ in self._below.list(name))):
             raise BlobExists(f"{name} is there already.")
         self.written[name] = joined(content)
         self.removed.discard(name)

@@ -58,9 +58,9 @@ def stands_for(request: bytes, backup: bytes) -> bytes:
 
 def written_instead_of(manifest: Manifest) -> bytes | None:
     """The backup whose place this one took; None for one that a run made."""
-    told = manifest.rest.get("anew")
+    anew = manifest.rest.get("anew")
     try:
-        return bytes.fromhex(told["of"]) if isinstance(told, dict) else None
+        return bytes.fromhex(anew["of"]) if isinstance(anew, dict) else None
     except (KeyError, ValueError, TypeError):
         return None
 
@@ -167,12 +167,12 @@ class _Erase:
             return
         if self._should_stop():
             raise Stopped("Erasing was stopped.")
-        found = [row for row in rows_of(self._vault, branch, inner=manifest.sealed) if self._is_wanted(kind, row)]
-        self._seen[kind, branch] = bool(found)
-        if not found:
+        wanted = [row for row in rows_of(self._vault, branch, inner=manifest.sealed) if self._is_wanted(kind, row)]
+        self._seen[kind, branch] = bool(wanted)
+        if not wanted:
             return
-        self._naming[branch] = found
-        for row in found:
+        self._naming[branch] = wanted
+        for row in wanted:
             self._needles.add(orjson.dumps(row[ID]))
             if 0 < len(row[SPANS]) <= 3:
                 chunk, offset, length = triples(row[SPANS])[0]
@@ -287,9 +287,9 @@ class _Erase:
         entries = index.all_entries()
         dead = ~every.live(len(index.lengths)) & (index.lengths <= _MOST_SCANNED)
         unknown = [chunk for chunk in ids_of(entries[dead]) if chunk not in self.noted]
-        found = {chunk for chunk, plain in self._opened(unknown) if any(needle in plain for needle in self._needles)}
-        if self._needles and found:
-            note_erased(self._vault, found, now=now)
+        holding = {chunk for chunk, plain in self._opened(unknown) if any(needle in plain for needle in self._needles)}
+        if self._needles and holding:
+            note_erased(self._vault, holding, now=now)
 
     def _opened(self, chunks: Iterable[bytes]) -> Iterable[tuple[bytes, bytes]]:
         for chunk, content in fetch(self._vault, in_pack_order(self._vault, set(chunks))):
@@ -314,8 +314,8 @@ def _needed_by(vault: Vault, chunks: Set[bytes]) -> dict[str, int]:
     vault.refresh()
     needs = needs_of(vault, manifests)
     numbers = vault.index.numbers(b"".join(sorted(chunks)))
-    found: dict[str, set[int]] = {}
+    hits: dict[str, set[int]] = {}
     for manifest in manifests:
         if len(hit := np.intersect1d(needs.of(manifest.id), numbers[numbers >= 0])):
-            found.setdefault(manifest.device, set()).update(hit.tolist())
-    return {device: len(hit) for device, hit in found.items()}
+            hits.setdefault(manifest.device, set()).update(hit.tolist())
+    return {device: len(hit) for device, hit in hits.items()}

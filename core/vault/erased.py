@@ -21,16 +21,16 @@ def note_erased(store: Objects, chunks: Collection[bytes], *, now: datetime) -> 
     """Tell whoever sweeps that these are to go. Raises StoreError."""
     listed = b"".join(sorted(chunks))
     for at in range(0, len(listed), _MOST_IN_ONE * ID_BYTES):
-        told = {"at": now.isoformat(), "chunks": listed[at : at + _MOST_IN_ONE * ID_BYTES].hex()}
-        store.write_object(names.ERASED, json.dumps(told).encode())
+        record = {"at": now.isoformat(), "chunks": listed[at : at + _MOST_IN_ONE * ID_BYTES].hex()}
+        store.write_object(names.ERASED, json.dumps(record).encode())
 
 
 def erased_notes(store: Objects) -> dict[str, set[bytes]]:
     """Name of a note → chunks that it tells. Damaged ones are named in `unreadable`."""
     fields = {}
-    for name, told in store.told(names.ERASED).items():
+    for name, record in store.told(names.ERASED).items():
         try:
-            fields[name] = set(split_ids(bytes.fromhex(told["chunks"])))
+            fields[name] = set(split_ids(bytes.fromhex(record["chunks"])))
         except (ValueError, KeyError, TypeError, Damaged):
             store.unreadable[name] = f"Object {name} cannot be read."
     return fields
@@ -47,9 +47,9 @@ def where_erased(entries: Entries, chunks: Set[bytes]) -> npt.NDArray[np.bool_]:
     if not chunks or not len(entries):
         return values
     halves = np.frombuffer(b"".join(chunks), dtype=">u8").reshape(-1, 2).astype(np.uint64)
-    told = set(map(tuple, halves.tolist()))
+    pairs = set(map(tuple, halves.tolist()))
     for at in np.flatnonzero(np.isin(entries["hi"], halves[:, 0])).tolist():
-        values[at] = (int(entries["hi"][at]), int(entries["lo"][at])) in told
+        values[at] = (int(entries["hi"][at]), int(entries["lo"][at])) in pairs
     return values
 
 

@@ -94,12 +94,12 @@ def _read(vault: Chunks, wanted: Range, raw: bool) -> list[Fetched]:
     except BlobMissing:
         gone = Damaged(f"Pack {pack_name(wanted.pack)} is missing from the store.")
         return [(chunk, gone) for chunk, _, _ in wanted.chunks]
-    found: list[Fetched] = []
+    fetched: list[Fetched] = []
     for chunk, at, length in wanted.chunks:
         sealed = content[at : at + length]
         try:
             opened = vault.open_chunk(chunk, sealed)
-            found.append((chunk, bytes(sealed) if raw else opened))
+            fetched.append((chunk, bytes(sealed) if raw else opened))
         except Damaged as error:
-            found.append((chunk, error))
-    return found
+            fetched.append((chunk, error))
+    return fetched

@@ -209,9 +209,9 @@ class ChunkIndex:
         packs = self.pack_numbers(numbers)
         ends = np.concatenate([[0], np.cumsum(self.lengths, dtype=np.int64)])
         offsets = ends[np.maximum(numbers, 0)] - ends[self.starts[np.maximum(packs, 0)]]
-        told = zip(numbers.tolist(), packs.tolist(), offsets.tolist(), strict=True)
+        entries = zip(numbers.tolist(), packs.tolist(), offsets.tolist(), strict=True)
         return [
-            ChunkPlace(self.pack_ids[pack], offset, int(self.lengths[number])) if number >= 0 else None for number, pack, offset in told
+            ChunkPlace(self.pack_ids[pack], offset, int(self.lengths[number])) if number >= 0 else None for number, pack, offset in entries
         ]
 
     # -- changes

@@ -107,8 +107,8 @@ def add_key_file(vault: Backups, key_file: bytes, *, now: datetime, keys: Keys |
 
 def slots(vault: Backups) -> list[SlotTold]:
     """Every slot that was not removed; damaged ones are named in `vault.unreadable`."""
-    found = [told for slot in live_slots(vault) if (told := _told(vault, slot)) is not None]
-    return sorted(found, key=lambda told: (told.made_at, told.id))
+    records = [record for slot in live_slots(vault) if (record := _told(vault, slot)) is not None]
+    return sorted(records, key=lambda one: (one.made_at, one.id))
 
 
 def live_slots(vault: Backups) -> list[KeySlot]:
@@ -120,9 +120,13 @@ def live_slots(vault: Backups) -> list[KeySlot]:
 
 def closed_slots(vault: Backups, lying: Iterable[KeySlot] | None = None) -> set[bytes]:
     """Slots that open nothing any more even where they lie in the store: removed (§9.4), or replaced by another one (§3.2)."""
-    told = [one for slot in (_lying(vault) if lying is None else lying) if (one := _told(vault, slot)) is not None]
-    replaced = {pair for one in told for pair in one.replaces}
-    return vault.ledger().removed | {id for one in told for id in one.instead_of} | {one.id for one in told if replaced & set(one.origins)}
+    records = [one for slot in (_lying(vault) if lying is None else lying) if (one := _told(vault, slot)) is not None]
+    replaced = {pair for one in records for pair in one.replaces}
+    return (
+        vault.ledger().removed
+        | {id for one in records for id in one.instead_of}
+        | {one.id for one in records if replaced & set(one.origins)}
+    )
 
 
 def _lying(vault: Backups) -> list[KeySlot]:
@@ -144,54 +148,54 @@ def read_slots(blobs: BlobStore) -> dict[bytes, bytes]:
 
 def decoded_slots(vault: Backups, lying: dict[bytes, bytes]) -> list[KeySlot]:
     """The slots among what lies there; what is none is named in `vault.unreadable`."""
-    found = []
+    problems = []
     for id, content in lying.items():
         try:
-            found.append(decode_slot(content, id=id, floor=_ANY_COST))
+            problems.append(decode_slot(content, id=id, floor=_ANY_COST))
         except NotAVault as error:
             vault.unreadable[names.KEYS + id.hex()] = error.message
-    return found
+    return problems
 
 
 def _told(vault: Backups, slot: KeySlot) -> SlotTold | None:
     """What the sealed part of a slot says; one that is not what was written is named in `vault.unreadable`."""
     name = names.KEYS + slot.id.hex()
     try:
-        told = json.loads(unseal(vault.keys, local_place(vault.store, name), told_of(slot)))
-        if told["slot"] != digest_of(slot.fields):
+        record = json.loads(unseal(vault.keys, local_place(vault.store, name), told_of(slot)))
+        if record["slot"] != digest_of(slot.fields):
             raise Damaged("The slot is another one than was written.")
         return SlotTold(
             id=slot.id,
             kind=slot.kind,
             opens=slot.opens,
-            label=told["label"],
-            device=told["device"],
-            made_at=datetime.fromisoformat(told["made_at"]),
-            instead_of=tuple(split_ids(bytes.fromhex(told.get("instead_of", "")))),
-            origins=_pairs(told.get("origins", "")),
-            replaces=_pairs(told.get("replaces", "")),
+            label=record["label"],
+            device=record["device"],
+            made_at=datetime.fromisoformat(record["made_at"]),
+            instead_of=tuple(split_ids(bytes.fromhex(record.get("instead_of", "")))),
+            origins=_pairs(record.get("origins", "")),
+            replaces=_pairs(record.get("replaces", "")),
         )
     except (Damaged, ValueError, KeyError, TypeError):
         vault.unreadable[name] = f"Key slot {slot.id.hex()} does not belong to this store, or is damaged."
         return None
 
 
-def _pairs(told: str) -> tuple[bytes, ...]:
-    ids = split_ids(bytes.fromhex(told))
+def _pairs(text: str) -> tuple[bytes, ...]:
+    ids = split_ids(bytes.fromhex(text))
     return tuple(store + slot for store, slot in zip(ids[::2], ids[1::2], strict=True))
 
 
 def slot_opened_by(vault: Backups, passphrase: str) -> bytes | None:
     """Id of the live slot of the store's own key that this passphrase or recovery code opens; None for none."""
     mine = [slot for slot in live_slots(vault) if slot.opens == vault.keys.id]
-    found = first_that_opens(mine, Secret(passphrase=passphrase))
-    return found[0].id if found else None
+    opened = first_that_opens(mine, Secret(passphrase=passphrase))
+    return opened[0].id if opened else None
 
 
 def remove_slot(vault: Backups, id: bytes) -> None:
     """Nobody opens the store with it any more. Raises LastSlot when nobody could type anything that opens what is sealed."""
     present = slots(vault)
-    going = next((told for told in present if told.id == id), None)
+    going = next((slot for slot in present if slot.id == id), None)
     if going is None:
         vault.blobs.delete(names.KEYS + id.hex())
         return
@@ -207,22 +211,22 @@ def remove_slot(vault: Backups, id: bytes) -> None:
         _give_back(vault, id, going)
         raise
     vault.blobs.delete(names.KEYS + id.hex())
-    left = [told for told in present if told.opens == going.opens and told.id != id]
-    if not needed and not any(told.kind in PERSONAL for told in left):
-        for told in left:  # a key that opens nothing, and that nobody could type anything for
-            note(vault, names.REMOVED, told.id)
-            vault.blobs.delete(names.KEYS + told.id.hex())
+    left = [slot for slot in present if slot.opens == going.opens and slot.id != id]
+    if not needed and not any(slot.kind in PERSONAL for slot in left):
+        for slot in left:  # a key that opens nothing, and that nobody could type anything for
+            note(vault, names.REMOVED, slot.id)
+            vault.blobs.delete(names.KEYS + slot.id.hex())
 
 
 def _give_back(vault: Backups, id: bytes, going: SlotTold) -> None:
     """The same slot under another id: a note of a removal stays for ever, since later notes name it."""
     name = names.KEYS + id.hex()
     fields = decode_slot(vault.blobs.read(name), id=id, floor=_ANY_COST).fields
-    told = {"label": going.label, "device": going.device, "made_at": going.made_at.isoformat()}
+    record = {"label": going.label, "device": going.device, "made_at": going.made_at.isoformat()}
     for field, ids in (("instead_of", going.instead_of), ("origins", going.origins), ("replaces", going.replaces)):
         if ids:
-            told[field] = b"".join(ids).hex()
-    write_slot(vault, {field: value for field, value in fields.items() if field != "told"}, told)
+            record[field] = b"".join(ids).hex()
+    write_slot(vault, {field: value for field, value in fields.items() if field != "told"}, record)
     vault.blobs.delete(name)
 
 
@@ -239,38 +243,38 @@ def change_passphrase(
 ) -> Changed:
     """Of the store, or of one of a device's keys; only that of `slot` where one is named. The new slot comes first, so that
     the store can be opened at every moment. Raises WrongPassphrase."""
-    told = {one.id: one for one in slots(vault) if one.device == device and one.kind is SlotKind.PASSPHRASE}
-    order = sorted(told.values(), key=lambda one: (bool(one.origins), one.made_at, one.id))
+    passphrases = {one.id: one for one in slots(vault) if one.device == device and one.kind is SlotKind.PASSPHRASE}
+    order = sorted(passphrases.values(), key=lambda one: (bool(one.origins), one.made_at, one.id))
     by_id = {one.id: one for one in live_slots(vault)}
     mine = [by_id[one.id] for one in order if one.id in by_id]
-    found = first_that_opens([one for one in mine if slot is None or one.id == slot], Secret(passphrase=old))
-    if found is None:
+    opened = first_that_opens([one for one in mine if slot is None or one.id == slot], Secret(passphrase=old))
+    if opened is None:
         raise refused(Secret(passphrase=old), device)
-    going, keys = found
-    gone = (*told[going.id].instead_of, going.id)[-_MOST_REPLACED:]
-    made = add_passphrase(vault, new, label=told[going.id].label, now=now, policy=policy, keys=keys, device=device, instead_of=gone)
+    going, keys = opened
+    gone = (*passphrases[going.id].instead_of, going.id)[-_MOST_REPLACED:]
+    made = add_passphrase(vault, new, label=passphrases[going.id].label, now=now, policy=policy, keys=keys, device=device, instead_of=gone)
     remove_slot(vault, going.id)
     rest = [one for one in mine if one.id != going.id and one.opens == going.opens]
     return Changed(slot=made, still_opens=first_that_opens(rest, Secret(passphrase=old)) is not None)
 
 
 def _left_after(present: Iterable[SlotTold], going: SlotTold) -> None:
-    if not any(told.kind in PERSONAL and told.opens == going.opens and told.id != going.id for told in present):
+    if not any(slot.kind in PERSONAL and slot.opens == going.opens and slot.id != going.id for slot in present):
         whose = f"the key of {going.device}" if going.device else "this store"
         raise LastSlot(f"This is the last passphrase or recovery code that opens {whose}.")
 
 
 def _add(vault: Backups, fields: dict[str, Any], *, label: str, device: str, now: datetime, instead_of: tuple[bytes, ...] = ()) -> bytes:
-    told = {"label": label, "device": device, "made_at": aware(now).isoformat()}
+    record = {"label": label, "device": device, "made_at": aware(now).isoformat()}
     if instead_of:
-        told["instead_of"] = b"".join(instead_of).hex()
-    return write_slot(vault, fields, told)
+        record["instead_of"] = b"".join(instead_of).hex()
+    return write_slot(vault, fields, record)
 
 
-def write_slot(vault: Backups, fields: dict[str, Any], told: dict[str, str]) -> bytes:
+def write_slot(vault: Backups, fields: dict[str, Any], record: dict[str, str]) -> bytes:
     """Store a slot with what its sealed part says; its id. Raises StoreError."""
     id = vault.random(16)
     name = names.KEYS + id.hex()
-    sealed = seal(vault.keys, local_place(vault.store, name), json.dumps(told | {"slot": digest_of(fields)}).encode())
+    sealed = seal(vault.keys, local_place(vault.store, name), json.dumps(record | {"slot": digest_of(fields)}).encode())
     vault.blobs.create(name, encode_slot(fields, sealed))
     return id

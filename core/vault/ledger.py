@@ -58,16 +58,16 @@ class Ledger:
 def read_ledger(store: Objects) -> Ledger:
     """Names of single notes are believed only where it matters and after they were opened; damaged ones are named."""
     ledger = Ledger()
-    for name, told in store.told(names.LEDGERS).items():
+    for name, record in store.told(names.LEDGERS).items():
         try:
-            for entry in _in_ledger(told):
+            for entry in _in_ledger(record):
                 ledger.tell(*entry)
             ledger.objects.append(name)
         except (ValueError, KeyError, TypeError, AttributeError, Damaged):
             store.unreadable[name] = f"Object {name} cannot be read."
-    for name, told in store.told(names.STAYS).items():
+    for name, record in store.told(names.STAYS).items():
         try:
-            ledger.tell(*_stay_in(told["what"], told["backup"], told["stay"]))
+            ledger.tell(*_stay_in(record["what"], record["backup"], record["stay"]))
             ledger.objects.append(name)
         except (ValueError, KeyError, TypeError, Damaged):
             store.unreadable[name] = f"Object {name} cannot be read."
@@ -87,14 +87,14 @@ def read_ledger(store: Objects) -> Ledger:
     return ledger
 
 
-def _in_ledger(told: dict[str, object]) -> Iterator[tuple[str, bytes, int]]:
+def _in_ledger(record: dict[str, object]) -> Iterator[tuple[str, bytes, int]]:
     """Raises ValueError, KeyError, TypeError, AttributeError, Damaged."""
     for what in (SEEN, REMOVED):
-        text = told[what]
+        text = record[what]
         if not isinstance(text, str):
             raise TypeError
         yield from ((what, id, 1) for id in split_ids(bytes.fromhex(text)))
-    stays = told.get("stays", {})
+    stays = record.get("stays", {})
     if not isinstance(stays, dict):
         raise TypeError
     for backup, numbers in stays.items():

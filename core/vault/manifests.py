@@ -141,7 +141,7 @@ class Manifest:
         return (*self.kinds, self.folders) if self.folders else self.kinds
 
     def summary(self, kind: str) -> KindSummary | None:
-        return next((found for found in self.trees if found.kind == kind), None)
+        return next((tree for tree in self.trees if tree.kind == kind), None)
 
 
 def encode_manifest(manifest: Manifest) -> bytes:
@@ -154,43 +154,43 @@ def encode_manifest(manifest: Manifest) -> bytes:
         "started_at": manifest.started_at.isoformat(),
         "finished_at": manifest.finished_at.isoformat(),
         "zone": manifest.zone,
-        "kinds": [_told(found) for found in manifest.kinds],
+        "kinds": [_told(summary) for summary in manifest.kinds],
         "folders": _told(manifest.folders) if manifest.folders else None,
         "sealed": manifest.sealed.hex() if manifest.sealed else None,
     }
     return json.dumps(fields, ensure_ascii=False, separators=(",", ":")).encode()
 
 
-def _told(found: KindSummary) -> dict[str, Any]:
+def _told(summary: KindSummary) -> dict[str, Any]:
     return {
-        "kind": found.kind,
-        "items": found.items,
-        "bytes": found.size_bytes,
-        "newest_name": found.newest_name,
-        "newest_at": found.newest_at and found.newest_at.isoformat(),
-        "depth": found.depth,
-        "tops": b"".join(found.tops).hex(),
+        "kind": summary.kind,
+        "items": summary.items,
+        "bytes": summary.size_bytes,
+        "newest_name": summary.newest_name,
+        "newest_at": summary.newest_at and summary.newest_at.isoformat(),
+        "depth": summary.depth,
+        "tops": b"".join(summary.tops).hex(),
     }
 
 
 def decode_manifest(content: bytes, *, id: bytes) -> Manifest:
     """The root in these bytes. Raises Damaged, also for a later version."""
     try:
-        told = json.loads(content)
-        if told.pop("version") != VERSION:
+        record = json.loads(content)
+        if record.pop("version") != VERSION:
             raise Damaged(f"Backup {id.hex()} was written by a later version.", remedy="Update this program.")
         return Manifest(
             id=id,
-            device=told.pop("device"),
-            device_told=told.pop("device_told"),
-            note=told.pop("note"),
-            started_at=datetime.fromisoformat(told.pop("started_at")),
-            finished_at=datetime.fromisoformat(told.pop("finished_at")),
-            zone=told.pop("zone"),
-            kinds=tuple(_summary(entry) for entry in told.pop("kinds")),
-            folders=_summary(folders) if (folders := told.pop("folders")) else None,
-            sealed=bytes.fromhex(sealed) if (sealed := told.pop("sealed")) else None,
-            rest=told,
+            device=record.pop("device"),
+            device_told=record.pop("device_told"),
+            note=record.pop("note"),
+            started_at=datetime.fromisoformat(record.pop("started_at")),
+            finished_at=datetime.fromisoformat(record.pop("finished_at")),
+            zone=record.pop("zone"),
+            kinds=tuple(_summary(entry) for entry in record.pop("kinds")),
+            folders=_summary(folders) if (folders := record.pop("folders")) else None,
+            sealed=bytes.fromhex(sealed) if (sealed := record.pop("sealed")) else None,
+            rest=record,
         )
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
         raise Damaged(f"The manifest of backup {id.hex()} cannot be read.") from None
@@ -221,13 +221,13 @@ def split_ids(content: bytes) -> list[bytes]:
 def encode_branch(rows: Sequence[Row]) -> tuple[bytes, bytes]:
     """§7.2: (ids of the chunks in order of their first use, the items as JSON)."""
     numbers: dict[bytes, int] = {}
-    told = []
+    entries = []
     for id, name, size_bytes, modified, tag, spans, attributes in rows:
         spans = list(spans)
         for at in range(0, len(spans), 3):
             spans[at] = numbers.setdefault(spans[at], len(numbers))
-        told.append([id, None if name == id else name, size_bytes, modified, tag, spans, attributes])
-    return b"".join(numbers), orjson.dumps(told)
+        entries.append([id, None if name == id else name, size_bytes, modified, tag, spans, attributes])
+    return b"".join(numbers), orjson.dumps(entries)
 
 
 def joined_branch(chunks: bytes, items: bytes) -> bytes:

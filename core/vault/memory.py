@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Iterator
 from datetime import datetime
+from typing import Any
 
 from core.vault.blobs import Content, Keeps, joined
 from core.vault.errors import BlobExists, BlobMissing
@@ -15,6 +16,14 @@ class MemoryBlobs:
 
     def __init__(self) -> None:
         self.held: dict[str, bytes] = {}
+        self._creating = threading.Lock()
+
+    def __getstate__(self) -> dict[str, Any]:
+        """A copy has a lock of its own."""
+        return {name: value for name, value in vars(self).items() if name != "_creating"}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        vars(self).update(state)
         self._creating = threading.Lock()
 
     def create(self, name: str, content: Content) -> None:

@@ -60,8 +60,8 @@ def _broken(vault: Backups) -> set[str]:
     """Names of notes that are damaged, or that were taken away."""
     vault.unreadable = {name: why for name, why in vault.unreadable.items() if not name.startswith(_NOTES)}
     read_ledger(vault)
-    found = taken_away(vault)
-    return found | {name for name in vault.unreadable if name.startswith(_NOTES)}
+    taken = taken_away(vault)
+    return taken | {name for name in vault.unreadable if name.startswith(_NOTES)}
 
 
 def _fetched(vault: Backups, other: Backups, name: str) -> bool:

@@ -68,7 +68,7 @@ def needs_of(vault: Chunks, manifests: Sequence[Manifest], *, known: RememberedT
     )
     forks: Mapping[bytes, tuple[bytes, ...]] = known.forks if known else {}
     waiting = [
-        (needs.kinds[manifest.id][found.kind], found.depth, found.tops) for manifest in manifests for found in manifest.trees if found.tops
+        (needs.kinds[manifest.id][tree.kind], tree.depth, tree.tops) for manifest in manifests for tree in manifest.trees if tree.tops
     ]
     branches: set[bytes] = set()
     while waiting:
@@ -85,8 +85,8 @@ def needs_of(vault: Chunks, manifests: Sequence[Manifest], *, known: RememberedT
                 needs.damaged[chunk] = error.message
         waiting = [(trees, depth - 1, tuple(down for top in tops for down in needs.forks.get(top, ()))) for trees, depth, tops in above]
     if known is not None:
-        told = known.numbers(vault.index)
-        needs.branches = told if told.keys() <= branches else {branch: told[branch] for branch in branches if branch in told}
+        numbers = known.numbers(vault.index)
+        needs.branches = numbers if numbers.keys() <= branches else {branch: numbers[branch] for branch in branches if branch in numbers}
     # many small look-ups cost more than few large ones: chunk ids of many branches are looked up together
     held: list[tuple[bytes, bytes]] = []
     size = 0

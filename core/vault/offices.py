@@ -26,10 +26,10 @@ class OfficeRecord:
     told: Mapping[str, Any]
 
 
-def entries(told: Mapping[str, Any], what: str) -> list[dict[str, Any]]:
+def entries(record: Mapping[str, Any], what: str) -> list[dict[str, Any]]:
     """The objects of a list in what was told; nothing where it is none."""
-    found = told.get(what)
-    return [one for one in found if isinstance(one, dict)] if isinstance(found, list) else []
+    listed = record.get(what)
+    return [one for one in listed if isinstance(one, dict)] if isinstance(listed, list) else []
 
 
 def write_office(store: Objects, record: OfficeRecord) -> str:
@@ -57,25 +57,25 @@ def read_offices(store: Objects) -> list[OfficeRecord]:
 
 def _records(store: Objects) -> list[tuple[str, OfficeRecord | None]]:
     """None for one that is damaged: not what anybody has sealed. One of another shape may be a later program's, and is left alone."""
-    found: list[tuple[str, OfficeRecord | None]] = []
+    records: list[tuple[str, OfficeRecord | None]] = []
     for name, _ in store.blobs.list(names.OFFICES):
         if not names.is_ours(name):
             continue
         try:
-            found.append((name, _record(json.loads(store.read_object(name)))))
+            records.append((name, _record(json.loads(store.read_object(name)))))
         except BlobMissing:
             continue
         except Damaged as error:
             store.unreadable[name] = error.message
-            found.append((name, None))
+            records.append((name, None))
         except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
             store.unreadable[name] = f"Object {name} cannot be read."
-    return found
+    return records
 
 
-def _record(told: dict[str, Any]) -> OfficeRecord:
+def _record(record: dict[str, Any]) -> OfficeRecord:
     """Raises ValueError, KeyError, TypeError."""
-    server, at = bytes.fromhex(told["server"]), datetime.fromisoformat(told["at"])
-    if told["format"] != FORMAT or len(server) != ID_BYTES or at.tzinfo is None or not isinstance(told["told"], dict):
+    server, at = bytes.fromhex(record["server"]), datetime.fromisoformat(record["at"])
+    if record["format"] != FORMAT or len(server) != ID_BYTES or at.tzinfo is None or not isinstance(record["told"], dict):
         raise ValueError("no record")
-    return OfficeRecord(server=server, office=str(told["office"])[:200], at=at, told=told["told"])
+    return OfficeRecord(server=server, office=str(record["office"])[:200], at=at, told=record["told"])

@@ -30,7 +30,7 @@ class RememberedBlobs:
         return content
 
     def delete(self, name: str) -> None:
-        self._known = {asked: found for asked, found in self._known.items() if asked[0] != name}
+        self._known = {asked: answer for asked, answer in self._known.items() if asked[0] != name}
         self._below.delete(name)
 
     def list(self, prefix: str) -> Iterator[tuple[str, int]]:

@@ -103,8 +103,8 @@ def decoded_trees(content: bytes) -> RememberedTrees:
     found_forks = _parted(bytes(taken(forks * ID_BYTES)))
     edges = np.cumsum([0, *np.frombuffer(taken(8 * forks), dtype="<i8").tolist()]).tolist()
     under = _parted(bytes(taken(below * ID_BYTES)))
-    told = {fork: under[first:last] for fork, (first, last) in zip(found_forks, pairwise(edges), strict=True)}
-    return RememberedTrees(ids=found_ids, branches=found_branches, ends=ends, mentions=places, forks=told)
+    of_forks = {fork: under[first:last] for fork, (first, last) in zip(found_forks, pairwise(edges), strict=True)}
+    return RememberedTrees(ids=found_ids, branches=found_branches, ends=ends, mentions=places, forks=of_forks)
 
 
 def _parted(content: bytes) -> tuple[bytes, ...]:

@@ -62,7 +62,7 @@ def repair(vault: Vault, other: Vault) -> RepairReport:
 def _take_their_trees(vault: Vault, other: Vault, writer: Writer) -> None:
     """Where a sweep of one of the two has bundled items anew, the same items lie in other chunks there: what cannot be mended
     chunk by chunk is had with the other store's trees, as a revision."""
-    told, ledger = dict[bytes, Revision](), vault.ledger()
+    theirs_by_backup, ledger = dict[bytes, Revision](), vault.ledger()
     damaged = damaged_backups(vault)
     revisions = vault.revisions.now()
     unreadable = [name for name in vault.unreadable if name.startswith(names.REVISIONS)]
@@ -73,9 +73,9 @@ def _take_their_trees(vault: Vault, other: Vault, writer: Writer) -> None:
         except (NoSuchBackup, Damaged):
             continue
         number = 1 + (revisions[id].number if id in revisions else 0)
-        told[id] = Revision(number=number, stay=ledger.stay(id), tops={summary.kind: summary.tops for summary in theirs.trees})
-    if told:
-        writer.commit_revisions(encoded(told))
+        theirs_by_backup[id] = Revision(number=number, stay=ledger.stay(id), tops={summary.kind: summary.tops for summary in theirs.trees})
+    if theirs_by_backup:
+        writer.commit_revisions(encoded(theirs_by_backup))
     if unreadable and not damaged_backups(vault):
         for name in unreadable:  # nothing needs them any more
             vault.blobs.delete(name)

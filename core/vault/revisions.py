@@ -53,7 +53,7 @@ class Revisions:
         return sorted(self._read)
 
     def _take(self, listed: frozenset[str]) -> bool:
-        self._read = {name: told for name, told in self._read.items() if name in listed}
+        self._read = {name: read for name, read in self._read.items() if name in listed}
         for name in listed - self._read.keys():
             try:
                 self._read[name] = _decoded(self._store.read_object(name))
@@ -90,7 +90,7 @@ def encoded(revisions: Mapping[bytes, Revision]) -> bytes:
 def _decoded(content: bytes) -> dict[bytes, Revision]:
     """Raises Damaged."""
     try:
-        return {_id(backup): _revision(told) for backup, told in json.loads(content)["backups"].items()}
+        return {_id(backup): _revision(fields) for backup, fields in json.loads(content)["backups"].items()}
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
         raise Damaged("A list of revisions cannot be read.") from None
 
@@ -102,8 +102,8 @@ def _id(text: str) -> bytes:
     return id
 
 
-def _revision(told: dict[str, Any]) -> Revision:
-    if any(type(told[name]) is not int or not 1 <= told[name] < _MOST for name in ("number", "stay")):
+def _revision(fields: dict[str, Any]) -> Revision:
+    if any(type(fields[name]) is not int or not 1 <= fields[name] < _MOST for name in ("number", "stay")):
         raise ValueError("no number")
-    tops = {str(kind): tuple(split_ids(bytes.fromhex(text))) for kind, text in told["tops"].items()}
-    return Revision(number=told["number"], stay=told["stay"], tops=tops)
+    tops = {str(kind): tuple(split_ids(bytes.fromhex(text))) for kind, text in fields["tops"].items()}
+    return Revision(number=fields["number"], stay=fields["stay"], tops=tops)

@@ -51,9 +51,9 @@ def seal_device(
 def keys_of(vault: Backups, device: str) -> list[bytes]:
     """Ids of the keys that the device has or had here, those that were made here before those that copies brought along,
     older ones first: the first is the one for its next backup."""
-    mine = [told for told in slots(vault) if told.device == device and device]
-    order = sorted(mine, key=lambda told: (bool(told.origins), told.made_at, told.id))
-    return list(dict.fromkeys(told.opens for told in order))
+    mine = [slot for slot in slots(vault) if slot.device == device and device]
+    order = sorted(mine, key=lambda slot: (bool(slot.origins), slot.made_at, slot.id))
+    return list(dict.fromkeys(slot.opens for slot in order))
 
 
 def key_of(vault: Backups, device: str) -> bytes | None:
@@ -82,11 +82,11 @@ def _unlocked(vault: Backups, keys: list[bytes], secret: Secret, device: str) ->
     if secret.passphrase is None and secret.key_file is None:
         raise DeviceSealed("This device is sealed: its content opens with a passphrase of its own.")
     lying = live_slots(vault)
-    found = first_that_opens([slot for key in keys for slot in lying if slot.opens == key], secret)
-    if found is None:
+    opened = first_that_opens([slot for key in keys for slot in lying if slot.opens == key], secret)
+    if opened is None:
         raise refused(secret, device)
-    vault.device_keys[found[1].id] = found[1]
-    return found[1]
+    vault.device_keys[opened[1].id] = opened[1]
+    return opened[1]
 
 
 def bring_slots(source: Backups, target: Backups, key: bytes) -> None:
@@ -94,18 +94,18 @@ def bring_slots(source: Backups, target: Backups, key: bytes) -> None:
     was closed there already is not brought back."""
     there = slots(target)
     known = {slot.fields["wrapped"] for slot in live_slots(target)}
-    shut = {target.store + id for id in closed_slots(target)} | {pair for told in there for pair in told.replaces}
-    here = {told.id: told for told in slots(source) if told.opens == key}
+    shut = {target.store + id for id in closed_slots(target)} | {pair for one in there for pair in one.replaces}
+    here = {one.id: one for one in slots(source) if one.opens == key}
     for slot in live_slots(source):
-        told = here.get(slot.id)
-        if told is None or slot.fields["wrapped"] in known or shut & set(told.origins):
+        own = here.get(slot.id)
+        if own is None or slot.fields["wrapped"] in known or shut & set(own.origins):
             continue
-        says = {"label": told.label, "device": told.device, "made_at": told.made_at.isoformat()}
-        says["origins"] = b"".join((*told.origins, source.store + slot.id)).hex()
-        if replaces := (*told.replaces, *(source.store + id for id in told.instead_of)):
+        says = {"label": own.label, "device": own.device, "made_at": own.made_at.isoformat()}
+        says["origins"] = b"".join((*own.origins, source.store + slot.id)).hex()
+        if replaces := (*own.replaces, *(source.store + id for id in own.instead_of)):
             says["replaces"] = b"".join(replaces).hex()
         write_slot(target, {field: value for field, value in slot.fields.items() if field != "told"}, says)
     closed = {source.store + id for id in closed_slots(source)}
-    for told in there:
-        if told.opens == key and closed & set(told.origins):
-            remove_slot(target, told.id)
+    for own in there:
+        if own.opens == key and closed & set(own.origins):
+            remove_slot(target, own.id)

@@ -61,8 +61,8 @@ def passphrase_slot(
     if not cost.within(floor, HIGHEST_COST):
         raise BadInput("The cost of a guess is out of range.", field="cost", remedy="Leave it at its default.")
     salt = random(16)
-    told = {"passes": cost.passes, "memory_bytes": cost.memory_bytes, "lanes": cost.lanes}
-    return _wrapped(keys, SlotKind.PASSPHRASE, salt, stretched(one_form(passphrase), salt=salt, cost=cost), told)
+    cost_fields = {"passes": cost.passes, "memory_bytes": cost.memory_bytes, "lanes": cost.lanes}
+    return _wrapped(keys, SlotKind.PASSPHRASE, salt, stretched(one_form(passphrase), salt=salt, cost=cost), cost_fields)
 
 
 def recovery_slot(keys: Keys, code: str, *, random: Randomness) -> dict[str, Any]:
@@ -115,9 +115,9 @@ def refused(secret: Secret, whose: str = "") -> WrongPassphrase:
     return WrongPassphrase()
 
 
-def encode_slot(fields: dict[str, Any], told: bytes) -> bytes:
+def encode_slot(fields: dict[str, Any], sealed: bytes) -> bytes:
     """`told` is the sealed part (§3.2): label, device, when it was made."""
-    return json.dumps(fields | {"told": told.hex()}, sort_keys=True).encode()
+    return json.dumps(fields | {"told": sealed.hex()}, sort_keys=True).encode()
 
 
 def decode_slot(content: bytes, *, id: bytes, floor: StretchCost = LOWEST_COST) -> KeySlot:
@@ -161,8 +161,8 @@ def told_of(slot: KeySlot) -> bytes:
         raise Damaged(f"Key slot {slot.id.hex()} is damaged.") from None
 
 
-def _wrapped(keys: Keys, kind: SlotKind, salt: bytes, wrapping: bytes, told: dict[str, int]) -> dict[str, Any]:
-    fields: dict[str, Any] = {"kind": kind.value, "opens": keys.id.hex(), "salt": salt.hex()} | told
+def _wrapped(keys: Keys, kind: SlotKind, salt: bytes, wrapping: bytes, cost: dict[str, int]) -> dict[str, Any]:
+    fields: dict[str, Any] = {"kind": kind.value, "opens": keys.id.hex(), "salt": salt.hex()} | cost
     # the wrapping key comes from a fresh salt, so the zero nonce is used once with it
     return fields | {"wrapped": AESGCM(wrapping).encrypt(bytes(12), keys.master, _bound(fields)).hex()}
 

@@ -84,8 +84,8 @@ def plan_sweep(vault: Vault) -> SweepReport:
     dry = Vault(DryBlobs(vault.blobs), vault.keys, store=vault.store, random=vault.random, limits=vault.limits)
     marks = dry.marks().values()
     already = sum(mark.moved_bytes for mark in marks)
-    found, added = _bundled(dry, lambda: False)
-    plan = _plan(dry, set(dry.ids(names.PACKS)), found)
+    bundles, added = _bundled(dry, lambda: False)
+    plan = _plan(dry, set(dry.ids(names.PACKS)), bundles)
     marked = sum(size for pack, size in dry.ids(names.PACKS).items() if pack in plan.doomed)
     if plan.doomed:
         _carry_through(dry, plan)
@@ -165,18 +165,18 @@ def look(vault: Vault) -> Look:
     return Look(manifests=manifests, needs=needs, bundles=bundles_of(vault, manifests, needs), erased=told_erased(vault))
 
 
-def _plan(vault: Vault, among: Set[bytes], found: Look) -> SweepPlan:
+def _plan(vault: Vault, among: Set[bytes], seen: Look) -> SweepPlan:
     """Which of these packs go; the same for the same store. One that was marked while its backup was being made stays."""
-    needs = found.needs
+    needs = seen.needs
     index, sizes = vault.index, vault.ids(names.PACKS)
     live, entries, limits = needs.live(len(index.lengths)), index.all_entries(), vault.limits
-    worth = found.bundles.kept(index.lengths, live)
+    worth = seen.bundles.kept(index.lengths, live)
     # marked ones are put together already, and only wait
     small = {pack for pack in index.pack_ids if pack not in index.marked and sizes.get(pack, 0) < limits.pack_bytes // 4}
     if len(small) <= limits.most_small_packs:
         small = set()
-    erased = where_erased(entries, found.erased)
-    plan, lengths = SweepPlan(erased=bool(found.erased)), list[int]()
+    erased = where_erased(entries, seen.erased)
+    plan, lengths = SweepPlan(erased=bool(seen.erased)), list[int]()
     for pack, (first, last) in zip(index.pack_ids, pairwise(index.starts.tolist()), strict=True):
         if pack not in among:
             continue
@@ -211,14 +211,14 @@ def _packed(lengths: list[int], pack_bytes: int) -> list[int]:
 def _bundled(vault: Vault, should_stop: Callable[[], bool]) -> tuple[Look, int]:
     """Bundles of packs that would go, and of which more than the threshold is dead, are bundled anew: what is needed then, and
     what the new ones occupy."""
-    found = look(vault)
-    wasteful = found.bundles.wasteful(vault.limits.waste_percent)
-    doomed = set(_plan(vault, _unmarked(vault), found).doomed) if wasteful else set()
+    seen = look(vault)
+    wasteful = seen.bundles.wasteful(vault.limits.waste_percent)
+    doomed = set(_plan(vault, _unmarked(vault), seen).doomed) if wasteful else set()
     going = [number for number in wasteful if vault.index.pack_at(number) in doomed]
     if not going:
-        return found, 0
+        return seen, 0
     ids = set(ids_of(vault.index.all_entries()[sorted(going)]))
-    added = bundle_anew(vault, found.manifests, found.needs, ids, should_stop=should_stop)
+    added = bundle_anew(vault, seen.manifests, seen.needs, ids, should_stop=should_stop)
     return look(vault), added
 
 
@@ -230,8 +230,8 @@ def _made_ready(vault: Vault, should_stop: Callable[[], bool]) -> tuple[SweepPla
     """What goes, when all that is needed of it lies elsewhere; and what that occupies. Raises Damaged."""
 
     def once() -> tuple[SweepPlan, int]:
-        found, added = _bundled(vault, should_stop)
-        plan = _plan(vault, _unmarked(vault), found)
+        bundles, added = _bundled(vault, should_stop)
+        plan = _plan(vault, _unmarked(vault), bundles)
         return plan, added + _move(vault, plan.moving, should_stop)
 
     for _ in range(_MOST_LOOKS - 1):
@@ -316,8 +316,8 @@ def _remove_due(vault: Vault, *, now: datetime, grace: timedelta, should_stop: C
     if not due:
         return 0, ()
     sizes = vault.ids(names.PACKS)
-    found = look(vault)
-    plan = _plan(vault, {pack for mark in due.values() for pack in mark.packs if pack in sizes}, found)
+    seen = look(vault)
+    plan = _plan(vault, {pack for mark in due.values() for pack in mark.packs if pack in sizes}, seen)
     moved = _move(vault, plan.moving, should_stop) + sum(mark.moved_bytes for mark in due.values())
     going = set(plan.doomed)
     _replace_index(vault, going)
@@ -375,7 +375,7 @@ def _forget_erased(vault: Vault) -> None:
 def _forget_damage(vault: Vault, gone: set[bytes]) -> None:
     """Notes of damage all of whose packs are gone go, too."""
     present = vault.ids(names.PACKS).keys() - gone
-    for name, told in vault.told(names.DAMAGE).items():
-        packs = told.get("packs", {}) if isinstance(told, dict) else {}
+    for name, record in vault.told(names.DAMAGE).items():
+        packs = record.get("packs", {}) if isinstance(record, dict) else {}
         if not any(bytes.fromhex(pack) in present for pack in packs):
             vault.blobs.delete(name)

@@ -35,8 +35,8 @@ NOBODY = SweeperClaim(number=0, sweeper=Sweeper(who=b"", name=""), at=None)
 
 def who_sweeps(store: Objects) -> SweeperClaim:
     """Raises StoreError. What cannot be read counts for nothing and is named in `unreadable`."""
-    found = _claims(store)
-    return max(found, key=lambda entry: (entry[1].number, entry[0]))[1] if found else NOBODY
+    claims = _claims(store)
+    return max(claims, key=lambda entry: (entry[1].number, entry[0]))[1] if claims else NOBODY
 
 
 def hand_over(store: Objects, to: Sweeper, *, now: datetime) -> SweeperClaim:
@@ -61,14 +61,14 @@ def claim_sweeping(store: Objects, by: Sweeper | None, *, now: datetime) -> None
 
 
 def _claims(store: Objects) -> list[tuple[str, SweeperClaim]]:
-    found = []
-    for name, told in store.told(names.SWEEPERS).items():
+    claims = []
+    for name, record in store.told(names.SWEEPERS).items():
         try:
-            number, who = told["number"], bytes.fromhex(told["who"])
+            number, who = record["number"], bytes.fromhex(record["who"])
             if type(number) is not int or not 1 <= number < _MOST or len(who) not in (0, ID_BYTES):
                 raise ValueError("no claim")
-            at = datetime.fromisoformat(told["at"])
-            found.append((name, SweeperClaim(number=number, sweeper=Sweeper(who=who, name=str(told["name"])[:200]), at=at)))
+            at = datetime.fromisoformat(record["at"])
+            claims.append((name, SweeperClaim(number=number, sweeper=Sweeper(who=who, name=str(record["name"])[:200]), at=at)))
         except (ValueError, KeyError, TypeError):
             store.unreadable[name] = f"Object {name} cannot be read."
-    return found
+    return claims

@@ -111,8 +111,8 @@ def _content(lying: list[str]) -> Result:
         return _well(TrialStep.CONTENT, "It is empty.")
     if names.HEADER in lying:
         backups = sum(name.startswith(names.MANIFESTS) for name in lying)
-        told = f"It holds a store already, with {backups} {'backup' if backups == 1 else 'backups'}."
-        return _failed(TrialStep.CONTENT, told, "Attach it with its passphrase or recovery code, or choose another place.")
+        words = f"It holds a store already, with {backups} {'backup' if backups == 1 else 'backups'}."
+        return _failed(TrialStep.CONTENT, words, "Attach it with its passphrase or recovery code, or choose another place.")
     strangers = sum(not names.is_ours(name) for name in lying)
     return _failed(
         TrialStep.CONTENT, f"{strangers or len(lying)} other objects lie there.", "Choose an empty place: a folder or prefix of its own."
@@ -143,7 +143,7 @@ def _read(blobs: BlobStore, name: str, content: bytes) -> Result:
 
 
 def _listed(blobs: BlobStore, name: str) -> Result:
-    if name not in {found for found, _ in blobs.list(names.SEEN)}:
+    if name not in {name_there for name_there, _ in blobs.list(names.SEEN)}:
         return _failed(TrialStep.LIST, "An object that was written is not listed.", "Do not use this place: it lists too late.")
     return _well(TrialStep.LIST, "What was written is listed at once.")
 

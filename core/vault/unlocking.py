@@ -62,23 +62,23 @@ def read_header(blobs: BlobStore) -> dict[str, Any]:
     """The header's fields, not yet proven. Raises NotAVault, NewerVault."""
     try:
         content = blobs.read(names.HEADER, length=MAX_HEADER_BYTES)
-        told = json.loads(content)
-        if not isinstance(told, dict) or told.get("format") != FORMAT:
+        record = json.loads(content)
+        if not isinstance(record, dict) or record.get("format") != FORMAT:
             raise NotAVault("There is no vault here.")
-        version = told["version"]
+        version = record["version"]
         if type(version) is not int or version != VERSION:
             told_version = version if type(version) is int else "unknown"
             remedy = "It was written by a draft of this program. Prepare a new store." if version == 1 else None
             raise NewerVault(f"This vault is of version {told_version}; this program reads version {VERSION}.", remedy=remedy)
-        if {len(bytes.fromhex(told[name])) for name in ("vault", "store")} != {16} or len(bytes.fromhex(told["seal"])) != 32:
+        if {len(bytes.fromhex(record[name])) for name in ("vault", "store")} != {16} or len(bytes.fromhex(record["seal"])) != 32:
             raise NotAVault("The header of this vault cannot be read.")
-        if json.dumps(told, sort_keys=True).encode() != content:
+        if json.dumps(record, sort_keys=True).encode() != content:
             raise NotAVault("The header of this vault was changed.")
     except BlobMissing:
         raise NotAVault("There is no vault here.") from None
     except (ValueError, KeyError, TypeError, RecursionError):
         raise NotAVault("The header of this vault cannot be read.") from None
-    return told
+    return record
 
 
 def header_of(keys: Keys, store: bytes, now: datetime) -> bytes:
@@ -86,6 +86,6 @@ def header_of(keys: Keys, store: bytes, now: datetime) -> bytes:
     return json.dumps(fields | {"seal": seal_of(keys, fields).hex()}, sort_keys=True).encode()
 
 
-def seal_of(keys: Keys, told: dict[str, Any]) -> bytes:
-    content = json.dumps({name: value for name, value in told.items() if name != "seal"}, sort_keys=True).encode()
+def seal_of(keys: Keys, record: dict[str, Any]) -> bytes:
+    content = json.dumps({name: value for name, value in record.items() if name != "seal"}, sort_keys=True).encode()
     return blake3(content, key=keys.header).digest()

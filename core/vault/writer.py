@@ -200,9 +200,9 @@ class Writer:
 
     def store_whole(self, plain: bytes) -> bytes:
         """Store a chunk by itself, at once; its id."""
-        found = sealed_chunk(self.vault.keys, self.inner, self._known, plain)
-        self._take(found)
-        return found[0]
+        chunk = sealed_chunk(self.vault.keys, self.inner, self._known, plain)
+        self._take(chunk)
+        return chunk[0]
 
     def drain(self) -> None:
         """Until everything has an id."""
@@ -212,8 +212,8 @@ class Writer:
         """Put a chunk that is sealed already into this writer's packs, as it is."""
         self._take((chunk, None if chunk in self._pending else sealed))
 
-    def _take(self, found: Sealed) -> None:
-        chunk, sealed = found
+    def _take(self, pair: Sealed) -> None:
+        chunk, sealed = pair
         if sealed is None or chunk in self._pending:
             if chunk not in self._pending:
                 self._relied += chunk
@@ -291,11 +291,11 @@ class Writer:
         sealed = self.vault.sealed_object(name, encode_manifest(self._without_private(manifest)))
         self._publish(manifest.id, sealed, again=again)
 
-    def commit_revisions(self, told: bytes) -> None:
+    def commit_revisions(self, content: bytes) -> None:
         """Other trees for backups that are there (§7.4). Raises RunTooLong, having changed nothing; StoreError."""
         self.flush()
         self._secure()
-        name = self.vault.write_object(names.REVISIONS, told)
+        name = self.vault.write_object(names.REVISIONS, content)
         try:
             self._secure()
         except RunTooLong:
@@ -346,7 +346,7 @@ class Writer:
         """What only the device's own key may show goes under its seal."""
         if self.inner is None:
             return manifest
-        private = json.dumps({"note": manifest.note, "newest_names": {found.kind: found.newest_name for found in manifest.kinds}})
+        private = json.dumps({"note": manifest.note, "newest_names": {summary.kind: summary.newest_name for summary in manifest.kinds}})
         rest = manifest.rest | {"private": inner_seal(self.inner, private.encode()).hex()}
-        kinds = tuple(replace(found, newest_name="") for found in manifest.kinds)
+        kinds = tuple(replace(summary, newest_name="") for summary in manifest.kinds)
         return replace(manifest, note="", kinds=kinds, sealed=self.inner.id, rest=rest)

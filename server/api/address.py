@@ -17,7 +17,7 @@ def address_of(request: HttpRequest) -> str:
 
 def _is_proxy(address: str) -> bool:
     try:
-        found = ip_address(address)
+        parsed = ip_address(address)
     except ValueError:
         return False
-    return any(found in ip_network(proxy, strict=False) for proxy in settings.ATTIC_ENV.proxies)
+    return any(parsed in ip_network(proxy, strict=False) for proxy in settings.ATTIC_ENV.proxies)

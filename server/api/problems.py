@@ -54,8 +54,8 @@ class RetryLater(AtticError):
 
 def problem(code: str, title: str, *, remedy: str = "", field: str | None = None, status: int) -> Response:
     """A problem document (RFC 9457) of this error."""
-    told = {"type": "about:blank", "code": code, "title": title, "remedy": remedy, "field": field, "status": status}
-    return Response(told, status=status, content_type=TYPE)
+    document = {"type": "about:blank", "code": code, "title": title, "remedy": remedy, "field": field, "status": status}
+    return Response(document, status=status, content_type=TYPE)
 
 
 def problem_response(error: Exception, context: dict[str, Any]) -> Response | None:
@@ -117,8 +117,8 @@ def _first(detail: Any, field: str | None = None) -> tuple[str | None, str, bool
 
 
 def _plain(code: str, title: str, remedy: str, status: int) -> HttpResponse:
-    told = {"type": "about:blank", "code": code, "title": title, "remedy": remedy, "field": None, "status": status}
-    return JsonResponse(told, status=status, content_type=TYPE)
+    document = {"type": "about:blank", "code": code, "title": title, "remedy": remedy, "field": None, "status": status}
+    return JsonResponse(document, status=status, content_type=TYPE)
 
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:

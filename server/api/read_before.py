@@ -31,16 +31,16 @@ class ReadBefore(serializers.Serializer):
 
     def to_internal_value(self, data: Any) -> Any:
         """As the framework asks for it. Raises ValidationError."""
-        found = super().to_internal_value(data)
-        self._read = found.pop("read", None)
-        return found
+        values = super().to_internal_value(data)
+        self._read = values.pop("read", None)
+        return values
 
-    def heed(self, what: str, told: Told) -> None:
+    def heed(self, what: str, shown: Told) -> None:
         """Call it in the transaction that saves: nobody else who heeds can save `what` until it ends. Raises BadInput, ChangedMeanwhile."""
         if not self._read:
             return  # nothing was read: something new
         lock_alone(f"save {what}")
-        now = told()
+        now = shown()
         if now is None:
             raise ChangedMeanwhile("It was removed after you opened it.", remedy="Nothing of yours is saved. Look at what is there now.")
         there = json.loads(JSONRenderer().render(now))
@@ -52,9 +52,9 @@ class ReadBefore(serializers.Serializer):
             says = "; ".join(f"{_label(name)}{_shown(name, value)}" for name, value in changed.items())
             raise ChangedMeanwhile(f"Somebody else changed it after you opened it: {says}.")
 
-    def heeding(self, what: str, told: Told) -> Callable[[], None]:
+    def heeding(self, what: str, shown: Told) -> Callable[[], None]:
         """The same for later: an action that opens stores or devices first calls it once it has locked what it changes."""
-        return lambda: self.heed(what, told)
+        return lambda: self.heed(what, shown)
 
 
 WORDS = {

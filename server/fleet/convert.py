@@ -75,9 +75,9 @@ def private_ssh_key() -> str:
     return ports.keys().unseal(SSH_PURPOSE, bytes(ssh_key.private)).decode() if ssh_key else ""
 
 
-def rules_of(told: Sequence[dict[str, str]]) -> list[FileRule]:
+def rules_of(entries: Sequence[dict[str, str]]) -> list[FileRule]:
     """Raises BadInput."""
-    return [FileRule(pattern=entry["pattern"], kind=entry["kind"]) for entry in told]
+    return [FileRule(pattern=entry["pattern"], kind=entry["kind"]) for entry in entries]
 
 
 def key_purpose(agent_id: str) -> str:

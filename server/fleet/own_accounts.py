@@ -12,24 +12,24 @@ from server.people.queries import office_zone
 def lasting_of(device: Device, *, now: datetime) -> Lasting | None:
     """None for one that tells no limit. Of the account that it tells now; another one before it is no history of this. One query, and one
     for the office's zone."""
-    told = (device.own_cloud or {}).get("told")
-    if not told or told["used_bytes"] is None or not told["allowed_bytes"]:
+    at = (device.own_cloud or {}).get("told")
+    if not at or at["used_bytes"] is None or not at["allowed_bytes"]:
         return None
     rows = OwnCloudTold.objects.filter(device=device, seen_at__gt=now - timedelta(days=STRETCH_DAYS)).order_by("at", "id")
-    days = held_by_day(row for row in rows if _same_account(row.told, told))
-    return lasting(list(days), list(days.values()), told["allowed_bytes"], today=now.astimezone(office_zone()).date())
+    days = held_by_day(row for row in rows if _same_account(row.told, at))
+    return lasting(list(days), list(days.values()), at["allowed_bytes"], today=now.astimezone(office_zone()).date())
 
 
 def held_by_day(rows: Iterable[OwnCloudTold]) -> dict[date, int]:
     """What was told last on each day, ascending. A row that stands for weeks was so on its first and on its last day."""
-    found: dict[date, int] = {}
+    by_day: dict[date, int] = {}
     zone = office_zone()
     for row in rows:
         if row.told is None:
             continue
         for at in (row.at, row.seen_at):
-            found[at.astimezone(zone).date()] = row.told["used_bytes"]
-    return dict(sorted(found.items()))
+            by_day[at.astimezone(zone).date()] = row.told["used_bytes"]
+    return dict(sorted(by_day.items()))
 
 
 def _same_account(one: dict[str, object] | None, other: dict[str, object]) -> bool:

@@ -23,13 +23,13 @@ def device(id: UUID) -> Device:
     return get_object_or_404(devices(), id=id)
 
 
-def matching(found: QuerySet[Device], words: str) -> QuerySet[Device]:
+def matching(rows: QuerySet[Device], words: str) -> QuerySet[Device]:
     """Devices whose name, holder, team or model contains every word."""
     for word in words.split()[:8]:
-        found = found.filter(
+        rows = rows.filter(
             Q(name__icontains=word) | Q(holder__name__icontains=word) | Q(team__name__icontains=word) | Q(model__icontains=word)
         )
-    return found
+    return rows
 
 
 def unpaired_offers(known: Collection[str] | None = None) -> list[NetworkOffer]:

@@ -58,14 +58,14 @@ def causes(
     """Worst first. `zone` and `silent` (since when the scheduler is) are asked for when they are not known yet."""
     zone = zone or office_zone()
     silent = silent_since(now) if silent == "ask" else silent
-    found: dict[str, Cause] = {}
+    by_code: dict[str, Cause] = {}
     on_network = seen_on_network()
     for row in rows:
         cause = _cause_of(row, on_network, now)
         if cause is not None:
-            found.setdefault(cause.code, cause).devices.append(row)
+            by_code.setdefault(cause.code, cause).devices.append(row)
     order = ["late", "never", "due_soon", "no_plan"]
-    by_device = sorted(found.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
+    by_device = sorted(by_code.values(), key=lambda cause: (order.index(cause.mark), -len(cause.devices)))
     by_id = {row.device.id: row for row in rows}
     office = [*_key(), *_clock(), *_silent(now, silent), *_store_causes(now, zone)]
     odd = [
@@ -119,17 +119,17 @@ def _asked(rows: list[Standings], now: datetime, zone: ZoneInfo) -> list[Cause]:
 
 
 def _odd(rows: dict[UUID, Standings]) -> list[Cause]:
-    found: dict[str, Cause] = {}
+    by_code: dict[str, Cause] = {}
     for anomaly in Anomaly.objects.filter(settled_at__isnull=True).order_by("code", "-found_at"):
         if (row := rows.get(anomaly.device_id)) is None:
             continue
-        cause = found.setdefault(
+        cause = by_code.setdefault(
             anomaly.code,
             Cause(code=f"odd {anomaly.code}", mark="odd", kind="odd", facts={"way": anomaly.code}, step="anomalies", step_label="Compare"),
         )
         if row not in cause.devices:
             cause.devices.append(row)
-    return list(found.values())
+    return list(by_code.values())
 
 
 def _undecided(rows: list[Standings]) -> list[Cause]:
@@ -137,23 +137,23 @@ def _undecided(rows: list[Standings]) -> list[Cause]:
     standings = [row for row in rows if any(entry["off_by_policy"] for entry in row.device.accounts)]
     if not standings:
         return []
-    found: dict[str, Cause] = {}
+    by_code: dict[str, Cause] = {}
     kinds: dict[str, set[str]] = {}
     chosen = choices()
     for row in standings:
         if row.state.standing in (Standing.LOST, Standing.RETIRED):
             continue
         for service, kind in undecided(row.device, chosen):
-            cause = found.setdefault(
+            cause = by_code.setdefault(
                 service, Cause(code=f"account {service}", mark="odd", kind="account", step="coverage", step_label="Decide")
             )
             kinds.setdefault(service, set()).add(kind)
             if row not in cause.devices:
                 cause.devices.append(row)
-    for service, cause in found.items():
+    for service, cause in by_code.items():
         names = listed([KINDS[code].label.lower() for code in KINDS if code in kinds[service]])
         cause.facts = {"service": service, "kinds": names}
-    return list(found.values())
+    return list(by_code.values())
 
 
 def _unproven(rows: dict[UUID, Standings], now: datetime) -> list[Cause]:
@@ -211,7 +211,7 @@ def _late(code: str, mark: str, way: str, *, step: str = "run", label: str = "Ru
 
 
 def _store_causes(now: datetime, zone: ZoneInfo) -> list[Cause]:
-    found = []
+    of_rooms = []
     lacking = Copy.objects.filter(store=OuterRef("pk")).order_by().values("store").annotate(count=Count("id")).values("count")
     damaged, missing = lacking.filter(state=CopyState.PRESENT, intact=False), lacking.filter(state=CopyState.MISSING)
     owed = Copy.objects.filter(store=OuterRef("pk"), state=CopyState.OWED).order_by().values("store")
@@ -229,7 +229,7 @@ def _store_causes(now: datetime, zone: ZoneInfo) -> list[Cause]:
     )
     for store in stores:
         if store.trouble:
-            found.append(
+            of_rooms.append(
                 Cause(
                     code=f"store {store.id}",
                     mark="store",
@@ -240,14 +240,14 @@ def _store_causes(now: datetime, zone: ZoneInfo) -> list[Cause]:
                     store=store,
                 )
             )
-    found += causes_of_room(stores, now, zone)
+    of_rooms += causes_of_room(stores, now, zone)
     for store in stores:
         for kind, count in (("damaged", store.damaged), ("lost", store.missing), ("fell_over", store.fell_over)):
             if count:
-                found.append(_store_cause(kind, store, count=count))
+                of_rooms.append(_store_cause(kind, store, count=count))
         if store.owed and now - store.owed_since > (OWED_LONG_AWAY if store.comes_and_goes else OWED_LONG):
-            found.append(_store_cause("owed", store, count=store.owed, span=spoken(now - store.owed_since)))
-    return [*found, *_overdue([store for store in stores if store.mode == Mode.IN_USE], now, zone)]
+            of_rooms.append(_store_cause("owed", store, count=store.owed, span=spoken(now - store.owed_since)))
+    return [*of_rooms, *_overdue([store for store in stores if store.mode == Mode.IN_USE], now, zone)]
 
 
 def _store_cause(kind: str, store: Store, **facts: Any) -> Cause:
@@ -257,19 +257,19 @@ def _store_cause(kind: str, store: Store, **facts: Any) -> Cause:
 
 def _overdue(stores: Iterable[Store], now: datetime, zone: ZoneInfo) -> list[Cause]:
     """Drives that missed their turn."""
-    found = []
+    of_stores = []
     for drive, since in overdue_of([store.drive for store in stores if hasattr(store, "drive")], now=now, zone=zone):
         facts = {
             "store": drive.store.name, "since": f"{since:%A %d %B} on", "keeper": drive.keeper,
             "rests_in": "" if drive.keeper else drive.rests_in,
         }  # fmt: skip
-        found.append(
+        of_stores.append(
             Cause(
                 code=f"drive {drive.store_id}", mark="store", kind="drive", facts=facts, step="drives", step_label="Look at the drives",
                 store=drive.store,
             )
         )  # fmt: skip
-    return found
+    return of_stores
 
 
 def _offers(rows: list[Standings]) -> list[Cause]:

@@ -25,23 +25,23 @@ HEARTBEAT_SECONDS = 40
 
 def troubles(*, workers: bool = True) -> list[str]:
     """What is not up, in plain words; nothing when all is well."""
-    found: list[str] = []
+    sentences: list[str] = []
     try:
         executor = MigrationExecutor(connection)
         if executor.migration_plan(executor.loader.graph.leaf_nodes()):
-            found.append("The database is not migrated: run ./attic manage migrate.")
+            sentences.append("The database is not migrated: run ./attic manage migrate.")
         elif workers:
-            found += _workers()
+            sentences += _workers()
     except DatabaseError:
-        found.append("The database does not answer: see the log of PostgreSQL in the data folder.")
+        sentences.append("The database does not answer: see the log of PostgreSQL in the data folder.")
     if not (settings.WEB_DIST / "index.html").is_file():
-        found.append("The front end is not built: run ./attic start.")
+        sentences.append("The front end is not built: run ./attic start.")
     if workers and settings.ATTIC_ENV.announcements_url:
         try:
             ports.devices().offers()
         except LinkError as error:
-            found.append(f"{error.message} {error.remedy}")
-    return found
+            sentences.append(f"{error.message} {error.remedy}")
+    return sentences
 
 
 def silences(*, now: datetime) -> list[str]:
@@ -60,10 +60,10 @@ def doubts() -> list[str]:
     except DatabaseError:
         return []  # `troubles` has said so
     key = ports.keys().key_state()
-    found = [f"Nothing runs: {key.trouble} {key.remedy}"] if key.trouble else []
+    sentences = [f"Nothing runs: {key.trouble} {key.remedy}"] if key.trouble else []
     if state is not None and state.doubt_since:
-        found.append(f"{clock_words(state)}: nothing is removed until that is settled.")
-    return found
+        sentences.append(f"{clock_words(state)}: nothing is removed until that is settled.")
+    return sentences
 
 
 def _workers() -> list[str]:

@@ -66,8 +66,8 @@ def devices_of(code: str | None, *, now: datetime, rows: list[Standings]) -> dic
     """The part of `WantedDevices` that a cause is: its devices now; none when it is gone."""
     if not code:
         return {"cause": None}
-    found = next((cause for cause in causes(now=now, rows=rows) if cause.code == code), None)
-    return {"cause": frozenset(row.device.id for row in found.devices) if found else frozenset()}
+    cause_of_code = next((cause for cause in causes(now=now, rows=rows) if cause.code == code), None)
+    return {"cause": frozenset(row.device.id for row in cause_of_code.devices) if cause_of_code else frozenset()}
 
 
 def listed(rows: Iterable[Standings], wanted: WantedDevices) -> list[Standings]:
@@ -112,8 +112,8 @@ def _fits(row: Standings, wanted: WantedDevices) -> bool:
     if not wanted.words:
         return True
     team = device.team.name if device.team else ""
-    told = (device.name, device.holder.name, team, device.make, device.model, device.serial, device.asset_tag)
-    hay = " ".join(told).casefold()
+    searched = (device.name, device.holder.name, team, device.make, device.model, device.serial, device.asset_tag)
+    hay = " ".join(searched).casefold()
     return all(word in hay for word in wanted.words.casefold().split())
 
 

@@ -39,19 +39,19 @@ def room_of(device: Device, *, now: datetime) -> AccountRoom | None:
     in_use = {f"{one.make} {one.model}" for one in others} | {one.name for one in others}
     kept = [one for one in map(account_of, device.accounts) if one.keeps]
     newest = newest_intact(device)
-    found = steps(
+    account_steps = steps(
         own, in_use=in_use, in_step={one.kind: one.service for one in kept if one.service != own.service},
         ours={one["kind"] for one in newest.kinds if one["items"]} if newest else set(),
     )  # fmt: skip
     wanted, lasts = wanted_bytes(own), lasting_of(device, now=now)
-    chosen = beginning(found, wanted or 0)
+    chosen = beginning(account_steps, wanted or 0)
     suffices = sum(one.bytes for one in chosen) >= (wanted or 0)
-    name = told.name if (told := office()) else "Old Attic"
+    name = row.name if (row := office()) else "Old Attic"
     subject, body = letter(own, lasts, chosen, device=device.name, holder=device.holder.name, office=name, suffices=suffices)
     return AccountRoom(
         lasts=lasts,
         wanted_bytes=wanted,
-        steps=found,
+        steps=account_steps,
         proposed=chosen,
         suffices=suffices,
         to=device.holder.email,

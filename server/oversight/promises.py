@@ -35,12 +35,12 @@ def shares_by_month(
 ) -> list[tuple[date, PromiseShare]]:
     """Month → share, newest first. One query."""
     first = (today.replace(day=1) - timedelta(days=31 * (months - 1))).replace(day=1)
-    found = PromiseDay.objects.filter(day__gte=first)
+    days = PromiseDay.objects.filter(day__gte=first)
     if device is not None:
-        found = found.filter(device=device)
+        days = days.filter(device=device)
     if team is not None:
-        found = found.filter(team=team)
-    rows = found.annotate(month=TruncMonth("day")).values("month").annotate(owed=_OWED, inside=_INSIDE).order_by("-month")
+        days = days.filter(team=team)
+    rows = days.annotate(month=TruncMonth("day")).values("month").annotate(owed=_OWED, inside=_INSIDE).order_by("-month")
     return [(row["month"], PromiseShare(owed=row["owed"], kept=row["inside"])) for row in rows]
 
 
@@ -50,8 +50,8 @@ _OWED, _INSIDE = Count("id", filter=Q(kept__isnull=False)), Count("id", filter=Q
 def shares_by_team(*, first: date, last: date) -> list[tuple[str, PromiseShare]]:
     """Name of the team → share, best first. One query."""
     rows = PromiseDay.objects.filter(day__range=(first, last)).values("team__name").annotate(owed=_OWED, inside=_INSIDE)
-    found = [(row["team__name"] or "", PromiseShare(owed=row["owed"], kept=row["inside"])) for row in rows]
-    return sorted(found, key=lambda entry: (-(entry[1].percent or 0.0), entry[0]))
+    by_team = [(row["team__name"] or "", PromiseShare(owed=row["owed"], kept=row["inside"])) for row in rows]
+    return sorted(by_team, key=lambda entry: (-(entry[1].percent or 0.0), entry[0]))
 
 
 def shares_by_device(*, first: date, last: date) -> dict[UUID, PromiseShare]:

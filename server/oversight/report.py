@@ -90,17 +90,18 @@ def _bounds(day: date) -> tuple[date, date]:
     return day.replace(day=1), day.replace(day=monthrange(day.year, day.month)[1])
 
 
-def told_report(found: Report) -> dict[str, Any]:
+def told_report(report: Report) -> dict[str, Any]:
     """As JSON holds it."""
 
     def share(one: PromiseShare) -> dict[str, Any]:
         return {"owed": one.owed, "kept": one.kept, "percent": one.percent}
 
     return {
-        "first": found.first.isoformat(), "last": found.last.isoformat(), "promise": share(found.promise), "before": share(found.before),
-        "totals": asdict(found.totals), "before_totals": asdict(found.before_totals), "causes": found.causes, "stores": found.stores,
-        "matters": found.incidents, "teams": [{"team": team, "share": share(one)} for team, one in found.teams],
-        "worst": [{"device": device, "holder": holder, "share": share(one)} for device, holder, one in found.worst],
+        "first": report.first.isoformat(), "last": report.last.isoformat(), "promise": share(report.promise),
+        "before": share(report.before), "totals": asdict(report.totals),
+        "before_totals": asdict(report.before_totals), "causes": report.causes, "stores": report.stores,
+        "matters": report.incidents, "teams": [{"team": team, "share": share(one)} for team, one in report.teams],
+        "worst": [{"device": device, "holder": holder, "share": share(one)} for device, holder, one in report.worst],
     }  # fmt: skip
 
 

@@ -81,20 +81,20 @@ def planned_on(night: date, *, now: datetime) -> int:
     return planned_of(night, list(followed), Plan.objects.in_bulk(), Present.read(now))
 
 
-def planned_of(night: date, followed: Iterable[tuple[UUID, UUID]], plans: Mapping[UUID, Plan], told: Present) -> int:
+def planned_of(night: date, followed: Iterable[tuple[UUID, UUID]], plans: Mapping[UUID, Plan], present: Present) -> int:
     """How many of those (plan, device) have an occurrence in that night and are not paused then."""
-    start, end = bounds(night, told.zone)
+    start, end = bounds(night, present.zone)
     moment = timedelta(microseconds=1)
     count = 0
     due: dict[UUID, datetime | None] = {}
     for plan_id, device_id in followed:
         if plan_id not in due:
-            due[plan_id] = or_else(plans[plan_id], partial(_last_in, plans[plan_id], told, start - moment, end - moment), None)
-        last, pause = due[plan_id], told.held.of(plan_id, device_id)
-        again = begins_again(pause, told.zone) if pause else None
+            due[plan_id] = or_else(plans[plan_id], partial(_last_in, plans[plan_id], present, start - moment, end - moment), None)
+        last, pause = due[plan_id], present.held.of(plan_id, device_id)
+        again = begins_again(pause, present.zone) if pause else None
         count += last is not None and (pause is None or (again is not None and last >= again))
     return count
 
 
-def _last_in(plan: Plan, told: Present, after: datetime, until: datetime) -> datetime | None:
-    return max(recurrence_of(plan, told.zone, told.closed).between(after, until), default=None)
+def _last_in(plan: Plan, present: Present, after: datetime, until: datetime) -> datetime | None:
+    return max(recurrence_of(plan, present.zone, present.closed).between(after, until), default=None)

@@ -26,7 +26,7 @@ def causes_of_room(stores: Iterable[Store], now: datetime, zone: ZoneInfo) -> li
 
 
 def _full_soon(stores: list[Store], now: datetime, zone: ZoneInfo) -> list[Cause]:
-    found, outlooks = [], runways(stores, now=now, zone=zone)
+    rooms, outlooks = [], runways(stores, now=now, zone=zone)
     for store in stores:
         runway = outlooks[store.id]
         nearly = bool(store.allowance_bytes) and store.stored_bytes * 100 >= (store.allowance_bytes or 0) * NEARLY
@@ -41,14 +41,14 @@ def _full_soon(stores: list[Store], now: datetime, zone: ZoneInfo) -> list[Cause
             "short": runway.short if runway.soon and runway.days is not None else "",
             "earliest": runway.earliest if runway.soon and runway.days is None else None,
         }
-        found.append(
+        rooms.append(
             Cause(code=f"full {store.id}", mark="store", kind="full", facts=facts, step="room", step_label="Make room", store=store)
         )
-    return found
+    return rooms
 
 
 def _over(stores: list[Store], now: datetime) -> list[Cause]:
-    by_id, found = {store.id: store for store in stores}, []
+    by_id, rooms = {store.id: store for store in stores}, []
     for one in allowances_in(stores, now=now):
         if one.standing not in (AllowanceStanding.OVERDUE, AllowanceStanding.FULL):
             continue
@@ -59,8 +59,8 @@ def _over(stores: list[Store], now: datetime) -> list[Cause]:
         else:
             facts = {"way": "soft", "whose": whose, "held": iec(one.soft_held), "limit": iec(one.limits.soft_bytes or 0)}
         code = f"allowance {one.row.id}"
-        found.append(Cause(code=code, mark="store", kind="allowance", facts=facts, step="room", step_label="Make room", store=store))
-    return found
+        rooms.append(Cause(code=code, mark="store", kind="allowance", facts=facts, step="room", step_label="Make room", store=store))
+    return rooms
 
 
 def no_room_tonight(now: datetime, rows: dict[UUID, Standings], zone: ZoneInfo) -> list[Cause]:

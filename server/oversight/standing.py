@@ -55,21 +55,21 @@ class Standings:
 
 def standings(*, now: datetime, only: Iterable[UUID] | None = None, present: Present | None = None) -> list[Standings]:
     """Every device, worst first: a fixed number of queries, whatever the number of devices; fewer when `present` was read before."""
-    told = present or Present.read(now)
+    read = present or Present.read(now)
     held = Occupancy.objects.filter(device=OuterRef("pk")).order_by().values("device").annotate(sum=Sum("fair_bytes")).values("sum")
-    found = with_newest(devices().annotate(plan_id=F("assignment__plan_id"), held_bytes=Subquery(held)), only=only)
+    query = with_newest(devices().annotate(plan_id=F("assignment__plan_id"), held_bytes=Subquery(held)), only=only)
     known = Plan.objects.in_bulk()
-    plans = {device.id: known[device.plan_id] for device in found if device.plan_id is not None}
-    faults = {plan.id: fault_of(plan, zone=told.zone, closed=told.closed, now=now) for plan in known.values()}
+    plans = {device.id: known[device.plan_id] for device in query if device.plan_id is not None}
+    faults = {plan.id: fault_of(plan, zone=read.zone, closed=read.closed, now=now) for plan in known.values()}
     sound = [plan for plan in known.values() if not faults[plan.id]]
-    nexts = {plan.id: next_run(plan, told.zone, now, told.closed) for plan in sound}
-    later = {plan.id: _later(plan, told) for plan in sound}
+    nexts = {plan.id: next_run(plan, read.zone, now, read.closed) for plan in sound}
+    later = {plan.id: _later(plan, read) for plan in sound}
     away = absences(now=now) if any(plan.leaves_out_away_days for plan in plans.values()) else {}
     rows = []
-    for device in found:
+    for device in query:
         plan = plans.get(device.id)
-        pause = told.held.of(plan.id, device.id) if plan else None
-        upcoming = _upcoming(plan, pause, told, nexts)
+        pause = read.held.of(plan.id, device.id) if plan else None
+        upcoming = _upcoming(plan, pause, read, nexts)
         state = state_of(
             newest=device.newest_at,
             promise_seconds=plan.promise_seconds if plan else None,
@@ -77,8 +77,8 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None, present: Pre
             later_runs=later.get(plan.id, ()) if plan and upcoming else (),
             now=now,
             aside=aside(device) or (Standing.PAUSED if pause else None),
-            left_out=left_out_days(plan, told.closed, away.get(device.id, ())) if plan else (),
-            zone=told.zone,
+            left_out=left_out_days(plan, read.closed, away.get(device.id, ())) if plan else (),
+            zone=read.zone,
         )
         if state.standing is Standing.NEVER and device.damaged_at is not None:
             state = replace(state, standing=Standing.LATE)  # it has a backup, and not a whole one
@@ -89,17 +89,17 @@ def standings(*, now: datetime, only: Iterable[UUID] | None = None, present: Pre
     return sorted(rows, key=_order)
 
 
-def _later(plan: Plan, told: Present) -> list[datetime]:
+def _later(plan: Plan, present: Present) -> list[datetime]:
     """Planned runs as far ahead as its promise can reach, and not further than anybody looks."""
     reach = min(timedelta(seconds=plan.promise_seconds) + LEFT_OUT_AHEAD, FURTHEST)
-    return list(recurrence_of(plan, told.zone, told.closed).between(told.now, told.now + reach))
+    return list(recurrence_of(plan, present.zone, present.closed).between(present.now, present.now + reach))
 
 
-def _upcoming(plan: Plan | None, pause: Pause | None, told: Present, nexts: dict[UUID, datetime | None]) -> datetime | None:
+def _upcoming(plan: Plan | None, pause: Pause | None, present: Present, nexts: dict[UUID, datetime | None]) -> datetime | None:
     if plan is None or pause is None:
         return nexts.get(plan.id) if plan else None
-    again = begins_again(pause, told.zone) if plan.id in nexts else None
-    return None if again is None else next_run(plan, told.zone, max(again - timedelta(microseconds=1), told.now), told.closed)
+    again = begins_again(pause, present.zone) if plan.id in nexts else None
+    return None if again is None else next_run(plan, present.zone, max(again - timedelta(microseconds=1), present.now), present.closed)
 
 
 def left_out_days(plan: Plan, closed: frozenset[date], away: Iterable[date]) -> frozenset[date]:
@@ -111,14 +111,14 @@ def left_out_days(plan: Plan, closed: frozenset[date], away: Iterable[date]) -> 
 def absences(*, now: datetime) -> dict[UUID, frozenset[date]]:
     """Device → the days on which it is, or was, known to be away, of the last two years and the coming one. One query."""
     first, last = (now - LOOKED_BACK).date(), (now + timedelta(days=366)).date()
-    found: dict[UUID, set[date]] = {}
+    nights: dict[UUID, set[date]] = {}
     for device, begin, end in Absence.objects.filter(first_day__gte=first).values_list("device_id", "first_day", "last_day"):
-        days = found.setdefault(device, set())
+        days = nights.setdefault(device, set())
         day, until = begin, min(end or last, last)
         while day <= until:
             days.add(day)
             day += timedelta(days=1)
-    return {device: frozenset(days) for device, days in found.items()}
+    return {device: frozenset(days) for device, days in nights.items()}
 
 
 def _order(row: Standings) -> tuple[int, float, str]:

@@ -41,8 +41,8 @@ def all_rows(*, now: datetime) -> list[CopiesRow]:
         assignment = getattr(device, "assignment", None)
         plan = None if assignment is None else assignment.plan_id
         on_device = device.state not in NOT_IN_HANDS
-        told = three_two_one(places[device.id], None if plan is None else targets[plan], on_device=on_device, now=now)
-        row = CopiesRow(device=device, plan_id=plan, places=places[device.id], told=told, drilled_at=drilled.get(device.id))
+        judged = three_two_one(places[device.id], None if plan is None else targets[plan], on_device=on_device, now=now)
+        row = CopiesRow(device=device, plan_id=plan, places=places[device.id], told=judged, drilled_at=drilled.get(device.id))
         rows.append(row)
     order = list(Lack)
     return sorted(rows, key=lambda row: (order.index(row.told.lacks[0]) if row.told.lacks else len(order), -len(row.told.lacks)))
@@ -65,17 +65,17 @@ def _there() -> QuerySet[Copy]:
 
 def _places(stores: dict[UUID, Store]) -> dict[UUID, list[CopyPlace]]:
     there = _there()
-    found: dict[UUID, list[CopyPlace]] = defaultdict(list)
+    by_device: dict[UUID, list[CopyPlace]] = defaultdict(list)
     newest = there.order_by().values("backup__device", "store").annotate(newest=Max("backup__finished_at"), checked=Max("checked_at"))
     for one in newest:
         store = stores[one["store"]]
         place = CopyPlace(
             store=store.name, medium=store.medium, off_site=store.off_site, newest_at=one["newest"], checked_at=one["checked"]
         )
-        found[one["backup__device"]].append(place)
-    for places in found.values():
+        by_device[one["backup__device"]].append(place)
+    for places in by_device.values():
         places.sort(key=lambda place: (-place.newest_at.timestamp(), place.store))
-    return found
+    return by_device
 
 
 def _targets(stores: dict[UUID, Store]) -> dict[UUID, list[PlacesTarget]]:

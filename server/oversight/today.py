@@ -48,10 +48,10 @@ def today(*, now: datetime) -> Today:
     rows = standings(now=now, present=present)
     owed = [row for row in rows if row.state.standing in OWED]
     inside = sum(row.state.standing in KEPT for row in owed)
-    found = causes(now=now, rows=rows, zone=present.zone, silent=silent)
+    causes_now = causes(now=now, rows=rows, zone=present.zone, silent=silent)
     known, closed = remembered(now=now, zone=present.zone)
-    put_off = [cause for cause in found if cause.code in known and known[cause.code].put_off]
-    needing = [cause for cause in found if cause not in put_off]
+    put_off = [cause for cause in causes_now if cause.code in known and known[cause.code].put_off]
+    needing = [cause for cause in causes_now if cause not in put_off]
     counts: dict[str, int] = defaultdict(int)
     for row in rows:
         counts[row.state.standing] += 1
@@ -74,7 +74,7 @@ def today(*, now: datetime) -> Today:
     )
 
 
-def _sentence(last: Night, found: list[Cause], rows: list[Standings]) -> str:
+def _sentence(last: Night, causes_now: list[Cause], rows: list[Standings]) -> str:
     if not rows:
         return "No device has been added yet."
     came = last.came + last.came_late
@@ -85,5 +85,9 @@ def _sentence(last: Night, found: list[Cause], rows: list[Standings]) -> str:
         parts.append(f"{last.missing} did not" if last.missing else "none is missing")
     if last.under_way:
         parts.append(f"{last.under_way} {'is' if last.under_way == 1 else 'are'} still waited for")
-    needs = f"{len(found)} {'thing needs' if len(found) == 1 else 'things need'} you this morning." if found else "Nothing needs you."
+    needs = (
+        f"{len(causes_now)} {'thing needs' if len(causes_now) == 1 else 'things need'} you this morning."
+        if causes_now
+        else "Nothing needs you."
+    )
     return ", ".join(parts) + ". " + needs

@@ -34,9 +34,9 @@ def answer(device: Device, *, now: datetime) -> tuple[Answer, list[KindCover], S
 
 def _newest(device: Device) -> Backup | None:
     """With an intact copy; where there is none, one that is damaged in some place."""
-    told = with_newest(Device.objects.all(), only=[device.id])[0]
-    found = told.newest_id or told.damaged_id
-    return present_backups().filter(id=found).first() if found else None
+    row = with_newest(Device.objects.all(), only=[device.id])[0]
+    backup_id = row.newest_id or row.damaged_id
+    return present_backups().filter(id=backup_id).first() if backup_id else None
 
 
 def _damaged(newest: Backup | None) -> list[tuple[str, int]]:
@@ -68,7 +68,11 @@ def _state(device: Device, scan: Scan | None) -> DeviceReport | None:
     """What is known of it; a plain folder has neither lock nor card."""
     if device.family == "folder":
         return DeviceReport(make="", model="", family=device.family, os_version="", finder_lock=False, card=Card(present=False))
-    told = device.card
-    card = Card(present=told["present"], size_bytes=told.get("size_bytes"), encrypted=told.get("encrypted")) if told else None
+    described = device.card
+    card = (
+        Card(present=described["present"], size_bytes=described.get("size_bytes"), encrypted=described.get("encrypted"))
+        if described
+        else None
+    )
     lock = scan.state.get("finder_lock") if scan else None
     return DeviceReport(make="", model="", family=device.family, os_version="", finder_lock=lock, card=card)

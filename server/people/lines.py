@@ -178,10 +178,10 @@ def _told(value: Any, between: str) -> str:
     return between.join(map(str, value)) if isinstance(value, list | tuple) else str(value)
 
 
-def filled(told: Mapping[str, str], what: str, facts: Mapping[str, Any]) -> str:
+def filled(templates: Mapping[str, str], what: str, facts: Mapping[str, Any]) -> str:
     """The sentence of `told` for this code and its way. Raises KeyError for a code that there is not, and for a fact that is missing."""
     way = facts.get("way")
-    return _Sentence().vformat(told[f"{what}/{way}" if way else what], (), facts)
+    return _Sentence().vformat(templates[f"{what}/{way}" if way else what], (), facts)
 
 
 def sentence(what: str, facts: Mapping[str, Any]) -> str:
@@ -189,10 +189,10 @@ def sentence(what: str, facts: Mapping[str, Any]) -> str:
     return filled(LINES, what, facts)
 
 
-def read(told: Mapping[str, str], what: str, facts: Mapping[str, Any]) -> str:
+def read(templates: Mapping[str, str], what: str, facts: Mapping[str, Any]) -> str:
     """The same of a row that lies in the database. One that another program wrote, whose code or facts are not known here, is told
     by them: it takes no page with it."""
     try:
-        return filled(told, what, facts)
+        return filled(templates, what, facts)
     except KeyError:
         return " ".join([f"{what}:", *(f"{name} {_told(value, ', ')};" for name, value in sorted(facts.items()))])

@@ -19,14 +19,14 @@ def office() -> Office | None:
 
 def on_metered_line() -> bool:
     """Whether what minds a metered line waits."""
-    found = office()
-    return found is not None and found.line_is_metered
+    row = office()
+    return row is not None and row.line_is_metered
 
 
 def office_zone() -> ZoneInfo:
     """The zone in which everything is computed; UTC before the office has been set up."""
-    found = office()
-    return zone_named(found.zone) if found else ZoneInfo("UTC")
+    row = office()
+    return zone_named(row.zone) if row else ZoneInfo("UTC")
 
 
 def needs_first_administrator() -> bool:

@@ -26,8 +26,8 @@ class Choices:
 
     def of(self, device: Device, kind: str) -> KindChoice | None:
         """What counts for this kind of this device: its own choice before one that is made for all alike."""
-        if (found := self.own.get((device.id, kind))) is not None:
-            return found
+        if (own := self.own.get((device.id, kind))) is not None:
+            return own
         services = {entry["service"] for entry in device.accounts if entry["kind"] == kind}
         fits = [self.alike[kind, service] for service in services if (kind, service) in self.alike]
         return max(fits, key=lambda one: (one.at, one.id), default=None)
@@ -35,13 +35,13 @@ class Choices:
 
 def choices() -> Choices:
     """One query."""
-    found = Choices({}, {})
+    chosen = Choices({}, {})
     for one in KindChoice.objects.filter(ended_at__isnull=True).select_related("by", "device").order_by("at", "id"):
         if one.alike:
-            found.alike[one.kind, one.service] = one
+            chosen.alike[one.kind, one.service] = one
         else:
-            found.own[one.device_id, one.kind] = one
-    return found
+            chosen.own[one.device_id, one.kind] = one
+    return chosen
 
 
 def kinds_taken(plan: Plan, device: Device, chosen: Choices) -> tuple[str, ...]:

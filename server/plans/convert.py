@@ -48,7 +48,7 @@ LEAST_DAYS = 7
 
 def rule_of(plan: Plan) -> Rule:
     """What the plan itself says, without exceptions. Raises BadInput for one that keeps nothing."""
-    told = plan.keep_minimum_age_seconds
+    seconds = plan.keep_minimum_age_seconds
     return Rule(
         last=plan.keep_last,
         hourly=plan.keep_hourly,
@@ -57,7 +57,9 @@ def rule_of(plan: Plan) -> Rule:
         monthly=plan.keep_monthly,
         yearly=plan.keep_yearly,
         within=None if plan.keep_within is None else Period(plan.keep_within, Unit(plan.keep_within_unit)),
-        minimum_age=max(timedelta(days=LEAST_DAYS), timedelta(seconds=plan.promise_seconds)) if told is None else timedelta(seconds=told),
+        minimum_age=max(timedelta(days=LEAST_DAYS), timedelta(seconds=plan.promise_seconds))
+        if seconds is None
+        else timedelta(seconds=seconds),
         greatest_age=None if plan.keep_greatest_age is None else Period(plan.keep_greatest_age, Unit(plan.keep_greatest_age_unit)),
     )
 

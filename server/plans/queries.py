@@ -30,19 +30,19 @@ def plan(id: UUID) -> Plan:
     return get_object_or_404(plans(), id=id)
 
 
-def devices_of(found: Plan) -> QuerySet[Device]:
+def devices_of(plan: Plan) -> QuerySet[Device]:
     """Those that follow the plan."""
-    return Device.objects.filter(assignment__plan=found).select_related("holder", "team")
+    return Device.objects.filter(assignment__plan=plan).select_related("holder", "team")
 
 
-def device_ids_of(found: Plan) -> list[UUID]:
+def device_ids_of(plan: Plan) -> list[UUID]:
     """The same, as ids. One query."""
-    return list(devices_of(found).values_list("id", flat=True))
+    return list(devices_of(plan).values_list("id", flat=True))
 
 
-def team_ids_of(found: Plan) -> list[int]:
+def team_ids_of(plan: Plan) -> list[int]:
     """Teams whose new devices join it. One query."""
-    return list(found.team_plans.values_list("team_id", flat=True))
+    return list(plan.team_plans.values_list("team_id", flat=True))
 
 
 def assignment_of(device: Device) -> Assignment | None:
@@ -59,8 +59,8 @@ class Pauses:
 
     def of(self, plan_id: UUID, device_id: UUID | None = None) -> Pause | None:
         """The pause that holds back a plan, or a device that follows it; the one that ends last."""
-        found = [self.lasting[key] for key in _keys(plan_id, device_id) if key in self.lasting]
-        return max(found, key=lambda pause: (pause.until is None, pause.until), default=None)
+        lasting = [self.lasting[key] for key in _keys(plan_id, device_id) if key in self.lasting]
+        return max(lasting, key=lambda pause: (pause.until is None, pause.until), default=None)
 
     def resumed(self, plan_id: UUID, device_id: UUID) -> datetime | None:
         """When the last pause of it ended; occurrences before are not owed."""

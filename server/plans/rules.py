@@ -41,16 +41,16 @@ def told_of(rule: Rule) -> dict[str, Any]:
     return fields
 
 
-def period_from(told: list[Any]) -> Period:
+def period_from(pair: list[Any]) -> Period:
     """Of `[count, unit]`, as rows keep it."""
-    return Period(told[0], Unit(told[1]))
+    return Period(pair[0], Unit(pair[1]))
 
 
-def rule_from(told: dict[str, Any]) -> Rule:
+def rule_from(fields: dict[str, Any]) -> Rule:
     """Raises BadInput for one that cannot be."""
-    periods: dict[str, Any] = {name: period_from(told[name]) for name in ("within", "greatest_age") if told.get(name)}
-    counts: dict[str, Any] = {name: told[name] for name in COUNTS if name in told}
-    return Rule(minimum_age=timedelta(seconds=told.get("minimum_age_seconds", 0)), **counts, **periods)
+    periods: dict[str, Any] = {name: period_from(fields[name]) for name in ("within", "greatest_age") if fields.get(name)}
+    counts: dict[str, Any] = {name: fields[name] for name in COUNTS if name in fields}
+    return Rule(minimum_age=timedelta(seconds=fields.get("minimum_age_seconds", 0)), **counts, **periods)
 
 
 RETIRED = "retired"
@@ -113,10 +113,10 @@ class RuleBook:
             return None
         return AppliedRule(rule=rule, says=f"the rule of {plan.name}", version=own.number if own is not None else 1)
 
-    def replaced(self, subject: str, told: dict[str, Any] | None) -> "RuleBook":
+    def replaced(self, subject: str, fields: dict[str, Any] | None) -> "RuleBook":
         """As it would be with another version of one rule."""
         number = self.versions[subject].number if subject in self.versions else 0
-        return RuleBook({**self.versions, subject: RuleVersion(subject=subject, number=number + 1, told=told)}, self.instead)
+        return RuleBook({**self.versions, subject: RuleVersion(subject=subject, number=number + 1, told=fields)}, self.instead)
 
     def with_version(self, row: RuleVersion) -> "RuleBook":
         """As it would be if this version held now."""

@@ -95,11 +95,11 @@ class Wiring:
         return ticks()
 
     def outer_clocks(self) -> Sequence[tuple[str, str, datetime]]:
-        found = [("the kernel's time service", "kernel", self.now())] if synchronised() else []
+        references = [("the kernel's time service", "kernel", self.now())] if synchronised() else []
         if self._env.mail_host:
             there = mail_date(self._env.mail_host, self._env.mail_port)
-            found += [(f"the mail server {self._env.mail_host}", "mail", there)] if there is not None else []
-        return found
+            references += [(f"the mail server {self._env.mail_host}", "mail", there)] if there is not None else []
+        return references
 
     def offers(self) -> Sequence[NetworkOffer]:
         if not self._env.announcements_url:

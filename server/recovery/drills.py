@@ -68,11 +68,11 @@ def next_turns(count: int, *, now: datetime) -> list[Copy]:
     last = {row["device"]: row["at"] for row in _latest("device")}
     in_store = {(row["device"], row["store"]): row["at"] for row in _latest("device", "store")}
     ready = drillable().filter(backup__device__state__in=IN_HANDS).order_by().values_list("backup__device_id", flat=True).distinct()
-    found = []
+    due = []
     for device in sorted(ready, key=lambda id: (last.get(id, never), str(id)))[:count]:
         if copies := newest_copies(device):  # one that left just now has no turn
-            found.append(min(copies, key=lambda one: (in_store.get((one.backup.device_id, one.store_id), never), one.store.off_site)))
-    return found
+            due.append(min(copies, key=lambda one: (in_store.get((one.backup.device_id, one.store_id), never), one.store.off_site)))
+    return due
 
 
 def _latest(*columns: str) -> QuerySet[Drill, dict[str, Any]]:

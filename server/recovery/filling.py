@@ -95,10 +95,10 @@ def _chosen(stores: Sequence[Store], store: UUID | None) -> Store:
         raise NoSuchBackup("No store holds anything of this device.", remedy="Look again after its next run.")
     if store is None:
         return stores[0]
-    found = next((one for one in stores if one.id == store), None)
-    if found is None:
+    one_store = next((one for one in stores if one.id == store), None)
+    if one_store is None:
         raise BadInput("That store holds nothing of this device.", field="store", remedy="Choose one of the others.")
-    return found
+    return one_store
 
 
 def _plan(device: Device) -> Plan | None:

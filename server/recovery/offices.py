@@ -42,8 +42,8 @@ CHOICE_FIELDS = ("kind", "taken", "service", "alike", "why")
 def known_here() -> dict[str, Any]:
     """As JSON holds it. Secrets are in the clear: it is sealed as a whole where it goes. A fixed number of queries."""
     holders = Holder.objects.select_related("team")
-    told = {
-        "zone": found.zone if (found := office()) else "UTC",
+    content = {
+        "zone": row.zone if (row := office()) else "UTC",
         "holders": [{"name": one.name, "team": one.team.name if one.team else "", "email": one.email} for one in holders],
         "closed_days": [{"day": one.day, "name": one.name} for one in ClosedDay.objects.all()],
         "ssh_key": _ssh_key(),
@@ -56,7 +56,7 @@ def known_here() -> dict[str, Any]:
         "rotations": _rotations(),
         "drill_rules": list(DrillRules.objects.values(*DRILL_FIELDS)),
     }
-    parted: dict[str, Any] = json.loads(json.dumps(told, cls=DjangoJSONEncoder))
+    parted: dict[str, Any] = json.loads(json.dumps(content, cls=DjangoJSONEncoder))
     return parted
 
 
@@ -197,12 +197,12 @@ def offered(record: OfficeRecord) -> Offered:
     )
 
 
-def new_devices(told: list[dict[str, Any]]) -> list[dict[str, Any]]:
+def new_devices(entries: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """Those that are not here, by any of the marks that belong to one device only."""
     rows = Device.objects.values("id", "serial", "asset_tag", "agent_id", "folder")
     known = {(name, str(value).casefold()) for row in rows for name, value in row.items() if value}
     return [
         one
-        for one in told
+        for one in entries
         if not any((name, str(one.get(name, "")).casefold()) in known for name in ("id", "serial", "asset_tag", "agent_id", "folder"))
     ]

@@ -112,9 +112,9 @@ def of_devices_changed(ids: Sequence[UUID], values: Mapping[str, str], *, now: d
     """The same for devices by their ids, without changing anything. Raises BadInput."""
     with transaction.atomic():
         devices = list(Device.objects.filter(id__in=ids).select_related("holder", "team").order_by("name", "id"))
-        told = of_devices(change_of([(device, values) for device in devices], now=now), now=now)
+        foreseen = of_devices(change_of([(device, values) for device in devices], now=now), now=now)
         transaction.set_rollback(True)  # holders and teams that were named and are not there yet
-    return told
+    return foreseen
 
 
 def _ruled(device: Device) -> tuple[int | None, bool]:
@@ -123,37 +123,37 @@ def _ruled(device: Device) -> tuple[int | None, bool]:
 
 def compared(before: Sequence[Judged], after: Sequence[Judged], context: Context) -> Consequences:
     """The same devices judged twice, as things are and as they would be."""
-    found, told = Consequences(), list[str]()
+    so_far, lines = Consequences(), list[str]()
     for was, would in zip(before, after, strict=True):
-        _of_device(was, would, found, told)
-    found.digest = hashlib.sha256("\n".join(sorted(told)).encode()).hexdigest() if told else ""
+        _of_device(was, would, so_far, lines)
+    so_far.digest = hashlib.sha256("\n".join(sorted(lines)).encode()).hexdigest() if lines else ""
     office = Office.objects.only("unasked_share_percent").first()
     share = office.unasked_share_percent if office else 20
-    found.needs_word = found.leaves * 100 > (found.leaves + found.stays) * share
-    if told:
-        found.first_day = context.now.astimezone(office_zone()).date() + context.undo
-    return found
+    so_far.needs_word = so_far.leaves * 100 > (so_far.leaves + so_far.stays) * share
+    if lines:
+        so_far.first_day = context.now.astimezone(office_zone()).date() + context.undo
+    return so_far
 
 
-def _of_device(before: Judged, after: Judged, found: Consequences, told: list[str]) -> None:
+def _of_device(before: Judged, after: Judged, so_far: Consequences, lines: list[str]) -> None:
     one = DeviceConsequences(device=after.device, lapsed=after.lapsed)
     kept_before = {(verdict.moment.id, verdict.moment.store) for verdict in before.verdicts if verdict.kept}
     backups: dict[str, list[tuple[datetime, str]]] = defaultdict(list)
     for verdict in after.verdicts:
         copy = after.copy_of(verdict)
-        store = found.stores.setdefault(copy.store_id, OfStore(name=copy.store.name))
+        store = so_far.stores.setdefault(copy.store_id, OfStore(name=copy.store.name))
         place = (verdict.moment.id, verdict.moment.store)
         if not verdict.kept and place in kept_before and copy.state == CopyState.PRESENT:
             state = "leaves"
             store.leaves += 1
             store.backups.append(copy.backup_id)
-            told.append(f"{copy.backup_id} {copy.store_id}")
+            lines.append(f"{copy.backup_id} {copy.store_id}")
         elif not verdict.kept:
             continue
         else:
             state = "held" if verdict.moment.hold else "safeguarded" if is_safeguarded(verdict) else "stays"
             store.stays += 1
-            found.safeguarded += state == "safeguarded"
+            so_far.safeguarded += state == "safeguarded"
         backups[verdict.moment.id].append((verdict.moment.at, state))
     for copies in backups.values():
         states = {state for _, state in copies}
@@ -163,8 +163,8 @@ def _of_device(before: Judged, after: Judged, found: Consequences, told: list[st
     one.leaves = sum(point.state == "leaves" for point in one.points)
     one.stays = len(one.points) - one.leaves
     one.gap = _gap(one.points)
-    found.leaves, found.stays = found.leaves + one.leaves, found.stays + one.stays
-    found.devices.append(one)
+    so_far.leaves, so_far.stays = so_far.leaves + one.leaves, so_far.stays + one.stays
+    so_far.devices.append(one)
 
 
 def _gap(points: list[Point]) -> tuple[date, date] | None:
@@ -188,21 +188,21 @@ def object_to_unseen(change: Change) -> None:
     agreed(consequences(change, now=ports.clock().now()), seen=change.seen, word=change.word)
 
 
-def agreed(found: Consequences, *, seen: str, word: str) -> None:
+def agreed(foreseen: Consequences, *, seen: str, word: str) -> None:
     """Whether what is about to be saved is what was shown. Raises Unseen, BadInput."""
-    if not found.digest:
+    if not foreseen.digest:
         return
-    if found.digest != seen:
-        copies = sum(store.leaves for store in found.stores.values())
+    if foreseen.digest != seen:
+        copies = sum(store.leaves for store in foreseen.stores.values())
         says = "1 copy leaves that is kept now" if copies == 1 else f"{copies} copies leave that are kept now"
         raise Unseen(f"With this change {says}.")
-    if found.needs_word and word.strip().lower() != WORD:
+    if foreseen.needs_word and word.strip().lower() != WORD:
         raise BadInput("This removes more than usual.", field="word", remedy=f"Read what leaves, and type “{WORD}”.")
 
 
 def object_to_unseen_of_devices(change: DevicesChange) -> None:
     """The same for devices. Raises Unseen, BadInput."""
-    found = of_devices(change, now=ports.clock().now())
-    if change.remedy and found.digest:
+    foreseen = of_devices(change, now=ports.clock().now())
+    if change.remedy and foreseen.digest:
         raise Unseen("By this change copies leave that are kept now.", remedy=change.remedy)
-    agreed(found, seen=change.seen, word=change.word)
+    agreed(foreseen, seen=change.seen, word=change.word)

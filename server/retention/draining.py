@@ -63,8 +63,8 @@ class Outlook:
     @property
     def digest(self) -> str:
         """What somebody agrees to: the same as long as the same would happen."""
-        told = [str(self.store.id), str(self.into.id), self.lost_count, sorted(str(one.backup_id) for one in self.lost), self.here]
-        return hashlib.sha256(repr(told).encode()).hexdigest()
+        facts = [str(self.store.id), str(self.into.id), self.lost_count, sorted(str(one.backup_id) for one in self.lost), self.here]
+        return hashlib.sha256(repr(facts).encode()).hexdigest()
 
     @property
     def done(self) -> bool:
@@ -83,37 +83,37 @@ def outlook(store: Store, into: Store, *, now: datetime) -> Outlook:
     coming = dict(
         Copy.objects.filter(store=into, state__in=(CopyState.OWED, CopyState.COPYING, CopyState.FAILED)).values_list("backup_id", "state")
     )
-    found = Outlook(store=store, into=into, here=len(rows), plans=_plans(store))
+    foreseen = Outlook(store=store, into=into, here=len(rows), plans=_plans(store))
     by_device: dict[UUID, list[Copy]] = defaultdict(list)
     for row in rows:
         if into.id in elsewhere[row.backup_id]:
-            found.there += 1
+            foreseen.there += 1
         elif row.intact:
             by_device[row.backup.device_id].append(row)
         elif not elsewhere[row.backup_id]:
-            _lose(found, row)
+            _lose(foreseen, row)
     book, lying, targets, zone = RuleBook.read(), _lying_in(into), _targets(), office_zone()
     for device, mine in by_device.items():
         kept = _kept(mine, lying[device], into, book, targets, zone, now)
         for row in mine:
             if row.backup_id not in kept and elsewhere[row.backup_id]:
-                found.elsewhere += 1
+                foreseen.elsewhere += 1
                 continue
-            found.under_way += coming.get(row.backup_id) in (CopyState.OWED, CopyState.COPYING)
-            found.failed += coming.get(row.backup_id) == CopyState.FAILED
-            found.moving.append(row.backup_id)
-            found.moving_bytes += row.backup.size_bytes
+            foreseen.under_way += coming.get(row.backup_id) in (CopyState.OWED, CopyState.COPYING)
+            foreseen.failed += coming.get(row.backup_id) == CopyState.FAILED
+            foreseen.moving.append(row.backup_id)
+            foreseen.moving_bytes += row.backup.size_bytes
             if not elsewhere[row.backup_id]:
-                _lose(found, row)
-    return found
+                _lose(foreseen, row)
+    return foreseen
 
 
-def _lose(found: Outlook, row: Copy) -> None:
+def _lose(foreseen: Outlook, row: Copy) -> None:
     """What would lie nowhere if the store were given up now."""
-    found.lost_count += 1
-    if len(found.lost) < MOST_NAMED:
+    foreseen.lost_count += 1
+    if len(foreseen.lost) < MOST_NAMED:
         backup = row.backup
-        found.lost.append(
+        foreseen.lost.append(
             NamedBackup(
                 backup_id=row.backup_id, device_name=backup.device.name, holder=backup.device.holder.name, finished_at=backup.finished_at,
                 damaged=not row.intact,
@@ -124,10 +124,10 @@ def _lose(found: Outlook, row: Copy) -> None:
 def _elsewhere(store: Store, backups: Sequence[UUID]) -> dict[UUID, set[UUID]]:
     """Backup → other stores that hold it whole."""
     others = Copy.objects.filter(backup__in=backups, state__in=THERE, intact=True).exclude(store=store).exclude(store__mode__in=OUT_OF_USE)
-    found: dict[UUID, set[UUID]] = defaultdict(set)
+    by_store: dict[UUID, set[UUID]] = defaultdict(set)
     for backup, other in others.values_list("backup_id", "store_id"):
-        found[backup].add(other)
-    return found
+        by_store[backup].add(other)
+    return by_store
 
 
 def _plans(store: Store) -> list[Plan]:
@@ -144,10 +144,10 @@ def _lying_in(into: Store) -> dict[UUID, list[Copy]]:
 
 def _targets() -> dict[UUID, set[UUID]]:
     """Plan → its stores."""
-    found: dict[UUID, set[UUID]] = defaultdict(set)
+    by_store: dict[UUID, set[UUID]] = defaultdict(set)
     for plan, store in PlanTarget.objects.values_list("plan_id", "store_id"):
-        found[plan].add(store)
-    return found
+        by_store[plan].add(store)
+    return by_store
 
 
 def _kept(
@@ -167,8 +167,8 @@ def _kept(
     if applied is None:
         return {row.backup_id for row in rows}
     moments = [replace(moment_of(row), store=str(into.id)) for row in (*rows, *lying)]
-    told = verdicts(moments, {str(into.id): applied.rule}, zone=zone, now=now)
-    kept = {one.moment.id for one in told if one.why & BY_RULE & ~Why.YOUNG or one.moment.hold}
+    judged = verdicts(moments, {str(into.id): applied.rule}, zone=zone, now=now)
+    kept = {one.moment.id for one in judged if one.why & BY_RULE & ~Why.YOUNG or one.moment.hold}
     return {row.backup_id for row in rows if str(row.backup_id) in kept}
 
 

@@ -96,18 +96,18 @@ def wish_of(*, device: UUID | None, items: Sequence[dict[str, str]], devices: Se
         chosen = tuple(dict.fromkeys((kind(one["kind"]).code, one["id"]) for one in items))
         return ErasureWish(devices=[get_object_or_404(Device, id=device)], items=chosen)
     wanted = Device.objects.filter(id__in=devices) | (person.devices.all() if person is not None else Device.objects.none())
-    found = list(wanted.select_related("holder", "team", "assignment__plan").distinct().order_by("name", "id"))
-    if not found and person is None:
+    rows = list(wanted.select_related("holder", "team", "assignment__plan").distinct().order_by("name", "id"))
+    if not rows and person is None:
         raise BadInput("There is no such device.", field="devices", remedy="Choose devices of the list.")
-    return ErasureWish(devices=found, holder=person)
+    return ErasureWish(devices=rows, holder=person)
 
 
 def preview(wish: ErasureWish, *, begins_on: date, now: datetime) -> Preview:
     """Opens every store that has a backup of these devices; items are looked for in each."""
-    told, frozen, today = Preview(wish=wish), Frozen.read(), now.astimezone(office_zone()).date()
+    preview, frozen, today = Preview(wish=wish), Frozen.read(), now.astimezone(office_zone()).date()
     if begins_on < today:
         raise BadInput("That day is over.", field="begins_on", remedy="Give today, or a day that lies ahead.")
-    told.objections = [] if wish.items else list(_still_in_use(wish.devices))
+    preview.objections = [] if wish.items else list(_still_in_use(wish.devices))
     seen = []
     for store, copies in _copies(wish.devices).items():
         backups, unread = set(copies), ""
@@ -119,15 +119,15 @@ def preview(wish: ErasureWish, *, begins_on: date, now: datetime) -> Preview:
         held = sum(bool(copies[id].backup.hold_reason) for id in backups)
         is_frozen = any(frozen.holds(store.id, device.team_id) for device in wish.devices)
         sure = not (unread or held or is_frozen or store.trouble)
-        told.stores.append(
+        preview.stores.append(
             InStore(
                 store=store, backups=len(backups), held=held, frozen=is_frozen, unread=unread or store.trouble,
                 last_day=begins_on + timedelta(days=DAYS_TO_GO) if sure else None,
             )
         )  # fmt: skip
         seen += [f"{store.id} {id}" for id in backups]
-    told.digest = hashlib.sha256("\n".join(sorted(seen)).encode()).hexdigest()
-    return told
+    preview.digest = hashlib.sha256("\n".join(sorted(seen)).encode()).hexdigest()
+    return preview
 
 
 def found_in(vault: Vault, wish: ErasureWish) -> list[UUID]:
@@ -189,11 +189,11 @@ def erasure(id: UUID) -> Erasure:
     return get_object_or_404(erasures(), id=id)
 
 
-def expected_end(found: Erasure) -> date | None:
+def expected_end(erasure: Erasure) -> date | None:
     """The day on which the last byte is gone as far as that can be told now; None while something else has to happen first."""
     today = ports.clock().now().astimezone(office_zone()).date()
     days = []
-    for step in found.steps.all():
+    for step in erasure.steps.all():
         if step.state == step.States.GONE and step.gone_at is not None:
             days.append(step.gone_at.astimezone(office_zone()).date())
         elif step.trouble or step.held:
@@ -201,5 +201,5 @@ def expected_end(found: Erasure) -> date | None:
         elif step.erased_at is not None:
             days.append(max(today, step.erased_at.astimezone(office_zone()).date() + timedelta(days=DAYS_TO_GO)))
         else:
-            days.append(max(today, found.begins_on) + timedelta(days=DAYS_TO_GO))
+            days.append(max(today, erasure.begins_on) + timedelta(days=DAYS_TO_GO))
     return max(days, default=None)

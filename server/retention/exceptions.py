@@ -32,8 +32,8 @@ class Whose:
 
     def rows(self) -> dict[str, Any]:
         """The one that is given, under its column."""
-        told = {"plan": self.plan, "team": self.team, "device": self.device, "store": self.store}
-        return {name: row for name, row in told.items() if row is not None}
+        whose = {"plan": self.plan, "team": self.team, "device": self.device, "store": self.store}
+        return {name: row for name, row in whose.items() if row is not None}
 
     @property
     def words(self) -> str:
@@ -73,10 +73,10 @@ def whose(*, plan: UUID | None, team: int | None, device: UUID | None, store: UU
 
 
 def _row(model: Any, id: Any, field: str) -> Any:
-    found = model.objects.filter(id=id).first() if id is not None else None
-    if id is not None and found is None:
+    row = model.objects.filter(id=id).first() if id is not None else None
+    if id is not None and row is None:
         raise BadInput(f"There is no such {field}.", field=field, remedy="Load the page again.")
-    return found
+    return row
 
 
 def standing() -> list[RuleVersion]:
@@ -90,22 +90,22 @@ def words_of(row: RuleVersion) -> str:
     return Whose(plan=row.plan, team=row.team, device=row.device, store=row.store).words
 
 
-def checked(told: Mapping[str, Any] | None) -> dict[str, Any] | None:
+def checked(rule: Mapping[str, Any] | None) -> dict[str, Any] | None:
     """As a version keeps it. Raises BadInput."""
-    if told is None:
+    if rule is None:
         return None
-    kept = {name: value for name, value in told.items() if value}
+    kept = {name: value for name, value in rule.items() if value}
     rule_from(kept)
     if kept.get("ask_after"):
         period_from(kept["ask_after"]).checked("ask_after")
     return kept
 
 
-def consequences_of(of: Whose, told: dict[str, Any] | None, *, now: datetime) -> Consequences:
+def consequences_of(of: Whose, rule: dict[str, Any] | None, *, now: datetime) -> Consequences:
     """What this rule instead of the one that holds now would do; `told` None ends the exception."""
     context = Context.read(now)
     devices = list(concerned(of).select_related("holder", "team").order_by("name", "id"))
-    would = replace(context, book=RuleBook.replaced(context.book, of.subject, told))
+    would = replace(context, book=RuleBook.replaced(context.book, of.subject, rule))
     facts = Facts.read(devices, now)
     return compared(judged_all(devices, context, facts=facts), judged_all(devices, would, facts=facts), context)
 

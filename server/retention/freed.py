@@ -25,14 +25,14 @@ class Freed:
 
 def no_longer_needed(going: Mapping[UUID, Collection[UUID]]) -> list[Freed]:
     """Store → backups whose copies leave it. A store that cannot be opened says so and holds up no other."""
-    told = []
+    ends = []
     for store in Store.objects.filter(id__in=going).order_by("name"):
         try:
             vault = opened(store)
             back = given_back(vault, [id.bytes for id in going[store.id]])
-            told.append(Freed(store_name=store.name, bytes=back.no_longer_needed_bytes, given_back_bytes=back.given_back_bytes))
+            ends.append(Freed(store_name=store.name, bytes=back.no_longer_needed_bytes, given_back_bytes=back.given_back_bytes))
         except NoSuchBackup:
-            told.append(Freed(store_name=store.name, bytes=None, why_not="It does not hold all of them any more."))
+            ends.append(Freed(store_name=store.name, bytes=None, why_not="It does not hold all of them any more."))
         except AtticError as error:
-            told.append(Freed(store_name=store.name, bytes=None, why_not=error.message))
-    return told
+            ends.append(Freed(store_name=store.name, bytes=None, why_not=error.message))
+    return ends

@@ -34,19 +34,23 @@ class Day:
 def future(device: Device, store: UUID | None, *, now: datetime) -> list[Day]:
     """Today and the same day of each of the next twelve months; in one store, or in any."""
     zone = office_zone()
-    found = judged(device, Context.read(now))
-    lives = found.lives(now, days=366) if found.plan is None else or_else(found.plan, lambda: found.lives(now, days=366), [])
+    device_judged = judged(device, Context.read(now))
+    lives = (
+        device_judged.lives(now, days=366)
+        if device_judged.plan is None
+        else or_else(device_judged.plan, lambda: device_judged.lives(now, days=366), [])
+    )
     mine = [life for life in lives if store is None or life.moment.store == str(store)]
     today = now.astimezone(zone).date()
-    told = []
+    rows = []
     for month in range(MONTHS + 1):
         day = today + relativedelta(months=month)
         at = now if month == 0 else datetime.combine(day, time(12), zone)
         there = [life for life in mine if life.moment.at <= at and (life.until is None or life.until > at)]
         kept = {life.moment.at for life in there if not life.planned}
         planned = {life.moment.at for life in there if life.planned}
-        told.append(Day(day=day, kept=sorted(kept, reverse=True), planned=sorted(planned, reverse=True)))
-    return told
+        rows.append(Day(day=day, kept=sorted(kept, reverse=True), planned=sorted(planned, reverse=True)))
+    return rows
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,8 +67,12 @@ class LeavingDay:
 def endings(device: Device, store: UUID | None, *, now: datetime) -> list[LeavingDay]:
     """Day by day for a year, those days only on which something begins to leave; in one store, or the last store that has it."""
     zone = office_zone()
-    found = judged(device, Context.read(now))
-    lives = found.lives(now, days=366) if found.plan is None else or_else(found.plan, lambda: found.lives(now, days=366), [])
+    device_judged = judged(device, Context.read(now))
+    lives = (
+        device_judged.lives(now, days=366)
+        if device_judged.plan is None
+        else or_else(device_judged.plan, lambda: device_judged.lives(now, days=366), [])
+    )
     until: dict[tuple[str, datetime], datetime | None] = {}
     for life in lives:
         if store is None or life.moment.store == str(store):
@@ -74,12 +82,12 @@ def endings(device: Device, store: UUID | None, *, now: datetime) -> list[Leavin
     for (_, at), end in until.items():
         if end is not None and end > now:
             days[end.astimezone(zone).date()].append(at)
-    told = []
+    rows = []
     for day in sorted(days):
         close = datetime.combine(day + timedelta(days=1), time(), zone)
         left = sum(at < close and (end is None or end >= close) for (_, at), end in until.items())
-        told.append(LeavingDay(day=day, moments=sorted(days[day], reverse=True), left=left))
-    return told
+        rows.append(LeavingDay(day=day, moments=sorted(days[day], reverse=True), left=left))
+    return rows
 
 
 def restore_points(*, weeks: int, now: datetime, team: int | None = None) -> tuple[list[date], list[dict[str, Any]]]:

@@ -60,9 +60,9 @@ class HoldReach:
         return rows
 
 
-def reached(found: QuerySet[Backup]) -> dict[str, int]:
+def reached(backups: QuerySet[Backup]) -> dict[str, int]:
     """{backups, held, devices} of what a wide hold would be for. One query."""
-    return found.order_by().aggregate(
+    return backups.order_by().aggregate(
         backups=Count("id"), held=Count("id", filter=~Q(hold_reason="")), devices=Count("device", distinct=True)
     )
 

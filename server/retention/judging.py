@@ -89,10 +89,10 @@ class Judged:
     def lives(self, now: datetime, *, days: int) -> list[Life]:
         """What lies there and what is to come within so many days, each with its end."""
         runs, zone = self._runs(now, days), office_zone()
-        found = lives(self.moments, core_rules(self.rules), zone=zone, now=now, runs=runs, as_of=self.as_of)
+        lasting = lives(self.moments, core_rules(self.rules), zone=zone, now=now, runs=runs, as_of=self.as_of)
         if self.device.state in GONE_STATES:  # its rule counts from one day: time alone removes nothing more
-            return [replace(one, until=None) for one in found]
-        return found
+            return [replace(one, until=None) for one in lasting]
+        return lasting
 
     def _runs(self, now: datetime, days: int) -> list[datetime]:
         if self.plan is None or self.device.state in GONE_STATES:
@@ -136,7 +136,7 @@ def judged_all(
     ready = [_ready(device, context, facts, instead, without_hold) for device in devices]
     cases = [Case(moments=one.moments, rules=core_rules(one.rules), as_of=one.as_of) for one in ready]
     verdicts = verdicts_of(cases, zone=office_zone(), now=context.now)
-    return [replace(one, verdicts=told) for one, told in zip(ready, verdicts, strict=True)]
+    return [replace(one, verdicts=of_one) for one, of_one in zip(ready, verdicts, strict=True)]
 
 
 _OF_BACKUPS = ("finished_at", "in_doubt", "suspect", "imported_from", "looked_at", "encrypted", "hold_reason", "hold_until", "size_bytes")

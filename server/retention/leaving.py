@@ -44,12 +44,12 @@ class AfterRelease:
 def after_release(backup: Backup, *, now: datetime) -> list[AfterRelease]:
     """In each store that has it, as the next night would decide."""
     context = Context.read(now)
-    found = judged(backup.device, context, without_hold=backup.id)
+    without = judged(backup.device, context, without_hold=backup.id)
     today = now.astimezone(office_zone()).date()
-    told = []
-    for verdict in found.verdicts:
+    lines = []
+    for verdict in without.verdicts:
         if verdict.moment.id == str(backup.id):
-            store = found.copy_of(verdict).store
+            store = without.copy_of(verdict).store
             on = None if verdict.kept else today + context.undo
-            told.append(AfterRelease(store_id=store.id, store_name=store.name, kept=verdict.kept, why=reasons(verdict), leaves_on=on))
-    return sorted(told, key=lambda one: one.store_name)
+            lines.append(AfterRelease(store_id=store.id, store_name=store.name, kept=verdict.kept, why=reasons(verdict), leaves_on=on))
+    return sorted(lines, key=lambda one: one.store_name)

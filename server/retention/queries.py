@@ -31,16 +31,20 @@ class Keeping:
 def keeping(device: Device, *, now: datetime) -> dict[UUID, dict[UUID, Keeping]]:
     """Store → backup → what retention says of the copy there. Of a plan that cannot be computed everything is kept."""
     context = Context.read(now)
-    found = judged(device, context)
-    if found.plan is None:
-        return _told(found, {})
-    return or_else(found.plan, lambda: _told(found, found.leaves_on(now, days=_horizon_days(found))), _told(found, {}))
+    device_judged = judged(device, context)
+    if device_judged.plan is None:
+        return _told(device_judged, {})
+    return or_else(
+        device_judged.plan,
+        lambda: _told(device_judged, device_judged.leaves_on(now, days=_horizon_days(device_judged))),
+        _told(device_judged, {}),
+    )
 
 
-def _told(found: Judged, falls: dict[tuple[str, str], date | None]) -> dict[UUID, dict[UUID, Keeping]]:
+def _told(device_judged: Judged, falls: dict[tuple[str, str], date | None]) -> dict[UUID, dict[UUID, Keeping]]:
     keepings: dict[UUID, dict[UUID, Keeping]] = {}
-    for verdict in found.verdicts:
-        copy = found.copy_of(verdict)
+    for verdict in device_judged.verdicts:
+        copy = device_judged.copy_of(verdict)
         keepings.setdefault(copy.store_id, {})[copy.backup_id] = Keeping(
             kept=verdict.kept,
             why=reasons(verdict),
@@ -55,9 +59,9 @@ def _because(copy: Copy) -> str:
     return f"removed by hand: {copy.removed_why}" if copy.by_hand else copy.removed_why
 
 
-def _horizon_days(found: Judged) -> int:
+def _horizon_days(device_judged: Judged) -> int:
     """Long enough for every bucket of its rules to pass."""
-    rules = [applied.rule for applied in found.rules.values() if applied is not None]
+    rules = [applied.rule for applied in device_judged.rules.values() if applied is not None]
     return max((_longest(rule) for rule in rules), default=30)
 
 

@@ -66,8 +66,8 @@ def removal_of(*, backups: Sequence[UUID] = (), device: UUID | None = None, stor
             removal.copies.append(copy)
     removal.devices = _devices(removal.copies)
     removal.needs_word = _is_unusual(removal)
-    told = "\n".join(sorted(f"{copy.backup_id} {copy.store_id}" for copy in removal.copies))
-    removal.digest = hashlib.sha256(told.encode()).hexdigest()
+    listed = "\n".join(sorted(f"{copy.backup_id} {copy.store_id}" for copy in removal.copies))
+    removal.digest = hashlib.sha256(listed.encode()).hexdigest()
     return removal
 
 
@@ -78,7 +78,7 @@ def _devices(copies: Iterable[Copy]) -> list[DeviceRemoval]:
     there: dict[UUID, dict[UUID, list[Copy]]] = defaultdict(lambda: defaultdict(list))
     for copy in Copy.objects.filter(backup__device__in=devices, state__in=THERE).select_related("backup"):
         there[copy.backup.device_id][copy.backup_id].append(copy)
-    told = []
+    lines = []
     for id, device in devices.items():
         one = DeviceRemoval(device=device)
         for rows in there[id].values():
@@ -89,14 +89,14 @@ def _devices(copies: Iterable[Copy]) -> list[DeviceRemoval]:
             if any(row.intact for row in stays):
                 one.left += 1
                 one.newest_left = max(one.newest_left or rows[0].backup.finished_at, rows[0].backup.finished_at)
-        told.append(one)
-    return sorted(told, key=lambda one: (one.device.name, str(one.device.id)))
+        lines.append(one)
+    return sorted(lines, key=lambda one: (one.device.name, str(one.device.id)))
 
 
-def _is_unusual(found: Removal) -> bool:
+def _is_unusual(removal: Removal) -> bool:
     """Whether a device would have nothing left, or more than the office's share of what these devices have would go."""
-    if any(one.nowhere and not one.left for one in found.devices):
+    if any(one.nowhere and not one.left for one in removal.devices):
         return True
     office = Office.objects.only("unasked_share_percent").first()
-    nowhere, all_of_them = sum(one.nowhere for one in found.devices), sum(one.nowhere + one.left for one in found.devices)
+    nowhere, all_of_them = sum(one.nowhere for one in removal.devices), sum(one.nowhere + one.left for one in removal.devices)
     return bool(office) and nowhere * 100 > all_of_them * office.unasked_share_percent  # type: ignore[union-attr]

@@ -50,11 +50,11 @@ def drive_rows(*, now: datetime) -> list[DriveRow]:
     drives.sort(key=lambda one: (one.rotation is None, one.rotation.name if one.rotation else "", one.place, one.store.name))
     turns = turns_of([drive for drive in drives if drive.rotation_id is not None])
     held = {row["store"]: row for row in _held([drive.store_id for drive in drives])}
-    found = []
+    rows = []
     for drive in drives:
         rotation, id, row = turns.get(drive.rotation_id), str(drive.store_id), held.get(drive.store_id, {})
         owed_bytes = row.get("owed_bytes") or 0
-        found.append(
+        rows.append(
             DriveRow(
                 drive=drive,
                 letter=letters(rotation.drives)[id] if rotation else "",
@@ -70,18 +70,18 @@ def drive_rows(*, now: datetime) -> list[DriveRow]:
                 seconds=returning_seconds(owed_bytes, bytes_per_second=drive.bytes_per_second),
             )
         )
-    return found
+    return rows
 
 
 def turns_of(drives: list[Drive]) -> dict[int | None, Turns]:
     """Rotation → its turns, of drives that have one."""
-    found: dict[int | None, Turns] = {}
+    by_rotation: dict[int | None, Turns] = {}
     for drive in drives:
-        if drive.rotation is not None and drive.rotation_id not in found:
+        if drive.rotation is not None and drive.rotation_id not in by_rotation:
             mine = sorted((one for one in drives if one.rotation_id == drive.rotation_id), key=lambda one: (one.place, str(one.store_id)))
             order = tuple(str(one.store_id) for one in mine)
-            found[drive.rotation_id] = Turns(drives=order, every_days=drive.rotation.every_days, first_day=drive.rotation.first_day)
-    return found
+            by_rotation[drive.rotation_id] = Turns(drives=order, every_days=drive.rotation.every_days, first_day=drive.rotation.first_day)
+    return by_rotation
 
 
 def missed(drive: Drive, rotation: Turns, day: date, *, zone: ZoneInfo) -> date | None:
@@ -99,8 +99,8 @@ def overdue_of(drives: Iterable[Drive], *, now: datetime, zone: ZoneInfo) -> lis
     day = now.astimezone(zone).date()
     turning = [drive for drive in drives if drive.rotation_id is not None]
     turns = turns_of(turning)
-    told = [(drive, missed(drive, turns[drive.rotation_id], day, zone=zone)) for drive in turning]
-    return [(drive, since) for drive, since in told if since is not None]
+    missing = [(drive, missed(drive, turns[drive.rotation_id], day, zone=zone)) for drive in turning]
+    return [(drive, since) for drive, since in missing if since is not None]
 
 
 def _turn(rotation: Turns, id: str, day: date) -> Turn:

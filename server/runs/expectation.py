@@ -56,12 +56,12 @@ def expectations(*, now: datetime) -> Expectations:
 
 def rest_of(device: Device) -> RemainingTime:
     """An estimate that begins with what reading cost in the device's last run that read enough; with the usual otherwise."""
-    told: Iterable[dict[str, float]] = (
+    costs: Iterable[dict[str, float]] = (
         Run.objects.filter(device=device, state__in=CAME, read_bytes__gte=ENOUGH_READ_BYTES)
         .order_by("-asked_at")
         .values_list("cost", flat=True)[:1]
     )
-    for cost in told:
+    for cost in costs:
         if cost.get("item", 0) > 0 and cost.get("byte", 0) > 0:
             own = Cost(seconds_an_item=cost["item"], seconds_a_byte=cost["byte"])
             return RemainingTime(prior=own, trust_seconds=OWN_TRUST_SECONDS)

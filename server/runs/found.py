@@ -52,9 +52,9 @@ def found_devices(store: Store) -> list[FoundDevice]:
         for id, device in devices.items()
     ]  # fmt: skip
     for group in groups.values():
-        told = {name: str(group.told.get(name, "")) for name in ("name", "holder", "serial")}
-        found = proposals(Found(key=group.key, first=group.first, last=group.last, **told), known)
-        group.proposed = [(devices[one.id], one) for one in found[:PROPOSED]]
+        described = {name: str(group.told.get(name, "")) for name in ("name", "holder", "serial")}
+        proposed = proposals(Found(key=group.key, first=group.first, last=group.last, **described), known)
+        group.proposed = [(devices[one.id], one) for one in proposed[:PROPOSED]]
     return list(groups.values())
 
 

@@ -45,9 +45,9 @@ class Totals:
     average_seconds: float | None
 
 
-def totals(found: QuerySet[Run]) -> Totals:
+def totals(runs: QuerySet[Run]) -> Totals:
     """One query."""
-    row = found.order_by().aggregate(
+    row = runs.order_by().aggregate(
         runs=Count("id"), came=Count("id", filter=OUTCOMES["came"]), did_not=Count("id", filter=OUTCOMES["did_not"]),
         read_bytes=Sum("read_bytes"), stored_bytes=Sum("stored_bytes"), average_seconds=Avg("worked_seconds"),
     )  # fmt: skip
@@ -67,13 +67,13 @@ class KindDifference:
 def compared(one: Run, two: Run) -> list[KindDifference]:
     """Kind by kind, in the order of the table of kinds."""
     sides = [{entry["kind"]: entry for entry in (run.backup.kinds if hasattr(run, "backup") else [])} for run in (one, two)]
-    found = []
+    stages = []
     for code in [code for code in KINDS if code in sides[0] or code in sides[1]]:
         entries = [side.get(code) for side in sides]
         items = tuple(entry["items"] if entry else None for entry in entries)
         sizes = tuple(entry["size_bytes"] if entry else None for entry in entries)
-        found.append(KindDifference(kind=code, label=KINDS[code].label, items=items, size_bytes=sizes))  # type: ignore[arg-type]
-    return found
+        stages.append(KindDifference(kind=code, label=KINDS[code].label, items=items, size_bytes=sizes))  # type: ignore[arg-type]
+    return stages
 
 
 def stage_lengths(run: Run) -> list[tuple[str, datetime, float | None]]:

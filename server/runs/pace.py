@@ -26,7 +26,9 @@ def speed_limit(device: Device, run: Run | None = None, *, clock: Callable[[], f
             own = Device.objects.filter(id=device.id).values_list("limit_bytes_per_second", flat=True).first()
             whole = office.limit_bytes_per_second if office else None
             running = max(1, Run.objects.filter(state=RunState.RUNNING).count()) if whole else 1
-            limit = min([found for found in (own, whole // running if whole else None, _to_store(run)) if found], default=None)
+            limit = min(
+                [limit_here for limit_here in (own, whole // running if whole else None, _to_store(run)) if limit_here], default=None
+            )
         return limit
 
     return current

@@ -74,10 +74,10 @@ def newest_damaged(devices: Iterable[UUID] | None = None) -> dict[UUID, tuple[UU
     """
     present = Copy.objects.filter(backup=OuterRef("pk"), state=CopyState.PRESENT)
     damaged = Copy.objects.filter(state=CopyState.PRESENT, intact=False).values("backup")
-    found = Backup.objects.filter(id__in=damaged, in_doubt=False, suspect=False).exclude(Exists(present.filter(intact=True)))
+    whole = Backup.objects.filter(id__in=damaged, in_doubt=False, suspect=False).exclude(Exists(present.filter(intact=True)))
     if devices is not None:
-        found = found.filter(device__in=list(devices))
-    rows = found.order_by("device_id", "-finished_at").distinct("device_id").values_list("device_id", "id", "finished_at")
+        whole = whole.filter(device__in=list(devices))
+    rows = whole.order_by("device_id", "-finished_at").distinct("device_id").values_list("device_id", "id", "finished_at")
     return {device: (id, at) for device, id, at in rows}
 
 
@@ -95,13 +95,13 @@ def with_newest(devices: QuerySet[Device], *, only: Iterable[UUID] | None = None
     rows = devices if only is None else devices.filter(id__in=only)
     active = Run.objects.filter(device=OuterRef("pk"), state__in=ACTIVE)
     last = Run.objects.filter(device=OuterRef("pk")).exclude(state__in=ACTIVE).order_by("-asked_at")
-    told = rows.annotate(
+    counted = rows.annotate(
         told_newest=Subquery(newest_good().values(packed=JSONObject(id="id", at="finished_at", size="size_bytes"))[:1]),
         told_active=Subquery(active.values(packed=JSONObject(id="id", cause="cause"))[:1]),
         told_last=Subquery(last.values(packed=JSONObject(**{name: name for name in _LAST}))[:1]),
     )
     damaged = newest_damaged(only)
-    return [_unpacked(device, damaged.get(device.id)) for device in told]
+    return [_unpacked(device, damaged.get(device.id)) for device in counted]
 
 
 def _unpacked(device: Any, damaged: tuple[UUID, datetime] | None) -> Any:
@@ -137,8 +137,8 @@ def read_and_stored(device: Device, *, last: int = 12) -> list[tuple[int, int]]:
 
 def handled_until(*, since: datetime, now: datetime) -> dict[UUID, datetime]:
     """Device → the newest occurrence that a run was made for, of those asked for since then. Rows of the future silence nothing."""
-    found = Run.objects.filter(planned_for__lte=now, asked_at__gte=since, asked_at__lte=now + CLOCKS_DIFFER)
-    rows: Any = found.order_by().values_list("device").annotate(Max("planned_for"))
+    runs = Run.objects.filter(planned_for__lte=now, asked_at__gte=since, asked_at__lte=now + CLOCKS_DIFFER)
+    rows: Any = runs.order_by().values_list("device").annotate(Max("planned_for"))
     return dict(rows)
 
 
@@ -149,8 +149,8 @@ CAUSES_LOOKED_BACK = timedelta(days=366)
 
 def known_causes() -> list[dict[str, Any]]:
     """[{code, says, runs}] of the last year, the commonest first. One query."""
-    found = Run.objects.filter(asked_at__gte=timezone.now() - CAUSES_LOOKED_BACK).exclude(cause_code="").order_by()
-    rows = found.values("cause_code").annotate(runs=Count("id"), says=Max("cause")).order_by("-runs")
+    runs = Run.objects.filter(asked_at__gte=timezone.now() - CAUSES_LOOKED_BACK).exclude(cause_code="").order_by()
+    rows = runs.values("cause_code").annotate(runs=Count("id"), says=Max("cause")).order_by("-runs")
     return [{"code": row["cause_code"], "says": row["says"], "runs": row["runs"]} for row in rows[:40]]
 
 

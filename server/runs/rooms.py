@@ -112,9 +112,9 @@ def keys_of(device: Device, store: UUID) -> tuple[str, ...]:
 
 def stored_by_runs(devices: Iterable[UUID], *, since: datetime, most: int = 8) -> dict[UUID, list[int]]:
     """Device → what its last good runs stored, newest first. One query."""
-    found: dict[UUID, list[int]] = defaultdict(list)
+    expected: dict[UUID, list[int]] = defaultdict(list)
     came = Run.objects.filter(device__in=list(devices), state__in=CAME, asked_at__gte=since).order_by("-asked_at")
     for device, held in came.values_list("device_id", Greatest(F("stored_bytes"), 0)):
-        if len(found[device]) < most:
-            found[device].append(held)
-    return found
+        if len(expected[device]) < most:
+            expected[device].append(held)
+    return expected

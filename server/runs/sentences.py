@@ -43,11 +43,11 @@ def _could_not(run: Run) -> str:
     """What is missing from it; things that count and things that were accepted, or that no link could carry, told apart."""
     count, matter = run.skipped_count or len(run.skipped), sum(bool(one.get("counts", True)) for one in run.skipped)
     rest = count - matter if matter < len(run.skipped) else 0
-    told = f"{count - rest} could not be taken" if matter else ""
+    words = f"{count - rest} could not be taken" if matter else ""
     if rest:
         were = "was" if rest == 1 else "were"
-        told += f"{', and ' if told else ''}{rest} {were} left out, as somebody accepted or because no link carries it"
-    return f"{told}; listed below."
+        words += f"{', and ' if words else ''}{rest} {were} left out, as somebody accepted or because no link carries it"
+    return f"{words}; listed below."
 
 
 def log_line(at: datetime, says: str) -> dict[str, str]:

@@ -39,12 +39,12 @@ def allowances_in(stores: Iterable[Store], *, now: datetime) -> list[Allowed]:
         .select_related("store", "team", "device")
         .order_by("store__name", "team__name", "device__name", "id")
     )
-    if not (found := list(rows)):
+    if not (allowed := list(rows)):
         return []
     groups = {(one.store_id, one.key): one for one in GroupOccupancy.objects.filter(store__in=ids, of=SumOf.TEAM)}
-    owners = [row.device_id for row in found if row.device_id]
+    owners = [row.device_id for row in allowed if row.device_id]
     devices = {(one.store_id, one.device_id): one for one in Occupancy.objects.filter(store__in=ids, device__in=owners)}
-    return [_told(row, groups, devices, now) for row in found]
+    return [_told(row, groups, devices, now) for row in allowed]
 
 
 def _told(

@@ -21,11 +21,11 @@ def shown_address(store: Store) -> StoreAddress:
     return FACTS[Medium(store.medium)].address(**store.address)
 
 
-def columns_of(told: StoreAddress) -> dict[str, Any]:
+def columns_of(address: StoreAddress) -> dict[str, Any]:
     """The address as the row keeps it: what is secret is sealed."""
-    secrets = secrets_of(told)
+    secrets = secrets_of(address)
     sealed = ports.keys().seal(PURPOSE, json.dumps(secrets).encode()) if secrets else None
-    return {"medium": told.medium.value, "where": where_words(told), "address": settings_of(told), "credentials": sealed}
+    return {"medium": address.medium.value, "where": where_words(address), "address": settings_of(address), "credentials": sealed}
 
 
 def changed_address(store: Store, settings: dict[str, Any]) -> StoreAddress | None:
@@ -33,9 +33,9 @@ def changed_address(store: Store, settings: dict[str, Any]) -> StoreAddress | No
     is forgotten. Raises BadInput."""
     now = address(store)
     secrets = secrets_of(now)
-    told = {name: value or "" for name, value in settings.items() if value != "" or name not in FACTS[now.medium].secrets}
-    found = address_of(store.medium, settings_of(now) | secrets | told)
-    return None if found == now else found
+    changed = {name: value or "" for name, value in settings.items() if value != "" or name not in FACTS[now.medium].secrets}
+    moved = address_of(store.medium, settings_of(now) | secrets | changed)
+    return None if moved == now else moved
 
 
 def limit_of(store: Store) -> int | None:

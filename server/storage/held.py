@@ -8,6 +8,6 @@ from server.storage.models import HeldPacks
 
 def held_packs(store_id: UUID) -> frozenset[bytes]:
     """Names of packs that the store cannot let go of; empty when there are none. One query."""
-    told = HeldPacks.objects.filter(store=store_id).values_list("packs", flat=True).first()
-    held = bytes(told or b"")
+    packs = HeldPacks.objects.filter(store=store_id).values_list("packs", flat=True).first()
+    held = bytes(packs or b"")
     return frozenset(held[at : at + ID_BYTES] for at in range(0, len(held), ID_BYTES))

@@ -95,8 +95,8 @@ def occupied(store: Store, by: By, *, device: Device | None = None) -> OccupiedS
 
 def _others(store: Store) -> int:
     """What all backups that stay need, those of other programs too."""
-    found: int | None = GroupOccupancy.objects.filter(store=store, of=SumOf.TEAM).aggregate(sum=Sum("fair_bytes"))["sum"]
-    return found or 0
+    fair: int | None = GroupOccupancy.objects.filter(store=store, of=SumOf.TEAM).aggregate(sum=Sum("fair_bytes"))["sum"]
+    return fair or 0
 
 
 def _lines(store: Store, by: By) -> list[OccupiedLine]:
@@ -155,10 +155,10 @@ class TeamKinds:
 def kinds_by_team(store: Store) -> list[TeamKinds]:
     """One query. The largest team first."""
     rows = KindOccupancy.objects.filter(store=store).order_by().values("device__team__name", "kind").annotate(fair=Sum("fair_bytes"))
-    found: dict[str, dict[str, int]] = {}
+    by_kind: dict[str, dict[str, int]] = {}
     for row in rows:
-        found.setdefault(row["device__team__name"] or "", {})[row["kind"]] = row["fair"]
-    return [TeamKinds(team=team, kinds=kinds) for team, kinds in sorted(found.items(), key=lambda one: (-sum(one[1].values()), one[0]))]
+        by_kind.setdefault(row["device__team__name"] or "", {})[row["kind"]] = row["fair"]
+    return [TeamKinds(team=team, kinds=kinds) for team, kinds in sorted(by_kind.items(), key=lambda one: (-sum(one[1].values()), one[0]))]
 
 
 # -- over time
@@ -185,8 +185,8 @@ def course(store: Store, by: By, *, since: date) -> Course:
 
 def parts_of(row: StoreDay, by: By) -> dict[str, int]:
     """Bytes by part, of a row that is divided by teams, devices or kinds."""
-    found: dict[str, int] = {By.TEAM: row.teams, By.DEVICE: row.devices, By.KIND: row.kinds}.get(by, {})
-    return found
+    names: dict[str, int] = {By.TEAM: row.teams, By.DEVICE: row.devices, By.KIND: row.kinds}.get(by, {})
+    return names
 
 
 def _named(by: By, keys: Sequence[str]) -> Iterable[tuple[str, str]]:

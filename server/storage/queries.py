@@ -41,18 +41,18 @@ def is_here(store_id: UUID) -> bool:
     return not Drive.objects.filter(store=store_id, state__in=NOT_HERE).exists()
 
 
-def must_be_here(found: Store) -> None:
+def must_be_here(store: Store) -> None:
     """A drive that is elsewhere is not looked for at its last path: another may lie there. Raises StoreAway, StoreTwice."""
-    drive = drive_of(found.id)
+    drive = drive_of(store.id)
     if drive is None:
         return
     if drive.state == DriveState.OUT:
         rests = f" It rests in {drive.rests_in}." if drive.rests_in else ""
-        raise StoreAway(f"{found.name} is not plugged in.{rests}")
+        raise StoreAway(f"{store.name} is not plugged in.{rests}")
     if drive.state != DriveState.HERE:
-        raise StoreAway(f"{found.name} is about to be taken away.", remedy="Use it again on its page, or wait until it is back.")
+        raise StoreAway(f"{store.name} is about to be taken away.", remedy="Use it again on its page, or wait until it is back.")
     if drive.twins:
-        raise StoreTwice(f"{found.name} is there twice: at {found.where} and at {drive.twins[0]}.")
+        raise StoreTwice(f"{store.name} is there twice: at {store.where} and at {drive.twins[0]}.")
 
 
 def store(id: UUID) -> Store:
@@ -65,37 +65,37 @@ def store_or_none(id: UUID | None) -> Store | None:
     return None if id is None else store(id)
 
 
-def opened(found: Store) -> Vault:
+def opened(store: Store) -> Vault:
     """The store's vault, opened for unattended work. Raises StoreError, VaultError.
 
     It is proven to be the one that the row speaks of, in the state in which this server left it, or a later one: a
     store is known by its identity and never by its place.
     """
-    if found.mode in OUT_OF_USE:
-        raise StoreClosed(f"{found.name} is {found.get_mode_display().lower()}.")
-    must_be_here(found)
-    vault = ports.stores().open_vault(address(found))
-    if vault.store.hex() != found.vault_id:
+    if store.mode in OUT_OF_USE:
+        raise StoreClosed(f"{store.name} is {store.get_mode_display().lower()}.")
+    must_be_here(store)
+    vault = ports.stores().open_vault(address(store))
+    if vault.store.hex() != store.vault_id:
         other = Store.objects.filter(vault_id=vault.store.hex()).first()
         what = f"The store {other.name}" if other else "Another vault"
-        raise AnotherVault(f"{what} lies where {found.name} should be: at {found.where}.")
-    note = Store.objects.filter(id=found.id).values_list("newest_note", flat=True).first()  # the row in hand may be older
+        raise AnotherVault(f"{what} lies where {store.name} should be: at {store.where}.")
+    note = Store.objects.filter(id=store.id).values_list("newest_note", flat=True).first()  # the row in hand may be older
     if note and not vault.ledger().knows(bytes.fromhex(note)):
-        raise OlderCopy(f"An older copy of {found.name} lies at {found.where}: it lacks what was stored there last.")
+        raise OlderCopy(f"An older copy of {store.name} lies at {store.where}: it lacks what was stored there last.")
     return vault
 
 
-def opened_to_write(found: Store) -> Vault:
+def opened_to_write(store: Store) -> Vault:
     """The same, for whoever stores something or removes it. Raises StoreClosed, StoreError, VaultError."""
-    if found.mode != Mode.IN_USE:
-        raise StoreClosed(f"{found.name} is {found.get_mode_display().lower()}.")
-    return opened(found)
+    if store.mode != Mode.IN_USE:
+        raise StoreClosed(f"{store.name} is {store.get_mode_display().lower()}.")
+    return opened(store)
 
 
 def this_server() -> Sweeper:
     """As it is named in stores."""
-    found = office()
-    return Sweeper(who=server_id(), name=found.name if found else "")
+    row = office()
+    return Sweeper(who=server_id(), name=row.name if row else "")
 
 
 def offices_key() -> str:
@@ -111,15 +111,15 @@ def of_the_offices_key() -> QuerySet[Store]:
     return Store.objects.filter(key_id=first.key_id) if first.key_id else Store.objects.filter(id=first.id)
 
 
-def room_in(found: Store, vault: Vault) -> Room:
+def room_in(store: Store, vault: Vault) -> Room:
     """What the store has left, measured now."""
     stored, free = vault.stored_bytes(), vault.blobs.free_bytes()
-    return Room(name=found.name, stored_bytes=stored, allowance_bytes=found.allowance_bytes, free_bytes=free)
+    return Room(name=store.name, stored_bytes=stored, allowance_bytes=store.allowance_bytes, free_bytes=free)
 
 
-def reading_of(found: Store) -> Reading | None:
+def reading_of(store: Store) -> Reading | None:
     """How far it was read through; None before anything was. Without the record of each pack."""
-    return Reading.objects.filter(store=found).only("read_bytes", "total_bytes", "oldest_at", "at").first()
+    return Reading.objects.filter(store=store).only("read_bytes", "total_bytes", "oldest_at", "at").first()
 
 
 def shares_by_team() -> dict[UUID, list[dict[str, Any]]]:

@@ -4,7 +4,9 @@ Fulfils the same port as the real wiring. Nothing sleeps, nothing leaves the pro
 """
 
 import random
+import shutil
 from collections.abc import Callable, Sequence
+from copy import deepcopy
 from dataclasses import asdict
 from datetime import UTC, datetime, timedelta, tzinfo
 from pathlib import Path
@@ -49,6 +51,7 @@ from server.runs.actions.carry_out import carry_out
 from server.runs.actions.compare_store import adopt, compare_store
 from server.runs.models import Backup, Run, Stray
 from server.storage.actions.add_store import create_store
+from server.storage.at_hand import forget as forget_accounts
 from server.storage.models import Store
 from server.storage.queries import opened
 
@@ -64,12 +67,13 @@ MORNING = datetime(2026, 3, 2, 7, 0, tzinfo=UTC)
 class PretendOutside:
     """See the module."""
 
+    next: "ClassVar[PretendOutside | None]" = None
+    """What `waiting` hands out, once."""
+
     def __init__(self) -> None:
         self.limits = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
         self.slot_policy = LENIENT
-        self._folders = [TemporaryDirectory(prefix="attic-pretend-") for _ in range(3)]
-        exports, self.incoming, self.remembered = (Path(folder.name) for folder in self._folders)
-        self.exports = exports
+        self._make_folders()
         self.start_word = b"first start of it"
         self.accepts = True
         self.told_to_forget: list[str] = []
@@ -86,6 +90,22 @@ class PretendOutside:
         self.hooked: list[tuple[str, bytes, bytes]] = []
         self.deaf_hooks: set[str] = set()
         self._random = random.Random(11)
+
+    def _make_folders(self) -> None:
+        self._folders = [TemporaryDirectory(prefix="attic-pretend-") for _ in range(3)]
+        self.exports, self.incoming, self.remembered = (Path(folder.name) for folder in self._folders)
+
+    def __deepcopy__(self, memo: dict[int, Any]) -> "PretendOutside":
+        """All that it holds, in folders of its own."""
+        copy = memo[id(self)] = PretendOutside.__new__(PretendOutside)
+        copy._make_folders()
+        for theirs, ours in zip(self._folders, copy._folders, strict=True):
+            shutil.copytree(theirs.name, ours.name, dirs_exist_ok=True)
+        mine = set(vars(copy))
+        for name, value in vars(self).items():
+            if name not in mine:
+                setattr(copy, name, deepcopy(value, memo))
+        return copy
 
     def forget(self) -> None:
         """Remove its folders."""
@@ -277,18 +297,28 @@ class PretendOutside:
         return bytes(letter ^ 0xA5 for letter in sealed.partition(b"\0")[2])
 
 
+def waiting() -> PretendOutside:
+    """For the settings: the outside that a test has put there, else a new one."""
+    there, PretendOutside.next = PretendOutside.next, None
+    return there or PretendOutside()
+
+
 class Furnished(SimpleTestCase):
-    """An office in Berlin with an administrator, an operator and an auditor, and helpers to furnish it."""
+    """An office in Berlin with an administrator, an operator and an auditor, and helpers to furnish it further: `furnish`."""
 
     outside: PretendOutside
 
-    def setUp(self) -> None:
-        super().setUp()
-        outside.cache_clear()
-        forget_readers()
-        self.addCleanup(outside.cache_clear)
+    def begin(self, outside_now: PretendOutside) -> None:
+        """Everything of the server that asks for the outside gets this one, and nothing that an earlier test left in memory."""
+        for forget in (outside.cache_clear, forget_readers, forget_accounts):
+            forget()
+            self.addCleanup(forget)
+        self.addCleanup(outside_now.forget)
+        PretendOutside.next = outside_now
         self.outside = outside()  # type: ignore[assignment]
-        self.addCleanup(self.outside.forget)
+
+    def furnish(self) -> None:
+        """What there is before the test: extended by whoever needs more."""
         self.ines = set_up_office(
             office_name="Saltmarsh & Pike", zone="Europe/Berlin", username="ines", full_name="Ines", password=PASSWORD, now=MORNING
         )
@@ -323,12 +353,12 @@ class Furnished(SimpleTestCase):
     def draft(self, store: Store, **changes: Any) -> Draft:
         from datetime import time
 
-        told = {
+        fields = {
             "name": "Nightly", "kinds": ["contacts", "photos", "documents", "app_data"], "rule": "FREQ=DAILY", "starts_at": time(22),
             "window_closes": time(6), "store": store.id, "promise_seconds": 2 * 86_400, "keep_last": 2, "keep_daily": 3, "keep_weekly": 0,
             "keep_monthly": 0, "keep_minimum_age_seconds": 0,
         }  # fmt: skip
-        return Draft(**(told | changes))
+        return Draft(**(fields | changes))
 
     def plan(self, *devices: Device, store: Store | None = None, **changes: Any) -> Plan:
         store = store or Store.objects.first() or self.store()
@@ -355,8 +385,28 @@ class Furnished(SimpleTestCase):
 
 
 @override_settings(
-    ATTIC_OUTSIDE="server.tests.pretend.PretendOutside",
+    ATTIC_OUTSIDE="server.tests.pretend.waiting",
     PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],
 )
 class OfficeTestCase(Furnished, TestCase):
-    """The furnished office in one transaction."""
+    """The furnished office in one transaction. It is furnished once a class; each test has a copy of it: of the rows by a savepoint,
+    of the outside and of what `furnish` has put into `self` as Django copies it. What is not to be copied (sockets, patches, folders)
+    is made in `setUp`."""
+
+    _scene: ClassVar[dict[str, Any]]
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        scene = cls()
+        cls.addClassCleanup(scene.doCleanups)
+        own = set(vars(scene))
+        scene.begin(PretendOutside())
+        scene.furnish()
+        cls._scene = {name: value for name, value in vars(scene).items() if name not in own}
+
+    def setUp(self) -> None:
+        super().setUp()
+        scene = self._scene  # a copy: Django sees to it for what `setUpTestData` has put into the class
+        self.begin(scene["outside"])
+        vars(self).update(scene)

@@ -76,8 +76,8 @@ def _of_bucket(asked: Asked, shelf: Shelf) -> tuple[str, Answer]:
         case "HEAD", _:
             return "ask", Answer()
         case "PUT", "versioning":
-            found = ElementTree.fromstring(asked.body).find("{*}Status")  # noqa: S314  # signed by one of our own keys
-            shelf.keep_versions(asked.bucket, found.text or "" if found is not None else "")
+            status = ElementTree.fromstring(asked.body).find("{*}Status")  # noqa: S314  # signed by one of our own keys
+            shelf.keep_versions(asked.bucket, status.text or "" if status is not None else "")
             return "set", Answer()
         case "GET", "versioning":
             return "ask", Answer(body=written("VersioningConfiguration", *([tag("Status", versions)] if versions else [])))
@@ -99,23 +99,23 @@ def _list(asked: Asked, shelf: Shelf) -> Answer:
     more, held_parts = len(held_parts) > count, held_parts[:count]
     rows = "".join(_row("Contents", tag("Key", held.key), tag("LastModified", _iso(held.modified)), *_content(held)) for held in held_parts)
     token = tag("NextContinuationToken", base64.urlsafe_b64encode(held_parts[-1].key.encode()).decode()) if more else ""
-    told = [tag("Name", asked.bucket), tag("Prefix", prefix), tag("KeyCount", len(held_parts)), tag("IsTruncated", str(more).lower())]
-    return Answer(body=written("ListBucketResult", *told, token, rows))
+    tags = [tag("Name", asked.bucket), tag("Prefix", prefix), tag("KeyCount", len(held_parts)), tag("IsTruncated", str(more).lower())]
+    return Answer(body=written("ListBucketResult", *tags, token, rows))
 
 
 def _versions(asked: Asked, shelf: Shelf) -> Answer:
     prefix, count = asked.query.get("prefix", ""), min(MOST_KEYS, int(asked.query.get("max-keys", MOST_KEYS)))
     marker = asked.query.get("version-id-marker", "")
     after = (asked.query.get("key-marker", ""), int(marker) if marker.isdigit() else (0 if asked.query.get("key-marker") else 1 << 62))
-    found = shelf.versions(asked.bucket, prefix, after, count + 1)
-    more, found = len(found) > count, found[:count]
+    versions = shelf.versions(asked.bucket, prefix, after, count + 1)
+    more, versions = len(versions) > count, versions[:count]
     rows = []
-    for _, newest, held in found:
-        told = [tag("Key", held.key), tag("VersionId", held.version), tag("IsLatest", str(newest).lower())]
-        told += [tag("LastModified", _iso(held.modified))]
-        told += [] if held.marker else _content(held)
-        rows.append(_row("DeleteMarker" if held.marker else "Version", *told))
-    goes_on = [tag("NextKeyMarker", found[-1][2].key), tag("NextVersionIdMarker", found[-1][0])] if more else []
+    for _, newest, held in versions:
+        tags = [tag("Key", held.key), tag("VersionId", held.version), tag("IsLatest", str(newest).lower())]
+        tags += [tag("LastModified", _iso(held.modified))]
+        tags += [] if held.marker else _content(held)
+        rows.append(_row("DeleteMarker" if held.marker else "Version", *tags))
+    goes_on = [tag("NextKeyMarker", versions[-1][2].key), tag("NextVersionIdMarker", versions[-1][0])] if more else []
     return Answer(body=written("ListVersionsResult", tag("Name", asked.bucket), tag("IsTruncated", str(more).lower()), *goes_on, *rows))
 
 
@@ -187,18 +187,18 @@ def _delete(asked: Asked, shelf: Shelf) -> Answer:
 
 def _proven(asked: Asked) -> str:
     """The CRC-32 that was told with the body, once every sum that was told is right. Raises Refused."""
-    told, body = asked.headers, asked.body
-    if (md5 := told.get("content-md5")) and md5 != base64.b64encode(hashlib.md5(body, usedforsecurity=False).digest()).decode():
+    headers, body = asked.headers, asked.body
+    if (md5 := headers.get("content-md5")) and md5 != base64.b64encode(hashlib.md5(body, usedforsecurity=False).digest()).decode():
         raise Refused("BadDigest")
-    crc32 = told.get("x-amz-checksum-crc32", "")
+    crc32 = headers.get("x-amz-checksum-crc32", "")
     if crc32 and crc32 != base64.b64encode(zlib.crc32(body).to_bytes(4, "big")).decode():
         raise Refused("BadDigest")
     return crc32
 
 
 def _facts(held: Held, *, etag: str) -> dict[str, str]:
-    told = {"ETag": etag, "Last-Modified": format_datetime(held.modified, usegmt=True)}
-    return told | ({} if held.version == "null" else {"x-amz-version-id": held.version})
+    headers = {"ETag": etag, "Last-Modified": format_datetime(held.modified, usegmt=True)}
+    return headers | ({} if held.version == "null" else {"x-amz-version-id": held.version})
 
 
 def _tagged(etag: str, asked: Asked) -> str:

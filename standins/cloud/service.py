@@ -128,23 +128,23 @@ class _Request(BaseHTTPRequestHandler):
             bucket, _, key = unquote(parts.path).removeprefix("/").partition("/")
             query = dict(parse_qsl(parts.query, keep_blank_values=True))
             asked = Asked(method=self.command, bucket=bucket, key=key, query=query, headers=headers, body=body, now=cloud.now(), lies=lies)
-            name, found = answer(asked, cloud.shelf, cloud.uploads, allowance=cloud.troubles.knobs.allowance_bytes)
+            name, reply = answer(asked, cloud.shelf, cloud.uploads, allowance=cloud.troubles.knobs.allowance_bytes)
             cloud.requests[name] = cloud.requests.get(name, 0) + 1
-            return found
+            return reply
         except Refused as refused:
             cloud.requests[refused.code] = cloud.requests.get(refused.code, 0) + 1
             return Answer(status=refused.status, body=refused.body())
 
-    def _send(self, told: Answer, *, cut: bool = False) -> None:
+    def _send(self, reply: Answer, *, cut: bool = False) -> None:
         speed = self.server.cloud.troubles.knobs.bytes_per_second
-        self.send_response(told.status)
-        for name, value in told.headers.items():
+        self.send_response(reply.status)
+        for name, value in reply.headers.items():
             self.send_header(name, value)
-        self.send_header("Content-Length", str(told.length if told.length is not None else len(told.body)))
+        self.send_header("Content-Length", str(reply.length if reply.length is not None else len(reply.body)))
         self.end_headers()
-        if self.command == "HEAD" or told.status in (204, 304):
+        if self.command == "HEAD" or reply.status in (204, 304):
             return
-        body = told.body[: len(told.body) // 2] if cut else told.body
+        body = reply.body[: len(reply.body) // 2] if cut else reply.body
         for at in range(0, len(body), 1 << 16):
             piece = body[at : at + (1 << 16)]
             self.wfile.write(piece)

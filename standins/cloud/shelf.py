@@ -60,10 +60,10 @@ class Shelf:
 
     def bucket(self, name: str) -> tuple[str, bool]:
         """(what it says of versions, whether it can lock). Raises Refused."""
-        found = self._known.execute("select versions, locks from buckets where name = ?", [name]).fetchone()
-        if not found:
+        row = self._known.execute("select versions, locks from buckets where name = ?", [name]).fetchone()
+        if not row:
             raise Refused("NoSuchBucket")
-        return str(found[0]), bool(found[1])
+        return str(row[0]), bool(row[1])
 
     def keep_versions(self, name: str, status: str) -> None:
         self.bucket(name)
@@ -93,11 +93,11 @@ class Shelf:
                 self._forget(bucket, key, "null", now=now, bypass=True)
             file = secrets.token_hex(16)
             (self._content / file).write_bytes(content)
-            told = [
+            rows = [
                 bucket, key, version, False, len(content), etag or hashlib.md5(content, usedforsecurity=False).hexdigest(), crc32,
                 now.isoformat(), mode, until.isoformat() if until else "", file,
             ]  # fmt: skip
-            self._known.execute("insert into objects values (null, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", told)
+            self._known.execute("insert into objects values (null, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
             held = self.find(bucket, key, version)
             assert held is not None
             return held

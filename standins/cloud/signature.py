@@ -20,13 +20,13 @@ def check(
     method: str, raw_path: str, raw_query: str, headers: Mapping[str, str], body: bytes, *, keys: Mapping[str, str], now: datetime
 ) -> str:
     """The access key that signed the request. `headers` by lower-case name. Raises Refused."""
-    told = headers.get("authorization", "")
-    if not told.startswith(ALGORITHM):
+    header = headers.get("authorization", "")
+    if not header.startswith(ALGORITHM):
         raise Refused("AccessDenied", "The request is not signed.")
     try:
-        parts = dict(part.strip().split("=", 1) for part in told.removeprefix(ALGORITHM).split(","))
+        parts = dict(part.strip().split("=", 1) for part in header.removeprefix(ALGORITHM).split(","))
         access, day, region, service, last = parts["Credential"].split("/")
-        signed, given, stamp = parts["SignedHeaders"].split(";"), parts["Signature"], headers["x-amz-date"]
+        signed, signature, stamp = parts["SignedHeaders"].split(";"), parts["Signature"], headers["x-amz-date"]
         at = datetime.strptime(stamp, "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
     except (KeyError, ValueError):
         raise Refused("AccessDenied", "The signature cannot be read.") from None
@@ -45,7 +45,7 @@ def check(
     asked = "\n".join([method, quote(raw_path, safe="/%~"), _query(raw_query), lines, ";".join(signed), payload])
     scope = f"{day}/{region}/{service}/{last}"
     to_sign = "\n".join([ALGORITHM, stamp, scope, hashlib.sha256(asked.encode()).hexdigest()])
-    if not hmac.compare_digest(_signed(keys[access], day, region, to_sign), given):
+    if not hmac.compare_digest(_signed(keys[access], day, region, to_sign), signature):
         raise Refused("SignatureDoesNotMatch", "The signature is not that of the secret key.")
     return access
 

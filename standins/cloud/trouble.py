@@ -38,17 +38,17 @@ class Troubles:
         self._count = 0
         self._lock = threading.Lock()
 
-    def turn(self, told: dict[str, Any]) -> None:
+    def turn(self, knobs: dict[str, Any]) -> None:
         """Raises ValueError for a knob that there is not, or a value that is none."""
         kinds: dict[str, type] = {one.name: type(one.default) for one in fields(CloudKnobs)}
-        for name, value in told.items():
+        for name, value in knobs.items():
             if (
                 name not in kinds
                 or type(value) is not kinds[name]
                 or (isinstance(value, int) and name != "clock_off_seconds" and value < 0)
             ):
                 raise ValueError(f"no such knob or value: {name}={value!r}")
-        for name, value in told.items():
+        for name, value in knobs.items():
             setattr(self.knobs, name, value)
 
     def told(self) -> dict[str, Any]:

@@ -107,12 +107,12 @@ class WhenItDoesNotAnswer(TestCase):
 
 class Accounts(TestCase):
     def test_an_account_is_read_and_unknown_kinds_are_left_out(self):
-        told = [
+        rows = [
             {"kind": "contacts", "service": "Groupware\u202e", "default": True, "last_sync": "2026-03-01T04:10:00+01:00"},
             {"kind": "dreams", "service": "x"},
             {"kind": "notes", "service": "y", "last_sync": None, "off_by_policy": True},
         ]
-        one, two = announced_accounts(told)
+        one, two = announced_accounts(rows)
         self.assertEqual((one.service, one.is_default, one.last_sync), ("Groupware", True, datetime(2026, 3, 1, 3, 10, tzinfo=UTC)))
         self.assertEqual((two.off_by_policy, two.last_sync), (True, None))
 

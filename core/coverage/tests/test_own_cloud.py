@@ -17,18 +17,18 @@ TOLD = {
 
 class WhatADeviceTells(TestCase):
     def test_it_is_read_as_it_is(self):
-        found = announced_own_cloud(TOLD)
-        assert found is not None
-        self.assertEqual((found.state, found.account, found.used_bytes), (OwnCloudState.ON, "ansa@harbourlight.example", 2 * GIB))
-        self.assertEqual(found.last_success, datetime(2026, 3, 2, 1, 10, tzinfo=UTC))
-        self.assertEqual([(one.name, one.size_bytes) for one in found.kinds], [("photos", GIB), ("other", 7)])
-        self.assertEqual([one.name for one in found.devices], ["Orlo P4"])
+        cloud = announced_own_cloud(TOLD)
+        assert cloud is not None
+        self.assertEqual((cloud.state, cloud.account, cloud.used_bytes), (OwnCloudState.ON, "ansa@harbourlight.example", 2 * GIB))
+        self.assertEqual(cloud.last_success, datetime(2026, 3, 2, 1, 10, tzinfo=UTC))
+        self.assertEqual([(one.name, one.size_bytes) for one in cloud.kinds], [("photos", GIB), ("other", 7)])
+        self.assertEqual([one.name for one in cloud.devices], ["Orlo P4"])
 
     def test_none_is_none_and_what_is_left_out_is_not_known(self):
         self.assertIsNone(announced_own_cloud(None))
-        found = announced_own_cloud({"state": "off_by_policy"})
-        assert found is not None
-        self.assertEqual((found.service, found.last_success, found.used_bytes, found.kinds), ("", None, None, ()))
+        cloud = announced_own_cloud({"state": "off_by_policy"})
+        assert cloud is not None
+        self.assertEqual((cloud.service, cloud.last_success, cloud.used_bytes, cloud.kinds), ("", None, None, ()))
 
     def test_what_no_honest_device_tells_is_refused(self):
         for changes in (
@@ -43,16 +43,16 @@ class WhatADeviceTells(TestCase):
                 announced_own_cloud(told)
 
     def test_names_are_shown_without_control_characters_and_cut(self):
-        found = announced_own_cloud(TOLD | {"account": "a\x00b\u202e" + "x" * 500, "devices": [{"name": "", "bytes": 1}]})
-        assert found is not None
-        self.assertEqual((found.account[:2], len(found.account), found.devices[0].name), ("ab", 120, "(no name)"))
+        cloud = announced_own_cloud(TOLD | {"account": "a\x00b\u202e" + "x" * 500, "devices": [{"name": "", "bytes": 1}]})
+        assert cloud is not None
+        self.assertEqual((cloud.account[:2], len(cloud.account), cloud.devices[0].name), ("ab", 120, "(no name)"))
 
 
 class AsAPlanWantsIt(TestCase):
     def of(self, **changes: object) -> OwnStanding:
-        told = announced_own_cloud(TOLD)
-        assert told is not None
-        return standing_of(replace(told, **changes), within=timedelta(days=3), now=NOW)  # type: ignore[arg-type]
+        cloud = announced_own_cloud(TOLD)
+        assert cloud is not None
+        return standing_of(replace(cloud, **changes), within=timedelta(days=3), now=NOW)  # type: ignore[arg-type]
 
     def test_each_standing(self):
         for changes, standing in (
@@ -81,8 +81,8 @@ class AsAPlanWantsIt(TestCase):
         self.assertIsNone(believed(replace(told, last_success=NOW + timedelta(hours=27)), now=NOW))
 
     def test_an_account_that_fills_is_an_incident_whatever_the_plan_wants(self):
-        told = announced_own_cloud(TOLD)
-        assert told is not None
+        cloud = announced_own_cloud(TOLD)
+        assert cloud is not None
         for within, changes, soon, standing in (
             (timedelta(days=3), {}, True, OwnStanding.FILLING),
             (None, {}, True, OwnStanding.FILLING),
@@ -92,6 +92,6 @@ class AsAPlanWantsIt(TestCase):
             (None, {"state": OwnCloudState.OFF, "used_bytes": 5 * GIB}, True, OwnStanding.ON_TIME),
             (None, {"last_success": None}, False, OwnStanding.ON_TIME),
         ):
-            found = standing_of(replace(told, **changes), within=within, now=NOW, fills_soon=soon)  # type: ignore[arg-type]
+            found = standing_of(replace(cloud, **changes), within=within, now=NOW, fills_soon=soon)  # type: ignore[arg-type]
             self.assertEqual(found, standing, (within, changes, soon))
         self.assertEqual(standing_of(None, within=None, now=NOW), OwnStanding.ON_TIME)

@@ -38,9 +38,9 @@ class EachLack(TestCase):
         ]  # fmt: skip
         for places, more, copies, media, lacks, step in cases:
             with self.subTest(places=[one.store for one in places], more=more):
-                told = self.told(*places, **more)
-                self.assertEqual((told.copies, told.media, told.lacks, told.step), (copies, media, lacks, step))
-                self.assertEqual(told.whole, not lacks)
+                said = self.told(*places, **more)
+                self.assertEqual((said.copies, said.media, said.lacks, said.step), (copies, media, lacks, step))
+                self.assertEqual(said.whole, not lacks)
 
     def test_of_a_device_that_is_gone_what_is_on_it_counts_no_more(self):
         self.assertEqual(self.told(ROOM, CLOUD, on_device=False).lacks, (Lack.COPIES,))

@@ -70,9 +70,9 @@ class ALargeFileInAZip(TestCase):
         box.file("c", item("photos", "c"), [b"c"])
         box.close()
         self.assertLess(len(out.getvalue()), len(half) + 10_000)
-        with zipfile.ZipFile(out) as found:
-            self.assertEqual((found.testzip(), found.namelist()), (None, ["a", "c"]))
-            self.assertEqual(found.read("a"), half)
+        with zipfile.ZipFile(out) as archive:
+            self.assertEqual((archive.testzip(), archive.namelist()), (None, ["a", "c"]))
+            self.assertEqual(archive.read("a"), half)
 
     def test_what_is_packed_already_lies_as_it_is_and_tables_are_deflated(self):
         out = io.BytesIO()
@@ -80,8 +80,8 @@ class ALargeFileInAZip(TestCase):
         box.file("a", item("photos", "a"), [bytes(1000)])
         box.file("b", item("photos", "b"), [bytes(1000)], packs=True)
         box.close()
-        with zipfile.ZipFile(out) as found:
-            self.assertEqual([info.compress_type for info in found.infolist()], [zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED])
+        with zipfile.ZipFile(out) as archive:
+            self.assertEqual([info.compress_type for info in archive.infolist()], [zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED])
 
 
 class ABag(TestCase):

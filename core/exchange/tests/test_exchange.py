@@ -129,23 +129,23 @@ class ContactsInAnArchive(TestCase):
     def files(self, cards: CardForm) -> dict[str, bytes]:
         out = io.BytesIO()
         archive = Archive(Zipped(out), now=NOW, cards=cards)
-        told = json.dumps({"display": "Ada", "card": self.CAME}).encode()
-        one = Item(kind="contacts", id="c1", name="Ada", size_bytes=len(told), modified=NOW, tag="1")
+        text = json.dumps({"display": "Ada", "card": self.CAME}).encode()
+        one = Item(kind="contacts", id="c1", name="Ada", size_bytes=len(text), modified=NOW, tag="1")
         file = Item(
             kind="contacts", id="cards/old.vcf", name="cards/old.vcf", size_bytes=4, modified=NOW, tag="1", attributes={"mode": 0o600}
         )
         listed = [one, file]
-        archive.add_kind("contacts", lambda: zip(listed, (lambda: iter([told]), lambda: iter([b"card"])), strict=True))
+        archive.add_kind("contacts", lambda: zip(listed, (lambda: iter([text]), lambda: iter([b"card"])), strict=True))
         self.assertEqual(archive.close().written, {"contacts": 2})
         with zipfile.ZipFile(out) as found:
             return {name: found.read(name) for name in found.namelist()}
 
     def test_leave_in_the_form_that_was_chosen_and_files_of_them_as_they_are(self):
         for form, starts in ((CardForm.V4, b"BEGIN:VCARD\r\nVERSION:4.0"), (CardForm.V3, b"BEGIN:VCARD\r\nVERSION:3.0")):
-            found = self.files(form)
-            self.assertTrue(found["Contacts.vcf"].startswith(starts), found["Contacts.vcf"])
-            self.assertEqual(found["Contacts/cards/old.vcf"], b"card")
-            self.assertFalse([name for name in found if name.startswith("unreadable")])
+            files = self.files(form)
+            self.assertTrue(files["Contacts.vcf"].startswith(starts), files["Contacts.vcf"])
+            self.assertEqual(files["Contacts/cards/old.vcf"], b"card")
+            self.assertFalse([name for name in files if name.startswith("unreadable")])
         self.assertEqual(self.files(CardForm.AS_IT_CAME)["Contacts.vcf"], self.CAME.encode())
 
 
@@ -237,10 +237,10 @@ class FilesInAnArchive(TestCase):
             report, file = self.made(*told)
             self.assertEqual(report.damaged, [("documents", "half")])
             self.assertLess(len(file.getvalue()), 10_000)
-            with zipfile.ZipFile(file) as found:
-                self.assertIsNone(found.testzip())
+            with zipfile.ZipFile(file) as archive:
+                self.assertIsNone(archive.testzip())
                 whole = [f"Documents/{name}" for name, breaks in entries if not breaks]
-                self.assertEqual([name for name in found.namelist() if name != "contents.json"], whole)
+                self.assertEqual([name for name in archive.namelist() if name != "contents.json"], whole)
 
     def test_depth_modes_times_links_and_empty_folders_are_kept_for_whoever_unpacks(self):
         deep = "/".join(f"d{n:02}" for n in range(60)) + "/bottom.txt"
@@ -254,12 +254,12 @@ class FilesInAnArchive(TestCase):
             (Path(into) / "a.zip").write_bytes(file.getvalue())
             unpacked = subprocess.run(["python3", "-m", "zipfile", "-l", f"{into}/a.zip"], capture_output=True, text=True, check=True)
             self.assertIn(f"Documents/{deep}", unpacked.stdout)
-        with zipfile.ZipFile(file) as found:
-            told = {info.filename: info for info in found.infolist()}
+        with zipfile.ZipFile(file) as archive:
+            told = {info.filename: info for info in archive.infolist()}
             self.assertEqual(
                 {name for name in told if name != "contents.json"}, {f"Documents/{name}" for name in (deep, ".profile", "to", "empty/")}
             )
             self.assertEqual(stat.S_IMODE(told["Documents/.profile"].external_attr >> 16), 0o640)
             self.assertTrue(stat.S_ISLNK(told["Documents/to"].external_attr >> 16))
-            self.assertEqual(found.read("Documents/to"), b".profile")
+            self.assertEqual(archive.read("Documents/to"), b".profile")
             self.assertEqual(struct.unpack("<HHBi", told["Documents/.profile"].extra), (0x5455, 5, 1, 1553997598))

@@ -31,9 +31,9 @@ class Holidays(TestCase):
         )
 
     def test_yearly_ones_are_expanded(self):
-        found = self.days("DTSTART;VALUE=DATE:20201225\r\nRRULE:FREQ=YEARLY\r\nSUMMARY:Christmas Day")
-        self.assertEqual(found[:2], ["2025-12-25", "2026-12-25"])
-        self.assertLessEqual(len(found), 5)
+        days = self.days("DTSTART;VALUE=DATE:20201225\r\nRRULE:FREQ=YEARLY\r\nSUMMARY:Christmas Day")
+        self.assertEqual(days[:2], ["2025-12-25", "2026-12-25"])
+        self.assertLessEqual(len(days), 5)
 
     def test_dates_added_taken_out_moved_and_cancelled(self):
         series = "UID:bridge\r\nDTSTART;VALUE=DATE:20260105\r\nRRULE:FREQ=YEARLY;COUNT=4\r\nSUMMARY:Bridge day"
@@ -75,8 +75,8 @@ class Holidays(TestCase):
     def test_an_office_year_with_its_holidays(self):
         # the public holidays that Lower Saxony observes in 2027, as its law lists them (dates from memory)
         told = ("0101", "0326", "0329", "0501", "0506", "0517", "1003", "1031", "1225", "1226")
-        found = self.days(*(f"DTSTART;VALUE=DATE:2027{day}\r\nSUMMARY:Holiday" for day in told))
-        self.assertEqual([day[5:7] + day[8:] for day in found], sorted(told))
+        days = self.days(*(f"DTSTART;VALUE=DATE:2027{day}\r\nSUMMARY:Holiday" for day in told))
+        self.assertEqual([day[5:7] + day[8:] for day in days], sorted(told))
 
 
 class TheFeed(TestCase):

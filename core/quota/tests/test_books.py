@@ -101,18 +101,18 @@ class TheBooks(AStore):
                     of_films |= {chunk: sizes[chunk] for chunk in mine}
                 else:
                     rest |= mine
-        found = self.books().kinds_of("d1")["videos"]
-        self.assertEqual(found.share.alone_bytes, sum(size for chunk, size in of_films.items() if chunk not in rest))
-        self.assertEqual((found.logical_bytes, found.backups), (30_000 + 60_000 + 90_000, 3))
+        books = self.books().kinds_of("d1")["videos"]
+        self.assertEqual(books.share.alone_bytes, sum(size for chunk, size in of_films.items() if chunk not in rest))
+        self.assertEqual((books.logical_bytes, books.backups), (30_000 + 60_000 + 90_000, 3))
 
     def test_a_set_of_devices_has_the_sum_of_their_shares_and_what_only_they_need(self):
         books, (needs, sizes) = self.books(), self.sets()
-        found = books.together(["d1", "d3", "unknown"])
-        assert found is not None
+        together = books.together(["d1", "d3", "unknown"])
+        assert together is not None
         mine = set().union(*(needs[id] for id, owner in self.taken.items() if owner in ("d1", "d3")))
         others = set().union(*(needs[id] for id, owner in self.taken.items() if owner not in ("d1", "d3")))
-        self.assertEqual(found.share.alone_bytes, sum(sizes[chunk] for chunk in mine - others))
-        self.assertEqual(found.share.fair_bytes, sum(books.devices[device].share.fair_bytes for device in ("d1", "d3")))
+        self.assertEqual(together.share.alone_bytes, sum(sizes[chunk] for chunk in mine - others))
+        self.assertEqual(together.share.fair_bytes, sum(books.devices[device].share.fair_bytes for device in ("d1", "d3")))
         self.assertIsNone(books.together(["unknown"]))
 
     def test_what_leaves_is_nobodys_and_takes_with_it_what_nobody_else_needs(self):

@@ -69,9 +69,9 @@ class ADevice(TestCase):
 
 class Items(ADevice):
     def test_the_largest_of_now_are_told_by_their_size_on_the_device_and_by_what_they_alone_need(self):
-        found = self.filling().largest(3)
+        filling = self.filling().largest(3)
         self.assertEqual(
-            [(one.item.name, one.item.size_bytes, one.backups, one.now) for one in found],
+            [(one.item.name, one.item.size_bytes, one.backups, one.now) for one in filling],
             [
                 ("plans/tide.pdf", 120_000, 4, True),
                 ("Scans/map.jpg", 90_000, 2, True),
@@ -83,21 +83,21 @@ class Items(ADevice):
             mine = of_item[one.item.kind, one.item.id]
             alone = sum(sizes[chunk] for chunk in mine if len(needed_by[chunk]) == 1)
             self.assertEqual(one.own_bytes, alone, one.item.name)
-        self.assertEqual(found[2].own_bytes, 0, "the other device holds the same photo")
-        self.assertGreater(found[0].own_bytes, 240_000, "both versions of it")
+        self.assertEqual(filling[2].own_bytes, 0, "the other device holds the same photo")
+        self.assertGreater(filling[0].own_bytes, 240_000, "both versions of it")
 
     def test_what_only_old_backups_hold_is_named_with_the_last_that_holds_it(self):
-        found = self.filling().only_old(10)
+        filling = self.filling().only_old(10)
         self.assertEqual(
-            [(one.item.name, one.backups, one.now, one.last_backup) for one in found],
+            [(one.item.name, one.backups, one.now, one.last_backup) for one in filling],
             [
                 ("Clips/regatta.mp4", 3, False, self.taken[2].id),
                 ("plans/tide.pdf", 4, True, self.taken[-1].id),
             ],
         )
-        self.assertEqual(found[0].first_at, self.taken[0].finished_at)
-        self.assertEqual(found[0].own_bytes, found[0].old_bytes)
-        self.assertLess(found[1].old_bytes, found[1].own_bytes)
+        self.assertEqual(filling[0].first_at, self.taken[0].finished_at)
+        self.assertEqual(filling[0].own_bytes, filling[0].old_bytes)
+        self.assertLess(filling[1].old_bytes, filling[1].own_bytes)
 
     def test_together_that_is_what_nothing_needs_any_more_without_them(self):
         filling = self.filling()
@@ -209,8 +209,8 @@ class Conversations(TestCase):
                 return whole(chunk, sealed if chunk not in tops else sealed[:-1])
 
             vault.open_chunk = cut
-        found = by_conversation(vault, manifest, **limits)
-        return [(one.id, one.name, one.attachments, one.size_bytes) for one in found.lines], found.unread
+        conversation = by_conversation(vault, manifest, **limits)
+        return [(one.id, one.name, one.attachments, one.size_bytes) for one in conversation.lines], conversation.unread
 
     def talk(self, *attachments: object, people: object = ("Jun Sato",)) -> bytes:
         messages: list[object] = [{"text": "look", "attachments": [one]} for one in attachments]

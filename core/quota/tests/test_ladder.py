@@ -51,16 +51,16 @@ class Proposals(TestCase):
     ):
         store, moves = Store(needs, sizes), moves_of(losses, rungs=rungs)
         wanted = round(store.frees(store.needs) * part)
-        found = propose(moves, wanted, store.frees)
-        self.assertEqual(found.bytes, together(found.moves, store.frees))
-        self.assertEqual(found.suffices, found.bytes >= wanted)
-        if not found.suffices:
-            self.assertEqual(set(found.moves), set(moves), "everything was offered")
+        proposed = propose(moves, wanted, store.frees)
+        self.assertEqual(proposed.bytes, together(proposed.moves, store.frees))
+        self.assertEqual(proposed.suffices, proposed.bytes >= wanted)
+        if not proposed.suffices:
+            self.assertEqual(set(proposed.moves), set(moves), "everything was offered")
             return
-        last = max((move.rung for move in found.moves), default=Rung.WASTE)
+        last = max((move.rung for move in proposed.moves), default=Rung.WASTE)
         before = [move for move in moves if move.rung < last]
-        self.assertTrue(set(before) <= set(found.moves))
-        if found.moves:
+        self.assertTrue(set(before) <= set(proposed.moves))
+        if proposed.moves:
             self.assertLess(together(before, store.frees), wanted, "the steps before did not suffice")
         mine = [move for move in moves if move.rung == last]
         least = min(
@@ -69,7 +69,7 @@ class Proposals(TestCase):
             for subset in combinations(mine, size)
             if together([*before, *subset], store.frees) >= wanted
         )
-        self.assertLessEqual(sum(move.loss for move in found.moves if move.rung == last), least * 1.2)
+        self.assertLessEqual(sum(move.loss for move in proposed.moves if move.rung == last), least * 1.2)
 
     @settings(deadline=None, max_examples=40)
     @given(st.lists(st.tuples(st.integers(1, 400), st.integers(1, 30)), min_size=11, max_size=12), st.floats(0.05, 1))
@@ -79,22 +79,22 @@ class Proposals(TestCase):
         store = Store([{number} for number in range(len(told))], sizes)
         moves = moves_of(losses, rungs=[4] * len(told))
         wanted = max(1, round(sum(sizes) * part))
-        found = propose(moves, wanted, store.frees)
+        proposed = propose(moves, wanted, store.frees)
         least = min(
             sum(losses[number] for number in subset)
             for size in range(len(told) + 1)
             for subset in combinations(range(len(told)), size)
             if sum(sizes[number] for number in subset) >= wanted
         )
-        self.assertTrue(found.suffices)
-        self.assertEqual(sum(move.loss for move in found.moves), least)
+        self.assertTrue(proposed.suffices)
+        self.assertEqual(sum(move.loss for move in proposed.moves), least)
 
     def test_small_losses_are_counted_as_they_are(self):
         """Three moves that lose 1 each instead of one that loses 4: counted in twos it would be the other way round."""
         sizes, losses = [10, 4, 4, 4, *[1] * 8], [4, 1, 1, 1, *[100] * 8]
         store = Store([{number} for number in range(12)], sizes)
-        found = propose(moves_of(losses, rungs=[4] * 12), 10, store.frees)
-        self.assertEqual(sorted(move.key for move in found.moves), ["m01", "m02", "m03"])
+        proposed = propose(moves_of(losses, rungs=[4] * 12), 10, store.frees)
+        self.assertEqual(sorted(move.key for move in proposed.moves), ["m01", "m02", "m03"])
 
     def test_what_is_shared_by_all_is_free_only_when_all_go(self):
         store = Store([{0, number + 1} for number in range(12)], [1000] + [1] * 13)
@@ -127,6 +127,6 @@ class Proposals(TestCase):
             return sum(sizes[int.from_bytes(id, "big")] for id in going)
 
         moves = [Move(key=f"{n:03}", rung=Rung.THIRD_COPIES, going=frozenset({n.to_bytes(2, "big")}), loss=900 + n) for n in range(400)]
-        found = propose(moves, sum(sizes) // 2, frees)
-        self.assertTrue(found.suffices)
-        self.assertLess(len(found.moves), 220)
+        proposed = propose(moves, sum(sizes) // 2, frees)
+        self.assertTrue(proposed.suffices)
+        self.assertLess(len(proposed.moves), 220)

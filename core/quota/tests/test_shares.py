@@ -85,5 +85,5 @@ class Shares(TestCase):
 
 
 def changes(teams: Iterable[str]) -> int:
-    told = list(teams)
-    return sum(one != other for one, other in pairwise(told))
+    listed = list(teams)
+    return sum(one != other for one, other in pairwise(listed))

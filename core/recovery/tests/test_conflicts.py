@@ -32,12 +32,12 @@ class Sides:
 
     def record_of(self, stored: Stored) -> dict[str, Any]:
         self.read += 1
-        told: dict[str, Any] = json.loads(self.here[stored.item.id])
-        return told
+        content: dict[str, Any] = json.loads(self.here[stored.item.id])
+        return content
 
     def record_there(self, item: Item) -> dict[str, Any]:
-        told: dict[str, Any] = json.loads(self.there[item.id])
-        return told
+        content: dict[str, Any] = json.loads(self.there[item.id])
+        return content
 
 
 class Meeting(TestCase):
@@ -109,8 +109,8 @@ class Meeting(TestCase):
         self.assertEqual(self.pairs("contacts", here, there), [("b", False), ("a", False)])
 
     def test_each_one_that_is_there_answers_once(self):
-        found = self.pairs("contacts", [("a", "N", {"uid": "1"}), ("b", "N", {"uid": "1"})], [("x", "N", {"uid": "1", "more": 1})])
-        self.assertEqual(sorted(one or "" for one, _ in found), ["", "x"])
+        pairs = self.pairs("contacts", [("a", "N", {"uid": "1"}), ("b", "N", {"uid": "1"})], [("x", "N", {"uid": "1", "more": 1})])
+        self.assertEqual(sorted(one or "" for one, _ in pairs), ["", "x"])
 
     def test_what_is_done_with_each(self):
         new, other, same = Met(stored=None), Met(stored=None, there=object()), Met(stored=None, there=object(), same=True)  # type: ignore[arg-type]

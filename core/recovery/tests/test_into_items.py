@@ -174,8 +174,8 @@ class AnotherDevice(ADevice):
     def test_a_device_that_keeps_records_in_another_order_has_them_all_the_same(self):
         class Turning(MemoryDevice):
             def create(self, kind, name, pieces, *, size_bytes):
-                told = json.loads(b"".join(pieces)) if kind == "contacts" else None
-                turned = [json.dumps({name: told[name] for name in reversed(told)}, indent=2).encode()] if told else pieces
+                content = json.loads(b"".join(pieces)) if kind == "contacts" else None
+                turned = [json.dumps({name: content[name] for name in reversed(content)}, indent=2).encode()] if content else pieces
                 return super().create(kind, name, turned, size_bytes=size_bytes)
 
         report = self.restore(WhenThere.SKIP, Turning({}), same=False)

@@ -28,8 +28,8 @@ def moment(text: str, **more: object) -> Moment:
 
 
 def kept(moments: list[Moment], rule: Rule, now: str, zone: ZoneInfo = BERLIN, as_of: str = "") -> list[str]:
-    found = verdicts(moments, rule, zone=zone, now=instant(now), as_of=instant(as_of) if as_of else None)
-    return sorted(verdict.moment.id for verdict in found if verdict.kept)
+    by_rule = verdicts(moments, rule, zone=zone, now=instant(now), as_of=instant(as_of) if as_of else None)
+    return sorted(verdict.moment.id for verdict in by_rule if verdict.kept)
 
 
 def why(moments: list[Moment], rule: Rule, now: str, id: str) -> Why:
@@ -52,8 +52,8 @@ class WeeksFollowIso8601(TestCase):
         first = datetime(2000, 1, 3, 12, tzinfo=UTC)
         for begin in range(0, 400, 50):
             moments = [Moment(id=f"{n:06}", at=first + timedelta(days=n)) for n in range(begin * 365, (begin + 51) * 366, 3)]
-            found = verdicts(moments, Rule(weekly=3650), zone=ZoneInfo("UTC"), now=moments[-1].at)
-            claimed = [one.moment.at.isocalendar()[:2] for one in found if one.kept]
+            by_rule = verdicts(moments, Rule(weekly=3650), zone=ZoneInfo("UTC"), now=moments[-1].at)
+            claimed = [one.moment.at.isocalendar()[:2] for one in by_rule if one.kept]
             self.assertEqual(len(claimed), len(set(claimed)))
             self.assertEqual(set(claimed), {one.at.isocalendar()[:2] for one in moments})
             long = {year for year, week in claimed if week == 53}
@@ -177,16 +177,16 @@ class SafeguardsThatNoRuleOverrides(TestCase):
 
     def test_a_hold_outweighs_the_rule_until_its_last_day_and_says_so(self):
         old = moment("2025-01-01T20:00", hold="before the repair", hold_until=date(2026, 1, 10))
-        found = verdicts([old, moment("2026-01-10T20:00")], Rule(last=1), zone=BERLIN, now=instant("2026-01-10T22:59"))
-        self.assertEqual([(claim.why, claim.label) for claim in found[1].claims], [(Why.HOLD, "before the repair")])
+        by_rule = verdicts([old, moment("2026-01-10T20:00")], Rule(last=1), zone=BERLIN, now=instant("2026-01-10T22:59"))
+        self.assertEqual([(claim.why, claim.label) for claim in by_rule[1].claims], [(Why.HOLD, "before the repair")])
         self.assertEqual(kept([old, moment("2026-01-10T20:00")], Rule(last=1), "2026-01-10T23:01"), ["2026-01-10T20:00"])
 
     def test_the_last_of_each_sort_stays(self):
-        found = [
+        rows = [
             moment("2020-01-01T20:00", facts=Fact.CHECKED), moment("2020-01-02T20:00", facts=Fact.ENCRYPTED), moment("2020-01-03T20:00"),
             moment("2020-01-04T20:00", facts=Fact.PARTIAL),
         ]  # fmt: skip
-        reasons = [why(found, self.OLD, "2026-01-01T00:00", one.id) for one in found]
+        reasons = [why(rows, self.OLD, "2026-01-01T00:00", one.id) for one in rows]
         self.assertEqual(reasons, [Why.LAST_CHECKED, Why.LAST_ENCRYPTED, Why.LAST_COMPLETE, Why.LAST_RESTORABLE])
 
     def test_what_is_in_use_owed_or_frozen(self):
@@ -199,14 +199,14 @@ class SafeguardsThatNoRuleOverrides(TestCase):
         here = Moment(id="x", at=there.at, store="room")
         newer = [Moment(id="y", at=instant("2026-01-01T20:00"), store=store) for store in ("cloud", "room")]
         rules = {"cloud": Rule(last=9), "room": Rule(last=1)}
-        found = verdicts([there, here, *newer], rules, zone=BERLIN, now=instant("2026-02-01T00:00"))
+        by_rule = verdicts([there, here, *newer], rules, zone=BERLIN, now=instant("2026-02-01T00:00"))
         self.assertEqual(
-            [(one.moment.store, one.why) for one in found if one.moment.id == "x"], [("room", Why.ONLY_INTACT), ("cloud", Why.DAMAGED)]
+            [(one.moment.store, one.why) for one in by_rule if one.moment.id == "x"], [("room", Why.ONLY_INTACT), ("cloud", Why.DAMAGED)]
         )
         for away in (Fact.ABSENT, Fact(0)):
             elsewhere = Moment(id="x", at=there.at, store="cloud", facts=away)
-            found = verdicts([elsewhere, here, *newer], rules, zone=BERLIN, now=instant("2026-02-01T00:00"))
-            self.assertEqual([one.kept for one in found if one.moment.id == "x"], [bool(away), True], "room, then cloud")
+            by_rule = verdicts([elsewhere, here, *newer], rules, zone=BERLIN, now=instant("2026-02-01T00:00"))
+            self.assertEqual([one.kept for one in by_rule if one.moment.id == "x"], [bool(away), True], "room, then cloud")
 
     def test_the_last_from_before_an_anomaly_until_it_is_settled(self):
         found = [moment("2026-01-01T20:00"), moment("2026-01-02T20:00"), moment("2026-01-03T20:00", facts=Fact.ANOMALY)]
@@ -219,12 +219,12 @@ class SafeguardsThatNoRuleOverrides(TestCase):
 
     def test_what_is_damaged_absent_or_leaving_protects_nothing(self):
         """The newest three are there by name only; the one below them is the last that can be had."""
-        found = [
+        rows = [
             moment("2020-01-01T20:00"), moment("2020-01-02T20:00"), moment("2020-01-03T20:00", facts=Fact.ABSENT),
             moment("2020-01-04T20:00", facts=Fact.DAMAGED), moment("2020-01-05T20:00", facts=Fact.LEAVING | Fact.GIVEN_UP),
         ]  # fmt: skip
-        self.assertEqual(why(found, self.OLD, "2026-01-01T00:00", "2020-01-02T20:00"), Why.LAST_RESTORABLE)
-        self.assertEqual(why(found, self.OLD, "2026-01-01T00:00", "2020-01-01T20:00"), Why(0))
+        self.assertEqual(why(rows, self.OLD, "2026-01-01T00:00", "2020-01-02T20:00"), Why.LAST_RESTORABLE)
+        self.assertEqual(why(rows, self.OLD, "2026-01-01T00:00", "2020-01-01T20:00"), Why(0))
 
     def test_one_that_was_leaving_comes_back_when_it_is_needed(self):
         found = [moment("2020-01-01T20:00", facts=Fact.LEAVING), moment("2026-01-01T20:00")]

@@ -67,8 +67,8 @@ class WhoSaysSo(TestCase):
 
     def test_two_that_agree_with_it_settle_any_jump(self):
         for kinds in (("kernel", "mail"), ("bucket", "device", "device"), ("mail", "bucket")):
-            found = self.judged(says(timedelta(seconds=20), *kinds))
-            self.assertEqual((found.verdict, len(found.agreeing)), (ClockVerdict.SURE, 2), kinds)
+            judged = self.judged(says(timedelta(seconds=20), *kinds))
+            self.assertEqual((judged.verdict, len(judged.agreeing)), (ClockVerdict.SURE, 2), kinds)
 
     def test_one_alone_settles_nothing_and_neither_does_one_device(self):
         for witnesses in (says(timedelta(), "kernel"), says(timedelta(), "device"), says(timedelta(), "device", "device", "device"),
@@ -76,8 +76,8 @@ class WhoSaysSo(TestCase):
             self.assertEqual(self.judged(witnesses).verdict, ClockVerdict.DOUBT, witnesses)
 
     def test_two_that_agree_with_each_other_against_it_say_that_it_is_wrong_and_by_how_much(self):
-        found = self.judged(says(-self.FORWARD, "mail", "device", "device"))
-        self.assertEqual((found.verdict, found.off), (ClockVerdict.WRONG, -self.FORWARD))
+        judged = self.judged(says(-self.FORWARD, "mail", "device", "device"))
+        self.assertEqual((judged.verdict, judged.off), (ClockVerdict.WRONG, -self.FORWARD))
         # also without any jump: it was wrong from the beginning
         self.assertEqual(judge(*later(10), ANCHOR, says(timedelta(days=300), "mail", "bucket")).verdict, ClockVerdict.WRONG)
 

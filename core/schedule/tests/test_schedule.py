@@ -22,9 +22,9 @@ class ExamplesOfRfc5545(TestCase):
 
     def days(self, rule: str, count: int, start: str = "1997-09-02T09:00") -> list[str]:
         recurrence = Recurrence(rule=rule, start=datetime.fromisoformat(start), zone=NEW_YORK)
-        found = recurrence.following(utc("1997-09-01T00:00"), count)
-        self.assertTrue(all(instant.astimezone(NEW_YORK).hour == 9 for instant in found))
-        return [instant.astimezone(NEW_YORK).strftime("%m-%d") for instant in found]
+        followed = recurrence.following(utc("1997-09-01T00:00"), count)
+        self.assertTrue(all(instant.astimezone(NEW_YORK).hour == 9 for instant in followed))
+        return [instant.astimezone(NEW_YORK).strftime("%m-%d") for instant in followed]
 
     def test_daily_for_ten_occurrences(self):
         self.assertEqual(self.days("FREQ=DAILY;COUNT=10", 20), [f"09-{day:02}" for day in range(2, 12)])
@@ -38,24 +38,24 @@ class ExamplesOfRfc5545(TestCase):
 
     def test_every_other_week_on_monday_wednesday_and_friday(self):
         expected = ["09-01", "09-03", "09-05", "09-15", "09-17", "09-19", "09-29", "10-01", "10-03"]
-        found = self.days("FREQ=WEEKLY;INTERVAL=2;WKST=SU;BYDAY=MO,WE,FR", 9, "1997-09-01T09:00")
-        self.assertEqual(found, expected)
+        days = self.days("FREQ=WEEKLY;INTERVAL=2;WKST=SU;BYDAY=MO,WE,FR", 9, "1997-09-01T09:00")
+        self.assertEqual(days, expected)
 
     def test_first_friday_of_the_month(self):
-        found = self.days("FREQ=MONTHLY;COUNT=10;BYDAY=1FR", 10, "1997-09-05T09:00")
-        self.assertEqual(found, ["09-05", "10-03", "11-07", "12-05", "01-02", "02-06", "03-06", "04-03", "05-01", "06-05"])
+        days = self.days("FREQ=MONTHLY;COUNT=10;BYDAY=1FR", 10, "1997-09-05T09:00")
+        self.assertEqual(days, ["09-05", "10-03", "11-07", "12-05", "01-02", "02-06", "03-06", "04-03", "05-01", "06-05"])
 
     def test_second_to_last_monday_of_the_month_for_six_months(self):
-        found = self.days("FREQ=MONTHLY;COUNT=6;BYDAY=-2MO", 10, "1997-09-22T09:00")
-        self.assertEqual(found, ["09-22", "10-20", "11-17", "12-22", "01-19", "02-16"])
+        days = self.days("FREQ=MONTHLY;COUNT=6;BYDAY=-2MO", 10, "1997-09-22T09:00")
+        self.assertEqual(days, ["09-22", "10-20", "11-17", "12-22", "01-19", "02-16"])
 
     def test_third_to_last_day_of_the_month(self):
-        found = self.days("FREQ=MONTHLY;BYMONTHDAY=-3", 6, "1997-09-28T09:00")
-        self.assertEqual(found, ["09-28", "10-29", "11-28", "12-29", "01-29", "02-26"])
+        days = self.days("FREQ=MONTHLY;BYMONTHDAY=-3", 6, "1997-09-28T09:00")
+        self.assertEqual(days, ["09-28", "10-29", "11-28", "12-29", "01-29", "02-26"])
 
     def test_friday_the_thirteenth(self):
-        found = self.days("FREQ=MONTHLY;BYDAY=FR;BYMONTHDAY=13", 3)
-        self.assertEqual(found, ["02-13", "03-13", "11-13"])
+        days = self.days("FREQ=MONTHLY;BYDAY=FR;BYMONTHDAY=13", 3)
+        self.assertEqual(days, ["02-13", "03-13", "11-13"])
 
 
 class DaysWhenClocksChange(TestCase):
@@ -72,10 +72,10 @@ class DaysWhenClocksChange(TestCase):
         self.assertEqual(f"{found[0].astimezone(BERLIN):%H:%M}", "03:30")
 
     def test_a_time_that_comes_twice_counts_once(self):
-        found = list(weekly(range(7), time(2, 30), BERLIN).between(utc("2026-10-24T12:00"), utc("2026-10-25T12:00")))
-        self.assertEqual(found, [utc("2026-10-25T00:30")])
-        found = list(weekly(range(7), time(1, 30), NEW_YORK).between(utc("2026-11-01T02:00"), utc("2026-11-01T20:00")))
-        self.assertEqual(found, [utc("2026-11-01T05:30")])
+        listed = list(weekly(range(7), time(2, 30), BERLIN).between(utc("2026-10-24T12:00"), utc("2026-10-25T12:00")))
+        self.assertEqual(listed, [utc("2026-10-25T00:30")])
+        listed = list(weekly(range(7), time(1, 30), NEW_YORK).between(utc("2026-11-01T02:00"), utc("2026-11-01T20:00")))
+        self.assertEqual(listed, [utc("2026-11-01T05:30")])
 
     def test_a_day_that_did_not_exist(self):
         # IANA data: Apia skipped the whole of 2011-12-30
@@ -166,24 +166,24 @@ class StateAgainstThePromise(TestCase):
         self.assertEqual(self.state(None, aside=Standing.LOST).standing, Standing.LOST)
 
     def test_it_turns_exactly_at_the_deadline(self):
-        found = self.state("2026-01-08T19:00")
-        self.assertEqual(found.turns_at, utc("2026-01-10T19:00"))
+        state = self.state("2026-01-08T19:00")
+        self.assertEqual(state.turns_at, utc("2026-01-10T19:00"))
         late = state_of(
-            newest=utc("2026-01-08T19:00"), promise_seconds=48 * 3600, next_run=None, now=found.turns_at + timedelta(microseconds=1)
+            newest=utc("2026-01-08T19:00"), promise_seconds=48 * 3600, next_run=None, now=state.turns_at + timedelta(microseconds=1)
         )
         self.assertEqual(late.standing, Standing.LATE)
 
     def test_on_time_turns_with_the_last_run_that_its_promise_allows_to_miss(self):
         # newest on the 9th at 21:00, good until the 11th at 21:00; runs on the 10th and 12th at 20:00: past the one on the 10th it is due soon
-        found = self.state("2026-01-09T21:00", "2026-01-10T20:00", later_runs=[utc("2026-01-12T20:00")])
-        self.assertEqual((found.standing, found.turns_at), (Standing.ON_TIME, utc("2026-01-10T20:00")))
-        found = self.state("2026-01-09T21:00", "2026-01-10T20:00", later_runs=[utc("2026-01-11T20:00"), utc("2026-01-12T20:00")])
-        self.assertEqual((found.standing, found.turns_at), (Standing.ON_TIME, utc("2026-01-11T20:00")))
+        state = self.state("2026-01-09T21:00", "2026-01-10T20:00", later_runs=[utc("2026-01-12T20:00")])
+        self.assertEqual((state.standing, state.turns_at), (Standing.ON_TIME, utc("2026-01-10T20:00")))
+        state = self.state("2026-01-09T21:00", "2026-01-10T20:00", later_runs=[utc("2026-01-11T20:00"), utc("2026-01-12T20:00")])
+        self.assertEqual((state.standing, state.turns_at), (Standing.ON_TIME, utc("2026-01-11T20:00")))
         after = state_of(
             newest=utc("2026-01-09T21:00"),
             promise_seconds=48 * 3600,
             next_run=utc("2026-01-12T20:00"),
-            now=found.turns_at + timedelta(seconds=1),
+            now=state.turns_at + timedelta(seconds=1),
         )
         self.assertEqual(after.standing, Standing.DUE_SOON)
 

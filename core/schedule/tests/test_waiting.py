@@ -32,26 +32,26 @@ class TryingAgain(TestCase):
         return found
 
     def test_each_cause_has_its_class(self):
-        told = {
+        fields = {
             Class.WAIT: (DeviceAway("x"), DeviceLocked("x"), NotAccepted("x"), ConditionUnmet("x")),
             Class.RESUME: (LinkCut("x"), LinkSlow("x")),
             Class.STORE: (StoreMissing("x"),),
             Class.FULL: (StoreFull("x"), DoesNotFit("x")),
             Class.STOP: (WrongPassphrase(), NotPaired("x"), OtherHost("x"), DeviceLied("x"), Damaged("x"), AtticError("x")),
         }
-        for wanted, errors in told.items():
+        for wanted, errors in fields.items():
             for error in errors:
                 self.assertEqual(class_of(error), wanted, type(error).__name__)
 
     def test_away_is_waited_for_all_night_and_not_every_minute(self):
-        found = self.pauses(DeviceAway("x"))
-        self.assertEqual(found[:5], [60, 120, 300, 600, 900])
-        self.assertLess(len(found), 35)
-        self.assertGreater(sum(found), 6.5 * 3600)
+        pauses = self.pauses(DeviceAway("x"))
+        self.assertEqual(pauses[:5], [60, 120, 300, 600, 900])
+        self.assertLess(len(pauses), 35)
+        self.assertGreater(sum(pauses), 6.5 * 3600)
 
     def test_a_cut_is_resumed_soon_and_given_up_after_eight_attempts(self):
-        found = self.pauses(LinkCut("x"))
-        self.assertEqual((found[:3], len(found) + 1), ([10, 30, 60], POLICIES[Class.RESUME].most_attempts))
+        pauses = self.pauses(LinkCut("x"))
+        self.assertEqual((pauses[:3], len(pauses) + 1), ([10, 30, 60], POLICIES[Class.RESUME].most_attempts))
 
     def test_what_nobody_can_wait_for_stops_at_once(self):
         self.assertEqual(self.pauses(WrongPassphrase()) + self.pauses(StoreFull("x")) + self.pauses(DoesNotFit("x")), [])
@@ -95,8 +95,8 @@ class QuietHours(TestCase):
 
     def told_at(self, local: str, start: str, end: str) -> str:
         now = datetime.fromisoformat(local).replace(tzinfo=self.zone)
-        found = not_before(now, quiet_from=time.fromisoformat(start), quiet_until=time.fromisoformat(end), zone=self.zone)
-        return f"{found.astimezone(self.zone):%m-%d %H:%M}"
+        before = not_before(now, quiet_from=time.fromisoformat(start), quiet_until=time.fromisoformat(end), zone=self.zone)
+        return f"{before.astimezone(self.zone):%m-%d %H:%M}"
 
     def test_over_midnight(self):
         self.assertEqual(self.told_at("2026-03-02T21:59", "22:00", "07:00"), "03-02 21:59")

@@ -94,11 +94,11 @@ class Faulty:
 
     def list(self, prefix: str) -> Iterator[tuple[str, int]]:
         now = self._before()
-        found = list(self.below.list(prefix))
+        listed = list(self.below.list(prefix))
         if now and self.fault is Fault.CUT_SHORT:
-            yield from found[: len(found) // 2]
+            yield from listed[: len(listed) // 2]
             raise StoreUnreachable("The list broke off.")
-        yield from found
+        yield from listed
         self._after(now)
 
     def dated(self, name: str) -> datetime | None:

@@ -265,9 +265,9 @@ class DryRuns(Scene):
         before, told = self.packed(), plan_sweep(self.bench.again())
         self.assertEqual(self.bench.blobs.held, held)
         self.assertGreater(told.freed_bytes, 10_000)
-        found = sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
-        self.assertEqual((found.freed_bytes, before - self.packed()), (told.freed_bytes, told.freed_bytes))
-        self.assertEqual((found.kept_bytes, self.stored()), (told.kept_bytes, told.kept_bytes))
+        swept = sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
+        self.assertEqual((swept.freed_bytes, before - self.packed()), (told.freed_bytes, told.freed_bytes))
+        self.assertEqual((swept.kept_bytes, self.stored()), (told.kept_bytes, told.kept_bytes))
         again = plan_sweep(self.bench.again())
         self.assertEqual((again.freed_bytes, again.kept_bytes), (0, self.stored()))
 
@@ -290,8 +290,8 @@ class DryRuns(Scene):
         self.assertEqual(repair(self.bench.again(), twin.again()).left, [])
         self.assertTrue([name for name in self.bench.blobs.held if name.startswith(names.DAMAGE)])
         told = plan_sweep(self.bench.again())
-        found = sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
-        self.assertEqual((found.freed_bytes, found.kept_bytes, self.stored()), (told.freed_bytes, told.kept_bytes, told.kept_bytes))
+        swept = sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
+        self.assertEqual((swept.freed_bytes, swept.kept_bytes, self.stored()), (told.freed_bytes, told.kept_bytes, told.kept_bytes))
         self.assertEqual([name for name in self.bench.blobs.held if name.startswith(names.DAMAGE)], [])
 
     def test_a_dry_store_is_one(self):

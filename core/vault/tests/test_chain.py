@@ -120,16 +120,16 @@ class TakenAway(Scene):
         for id in self.backups:
             name = names.SEEN + id.hex()
             self.held[name] = vault.sealed_object(name, b"", compress=False)
-        told = {"seen": b"".join(self.backups).hex(), "removed": ""}
-        vault.write_object(names.LEDGERS, json.dumps(told).encode())
+        content = {"seen": b"".join(self.backups).hex(), "removed": ""}
+        vault.write_object(names.LEDGERS, json.dumps(content).encode())
         self.bench.capture(self.device)
         self.assertEqual(self.named(), [])
         self.sweeps()
         self.bench.capture(self.device)
         self.assertEqual(self.named(), [])
         old = next(name for name in self.held if name.startswith(names.LEDGERS))
-        told = json.loads(vault.read_object(old))
-        vault.write_object(names.LEDGERS, json.dumps({"seen": told["seen"], "removed": told["removed"]}).encode())
+        content = json.loads(vault.read_object(old))
+        vault.write_object(names.LEDGERS, json.dumps({"seen": content["seen"], "removed": content["removed"]}).encode())
         self.away(old)  # as an earlier program puts ledgers together
         self.assertEqual(self.named(), [])
 

@@ -35,23 +35,23 @@ def everything_in(vault: Vault) -> bytes:
     """Every chunk of every pack opened, needed or not; every object that is no pack opened; and the names of devices' items
     below a second seal."""
     vault.refresh()
-    found = []
+    seen = []
     for pack in vault.ids(names.PACKS):
         at, content = 0, vault.blobs.read(names.pack_name(pack))
         entries = vault.footer(pack, len(content))
         for chunk, length in zip(ids_of(entries), entries["sealed_bytes"].tolist(), strict=True):
             plain = vault.open_chunk(chunk, content[at : at + length])
             at += length
-            found.append(plain)
+            seen.append(plain)
             for key in vault.device_keys:
                 for part in (plain, plain[4 + 16 * int.from_bytes(plain[:4], "big") :]):
                     try:
-                        found.append(vault.inner_open(key, part))
+                        seen.append(vault.inner_open(key, part))
                     except Damaged:
                         continue
     for name, _ in vault.blobs.list(names.MANIFESTS):
-        found.append(vault.read_object(name))
-    return b"\n".join(found)
+        seen.append(vault.read_object(name))
+    return b"\n".join(seen)
 
 
 class Erasing(Scene):
@@ -227,9 +227,9 @@ class WhatStays(Erasing):
 
     def test_a_dry_run_tells_what_a_sweep_will_leave(self):
         self.erase(SECRET, PHOTO)
-        told = plan_sweep(self.bench.again())
+        sweep = plan_sweep(self.bench.again())
         self.sweep_through()
-        self.assertEqual(told.kept_bytes, self.stored())
+        self.assertEqual(sweep.kept_bytes, self.stored())
 
 
 class WholeBackups(Erasing):

@@ -56,10 +56,10 @@ class GivingBack(TestCase):
         other, same = office(seed, limits)
         self.assertEqual(taken, same)
         going = [id for id in taken if chance.random() < 0.5]
-        told = given_back(one.again(), going)
+        restored = given_back(one.again(), going)
         for id in going:
             one.again().remove(id)
-        self.assertEqual(swept(other) - swept(one), told.given_back_bytes)
+        self.assertEqual(swept(other) - swept(one), restored.given_back_bytes)
 
     def test_a_pack_that_is_mostly_needed_gives_nothing_back_yet(self):
         bench = Bench(limits=replace(SMALL, waste_percent=50, most_small_packs=1000))
@@ -67,9 +67,9 @@ class GivingBack(TestCase):
         first = bench.capture(MemoryDevice(dict(content))).manifest
         del content["photos", "p0"]
         bench.capture(MemoryDevice(content), first)
-        told = given_back(bench.again(), [first.id])
-        self.assertGreater(told.no_longer_needed_bytes, 30_000)
-        self.assertLess(told.given_back_bytes, 5_000)
+        restored = given_back(bench.again(), [first.id])
+        self.assertGreater(restored.no_longer_needed_bytes, 30_000)
+        self.assertLess(restored.given_back_bytes, 5_000)
 
     def test_a_thorough_sweep_gives_back_what_the_usual_one_leaves(self):
         limits = replace(SMALL, waste_percent=50, most_small_packs=1000)
@@ -86,8 +86,8 @@ class GivingBack(TestCase):
 
     def test_nothing_removed_gives_nothing_back(self):
         bench, _ = office(3, SMALL)
-        told = given_back(bench.again(), [])
-        self.assertEqual((told.no_longer_needed_bytes, told.given_back_bytes), (0, 0))
+        restored = given_back(bench.again(), [])
+        self.assertEqual((restored.no_longer_needed_bytes, restored.given_back_bytes), (0, 0))
 
     def test_it_is_a_dry_run(self):
         bench, taken = office(5, SMALL)

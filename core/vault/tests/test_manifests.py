@@ -30,8 +30,8 @@ class BytesThatNoWriterMakes(TestCase):
                 decode_manifest(content, id=bytes(16))
 
     def test_fields_that_this_version_does_not_know_survive(self):
-        told = json.loads(encode_manifest(Bench().capture(MemoryDevice(phone())).manifest)) | {"colour": "green"}
-        again = decode_manifest(json.dumps(told).encode(), id=bytes(16))
+        content = json.loads(encode_manifest(Bench().capture(MemoryDevice(phone())).manifest)) | {"colour": "green"}
+        again = decode_manifest(json.dumps(content).encode(), id=bytes(16))
         self.assertEqual(json.loads(encode_manifest(again))["colour"], "green")
 
     def test_branches_that_no_writer_makes_are_damaged(self):

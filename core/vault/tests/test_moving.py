@@ -27,13 +27,13 @@ class Moving(TestCase):
 
     def test_the_new_place_holds_the_same_store_and_strangers_files_stay_behind(self):
         self.old.create("somebody's.txt", b"notes")
-        told = []
-        move_objects(self.old, self.new, on_progress=lambda done, total: told.append((done, total)))
+        seen = []
+        move_objects(self.old, self.new, on_progress=lambda done, total: seen.append((done, total)))
         self.assertEqual(dict(self.new.list("")), {name: size for name, size in self.old.list("") if names.is_ours(name)})
         self.assertTrue(check(self.opened(), percent=100).ok)
         self.assertEqual(self.opened().backup_ids(), self.bench.vault.backup_ids())
-        self.assertEqual(told[-1][0], told[-1][1])
-        self.assertEqual(told, sorted(told))
+        self.assertEqual(seen[-1][0], seen[-1][1])
+        self.assertEqual(seen, sorted(seen))
 
     def test_cut_off_anywhere_it_is_no_store_yet_and_goes_on(self):
         count = len([name for name, _ in self.old.list("") if names.is_ours(name)])

@@ -42,7 +42,7 @@ class WhoGetsIn(TestCase):
             self.assertEqual(vault.keys, self.bench.vault.keys)
 
     def test_whoever_does_not_is_told_the_same_thing(self):
-        told = set()
+        seen = set()
         for passphrase, key_file in (
             (OTHER, None),
             ("", None),
@@ -53,8 +53,8 @@ class WhoGetsIn(TestCase):
         ):
             with self.assertRaises(WrongPassphrase) as caught:
                 opened(self.bench, passphrase, key_file)
-            told.add((str(caught.exception), caught.exception.remedy))
-        self.assertEqual(len(told), 1)
+            seen.add((str(caught.exception), caught.exception.remedy))
+        self.assertEqual(len(seen), 1)
 
     def test_no_secret_stands_in_an_error_or_its_trace(self):
         for attempt in (lambda: opened(self.bench, "swordfish and barnacles"), lambda: opened(self.bench, key_file=b"j" * 32)):
@@ -168,8 +168,8 @@ class SlotsComeAndGo(TestCase):
     def test_an_added_one_opens_and_a_removed_one_does_not(self):
         id = add_passphrase(self.bench.vault, OTHER, label="Piet's", now=self.bench.now, policy=LENIENT)
         self.assertEqual(opened(self.bench, OTHER).keys, self.bench.vault.keys)
-        told = next(slot for slot in slots(self.bench.vault) if slot.id == id)
-        self.assertEqual((told.label, told.kind, told.device, told.made_at), ("Piet's", SlotKind.PASSPHRASE, "", self.bench.now))
+        one = next(slot for slot in slots(self.bench.vault) if slot.id == id)
+        self.assertEqual((one.label, one.kind, one.device, one.made_at), ("Piet's", SlotKind.PASSPHRASE, "", self.bench.now))
         remove_slot(self.bench.vault, id)
         with self.assertRaises(WrongPassphrase):
             opened(self.bench, OTHER)

@@ -50,9 +50,9 @@ class Interrupted(MemoryBlobs):
 
     def list(self, prefix: str):
         self._now("list", prefix, False)
-        found = list(super().list(prefix))
+        listed = list(super().list(prefix))
         self._now("list", prefix, True)
-        return iter(found)
+        return iter(listed)
 
 
 class Races(TestCase):

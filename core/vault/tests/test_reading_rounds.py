@@ -86,20 +86,20 @@ class Proven(TestCase):
         packs = sorted(vault.ids(names.PACKS))
         self.assertEqual(self.since({}), {self.first.id: None, self.second.id: None})
         read = {one: START + timedelta(days=n) for n, one in enumerate(packs)}
-        told = self.since(read)
+        began = self.since(read)
         mine = {}
         for manifest in vault.manifests():
             vault.refresh()
             chunks = {span.chunk for kind in manifest.kinds for item in vault.items(manifest, kind.kind) for span in item.spans}
             chunks |= {branch for kind in manifest.kinds for branch in vault.branches(kind)}
             mine[manifest.id] = min(read[vault.index.place(chunk).pack] for chunk in chunks)
-        self.assertEqual(told, mine)
+        self.assertEqual(began, mine)
 
     def test_one_pack_that_was_never_read_is_enough(self):
         packs = sorted(self.bench.again().ids(names.PACKS))
         for left in packs:
-            told = self.since({one: START for one in packs if one != left})
-            self.assertIn(None, told.values())
+            began = self.since({one: START for one in packs if one != left})
+            self.assertIn(None, began.values())
 
     def test_what_is_missing_is_not_proven(self):
         vault = self.bench.again()

@@ -15,12 +15,12 @@ class Refreshing(TestCase):
 
     def reads(self) -> list[str]:
         """Names of what one more refresh reads."""
-        found: list[str] = []
+        seen: list[str] = []
         real = self.vault.read_object
-        self.vault.read_object = lambda name: (found.append(name), real(name))[1]  # type: ignore[method-assign]
+        self.vault.read_object = lambda name: (seen.append(name), real(name))[1]  # type: ignore[method-assign]
         self.vault.refresh()
         del self.vault.read_object
-        return found
+        return seen
 
     def test_an_unchanged_store_is_listed_and_not_read(self):
         self.assertEqual(self.reads(), [])

@@ -54,8 +54,8 @@ class WhoSweeps(TestCase):
     def test_of_two_at_the_same_time_exactly_one_may(self):
         """Both wrote number 1 before either looked again."""
         hand_over(self.vault, PIER, now=NOW)
-        told = self.vault.read_object(next(name for name, _ in self.vault.blobs.list(names.SWEEPERS)))
-        self.vault.write_object(names.SWEEPERS, told.replace(PIER.who.hex().encode(), SHED.who.hex().encode()))
+        content = self.vault.read_object(next(name for name, _ in self.vault.blobs.list(names.SWEEPERS)))
+        self.vault.write_object(names.SWEEPERS, content.replace(PIER.who.hex().encode(), SHED.who.hex().encode()))
         may = []
         for one in (PIER, SHED):
             try:

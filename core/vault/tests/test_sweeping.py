@@ -68,18 +68,18 @@ class RemovingAndSweeping(TestCase):
 
         before = self.packs()
         with mock.patch.object(MemoryBlobs, "delete", holds):
-            told = self.sweep(hours=2)
-        self.assertLessEqual(told.freed_bytes, 0, "it said that it freed what lies there still")
+            sweep = self.sweep(hours=2)
+        self.assertLessEqual(sweep.freed_bytes, 0, "it said that it freed what lies there still")
         self.assertLessEqual(before, self.packs())
         accounts = Accounts(self.bench.again())
-        free, locked = accounts.remains(), accounts.remains(told.held)
+        free, locked = accounts.remains(), accounts.remains(sweep.held)
         self.assertGreater(locked.held_bytes, 150_000)
         self.assertEqual((free.held_bytes, locked.sum_bytes), (0, free.sum_bytes), "it is a row of its own, to the byte")
         self.assertLess(locked.unneeded_bytes + locked.marked_bytes + locked.held_bytes // 2, free.unneeded_bytes + free.marked_bytes)
         self.assertEqual(contents(self.bench.again(), self.new), phone(2))
         for _ in range(4):
             left = self.sweep(hours=2).kept_bytes
-        self.assertLess(left, told.kept_bytes - 150_000)
+        self.assertLess(left, sweep.kept_bytes - 150_000)
         self.assertTrue(check(self.bench.again(), percent=100).ok)
 
     def packs(self) -> set[str]:

@@ -93,9 +93,9 @@ class Trials(TestCase):
         for held, word in (({"header": b"x", "manifests/" + "a" * 32: b""}, "1 backup"), ({"letters.txt": b""}, "1 other")):
             place = Place()
             place.held.update(held)
-            found = next(result for result in self.tried(place) if result.step is TrialStep.CONTENT)
-            self.assertFalse(found.well)
-            self.assertIn(word, found.says)
+            one = next(result for result in self.tried(place) if result.step is TrialStep.CONTENT)
+            self.assertFalse(one.well)
+            self.assertIn(word, one.says)
             self.assertEqual(place.held, held)
 
     def test_a_place_that_is_not_there_ends_the_trial(self):

@@ -95,14 +95,14 @@ class Copies(Scene):
         for twin in (Bench(same_key_as=self.bench.vault, seed=9), Bench(seed=9)):
             copy(self.bench.again(), twin.again(), backups=[self.first.id])
             before = self.sealed_in(twin)
-            told: list[int] = []
-            copy(self.bench.again(), twin.again(), admit=told.append)
+            seen: list[int] = []
+            copy(self.bench.again(), twin.again(), admit=seen.append)
             again: list[int] = []
             copy(self.bench.again(), twin.again(), admit=again.append)
             gained = self.sealed_in(twin) - before
             shared = twin.vault.keys.id == self.bench.vault.keys.id
             self.assertEqual(again, [0])
-            self.assertTrue(told == [gained] if shared else told[0] >= gained > 0, (told, gained, shared))
+            self.assertTrue(seen == [gained] if shared else seen[0] >= gained > 0, (seen, gained, shared))
 
     def sealed_in(self, bench: Bench) -> int:
         """Sealed bytes of all chunks, without what packs and lists need besides."""
@@ -124,18 +124,18 @@ class Copies(Scene):
     def test_stopped_and_gone_on_with_sends_nothing_twice(self):
         whole = copy(self.bench.again(), Bench(MemoryBlobs(), seed=5, same_key_as=self.bench.vault).again()).sent_bytes
         twin = Bench(MemoryBlobs(), seed=5, same_key_as=self.bench.vault)
-        told: list[tuple[int, int]] = []
+        seen: list[tuple[int, int]] = []
         with self.assertRaises(Stopped):
             copy(
                 self.bench.again(), twin.again(),
-                on_progress=lambda done, total: told.append((done, total)), should_stop=lambda: bool(told) and told[-1][0] > 150_000,
+                on_progress=lambda done, total: seen.append((done, total)), should_stop=lambda: bool(seen) and seen[-1][0] > 150_000,
             )  # fmt: skip
         sent = sum(len(twin.blobs.held[name]) for name in self.packs(twin))
         self.assertGreater(sent, 100_000)
         rest = copy(self.bench.again(), twin.again()).sent_bytes
         self.assertLess(rest, whole - sent + 5_000)
         self.assert_same(twin)
-        self.assertTrue(all(done <= total for done, total in told))
+        self.assertTrue(all(done <= total for done, total in seen))
 
     def test_damage_does_not_spread(self):
         for name in self.packs(self.bench):
@@ -284,10 +284,10 @@ class AccountsAreExact(Scene):
             mine = {chunk: size for id in chosen for chunk, size in needs[id].items()}
             others = {chunk for id in ids if id not in chosen for chunk in needs[id]}
             root = sum(roots[id] for id in chosen)
-            found = accounts.usage(chosen)
-            self.assertEqual(found.stored_bytes, sum(mine.values()) + root)
-            self.assertEqual(found.alone_bytes, sum(size for chunk, size in mine.items() if chunk not in others) + root)
-            self.assertEqual(found.alone_bytes + found.shared_bytes, found.stored_bytes)
+            usage = accounts.usage(chosen)
+            self.assertEqual(usage.stored_bytes, sum(mine.values()) + root)
+            self.assertEqual(usage.alone_bytes, sum(size for chunk, size in mine.items() if chunk not in others) + root)
+            self.assertEqual(usage.alone_bytes + usage.shared_bytes, usage.stored_bytes)
 
     def test_an_unknown_backup(self):
         with self.assertRaises(NoSuchBackup):

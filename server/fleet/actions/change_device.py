@@ -72,26 +72,26 @@ def change_heard(device: Device, values: Mapping[str, str], *, by: User | None, 
 
 def put_values(device: Device, values: Mapping[str, str], *, now: datetime) -> None:
     """Into a row that the caller saves. Raises BadInput naming the column."""
-    told = {column: checked(column, value) for column, value in values.items() if column in COLUMNS and column != "id"}
-    if "state" in told and told["state"] != device.state:
-        if told["state"] == DeviceState.IN_USE:
+    clean = {column: checked(column, value) for column, value in values.items() if column in COLUMNS and column != "id"}
+    if "state" in clean and clean["state"] != device.state:
+        if clean["state"] == DeviceState.IN_USE:
             device.in_use_since = now
-        device.state, device.state_since = told["state"], now
-    if "away_until" in told or device.state != DeviceState.AWAY:
-        day = told.get("away_until", "")
+        device.state, device.state_since = clean["state"], now
+    if "away_until" in clean or device.state != DeviceState.AWAY:
+        day = clean.get("away_until", "")
         device.away_until = date.fromisoformat(day) if day and device.state == DeviceState.AWAY else None
-    if "holder" in told or "team" in told:
-        holder = told.get("holder", device.holder.name if device.holder_id else "")
-        team = told.get("team", device.team.name if device.team else "")
+    if "holder" in clean or "team" in clean:
+        holder = clean.get("holder", device.holder.name if device.holder_id else "")
+        team = clean.get("team", device.team.name if device.team else "")
         device.holder, device.team = holder_named(holder, team)
     for column in ("name", "family", "make", "model", "serial", "asset_tag", "os_version", "note"):
-        if column in told and (told[column] or column != "family"):
-            setattr(device, column, told[column])
+        if column in clean and (clean[column] or column != "family"):
+            setattr(device, column, clean[column])
     for column in ("purchased_on", "handed_over_on"):
-        if column in told:
-            setattr(device, column, date.fromisoformat(told[column]) if told[column] else None)
-    if "storage_total_bytes" in told:
-        device.storage_total_bytes = int(told["storage_total_bytes"]) if told["storage_total_bytes"] else None
+        if column in clean:
+            setattr(device, column, date.fromisoformat(clean[column]) if clean[column] else None)
+    if "storage_total_bytes" in clean:
+        device.storage_total_bytes = int(clean["storage_total_bytes"]) if clean["storage_total_bytes"] else None
 
 
 def _save(device: Device) -> None:

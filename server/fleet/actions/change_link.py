@@ -62,13 +62,13 @@ def _changed(
     return device
 
 
-def _checked_place(device: Device, told: SftpPlace) -> SftpPlace:
+def _checked_place(device: Device, place: SftpPlace) -> SftpPlace:
     """Where it answers from now on, after it was signed in to there. Raises BadInput, LinkError."""
-    if not told.password and not told.private_key and (told.host, told.port) != (device.sftp_host, device.sftp_port):
+    if not place.password and not place.private_key and (place.host, place.port) != (device.sftp_host, device.sftp_port):
         remedy = "Type it again: it is not sent to another place."
         raise BadInput("The password is only known for the place that it was given for.", field="password", remedy=remedy)
-    password = told.password if told.password or told.private_key else known_password(device)
-    where = replace(told, password=password, host_key=told.host_key or device.sftp_host_key)
+    password = place.password if place.password or place.private_key else known_password(device)
+    where = replace(place, password=password, host_key=place.host_key or device.sftp_host_key)
     checked_sftp(where)
     return where
 

@@ -32,14 +32,14 @@ CHANGEABLE = ("holder", "team", "state", "away_until", "purchased_on", "handed_o
 @transaction.atomic
 def change_many(ids: Sequence[UUID], values: Mapping[str, str], *, by: User, seen: str = "", word: str = "") -> Bulk:
     """`seen`: the digest of what was shown to leave by it. Raises BadInput, Conflict."""
-    found, now = chosen_devices(ids, values), ports.clock().now()
-    before = {str(device.id): register_values(device) for device in found}
-    hear(change_of([(device, values) for device in found], now=now, seen=seen, word=word))
-    for device in found:
+    chosen, now = chosen_devices(ids, values), ports.clock().now()
+    before = {str(device.id): register_values(device) for device in chosen}
+    hear(change_of([(device, values) for device in chosen], now=now, seen=seen, word=word))
+    for device in chosen:
         change_heard(device, values, by=by, now=now)
-    after = {str(device.id): register_values(device) for device in found}
-    told = ", ".join(f"{column.replace('_', ' ')} {value or '–'}" for column, value in values.items())
-    return _noted(before, after, says=f"{len(found)} devices changed: {told}"[:300], by=by)
+    after = {str(device.id): register_values(device) for device in chosen}
+    words = ", ".join(f"{column.replace('_', ' ')} {value or '–'}" for column, value in values.items())
+    return _noted(before, after, says=f"{len(chosen)} devices changed: {words}"[:300], by=by)
 
 
 def chosen_devices(ids: Sequence[UUID], values: Mapping[str, str]) -> list[Device]:
@@ -48,18 +48,18 @@ def chosen_devices(ids: Sequence[UUID], values: Mapping[str, str]) -> list[Devic
         raise BadInput("No device is chosen.", field="devices", remedy=f"Choose from 1 to {MANY} devices.")
     if not values or set(values) - set(CHANGEABLE):
         raise BadInput("Nothing that can be changed together is given.", field="values", remedy=f"Use: {', '.join(CHANGEABLE)}.")
-    found = list(devices().filter(id__in=ids).select_for_update(of=("self",)).order_by("id"))
-    if len(found) != len(set(ids)):
+    rows = list(devices().filter(id__in=ids).select_for_update(of=("self",)).order_by("id"))
+    if len(rows) != len(set(ids)):
         raise Conflict("One of the devices does not exist any more.", remedy="Load the page again.")
-    return found
+    return rows
 
 
 def previewed(rows: Sequence[Mapping[str, str]]) -> tuple[list[RegisterLine], str]:
     """(what an import would do, a digest of it). Nothing is applied."""
     known = [KnownRegister(id=str(device.id), values=register_values(device)) for device in devices().order_by("id")]
     lines = plan_import(rows, known)
-    told = [[line.number, line.verdict, line.device, dict(line.changes), line.why] for line in lines]
-    return lines, hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()
+    lines_shown = [[line.number, line.verdict, line.device, dict(line.changes), line.why] for line in lines]
+    return lines, hashlib.sha256(json.dumps(lines_shown, sort_keys=True).encode()).hexdigest()
 
 
 @transaction.atomic

@@ -25,9 +25,9 @@ def note_own_cloud(device: Device, link: DeviceLink, *, now: datetime) -> None:
 
 
 @transaction.atomic
-def note_told_own_cloud(device: Device, found: OwnCloud | None, *, now: datetime) -> None:
+def note_told_own_cloud(device: Device, cloud: OwnCloud | None, *, now: datetime) -> None:
     """Another row when it told something else than last, else the last one stands until now."""
-    fields = told_of(found)
+    fields = told_of(cloud)
     newest = OwnCloudTold.objects.select_for_update().filter(device=device).order_by("-at", "-id").first()
     same = newest is not None and all((newest.told or {}).get(name) == (fields or {}).get(name) for name in SWITCHES)
     if newest is not None and same and (newest.told is None) == (fields is None) and (fields == newest.told or now - newest.at < A_ROW):
@@ -48,17 +48,17 @@ def _full_on(device: Device, now: datetime) -> dict[str, str | None]:
     return {name: None if left is None else (today + timedelta(days=left)).isoformat() for name, left in days.items()}
 
 
-def told_of(found: OwnCloud | None) -> dict[str, Any] | None:
+def told_of(cloud: OwnCloud | None) -> dict[str, Any] | None:
     """As JSON keeps it; None where the device has none."""
-    if found is None:
+    if cloud is None:
         return None
-    last = found.last_success.isoformat() if found.last_success else None
+    last = cloud.last_success.isoformat() if cloud.last_success else None
     return {
-        **asdict(found),
-        "state": found.state.value,
+        **asdict(cloud),
+        "state": cloud.state.value,
         "last_success": last,
-        "kinds": _parts(found.kinds),
-        "devices": _parts(found.devices),
+        "kinds": _parts(cloud.kinds),
+        "devices": _parts(cloud.devices),
     }
 
 

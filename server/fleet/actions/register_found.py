@@ -11,12 +11,14 @@ from server.people.actions.office import holder_named
 from server.people.models import User
 
 
-def register_found(told: dict[str, Any], *, id: UUID | None, by: User) -> Device:
+def register_found(described: dict[str, Any], *, id: UUID | None, by: User) -> Device:
     """Called within the transaction that takes its backups in. What the store tells is cut to what the register holds."""
     now = ports.clock().now()
-    word = {name: str(told.get(name, ""))[:most].strip() for name, most in (("name", 120), ("holder", 120), ("team", 80), ("serial", 100))}
+    word = {
+        name: str(described.get(name, ""))[:most].strip() for name, most in (("name", 120), ("holder", 120), ("team", 80), ("serial", 100))
+    }
     serial = word["serial"] if not Device.objects.filter(serial__iexact=word["serial"]).exists() else ""
-    family = str(told.get("family", ""))
+    family = str(described.get("family", ""))
     device = Device(
         id=id if id is not None and not Device.objects.filter(id=id).exists() else uuid4(), name=word["name"] or "Found device",
         link=LinkType.NONE, family=family if family in FAMILIES else "", serial=serial, added_at=now,

@@ -94,10 +94,10 @@ class LinkView(APIView):
     def put(self, request: Request, id: UUID) -> Response:
         body = LinkSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        sftp = SftpPlaceSerializer().place(told["sftp"]) if told["sftp"] else None
+        fields = body.validated_data
+        sftp = SftpPlaceSerializer().place(fields["sftp"]) if fields["sftp"] else None
         device = change_link(
-            device_by_id(id), rules=told["rules"], limit_bytes_per_second=told["limit_bytes_per_second"], folder=told["folder"],
+            device_by_id(id), rules=fields["rules"], limit_bytes_per_second=fields["limit_bytes_per_second"], folder=fields["folder"],
             sftp=sftp, same=body.heeding(f"link {id}", lambda: _told(device_by_id(id))), by=signed_in(request),
         )  # fmt: skip
         return Response(_told(device))

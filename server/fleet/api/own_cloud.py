@@ -79,13 +79,13 @@ def shown_own_cloud(entry: dict[str, Any] | None) -> Any:
         {"name": KINDS[one.name].label if one.name in KINDS else "Everything else", "bytes": one.size_bytes} for one in own_cloud.kinds
     ]
     devices = [{"name": one.name, "bytes": one.size_bytes} for one in own_cloud.devices]
-    told = {
+    shown = {
         "state": own_cloud.state, "service": own_cloud.service, "account": own_cloud.account,
         "last_success": believed(own_cloud, now=ports.clock().now()),
         "used_bytes": own_cloud.used_bytes, "allowed_bytes": own_cloud.allowed_bytes, "percent": percent_used(own_cloud), "kinds": kinds,
         "devices": devices,
     }  # fmt: skip
-    return OwnCloudSerializer(told).data
+    return OwnCloudSerializer(shown).data
 
 
 class OwnCloudView(APIView):
@@ -96,5 +96,5 @@ class OwnCloudView(APIView):
         device = device_by_id(id)
         pages, rows = Pages(), own_cloud_history(device)
         page = pages.paginate_queryset(rows, request, view=self)
-        told = {"count": rows.count(), "tells": bool(device.own_cloud), "results": page}
-        return Response(OwnCloudPageSerializer(told).data)
+        shown = {"count": rows.count(), "tells": bool(device.own_cloud), "results": page}
+        return Response(OwnCloudPageSerializer(shown).data)

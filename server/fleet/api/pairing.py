@@ -90,10 +90,10 @@ class SftpPlaceSerializer(MeetSerializer):
     host_key = serializers.CharField(max_length=2000, allow_blank=True)
     use_key = serializers.BooleanField(default=False, help_text="Sign in with this server's own key instead of a password.")
 
-    def place(self, told: dict[str, Any]) -> SftpPlace:
+    def place(self, fields: dict[str, Any]) -> SftpPlace:
         """What was typed, as the actions want it."""
-        sftp_place = SftpPlace(**{name: told[name] for name in ("host", "port", "username", "password", "folder", "host_key")})
-        return replace(sftp_place, password="", private_key=private_ssh_key()) if told["use_key"] else sftp_place
+        sftp_place = SftpPlace(**{name: fields[name] for name in ("host", "port", "username", "password", "folder", "host_key")})
+        return replace(sftp_place, password="", private_key=private_ssh_key()) if fields["use_key"] else sftp_place
 
 
 class SshKeySerializer(serializers.Serializer):
@@ -216,9 +216,9 @@ class SftpView(APIView):
     def post(self, request: Request) -> Response:
         body = SftpSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        entry = {name: told[name] for name in ("name", "holder", "team", "family", "registered")}
-        return Response(AddedSerializer(add_sftp(body.place(told), **entry, by=signed_in(request))).data, status=201)
+        fields = body.validated_data
+        entry = {name: fields[name] for name in ("name", "holder", "team", "family", "registered")}
+        return Response(AddedSerializer(add_sftp(body.place(fields), **entry, by=signed_in(request))).data, status=201)
 
 
 class PairAgainView(APIView):
@@ -240,5 +240,5 @@ class UnpairView(APIView):
 
     @extend_schema(operation_id="unpair_device", request=None, responses=UnpairedSerializer)
     def post(self, request: Request, id: UUID) -> Response:
-        told = unpair_device(device_by_id(id), by=signed_in(request))
-        return Response(UnpairedSerializer({"told_device": told}).data)
+        warning = unpair_device(device_by_id(id), by=signed_in(request))
+        return Response(UnpairedSerializer({"told_device": warning}).data)

@@ -38,10 +38,10 @@ class ValuesSerializer(serializers.Serializer):
 
     def told(self) -> dict[str, str]:
         """What was typed, as the actions want it."""
-        told: dict[str, str] = self.validated_data["values_told"]
-        if unknown := set(told) - set(COLUMNS):
+        values: dict[str, str] = self.validated_data["values_told"]
+        if unknown := set(values) - set(COLUMNS):
             raise BadInput(f"There is no column {sorted(unknown)[0]!r}.", field="values_told", remedy=f"Use: {', '.join(COLUMNS)}.")
-        return told
+        return values
 
 
 class SeenValuesSerializer(ValuesSerializer):
@@ -88,7 +88,7 @@ class LineSerializer(serializers.Serializer):
     """A part of `PreviewedSerializer`."""
 
     number = serializers.IntegerField()
-    verdict = serializers.ChoiceField(choices=[(found.value, found.value) for found in LineVerdict])
+    verdict = serializers.ChoiceField(choices=[(one.value, one.value) for one in LineVerdict])
     name = serializers.CharField(allow_blank=True)
     device = serializers.CharField(allow_null=True)
     why = serializers.CharField(allow_blank=True)
@@ -184,8 +184,8 @@ class PreviewImportView(APIView):
         lines, digest = previewed(rows)
         counts = {verdict.value: sum(line.verdict == verdict for line in lines) for verdict in LineVerdict}
         lines.sort(key=lambda line: (line.verdict != LineVerdict.REFUSE, line.verdict == LineVerdict.SAME, line.number))
-        told = {"digest": digest, "counts": counts, "ignored_columns": unknown_columns(columns)}
-        return Response(told | {"lines": LineSerializer(lines[:SHOWN_LINES], many=True).data})
+        shown = {"digest": digest, "counts": counts, "ignored_columns": unknown_columns(columns)}
+        return Response(shown | {"lines": LineSerializer(lines[:SHOWN_LINES], many=True).data})
 
 
 class ImportView(APIView):
@@ -227,10 +227,10 @@ def _read(content: str) -> tuple[list[str], list[dict[str, str]]]:
     if not content.lstrip("\ufeff \t\r\n").startswith(("{", "[")):
         return read_table(content.encode("utf-8", "replace"), rows_at_most=ROWS_AT_MOST)
     try:
-        told = json.loads(content.lstrip("\ufeff"))
+        register = json.loads(content.lstrip("\ufeff"))
     except (ValueError, RecursionError):
         raise BadInput("The file is no JSON.", field="file", remedy="Export a register and look at how it is written.") from None
-    entries = told.get("devices") if isinstance(told, dict) else told
+    entries = register.get("devices") if isinstance(register, dict) else register
     if not isinstance(entries, list) or not all(isinstance(entry, dict) for entry in entries):
         raise BadInput("The file holds no list of devices.", field="file", remedy='Write {"devices": [{"name": …}]}.')
     if len(entries) > ROWS_AT_MOST:

@@ -79,16 +79,16 @@ class ChangingADevice(OfficeTestCase):
         with tempfile.TemporaryDirectory() as folder:
             body = {"path": folder, "name": "Boat", "holder": "boat", "team": ""}
             id = self.api.post("/api/devices/folder", body, format="json").json()["id"]
-            told = self.api.get(f"/api/devices/{id}/readiness").json()
-            levels = {finding["code"]: finding["level"] for finding in told["findings"]}
-            self.assertEqual((told["reachable"], levels["locked"], levels["battery"]), (True, "untold", "untold"))
-            self.assertTrue(told["cannot_tell"])
+            answer = self.api.get(f"/api/devices/{id}/readiness").json()
+            levels = {finding["code"]: finding["level"] for finding in answer["findings"]}
+            self.assertEqual((answer["reachable"], levels["locked"], levels["battery"]), (True, "untold", "untold"))
+            self.assertTrue(answer["cannot_tell"])
 
     def test_readiness_of_an_away_device_has_a_step(self):
         device = self.device()
         self.outside.away.add("p1")
-        told = self.api.get(f"/api/devices/{device.id}/readiness").json()
-        self.assertFalse(told["reachable"])
-        self.assertEqual([finding["level"] for finding in told["findings"]], ["blocks"])
-        self.assertIn("network", told["findings"][0]["step"])
-        self.assertTrue(told["not_seen"])
+        answer = self.api.get(f"/api/devices/{device.id}/readiness").json()
+        self.assertFalse(answer["reachable"])
+        self.assertEqual([finding["level"] for finding in answer["findings"]], ["blocks"])
+        self.assertIn("network", answer["findings"][0]["step"])
+        self.assertTrue(answer["not_seen"])

@@ -67,8 +67,8 @@ class Pairing(OfficeTestCase):
             device.refresh_from_db()
             self.assertIsNone(device.agent_key)
             self.assertEqual(self.api.post(f"/api/devices/{device.id}/unpair").status_code, 409)
-            found = self.api.get(f"/api/devices/{device.id}/readiness").json()["findings"]
-            self.assertEqual([one["code"] for one in found if one["level"] == "blocks"], ["paired"])
+            answer = self.api.get(f"/api/devices/{device.id}/readiness").json()["findings"]
+            self.assertEqual([one["code"] for one in answer if one["level"] == "blocks"], ["paired"])
         self.assertEqual(self.outside.told_to_forget, ["dFalse"])
 
     def test_a_lost_device_loses_its_key_at_once_and_can_be_paired_again(self):
@@ -109,15 +109,15 @@ class Folders(OfficeTestCase):
         self.id = self.api.post("/api/devices/folder", body, format="json").json()["id"]
 
     def link(self, **changes):
-        told = self.api.get(f"/api/devices/{self.id}/link").json()
-        return self.api.put(f"/api/devices/{self.id}/link", told | changes, format="json")
+        answer = self.api.get(f"/api/devices/{self.id}/link").json()
+        return self.api.put(f"/api/devices/{self.id}/link", answer | changes, format="json")
 
     RULES = [{"pattern": "Logs/**", "kind": "notes"}, {"pattern": "*.tmp", "kind": ""}]
 
     def test_rules_are_previewed_without_being_kept_and_then_decide(self):
-        told = self.api.post(f"/api/devices/{self.id}/link/preview", {"rules": self.RULES}, format="json").json()
+        answer = self.api.post(f"/api/devices/{self.id}/link/preview", {"rules": self.RULES}, format="json").json()
         self.assertEqual(
-            {(one["pattern"], one["label"]): one["files"] for one in told},
+            {(one["pattern"], one["label"]): one["files"] for one in answer},
             {("Logs/**", "Notes"): 2, ("*.tmp", "left out"): 1, ("", "Photos"): 1},
         )
         self.assertEqual(link_to(Device.objects.get()).kinds(), ["photos", "documents", "folders"])
@@ -182,12 +182,12 @@ class OverSftp(OfficeTestCase):
         self.gauge.hang_up()
         self.gauge.renew_host_key()
         self.gauge.listen()
-        found = self.api.get(f"/api/devices/{device_id}/readiness").json()["findings"]
-        self.assertIn("Another key answers", next(one["says"] for one in found if one["level"] == "blocks"))
+        answer = self.api.get(f"/api/devices/{device_id}/readiness").json()["findings"]
+        self.assertIn("Another key answers", next(one["says"] for one in answer if one["level"] == "blocks"))
         met = self.api.post("/api/devices/sftp/meet", {"host": "127.0.0.1", "port": self.gauge.port}, format="json").json()
-        told = self.api.get(f"/api/devices/{device_id}/link").json()
-        told["sftp"] |= {"password": "", "host_key": met["host_key"]}
-        self.assertEqual(self.api.put(f"/api/devices/{device_id}/link", told, format="json").status_code, 200)
+        answer = self.api.get(f"/api/devices/{device_id}/link").json()
+        answer["sftp"] |= {"password": "", "host_key": met["host_key"]}
+        self.assertEqual(self.api.put(f"/api/devices/{device_id}/link", answer, format="json").status_code, 200)
         self.assertTrue(self.api.get(f"/api/devices/{device_id}/readiness").json()["reachable"])
 
     def test_a_known_password_is_not_sent_to_another_place(self):

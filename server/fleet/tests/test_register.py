@@ -43,12 +43,12 @@ def _collected(answer):
 class Importing(Register):
     def test_a_preview_says_what_each_row_would_do_and_does_nothing(self):
         self.device()
-        told = self.preview(
+        preview = self.preview(
             self.csv("New,A. Holm,Shore,orlo,OR-1,in_use", "Orlo H1,Holder of p1,Inland,orlo,,", "x,,Shore,orlo,,", "y,B,,martian,,")
         )
-        verdicts = {line["number"]: line["verdict"] for line in told["lines"]}
+        verdicts = {line["number"]: line["verdict"] for line in preview["lines"]}
         self.assertEqual(verdicts, {1: "create", 2: "change", 3: "refuse", 4: "refuse"})
-        why = {line["number"]: line["why"] for line in told["lines"]}
+        why = {line["number"]: line["why"] for line in preview["lines"]}
         self.assertIn("holder", why[3])
         self.assertIn("martian", why[4])
         self.assertEqual((Device.objects.count(), Device.objects.get().team.name), (1, "Shore Crew"))
@@ -99,8 +99,8 @@ class Importing(Register):
                 self.assertIn(word, answer.json()["title"])
 
     def test_semicolons_a_byte_order_mark_and_unknown_columns(self):
-        told = self.preview("\ufeffname;holder;family;colour\r\nA;B;orlo;red\r\n")
-        self.assertEqual((told["counts"]["create"], told["ignored_columns"]), (1, ["colour"]))
+        preview = self.preview("\ufeffname;holder;family;colour\r\nA;B;orlo;red\r\n")
+        self.assertEqual((preview["counts"]["create"], preview["ignored_columns"]), (1, ["colour"]))
 
     def test_five_hundred_rows_cost_a_few_queries_to_preview(self):
         rows = [f"D{n},H{n % 50},T,orlo,S{n},in_use" for n in range(500)]
@@ -130,9 +130,9 @@ class Rows(Register):
     def test_a_serial_that_belongs_to_another_device_is_refused(self):
         one, two = self.device("p1"), self.device("p2")
         Device.objects.filter(id=two.id).update(serial="OR-2")
-        found = self.verdict(f"{one.id},OR-2", head="id,serial")
-        self.assertEqual(found[0][0], "refuse")
-        self.assertIn("another device", found[0][1].lower())
+        verdict = self.verdict(f"{one.id},OR-2", head="id,serial")
+        self.assertEqual(verdict[0][0], "refuse")
+        self.assertIn("another device", verdict[0][1].lower())
 
     def test_an_unknown_id_a_wrong_date_a_size_with_a_unit_a_state_that_does_not_exist(self):
         head = "id,name,holder,family,purchased_on,storage_total_bytes,state"
@@ -155,8 +155,8 @@ class Rows(Register):
 
 
 class ManyAtOnce(Register):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.devices = [self.device(f"p{n}") for n in range(3)]
         self.ids = [str(device.id) for device in self.devices]
 

@@ -20,8 +20,8 @@ def look_for_anomalies(backup: Backup, *, now: datetime) -> list[Row]:
     taken = _taken(backup.device_id, until=backup.finished_at)
     if not taken or taken[0].id != str(backup.id):
         return []
-    found = anomalies(taken[0], taken[1:], in_use=backup.device.state == DeviceState.IN_USE)
-    rows = [_row(one, backup, now) for one in found]
+    detected = anomalies(taken[0], taken[1:], in_use=backup.device.state == DeviceState.IN_USE)
+    rows = [_row(one, backup, now) for one in detected]
     with transaction.atomic():
         still = {(row.code, row.kind) for row in rows}
         open_ones = list(Row.objects.select_for_update().filter(device=backup.device_id, settled_at__isnull=True))
@@ -91,7 +91,7 @@ def _as_taken(row: Backup) -> Taken:
 
 def _changed(entry: dict[str, Any], progress: dict[str, Any]) -> int:
     """Items that were there before and came anew: what was not unchanged, less what the kind grew by."""
-    told = progress.get(entry["kind"])
-    if told is None or "before" not in told:
+    of_kind = progress.get(entry["kind"])
+    if of_kind is None or "before" not in of_kind:
         return 0
-    return max(0, int(min(told["before"], entry["items"]) - told["unchanged"]))
+    return max(0, int(min(of_kind["before"], entry["items"]) - of_kind["unchanged"]))

@@ -35,9 +35,9 @@ class Refreshed:
 
 
 @transaction.atomic
-def refresh_incidents(found: Sequence[Cause], *, now: datetime) -> Refreshed:
+def refresh_incidents(causes_now: Sequence[Cause], *, now: datetime) -> Refreshed:
     """Put the memory in step with what is there. One at a time: the caller sees to that."""
-    causes = {cause.code: cause for cause in found}
+    causes = {cause.code: cause for cause in causes_now}
     rows = {row.code: row for row in Incident.objects.select_for_update().filter(closed_at__isnull=True)}
     closed = [row for code, row in rows.items() if code not in causes]
     for ended in closed:

@@ -23,7 +23,7 @@ class Asked:
 
 def run_cause(code: str, *, by: User, now: datetime) -> Asked:
     """Raises Conflict when there is no such cause any more, or when running is not what it needs."""
-    cause = next((found for found in causes(now=now, rows=standings(now=now)) if found.code == code), None)
+    cause = next((one for one in causes(now=now, rows=standings(now=now)) if one.code == code), None)
     if cause is None:
         raise Conflict("This does not need anybody any more.", remedy="Look at Today again.")
     if cause.step != "run":

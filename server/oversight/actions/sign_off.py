@@ -24,30 +24,30 @@ def sign_off(device: Device, *, occasion: str, note: str, by: User) -> WipeAnswe
     if occasion not in Occasion.values or not occasion:
         raise BadInput("A signed answer needs its occasion.", field="occasion", remedy="Say what will happen to the device.")
     now = ports.clock().now()
-    found, cover, look, newest = answer(device, now=now)
-    fields = _told(device, found, cover, look.at if look else None, newest)
+    answered, cover, look, newest = answer(device, now=now)
+    fields = _told(device, answered, cover, look.at if look else None, newest)
     signed = WipeAnswer.objects.create(
-        device=device, at=now, by=by, occasion=occasion, note=note.strip()[:300], safe=found.safe, told=fields
+        device=device, at=now, by=by, occasion=occasion, note=note.strip()[:300], safe=answered.safe, told=fields
     )
     words = OCCASION_WORDS[Occasion(occasion)]
     write_journal(
         who=by,
         what="device.wipe_answered",
-        facts={"device": device.name, "holder": device.holder.name, "words": words, "says": found.says},
+        facts={"device": device.name, "holder": device.holder.name, "words": words, "says": answered.says},
         at=now,
         device=device.id,
     )
     return signed
 
 
-def _told(device: Device, found: Answer, cover: list[KindCover], looked_at: datetime | None, newest: Backup | None) -> dict[str, Any]:
+def _told(device: Device, answered: Answer, cover: list[KindCover], looked_at: datetime | None, newest: Backup | None) -> dict[str, Any]:
     return {
         "device": {
             "name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else "", "make": device.make,
             "model": device.model, "serial": device.serial, "asset_tag": device.asset_tag, "os_version": device.os_version,
         },
-        "says": found.says,
-        "reasons": [{"blocks": one.blocks, "says": one.says, "step": one.step} for one in found.reasons],
+        "says": answered.says,
+        "reasons": [{"blocks": one.blocks, "says": one.says, "step": one.step} for one in answered.reasons],
         "looked_at": looked_at.isoformat() if looked_at else None,
         "backup_at": newest.finished_at.isoformat() if newest else None,
         "backup_items": newest.items if newest else 0,

@@ -28,8 +28,8 @@ def write_months(*, now: datetime) -> int:
 
 
 def _months(first: date, end: date) -> list[date]:
-    found = []
+    written = []
     while first < end:
-        found.append(first)
+        written.append(first)
         first = (first + timedelta(days=32)).replace(day=1)
-    return found
+    return written

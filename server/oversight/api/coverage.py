@@ -92,8 +92,8 @@ class KindCoverSerializer(serializers.Serializer):
 
     @extend_schema_field(KindChoiceSerializer(allow_null=True))
     def get_choice(self, one: KindCover) -> Any:
-        found = self.context["chosen"].get(one.kind)
-        return KindChoiceSerializer(found).data if found else None
+        choice = self.context["chosen"].get(one.kind)
+        return KindChoiceSerializer(choice).data if choice else None
 
     def get_left_out(self, one: KindCover) -> int:
         return int(self.context["left_out"].get(one.kind, 0))
@@ -236,12 +236,12 @@ class WipeView(APIView):
     @extend_schema(operation_id="wipe_answer", responses=WipeSerializer)
     def get(self, request: Request, id: UUID) -> Response:
         device = device_by_id(id)
-        found, _, scan, newest = answer(device, now=ports.clock().now())
+        answered, _, scan, newest = answer(device, now=ports.clock().now())
         there = {copy.store_id for copy in newest.present if copy.intact} if newest else set()  # type: ignore[attr-defined]
         fields = {
-            "safe": found.safe,
-            "says": found.says,
-            "reasons": found.reasons,
+            "safe": answered.safe,
+            "says": answered.says,
+            "reasons": answered.reasons,
             "scanned_at": scan.at if scan else None,
             "backup_id": newest.id if newest else None,
             "backup_at": newest.finished_at if newest else None,
@@ -277,9 +277,15 @@ class WipeAnswerView(APIView):
 
 
 def _coverage(device: Device) -> Any:
-    scan, found = scan_of(device), choices()
+    scan, choices_now = scan_of(device), choices()
     lacks = Counter(one["kind"] for one in left_out_of(device)[1] if one["counts"])
-    chosen = {kind: found.of(device, kind) for kind in KINDS}
-    context = {"planned": planned_kinds(device, found), "scan": scan, "left_out": lacks, "chosen": chosen, "synchronised": synchronised()}
-    told = {"scanned_at": scan.at if scan else None, "kinds": covered(device, scan)}
-    return CoverageSerializer(told, context=context).data
+    chosen = {kind: choices_now.of(device, kind) for kind in KINDS}
+    context = {
+        "planned": planned_kinds(device, choices_now),
+        "scan": scan,
+        "left_out": lacks,
+        "chosen": chosen,
+        "synchronised": synchronised(),
+    }
+    shown = {"scanned_at": scan.at if scan else None, "kinds": covered(device, scan)}
+    return CoverageSerializer(shown, context=context).data

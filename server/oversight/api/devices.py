@@ -73,7 +73,7 @@ class DeviceRowSerializer(serializers.Serializer):
     device_state = serializers.ChoiceField(source="device.state", choices=DeviceState.choices)
     away_until = DayField(source="device.away_until", allow_null=True)
     folder = serializers.CharField(source="device.folder")
-    standing = serializers.ChoiceField(source="state.standing", choices=[(found.value, found.value) for found in Standing])
+    standing = serializers.ChoiceField(source="state.standing", choices=[(one.value, one.value) for one in Standing])
     newest_at = serializers.DateTimeField(source="device.newest_at", allow_null=True)
     damaged_at = serializers.DateTimeField(
         source="device.damaged_at", allow_null=True, help_text="Of its newest backup of which every copy is damaged in some place."
@@ -140,7 +140,7 @@ class DeviceRowSerializer(serializers.Serializer):
 class DevicesFilter(serializers.Serializer):
     """Filters of the list; what is left out filters nothing."""
 
-    standing = serializers.ChoiceField(choices=[found.value for found in Standing], required=False)
+    standing = serializers.ChoiceField(choices=[one.value for one in Standing], required=False)
     words = serializers.CharField(required=False, max_length=200, default="", allow_blank=True)
     team = serializers.IntegerField(required=False)
     holder = serializers.IntegerField(required=False)
@@ -188,10 +188,10 @@ class DevicesView(APIView):
         counts: dict[str, int] = {}
         for row in rows:
             counts[row.state.standing] = counts.get(row.state.standing, 0) + 1
-        found = listed(rows, wanted)
-        shown = [row for row in found if not wanted.fold or row.state.standing != Standing.ON_TIME]
+        listing = listed(rows, wanted)
+        shown = [row for row in listing if not wanted.fold or row.state.standing != Standing.ON_TIME]
         page = Pages().paginate_queryset(shown, request, view=self)
-        fields = {"count": len(shown), "counts": counts, "teams": TeamSumSerializer(summed(found), many=True).data}
+        fields = {"count": len(shown), "counts": counts, "teams": TeamSumSerializer(summed(listing), many=True).data}
         places = newest_by_medium([row.device.id for row in page or []])
         return Response(fields | {"results": DeviceRowSerializer(page, many=True, context={"places": places}).data})
 

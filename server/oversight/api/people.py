@@ -102,11 +102,11 @@ class HolderView(APIView):
 def _teams() -> list[dict[str, Any]]:
     sums: dict[int | None, dict[str, int]] = {}
     for row in standings(now=ports.clock().now()):
-        found = sums.setdefault(row.device.team_id, {"devices": 0, "promised": 0, "inside": 0, "held_bytes": 0})
-        found["devices"] += 1
-        found["promised"] += row.state.standing in OWED
-        found["inside"] += row.state.standing in INSIDE
-        found["held_bytes"] += row.held_bytes
+        sums_of_team = sums.setdefault(row.device.team_id, {"devices": 0, "promised": 0, "inside": 0, "held_bytes": 0})
+        sums_of_team["devices"] += 1
+        sums_of_team["promised"] += row.state.standing in OWED
+        sums_of_team["inside"] += row.state.standing in INSIDE
+        sums_of_team["held_bytes"] += row.held_bytes
     nothing = {"devices": 0, "promised": 0, "inside": 0, "held_bytes": 0}
     rows: Any = teams()[:500]
     return [{"id": team.id, "name": team.name, "holders": team.holder_count} | sums.get(team.id, nothing) for team in rows]

@@ -93,7 +93,7 @@ class ThreeTwoOneView(APIView):
         asked = ThreeTwoOneQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
         rows = all_rows(now=ports.clock().now())
-        found = fitting(rows, **{name: asked.validated_data[name] for name in ("team", "lacks", "words")})
-        page = Pages().paginate_queryset(found, request, view=self)
-        fields: dict[str, Any] = {"count": len(found), "teams": by_team(rows), "evidence": evidence(rows), "results": page}
+        chosen = fitting(rows, **{name: asked.validated_data[name] for name in ("team", "lacks", "words")})
+        page = Pages().paginate_queryset(chosen, request, view=self)
+        fields: dict[str, Any] = {"count": len(chosen), "teams": by_team(rows), "evidence": evidence(rows), "results": page}
         return Response(ThreeTwoOneSerializer(fields).data)

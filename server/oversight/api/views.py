@@ -87,10 +87,7 @@ class CauseSerializer(serializers.Serializer):
     )
     def get_devices(self, cause: Any) -> list[dict[str, str]]:
         rows = [row.device for row in cause.devices[:NAMED]]
-        return [
-            {"id": str(found.id), "name": found.name, "holder": found.holder.name, "team": found.team.name if found.team else ""}
-            for found in rows
-        ]
+        return [{"id": str(one.id), "name": one.name, "holder": one.holder.name, "team": one.team.name if one.team else ""} for one in rows]
 
 
 class BackToNormalSerializer(serializers.Serializer):
@@ -157,8 +154,8 @@ class TodayView(APIView):
 
     @extend_schema(operation_id="today", responses=TodaySerializer)
     def get(self, request: Request) -> Response:
-        found = today(now=ports.clock().now())
-        return Response(TodaySerializer(found, context={"known": found.known}).data)
+        morning = today(now=ports.clock().now())
+        return Response(TodaySerializer(morning, context={"known": morning.known}).data)
 
 
 class RunCauseView(APIView):
@@ -194,11 +191,11 @@ class RibbonView(APIView):
 
 def healthz(request: HttpRequest) -> JsonResponse:
     """200 when everything is up and the scheduler works, 503 with the reasons before. Open: it tells no content."""
-    found = [*troubles(), *silences(now=ports.clock().now()), *doubts()]
-    return JsonResponse({"ok": not found, "troubles": found}, status=503 if found else 200)
+    troubling = [*troubles(), *silences(now=ports.clock().now()), *doubts()]
+    return JsonResponse({"ok": not troubling, "troubles": troubling}, status=503 if troubling else 200)
 
 
 def readyz(request: HttpRequest) -> JsonResponse:
     """200 when this process can answer; whether backups are made is another question."""
-    found = troubles(workers=False)
-    return JsonResponse({"ok": not found, "troubles": found}, status=503 if found else 200)
+    troubling = troubles(workers=False)
+    return JsonResponse({"ok": not troubling, "troubles": troubling}, status=503 if troubling else 200)

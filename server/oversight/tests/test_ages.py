@@ -16,8 +16,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class Ages(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one)
         self.runs = [self.run_now(self.one)]

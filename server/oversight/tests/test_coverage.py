@@ -17,8 +17,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class Furnished(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.plan(self.one)
         self.run_now(self.one)
@@ -43,9 +43,9 @@ class Furnished(OfficeTestCase):
 class Coverage(Furnished):
     def test_a_look_counts_what_is_there_and_reads_no_content(self):
         sent = self.outside.devices["p1"].sent_bytes
-        told = self.scan().json()
+        answer = self.scan().json()
         self.assertEqual(self.outside.devices["p1"].sent_bytes, sent)
-        photos = next(one for one in told["kinds"] if one["kind"] == "photos")
+        photos = next(one for one in answer["kinds"] if one["kind"] == "photos")
         expected = {id: len(content) for (kind, id), content in self.content.items() if kind == "photos"}
         self.assertEqual((photos["live"]["items"], photos["live"]["size_bytes"]), (len(expected), sum(expected.values())))
         self.assertEqual(photos["largest"][0]["size_bytes"], max(expected.values()))
@@ -54,8 +54,8 @@ class Coverage(Furnished):
     def test_a_kind_outside_of_the_plan_is_covered_by_nothing(self):
         self.content["health", "h1"] = b"{}"
         self.scan()
-        found = self.coverage()["health"]
-        self.assertEqual((found["cover"], found["planned"]), ("nothing", False))
+        coverage = self.coverage()["health"]
+        self.assertEqual((coverage["cover"], coverage["planned"]), ("nothing", False))
         self.assertIn("uncovered", self.codes())
 
     def test_a_kind_that_is_only_synchronised_is_in_no_backup_and_blocks_a_wipe(self):
@@ -73,9 +73,9 @@ class Coverage(Furnished):
         self.scan()
         counts = []
         for _ in range(2):
-            with CaptureQueriesContext(connection) as found:
+            with CaptureQueriesContext(connection) as queries:
                 self.coverage()
-            counts.append(len(found))
+            counts.append(len(queries))
             for _ in range(3):
                 self.outside.at += timedelta(hours=1)
                 self.run_now(self.one)
@@ -108,9 +108,9 @@ class SafeToWipe(Furnished):
     def test_no_at_first_and_yes_when_everything_is_done(self):
         self.assertEqual(self.codes(), {"not_looked", "unchecked", "one_copy", "unknown"})
         self.all_is_done()
-        told = self.wipe()
+        wipe = self.wipe()
         self.maxDiff = None
-        self.assertEqual((told["safe"], [reason for reason in told["reasons"] if reason["blocks"]]), (True, []))
+        self.assertEqual((wipe["safe"], [reason for reason in wipe["reasons"] if reason["blocks"]]), (True, []))
 
     def test_items_in_no_backup_are_listed_and_a_run_settles_it(self):
         self.all_is_done()
@@ -166,8 +166,8 @@ class SafeToWipe(Furnished):
 
 
 class TheList(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.devices = [self.device(f"p{n}") for n in range(6)]
         self.plan(*self.devices[:4])
         for device in self.devices[:3]:
@@ -205,9 +205,9 @@ class TheList(OfficeTestCase):
     def test_the_number_of_queries_does_not_grow_with_the_devices(self):
         counts = []
         for _ in range(2):
-            with CaptureQueriesContext(connection) as found:
+            with CaptureQueriesContext(connection) as queries:
                 self.get()
-            counts.append(len(found))
+            counts.append(len(queries))
             for n in range(10, 20):
                 self.device(f"more{n}{len(counts)}")
         self.assertEqual(counts[0], counts[1])

@@ -8,8 +8,8 @@ from server.runs.tests.test_nights import NightsTestCase, utc
 
 
 class TheNightOnItsPage(NightsTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.plan(*[self.device(f"p{n}", content={}) for n in range(6)])
         Office.objects.update(max_runs=2)
 
@@ -26,8 +26,8 @@ class TheNightOnItsPage(NightsTestCase):
         shown = self.api.get("/api/night/rows?night=2026-03-02&shows=succeeded").json()
         self.assertEqual([row["device_id"] for row in shown["results"]], [str(good.device_id)])
         holder = good.device.holder.name
-        found = self.api.get("/api/night/rows", {"night": "2026-03-02", "words": holder.upper()}).json()
-        self.assertEqual({row["holder"] for row in found["results"]}, {holder})
+        answer = self.api.get("/api/night/rows", {"night": "2026-03-02", "words": holder.upper()}).json()
+        self.assertEqual({row["holder"] for row in answer["results"]}, {holder})
         self.assertEqual(self.api.get("/api/night/rows?shows=lost").status_code, 400)
 
     def test_a_night_costs_the_same_queries_for_six_devices_and_for_twelve(self):

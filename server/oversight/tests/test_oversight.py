@@ -104,9 +104,9 @@ class EveryAddressAsksWhoIsThere(OfficeTestCase):
             self.assertNotIn(status, (401, 403), f"{method} {route}")
 
     def test_who_is_signed_in_is_told_what_they_may_do(self):
-        told = {name: self.signed_in(name).get("/api/me").json()["may"] for name in ("ulla", "piet", "ines")}
-        self.assertEqual(told["ulla"], ["read"])
-        self.assertEqual(set(told["ines"]) - set(told["piet"]), {"set_up", "see_keys", "pause_everything", "remove"})
+        answer = {name: self.signed_in(name).get("/api/me").json()["may"] for name in ("ulla", "piet", "ines")}
+        self.assertEqual(answer["ulla"], ["read"])
+        self.assertEqual(set(answer["ines"]) - set(answer["piet"]), {"set_up", "see_keys", "pause_everything", "remove"})
         self.assertEqual(APIClient().get("/api/me").json()["may"], [])
 
     def test_every_permission_is_asked_for_somewhere(self):
@@ -129,8 +129,8 @@ class TodayAndDevices(OfficeTestCase):
         return self.api.get(f"/api/devices?{query}").json()
 
     def test_an_empty_office_says_so(self):
-        told = self.api.get("/api/today").json()
-        self.assertEqual((told["promised"], told["causes"]), (0, []))
+        answer = self.api.get("/api/today").json()
+        self.assertEqual((answer["promised"], answer["causes"]), (0, []))
 
     def test_standing_follows_backup_and_promise(self):
         one, two = self.device("p1"), self.device("p2")
@@ -174,8 +174,8 @@ class TodayAndDevices(OfficeTestCase):
         self.plan(*held)
         ask_run_by_hand(held[3], note="", by=self.ines)
         code = self.api.get("/api/today").json()["causes"][0]["code"]
-        told = self.api.post("/api/causes/run", {"code": code}, format="json").json()
-        self.assertEqual(told, {"asked": 13, "refused": [{"says": "A run of this device is under way already.", "devices": 1}]})
+        answer = self.api.post("/api/causes/run", {"code": code}, format="json").json()
+        self.assertEqual(answer, {"asked": 13, "refused": [{"says": "A run of this device is under way already.", "devices": 1}]})
         self.assertEqual(Run.objects.filter(state="waiting").values("device").distinct().count(), 14)
         self.assertEqual(set(Run.objects.values_list("by__username", flat=True)), {"ines"})
 
@@ -243,8 +243,8 @@ class TheRibbon(OfficeTestCase):
             planned_for=at if planned else None, asked_at=at, started_at=at + timedelta(hours=hours_late),
         )  # fmt: skip
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.held = [self.device(f"p{n}", content={}) for n in range(3)]
         self.plan_ = self.plan(*self.held)
 
@@ -264,8 +264,8 @@ class TheRibbon(OfficeTestCase):
         self.assertEqual(self.night("2026-03-01"), (0, 1, 0, 0))
 
     def test_fourteen_nights_end_with_last_night(self):
-        found = past_nights(now=self.outside.at)
-        self.assertEqual((len(found), str(found[-1].night)), (14, "2026-03-01"))
+        nights = past_nights(now=self.outside.at)
+        self.assertEqual((len(nights), str(nights[-1].night)), (14, "2026-03-01"))
 
     def test_before_six_the_night_is_still_under_way(self):
         berlin = ZoneInfo("Europe/Berlin")

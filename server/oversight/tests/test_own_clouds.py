@@ -30,8 +30,8 @@ class TellingDevice(MemoryDevice):
 
 
 class OwnCloudsTestCase(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.phone = self.outside.devices["p1"] = TellingDevice(phone())
         self.tell(state="on")
@@ -60,9 +60,9 @@ class OwnClouds(OwnCloudsTestCase):
     def test_a_run_asks_and_what_is_told_is_remembered_as_it_is(self):
         self.follow()
         self.run_now(self.one)
-        told = self.history()["results"][0]["told"]
-        self.assertEqual((told["state"], told["account"], told["percent"]), ("on", "ansa@harbourlight.example", 40))
-        self.assertEqual(told["kinds"], [{"name": "Photos", "bytes": GIB}])
+        history = self.history()["results"][0]["told"]
+        self.assertEqual((history["state"], history["account"], history["percent"]), ("on", "ansa@harbourlight.example", 40))
+        self.assertEqual(history["kinds"], [{"name": "Photos", "bytes": GIB}])
         row = self.api.get(f"/api/devices/{self.one.id}").json()
         self.assertEqual((row["own_cloud"]["state"], row["own_cloud"]["percent"]), ("on", 40))
 

@@ -12,8 +12,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class AtAGlance(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.plan(self.one, name="Nightly")
         self.room = Store.objects.get()
@@ -30,9 +30,9 @@ class AtAGlance(OfficeTestCase):
         return next(row for row in self.told()["results"] if row["device_id"] == str(self.one.id))
 
     def test_from_nothing_to_whole(self):
-        told = self.told()
+        said = self.told()
         self.assertEqual(
-            [(row["lacks"], row["step"]) for row in told["results"] if row["device_id"] == str(self.two.id)], [(["backup"], "plan")]
+            [(row["lacks"], row["step"]) for row in said["results"] if row["device_id"] == str(self.two.id)], [(["backup"], "plan")]
         )
         row = self.row()
         self.assertEqual(
@@ -45,10 +45,10 @@ class AtAGlance(OfficeTestCase):
         Copy.objects.filter(id=copied.id).update(checked_at=self.outside.at - timedelta(days=29))
         row = self.row()
         self.assertEqual((row["lacks"], row["step"], [place["store"] for place in row["places"]]), ([], "none", ["Cloud", "Server room"]))
-        told = self.told()
-        self.assertEqual(told["teams"], [{"team": "Shore Crew", "devices": 2, "whole": 1}])
+        said = self.told()
+        self.assertEqual(said["teams"], [{"team": "Shore Crew", "devices": 2, "whole": 1}])
         self.assertEqual(
-            told["evidence"], {"devices": 2, "planned": 1, "backed_up": 1, "encrypted": 1, "off_site": 1, "checked": 1, "drilled": 0}
+            said["evidence"], {"devices": 2, "planned": 1, "backed_up": 1, "encrypted": 1, "off_site": 1, "checked": 1, "drilled": 0}
         )
 
     def test_what_is_damaged_leaving_doubted_or_lies_in_a_store_that_is_paused_counts_for_nothing(self):

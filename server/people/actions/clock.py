@@ -82,21 +82,21 @@ def _trust(state: ClockState, now: datetime, ticks: Ticks) -> None:
 
 
 def _settle(state: ClockState, now: datetime, ticks: Ticks, *, why: str, by: User | None, right: bool) -> None:
-    told = {
+    facts = {
         "doubt_since": None, "doubt_boot": "", "jump_seconds": 0.0, "off_seconds": None, "doubted_from": state.doubt_since,
         "settled_at": now, "settled_right": right, "settled_why": why[:300],
     }  # fmt: skip
-    ClockState.objects.filter(id=1).update(**told)
-    for name, value in told.items():
+    ClockState.objects.filter(id=1).update(**facts)
+    for name, value in facts.items():
         setattr(state, name, value)
     _trust(state, now, ticks)
     write_journal(who=by, what="clock.settled", facts={"why": why}, at=now)
 
 
-def _doubt(state: ClockState, found: JudgedClock, now: datetime, ticks: Ticks) -> None:
+def _doubt(state: ClockState, judged: JudgedClock, now: datetime, ticks: Ticks) -> None:
     begins = state.doubt_since is None
-    off = None if found.off is None else found.off.total_seconds()
-    fields: dict[str, object] = {"jump_seconds": found.jump.total_seconds(), "off_seconds": off, "looked_at": now}
+    off = None if judged.off is None else judged.off.total_seconds()
+    fields: dict[str, object] = {"jump_seconds": judged.jump.total_seconds(), "off_seconds": off, "looked_at": now}
     if begins:
         fields |= {"doubt_since": now, "doubt_boot": ticks.boot, "doubt_seconds": ticks.seconds}
         # what was heard before the jump was measured against another clock
@@ -105,6 +105,6 @@ def _doubt(state: ClockState, found: JudgedClock, now: datetime, ticks: Ticks) -
     for name, value in fields.items():
         setattr(state, name, value)
     if begins:
-        way = "ahead" if found.jump > timedelta() else "back"
-        moved = f"It jumped {spoken(abs(found.jump))} {way}." if found.jump else "Others say another time."
+        way = "ahead" if judged.jump > timedelta() else "back"
+        moved = f"It jumped {spoken(abs(judged.jump))} {way}." if judged.jump else "Others say another time."
         write_journal(who=None, what="clock.doubted", facts={"moved": moved}, at=now)

@@ -14,10 +14,10 @@ from server.people.models import ClosedDay, User
 @transaction.atomic
 def add_closed_days(days: Sequence[Holiday], *, by: User) -> int:
     """Those that are not in the list yet, and new names for those that are; how many are new."""
-    known = set(ClosedDay.objects.filter(day__in=[found.day for found in days]).values_list("day", flat=True))
-    rows = [ClosedDay(day=found.day, name=found.name) for found in days]
+    known = set(ClosedDay.objects.filter(day__in=[one.day for one in days]).values_list("day", flat=True))
+    rows = [ClosedDay(day=one.day, name=one.name) for one in days]
     ClosedDay.objects.bulk_create(rows, update_conflicts=True, update_fields=["name"], unique_fields=["day"])
-    new = [found for found in days if found.day not in known]
+    new = [one for one in days if one.day not in known]
     if new:
         facts = {"count": len(new), "first": new[0].day, "last": new[-1].day}
         write_journal(who=by, what="closed_days.added", facts=facts, at=ports.clock().now())

@@ -91,8 +91,8 @@ def change_office(
         "name": name.strip(), "zone": zone, "limit_bytes_per_second": limit_bytes_per_second, "asks_holders": asks_holders,
         "asks_holders_at": asks_holders_at,
     }  # fmt: skip
-    told = {column: value for column, value in slowly.items() if value is not None}
-    office, _ = Office.objects.update_or_create(id=1, defaults=defaults | told)
+    chosen = {column: value for column, value in slowly.items() if value is not None}
+    office, _ = Office.objects.update_or_create(id=1, defaults=defaults | chosen)
     write_journal(who=by, what="office.changed", facts={"office": office.name, "zone": zone}, at=now)
     return office
 

@@ -35,11 +35,11 @@ class ClockSerializer(serializers.Serializer):
 
 
 def _told(state: ClockState | None) -> Response:
-    told = {
+    shown = {
         "now": ports.clock().now(), "doubt_since": state.doubt_since if state else None, "says": clock_words(state) if state else "",
         "settled_at": state.settled_at if state else None, "settled_why": state.settled_why if state else "", "witnesses": witnesses()[:50],
     }  # fmt: skip
-    return Response(ClockSerializer(told).data)
+    return Response(ClockSerializer(shown).data)
 
 
 class ClockView(APIView):

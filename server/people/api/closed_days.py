@@ -82,4 +82,4 @@ class CalendarView(APIView):
         known = closed_days()
         if body.validated_data["confirmed"]:
             add_closed_days(days, by=signed_in(request))
-        return Response(ReadCalendarSerializer({"days": days, "new": sum(found.day not in known for found in days)}).data)
+        return Response(ReadCalendarSerializer({"days": days, "new": sum(one.day not in known for one in days)}).data)

@@ -116,8 +116,8 @@ class JournalSerializer(serializers.ModelSerializer):
 
 def _me(request: Request) -> dict[str, Any]:
     user = request.user if request.user.is_authenticated else None
-    told = {"user": user, "office": office(), "needs_first_administrator": needs_first_administrator(), "may": may(user)}
-    return MeSerializer(told).data
+    session = {"user": user, "office": office(), "needs_first_administrator": needs_first_administrator(), "may": may(user)}
+    return MeSerializer(session).data
 
 
 @method_decorator(ensure_csrf_cookie, name="dispatch")

@@ -32,8 +32,8 @@ class HowLongAGuesserWaits(SimpleTestCase):
 
 
 class Guessing(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.stranger = APIClient()
 
     def type(self, username: str, password: str, *, address: str = "192.0.2.7", **headers: str):
@@ -110,8 +110,8 @@ class WhereARequestComesFrom(SimpleTestCase):
 
 
 class Accounts(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.piet = User.objects.get(username="piet")
         self.his = self.entered("piet")
 

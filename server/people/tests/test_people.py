@@ -32,9 +32,9 @@ class TheFirstAdministrator(TestCase):
         self.assertFalse(User.objects.exists() or Office.objects.exists())
 
     def test_a_missing_field_is_told_by_its_name_with_what_to_do(self):
-        told = APIClient().post("/api/first-administrator", {**FIRST, "office_name": " "}, format="json").json()
+        answer = APIClient().post("/api/first-administrator", {**FIRST, "office_name": " "}, format="json").json()
         self.assertEqual(
-            (told["field"], told["title"], told["remedy"]), ("office_name", "Office name is missing.", "Fill in the office name.")
+            (answer["field"], answer["title"], answer["remedy"]), ("office_name", "Office name is missing.", "Fill in the office name.")
         )
 
 
@@ -90,8 +90,8 @@ class OfficeAndJournal(OfficeTestCase):
     def test_a_line_of_a_code_that_only_another_program_knows_takes_no_page_with_it(self):
         JournalEntry.objects.create(at=self.outside.now(), what="plan.lent", facts={"plan": "Nightly", "to": ["a", "b"]})
         JournalEntry.objects.create(at=self.outside.now(), what="device.paired", facts={"device": "p1"})
-        told = [line["says"] for line in self.api.get("/api/journal").json()["results"][:2]]
-        self.assertEqual(told, ["device.paired: device p1;", "plan.lent: plan Nightly; to a, b;"])
+        answer = [line["says"] for line in self.api.get("/api/journal").json()["results"][:2]]
+        self.assertEqual(answer, ["device.paired: device p1;", "plan.lent: plan Nightly; to a, b;"])
 
     def test_what_people_typed_in_a_line_is_told_as_it_is(self):
         hostile = "{store} % | {0.__class__} \u202e<b>"

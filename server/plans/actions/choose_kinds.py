@@ -26,8 +26,8 @@ def choose_kinds(device: Device, *, kinds: Iterable[str], taken: bool, service: 
         raise BadInput("No kind is chosen.", field="kinds", remedy="Choose at least one that this program knows.")
     if alike and not service:
         raise BadInput("Nobody can tell which devices are alike.", field="service", remedy="Name the account that synchronises them.")
-    told = {(entry["service"], entry["kind"]) for entry in device.accounts}
-    if service and not all((service, code) in told for code in wanted):
+    announced = {(entry["service"], entry["kind"]) for entry in device.accounts}
+    if service and not all((service, code) in announced for code in wanted):
         says = f"The device does not say that {service[:100]} synchronises that."
         raise BadInput(says, field="service", remedy="Look at the device again, and choose one of its accounts.")
     if not taken and not why.strip():
@@ -55,14 +55,14 @@ def choose_kinds(device: Device, *, kinds: Iterable[str], taken: bool, service: 
 
 
 @transaction.atomic
-def leave_to_plan(found: KindChoice, *, by: User) -> None:
+def leave_to_plan(choice: KindChoice, *, by: User) -> None:
     """From its next run on the plan decides again. Nothing happens when it does already."""
-    row, now = KindChoice.objects.select_for_update().get(id=found.id), ports.clock().now()
+    row, now = KindChoice.objects.select_for_update().get(id=choice.id), ports.clock().now()
     if row.ended_at is not None:
         return
     row.ended_at = now
     row.save(update_fields=["ended_at"])
-    facts = {"device": found.device.name, "holder": found.device.holder.name, "kind": KINDS[row.kind].label.lower()}
-    write_journal(who=by, what="kinds.left_to_plan", facts=facts, at=now, device=found.device_id)
+    facts = {"device": choice.device.name, "holder": choice.device.holder.name, "kind": KINDS[row.kind].label.lower()}
+    write_journal(who=by, what="kinds.left_to_plan", facts=facts, at=now, device=choice.device_id)
     defer_line_up()
     publish("changed", "devices")

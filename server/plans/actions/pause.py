@@ -48,13 +48,13 @@ def pause(*, plan: Plan | None, device: Device | None, until: date | None, reaso
 
 
 @transaction.atomic
-def resume(found: Pause, *, by: User) -> None:
+def resume(pause: Pause, *, by: User) -> None:
     """From now on; nights of the pause are not owed. A pause that is over is left as it is."""
-    _may(by, found.plan, found.device)
+    _may(by, pause.plan, pause.device)
     now = ports.clock().now()
-    alike = Pause.objects.filter(plan=found.plan, device=found.device, ended_at__isnull=True)  # two clicks may have made two
-    if found.ended_at is None and alike.update(ended_at=now):
-        write_journal(who=by, what="pause.ended", facts=_of(found), at=now, device=found.device_id)
+    alike = Pause.objects.filter(plan=pause.plan, device=pause.device, ended_at__isnull=True)  # two clicks may have made two
+    if pause.ended_at is None and alike.update(ended_at=now):
+        write_journal(who=by, what="pause.ended", facts=_of(pause), at=now, device=pause.device_id)
         defer_line_up()
 
 
@@ -62,17 +62,17 @@ def resume(found: Pause, *, by: User) -> None:
 def end_pauses(*, zone: ZoneInfo, now: datetime) -> int:
     """Those whose day has come, as of the midnight before it; how many."""
     over = list(Pause.objects.select_for_update().filter(ended_at__isnull=True, until__lte=now.astimezone(zone).date()))
-    for found in over:
-        found.ended_at = begins_again(found, zone)
-        write_journal(who=None, what="pause.ended", way="its_day", facts=_of(found), at=now, device=found.device_id)
+    for pause in over:
+        pause.ended_at = begins_again(pause, zone)
+        write_journal(who=None, what="pause.ended", way="its_day", facts=_of(pause), at=now, device=pause.device_id)
     if over:
         Pause.objects.bulk_update(over, ["ended_at"])
     return len(over)
 
 
-def _of(found: Pause) -> dict[str, Any]:
+def _of(pause: Pause) -> dict[str, Any]:
     """What is paused: a plan, a device, or everything."""
-    plan, device = found.plan, found.device
+    plan, device = pause.plan, pause.device
     return {
         "plan": plan.name if plan is not None else "",
         "device": f"{device.name} of {device.holder.name}" if device is not None else "",

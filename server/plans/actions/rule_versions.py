@@ -13,7 +13,7 @@ from server.storage.models import Store
 
 
 def note_version(
-    told: dict[str, Any] | None,
+    fields: dict[str, Any] | None,
     *,
     by: User | None,
     now: datetime,
@@ -29,7 +29,7 @@ def note_version(
     subject = subject_of(**ids)
     versions = RuleVersion.objects.filter(subject=subject)
     newest = versions.order_by("-number").first()
-    if newest is not None and newest.told == told:
+    if newest is not None and newest.told == fields:
         return None
     number = (versions.aggregate(newest=Max("number"))["newest"] or 0) + 1
     return RuleVersion.objects.create(
@@ -40,7 +40,7 @@ def note_version(
         team=team,
         device=device,
         store=store,
-        told=told,
+        told=fields,
         why=why[:200],
         by=by,
         at=now,

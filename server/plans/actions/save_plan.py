@@ -177,41 +177,41 @@ def save_plan(draft: Draft, *, devices: Iterable[UUID], by: User | None, plan: P
     is_new = plan is None
     plan = None if plan is None else _locked(plan, draft.revision)
     planned_before = None if plan is None else _times(plan)
-    found = checked(draft, plan or Plan(added_at=now))
+    clean = checked(draft, plan or Plan(added_at=now))
     targets, wanted = targets_of(draft), set(devices)
     stores = frozenset(target.store_id for target in targets)
-    hear(Change(plan=found, stores=stores, followers=frozenset(wanted), seen=draft.seen, word=draft.word))
-    found.revision, found.changed_at, found.changed_by = found.revision + 1, now, by
-    if Plan.objects.filter(name__iexact=found.name).exclude(id=found.id).exists():
-        raise BadInput(f"There is a plan {found.name} already.", field="name", remedy="Choose another name.")
+    hear(Change(plan=clean, stores=stores, followers=frozenset(wanted), seen=draft.seen, word=draft.word))
+    clean.revision, clean.changed_at, clean.changed_by = clean.revision + 1, now, by
+    if Plan.objects.filter(name__iexact=clean.name).exclude(id=clean.id).exists():
+        raise BadInput(f"There is a plan {clean.name} already.", field="name", remedy="Choose another name.")
     if is_new:
-        found.save(force_insert=True)
+        clean.save(force_insert=True)
     else:
-        found.save(update_fields=PLAN_FIELDS)
-    found.targets.all().delete()
+        clean.save(update_fields=PLAN_FIELDS)
+    clean.targets.all().delete()
     for target in targets:
-        target.plan = found
+        target.plan = clean
     PlanTarget.objects.bulk_create(targets)
-    note_version(told_of(rule_of(found)), by=by, now=now, plan=found)
+    note_version(told_of(rule_of(clean)), by=by, now=now, plan=clean)
     if draft.teams is not None:
-        _put_teams(found, set(draft.teams))
+        _put_teams(clean, set(draft.teams))
     known = set(Device.objects.filter(id__in=wanted).values_list("id", flat=True))
     if wanted - known:
         raise BadInput("One of the devices does not exist any more.", field="devices", remedy="Load the page again.")
-    Assignment.objects.filter(plan=found).exclude(device_id__in=wanted).delete()
-    kept = set(Assignment.objects.filter(plan=found).values_list("device_id", flat=True))
+    Assignment.objects.filter(plan=clean).exclude(device_id__in=wanted).delete()
+    kept = set(Assignment.objects.filter(plan=clean).values_list("device_id", flat=True))
     losing = Plan.objects.filter(assignments__device_id__in=wanted - kept)
     losing.update(revision=F("revision") + 1, changed_at=now, changed_by=by)
     Assignment.objects.filter(device_id__in=wanted - kept).delete()
-    Assignment.objects.bulk_create(Assignment(device_id=id, plan=found, since=now) for id in sorted(wanted - kept))
-    if planned_before is not None and _times(found) != planned_before:
-        Assignment.objects.filter(plan=found).update(since=now)  # nights that were not planned then are not owed now
+    Assignment.objects.bulk_create(Assignment(device_id=id, plan=clean, since=now) for id in sorted(wanted - kept))
+    if planned_before is not None and _times(clean) != planned_before:
+        Assignment.objects.filter(plan=clean).update(since=now)  # nights that were not planned then are not owed now
     count = len(wanted)
-    write_journal(who=by, what="plan.saved", facts={"plan": found.name, "is_new": is_new, "count": count}, at=now)
+    write_journal(who=by, what="plan.saved", facts={"plan": clean.name, "is_new": is_new, "count": count}, at=now)
     defer_line_up()
     if len(targets) > 1:
         defer_owed_copies()
-    return found
+    return clean
 
 
 def _put_teams(plan: Plan, teams: set[int]) -> None:
@@ -225,12 +225,12 @@ def _put_teams(plan: Plan, teams: set[int]) -> None:
 
 def _locked(plan: Plan, read: int | None) -> Plan:
     """The plan as it is now, if that is the one that was read. Raises ChangedMeanwhile."""
-    found = Plan.objects.select_for_update(of=("self",)).select_related("changed_by").get(id=plan.id)
-    if read is not None and read != found.revision:
-        who = found.changed_by.shown_name if found.changed_by else "Somebody"
-        when = f" on {written(found.changed_at)}" if found.changed_at else ""
+    row = Plan.objects.select_for_update(of=("self",)).select_related("changed_by").get(id=plan.id)
+    if read is not None and read != row.revision:
+        who = row.changed_by.shown_name if row.changed_by else "Somebody"
+        when = f" on {written(row.changed_at)}" if row.changed_at else ""
         raise ChangedMeanwhile(f"{who} changed this plan{when}, after you opened it.")
-    return found
+    return row
 
 
 def _times(plan: Plan) -> tuple[object, ...]:

@@ -66,10 +66,10 @@ class PausesView(APIView):
     def post(self, request: Request) -> Response:
         body = AskPauseSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        plan = plan_by_id(told["plan"]) if told["plan"] else None
-        device = device_by_id(told["device"]) if told["device"] else None
-        made = pause(plan=plan, device=device, until=told["until"], reason=told["reason"], by=signed_in(request))
+        fields = body.validated_data
+        plan = plan_by_id(fields["plan"]) if fields["plan"] else None
+        device = device_by_id(fields["device"]) if fields["device"] else None
+        made = pause(plan=plan, device=device, until=fields["until"], reason=fields["reason"], by=signed_in(request))
         return Response(PauseSerializer(made).data, status=201)
 
 

@@ -14,8 +14,8 @@ SERVICE = "Saltmarsh groupware"
 
 
 class Choosing(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.made = self.plan(self.one)
         self.says("p1", "contacts", "calendar")
@@ -55,8 +55,8 @@ class OneDevice(Choosing):
         self.assertEqual(self.api.delete(f"/api/kind-choices/{made[0]['id']}").status_code, 204)
         self.assertIn("contacts", self.kinds_of_next_backup(self.one))
         self.assertIsNone(self.coverage(self.one)["contacts"]["choice"])
-        told = list(JournalEntry.objects.filter(what__startswith="kinds.").values_list("what", flat=True))
-        self.assertEqual(sorted(told), ["kinds.chosen", "kinds.left_to_plan"])
+        listed = list(JournalEntry.objects.filter(what__startswith="kinds.").values_list("what", flat=True))
+        self.assertEqual(sorted(listed), ["kinds.chosen", "kinds.left_to_plan"])
 
     def test_leaving_it_out_is_no_reason_to_look_at_the_backup(self):
         self.outside.devices["p1"].content |= {("contacts", f"many{n}"): b'{"display": "x"}' for n in range(40)}
@@ -93,8 +93,8 @@ class OneDevice(Choosing):
 
 
 class AllAlike(Choosing):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.two, self.other = self.device("p2"), self.device("p3")
         self.plan(self.one, self.two, self.other, name="All")
         self.says("p2", "contacts", "calendar")

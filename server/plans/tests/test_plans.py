@@ -12,11 +12,11 @@ class PlanTestCase(OfficeTestCase):
     def body(self, **changes: object) -> dict[str, object]:
         store = self.store() if not hasattr(self, "_store") else self._store
         self._store = store
-        told = {
+        fields = {
             "name": "Nightly", "kinds": ["contacts"], "pattern": {"shape": "weekdays", "weekdays": [0, 3]}, "starts_at": "22:00", "window_closes": "06:00", "store": str(store.id),
             "promise_seconds": 172_800, "keep_last": 3, "keep_daily": 7, "keep_weekly": 4, "keep_monthly": 12, "devices": [],
         }  # fmt: skip
-        return told | changes
+        return fields | changes
 
 
 class SavingAPlan(PlanTestCase):
@@ -136,7 +136,7 @@ class WhenAPlanRuns(PlanTestCase):
         return self.api.post("/api/plans/preview", self.body(**changes), format="json").json()
 
     def test_each_sentence_comes_back_as_it_was_saved(self):
-        told = {
+        fields = {
             "every night at 22:00": {"shape": "every_night"},
             "every 3 days at 22:00": {"shape": "every_days", "days": 3},
             "on Tuesdays and Saturdays at 22:00": {"shape": "weekdays", "weekdays": [1, 5]},
@@ -146,7 +146,7 @@ class WhenAPlanRuns(PlanTestCase):
             },
             "by the rule FREQ=MONTHLY;BYMONTHDAY=15, counted from 22:00": {"shape": "rule", "rule": "FREQ=MONTHLY;BYMONTHDAY=15"},
         }  # fmt: skip
-        for sentence, pattern in told.items():
+        for sentence, pattern in fields.items():
             body = self.body(pattern=pattern, name=sentence[:60], promise_seconds=90 * 86_400)
             saved = self.api.post("/api/plans", body, format="json").json()
             self.assertEqual(saved["sentence"], sentence)
@@ -180,9 +180,9 @@ class WhenAPlanRuns(PlanTestCase):
         from server.people.models import ClosedDay
 
         ClosedDay.objects.create(day=date(2026, 3, 4), name="Regatta")
-        told = self.preview(pattern={"shape": "every_night"}, exceptions=["2026-03-03"], skips_closed_days=True, ends_on="2026-03-06")
-        self.assertEqual([run["at"][:10] for run in told["next_runs"]], ["2026-03-02", "2026-03-05", "2026-03-06"])
-        self.assertEqual(told["skipped_days"], ["2026-03-03", "2026-03-04"])
+        preview = self.preview(pattern={"shape": "every_night"}, exceptions=["2026-03-03"], skips_closed_days=True, ends_on="2026-03-06")
+        self.assertEqual([run["at"][:10] for run in preview["next_runs"]], ["2026-03-02", "2026-03-05", "2026-03-06"])
+        self.assertEqual(preview["skipped_days"], ["2026-03-03", "2026-03-04"])
 
     def test_the_next_night_on_which_clocks_change_is_marked(self):
         # IANA data: Berlin goes from 02:00 to 03:00 on 29 March 2026

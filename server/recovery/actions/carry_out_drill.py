@@ -109,8 +109,8 @@ def _as_told(report: DrillReport) -> dict[str, Any]:
     }
 
 
-def _findings(found: Findings) -> dict[str, Any]:
-    return {"count": found.count, "named": [{"kind": one.kind, "name": one.name, "says": one.says} for one in found.named]}
+def _findings(findings: Findings) -> dict[str, Any]:
+    return {"count": findings.count, "named": [{"kind": one.kind, "name": one.name, "says": one.says} for one in findings.named]}
 
 
 @transaction.atomic

@@ -9,8 +9,8 @@ from server.recovery.models import Restore
 
 def remove_files(rows: QuerySet[Restore]) -> int:
     """The file first: a row without its file is honest, a file without its row is nobody's. How large it was stays."""
-    found = list(rows.order_by("pk").values_list("id", flat=True)[:BATCH])
-    for id in found:
+    ids = list(rows.order_by("pk").values_list("id", flat=True)[:BATCH])
+    for id in ids:
         ports.results().downloads.remove(str(id))
-    Restore.objects.filter(id__in=found).update(file_name="")
-    return len(found)
+    Restore.objects.filter(id__in=ids).update(file_name="")
+    return len(ids)

@@ -19,8 +19,8 @@ def stop_restore(restore: Restore, *, by: User) -> Restore:
     if row.state not in (RestoreState.WAITING, RestoreState.RUNNING):
         raise Conflict("This restore has ended already.", remedy="Nothing to do.")
     if row.state == RestoreState.WAITING:
-        told = {"cause": "It was stopped before it began.", "remedy": "Restore again."}
-        end_restore(row, RestoreState.STOPPED, finished_at=now, stop_asked=True, **told)
+        why = {"cause": "It was stopped before it began.", "remedy": "Restore again."}
+        end_restore(row, RestoreState.STOPPED, finished_at=now, stop_asked=True, **why)
     else:
         row.stop_asked = True
         row.save(update_fields=["stop_asked"])

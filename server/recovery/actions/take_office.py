@@ -84,40 +84,40 @@ def take_office(store: Store, server: str, *, by: User) -> TakenOver:
 def _each(rows: list[dict[str, Any]], take: Callable[[dict[str, Any]], None], taken: TakenOver) -> int:
     """How many could be taken. Each in a savepoint of its own."""
     count = 0
-    for told in rows:
+    for entry in rows:
         try:
             with transaction.atomic():
-                take(told)
+                take(entry)
             count += 1
         except AtticError as error:
-            taken.left_out.append((str(told.get("name", ""))[:120], error.message))
+            taken.left_out.append((str(entry.get("name", ""))[:120], error.message))
         except (ValueError, TypeError, KeyError, AttributeError, ValidationError, Error):
-            taken.left_out.append((str(told.get("name", ""))[:120], "What is told of it cannot be used."))
+            taken.left_out.append((str(entry.get("name", ""))[:120], "What is told of it cannot be used."))
     return count
 
 
 def _holders(record: OfficeRecord, taken: TakenOver) -> None:
-    def take(told: dict[str, Any]) -> None:
-        holder, team = holder_named(_text(told, "name", 120), _text(told, "team", 80))
-        holder.team, holder.email = holder.team or team, holder.email or _text(told, "email", 254)
+    def take(entry: dict[str, Any]) -> None:
+        holder, team = holder_named(_text(entry, "name", 120), _text(entry, "team", 80))
+        holder.team, holder.email = holder.team or team, holder.email or _text(entry, "email", 254)
         holder.save(update_fields=["team", "email"])
 
     taken.holders = _each(entries(record.told, "holders"), take, taken)
 
 
 def _closed_days(record: OfficeRecord, taken: TakenOver) -> None:
-    def take(told: dict[str, Any]) -> None:
-        ClosedDay.objects.get_or_create(day=date.fromisoformat(told["day"]), defaults={"name": _text(told, "name", 120)})
+    def take(entry: dict[str, Any]) -> None:
+        ClosedDay.objects.get_or_create(day=date.fromisoformat(entry["day"]), defaults={"name": _text(entry, "name", 120)})
 
     taken.closed_days = _each(entries(record.told, "closed_days"), take, taken)
 
 
 def _ssh_key(record: OfficeRecord) -> None:
     """Devices that know the old server's key let this one in with it, unless it has one of its own already."""
-    told = record.told.get("ssh_key")
-    if isinstance(told, dict) and told.get("private") and not SshKey.objects.exists():
-        private = ports.keys().seal(SSH_PURPOSE, str(told["private"]).encode())
-        SshKey.objects.create(private=private, public=_text(told, "public", 500), made_at=ports.clock().now())
+    coded = record.told.get("ssh_key")
+    if isinstance(coded, dict) and coded.get("private") and not SshKey.objects.exists():
+        private = ports.keys().seal(SSH_PURPOSE, str(coded["private"]).encode())
+        SshKey.objects.create(private=private, public=_text(coded, "public", 500), made_at=ports.clock().now())
 
 
 def _devices(record: OfficeRecord, taken: TakenOver, *, by: User) -> dict[str, list[UUID]]:
@@ -125,11 +125,11 @@ def _devices(record: OfficeRecord, taken: TakenOver, *, by: User) -> dict[str, l
     followers: dict[str, list[UUID]] = {}
     columns = {column.name: column for column in Device._meta.get_fields() if isinstance(column, models.Field)}
 
-    def take(told: dict[str, Any]) -> None:
-        device = Device(id=_id(told.get("id")), added_at=ports.clock().now())
+    def take(entry: dict[str, Any]) -> None:
+        device = Device(id=_id(entry.get("id")), added_at=ports.clock().now())
         for name in DEVICE_FIELDS:
             column = columns[name]
-            value = told.get(name, column.get_default())
+            value = entry.get(name, column.get_default())
             setattr(device, name, column.to_python(_cut(value, column)))
         if not device.name or device.state not in DeviceState.values or device.link not in LinkType.values:
             raise BadInput("What is told of it is no device.", remedy="Register it by hand.")
@@ -137,15 +137,15 @@ def _devices(record: OfficeRecord, taken: TakenOver, *, by: User) -> dict[str, l
         if device.limit_bytes_per_second is not None and device.limit_bytes_per_second < SLOWEST_BYTES_PER_SECOND:
             raise BadInput("Nothing would ever finish at its speed.", remedy="Register it by hand.")
         device.family = device.family if device.family in FAMILIES else ""
-        device.holder, device.team = holder_named(_text(told, "holder", 120) or "unknown", _text(told, "team", 80))
-        if told.get("agent_key"):
-            device.agent_key = ports.keys().seal(key_purpose(device.agent_id), bytes.fromhex(told["agent_key"]))
-        if told.get("sftp_password"):
-            device.sftp_password = ports.keys().seal(sftp_purpose(device.sftp_host, device.sftp_port), str(told["sftp_password"]).encode())
+        device.holder, device.team = holder_named(_text(entry, "holder", 120) or "unknown", _text(entry, "team", 80))
+        if entry.get("agent_key"):
+            device.agent_key = ports.keys().seal(key_purpose(device.agent_id), bytes.fromhex(entry["agent_key"]))
+        if entry.get("sftp_password"):
+            device.sftp_password = ports.keys().seal(sftp_purpose(device.sftp_host, device.sftp_port), str(entry["sftp_password"]).encode())
         device.save(force_insert=True)
-        for choice in entries(told, "choices"):
+        for choice in entries(entry, "choices"):
             KindChoice.objects.create(device=device, by=by, at=ports.clock().now(), **{name: choice[name] for name in CHOICE_FIELDS})
-        followers.setdefault(_text(told, "plan", 80), []).append(device.id)
+        followers.setdefault(_text(entry, "plan", 80), []).append(device.id)
 
     taken.devices = _each(new_devices(entries(record.told, "devices")), take, taken)
     return followers
@@ -154,43 +154,43 @@ def _devices(record: OfficeRecord, taken: TakenOver, *, by: User) -> dict[str, l
 def _plans(record: OfficeRecord, store: Store, followers: dict[str, list[UUID]], taken: TakenOver, *, by: User) -> None:
     stores = dict(Store.objects.values_list("vault_id", "id"))
 
-    def take(told: dict[str, Any]) -> None:
-        fields = {name: told[name] for name in DRAFT_FIELDS}
+    def take(entry: dict[str, Any]) -> None:
+        fields = {name: entry[name] for name in DRAFT_FIELDS}
         for name in ("starts_at", "window_closes"):
             fields[name] = time.fromisoformat(fields[name])
         for name in ("starts_on", "ends_on"):
             fields[name] = date.fromisoformat(fields[name]) if fields[name] else None
         fields["exceptions"] = tuple(date.fromisoformat(day) for day in fields["exceptions"])
         fields["exclusions"] = tuple(fields["exclusions"])
-        targets = [_target(one, stores[one["store"]]) for one in entries(told, "targets") if one.get("store") in stores]
+        targets = [_target(one, stores[one["store"]]) for one in entries(entry, "targets") if one.get("store") in stores]
         fields["targets"] = tuple(targets or [DraftTarget(store=store.id)])  # where its own stores are not here, this one
-        names = [str(name)[:80] for name in told.get("teams", [])]
+        names = [str(name)[:80] for name in entry.get("teams", [])]
         fields["teams"] = tuple(Team.objects.filter(name__in=names, default_plan=None).values_list("id", flat=True))
         save_plan(Draft(**fields), devices=followers.get(fields["name"], []), by=by)
 
     known = {name.casefold() for name in Plan.objects.values_list("name", flat=True)}
-    new = [told for told in entries(record.told, "plans") if str(told.get("name", "")).casefold() not in known]
+    new = [entry for entry in entries(record.told, "plans") if str(entry.get("name", "")).casefold() not in known]
     taken.plans = _each(new, take, taken)
 
 
-def _target(told: dict[str, Any], store: UUID) -> DraftTarget:
-    fields = {name: told.get(name, getattr(DraftTarget(store=None), name)) for name in TARGET_FIELDS}
+def _target(entry: dict[str, Any], store: UUID) -> DraftTarget:
+    fields = {name: entry.get(name, getattr(DraftTarget(store=None), name)) for name in TARGET_FIELDS}
     for name in ("copies_from", "copies_until"):
         fields[name] = time.fromisoformat(fields[name]) if fields[name] else None
     return DraftTarget(store=store, **fields)
 
 
-def _text(told: dict[str, Any], name: str, most: int) -> str:
-    return str(told.get(name) or "")[:most].strip()
+def _text(entry: dict[str, Any], name: str, most: int) -> str:
+    return str(entry.get(name) or "")[:most].strip()
 
 
 def _cut(value: Any, column: "models.Field[Any, Any]") -> Any:
     return value[: column.max_length] if isinstance(value, str) and column.max_length else value
 
 
-def _id(told: object) -> UUID:
+def _id(value: object) -> UUID:
     """The one that its backups carry."""
     try:
-        return UUID(str(told))
+        return UUID(str(value))
     except ValueError:
         return uuid4()

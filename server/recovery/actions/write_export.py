@@ -129,14 +129,14 @@ def _about(restore: Restore) -> list[tuple[str, str]]:
     """For `bag-info.txt`: reserved names of RFC 8493 §2.2.2."""
     device = restore.backup.device
     says = f"Content of the device {device.name} of {device.holder.name}, from the backup of {written(restore.backup.finished_at)}."
-    told = [("External-Description", says), ("External-Identifier", str(restore.backup_id)), ("Bag-Software-Agent", "Old Attic")]
-    return [*told, ("Contact-Name", restore.by.shown_name)] if restore.by else told
+    tags = [("External-Description", says), ("External-Identifier", str(restore.backup_id)), ("Bag-Software-Agent", "Old Attic")]
+    return [*tags, ("Contact-Name", restore.by.shown_name)] if restore.by else tags
 
 
-def _counted(kind: str, chosen: int, found: ExportReport) -> dict[str, Any]:
-    counts = KindReport(chosen=chosen, expected=chosen, written=found.written.get(kind, 0))
+def _counted(kind: str, chosen: int, report: ExportReport) -> dict[str, Any]:
+    counts = KindReport(chosen=chosen, expected=chosen, written=report.written.get(kind, 0))
     counts.found = counts.written
-    counts.damaged = [name for of, name in found.damaged if of == kind]
-    counts.renamed = [(name, path) for of, name, path in found.renamed if of == kind]
-    counts.refused = [(name, reason) for of, name, reason in found.refused if of == kind]
+    counts.damaged = [name for of, name in report.damaged if of == kind]
+    counts.renamed = [(name, path) for of, name, path in report.renamed if of == kind]
+    counts.refused = [(name, reason) for of, name, reason in report.refused if of == kind]
     return {"kind": kind} | asdict(counts) | {"whole": counts.whole}

@@ -18,8 +18,8 @@ def write_into(store_id: UUID, *, now: datetime | None = None) -> bool:
     store = of_the_offices_key().filter(id=store_id, mode=Mode.IN_USE).first()
     if store is None:
         return False
-    found = office()
-    record = OfficeRecord(server=server_id(), office=found.name if found else "", at=now, told=known_here())
+    row = office()
+    record = OfficeRecord(server=server_id(), office=row.name if row else "", at=now, told=known_here())
     try:
         write_office(opened_to_write(store), record)
     except Exception as error:  # whatever it is, the store's page says it

@@ -31,8 +31,8 @@ class FindingNamedSerializer(serializers.Serializer):
     name = serializers.CharField(allow_blank=True)
     says = serializers.CharField()
 
-    def get_kind(self, told: dict[str, str]) -> str:
-        return KINDS[told["kind"]].label if told["kind"] in KINDS else told["kind"]
+    def get_kind(self, opened: dict[str, str]) -> str:
+        return KINDS[opened["kind"]].label if opened["kind"] in KINDS else opened["kind"]
 
 
 class DrillFindingsSerializer(serializers.Serializer):
@@ -105,8 +105,8 @@ class DrillSerializer(serializers.ModelSerializer):
 
     @extend_schema_field(OpenedFormSerializer(many=True))
     def get_opened(self, drill: Drill) -> Any:
-        told = drill.report.get("opened", {})
-        return [{"form": form, "label": FORM_WORDS[Form(form)][count != 1], "count": count} for form, count in told.items()]
+        opened = drill.report.get("opened", {})
+        return [{"form": form, "label": FORM_WORDS[Form(form)][count != 1], "count": count} for form, count in opened.items()]
 
     def get_out_of_time(self, drill: Drill) -> bool:
         return bool(drill.report.get("out_of_time"))
@@ -169,8 +169,8 @@ class DrillsView(generics.ListAPIView):
     def post(self, request: Request) -> Response:
         body = AskDrillSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        asked = ask_drill(device_by_id(told["device"]), store=store_or_none(told["store"]), by=signed_in(request))
+        fields = body.validated_data
+        asked = ask_drill(device_by_id(fields["device"]), store=store_or_none(fields["store"]), by=signed_in(request))
         return Response(DrillSerializer(drill_of(asked.id), context=_shown(request)).data, status=201)
 
 

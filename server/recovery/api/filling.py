@@ -167,6 +167,6 @@ class LeaveOutView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         query = LeaveOutQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
-        told = query.validated_data
-        found = left_out(device_by_id(id), told["store"], Exclusion(kind=told["kind"], under=told["under"]))
-        return Response(EffectSerializer(found).data)
+        asked = query.validated_data
+        loses = left_out(device_by_id(id), asked["store"], Exclusion(kind=asked["kind"], under=asked["under"]))
+        return Response(EffectSerializer(loses).data)

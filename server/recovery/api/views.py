@@ -113,9 +113,9 @@ class RestoreRequestSerializer(serializers.Serializer):
 
     def selection(self) -> Selection:
         """What was chosen, as the core knows it."""
-        told = self.validated_data
-        items = frozenset((entry["kind"], entry["id"]) for entry in told["items"])
-        return Selection(everything=told["everything"], kinds=frozenset(told["kinds"]), items=items)
+        fields = self.validated_data
+        items = frozenset((entry["kind"], entry["id"]) for entry in fields["items"])
+        return Selection(everything=fields["everything"], kinds=frozenset(fields["kinds"]), items=items)
 
 
 class NamedReasonField(serializers.ListField):
@@ -206,11 +206,11 @@ class InsideView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         query = InsideFilter(data=request.query_params)
         query.is_valid(raise_exception=True)
-        told, backup = query.validated_data, backup_by_id(id)
-        note_look(backup, told["kind"], words=told["words"], by=signed_in(request))
-        shown_rows: tuple[list[Shown], int, int] = inside(backup, told["kind"], words=told["words"].split()[:8], page=told["page"])
+        asked, backup = query.validated_data, backup_by_id(id)
+        note_look(backup, asked["kind"], words=asked["words"], by=signed_in(request))
+        shown_rows: tuple[list[Shown], int, int] = inside(backup, asked["kind"], words=asked["words"].split()[:8], page=asked["page"])
         answer = {
-            "shape": kind(told["kind"]).shape,
+            "shape": kind(asked["kind"]).shape,
             "count": shown_rows[1],
             "page_items": PAGE_ITEMS,
             "items": shown_rows[0],
@@ -269,14 +269,14 @@ class PreflightView(APIView):
     def post(self, request: Request) -> Response:
         body = RestoreRequestSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        backup = backup_by_id(told["backup"])
-        if told["target"] != Target.DEVICE or told["device"] is None:
-            locked = bool(told["passphrase"])
-            found = room_findings(backup, body.selection(), target=told["target"], locked=locked)
-            return Response(FindingSerializer(found, many=True).data)
-        found = findings(backup, device_by_id(told["device"]), body.selection())
-        return Response(FindingSerializer(found, many=True).data)
+        fields = body.validated_data
+        backup = backup_by_id(fields["backup"])
+        if fields["target"] != Target.DEVICE or fields["device"] is None:
+            locked = bool(fields["passphrase"])
+            stands = room_findings(backup, body.selection(), target=fields["target"], locked=locked)
+            return Response(FindingSerializer(stands, many=True).data)
+        stands = findings(backup, device_by_id(fields["device"]), body.selection())
+        return Response(FindingSerializer(stands, many=True).data)
 
 
 class RestoresView(generics.ListAPIView):
@@ -298,28 +298,28 @@ class RestoresView(generics.ListAPIView):
     def post(self, request: Request) -> Response:
         body = RestoreRequestSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        if told["target"] == Target.FOLDER and May.SET_UP not in may(signed_in(request)):
+        fields = body.validated_data
+        if fields["target"] == Target.FOLDER and May.SET_UP not in may(signed_in(request)):
             raise PermissionDenied("Folders of the server are chosen by administrators.")
-        device = device_by_id(told["device"]) if told["device"] else None
+        device = device_by_id(fields["device"]) if fields["device"] else None
         asked = ask_restore(
-            backup_by_id(told["backup"]),
+            backup_by_id(fields["backup"]),
             body.selection(),
-            target=told["target"],
+            target=fields["target"],
             device=device,
-            when_there=told["when_there"],
-            export=_export(told),
+            when_there=fields["when_there"],
+            export=_export(fields),
             by=signed_in(request),
         )
         return Response(RestoreSerializer(restore_by_id(asked.id)).data, status=201)
 
 
-def _export(told: dict[str, Any]) -> Export:
+def _export(fields: dict[str, Any]) -> Export:
     names = ("cards", "layout", "passphrase", "passphrase_again", "folder", "until")
-    keeper = user_or_none(told["keeper"])
-    if told["keeper"] is not None and keeper is None:
+    keeper = user_or_none(fields["keeper"])
+    if fields["keeper"] is not None and keeper is None:
         raise BadInput("Nobody has this number.", field="keeper", remedy="Choose somebody of the office.")
-    return Export(**{name: told[name] for name in names}, keeper=keeper)
+    return Export(**{name: fields[name] for name in names}, keeper=keeper)
 
 
 class RestoreView(APIView):

@@ -8,8 +8,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class OneDamagedChunk(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         photos = {("photos", f"p{n}"): bytes([n]) * 40_000 + f"{n}".encode() for n in range(5)}
         self.one = self.device(content=photos | {("contacts", f"c{n}"): b'{"display": "x%d"}' % n for n in range(8)})
         self.made = self.plan(self.one)
@@ -35,8 +35,8 @@ class OneDamagedChunk(OfficeTestCase):
     def test_the_copy_tells_what_is_damaged_and_the_device_is_late_and_not_never(self):
         copy = Copy.objects.get()
         self.assertEqual((copy.intact, copy.damaged), (False, {"photos": {"items": 1, "names": ["p2"]}}))
-        told = self.told()
-        self.assertEqual((told["standing"], told["newest_id"], told["damaged_id"]), ("late", None, str(self.backup.id)))
+        said = self.told()
+        self.assertEqual((said["standing"], said["newest_id"], said["damaged_id"]), ("late", None, str(self.backup.id)))
         causes = self.api.get("/api/today").json()["causes"]
         self.assertIn("late damaged", [cause["code"] for cause in causes])
         self.assertNotIn("never", [cause["code"] for cause in causes])
@@ -50,8 +50,8 @@ class OneDamagedChunk(OfficeTestCase):
         self.assertNotIn("no_backup", reasons)
 
     def test_a_list_marks_it_and_everything_else_can_be_restored(self):
-        found = self.api.get(f"/api/backups/{self.backup.id}/inside?kind=photos").json()
-        self.assertEqual({item["id"]: item["damaged"] for item in found["items"]}, {f"p{n}": n == 2 for n in range(5)})
+        answer = self.api.get(f"/api/backups/{self.backup.id}/inside?kind=photos").json()
+        self.assertEqual({item["id"]: item["damaged"] for item in answer["items"]}, {f"p{n}": n == 2 for n in range(5)})
 
         before = dict(self.outside.devices["p1"].content)
         self.outside.devices["p1"].content.clear()

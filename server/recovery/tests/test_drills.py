@@ -16,8 +16,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class DrillsTestCase(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.plan(self.one)
         self.run_now(self.one)
@@ -38,11 +38,11 @@ class DrillsTestCase(OfficeTestCase):
 
 class ADrill(DrillsTestCase):
     def test_what_comes_back_right_is_counted_and_nothing_stays(self):
-        found = self.drilled()
+        drilled = self.drilled()
         backup = self.one.backups.first()
-        self.assertEqual((found["state"], found["items"], found["size_bytes"]), ("right", backup.items, backup.size_bytes))
-        self.assertEqual({one["label"]: one["count"] for one in found["opened"]}, {"records": 150})
-        self.assertEqual([one["name"] for one in found["unopened"]["named"]], ["notes.sqlite"])
+        self.assertEqual((drilled["state"], drilled["items"], drilled["size_bytes"]), ("right", backup.items, backup.size_bytes))
+        self.assertEqual({one["label"]: one["count"] for one in drilled["opened"]}, {"records": 150})
+        self.assertEqual([one["name"] for one in drilled["unopened"]["named"]], ["notes.sqlite"])
         self.assertEqual(list((outside().exports / "scratch").iterdir()), [])
 
     def test_damage_in_the_store_is_wrong_names_it_and_has_the_store_checked(self):
@@ -53,10 +53,10 @@ class ADrill(DrillsTestCase):
             blobs.delete(name)
             blobs.create(name, bytes(content))
         ProcrastinateJob.objects.filter(task_name=CHECK_STORE.name).delete()
-        found = self.drilled()
-        self.assertEqual(found["state"], "wrong")
-        self.assertGreater(found["lost"]["count"], 0)
-        self.assertLess(found["items"], found["of_items"])
+        drilled = self.drilled()
+        self.assertEqual(drilled["state"], "wrong")
+        self.assertGreater(drilled["lost"]["count"], 0)
+        self.assertLess(drilled["items"], drilled["of_items"])
         self.assertTrue(ProcrastinateJob.objects.filter(task_name=CHECK_STORE.name, args__percent=100).exists())
         self.assertIn("did not get back", self.api.get("/api/journal").json()["results"][0]["says"])
 
@@ -94,20 +94,20 @@ class ADrill(DrillsTestCase):
 
     def test_of_a_device_with_a_key_of_its_own_it_fails_and_says_who_can(self):
         self.sealed_backup(self.one, Copy.objects.get().store)
-        found = self.drilled()
-        self.assertEqual((found["state"], found["items"]), ("failed", 0))
-        self.assertIn("Whoever holds its passphrase", found["remedy"])
+        drilled = self.drilled()
+        self.assertEqual((drilled["state"], drilled["items"]), ("failed", 0))
+        self.assertIn("Whoever holds its passphrase", drilled["remedy"])
 
     def test_a_store_that_is_away_fails_it_with_a_cause(self):
         self.ask()
         with mock.patch.object(outside(), "open_vault", side_effect=OSError("gone")):
-            found = carry_out_drill(Drill.objects.get().id)
-        self.assertEqual((found.state, bool(found.cause)), (DrillState.FAILED, True))
+            drilled = carry_out_drill(Drill.objects.get().id)
+        self.assertEqual((drilled.state, bool(drilled.cause)), (DrillState.FAILED, True))
 
     def test_the_time_that_it_has_ends_it_and_nothing_proven_is_no_success(self):
         ticking = iter([0.0, *[1e9] * 1_000_000])
-        found = self.drilled(clock=lambda: next(ticking))
-        self.assertEqual((found["state"], found["cause"][:8]), ("failed", "Its time"))
+        drilled = self.drilled(clock=lambda: next(ticking))
+        self.assertEqual((drilled["state"], drilled["cause"][:8]), ("failed", "Its time"))
 
     def test_the_limit_is_held(self):
         self.set_rules(limit_bytes_per_second=100_000)
@@ -176,9 +176,9 @@ class ByThemselves(DrillsTestCase):
         row = self.api.get("/api/three-two-one").json()["results"][0]
         self.assertIsNone(row["drilled_at"])
         self.drilled()
-        told = self.api.get("/api/three-two-one").json()
-        self.assertEqual(told["evidence"]["drilled"], 1)
-        self.assertIsNotNone(told["results"][0]["drilled_at"])
+        answer = self.api.get("/api/three-two-one").json()
+        self.assertEqual(answer["evidence"]["drilled"], 1)
+        self.assertIsNotNone(answer["results"][0]["drilled_at"])
 
     def test_rules_that_are_not_possible_name_the_field(self):
         for field, value in {"a_day": 51, "most_minutes": 0, "most_bytes": 5, "limit_bytes_per_second": 10, "wanted_days": 0}.items():

@@ -52,18 +52,18 @@ class Exporting(RecoveryTestCase):
 
 class AnArchive(Exporting):
     def test_it_holds_open_formats_and_no_name_leaves_its_folder(self):
-        told = self.made()
-        self.assertEqual((told["state"], told["file_name"]), ("complete", "Orlo H1 2026-03-02 0800.zip"))
-        answer = self.fetch(told["id"])
+        made_one = self.made()
+        self.assertEqual((made_one["state"], made_one["file_name"]), ("complete", "Orlo H1 2026-03-02 0800.zip"))
+        answer = self.fetch(made_one["id"])
         content = self.content(answer)
-        self.assertEqual((int(answer["Content-Length"]), told["file_bytes"]), (len(content), len(content)))
-        with zipfile.ZipFile(io.BytesIO(content)) as found:
-            self.assertIsNone(found.testzip())
-            names = found.namelist()
+        self.assertEqual((int(answer["Content-Length"]), made_one["file_bytes"]), (len(content), len(content)))
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            self.assertIsNone(archive.testzip())
+            names = archive.namelist()
             self.assertIn("Documents/etc/passwd", names)
             self.assertFalse([name for name in names if ".." in name or name.startswith("/")])
-            self.assertEqual(found.read("Contacts.vcf").count(b"BEGIN:VCARD"), 150)
-            self.assertEqual(found.read("Photos/p0"), jpeg())
+            self.assertEqual(archive.read("Contacts.vcf").count(b"BEGIN:VCARD"), 150)
+            self.assertEqual(archive.read("Photos/p0"), jpeg())
 
     def test_contacts_leave_in_the_form_that_was_asked_for(self):
         only = {"kinds": ["contacts"], "everything": False}
@@ -81,14 +81,14 @@ class AnArchive(Exporting):
     def test_what_is_damaged_is_named_and_the_others_leave(self):
         real = self.one_breaks("photos", "p1")
         with mock.patch("core.recovery.stream.Stream.pieces", real):
-            told = self.made()
-        self.assertEqual(told["state"], "partial")
-        photos = next(row for row in told["report"] if row["kind"] == "photos")
+            made_one = self.made()
+        self.assertEqual(made_one["state"], "partial")
+        photos = next(row for row in made_one["report"] if row["kind"] == "photos")
         self.assertEqual((photos["damaged"], photos["found"]), (["p1"], photos["expected"] - 1))
-        with zipfile.ZipFile(io.BytesIO(self.content(self.fetch(told["id"])))) as found:
-            self.assertIsNone(found.testzip())
-            self.assertNotIn("Photos/p1", found.namelist())
-            self.assertIn("Photos/p2", found.namelist())
+        with zipfile.ZipFile(io.BytesIO(self.content(self.fetch(made_one["id"])))) as archive:
+            self.assertIsNone(archive.testzip())
+            self.assertNotIn("Photos/p1", archive.namelist())
+            self.assertIn("Photos/p2", archive.namelist())
 
     def one_breaks(self, kind: str, id: str):
         from core.recovery.stream import Stream
@@ -117,13 +117,13 @@ class AnArchive(Exporting):
 
     def test_one_stops_when_it_is_told_to(self):
         with mock.patch("server.recovery.actions.carry_out.RestoreWatch.tell", side_effect=Stopped("The restore was stopped.")):
-            told = self.made()
-        self.assertEqual((told["state"], told["file_name"], list(self.outside.exports.iterdir())), ("stopped", "", []))
+            made_one = self.made()
+        self.assertEqual((made_one["state"], made_one["file_name"], list(self.outside.exports.iterdir())), ("stopped", "", []))
 
 
 class NobodysLettersLieInTheOpen(Exporting):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.outside.devices["p1"].content["messages", "Bo"] = LETTER
         Plan.objects.update(kinds=["contacts", "documents", "messages", "photos"])
         self.backup = self.run_now(self.one).backup
@@ -137,10 +137,10 @@ class NobodysLettersLieInTheOpen(Exporting):
 
         with mock.patch.object(RestoreWatch, "tell", lambda watch, *told: seen.append(self.lying())):
             content = self.archive(layout="files")
-        with zipfile.ZipFile(io.BytesIO(content)) as found:
-            self.assertIn(b"harbour master", found.read("Messages.json"))
-            self.assertIn(b"harbour master", found.read("Messages.html"))
-            self.assertTrue(found.getinfo("Photos/p0").compress_type == zipfile.ZIP_STORED)
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            self.assertIn(b"harbour master", archive.read("Messages.json"))
+            self.assertIn(b"harbour master", archive.read("Messages.html"))
+            self.assertTrue(archive.getinfo("Photos/p0").compress_type == zipfile.ZIP_STORED)
         self.assertIn(jpeg(), content)
         for lying in [*seen, self.lying()]:
             self.assertNotIn(b"Messages", lying)
@@ -149,9 +149,9 @@ class NobodysLettersLieInTheOpen(Exporting):
         self.assertGreater(len(self.lying()), len(content), "it does lie there, sealed")
 
     def test_one_under_a_passphrase_opens_with_it_alone_and_shows_no_name(self):
-        told = self.made(passphrase=PASSPHRASE, passphrase_again=PASSPHRASE)
-        self.assertEqual((told["locked"], told["state"]), (True, "complete"), told["cause"])
-        content = self.content(self.fetch(told["id"]))
+        made_one = self.made(passphrase=PASSPHRASE, passphrase_again=PASSPHRASE)
+        self.assertEqual((made_one["locked"], made_one["state"]), (True, "complete"), made_one["cause"])
+        content = self.content(self.fetch(made_one["id"]))
         self.assertNotIn(b"Photos", content)
         with pyzipper.AESZipFile(io.BytesIO(content)) as outer:
             self.assertEqual(outer.namelist(), ["Orlo H1 2026-03-02 0800.zip"])
@@ -161,8 +161,8 @@ class NobodysLettersLieInTheOpen(Exporting):
             inner = zipfile.ZipFile(io.BytesIO(outer.read(info)))
         self.assertIsNone(inner.testzip())
         self.assertIn(b"harbour master", inner.read("Messages.json"))
-        self.assertEqual([path.name for path in self.outside.exports.iterdir()], [f"{told['id']}.sealed"], "the inner one is gone")
-        row = Restore.objects.get(id=told["id"])
+        self.assertEqual([path.name for path in self.outside.exports.iterdir()], [f"{made_one['id']}.sealed"], "the inner one is gone")
+        row = Restore.objects.get(id=made_one["id"])
         self.assertIsNone(row.passphrase)
         self.assertNotIn(PASSPHRASE, " ".join(line.says for line in JournalEntry.objects.all()))
 
@@ -178,50 +178,50 @@ class NobodysLettersLieInTheOpen(Exporting):
 
 class ADownload(Exporting):
     def test_one_that_is_cut_at_every_tenth_goes_on_where_it_stood(self):
-        told = self.made()
-        size = told["file_bytes"]
-        whole = self.content(self.fetch(told["id"]))
-        held, tag = b"", self.fetch(told["id"])["ETag"]
+        made_one = self.made()
+        size = made_one["file_bytes"]
+        whole = self.content(self.fetch(made_one["id"]))
+        held, tag = b"", self.fetch(made_one["id"])["ETag"]
         for tenth in range(1, 11):
-            answer = self.fetch(told["id"], range=f"bytes={len(held)}-", **{"if-range": tag})
+            answer = self.fetch(made_one["id"], range=f"bytes={len(held)}-", **{"if-range": tag})
             self.assertEqual((answer.status_code, answer["Content-Range"]), (206, f"bytes {len(held)}-{size - 1}/{size}"))
             held += self.content(answer)[: size * tenth // 10 - len(held)]
         self.assertEqual(held, whole)
 
     def test_of_another_file_everything_comes_and_behind_the_end_nothing(self):
-        told = self.made()
-        answer = self.fetch(told["id"], range="bytes=5-", **{"if-range": '"another"'})
-        self.assertEqual((answer.status_code, int(answer["Content-Length"])), (200, told["file_bytes"]))
-        answer = self.fetch(told["id"], range=f"bytes={told['file_bytes']}-")
-        self.assertEqual((answer.status_code, answer["Content-Range"]), (416, f"bytes */{told['file_bytes']}"))
+        made_one = self.made()
+        answer = self.fetch(made_one["id"], range="bytes=5-", **{"if-range": '"another"'})
+        self.assertEqual((answer.status_code, int(answer["Content-Length"])), (200, made_one["file_bytes"]))
+        answer = self.fetch(made_one["id"], range=f"bytes={made_one['file_bytes']}-")
+        self.assertEqual((answer.status_code, answer["Content-Range"]), (416, f"bytes */{made_one['file_bytes']}"))
 
     def test_going_on_is_no_second_look(self):
-        told = self.made()
-        self.fetch(told["id"], range="bytes=10-")
+        made_one = self.made()
+        self.fetch(made_one["id"], range="bytes=10-")
         self.assertFalse(JournalEntry.objects.filter(what="content.fetched").exists())
-        self.fetch(told["id"], range="bytes=0-9")
+        self.fetch(made_one["id"], range="bytes=0-9")
         self.assertEqual(JournalEntry.objects.filter(what="content.fetched").count(), 1)
 
     def test_it_is_gone_after_a_restart_and_says_so(self):
-        told = self.made()
+        made_one = self.made()
         self.outside.start_word = b"another start"
-        answer = self.fetch(told["id"])
+        answer = self.fetch(made_one["id"])
         self.assertEqual((answer.status_code, "started anew" in answer.json()["title"]), (409, True), answer.content)
         self.assertEqual(self.api.get("/api/exports").json()["count"], 0)
         end_exports(now=self.outside.at)
         self.assertEqual(list(self.outside.exports.iterdir()), [])
-        found = self.api.get(f"/api/restores/{told['id']}").json()
-        self.assertEqual((found["file_name"], found["file_bytes"]), ("", told["file_bytes"]))
+        found = self.api.get(f"/api/restores/{made_one['id']}").json()
+        self.assertEqual((found["file_name"], found["file_bytes"]), ("", made_one["file_bytes"]))
 
     def test_what_another_host_of_the_office_made_is_for_it_to_end(self):
-        told = self.made()
+        made_one = self.made()
         Restore.objects.update(file_start="another hosts id")
-        self.assertIn("another computer", self.fetch(told["id"]).json()["title"])
+        self.assertIn("another computer", self.fetch(made_one["id"]).json()["title"])
         end_exports(now=self.outside.at)
-        self.assertEqual(self.api.get(f"/api/restores/{told['id']}").json()["file_name"], told["file_name"])
+        self.assertEqual(self.api.get(f"/api/restores/{made_one['id']}").json()["file_name"], made_one["file_name"])
 
     def test_what_nobody_knows_is_cleared_away_and_one_that_is_being_made_stays(self):
-        told = self.made()
+        made_one = self.made()
         working = Restore.objects.create(backup=self.backup, target="archive", asked_at=self.outside.at, state="running")
         for name in (f"{working.id}", f"{working.id}.inner", "stranger"):
             with self.outside.downloads.new(name) as file:
@@ -229,15 +229,15 @@ class ADownload(Exporting):
         (self.outside.exports / "old.zip").write_bytes(b"PK from before")
         end_exports(now=self.outside.at)
         left = {path.name for path in self.outside.exports.iterdir()}
-        self.assertEqual(left, {f"{id}.sealed" for id in (told["id"], working.id, f"{working.id}.inner")})
+        self.assertEqual(left, {f"{id}.sealed" for id in (made_one["id"], working.id, f"{working.id}.inner")})
 
     def test_one_that_was_changed_on_the_disk_is_not_handed_out(self):
-        told = self.made()
-        path = self.outside.exports / f"{told['id']}.sealed"
+        made_one = self.made()
+        path = self.outside.exports / f"{made_one['id']}.sealed"
         lying = bytearray(path.read_bytes())
         lying[50] ^= 1
         path.write_bytes(lying)
-        self.assertNotEqual(self.fetch(told["id"]).status_code, 200)
+        self.assertNotEqual(self.fetch(made_one["id"]).status_code, 200)
 
     def test_a_disk_without_room_is_said_before_anything_is_written(self):
         with mock.patch("shutil.disk_usage", return_value=mock.Mock(free=1000)):
@@ -250,14 +250,15 @@ class ADownload(Exporting):
         self.assertEqual((restore.state, restore.file_name, list(self.outside.exports.iterdir())), ("failed", "", []))
 
     def test_an_archive_can_be_erased_before_its_time(self):
-        told = self.made()
+        made_one = self.made()
         listed = self.api.get("/api/exports").json()
         self.assertEqual(
-            [(row["id"], row["size_bytes"], row["until"]) for row in listed["results"]], [(told["id"], told["file_bytes"], "2026-03-09")]
+            [(row["id"], row["size_bytes"], row["until"]) for row in listed["results"]],
+            [(made_one["id"], made_one["file_bytes"], "2026-03-09")],
         )
-        self.assertEqual(self.api.post(f"/api/exports/{told['id']}/erase").status_code, 204)
-        self.assertEqual((self.fetch(told["id"]).status_code, self.api.get("/api/exports").json()["count"]), (404, 0))
-        self.assertEqual(self.api.post(f"/api/exports/{told['id']}/erase").status_code, 409)
+        self.assertEqual(self.api.post(f"/api/exports/{made_one['id']}/erase").status_code, 204)
+        self.assertEqual((self.fetch(made_one["id"]).status_code, self.api.get("/api/exports").json()["count"]), (404, 0))
+        self.assertEqual(self.api.post(f"/api/exports/{made_one['id']}/erase").status_code, 409)
         self.assertTrue(JournalEntry.objects.filter(what="export.erased").exists())
 
 
@@ -266,9 +267,9 @@ class AFolder(Exporting):
         return self.made(target="folder", folder=str(self.folder / name), until="2026-03-20", **changes)
 
     def test_it_holds_everything_for_the_servers_account_alone(self):
-        told = self.into()
+        restored = self.into()
         folder = self.folder / "for the lawyer"
-        self.assertEqual((told["state"], told["folder"], folder.stat().st_mode & 0o777), ("complete", str(folder), 0o700))
+        self.assertEqual((restored["state"], restored["folder"], folder.stat().st_mode & 0o777), ("complete", str(folder), 0o700))
         self.assertEqual((folder / "Photos" / "p0").read_bytes(), jpeg())
         self.assertEqual((folder / "Contacts.vcf").read_bytes().count(b"BEGIN:VCARD"), 150)
         self.assertEqual((folder / "Photos" / "p0").stat().st_mtime, START.timestamp())
@@ -294,7 +295,7 @@ class AFolder(Exporting):
         self.assertEqual(self.api.get("/api/exports").json()["count"], 0)
 
     def test_another_folder_at_its_path_is_never_erased(self):
-        told = self.into()
+        restored = self.into()
         folder = self.folder / "for the lawyer"
         folder.rename(self.folder / "moved away")
         folder.mkdir()
@@ -305,11 +306,11 @@ class AFolder(Exporting):
         self.assertTrue((folder / "somebody's own").exists())
         self.assertIn("Another folder", self.api.get("/api/exports").json()["results"][0]["trouble"])
         self.assertEqual(JournalEntry.objects.filter(what="export.stays").count(), 1, "said once")
-        answer = self.api.post(f"/api/exports/{told['id']}/erase")
+        answer = self.api.post(f"/api/exports/{restored['id']}/erase")
         self.assertEqual((answer.status_code, answer.json()["field"]), (400, "folder"))
         (folder / "somebody's own").unlink()
         folder.rmdir()
-        self.assertEqual(self.api.post(f"/api/exports/{told['id']}/erase").status_code, 204)
+        self.assertEqual(self.api.post(f"/api/exports/{restored['id']}/erase").status_code, 204)
         self.assertIn("not there any more", JournalEntry.objects.filter(what="export.erased").get().says)
 
     def test_only_into_an_empty_one_with_a_last_day_by_an_administrator(self):
@@ -346,10 +347,10 @@ class AFolder(Exporting):
         self.assertEqual(piet.post(f"/api/exports/{archive['id']}/erase").status_code, 204)
 
     def test_its_day_and_its_keeper_can_be_changed(self):
-        told = self.into()
+        restored = self.into()
         self.signed_in("piet")
         piet = User.objects.get(username="piet")
-        keep = f"/api/exports/{told['id']}/keep"
+        keep = f"/api/exports/{restored['id']}/keep"
         answer = self.api.post(keep, {"until": "2026-05-01", "keeper": piet.id}, format="json")
         self.assertEqual((answer.json()["until"], answer.json()["keeper_name"]), ("2026-05-01", piet.shown_name))
         self.assertEqual(self.api.post(keep, {"until": "2026-01-01", "keeper": piet.id}, format="json").json()["field"], "until")

@@ -3,14 +3,12 @@ from datetime import timedelta
 
 from server.people.models import JournalEntry
 from server.runs.models import Copy
-from server.storage.at_hand import forget
 from server.tests.pretend import OfficeTestCase
 
 
 class WhatFillsIt(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
-        self.addCleanup(forget)
+    def furnish(self):
+        super().furnish()
         self.content = {("photos", f"Camera/{n}.jpg"): random.Random(n).randbytes(30_000) for n in range(4)}
         self.content |= {("videos", "regatta.mp4"): random.Random("v").randbytes(200_000), ("attachments", "a1"): bytes(700)}
         self.content["messages", "t1"] = b'{"with": ["Jun Sato"], "messages": [{"text": "look", "attachments": ["a1"]}]}'
@@ -25,20 +23,20 @@ class WhatFillsIt(OfficeTestCase):
         return self.api.get(f"/api/devices/{self.one.id}/filling{path}", query)
 
     def test_it_is_told_of_its_backups_in_the_store(self):
-        found = self.told().json()
-        self.assertEqual((found["backups"], found["newest"], found["plan"]["name"]), (2, str(self.second.id), self.made.name))
-        self.assertEqual(found["largest"][0]["size_bytes"], 30_000)
-        (gone,) = found["only_old"]
+        answer = self.told().json()
+        self.assertEqual((answer["backups"], answer["newest"], answer["plan"]["name"]), (2, str(self.second.id), self.made.name))
+        self.assertEqual(answer["largest"][0]["size_bytes"], 30_000)
+        (gone,) = answer["only_old"]
         self.assertEqual((gone["name"], gone["backups"], gone["last_backup"], gone["now"]), ("regatta.mp4", 1, str(self.first.id), False))
-        self.assertEqual(found["only_old_items"], 1)
-        self.assertGreater(found["only_old_bytes"], gone["old_bytes"])
-        self.assertEqual(found["folders"], [{"kind": "photos", "under": "Camera", "items": 4, "size_bytes": 120_000}])
-        self.assertEqual(found["talks"]["lines"], [{"id": "t1", "name": "Jun Sato", "attachments": 1, "size_bytes": 700}])
+        self.assertEqual(answer["only_old_items"], 1)
+        self.assertGreater(answer["only_old_bytes"], gone["old_bytes"])
+        self.assertEqual(answer["folders"], [{"kind": "photos", "under": "Camera", "items": 4, "size_bytes": 120_000}])
+        self.assertEqual(answer["talks"]["lines"], [{"id": "t1", "name": "Jun Sato", "attachments": 1, "size_bytes": 700}])
 
     def test_a_backup_that_leaves_is_none_of_it(self):
         Copy.objects.filter(backup=self.first).update(state="leaving")
-        found = self.told().json()
-        self.assertEqual((found["backups"], found["only_old"], found["only_old_bytes"]), (1, [], 0))
+        answer = self.told().json()
+        self.assertEqual((answer["backups"], answer["only_old"], answer["only_old_bytes"]), (1, [], 0))
 
     def test_a_backup_that_came_meanwhile_is_there_at_once(self):
         self.told()
@@ -47,15 +45,15 @@ class WhatFillsIt(OfficeTestCase):
         self.assertEqual(self.told().json()["largest"][0]["name"], "tide.pdf")
 
     def test_what_an_exclusion_would_mean(self):
-        found = self.told("/left-out", kind="photos", under="Camera").json()
+        answer = self.told("/left-out", kind="photos", under="Camera").json()
         self.assertEqual(
-            (found["items"], found["size_bytes"], found["backups"], found["others"], found["already"]), (4, 120_000, 2, 0, False)
+            (answer["items"], answer["size_bytes"], answer["backups"], answer["others"], answer["already"]), (4, 120_000, 2, 0, False)
         )
         self.made.exclusions = [{"kind": "photos", "under": "camera"}]
         self.made.save(update_fields=["exclusions"])
         self.plan_joined()
-        found = self.told("/left-out", kind="photos", under="Camera/0.jpg").json()
-        self.assertEqual((found["items"], found["others"], found["already"]), (1, 1, True))
+        answer = self.told("/left-out", kind="photos", under="Camera/0.jpg").json()
+        self.assertEqual((answer["items"], answer["others"], answer["already"]), (1, 1, True))
 
     def plan_joined(self):
         other = self.device("p2", content={("photos", "x"): b"x"})

@@ -32,8 +32,8 @@ from server.tests.pretend import PASSPHRASE, OfficeTestCase
 
 
 class WhatIsTold(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.room, self.one = self.store(), self.device("p1")
 
     def test_every_store_of_the_office_gets_it_once_a_night_and_a_new_one_at_once(self):
@@ -103,8 +103,8 @@ class WhatIsTold(OfficeTestCase):
 
 
 class AfterTheFire(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         ServerKey.objects.update_or_create(id=1, defaults={"fingerprint": "old", "at": self.outside.at})
         self.room, self.one, self.two = self.store(), self.device("p1"), self.device("p2")
         team, _ = Team.objects.get_or_create(name="Shore Crew")

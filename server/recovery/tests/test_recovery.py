@@ -22,8 +22,8 @@ def jpeg(colour: str = "teal", size: tuple[int, int] = (640, 480)) -> bytes:
 
 
 class RecoveryTestCase(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         content = phone()
         content["contacts", "c000"] = b'{"display": "Ada Quay", "phones": [{"number": "+00 555 117"}]}'
         content["photos", "p0"] = jpeg()
@@ -51,13 +51,13 @@ class LookingInside(RecoveryTestCase):
         return self.api.get(f"/api/backups/{self.backup.id}/inside?{query}").json()
 
     def test_contact_names_and_search(self):
-        found = self.inside("kind=contacts&words=quay")
-        self.assertEqual((found["count"], found["items"][0]["title"], found["items"][0]["detail"]), (1, "Ada Quay", "+00 555 117"))
+        inside = self.inside("kind=contacts&words=quay")
+        self.assertEqual((inside["count"], inside["items"][0]["title"], inside["items"][0]["detail"]), (1, "Ada Quay", "+00 555 117"))
         self.assertEqual(self.inside("kind=contacts&words=nobody")["count"], 0)
 
     def test_long_lists_are_cut(self):
-        found = self.inside("kind=contacts")
-        self.assertEqual((found["count"], len(found["items"])), (150, 60))
+        inside = self.inside("kind=contacts")
+        self.assertEqual((inside["count"], len(inside["items"])), (150, 60))
         self.assertEqual(len(self.inside("kind=contacts&page=3")["items"]), 30)
 
     def test_a_kind_that_does_not_exist_is_named(self):
@@ -87,8 +87,8 @@ class LookingIntoANewerBackup(RecoveryTestCase):
         self.api.get(f"/api/backups/{self.backup.id}/inside?kind=contacts")
         self.outside.devices["p1"].content["contacts", "c001"] = b'{"display": "Brand New"}'
         newer = self.run_now(self.one).backup
-        found = self.api.get(f"/api/backups/{newer.id}/inside?kind=contacts&words=brand").json()
-        self.assertEqual([item["title"] for item in found["items"]], ["Brand New"])
+        answer = self.api.get(f"/api/backups/{newer.id}/inside?kind=contacts&words=brand").json()
+        self.assertEqual([item["title"] for item in answer["items"]], ["Brand New"])
 
 
 class Thumbnails(OfficeTestCase):
@@ -104,10 +104,10 @@ class RestoringToTheDevice(RecoveryTestCase):
     def test_everything_comes_back_and_is_counted(self):
         before = dict(self.outside.devices["p1"].content)
         self.outside.devices["p1"].content.clear()
-        told = self.done()
-        self.assertEqual(told["state"], "complete")
+        done = self.done()
+        self.assertEqual(done["state"], "complete")
         self.assertEqual(self.outside.devices["p1"].content, before)
-        self.assertEqual({row["kind"]: (row["expected"], row["found"]) for row in told["report"]}["contacts"], (150, 150))
+        self.assertEqual({row["kind"]: (row["expected"], row["found"]) for row in done["report"]}["contacts"], (150, 150))
 
     def test_single_items_only(self):
         self.outside.devices["p1"].content.clear()
@@ -131,8 +131,8 @@ class RestoringToTheDevice(RecoveryTestCase):
 
     def test_an_away_device_blocks_with_its_remedy(self):
         self.outside.away.add("p1")
-        found = self.api.post("/api/preflight", self.body(), format="json").json()
-        self.assertEqual(found[0]["code"], "link.away")
+        answer = self.api.post("/api/preflight", self.body(), format="json").json()
+        self.assertEqual(answer[0]["code"], "link.away")
 
     def test_a_device_that_goes_away_in_the_middle_ends_it_as_failed_with_a_cause(self):
         self.ask()
@@ -148,27 +148,27 @@ class RestoringToTheDevice(RecoveryTestCase):
                     super().replace(kind, id, name, pieces, size_bytes=size_bytes)
 
         self.outside.devices["p1"] = Forgetful({})
-        told = self.done()
-        self.assertEqual(told["state"], "partial")
-        contacts = next(row for row in told["report"] if row["kind"] == "contacts")
+        done = self.done()
+        self.assertEqual(done["state"], "partial")
+        contacts = next(row for row in done["report"] if row["kind"] == "contacts")
         self.assertEqual((contacts["expected"], contacts["found"], contacts["missing"]), (150, 149, ["c007"]))
 
 
 class RestoringToAnotherDevice(RecoveryTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.two = self.device(
             "p2", content={("photos", "p9"): jpeg("teal")[:-9] + b"corrupted", ("contacts", "c000"): b'{"display": "Somebody Else"}'}
         )
         self.outside.devices["p2"].names = {("photos", "p9"): "p0", ("contacts", "c000"): "Somebody Else"}
 
     def test_a_corrupted_photo_of_the_same_name_and_length_is_replaced_and_other_people_stay(self):
-        told = self.done(device=str(self.two.id))
+        done = self.done(device=str(self.two.id))
         held = self.outside.devices["p2"].content
-        self.assertEqual((told["state"], told["device_holder"], told["source_holder"]), ("complete", "Holder of p2", "Holder of p1"))
+        self.assertEqual((done["state"], done["device_holder"], done["source_holder"]), ("complete", "Holder of p2", "Holder of p1"))
         self.assertEqual(held["photos", "p9"], jpeg())
         self.assertEqual(held["contacts", "c000"], b'{"display": "Somebody Else"}')
-        photos = next(row for row in told["report"] if row["kind"] == "photos")
+        photos = next(row for row in done["report"] if row["kind"] == "photos")
         self.assertEqual((photos["replaced"], photos["same"], photos["found"], photos["proven_by"]), (1, 0, 6, "content"))
 
     def test_a_worker_that_dies_in_the_middle_and_a_cut_leave_nothing_twice(self):

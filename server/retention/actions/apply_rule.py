@@ -45,17 +45,17 @@ def apply_rule(device: Device, store: Store, *, now: datetime, context: Context 
     believe_clock()
     lock_device(device.id)
     context = context or Context.read(now)
-    found, done = judged(device, context), RuleOutcome()
+    device_judged, done = judged(device, context), RuleOutcome()
     today = now.astimezone(office_zone()).date()
-    for verdict in found.verdicts:
+    for verdict in device_judged.verdicts:
         if verdict.moment.store == str(store.id):
-            _carry_out(found, verdict, context, today, done)
-    _told(found, store, done, today, now)
+            _carry_out(device_judged, verdict, context, today, done)
+    _told(device_judged, store, done, today, now)
     return len(done.began)
 
 
-def _carry_out(found: Judged, verdict: Verdict, context: Context, today: date, done: RuleOutcome) -> None:
-    read = found.copy_of(verdict)  # under the lock of the device: nobody else decides about it now
+def _carry_out(device_judged: Judged, verdict: Verdict, context: Context, today: date, done: RuleOutcome) -> None:
+    read = device_judged.copy_of(verdict)  # under the lock of the device: nobody else decides about it now
     due = read.leaves_on is not None and today >= read.leaves_on
     if verdict.kept == (read.state == CopyState.PRESENT) and not (read.state == CopyState.LEAVING and due):
         return
@@ -63,7 +63,7 @@ def _carry_out(found: Judged, verdict: Verdict, context: Context, today: date, d
     if verdict.kept and copy.state == CopyState.LEAVING and verdict.why & ~POSTPONES:
         done.back.append(move(copy, CopyState.PRESENT, **NOT_LEAVING))
     elif not verdict.kept and copy.state == CopyState.PRESENT:
-        applied = found.rules[verdict.moment.store]
+        applied = device_judged.rules[verdict.moment.store]
         named = applied.named if applied is not None else ""
         why = f"{named[:1].upper()}{named[1:]}, no longer keeps it." if named else "Nothing keeps it."
         begin_to_leave(copy, why=why, by_rule=named, on=today + context.undo, now=context.now)
@@ -77,14 +77,14 @@ def begin_to_leave(copy: Copy, *, why: str, on: date, now: datetime, by_rule: st
     return move(copy, CopyState.LEAVING, removed_why=why[:200], removed_by_rule=by_rule[:120], leaving_since=now, leaves_on=on, **more)
 
 
-def _told(found: Judged, store: Store, done: RuleOutcome, today: date, now: datetime) -> None:
+def _told(device_judged: Judged, store: Store, done: RuleOutcome, today: date, now: datetime) -> None:
     """One line of the journal for each thing that happened, with what, why and by which rule."""
-    applied = found.rules.get(str(store.id))
+    applied = device_judged.rules.get(str(store.id))
     first = min((copy.leaves_on for copy in done.began if copy.leaves_on is not None), default=today)
     for what, copies in (("backup.fell_out", done.began), ("backup.back", done.back), ("backup.goes", done.going)):
         if copies:
             facts = {
-                "count": len(copies), "device": found.device.name, "store": store.name, "rule": applied.named if applied else "",
-                "moments": [written(copy.backup.finished_at) for copy in copies], "lapsed": found.lapsed, "first": first,
+                "count": len(copies), "device": device_judged.device.name, "store": store.name, "rule": applied.named if applied else "",
+                "moments": [written(copy.backup.finished_at) for copy in copies], "lapsed": device_judged.lapsed, "first": first,
             }  # fmt: skip
-            write_journal(who=None, what=what, facts=facts, at=now, device=found.device.id, store=store.id)
+            write_journal(who=None, what=what, facts=facts, at=now, device=device_judged.device.id, store=store.id)

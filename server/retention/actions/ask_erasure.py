@@ -35,12 +35,12 @@ def ask_erasure(
         )
     if word.strip().lower() != WORD:
         raise BadInput("What is erased cannot be brought back.", field="word", remedy=f"Read what will go, and type “{WORD}”.")
-    found = preview(wish, begins_on=begins_on, now=now)
-    if found.objections:
-        raise StillInUse(found.objections[0])
-    if found.digest != seen:
+    foreseen = preview(wish, begins_on=begins_on, now=now)
+    if foreseen.objections:
+        raise StillInUse(foreseen.objections[0])
+    if foreseen.digest != seen:
         raise ChangedMeanwhile("What would be erased is not what was shown.")
-    if wish.items and not any(one.backups for one in found.stores):
+    if wish.items and not any(one.backups for one in foreseen.stores):
         raise Conflict("No backup holds any of this.", remedy="Look whether it was erased already.")
     return _written(wish, item_names(wish) if wish.items else [], reference.strip(), begins_on, forgets_names, by, now)
 

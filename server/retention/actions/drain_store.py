@@ -34,27 +34,27 @@ def drain_store(store: Store, into: Store, *, by: User) -> Outlook:
     now = ports.clock().now()
     there = Copy.objects.filter(store__in=(store, into), state__in=THERE)
     lock_devices(there.values_list("backup__device_id", flat=True).distinct())
-    found = outlook(store, into, now=now)
+    foreseen = outlook(store, into, now=now)
     store.draining_into, store.drain_asked_at, store.mode = into, now, Mode.READ_ONLY
     store.save(update_fields=["draining_into", "drain_asked_at", "mode"])
-    for plan in found.plans:
+    for plan in foreseen.plans:
         _go_elsewhere(plan, store, into)
     Run.objects.filter(store=store, state=RunState.WAITING).update(store=into)
     Copy.objects.filter(store=store, state__in=(CopyState.OWED, CopyState.FAILED)).delete()
     _bring_back(store)
-    _owe(found, by, now)
-    plans = [plan.name for plan in found.plans]
+    _owe(foreseen, by, now)
+    plans = [plan.name for plan in foreseen.plans]
     write_journal(
         who=by,
         what="store.draining",
-        facts={"store": store.name, "into": into.name, "count": len(found.moving), "there": found.there, "plans": plans},
+        facts={"store": store.name, "into": into.name, "count": len(foreseen.moving), "there": foreseen.there, "plans": plans},
         at=now,
         store=store.id,
     )
     defer_copies(into.id)
     defer_owed_copies()
     publish("changed", "stores")
-    return found
+    return foreseen
 
 
 def _go_elsewhere(plan: Plan, store: Store, into: Store) -> None:
@@ -74,10 +74,10 @@ def _bring_back(store: Store) -> None:
         move(held(Copy, id), CopyState.PRESENT, leaving_since=None, leaves_on=None, leaving_by=None, by_hand=False, removed_why="")
 
 
-def _owe(found: Outlook, by: User, now: datetime) -> None:
-    known = {row.backup_id: row for row in Copy.objects.filter(store=found.into, backup__in=found.moving)}
+def _owe(foreseen: Outlook, by: User, now: datetime) -> None:
+    known = {row.backup_id: row for row in Copy.objects.filter(store=foreseen.into, backup__in=foreseen.moving)}
     asked: dict[str, Any] = {"asked_at": now, "due_at": now, "by": by, "attempts": 0, "by_hand": False, **CLEARED}
-    new = [Copy(backup_id=id, store=found.into, state=CopyState.OWED, **asked) for id in found.moving if id not in known]
+    new = [Copy(backup_id=id, store=foreseen.into, state=CopyState.OWED, **asked) for id in foreseen.moving if id not in known]
     Copy.objects.bulk_create(new)
     for row in known.values():
         if row.state in (CopyState.REMOVED, CopyState.FAILED):
@@ -107,13 +107,13 @@ def retire_store(store: Store, *, seen: str, word: str, by: User) -> Store:
         raise Conflict(f"{row.name} was not drained.", remedy="Drain it into another store first.")
     there = Copy.objects.filter(store=row, state__in=THERE)
     lock_devices(there.values_list("backup__device_id", flat=True).distinct())
-    found = outlook(row, row.draining_into, now=now)
-    if found.digest != seen:
+    foreseen = outlook(row, row.draining_into, now=now)
+    if foreseen.digest != seen:
         raise ChangedMeanwhile("What would be lost is not what was shown.")
-    if found.lost_count and word.strip().lower() != WORD:
+    if foreseen.lost_count and word.strip().lower() != WORD:
         remedy = f"Read which backups will lie nowhere, and type “{WORD}”."
-        raise BadInput(f"{found.lost_count} backups would lie in no store.", field="word", remedy=remedy)
-    why = f"{row.name} was retired; {found.into.name} took over what it held."[:200]
+        raise BadInput(f"{foreseen.lost_count} backups would lie in no store.", field="word", remedy=remedy)
+    why = f"{row.name} was retired; {foreseen.into.name} took over what it held."[:200]
     gone = there.update(state=CopyState.REMOVED, removed_at=now, removed_why=why, leaving_since=None, leaves_on=None)
     Copy.objects.filter(store=row, state=CopyState.MISSING).update(state=CopyState.REMOVED, removed_at=now, removed_why=why)
     Drive.objects.filter(store=row).update(rotation=None, place=0)
@@ -121,7 +121,7 @@ def retire_store(store: Store, *, seen: str, word: str, by: User) -> Store:
     row.trouble = row.trouble_code = row.trouble_remedy = ""
     row.save(update_fields=["mode", "retired_at", "trouble", "trouble_code", "trouble_remedy"])
     write_journal(
-        who=by, what="store.retired", facts={"name": row.name, "gone": gone, "lost_count": found.lost_count}, at=now, store=row.id
+        who=by, what="store.retired", facts={"name": row.name, "gone": gone, "lost_count": foreseen.lost_count}, at=now, store=row.id
     )
     publish("changed", "stores")
     return row

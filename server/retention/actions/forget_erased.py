@@ -20,16 +20,16 @@ def enter(forgetter: Forgetter) -> None:
     _FORGETTERS.append(forgetter)
 
 
-def without(told: Any, names: Iterable[str]) -> Any:
+def without(value: Any, names: Iterable[str]) -> Any:
     """JSON in which no text is one of these names."""
     wanted = names if isinstance(names, frozenset) else frozenset(names)
-    if isinstance(told, str):
-        return GONE if told in wanted else told
-    if isinstance(told, list):
-        return [without(one, wanted) for one in told]
-    if isinstance(told, dict):
-        return {key: without(one, wanted) for key, one in told.items()}
-    return told
+    if isinstance(value, str):
+        return GONE if value in wanted else value
+    if isinstance(value, list):
+        return [without(one, wanted) for one in value]
+    if isinstance(value, dict):
+        return {key: without(one, wanted) for key, one in value.items()}
+    return value
 
 
 def forget_items(device: Device, items: Iterable[dict[str, str]]) -> None:

@@ -53,22 +53,22 @@ class Looked:
 def look_once_more(store: Store, keys: Sequence[str]) -> Looked:
     """Raises BadInput, StoreError, VaultError."""
     now = ports.clock().now()
-    found = bench(store, now=now)
-    return _looked(found, keys)
+    offered = bench(store, now=now)
+    return _looked(offered, keys)
 
 
-def _looked(found: Bench, keys: Sequence[str]) -> Looked:
-    picked = chosen(found, keys)
+def _looked(offered: Bench, keys: Sequence[str]) -> Looked:
+    picked = chosen(offered, keys)
     if not picked:
         raise BadInput("Nothing was chosen.", field="moves", remedy="Tick what is to go.")
     backups = sorted({id for one in picked for id in one.backups})
-    removal = removal_of(backups=backups, store=found.store.id) if backups else None
+    removal = removal_of(backups=backups, store=offered.store.id) if backups else None
     out = [one.leaves_out for one in picked if one.leaves_out is not None]
     kinds = " ".join(f"{one.plan.id} {one.plan.revision} {one.kinds} {sorted(str(device.id) for device in one.devices)}" for one in out)
-    told = f"{' '.join(sorted(keys))} {removal.digest if removal else ''} {kinds}"
+    words = f"{' '.join(sorted(keys))} {removal.digest if removal else ''} {kinds}"
     return Looked(
-        sum=summed(found, picked, now=ports.clock().now()), removal=removal, leaves_out=[one.title for one in out], picked=picked,
-        waits=bool(found.waits_for), digest=hashlib.sha256(told.encode()).hexdigest(),
+        sum=summed(offered, picked, now=ports.clock().now()), removal=removal, leaves_out=[one.title for one in out], picked=picked,
+        waits=bool(offered.waits_for), digest=hashlib.sha256(words.encode()).hexdigest(),
     )  # fmt: skip
 
 
@@ -99,14 +99,14 @@ def make_room(store: Store, keys: Sequence[str], *, why: str, seen: str, by: Use
     return looked
 
 
-def _leave_out(told: LeavesOut, *, why: str, by: User) -> None:
+def _leave_out(leaves: LeavesOut, *, why: str, by: User) -> None:
     """What a service keeps in step is left out of the devices of which it does; all else out of the plan."""
-    if told.rung is not Rung.IN_STEP:
-        leave_out(told.plan, told.kinds, why=why, by=by)
+    if leaves.rung is not Rung.IN_STEP:
+        leave_out(leaves.plan, leaves.kinds, why=why, by=by)
         return
-    for device in told.devices:
+    for device in leaves.devices:
         kept = {account.kind for account in map(account_of, device.accounts) if account.keeps}
-        choose_kinds(device, kinds=kept & set(told.kinds), taken=False, service="", alike=False, why=why, by=by)
+        choose_kinds(device, kinds=kept & set(leaves.kinds), taken=False, service="", alike=False, why=why, by=by)
 
 
 def _facts(store: Store, looked: Looked, why: str) -> dict[str, Any]:

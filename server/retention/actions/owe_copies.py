@@ -38,13 +38,13 @@ def owe_copies(*, now: datetime) -> int:
     several = Plan.objects.filter(targets__order__gte=1)
     devices = Device.objects.filter(assignment__plan__in=several).exclude(state=DeviceState.RETIRED)
     waiting = Device.objects.filter(backups__copies__state=CopyState.OWED, backups__copies__by=None)
-    found = 0
+    count = 0
     for id in set(devices.values_list("id", flat=True)) | set(waiting.values_list("id", flat=True)):
         try:
-            found += owe_copies_of(id, now=now)
+            count += owe_copies_of(id, now=now)
         except Exception:
             log.exception("it could not be told which copies device %s is owed", id)
-    return found
+    return count
 
 
 @transaction.atomic

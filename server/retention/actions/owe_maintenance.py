@@ -46,19 +46,19 @@ MEASURED_AGAIN = timedelta(minutes=10)
 
 def owe_maintenance(*, now: datetime) -> int:
     """How many jobs were put into the queue. Each kind by itself: one that cannot be told holds up no other."""
-    found, whole = 0, True
+    count, whole = 0, True
     doubt = in_doubt()
     sure = () if doubt else (_owed, _rules, _removals, _erasures, _sweeps, _offices, _rounds)
     for owed in (_copies, _measures, _comparisons, *sure):
         try:
             with transaction.atomic():
-                found += owed(now)
+                count += owed(now)
         except Exception:
             log.exception("it could not be told which stores are owed%s", owed.__name__.replace("_", " "))
             whole = False
     if whole:
         heartbeat("maintenance", now=now)
-    return found
+    return count
 
 
 def _owed(now: datetime) -> int:

@@ -60,9 +60,9 @@ def remove_backups(
     return removal
 
 
-def _gone_everywhere(found: Removal) -> set[UUID]:
+def _gone_everywhere(removal: Removal) -> set[UUID]:
     """Backups of which nothing stays anywhere: no copy of them is owed any more."""
-    going = {copy.id for copy in found.copies}
-    touched = {copy.backup_id for copy in found.copies}
+    going = {copy.id for copy in removal.copies}
+    touched = {copy.backup_id for copy in removal.copies}
     left = Copy.objects.filter(backup__in=touched, state=CopyState.PRESENT).exclude(id__in=going).values_list("backup_id", flat=True)
     return touched - set(left)

@@ -16,14 +16,14 @@ from server.retention.exceptions import Whose, checked, consequences_of
 
 
 @transaction.atomic
-def set_exception(of: Whose, told: dict[str, Any] | None, *, by: User, seen: str = "", word: str = "", why: str = "") -> RuleVersion | None:
+def set_exception(of: Whose, rule: dict[str, Any] | None, *, by: User, seen: str = "", word: str = "", why: str = "") -> RuleVersion | None:
     """None when it says what it said. Raises BadInput, Unseen."""
     lock_alone("rules")
-    now, told = ports.clock().now(), checked(told)
-    agreed(consequences_of(of, told, now=now), seen=seen, word=word)
-    row = note_version(told, by=by, now=now, why=why, **of.rows())
+    now, rule = ports.clock().now(), checked(rule)
+    agreed(consequences_of(of, rule, now=now), seen=seen, word=word)
+    row = note_version(rule, by=by, now=now, why=why, **of.rows())
     if row is not None:
-        facts = {"of": of.words, "number": None if told is None else row.number, "why": why.strip()[:200]}
+        facts = {"of": of.words, "number": None if rule is None else row.number, "why": why.strip()[:200]}
         write_journal(who=by, what="rule.exception", facts=facts, at=now, device=row.device_id, store=row.store_id)
         publish("changed", "devices")
     return row

@@ -102,18 +102,18 @@ class ConsequencesView(APIView):
     def post(self, request: Request) -> Response:
         body = PlannedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        found = consequences(body.change(), now=ports.clock().now())
-        return Response(ConsequencesSerializer(told_consequences(found)).data)
+        foreseen = consequences(body.change(), now=ports.clock().now())
+        return Response(ConsequencesSerializer(told_consequences(foreseen)).data)
 
 
-def told_consequences(found: Consequences) -> dict[str, Any]:
+def told_consequences(foreseen: Consequences) -> dict[str, Any]:
     """Cut to what a screen shows; the counts are whole."""
-    first = sorted(found.devices, key=lambda one: (one.gap is None, not one.leaves))
+    first = sorted(foreseen.devices, key=lambda one: (one.gap is None, not one.leaves))
     return {
-        "leaves": found.leaves, "stays": found.stays, "safeguarded": found.safeguarded, "device_count": len(found.devices),
-        "gaps": sum(one.gap is not None for one in found.devices), "devices": first[:MOST_DEVICES], "digest": found.digest,
-        "stores": sorted(found.stores.values(), key=lambda store: store.name), "first_day": found.first_day,
-        "word": WORD if found.needs_word and found.digest else "",
+        "leaves": foreseen.leaves, "stays": foreseen.stays, "safeguarded": foreseen.safeguarded, "device_count": len(foreseen.devices),
+        "gaps": sum(one.gap is not None for one in foreseen.devices), "devices": first[:MOST_DEVICES], "digest": foreseen.digest,
+        "stores": sorted(foreseen.stores.values(), key=lambda store: store.name), "first_day": foreseen.first_day,
+        "word": WORD if foreseen.needs_word and foreseen.digest else "",
     }  # fmt: skip
 
 
@@ -132,5 +132,5 @@ class DeviceConsequencesView(APIView):
     def post(self, request: Request) -> Response:
         body = ReDevicesSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        found = of_devices_changed(body.validated_data["devices"], body.told(), now=ports.clock().now())
-        return Response(ConsequencesSerializer(told_consequences(found)).data)
+        foreseen = of_devices_changed(body.validated_data["devices"], body.told(), now=ports.clock().now())
+        return Response(ConsequencesSerializer(told_consequences(foreseen)).data)

@@ -47,11 +47,11 @@ class OutlookSerializer(serializers.Serializer):
     done = serializers.BooleanField(help_text="Whether nothing is to be copied any more.")
     digest = serializers.CharField()
 
-    def get_moving(self, found: object) -> int:
-        return len(found.moving)  # type: ignore[attr-defined]
+    def get_moving(self, store: object) -> int:
+        return len(store.moving)  # type: ignore[attr-defined]
 
-    def get_plans(self, found: object) -> list[str]:
-        return [plan.name for plan in found.plans]  # type: ignore[attr-defined]
+    def get_plans(self, store: object) -> list[str]:
+        return [plan.name for plan in store.plans]  # type: ignore[attr-defined]
 
 
 class DrainSerializer(serializers.Serializer):

@@ -38,8 +38,8 @@ class WishSerializer(serializers.Serializer):
 
     def wish(self) -> Any:
         """What was typed, as the actions want it."""
-        told = self.validated_data
-        return wish_of(device=told["device"], items=told["items"], devices=told["devices"], holder=told["holder"])
+        fields = self.validated_data
+        return wish_of(device=fields["device"], items=fields["items"], devices=fields["devices"], holder=fields["holder"])
 
 
 class AskErasureSerializer(WishSerializer):
@@ -72,8 +72,8 @@ class ErasurePreviewSerializer(serializers.Serializer):
     last_day = DayField(allow_null=True, help_text="Null while it hangs on something else first.")
     digest = serializers.CharField()
 
-    def get_devices(self, told: Any) -> list[str]:
-        return [device.name for device in told.wish.devices]
+    def get_devices(self, erasure: Any) -> list[str]:
+        return [device.name for device in erasure.wish.devices]
 
 
 class StepSerializer(serializers.ModelSerializer):
@@ -155,8 +155,8 @@ class ErasurePreviewView(APIView):
     def post(self, request: Request) -> Response:
         body = WishSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        found = preview(body.wish(), begins_on=body.validated_data["begins_on"], now=ports.clock().now())
-        return Response(ErasurePreviewSerializer(found).data)
+        foreseen = preview(body.wish(), begins_on=body.validated_data["begins_on"], now=ports.clock().now())
+        return Response(ErasurePreviewSerializer(foreseen).data)
 
 
 class ErasuresView(APIView):

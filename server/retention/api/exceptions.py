@@ -87,10 +87,10 @@ class ExceptionSerializer(serializers.ModelSerializer):
 
     @extend_schema_field(KeepingRuleSerializer)
     def get_rule(self, row: RuleVersion) -> Any:
-        told = row.told or {}
-        periods = {name: {"count": told[name][0], "unit": told[name][1]} if told.get(name) else None for name in PERIODS}
-        counts = {name: told.get(name, 0) for name in COUNTS}
-        return {**counts, **periods, "minimum_age_seconds": told.get("minimum_age_seconds", 0)}
+        rule = row.told or {}
+        periods = {name: {"count": rule[name][0], "unit": rule[name][1]} if rule.get(name) else None for name in PERIODS}
+        counts = {name: rule.get(name, 0) for name in COUNTS}
+        return {**counts, **periods, "minimum_age_seconds": rule.get("minimum_age_seconds", 0)}
 
     class Meta:
         model = RuleVersion

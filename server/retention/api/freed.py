@@ -48,6 +48,6 @@ class FreedByPlanView(APIView):
     def post(self, request: Request) -> Response:
         body = PlannedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        found = consequences(body.change(), now=ports.clock().now())
-        going = {id: store.backups for id, store in found.stores.items() if store.backups}
+        foreseen = consequences(body.change(), now=ports.clock().now())
+        going = {id: store.backups for id, store in foreseen.stores.items() if store.backups}
         return Response(FreedSerializer(no_longer_needed(going), many=True).data)

@@ -59,8 +59,8 @@ class EndingsView(APIView):
     def get(self, request: Request, id: UUID) -> Response:
         asked = FutureQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
-        found = endings(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())
-        return Response(EndingSerializer(found, many=True).data)
+        ends = endings(device_by_id(id), asked.validated_data["store"], now=ports.clock().now())
+        return Response(EndingSerializer(ends, many=True).data)
 
 
 class PointsQuery(serializers.Serializer):

@@ -134,10 +134,10 @@ class BenchView(APIView):
 
     @extend_schema(operation_id="room", responses=BenchSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        found = bench(store_by_id(id), now=ports.clock().now())
+        offered = bench(store_by_id(id), now=ports.clock().now())
         names = ("store", "limit_bytes", "runway", "offers", "waits_for")
         rungs = [{"rung": int(rung), "title": title} for rung, title in RUNGS.items() if rung is not Rung.MORE_SPACE]
-        return Response(BenchSerializer({name: getattr(found, name) for name in names} | {"rungs": rungs}).data)
+        return Response(BenchSerializer({name: getattr(offered, name) for name in names} | {"rungs": rungs}).data)
 
 
 class ShortRunSerializer(serializers.Serializer):
@@ -240,8 +240,8 @@ class SumView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         body = PickedSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        found = bench(store_by_id(id), now=ports.clock().now())
-        return Response(SumSerializer(summed(found, chosen(found, body.validated_data["moves"]), now=ports.clock().now())).data)
+        offered = bench(store_by_id(id), now=ports.clock().now())
+        return Response(SumSerializer(summed(offered, chosen(offered, body.validated_data["moves"]), now=ports.clock().now())).data)
 
 
 class ProposalView(APIView):
@@ -256,18 +256,18 @@ class ProposalView(APIView):
         return Response(ProposalSerializer(_proposed(bench(store_by_id(id), now=ports.clock().now()), **body.validated_data)).data)
 
 
-def _proposed(found: Bench, *, bytes: int | None, until: Any) -> dict[str, Any]:
+def _proposed(offered: Bench, *, bytes: int | None, until: Any) -> dict[str, Any]:
     now = ports.clock().now()
-    wanted = wanted_until(found, until, now=now) if until is not None else USUAL_BYTES if bytes is None else bytes
+    wanted = wanted_until(offered, until, now=now) if until is not None else USUAL_BYTES if bytes is None else bytes
     lasts = until is not None and wanted == 0  # it does so without anything being done
-    told = None if lasts else proposal(found, wanted, by=until)
-    keys = [move.key for move in told.moves] if told is not None else []
+    ladder = None if lasts else proposal(offered, wanted, by=until)
+    keys = [move.key for move in ladder.moves] if ladder is not None else []
     return {
         "wanted_bytes": wanted,
         "moves": keys,
-        "suffices": told.suffices if told is not None else True,
-        "sum": summed(found, chosen(found, keys), now=now),
-        "space": space(found, wanted) if wanted else None,
+        "suffices": ladder.suffices if ladder is not None else True,
+        "sum": summed(offered, chosen(offered, keys), now=now),
+        "space": space(offered, wanted) if wanted else None,
     }
 
 

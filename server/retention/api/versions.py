@@ -82,9 +82,9 @@ class CompareVersionsView(APIView):
     def get(self, request: Request, id: int) -> Response:
         asked = SideBySideQuery(data=request.query_params)
         asked.is_valid(raise_exception=True)
-        found = side_by_side(id, asked.validated_data["other"], now=ports.clock().now())
+        compared = side_by_side(id, asked.validated_data["other"], now=ports.clock().now())
         fields = {
-            "one": found.one, "other": found.other, "only_one": told_consequences(found.only_one),
-            "only_other": told_consequences(found.only_other),
+            "one": compared.one, "other": compared.other, "only_one": told_consequences(compared.only_one),
+            "only_other": told_consequences(compared.only_other),
         }  # fmt: skip
         return Response(SideBySideSerializer(fields).data)

@@ -47,13 +47,13 @@ class KeptBackupSerializer(BackupSerializer):
         keepings: dict[UUID, dict[UUID, Keeping]] = self.context["keeping"]
         rows = []
         for copy in backup.present:  # type: ignore[attr-defined]
-            found = keepings.get(copy.store_id, {}).get(backup.id)
-            if found:
+            keeping = keepings.get(copy.store_id, {}).get(backup.id)
+            if keeping:
                 rows.append(
                     {
                         "store_id": copy.store_id,
                         "store_name": copy.store.name,
-                        **{n: getattr(found, n) for n in ("kept", "why", "falls_out_on", "leaves_on", "leaves_because")},
+                        **{n: getattr(keeping, n) for n in ("kept", "why", "falls_out_on", "leaves_on", "leaves_because")},
                     }
                 )
         return KeptSerializer(rows, many=True).data

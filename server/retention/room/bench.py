@@ -63,9 +63,9 @@ def bench(store: Store, *, now: datetime) -> Bench:
     """Raises StoreError, VaultError."""
     known = at_hand(store)
     with known.lock:
-        found = offers(store, known.accounts, limits=known.vault.limits, now=now)
+        offered = offers(store, known.accounts, limits=known.vault.limits, now=now)
     runway = runways([store], now=now)[store.id]
-    return Bench(store=store, offers=found, runway=runway, limit_bytes=limit_of(store), waits_for=_kept(store))
+    return Bench(store=store, offers=offered, runway=runway, limit_bytes=limit_of(store), waits_for=_kept(store))
 
 
 def _kept(store: Store) -> list[str]:
@@ -74,18 +74,18 @@ def _kept(store: Store) -> list[str]:
     return [f"Nothing of {whom} leaves: {one.reason}" for whom, one in zip(whose, freezes, strict=True)]
 
 
-def chosen(found: Bench, keys: Collection[str]) -> list[RoomOffer]:
+def chosen(bench: Bench, keys: Collection[str]) -> list[RoomOffer]:
     """Raises BadInput for one that is not offered any more."""
-    by_key = {one.move.key: one for one in found.offers}
+    by_key = {one.move.key: one for one in bench.offers}
     if unknown := sorted(set(keys) - by_key.keys()):
         remedy = "Load the page again: another page may have made that room already."
         raise BadInput(f"{len(unknown)} of what was chosen is not offered any more.", field="moves", remedy=remedy)
     return [by_key[key] for key in keys]
 
 
-def summed(found: Bench, picked: Sequence[RoomOffer], *, now: datetime) -> Sum:
+def summed(bench: Bench, picked: Sequence[RoomOffer], *, now: datetime) -> Sum:
     """Raises StoreError, VaultError."""
-    known = at_hand(found.store)
+    known = at_hand(bench.store)
     at_once, in_time = [one for one in picked if one.leaves_out is None], [one for one in picked if one.leaves_out is not None]
     moves = [one.move for one in at_once]
     with known.lock:
@@ -96,7 +96,7 @@ def summed(found: Bench, picked: Sequence[RoomOffer], *, now: datetime) -> Sum:
         bytes=held, given_back_bytes=back, free_on=max((one.free_on for one in at_once), default=None),
         later_bytes=later, later_on=max((one.free_on for one in in_time), default=None),
         backups=len({id for one in picked for id in one.backups}), devices=len({device for one in picked for device in _touched(one)}),
-        lasts_until=_lasts_until(found, back, now),
+        lasts_until=_lasts_until(bench, back, now),
     )  # fmt: skip
 
 
@@ -114,40 +114,40 @@ def _given_back(known: AtHand, moves: Sequence[Move]) -> int:
     return known.without - swept_bytes(known.vault, going, thoroughly=True)
 
 
-def _lasts_until(found: Bench, given_back: int, now: datetime) -> date | None:
-    if found.limit_bytes is None or not found.runway.pace_bytes or found.runway.pace_bytes <= 0:
+def _lasts_until(bench: Bench, given_back: int, now: datetime) -> date | None:
+    if bench.limit_bytes is None or not bench.runway.pace_bytes or bench.runway.pace_bytes <= 0:
         return None
-    left = found.limit_bytes - found.store.stored_bytes + given_back
-    days = left * 30 / found.runway.pace_bytes
+    left = bench.limit_bytes - bench.store.stored_bytes + given_back
+    days = left * 30 / bench.runway.pace_bytes
     today = now.astimezone(office_zone()).date()
     return date.fromordinal(min(today.toordinal() + max(0, int(days)), date.max.toordinal()))
 
 
-def proposal(found: Bench, wanted: int, *, by: date | None = None) -> LadderProposal:
+def proposal(bench: Bench, wanted: int, *, by: date | None = None) -> LadderProposal:
     """Of what is offered; kinds to leave out only where a day is given by which their bytes are free. Raises BadInput, StoreError,
     VaultError."""
     if wanted <= 0:
         raise BadInput("That is no room.", field="bytes", remedy="Give more than nothing.")
-    known = at_hand(found.store)
+    known = at_hand(bench.store)
     with known.lock:
-        offered = [one.move for one in found.offers if one.leaves_out is None or (by is not None and one.free_on <= by)]
+        offered = [one.move for one in bench.offers if one.leaves_out is None or (by is not None and one.free_on <= by)]
         return propose(offered, wanted, known.accounts.alone_bytes)
 
 
-def wanted_until(found: Bench, until: date, *, now: datetime) -> int:
+def wanted_until(bench: Bench, until: date, *, now: datetime) -> int:
     """What has to be freed so that it lasts until that day, at the pace of now; nothing when it does anyway. Raises BadInput."""
     days = (until - now.astimezone(office_zone()).date()).days
     if days <= 0:
         raise BadInput("That day is past.", field="until", remedy="Give a day to come.")
-    if found.limit_bytes is None:
+    if bench.limit_bytes is None:
         raise BadInput("Nothing limits this store.", field="until", remedy="Give bytes.")
-    if found.runway.pace_bytes is None:
+    if bench.runway.pace_bytes is None:
         raise BadInput(
             "Too little is known of how it grows.", field="until", remedy="Give bytes, or wait until it was measured for two weeks."
         )
-    return max(0, found.store.stored_bytes + round(found.runway.pace_bytes * days / 30) - found.limit_bytes)
+    return max(0, bench.store.stored_bytes + round(bench.runway.pace_bytes * days / 30) - bench.limit_bytes)
 
 
-def space(found: Bench, wanted: int) -> Elsewhere | None:
+def space(bench: Bench, wanted: int) -> Elsewhere | None:
     """What more room would have to be; None where it is not known what is wanted."""
-    return more_space(found.store, wanted)
+    return more_space(bench.store, wanted)

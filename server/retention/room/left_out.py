@@ -153,5 +153,5 @@ def _days(one: Judged, store: Store, now: datetime) -> Iterator[tuple[bytes, dat
 
 
 def _words(kinds: Sequence[str]) -> str:
-    found = [KINDS[code].label for code in kinds]
-    return listed([found[0], *(label.lower() for label in found[1:])])
+    labels = [KINDS[code].label for code in kinds]
+    return listed([labels[0], *(label.lower() for label in labels[1:])])

@@ -72,8 +72,8 @@ def offers(store: Store, accounts: Accounts, *, limits: VaultLimits, now: dateti
     judged, days = judged_all(devices, context), free_days(context.undo, limits)
     whole = _Whole(store, accounts, context, judged, today + timedelta(days=days))
     waste = _waste(accounts, held_packs(store.id), limits, today) if context.frozen.sweeps(store.id) else []
-    found = [*waste, *whole.gone(), *whole.soon(), *whole.thirds(), *whole.without(timedelta(days=days)), *whole.thinner()]
-    return sorted(found, key=lambda one: (one.move.rung, -one.bytes, one.move.key))
+    all_offers = [*waste, *whole.gone(), *whole.soon(), *whole.thirds(), *whole.without(timedelta(days=days)), *whole.thinner()]
+    return sorted(all_offers, key=lambda one: (one.move.rung, -one.bytes, one.move.key))
 
 
 def _waste(accounts: Accounts, held: Collection[bytes], limits: VaultLimits, today: date) -> list[RoomOffer]:
@@ -100,19 +100,19 @@ class _Whole:
 
     def gone(self) -> list[RoomOffer]:
         """Of devices that are retired or lost: all that need not stay."""
-        found = []
+        offered = []
         for one, going in self._free:
             if one.device.state not in GONE_STATES:
                 continue
             newest = max(copy.backup.finished_at for copy in one.copies.values())
             state = one.device.get_state_display().lower()
             loses = f"{_moments(going, self._elsewhere)} of a device that is {state}; its last of {self._day(newest)} stays"
-            found.append(self._offer(Rung.GONE_DEVICES, "gone", one.device, going, "all that need not stay", loses))
-        return found
+            offered.append(self._offer(Rung.GONE_DEVICES, "gone", one.device, going, "all that need not stay", loses))
+        return offered
 
     def soon(self) -> list[RoomOffer]:
         """What leaves by itself within a month."""
-        found = []
+        offered = []
         until = self._context.now.astimezone(self._zone).date() + timedelta(days=SOON_DAYS)
         for one, free in self._free:
             if one.plan is None or one.device.state in GONE_STATES:
@@ -122,40 +122,40 @@ class _Whole:
             going = [copy for copy in free if (str(copy.backup_id), str(copy.store_id)) in soon]
             if going:
                 loses = f"{_moments(going, self._elsewhere)} that leave by themselves until {until:%d %b}"
-                found.append(self._offer(Rung.SOON, "soon", one.device, going, "what its rule lets go within a month", loses))
-        return found
+                offered.append(self._offer(Rung.SOON, "soon", one.device, going, "what its rule lets go within a month", loses))
+        return offered
 
     def thirds(self) -> list[RoomOffer]:
         """Third and further copies of what is old."""
-        found, before = [], self._context.now - timedelta(days=OLD_DAYS)
+        offered, before = [], self._context.now - timedelta(days=OLD_DAYS)
         for one, free in self._free:
             going = [copy for copy in free if len(self._elsewhere.get(copy.backup_id, ())) >= 2 and copy.backup.finished_at < before]
             if going:
                 count = len(going)
                 loses = f"copies here of {count} old {'moment' if count == 1 else 'moments'}; each stays in two other places"
-                found.append(self._offer(Rung.THIRD_COPIES, "third", one.device, going, "copies that two other stores hold", loses))
-        return found
+                offered.append(self._offer(Rung.THIRD_COPIES, "third", one.device, going, "copies that two other stores hold", loses))
+        return offered
 
     def without(self, until_free: timedelta) -> list[RoomOffer]:
         """Of devices without a plan."""
-        found = []
+        offered = []
         for one in left_out(self._store, self._judged, self._accounts.needs.kinds, now=self._context.now):
             move = Move(key=f"out{one.rung}:{one.plan.id}", rung=one.rung, parts=one.parts, loss=_LOST * len(one.devices))
             bytes = self._accounts.alone_bytes((), one.parts)
             if bytes >= LEAST_BYTES:
                 free_on = one.last_day + until_free
-                found.append(RoomOffer(move=move, title=one.title, loses=one.loses, bytes=bytes, free_on=free_on, leaves_out=one))
-        return found
+                offered.append(RoomOffer(move=move, title=one.title, loses=one.loses, bytes=bytes, free_on=free_on, leaves_out=one))
+        return offered
 
     def thinner(self) -> list[RoomOffer]:
         """What a thinner rule would let go, of devices in use."""
         in_use = [one for one in self._judged if one.device.state not in GONE_STATES]
-        found = []
+        offered = []
         for one, going in self._going(in_use, _THIN):
             oldest, newest = min(copy.backup.finished_at for copy in going), max(copy.backup.finished_at for copy in going)
             loses = f"{_moments(going, self._elsewhere)} between {self._day(oldest)} and {self._day(newest)}; one a week stays"
-            found.append(self._offer(Rung.THINNING, "thin", one.device, going, "days older than a week become weeks", loses))
-        return found
+            offered.append(self._offer(Rung.THINNING, "thin", one.device, going, "days older than a week become weeks", loses))
+        return offered
 
     # -- inside
 
@@ -164,13 +164,13 @@ class _Whole:
         mine = list(judged)
         here = str(self._store.id)
         cases = [Case(moments=one.moments, rules={**core_rules(one.rules), here: rule}, as_of=one.as_of) for one in mine]
-        found = []
+        offered = []
         for one, verdicts in zip(mine, verdicts_of(cases, zone=self._zone, now=self._context.now), strict=True):
             going = [one.copy_of(verdict) for verdict in verdicts if not verdict.kept and verdict.moment.store == here]
             going = [copy for copy in going if copy.state == CopyState.PRESENT and copy.backup_id.bytes in self._there]
             if going:
-                found.append((one, going))
-        return found
+                offered.append((one, going))
+        return offered
 
     def _offer(self, rung: Rung, word: str, device: Device, going: Sequence[Copy], what: str, loses: str) -> RoomOffer:
         backups = tuple(copy.backup_id for copy in going)
@@ -196,7 +196,7 @@ def _moments(going: Sequence[Copy], elsewhere: dict[UUID, set[UUID]]) -> str:
 def _elsewhere(store: Store) -> dict[UUID, set[UUID]]:
     """Backup → the other stores that hold it whole and are in use. One query."""
     rows = Copy.objects.filter(state=CopyState.PRESENT, intact=True, store__mode__in=(Mode.IN_USE, Mode.READ_ONLY), store__trouble="")
-    found: dict[UUID, set[UUID]] = defaultdict(set)
+    by_device: dict[UUID, set[UUID]] = defaultdict(set)
     for backup, other in rows.exclude(store=store).values_list("backup_id", "store_id"):
-        found[backup].add(other)
-    return found
+        by_device[backup].add(other)
+    return by_device

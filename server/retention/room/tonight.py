@@ -99,7 +99,7 @@ def tonight(store: Store, *, now: datetime) -> Tonight:
     rows = list(ahead.order_by("-late", "starts_at"))
     short = [Short(row=row, room=row.short_room) for row in rows if row.no_room]
     rooms = rooms_tonight([store], now=now)
-    lacking = [found for key in sorted({one.room for one in short}) if (found := _lacking(key, rooms, rows, store)) is not None]
+    lacking = [lack for key in sorted({one.room for one in short}) if (lack := _lacking(key, rooms, rows, store)) is not None]
     ways = [way for one in lacking for way in _ways(store, one, rows, short, now)]
     return Tonight(night=night, short=short, lacking=lacking, ways=ways)
 
@@ -151,18 +151,18 @@ def _elsewhere(store: Store, lacking: LackingRoom, short: Sequence[Short], today
         if one.room == lacking.key:
             expected[one.row.plan_id] += one.row.expected_bytes
     targets = PlanTarget.objects.filter(plan__in=expected, order__gt=0, store__mode=Mode.IN_USE, store__trouble="").exclude(store=store)
-    found = []
+    steps = []
     for target in targets.select_related("plan", "store").order_by("plan__name", "order"):
         held = expected[target.plan_id]
         does = "goes there by itself when it finds no room" if target.falls_over else "could go there; its plan does not say so yet"
         says = f"{iec(held)} of {target.plan.name} {does}; what comes lies there alone until it is copied"
-        found.append(
+        steps.append(
             RoomWay(
                 help=Help.FALL_OVER, room=lacking.key, title=f"{target.plan.name} into {target.store.name}", says=says, bytes=held,
                 free_on=today, suffices=held >= lacking.wanted_bytes, plan=target.plan_id,
             )
         )  # fmt: skip
-    return found
+    return steps
 
 
 def _larger(store: Store, lacking: LackingRoom, today: date) -> list[RoomWay]:

@@ -32,8 +32,8 @@ def later(clock: time, hours: int) -> time:
 
 
 class SeveralStores(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.room, self.cloud = self.store("Server room"), self.store("Cloud")
         self.one = self.device()
         self.nightly = self.follow()

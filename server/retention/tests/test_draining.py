@@ -15,8 +15,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class Draining(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.old, self.new, self.third = self.store("Old shelf"), self.store("New shelf"), self.store("Third shelf")
         self.nightly = self.plan(self.one, store=self.old, keep_last=2, keep_daily=0)
@@ -42,15 +42,15 @@ class Draining(OfficeTestCase):
         )
 
     def test_what_will_be_where_is_told_before(self):
-        told = self.outlook()
-        self.assertEqual((told["here"], told["there"], told["moving"], told["elsewhere"]), (4, 0, 4, 0))
-        self.assertEqual((told["lost_count"], told["plans"], told["done"]), (4, ["Nightly"], False))
+        outlook = self.outlook()
+        self.assertEqual((outlook["here"], outlook["there"], outlook["moving"], outlook["elsewhere"]), (4, 0, 4, 0))
+        self.assertEqual((outlook["lost_count"], outlook["plans"], outlook["done"]), (4, ["Nightly"], False))
 
     def test_it_costs_the_same_queries_however_many_devices(self):
         def asked() -> int:
-            with CaptureQueriesContext(connection) as found:
+            with CaptureQueriesContext(connection) as queries:
                 self.outlook()
-            return len(found)
+            return len(queries)
 
         before = asked()
         others = [self.device(f"q{n}", content={("contacts", "c"): b"{}"}) for n in range(4)]
@@ -65,8 +65,8 @@ class Draining(OfficeTestCase):
         self.assertEqual((self.old.mode, self.old.draining_into_id), (Mode.READ_ONLY, self.new.id))
         self.assertEqual(list(PlanTarget.objects.values_list("store_id", flat=True)), [self.new.id])
         carry_copies(self.new.id)
-        told = self.outlook()
-        self.assertEqual((told["there"], told["moving"], told["lost_count"], told["done"]), (4, 0, 0, True))
+        outlook = self.outlook()
+        self.assertEqual((outlook["there"], outlook["moving"], outlook["lost_count"], outlook["done"]), (4, 0, 0, True))
         self.assertEqual(self.retire().status_code, 204)
         self.old.refresh_from_db()
         self.assertEqual((self.old.mode, self.in_(self.old), len(self.in_(self.new))), (Mode.RETIRED, [], 4))
@@ -106,20 +106,20 @@ class Draining(OfficeTestCase):
         Copy.objects.filter(backup=self.backups[0], store=self.old).update(intact=False)
         self.drain()
         carry_copies(self.new.id)
-        told = self.outlook()
-        self.assertEqual((told["there"], told["lost_count"], told["done"]), (3, 1, True))
-        self.assertEqual((told["lost"][0]["backup_id"], told["lost"][0]["damaged"]), (str(self.backups[0].id), True))
+        outlook = self.outlook()
+        self.assertEqual((outlook["there"], outlook["lost_count"], outlook["done"]), (3, 1, True))
+        self.assertEqual((outlook["lost"][0]["backup_id"], outlook["lost"][0]["damaged"]), (str(self.backups[0].id), True))
 
     def test_what_is_damaged_here_and_whole_in_a_third_store_is_not_lost(self):
         Copy.objects.filter(backup=self.backups[0], store=self.old).update(intact=False)
         Copy.objects.create(backup=self.backups[0], store=self.third, state=CopyState.PRESENT)
-        told = self.outlook()
-        self.assertEqual((told["moving"], told["lost_count"]), (3, 3))
+        outlook = self.outlook()
+        self.assertEqual((outlook["moving"], outlook["lost_count"]), (3, 3))
 
     def test_what_the_rule_there_would_not_keep_and_a_third_store_holds_is_not_copied(self):
         Copy.objects.create(backup=self.backups[0], store=self.third, state=CopyState.PRESENT)
-        told = self.outlook()
-        self.assertEqual((told["moving"], told["elsewhere"], told["lost_count"]), (3, 1, 3))
+        outlook = self.outlook()
+        self.assertEqual((outlook["moving"], outlook["elsewhere"], outlook["lost_count"]), (3, 1, 3))
         self.drain()
         self.assertFalse(Copy.objects.filter(store=self.new, backup=self.backups[0]).exists())
 
@@ -132,8 +132,8 @@ class Draining(OfficeTestCase):
         PlanTarget.objects.create(plan=self.nightly, store=self.new, order=1, delay_minutes=60)
         PlanTarget.objects.create(plan=self.nightly, store=self.third, order=2)
         self.drain()
-        found = list(PlanTarget.objects.order_by("order").values_list("store_id", "order"))
-        self.assertEqual(found, [(self.new.id, 0), (self.third.id, 1)])
+        listed = list(PlanTarget.objects.order_by("order").values_list("store_id", "order"))
+        self.assertEqual(listed, [(self.new.id, 0), (self.third.id, 1)])
 
     def test_it_is_stopped_and_stays_a_store(self):
         self.drain()

@@ -31,8 +31,8 @@ LETTER = ("contacts", "a private one")
 
 
 class Erasing(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         Office.objects.update(undo_days=7)
         self.one = self.device()
         self.nightly = self.plan(self.one, keep_last=9, keep_daily=0)

@@ -14,10 +14,10 @@ from server.runs.models import Copy
 class TheFuture(ThePile):
     def test_month_by_month_as_the_rule_would_have_it(self):
         self.nights(3)
-        told = self.api.get(f"/api/devices/{self.one.id}/future").json()
-        self.assertEqual(len(told), 13)
-        self.assertEqual((told[0]["day"], len(told[0]["kept"]), told[0]["planned"]), ("2026-03-05", 2, []))
-        in_a_month = told[1]
+        answer = self.api.get(f"/api/devices/{self.one.id}/future").json()
+        self.assertEqual(len(answer), 13)
+        self.assertEqual((answer[0]["day"], len(answer[0]["kept"]), answer[0]["planned"]), ("2026-03-05", 2, []))
+        in_a_month = answer[1]
         self.assertEqual((in_a_month["day"], in_a_month["kept"], len(in_a_month["planned"])), ("2026-04-05", [], 2))
         self.assertEqual(
             [datetime.fromisoformat(at).strftime("%m-%d %H:%M") for at in in_a_month["planned"]], ["04-04 20:00", "04-03 20:00"]
@@ -27,8 +27,8 @@ class TheFuture(ThePile):
         self.nights(2)
         oldest = self.backups()[0]
         self.api.post(f"/api/backups/{oldest.id}/hold", {"reason": "for ever"}, format="json")
-        told = self.api.get(f"/api/devices/{self.one.id}/future").json()
-        self.assertEqual([len(day["kept"]) for day in told], [2] + [1] * 12)
+        answer = self.api.get(f"/api/devices/{self.one.id}/future").json()
+        self.assertEqual([len(day["kept"]) for day in answer], [2] + [1] * 12)
 
     def test_of_one_store_and_of_a_device_without_anything(self):
         self.nights(2)
@@ -44,14 +44,14 @@ class DayByDay(ThePile):
 
     def test_each_night_one_begins_to_leave_and_two_are_left(self):
         self.nights(2)
-        told = self.endings()
-        self.assertEqual(len(told[0]["moments"]), 1)
-        self.assertEqual({day["left"] for day in told}, {2})
+        endings = self.endings()
+        self.assertEqual(len(endings[0]["moments"]), 1)
+        self.assertEqual({day["left"] for day in endings}, {2})
         newest, oldest = self.backups()[::-1]
-        self.assertEqual(datetime.fromisoformat(told[0]["moments"][0]), oldest.finished_at)
-        self.assertEqual(datetime.fromisoformat(told[1]["moments"][0]), newest.finished_at)
-        self.assertEqual(told[0]["day"], "2026-03-04")
-        self.assertGreater(len(told), 350)
+        self.assertEqual(datetime.fromisoformat(endings[0]["moments"][0]), oldest.finished_at)
+        self.assertEqual(datetime.fromisoformat(endings[1]["moments"][0]), newest.finished_at)
+        self.assertEqual(endings[0]["day"], "2026-03-04")
+        self.assertGreater(len(endings), 350)
 
     def test_a_held_one_never_does_and_one_in_two_stores_leaves_with_the_last(self):
         self.nights(2)
@@ -75,10 +75,10 @@ class TheMatrix(ThePile):
         self.run_now(self.one)
         self.outside.at += timedelta(hours=1)  # Monday there, and Sunday by UTC
         self.run_now(self.one)
-        told = self.api.get("/api/restore-points?weeks=3").json()
-        self.assertEqual(told["weeks"], ["2026-02-23", "2026-03-02", "2026-03-09"])
+        answer = self.api.get("/api/restore-points?weeks=3").json()
+        self.assertEqual(answer["weeks"], ["2026-02-23", "2026-03-02", "2026-03-09"])
         self.assertEqual(
-            {row["device_id"]: row["counts"] for row in told["devices"]}, {str(self.one.id): [0, 2, 1], str(two.id): [0, 0, 0]}
+            {row["device_id"]: row["counts"] for row in answer["devices"]}, {str(self.one.id): [0, 2, 1], str(two.id): [0, 0, 0]}
         )
         self.assertEqual({row["older"] for row in self.api.get("/api/restore-points?weeks=1").json()["devices"]}, {0, 2})
         table = list(csv.reader(io.StringIO(self.api.get("/api/restore-points.csv?weeks=2").content.decode())))

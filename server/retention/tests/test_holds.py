@@ -39,8 +39,8 @@ class Holding(ThePile):
         self.assertEqual(self.hold(device=str(self.one.id), until="2027-01-01").json(), {"backups": 3})
         look_after(self.room.id)
         self.assertEqual(self.states(), ["present"] * 4)
-        told = self.api.get("/api/holds?without_end=true").json()
-        self.assertEqual([(one["hold_reason"], one["by"]) for one in told["results"]], [("before the repair", "Ines")])
+        answer = self.api.get("/api/holds?without_end=true").json()
+        self.assertEqual([(one["hold_reason"], one["by"]) for one in answer["results"]], [("before the repair", "Ines")])
         self.assertEqual(self.api.get("/api/holds?words=lawyer").json()["count"], 3)
 
     def test_bad_input_names_its_field(self):

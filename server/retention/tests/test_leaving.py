@@ -18,8 +18,8 @@ from server.tests.pretend import OfficeTestCase
 class ThePile(OfficeTestCase):
     """Nightly into the server room; keep the last two. What leaves waits for seven days."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         Office.objects.update(undo_days=7)
         self.one = self.device()
         self.nightly = self.plan(self.one, keep_last=2, keep_daily=0)

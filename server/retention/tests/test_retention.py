@@ -12,8 +12,8 @@ from server.tests.pretend import OfficeTestCase
 class LookingAfterThePile(OfficeTestCase):
     """Nightly, keep the last 2 and one of each of 3 days."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one)
         self.place = self.nightly.store

@@ -24,9 +24,8 @@ NIGHTS = 9
 
 
 class Room(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
-        self.addCleanup(forget)
+    def furnish(self):
+        super().furnish()
         self.old, self.new = (self.device(name, content={("contacts", "c1"): b"{}"}) for name in ("p1", "p2"))
         self.plan(self.old, self.new, keep_last=100)
         self.room = Store.objects.get()
@@ -102,11 +101,11 @@ class WhatIsOffered(Room):
 
     def test_what_the_rule_lets_go_soon_and_days_that_become_weeks(self):
         Plan.objects.update(keep_last=14)
-        found = self.offers()
-        soon = found[f"soon:{self.new.id}"]
+        offers = self.offers()
+        soon = offers[f"soon:{self.new.id}"]
         self.assertEqual(soon["rung"], 3)
         self.assertIn("that leave by themselves until", soon["loses"])
-        thin = found[f"thin:{self.new.id}"]
+        thin = offers[f"thin:{self.new.id}"]
         self.assertEqual(thin["rung"], 9)
         self.assertIn("one a week stays", thin["loses"])
         self.assertLess(thin["backups"], NIGHTS)
@@ -122,7 +121,7 @@ class WhileATeamIsKept(Room):
         Device.objects.filter(id=self.old.id).update(team=other)
         self.assertEqual(self.bench()["waits_for"], ["Nothing of team Shore Crew leaves: a dispute"])
         self.assertNotIn("waste", self.offers())
-        found = self.post("sum", moves=[f"gone:{self.old.id}"]).json()
+        answer = self.post("sum", moves=[f"gone:{self.old.id}"]).json()
         before = self.lying()
         self.assertEqual(self.make(f"gone:{self.old.id}").status_code, 200)
         self.nights(12)
@@ -130,12 +129,12 @@ class WhileATeamIsKept(Room):
         self.assertIn("once it may leave", JournalEntry.objects.get(what="store.room_made").says)
         lift(said, why="settled", by=self.ines)
         self.nights(6)
-        self.assertGreaterEqual(before - self.lying(), found["given_back_bytes"] - 3000)
+        self.assertGreaterEqual(before - self.lying(), answer["given_back_bytes"] - 3000)
 
 
 class LeavingKindsOut(Room):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.nightly = Plan.objects.get()
         Plan.objects.update(keep_last=3, keep_daily=0, keep_weekly=0, keep_monthly=0)
         self.outside.devices["p1"].content["photos", "large"] = random.Random(1).randbytes(3 * MIB)
@@ -147,23 +146,23 @@ class LeavingKindsOut(Room):
         return int(accounts.lengths[accounts.needed([manifest.id for manifest in accounts.manifests], kind)].sum())
 
     def test_is_a_tick_with_exact_bytes_and_the_day_on_which_the_last_of_them_is_free(self):
-        found = self.offers()[self.photos]
-        self.assertEqual((found["rung"], found["in_time"], found["backups"]), (6, True, 0))
-        self.assertIn("Photos left out of Nightly", found["title"])
-        self.assertIn("2 devices, from its next run on", found["loses"])
+        offers = self.offers()[self.photos]
+        self.assertEqual((offers["rung"], offers["in_time"], offers["backups"]), (6, True, 0))
+        self.assertIn("Photos left out of Nightly", offers["title"])
+        self.assertIn("2 devices, from its next run on", offers["loses"])
         accounts = Accounts(opened(self.room))
         parts = {(manifest.id, "photos") for manifest in accounts.manifests}
-        self.assertEqual(found["bytes"], accounts.alone_bytes((), parts))
+        self.assertEqual(offers["bytes"], accounts.alone_bytes((), parts))
         sum = self.post("sum", moves=[self.photos]).json()
         self.assertEqual(
             (sum["given_back_bytes"], sum["free_on"], sum["later_bytes"], sum["later_on"], sum["backups"], sum["devices"]),
-            (0, None, found["bytes"], found["free_on"], 0, 2),
+            (0, None, offers["bytes"], offers["free_on"], 0, 2),
         )
 
     def test_once_it_is_done_no_run_takes_them_and_on_that_day_nothing_of_them_is_left(self):
         looked = self.post("look", moves=[self.photos]).json()
         self.assertEqual((looked["leaves_out"], looked["removal"]), (["Photos left out of Nightly"], None))
-        told = self.offers()[self.photos]
+        offers = self.offers()[self.photos]
         answer = self.make(self.photos)
         self.assertEqual(answer.status_code, 200, answer.content)
         plan = Plan.objects.get()
@@ -171,7 +170,7 @@ class LeavingKindsOut(Room):
         self.assertTrue("it is full" in JournalEntry.objects.get(what="plan.leaves_out").says)
         self.assertNotIn(self.photos, self.offers())
         self.assertGreater(self.held("photos"), 3 * MIB, "what was made stays what it was")
-        while str(self.outside.at.date()) < told["free_on"]:
+        while str(self.outside.at.date()) < offers["free_on"]:
             for device in (self.old, self.new):
                 self.run_now(device)
             self.nights(1)
@@ -182,9 +181,9 @@ class LeavingKindsOut(Room):
         before = self.offers()[self.photos]["bytes"]
         oldest = Backup.objects.filter(device=self.old).earliest("finished_at")
         Backup.objects.filter(id=oldest.id).update(hold_reason="a dispute")
-        found = self.offers()[self.photos]
-        self.assertAlmostEqual(before - found["bytes"], 50_000, delta=1000)
-        self.assertIn("1 backup that is kept for longer holds on to it", found["loses"])
+        offers = self.offers()[self.photos]
+        self.assertAlmostEqual(before - offers["bytes"], 50_000, delta=1000)
+        self.assertIn("1 backup that is kept for longer holds on to it", offers["loses"])
 
     def test_nothing_is_offered_that_would_leave_a_device_without_a_backup(self):
         Plan.objects.update(reach="only", kinds=["photos"])
@@ -247,13 +246,13 @@ class Sums(Room):
             self.retire(device)
         keys = [f"gone:{device.id}" for device in (self.old, self.new)]
         alone = sum(self.offers()[key]["bytes"] for key in keys)
-        found = self.post("sum", moves=keys).json()
-        self.assertGreaterEqual(found["bytes"], alone)
-        self.assertEqual((found["backups"], found["devices"]), (2 * (NIGHTS - 1), 2))
+        answer = self.post("sum", moves=keys).json()
+        self.assertGreaterEqual(answer["bytes"], alone)
+        self.assertEqual((answer["backups"], answer["devices"]), (2 * (NIGHTS - 1), 2))
         before = self.lying()
         self.assertEqual(self.make(*keys).status_code, 200)
         self.nights(12)
-        self.assertGreater(before - self.lying(), found["given_back_bytes"] * 0.9)
+        self.assertGreater(before - self.lying(), answer["given_back_bytes"] * 0.9)
 
     def test_what_is_given_back_is_free_on_the_day_that_was_said(self):
         self.retire(self.old)
@@ -275,9 +274,9 @@ class Sums(Room):
             StoreDay.objects.create(store=self.room, day=today.day - timedelta(days=back), stored_bytes=today.stored_bytes - back * 20_000)
         Store.objects.update(allowance_bytes=today.stored_bytes + 200_000)
         until = today.day + timedelta(days=30)
-        found = self.post("proposal", until=str(until)).json()
-        self.assertEqual((found["wanted_bytes"], found["suffices"]), (400_000, True))
-        self.assertGreaterEqual(found["sum"]["bytes"], 400_000)
+        answer = self.post("proposal", until=str(until)).json()
+        self.assertEqual((answer["wanted_bytes"], answer["suffices"]), (400_000, True))
+        self.assertGreaterEqual(answer["sum"]["bytes"], 400_000)
         self.assertEqual(self.post("proposal", until=str(today.day + timedelta(days=5))).json()["moves"], [])
         self.assertEqual(self.post("proposal", until="2020-01-01").json()["field"], "until")
 
@@ -291,8 +290,8 @@ class Sums(Room):
 
 
 class Made(Room):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.retire(self.old)
         self.key = f"gone:{self.old.id}"
 

@@ -21,9 +21,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class Nights(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
-        self.addCleanup(forget)
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.nightly = self.plan(self.one, self.two, kinds=["contacts", "app_data", "photos"])
         self.room = self.nightly.store
@@ -54,16 +53,16 @@ class Nights(OfficeTestCase):
 class WhatHelps(Nights):
     def test_a_night_that_fits_needs_nothing(self):
         self.expect(1000, 1000, 500_000)
-        found = self.tonight()
-        self.assertEqual((found["short"], found["lacking"], found["ways"]), ([], [], []))
+        tonight = self.tonight()
+        self.assertEqual((tonight["short"], tonight["lacking"], tonight["ways"]), ([], [], []))
 
     def test_what_is_short_by_how_much_and_a_larger_allowance_or_a_run_that_waits(self):
         self.expect(300_000, 2000, 200_000)
-        found = self.tonight()
-        (short,) = found["short"]
+        tonight = self.tonight()
+        (short,) = tonight["short"]
         self.assertEqual((short["device_id"], short["expected_bytes"], short["room"]), (str(self.one.id), 300_000, f"store {self.room.id}"))
         self.assertEqual(
-            [(one["name"], one["left_bytes"], one["wanted_bytes"]) for one in found["lacking"]], [("Server room", 200_000, 102_000)]
+            [(one["name"], one["left_bytes"], one["wanted_bytes"]) for one in tonight["lacking"]], [("Server room", 200_000, 102_000)]
         )
         larger, waits = self.ways()["allowance"], self.ways()["wait"]
         self.assertEqual((larger["limit_bytes"], larger["suffices"]), (self.room.stored_bytes + 4 * MIB + 302_000, True))
@@ -90,9 +89,9 @@ class WhatHelps(Nights):
         needs = self.room.occupancies.get(device=self.one)
         Allowance.objects.create(store=self.room, device=self.one, hard_bytes=needs.alone_bytes + needs.shared_bytes + 1000)
         line_up_night(now=self.outside.at)
-        found = self.tonight()
-        self.assertEqual([one["name"] for one in found["lacking"]], [f"{self.one.name} in Server room"])
-        self.assertEqual([(one["help"], one["limit_bytes"]) for one in found["ways"]], [("allowance", None), ("wait", None)])
+        tonight = self.tonight()
+        self.assertEqual([one["name"] for one in tonight["lacking"]], [f"{self.one.name} in Server room"])
+        self.assertEqual([(one["help"], one["limit_bytes"]) for one in tonight["ways"]], [("allowance", None), ("wait", None)])
 
     def test_another_store_that_the_plan_names(self):
         self.expect(300_000, 2000, 200_000)
@@ -126,8 +125,8 @@ class WhatHelps(Nights):
 
 
 class EndingAnUndoPeriod(Nights):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         Office.objects.update(undo_days=7)
         self.outside.devices["p2"].content["photos", "own"] = random.Random(3).randbytes(90_000)
         self.run_now(self.two)

@@ -84,9 +84,9 @@ class TwoVersions(Puts):
         self.assertEqual([row["rule"]["last"] for row in (newest, before)], [1, 5])
         beside = self.api.get(f"/api/rule-versions/{before['id']}/beside").json()
         self.assertEqual([row["id"] for row in beside["results"]], [row["id"] for row in listed["results"]])
-        told = self.api.get(f"/api/rule-versions/{before['id']}/compare?other={newest['id']}").json()
-        self.assertEqual((told["one"]["number"], told["other"]["number"]), (before["number"], newest["number"]))
-        self.assertEqual((told["only_one"]["leaves"], told["only_other"]["leaves"]), (4, 0))
+        answer = self.api.get(f"/api/rule-versions/{before['id']}/compare?other={newest['id']}").json()
+        self.assertEqual((answer["one"]["number"], answer["other"]["number"]), (before["number"], newest["number"]))
+        self.assertEqual((answer["only_one"]["leaves"], answer["only_other"]["leaves"]), (4, 0))
         back = self.api.get(f"/api/rule-versions/{newest['id']}/compare?other={before['id']}").json()
         self.assertEqual((back["only_one"]["leaves"], back["only_other"]["leaves"]), (0, 4))
 
@@ -97,8 +97,8 @@ class TwoVersions(Puts):
         two = note_version({"last": 1}, by=self.ines, now=now, device=self.one)
         other = note_version({"last": 1}, by=self.ines, now=now, store=self.room)
         Copy.objects.update(state="present", **NOT_LEAVING)
-        told = self.api.get(f"/api/rule-versions/{one.id}/compare?other={two.id}").json()
-        self.assertEqual((told["only_one"]["leaves"], told["only_other"]["leaves"]), (2, 0))
+        answer = self.api.get(f"/api/rule-versions/{one.id}/compare?other={two.id}").json()
+        self.assertEqual((answer["only_one"]["leaves"], answer["only_other"]["leaves"]), (2, 0))
         refused = self.api.get(f"/api/rule-versions/{one.id}/compare?other={other.id}")
         self.assertEqual((refused.status_code, refused.json()["field"]), (400, "other"))
 
@@ -106,8 +106,8 @@ class TwoVersions(Puts):
 class AChangeOfDevices(ThePile):
     """Retired devices keep the last one; Inland Crew keeps two; the plan keeps nine."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         note_version({"last": 9}, by=self.ines, now=self.outside.at, plan=self.nightly)
         self.nightly.keep_last = 9
         self.nightly.save(update_fields=["keep_last"])

@@ -20,8 +20,8 @@ NIGHT, MORNING = datetime(2026, 3, 3, 2, 0, tzinfo=UTC), datetime(2026, 3, 3, 6,
 
 
 class OwedToTheStores(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one, keep_last=1, keep_daily=0)
         self.place = self.nightly.store

@@ -121,11 +121,15 @@ class Paced:
         if (now := self._seconds()) - self._told < TELL_EVERY_SECONDS:
             return
         self._told = now
-        told = {"done_bytes": done_bytes, "total_bytes": total_bytes, "bytes_per_second": round(done_bytes / max(0.1, now - self._began))}
+        progress = {
+            "done_bytes": done_bytes,
+            "total_bytes": total_bytes,
+            "bytes_per_second": round(done_bytes / max(0.1, now - self._began)),
+        }
         if (
             not Copy.objects.filter(id=row.id, state=CopyState.COPYING, store__mode=Mode.IN_USE)
             .exclude(store__drive__state__in=NOT_HERE)
-            .update(progress=told)
+            .update(progress=progress)
         ):
             raise Stopped("Nothing is written into this store any more.", remedy="Take the store into use again.")
         if self._minds_metered and on_metered_line():

@@ -80,13 +80,13 @@ def _capture(run: Run, vault: Vault, link: DeviceLink, clock: Clock, watch: "Run
     if plan is None:
         raise Stopped("The plan of this run is gone.", remedy="Give the device another plan.")
     rooms, history = rooms_of(run, vault), read_and_stored(device)
-    told = {
+    progress = {
         "name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else "",
         "serial": device.serial, "family": device.family,
     }  # fmt: skip
     request = Request(
         device=str(device.id),
-        device_told=told,
+        device_told=progress,
         kinds=kinds_taken(plan, device, choices()),
         note=run.note,
         zone=office_zone().key,

@@ -55,18 +55,18 @@ def check_store(
     sleep: Callable[[float], None] = time.sleep,
 ) -> Store:
     """One piece; the last one says what was found. Reads `percent` of the packs in all; 100 proves everything, ROUND the night's share."""
-    told = store.check_progress if store.check_progress.get("percent") == percent else {}
+    progress = store.check_progress if store.check_progress.get("percent") == percent else {}
     began, limit = clock(), store.check_limit_bytes_per_second or (SHARE_BYTES_PER_SECOND if percent == ROUND else None)
     until = began + PIECE.total_seconds()
     try:
         vault = opened(store)
-        wanted = _wanted(vault, store, told) if percent == ROUND else None
+        wanted = _wanted(vault, store, progress) if percent == ROUND else None
         report = _checked(
             vault,
             store,
             percent=max(0, percent),
             packs=wanted,
-            without={bytes.fromhex(pack) for pack in told.get("packs", ())},
+            without={bytes.fromhex(pack) for pack in progress.get("packs", ())},
             should_pause=lambda: clock() >= until,
             on_progress=slowed(limit, began, clock, sleep),
         )
@@ -75,26 +75,26 @@ def check_store(
         note_trouble(store.id, error)
         store.refresh_from_db()
         return store
-    fields = _added(told, report, percent)
+    fields = _added(progress, report, percent)
     if wanted is not None:
         fields["wanted"] = [pack.hex() for pack in wanted]
-    fields["damage"] = {**told.get("damage", {}), **_damage(vault, [id for entry in report.damaged for id in entry.backups])}
+    fields["damage"] = {**progress.get("damage", {}), **_damage(vault, [id for entry in report.damaged for id in entry.backups])}
     _noted(store, fields, finished=not report.paused, by=by)
     if not report.paused:
         note_proven(vault, store)
         if fields["touched"] and (mended := mend_from_others(store, {UUID(id) for id in fields["touched"]})):
             store.refresh_from_db(fields=["check_says"])
-            told = f"{store.check_says} {mended} of them {'is' if mended == 1 else 'are'} whole again, from another store."
-            Store.objects.filter(id=store.id).update(check_says=told[:300])
+            progress = f"{store.check_says} {mended} of them {'is' if mended == 1 else 'are'} whole again, from another store."
+            Store.objects.filter(id=store.id).update(check_says=progress[:300])
     note_well(store.id)
     store.refresh_from_db()
     return store
 
 
-def _wanted(vault: Vault, store: Store, told: dict[str, Any]) -> list[bytes]:
+def _wanted(vault: Vault, store: Store, progress: dict[str, Any]) -> list[bytes]:
     """The night's share, chosen once however many pieces it takes."""
-    if "wanted" in told:
-        return [bytes.fromhex(pack) for pack in told["wanted"]]
+    if "wanted" in progress:
+        return [bytes.fromhex(pack) for pack in progress["wanted"]]
     return next_packs(vault.ids(names.PACKS), read_packs(store), days=store.check_days or 1, now=ports.clock().now())
 
 
@@ -138,41 +138,41 @@ def _checked(
     return report
 
 
-def _added(told: dict[str, Any], report: CheckReport, percent: int) -> dict[str, Any]:
+def _added(progress: dict[str, Any], report: CheckReport, percent: int) -> dict[str, Any]:
     """What all pieces so far have read and found."""
     touched = {id for entry in report.damaged for id in entry.backups}
     return {
         "percent": percent,
-        "packs": sorted({*told.get("packs", ()), *(pack.hex() for pack in report.read_packs)}),
-        "touched": sorted({*told.get("touched", ()), *touched}),
-        "damaged": sorted({*told.get("damaged", ()), *(entry.object for entry in report.damaged)}),
+        "packs": sorted({*progress.get("packs", ()), *(pack.hex() for pack in report.read_packs)}),
+        "touched": sorted({*progress.get("touched", ()), *touched}),
+        "damaged": sorted({*progress.get("damaged", ()), *(entry.object for entry in report.damaged)}),
         "objects": report.objects,
     }
 
 
 @transaction.atomic
-def _noted(store: Store, found: dict[str, Any], *, finished: bool, by: User | None) -> None:
-    now, touched = ports.clock().now(), {UUID(id) for id in found["touched"]}
+def _noted(store: Store, progress: dict[str, Any], *, finished: bool, by: User | None) -> None:
+    now, touched = ports.clock().now(), {UUID(id) for id in progress["touched"]}
     present = Copy.objects.filter(store=store, state__in=THERE)
     lock_devices(present.filter(backup_id__in=touched).values_list("backup__device_id", flat=True))
     news = present.filter(backup_id__in=touched, intact=True).values_list("backup_id", flat=True)
     Backup.objects.filter(id__in=list(news)).update(looked_at=None, looked_by=None)  # whoever looked at it saw something else
     present.filter(backup_id__in=touched).update(intact=False, checked_at=None)
-    for id, kinds in found["damage"].items():
+    for id, kinds in progress["damage"].items():
         present.filter(backup_id=UUID(id)).update(damaged=kinds)
     if not finished:
-        Store.objects.filter(id=store.id).update(check_progress=found)
-        defer_check(store.id, percent=found["percent"], by=by.id if by else None)
+        Store.objects.filter(id=store.id).update(check_progress=progress)
+        defer_check(store.id, percent=progress["percent"], by=by.id if by else None)
         return
-    if found["percent"] == 100:
+    if progress["percent"] == 100:
         present.exclude(backup_id__in=touched).update(intact=True, damaged={})
-    if not found["damaged"]:
-        read = "the night’s share" if found["percent"] == ROUND else f"{found['percent']} %"
-        share = "." if found["percent"] == 100 else f" as far as {read} was read."
-        says = f"{found['objects']} objects are intact{share}"
+    if not progress["damaged"]:
+        read = "the night’s share" if progress["percent"] == ROUND else f"{progress['percent']} %"
+        share = "." if progress["percent"] == 100 else f" as far as {read} was read."
+        says = f"{progress['objects']} objects are intact{share}"
     else:
-        says = f"{len(found['damaged'])} of {found['objects']} objects are damaged; {len(touched)} backups are touched."
+        says = f"{len(progress['damaged'])} of {progress['objects']} objects are damaged; {len(touched)} backups are touched."
     Store.objects.filter(id=store.id).update(check_says=says, checked_at=now, check_progress={})
-    if by is not None or found["damaged"]:  # a line for every night on which all is well would bury what people did
+    if by is not None or progress["damaged"]:  # a line for every night on which all is well would bury what people did
         write_journal(who=by, what="store.checked", facts={"store": store.name, "says": says}, at=now, store=store.id)
     publish("changed", "stores")

@@ -134,12 +134,12 @@ def _strays(store: Store, vault: Vault, there: set[UUID], now: datetime) -> int:
         manifest = vault.manifest(id.bytes)
         if manifest.device in busy or manifest.finished_at > now - SETTLED:
             continue
-        told = " ".join(str(manifest.device_told.get(name, "")) for name in ("name", "holder", "team")).strip()
+        words = " ".join(str(manifest.device_told.get(name, "")) for name in ("name", "holder", "team")).strip()
         rows.append(
             Stray(
                 store=store, backup_id=id, device_id=devices.get(manifest.device), device_key=manifest.device[:200],
                 told={name: str(value)[:200] for name, value in list(manifest.device_told.items())[:20]},
-                device_words=(told or manifest.device)[:300],
+                device_words=(words or manifest.device)[:300],
                 finished_at=manifest.finished_at, items=manifest.items, size_bytes=manifest.size_bytes, found_at=now,
             )
         )  # fmt: skip

@@ -209,16 +209,16 @@ def _source_of(row: Copy) -> Store | None:
 
 @transaction.atomic
 def _cut(row: Copy, error: Exception) -> None:
-    ending, found = ending_of(error, f"copy {row.id}"), held(Copy, row.id)
-    if found.state != CopyState.COPYING:
+    ending, copy = ending_of(error, f"copy {row.id}"), held(Copy, row.id)
+    if copy.state != CopyState.COPYING:
         return
-    told = {"cause": ending.cause, "remedy": ending.remedy, "reference": ending.reference, "progress": {}}
+    fields = {"cause": ending.cause, "remedy": ending.remedy, "reference": ending.reference, "progress": {}}
     passes = isinstance(error, StoreError | Stopped | DoesNotFit)
-    if passes and (found.by_id is None or found.attempts < MOST_TRIES):
-        again = min(FIRST_AGAIN * 2 ** min(found.attempts - 1, 10), LAST_AGAIN)
-        move(found, CopyState.OWED, due_at=ports.clock().now() + again, **told)
+    if passes and (copy.by_id is None or copy.attempts < MOST_TRIES):
+        again = min(FIRST_AGAIN * 2 ** min(copy.attempts - 1, 10), LAST_AGAIN)
+        move(copy, CopyState.OWED, due_at=ports.clock().now() + again, **fields)
     else:
-        move(found, CopyState.FAILED, due_at=None, **told)
+        move(copy, CopyState.FAILED, due_at=None, **fields)
     publish("changed", "copies")
 
 
@@ -231,7 +231,7 @@ def requeue_lost_copies() -> int:
     now: datetime = ports.clock().now()
     for row in lost:
         with transaction.atomic():
-            found = held(Copy, row.id)
-            if found.state == CopyState.COPYING and (found.due_at is None or found.due_at < now - SILENT):
-                move(found, CopyState.OWED, due_at=now, progress={})
+            copy = held(Copy, row.id)
+            if copy.state == CopyState.COPYING and (copy.due_at is None or copy.due_at < now - SILENT):
+                move(copy, CopyState.OWED, due_at=now, progress={})
     return len(lost)

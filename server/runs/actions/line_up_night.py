@@ -48,7 +48,7 @@ def line_up_night(*, now: datetime) -> list[LinedUp]:
     night = coming_night(now, zone)
     wanted = _wanted(zone, now, bounds(night, zone)[1])
     begun = set(Run.objects.filter(planned_for__gt=now, planned_for__isnull=False).values_list("device_id", "planned_for"))
-    open_ones = {key: found for key, found in wanted.items() if key not in begun}
+    open_ones = {key: slot for key, slot in wanted.items() if key not in begun}
     rows = _rows(open_ones, _jobs(open_ones, expectations(now=now)), zone, now)
     stale = LinedUp.objects.filter(planned_for__gt=now)
     kept = {(row.device_id, row.planned_for) for row in rows} | begun
@@ -111,12 +111,12 @@ def _slots_of(plan: Plan, zone: ZoneInfo, closed: frozenset[date], now: datetime
 
 def _with_the_next(recurrence: Recurrence, window: Window, now: datetime, until: datetime) -> list[tuple[Slot, datetime]]:
     """The slots up to `until`, each with the closing of the one after it."""
-    found = slots(recurrence, window, after=now, until=until)
-    if not found:
+    due = slots(recurrence, window, after=now, until=until)
+    if not due:
         return []
-    following = recurrence.following(found[-1].opens, 1)
+    following = recurrence.following(due[-1].opens, 1)
     last = window.closes_at(following[0], recurrence.zone) if following else until + NO_OTHER
-    return list(zip(found, [*(slot.closes for slot in found[1:]), last], strict=True))
+    return list(zip(due, [*(slot.closes for slot in due[1:]), last], strict=True))
 
 
 def _jobs(wanted: Wanted, expect: Expectations) -> dict[str, tuple[LineUpJob, str]]:
@@ -140,7 +140,7 @@ def _room_for(
     """Device → what its run is expected to store; key → key and words of the room that is too small for it. In the order of starting."""
     assigned = [entries[int(one.key)][0] for one in placed]
     usual = stored_by_runs({one.device_id for one in assigned}, since=now - LOOKED_BACK)
-    expected = {device: found for device, stored in usual.items() if (found := usual_stored_bytes(stored)) is not None}
+    expected = {device: bytes_expected for device, stored in usual.items() if (bytes_expected := usual_stored_bytes(stored)) is not None}
     rooms = rooms_tonight(Store.objects.filter(mode=Mode.IN_USE, trouble=""), now=now)
     wishes = [
         AdmissionWish(key=one.key, expected_bytes=expected.get(mine.device_id, 0), rooms=keys_of(mine.device, mine.plan.store_id))

@@ -88,11 +88,11 @@ def _twins(drive: Drive, places: Sequence[DriveSeen], now: datetime) -> None:
 def _gone(drive: Drive, now: datetime) -> bool:
     if drive.state == DriveState.OUT:
         return False
-    told = drive.state == DriveState.PARTED
-    pulled_out = drive.pulled_out or not told
+    was_told = drive.state == DriveState.PARTED
+    pulled_out = drive.pulled_out or not was_told
     move(drive, DriveState.OUT, out_since=now, pulled_out=pulled_out, asked_at=None, asked_by=None, hindered_by="", settling_until=None)
     Store.objects.filter(id=drive.store_id).update(trouble="", trouble_code="", trouble_remedy="")
-    write_journal(who=None, what="drive.out", facts={"store": drive.store.name, "told": told}, at=now, store=drive.store_id)
+    write_journal(who=None, what="drive.out", facts={"store": drive.store.name, "told": was_told}, at=now, store=drive.store_id)
     return True
 
 

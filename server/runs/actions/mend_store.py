@@ -42,11 +42,11 @@ def mend_from_others(store: Store, touched: set[UUID]) -> int:
 def _others(store: Store, touched: set[UUID]) -> list[Store]:
     """Stores that hold any of it whole, those that have most first."""
     rows = Copy.objects.filter(backup_id__in=touched, state__in=THERE, intact=True).exclude(store=store)
-    found: dict[UUID, int] = {}
+    mended: dict[UUID, int] = {}
     for id in rows.values_list("store_id", flat=True):
-        found[id] = found.get(id, 0) + 1
-    stores = Store.objects.filter(id__in=found, mode__in=(Mode.IN_USE, Mode.READ_ONLY)).filter(AT_HAND)
-    return sorted(stores, key=lambda one: (-found[one.id], one.name))
+        mended[id] = mended.get(id, 0) + 1
+    stores = Store.objects.filter(id__in=mended, mode__in=(Mode.IN_USE, Mode.READ_ONLY)).filter(AT_HAND)
+    return sorted(stores, key=lambda one: (-mended[one.id], one.name))
 
 
 def mended_by_run(run: Run, vault: Vault) -> int:

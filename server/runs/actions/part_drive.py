@@ -67,10 +67,10 @@ def go_on_parting(store: Store) -> Drive:
         if drive.state != DriveState.PARTING:
             return drive
         if hindered:
-            told = "; ".join(hindered[:MOST_NAMED])[:300]
-            if told == drive.hindered_by:
+            words = "; ".join(hindered[:MOST_NAMED])[:300]
+            if words == drive.hindered_by:
                 return drive
-            drive.hindered_by = told
+            drive.hindered_by = words
             drive.save(update_fields=["hindered_by"])
         else:
             move(drive, DriveState.PARTED, hindered_by="", pulled_out=False)
@@ -98,10 +98,10 @@ def _goes_on(store: Store) -> list[str]:
     """What works there now, in words."""
     id = str(store.id)
     jobs = ProcrastinateJob.objects.filter(status="doing", args__store_id=id).values_list("task_name", flat=True)
-    found = [_JOB_WORDS.get(name, name) for name in sorted(set(jobs))]
+    hindrances = [_JOB_WORDS.get(name, name) for name in sorted(set(jobs))]
     runs = Run.objects.filter(state=RunState.RUNNING, store=store).count()
-    found += [f"{runs} {'run writes' if runs == 1 else 'runs write'} into it"] if runs else []
+    hindrances += [f"{runs} {'run writes' if runs == 1 else 'runs write'} into it"] if runs else []
     # through the columns' own names: restores and drills belong to an app further right
     restoring = Backup.objects.filter(restores__state="running", copies__store=store, copies__state__in=("present", "leaving")).exists()
-    found += ["a restore may read from it"] if restoring else []
-    return [*found, *(["a drill reads it"] if store.drills.filter(state="running").exists() else [])]
+    hindrances += ["a restore may read from it"] if restoring else []
+    return [*hindrances, *(["a drill reads it"] if store.drills.filter(state="running").exists() else [])]

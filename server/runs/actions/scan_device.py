@@ -61,19 +61,19 @@ def kinds_in(
     link: DeviceLink, kinds: Iterable[str], seen: Callable[[str, Sequence[Item]], None] = lambda kind, items: None
 ) -> tuple[list[dict[str, Any]], list[datetime]]:
     """(one entry a kind with counts, bytes, newest and largest; oldest and newest times). `seen` is shown each inventory."""
-    told, times = [], []
+    rows, times = [], []
     for kind in kinds:
         if kind == FOLDERS:
             continue
         items = link.inventory(kind)
         seen(kind, items)
         if not items:
-            told.append({"kind": kind, "items": 0, "size_bytes": 0, "newest_name": "", "newest_at": None, "largest": []})
+            rows.append({"kind": kind, "items": 0, "size_bytes": 0, "newest_name": "", "newest_at": None, "largest": []})
             continue
         newest = max(items, key=lambda item: (item.modified, item.id))
         largest = heapq.nlargest(LARGEST, items, key=lambda item: item.size_bytes)
         times += [min(item.modified for item in items), newest.modified]
-        told.append(
+        rows.append(
             {
                 "kind": kind,
                 "items": len(items),
@@ -83,7 +83,7 @@ def kinds_in(
                 "largest": [{"name": item.name, "size_bytes": item.size_bytes} for item in largest],
             }
         )
-    return told, times
+    return rows, times
 
 
 def newest_held(device: Device) -> tuple[Vault, Manifest] | None:

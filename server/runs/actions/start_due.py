@@ -73,9 +73,9 @@ def _owed(zone: ZoneInfo, now: datetime) -> tuple[list[Owed], list[Owed]]:
     for entries in by_plan.values():
         plan = entries[0][0].plan
         earliest = min(since for _, since in entries)
-        found = or_else(plan, partial(_slots_of, plan, zone, closed, min(earliest, now), now), [])
+        slots = or_else(plan, partial(_slots_of, plan, zone, closed, min(earliest, now), now), [])
         for assignment, since in entries:
-            wanted, over = owed(found, since=since, now=now)
+            wanted, over = owed(slots, since=since, now=now)
             overdue += [(assignment, slot) for slot in over]
             due += [(assignment, wanted)] if wanted is not None else []
     return due, overdue

@@ -15,18 +15,18 @@ from server.transition import held, move
 @transaction.atomic
 def stop_run(run: Run, *, by: User) -> Run:
     """A waiting run ends at once, a running one within a second or two. Raises Conflict when it has ended."""
-    found, now = held(Run, run.id, "device"), ports.clock().now()
-    if found.state not in ACTIVE:
+    row, now = held(Run, run.id, "device"), ports.clock().now()
+    if row.state not in ACTIVE:
         raise Conflict("This run has ended already.", remedy="Nothing to do.")
-    if found.state == RunState.WAITING:
+    if row.state == RunState.WAITING:
         move(
-            found, RunState.STOPPED, finished_at=now, stop_asked=True, next_try_at=None, cause_code="run.stopped",
+            row, RunState.STOPPED, finished_at=now, stop_asked=True, next_try_at=None, cause_code="run.stopped",
             cause="It was stopped before it began.", remedy="Run again when it suits.",
         )  # fmt: skip
-        run_ended(found)
+        run_ended(row)
     else:
-        found.stop_asked = True
-        found.save(update_fields=["stop_asked"])
-    write_journal(who=by, what="run.stopped", facts={"device": found.device.name}, at=now, device=found.device_id)
+        row.stop_asked = True
+        row.save(update_fields=["stop_asked"])
+    write_journal(who=by, what="run.stopped", facts={"device": row.device.name}, at=now, device=row.device_id)
     publish("run", str(run.id))
-    return found
+    return row

@@ -51,10 +51,10 @@ BUSY = (ImportState.SCANNING, ImportState.WAITING, ImportState.IMPORTING)
 
 def scan_path(path: str, *, by: User) -> Import:
     """Something that lies on the server. Raises BadInput."""
-    found = ports.stores().place(path)
-    if not found.exists():
+    place = ports.stores().place(path)
+    if not place.exists():
         raise BadInput(f"There is nothing at {path}.", field="path", remedy="Correct the path, or mount the drive.")
-    return _begin(Import(name=found.name or path, path=str(found)), by=by)
+    return _begin(Import(name=place.name or path, path=str(place)), by=by)
 
 
 def scan_upload(name: str, pieces: Iterable[bytes], *, by: User) -> Import:
@@ -117,16 +117,16 @@ def _found(link: OldLink) -> dict[str, Any]:
 @transaction.atomic
 def ask_import(import_: Import, *, device: Device, store: Store, moment: datetime, by: User) -> Import:
     """Raises Conflict, BadInput."""
-    found = held(Import, import_.id)
-    if found.state != ImportState.READY:
+    row = held(Import, import_.id)
+    if row.state != ImportState.READY:
         raise Conflict("This is not ready to be brought in.", remedy="Wait until it has been looked into, or look into it again.")
-    if not found.found.get("kinds"):
+    if not row.found.get("kinds"):
         raise BadInput("There is nothing in it that could be brought in.", field="file", remedy="Choose another file or folder.")
     if moment > ports.clock().now() + timedelta(days=1):
         raise BadInput("Its date lies in the future.", field="moment", remedy="Give the day on which it was taken.")
-    move(found, ImportState.WAITING, device=device, store=store, moment=moment, by=by)
-    defer_import(found.id, device.id)
-    return found
+    move(row, ImportState.WAITING, device=device, store=store, moment=moment, by=by)
+    defer_import(row.id, device.id)
+    return row
 
 
 def take_import(import_id: UUID) -> Import:
@@ -161,10 +161,10 @@ def _subject(import_: Import) -> tuple[Device, datetime, Store]:
 
 def _captured(import_: Import, link: DeviceLink) -> Captured:
     device, moment, store = _subject(import_)
-    told = {"name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else ""}
+    described = {"name": device.name, "holder": device.holder.name, "team": device.team.name if device.team else ""}
     request = Request(
         device=str(device.id),
-        device_told=told,
+        device_told=described,
         kinds=tuple(KIND_CODES),
         note=f"brought in from {import_.name}",
         zone=office_zone().key,
@@ -221,11 +221,11 @@ def _recorded(import_: Import, captured: Captured) -> Import:
         return row
     aside = list(row.found.get("left_aside", ()))
     aside += [{"name": one.name, "why": reason_of(one.code, one.detail)} for one in captured.skipped]
-    found = row.found | {
+    counted = row.found | {
         "left_aside": aside[:SHOWN_ASIDE],
         "left_aside_count": row.found.get("left_aside_count", 0) + len(captured.skipped),
     }
-    move(row, ImportState.DONE, backup=backup, found=found, cause="", remedy="", reference="")
+    move(row, ImportState.DONE, backup=backup, found=counted, cause="", remedy="", reference="")
     write_journal(
         who=row.by,
         what="backup.brought_in",

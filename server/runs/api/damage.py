@@ -44,8 +44,8 @@ class DamagedCopySerializer(serializers.ModelSerializer):
     def get_lost(self, copy: Copy) -> Any:
         names = self.context.get("names", False)
         return [
-            {"label": KINDS[kind].label if kind in KINDS else kind, "items": told["items"], "names": told["names"] if names else []}
-            for kind, told in sorted(copy.damaged.items())
+            {"label": KINDS[kind].label if kind in KINDS else kind, "items": damage["items"], "names": damage["names"] if names else []}
+            for kind, damage in sorted(copy.damaged.items())
         ]
 
     @extend_schema_field(serializers.ListField(child=serializers.CharField()))

@@ -143,23 +143,23 @@ class FoundDeviceSerializer(serializers.Serializer):
     size_bytes = serializers.IntegerField(help_text="Of its newest backup.")
     proposed = serializers.SerializerMethodField()
 
-    def get_name(self, found: FoundDevice) -> str:
-        return str(found.told.get("name", ""))
+    def get_name(self, device: FoundDevice) -> str:
+        return str(device.told.get("name", ""))
 
-    def get_holder(self, found: FoundDevice) -> str:
-        return str(found.told.get("holder", ""))
+    def get_holder(self, device: FoundDevice) -> str:
+        return str(device.told.get("holder", ""))
 
-    def get_serial(self, found: FoundDevice) -> str:
-        return str(found.told.get("serial", ""))
+    def get_serial(self, device: FoundDevice) -> str:
+        return str(device.told.get("serial", ""))
 
     @extend_schema_field(EvidenceSerializer(many=True))
-    def get_proposed(self, found: FoundDevice) -> Any:
+    def get_proposed(self, group: FoundDevice) -> Any:
         rows = [
             {
                 "device_id": device.id, "device_name": device.name, "holder": device.holder.name, "grounds": list(one.grounds),
                 "other_serial": one.other_serial, "overlaps": one.overlaps,
             }
-            for device, one in found.proposed
+            for device, one in group.proposed
         ]  # fmt: skip
         return EvidenceSerializer(rows, many=True).data
 

@@ -109,8 +109,8 @@ def _told() -> Any:
 
 
 def _drive(id: UUID) -> Any:
-    found = [row for row in drive_rows(now=ports.clock().now()) if row.drive.store_id == id]
-    return DriveSerializer(found[0]).data if found else None
+    rows = [row for row in drive_rows(now=ports.clock().now()) if row.drive.store_id == id]
+    return DriveSerializer(rows[0]).data if rows else None
 
 
 def _rotation(id: int) -> Any:

@@ -170,20 +170,20 @@ class ExportView(APIView):
         )
 
 
-def _rows(found: QuerySet[Run]) -> Iterator[dict[str, Any]]:
-    for row in found.iterator(chunk_size=BATCH):
+def _rows(runs: QuerySet[Run]) -> Iterator[dict[str, Any]]:
+    for row in runs.iterator(chunk_size=BATCH):
         yield dict(RunSerializer(row).data) | {"cause_code": row.cause_code}
 
 
-def _csv(found: QuerySet[Run]) -> Iterator[str]:
+def _csv(runs: QuerySet[Run]) -> Iterator[str]:
     yield csv_line(COLUMNS)
-    for row in _rows(found):
+    for row in _rows(runs):
         yield csv_line(["" if row[name] is None else str(row[name]) for name in COLUMNS])
 
 
-def _json(found: QuerySet[Run]) -> Iterator[str]:
+def _json(runs: QuerySet[Run]) -> Iterator[str]:
     mark = "["
-    for row in _rows(found):
+    for row in _rows(runs):
         yield mark + json.dumps({name: row[name] for name in COLUMNS}, default=str)
         mark = ",\n"
     yield "[]" if mark == "[" else "]"

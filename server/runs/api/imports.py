@@ -164,11 +164,11 @@ class TakeImportView(APIView):
     def post(self, request: Request, id: UUID) -> Response:
         body = TakeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
+        fields = body.validated_data
         import_ = ask_import(
             import_by_id(id),
-            device=device_by_id(told["device"]),
-            store=store_by_id(told["store"]),
+            device=device_by_id(fields["device"]),
+            store=store_by_id(fields["store"]),
             moment=body.at(),
             by=signed_in(request),
         )

@@ -160,9 +160,11 @@ class RunDetailSerializer(RunSerializer):
 
     @extend_schema_field(StageSerializer(many=True))
     def get_stages(self, run: Run) -> Any:
-        told = stage_lengths(run)
+        lengths = stage_lengths(run)
         return [
-            {"stage": stage, "says": stage_words(stage, ""), "at": at, "seconds": seconds} for stage, at, seconds in told if stage != "done"
+            {"stage": stage, "says": stage_words(stage, ""), "at": at, "seconds": seconds}
+            for stage, at, seconds in lengths
+            if stage != "done"
         ]
 
     @extend_schema_field(serializers.UUIDField(allow_null=True))

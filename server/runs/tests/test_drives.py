@@ -29,8 +29,8 @@ A, B = "/media/a", "/media/b"
 
 
 class DrivesTestCase(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.plan(self.one)
         self.backup = self.run_now(self.one).backup
@@ -72,8 +72,8 @@ class KnownByWhatLiesOnIt(DrivesTestCase):
     def test_it_goes_and_comes_back_at_another_place_and_what_is_on_it_is_known_meanwhile(self):
         self.assertEqual(self.copied(self.a).state, CopyState.PRESENT)
         blue = self.unplug(A)
-        told = self.told(self.a)
-        self.assertEqual((told["state"], told["copies"], told["devices"]), ("out", 1, 1))
+        said = self.told(self.a)
+        self.assertEqual((said["state"], said["copies"], said["devices"]), ("out", 1, 1))
         self.assertEqual(Copy.objects.get(store=self.a).state, CopyState.PRESENT)
         with self.assertRaises(StoreAway):
             opened(self.a)
@@ -108,8 +108,8 @@ class KnownByWhatLiesOnIt(DrivesTestCase):
 
     def test_a_clone_beside_it_is_named_and_neither_is_written(self):
         self.plug(B, self.clone())
-        told = self.told(self.a)
-        self.assertEqual((told["twins"], told["trouble"][:17]), ([B], "Blue is there twi"))
+        said = self.told(self.a)
+        self.assertEqual((said["twins"], said["trouble"][:17]), ([B], "Blue is there twi"))
         with self.assertRaises(StoreError) as raised:
             opened_to_write(self.a)
         self.assertEqual(raised.exception.code, "store.twice")
@@ -164,8 +164,8 @@ class OnReturn(DrivesTestCase):
         self.assertEqual(Copy.objects.get(store=self.a).cause, "", "nothing was tried, so nothing failed")
         self.a.refresh_from_db()
         self.assertEqual(self.a.trouble, "", "a drive that is known to be elsewhere is in no trouble")
-        told = self.told(self.a)
-        self.assertEqual((told["owed"], told["owed_bytes"]), (1, self.backup.run.stored_bytes))
+        said = self.told(self.a)
+        self.assertEqual((said["owed"], said["owed_bytes"]), (1, self.backup.run.stored_bytes))
         self.plug(A, blue)
         self.assertEqual(self.jobs(CARRY_COPIES), 1)
         self.assertEqual(carry_copies(self.a.id), 1)
@@ -259,8 +259,8 @@ class TakingItAway(DrivesTestCase):
 
     def test_safe_is_said_when_everything_is_flushed_and_nothing_holds_it(self):
         self.outside.holding[A] = ["pictures"]
-        told = self.part()
-        self.assertEqual((told["state"], told["hindered_by"]), ("parting", "the program pictures"))
+        part = self.part()
+        self.assertEqual((part["state"], part["hindered_by"]), ("parting", "the program pictures"))
         self.outside.holding.clear()
         self.look()
         self.assertEqual((self.state(self.a), self.outside.flushed[-1]), ("parted", A))
@@ -316,8 +316,8 @@ class TakingItAway(DrivesTestCase):
 
 
 class TakingTurns(DrivesTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.b = self.drive("Red", B)
 
     def rotate(self, *stores: Store, **told: object):

@@ -11,8 +11,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class FarFewer(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device(
             content={("contacts", f"c{n}"): b'{"display": "x%d"}' % n for n in range(40)} | {("photos", "p"): b"\xff\xd8"}
         )

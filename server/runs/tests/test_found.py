@@ -12,8 +12,8 @@ from server.tests.pretend import PASSPHRASE, OfficeTestCase
 
 
 class ANewServer(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         Device.objects.filter(id=self.one.id).update(serial="OR-1")
         self.plan(self.one, self.two, keep_last=1, keep_daily=0)

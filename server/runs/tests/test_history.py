@@ -16,8 +16,8 @@ from server.runs.tests.test_nights import NightsTestCase, utc
 class WhatLooksWrong(NightsTestCase):
     """Anomalies of real runs: what the device gives is changed between them."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.plan(self.one)
         for day in range(9):
@@ -68,8 +68,8 @@ class WhatLooksWrong(NightsTestCase):
 
 
 class AHistoryThatAddsUp(NightsTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.plan(self.one, self.two)
         self.outside.away.add("p2")
@@ -79,8 +79,8 @@ class AHistoryThatAddsUp(NightsTestCase):
         self.again = self.run_now(self.one)
 
     def test_totals_are_of_everything_that_is_filtered(self):
-        told = self.api.get("/api/runs/totals").json()
-        self.assertEqual((told["runs"], told["came"], told["did_not"]), (3, 2, 1))
+        answer = self.api.get("/api/runs/totals").json()
+        self.assertEqual((answer["runs"], answer["came"], answer["did_not"]), (3, 2, 1))
         self.assertEqual(self.api.get(f"/api/runs/totals?device={self.two.id}").json()["came"], 0)
         self.assertEqual(self.api.get("/api/runs?outcome=did_not").json()["count"], 1)
         self.assertEqual(self.api.get("/api/runs?cause=link.away").json()["count"], 1)
@@ -108,12 +108,12 @@ class AHistoryThatAddsUp(NightsTestCase):
 
     def test_two_runs_are_compared_kind_by_kind(self):
         first = Run.objects.filter(device=self.one).order_by("asked_at").first()
-        told = self.api.get(f"/api/runs/{first.id}/with/{self.again.id}").json()
-        photos = next(row for row in told["kinds"] if row["kind"] == "photos")
+        answer = self.api.get(f"/api/runs/{first.id}/with/{self.again.id}").json()
+        photos = next(row for row in answer["kinds"] if row["kind"] == "photos")
         self.assertEqual(photos["items"][0] - photos["items"][1], 1)
 
     def test_a_run_tells_its_stages_and_the_run_before(self):
-        told = self.api.get(f"/api/runs/{self.again.id}").json()
-        self.assertEqual([stage["stage"] for stage in told["stages"]], ["asking", "looking", "reading", "closing"])
-        self.assertTrue(all(stage["seconds"] >= 0 for stage in told["stages"]))
-        self.assertEqual(told["before_id"], str(Run.objects.filter(device=self.one).order_by("asked_at").first().id))
+        answer = self.api.get(f"/api/runs/{self.again.id}").json()
+        self.assertEqual([stage["stage"] for stage in answer["stages"]], ["asking", "looking", "reading", "closing"])
+        self.assertTrue(all(stage["seconds"] >= 0 for stage in answer["stages"]))
+        self.assertEqual(answer["before_id"], str(Run.objects.filter(device=self.one).order_by("asked_at").first().id))

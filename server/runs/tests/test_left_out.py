@@ -47,18 +47,18 @@ class WhatIsLeftOut(OfficeTestCase):
     def test_a_folder_that_may_not_be_read_makes_a_partial_one_a_pipe_does_not(self):
         run = self.run_it()
         self.assertEqual(run.state, "partial")
-        told = self.api.get(f"/api/runs/{run.id}").json()["skipped"]
+        answer = self.api.get(f"/api/runs/{run.id}").json()["skipped"]
         self.assertEqual(
-            [(one["name"], one["code"], one["counts"]) for one in told], [("shut", "denied", True), ("pipe", "special", False)]
+            [(one["name"], one["code"], one["counts"]) for one in answer], [("shut", "denied", True), ("pipe", "special", False)]
         )
-        self.assertTrue(told[0]["reason"])
+        self.assertTrue(answer[0]["reason"])
         self.refused = set()
         self.assertEqual(self.run_it().state, "complete")
 
     def test_accepted_by_path_it_stays_named_and_a_new_one_counts_again(self):
         run = self.run_it()
-        told = self.accept(run, path="shut").json()
-        self.assertEqual([one["counts"] for one in told["skipped"]], [False, False])
+        answer = self.accept(run, path="shut").json()
+        self.assertEqual([one["counts"] for one in answer["skipped"]], [False, False])
         again = self.run_it()
         self.assertEqual((again.state, sorted(one["name"] for one in again.skipped)), ("complete", ["pipe", "shut"]))
         self.refused = {"shut", "cache"}
@@ -72,8 +72,8 @@ class WhatIsLeftOut(OfficeTestCase):
         self.assertEqual(self.accept(run, code="denied", alike=True).status_code, 200)
         self.refused = {"shut", "cache"}
         self.assertEqual(self.run_it().state, "complete")
-        told = self.api.get(f"/api/devices/{self.id}/omissions").json()
-        self.assertEqual((told["count"], [one["alike"] for one in told["accepted"]]), (3, [True]))
+        answer = self.api.get(f"/api/devices/{self.id}/omissions").json()
+        self.assertEqual((answer["count"], [one["alike"] for one in answer["accepted"]]), (3, [True]))
 
     def test_only_what_was_left_out_can_be_accepted_and_only_with_a_reason(self):
         run = self.run_it()

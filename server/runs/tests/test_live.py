@@ -16,7 +16,7 @@ class TheLiveLine(TransactionTestCase):
         """What each viewer hears after the line is open."""
 
         async def watch(hub: Hub, ready: asyncio.Event) -> list[dict[str, Any]]:
-            found: list[dict[str, Any]] = []
+            seen: list[dict[str, Any]] = []
             async for event in hub.events():
                 if not event:
                     continue
@@ -24,10 +24,10 @@ class TheLiveLine(TransactionTestCase):
                 if known["topic"] == "again":
                     ready.set()
                     continue
-                found.append(known)
-                if len(found) == len(told):
+                seen.append(known)
+                if len(seen) == len(told):
                     break
-            return found
+            return seen
 
         async def play() -> list[list[dict[str, Any]]]:
             hub, events = Hub(), [asyncio.Event() for _ in range(viewers)]
@@ -47,5 +47,5 @@ class TheLiveLine(TransactionTestCase):
             self.assertEqual(found, [{"topic": "run", "id": "r1", "state": {"read_bytes": n}} for n in range(3)])
 
     def test_what_is_too_long_for_a_notification_becomes_a_hint(self):
-        found = self.heard(1, ("run", "r1", {"says": "ü" * MAX_NOTIFICATION_BYTES}))
-        self.assertEqual(found, [[{"topic": "run", "id": "r1", "state": None}]])
+        heard = self.heard(1, ("run", "r1", {"says": "ü" * MAX_NOTIFICATION_BYTES}))
+        self.assertEqual(heard, [[{"topic": "run", "id": "r1", "state": None}]])

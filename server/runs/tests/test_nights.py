@@ -36,8 +36,8 @@ class NightsTestCase(OfficeTestCase):
 
 
 class PausesAndClosedDays(NightsTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.nightly = self.plan(self.one, self.two)
 
@@ -82,16 +82,16 @@ class PausesAndClosedDays(NightsTestCase):
         self.tick("2026-03-04T10:00")
         self.tick("2026-03-06T07:00")
         self.outside.at = utc("2026-03-06T07:05")
-        told = self.api.get(f"/api/devices/{self.one.id}").json()
+        answer = self.api.get(f"/api/devices/{self.one.id}").json()
         # newest on Monday at 8, owed within a day; Tuesday closed, Wednesday and Thursday away: late from Friday at 8
-        self.assertEqual((told["standing"], told["deadline"][:13]), ("late", "2026-03-06T07"))
+        self.assertEqual((answer["standing"], answer["deadline"][:13]), ("late", "2026-03-06T07"))
         self.outside.at = utc("2026-03-06T06:55")
         self.assertNotEqual(self.api.get(f"/api/devices/{self.one.id}").json()["standing"], "late")
 
 
 class TheLineUp(NightsTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.devices = [self.device(f"p{n}", content={}) for n in range(6)]
         self.nightly = self.plan(*self.devices)
         Office.objects.update(max_runs=2)
@@ -177,8 +177,8 @@ class TheLineUp(NightsTestCase):
 
 
 class WhatHoldsARunBack(NightsTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
 
     def told(self, **state: object) -> None:
@@ -290,8 +290,8 @@ class WhatHoldsARunBack(NightsTestCase):
 
 
 class ClocksAndSchedulers(NightsTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.devices = [self.device(f"p{n}", content={}) for n in range(5)]
         self.plan(*self.devices, catch_up=True)
 
@@ -333,8 +333,8 @@ class ClocksAndSchedulers(NightsTestCase):
 
 
 class JobsThatAreLost(NightsTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.plan(self.one)
         self.tick("2026-03-02T21:00")

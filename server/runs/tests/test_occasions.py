@@ -20,8 +20,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class Occasions(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.plan(self.one, keep_last=1, keep_daily=0)
 
@@ -92,8 +92,8 @@ class WhatAPlanLeavesOut(OfficeTestCase):
 
 
 class Limits(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.plan(self.one, self.two)
 
@@ -178,8 +178,8 @@ class SecondCopies(OfficeTestCase):
 
 
 class ImportOld(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.shelf = self.store()
 
@@ -205,10 +205,10 @@ class ImportOld(OfficeTestCase):
 
     def test_it_is_looked_into_taken_at_its_true_date_and_restorable_like_any_other(self):
         import_ = self.looked()
-        told = self.api.get(f"/api/imports/{import_.id}").json()
-        self.assertEqual({kind["kind"]: kind["items"] for kind in told["found"]["kinds"]}, {"contacts": 1, "documents": 1})
-        self.assertEqual(told["found"]["left_aside"], [{"name": "../b", "why": "its name leads outside of the archive"}])
-        self.assertEqual(datetime.fromisoformat(told["found"]["newest_at"]), datetime(2024, 5, 6, 5, 8, 10, tzinfo=UTC))
+        answer = self.api.get(f"/api/imports/{import_.id}").json()
+        self.assertEqual({kind["kind"]: kind["items"] for kind in answer["found"]["kinds"]}, {"contacts": 1, "documents": 1})
+        self.assertEqual(answer["found"]["left_aside"], [{"name": "../b", "why": "its name leads outside of the archive"}])
+        self.assertEqual(datetime.fromisoformat(answer["found"]["newest_at"]), datetime(2024, 5, 6, 5, 8, 10, tzinfo=UTC))
         self.assertFalse(Backup.objects.exists())
         self.assertEqual(self.take(import_).status_code, 202)
         take_import(import_.id)

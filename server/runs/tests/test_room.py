@@ -15,8 +15,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class Rooms(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.nightly = self.plan(self.one, self.two, kinds=["contacts", "app_data", "photos"])
         self.room = self.nightly.store
@@ -145,5 +145,5 @@ class ANight(Rooms):
         Run.objects.update(stored_bytes=300_000)
         measure(self.room, now=self.outside.now())
         self.allow(device=self.one, hard_bytes=self.needs() + 1000)
-        found = self.lined_up()
-        self.assertEqual((found["p2"], f"{self.one.name} in Server room has" in found["p1"]), ("", True))
+        lined_up = self.lined_up()
+        self.assertEqual((lined_up["p2"], f"{self.one.name} in Server room has" in lined_up["p1"]), ("", True))

@@ -24,8 +24,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class Rounds(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.room = self.plan(self.one, keep_last=9).store
         self.content = self.outside.devices["p1"].content
@@ -234,19 +234,19 @@ class Mended(Rounds):
         Store.objects.update(check_days=1)
         self.night()
         path = f"/api/stores/{self.room.id}/damage"
-        told = self.api.get(path).json()
-        self.assertEqual((told["count"], told["results"][0]["whole_in"]), (4, []))
-        self.assertTrue(told["results"][0]["lost"][0]["names"])
+        answer = self.api.get(path).json()
+        self.assertEqual((answer["count"], answer["results"][0]["whole_in"]), (4, []))
+        self.assertTrue(answer["results"][0]["lost"][0]["names"])
         self.assertEqual(self.signed_in("ulla").get(path).json()["results"][0]["lost"][0]["names"], [], "names are for who may look inside")
-        Copy.objects.create(backup_id=told["results"][0]["backup_id"], store=self.store("Cloud"), state="present")
+        Copy.objects.create(backup_id=answer["results"][0]["backup_id"], store=self.store("Cloud"), state="present")
         self.assertEqual(self.api.get(path).json()["results"][0]["whole_in"], ["Cloud"])
 
     def test_what_no_other_store_has_stays_named(self):
         for pack in self.packs():
             self.break_pack(self.room, pack)
         Store.objects.update(check_days=1)
-        told = self.night()
-        self.assertIn("damaged", told.check_says)
+        night = self.night()
+        self.assertIn("damaged", night.check_says)
         self.assertEqual(Copy.objects.filter(intact=False).count(), 4)
         self.assertFalse(JournalEntry.objects.filter(what="store.mended").exists())
         self.assertTrue(JournalEntry.objects.filter(what="store.checked").exists())

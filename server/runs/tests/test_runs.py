@@ -19,8 +19,8 @@ def utc(text: str) -> datetime:
 
 
 class ARunByHand(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.nightly = self.plan(self.one)
 
@@ -79,14 +79,14 @@ class ARunByHand(OfficeTestCase):
         self.outside.devices["p1"].lies["p1"] = 5
         run = self.run_now(self.one)
         self.assertEqual(run.state, RunState.PARTIAL)
-        told = self.api.get(f"/api/runs/{run.id}").json()
-        self.assertEqual([row["name"] for row in told["skipped"]], ["p1"])
-        self.assertIn("1 could not be taken", told["says"])
+        answer = self.api.get(f"/api/runs/{run.id}").json()
+        self.assertEqual([row["name"] for row in answer["skipped"]], ["p1"])
+        self.assertIn("1 could not be taken", answer["says"])
 
 
 class WhatGoesWrong(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
 
     def ended(self, run: Run) -> tuple[str, str]:
@@ -165,8 +165,8 @@ class WhatGoesWrong(OfficeTestCase):
 class TheScheduler(OfficeTestCase):
     """The plan runs nightly at 22:00 in Berlin (21:00 UTC) and may start until 06:00."""
 
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one = self.device()
         self.plan(self.one)
 
@@ -272,8 +272,8 @@ class TheScheduler(OfficeTestCase):
 
 
 class TheHistory(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.plan(self.one, self.two)
         self.outside.away.add("p2")

@@ -34,16 +34,16 @@ class Prices:
 
     def columns(self) -> dict[str, object]:
         """Raises BadInput."""
-        told = {"price_gib_month": self.gib_month, "price_thousand_requests": self.thousand_requests}
-        for name, price in told.items():
+        prices = {"price_gib_month": self.gib_month, "price_thousand_requests": self.thousand_requests}
+        for name, price in prices.items():
             if price is not None and not 0 <= price <= MOST_PRICE:
                 raise BadInput("This price is not possible.", field=name, remedy=f"Give one from 0 to {MOST_PRICE // 10_000}, or none.")
         currency = self.currency.strip().upper()
         if currency and not (len(currency) == 3 and currency.isascii() and currency.isalpha()):
             raise BadInput(f"{self.currency!r} is no currency.", field="currency", remedy="Give its three letters, such as EUR.")
-        if not currency and any(price is not None for price in told.values()):
+        if not currency and any(price is not None for price in prices.values()):
             raise BadInput("A price needs a currency.", field="currency", remedy="Give its three letters, such as EUR.")
-        return told | {"currency": currency}
+        return prices | {"currency": currency}
 
 
 SLOWEST_BYTES_PER_SECOND = 16 * 1024

@@ -118,12 +118,12 @@ def _groups_of(device: Device | None, known: KnownStore) -> Iterator[tuple[SumOf
     yield SumOf.PLAN, str(plan[0]) if plan else "", plan[1] if plan else ""
 
 
-def nobodys_parts(found: Nobodys) -> dict[str, int]:
+def nobodys_parts(nobodys: Nobodys) -> dict[str, int]:
     """What is nobody's, by code."""
     return {
-        "leaving": found.leaving_bytes, "unneeded": found.remains.unneeded_bytes, "marked": found.remains.marked_bytes,
-        "held": found.remains.held_bytes, "packing": found.remains.packing_bytes, "arriving": found.remains.arriving_bytes,
-        "lists": found.remains.lists_bytes,
+        "leaving": nobodys.leaving_bytes, "unneeded": nobodys.remains.unneeded_bytes, "marked": nobodys.remains.marked_bytes,
+        "held": nobodys.remains.held_bytes, "packing": nobodys.remains.packing_bytes, "arriving": nobodys.remains.arriving_bytes,
+        "lists": nobodys.remains.lists_bytes,
     }  # fmt: skip
 
 

@@ -18,8 +18,8 @@ def note_trouble(store_id: UUID, error: Exception) -> None:
     if isinstance(error, StoreAway):
         return
     ending = ending_of(error, f"work on store {store_id}")
-    told = {"trouble": ending.cause[:300], "trouble_code": ending.code, "trouble_remedy": ending.remedy[:300]}
-    Store.objects.filter(id=store_id).update(**told)
+    trouble = {"trouble": ending.cause[:300], "trouble_code": ending.code, "trouble_remedy": ending.remedy[:300]}
+    Store.objects.filter(id=store_id).update(**trouble)
 
 
 @transaction.atomic

@@ -71,24 +71,24 @@ def change_slot(store: Store, slot: str, *, old: str, passphrase: str, passphras
     """Another passphrase for the same person: the new slot comes first. Raises BadInput, Conflict, WrongPassphrase, StoreError."""
     check_new_passphrase(passphrase, passphrase_again)
     vault, now = opened_to_write(store), ports.clock().now()
-    found = next((one for one in slots(vault) if one.id.hex() == slot), None)
-    if found is None or found.kind is not SlotKind.PASSPHRASE or found.device:
+    held = next((one for one in slots(vault) if one.id.hex() == slot), None)
+    if held is None or held.kind is not SlotKind.PASSPHRASE or held.device:
         raise Conflict("There is no such passphrase of the store.", remedy="Load the page again.")
-    change_passphrase(vault, old, passphrase, now=now, slot=found.id, policy=ports.stores().slot_policy)
-    _journal(store, "changed", by, label=found.label)
+    change_passphrase(vault, old, passphrase, now=now, slot=held.id, policy=ports.stores().slot_policy)
+    _journal(store, "changed", by, label=held.label)
     return _shown(slots(vault), store)
 
 
 def drop_slot(store: Store, slot: str, *, by: User) -> None:
     """Nobody opens the store with it any more. Raises Conflict, LastSlot, StoreError, VaultError."""
     vault = opened_to_write(store)
-    found = next((one for one in slots(vault) if one.id.hex() == slot), None)
-    if found is None:
+    held = next((one for one in slots(vault) if one.id.hex() == slot), None)
+    if held is None:
         raise Conflict("There is no such slot.", remedy="Load the page again.")
-    if found.kind not in PERSONAL:
+    if held.kind not in PERSONAL:
         raise Conflict("A server opens the store with this one.", remedy="Detach the store from that server instead.")
-    remove_slot(vault, found.id)
-    _journal(store, "removed", by, slot=_word(found.kind), label=found.label)
+    remove_slot(vault, held.id)
+    _journal(store, "removed", by, slot=_word(held.kind), label=held.label)
 
 
 @transaction.atomic
@@ -96,7 +96,7 @@ def _journal(store: Store, way: str, by: User, **facts: str) -> None:
     write_journal(who=by, what="store.slots", way=way, facts={"store": store.name, **facts}, at=ports.clock().now(), store=store.id)
 
 
-def _shown(found: list[SlotTold], store: Store) -> list[SlotShown]:
+def _shown(rows: list[SlotTold], store: Store) -> list[SlotShown]:
     return [
         SlotShown(
             slot=one.id.hex(),
@@ -107,7 +107,7 @@ def _shown(found: list[SlotTold], store: Store) -> list[SlotShown]:
             by_a_person=one.kind in PERSONAL,
             proven_at=datetime.fromisoformat(proven) if (proven := store.slots_proven.get(one.id.hex())) else None,
         )
-        for one in found
+        for one in rows
     ]
 
 

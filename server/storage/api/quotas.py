@@ -157,13 +157,13 @@ class OccupiedView(APIView):
 
     @extend_schema(operation_id="occupied", parameters=[OccupiedQuery], responses=OccupiedSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        found, page = _occupied(request, id)
+        occupied, page = _occupied(request, id)
         first = (page - 1) * Pages.page_size
         fields = {
-            "count": len(found.lines),
-            "lines": found.lines[first : first + Pages.page_size],
-            "nobodys": found.nobodys,
-            "sum_bytes": found.sum_bytes,
+            "count": len(occupied.lines),
+            "lines": occupied.lines[first : first + Pages.page_size],
+            "nobodys": occupied.nobodys,
+            "sum_bytes": occupied.sum_bytes,
         }
         return Response(OccupiedSerializer(fields).data)
 
@@ -173,13 +173,13 @@ class OccupiedTableView(APIView):
 
     @extend_schema(operation_id="occupied_table", parameters=[OccupiedQuery], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request, id: UUID) -> HttpResponse:
-        found, _ = _occupied(request, id)
+        occupied, _ = _occupied(request, id)
         lines = [csv_line(["name", "share", "needed alone", "shared", "as it was on devices", "backups"])]
-        for one in found.lines:
+        for one in occupied.lines:
             cells = (one.fair_bytes, one.alone_bytes, one.shared_bytes, one.logical_bytes, one.backups)
             lines.append(csv_line([one.name, *("" if cell is None else str(cell) for cell in cells)]))
-        lines += [csv_line([f"nobody's: {one.label}", str(one.bytes), "", "", "", ""]) for one in found.nobodys]
-        lines.append(csv_line(["all that lies there", str(found.sum_bytes), "", "", "", ""]))
+        lines += [csv_line([f"nobody's: {one.label}", str(one.bytes), "", "", "", ""]) for one in occupied.nobodys]
+        lines.append(csv_line(["all that lies there", str(occupied.sum_bytes), "", "", "", ""]))
         return _table(lines, "whose-bytes.csv")
 
 
@@ -204,9 +204,9 @@ class CourseView(APIView):
 
     @extend_schema(operation_id="occupied_over_time", parameters=[CourseQuery], responses=CourseSerializer)
     def get(self, request: Request, id: UUID) -> Response:
-        found = _course(request, id)
-        keys = list(found.names)[:MOST_PARTS]
-        return Response(CourseSerializer({"names": [found.names[key] for key in keys], "days": _day_rows(found, keys)}).data)
+        course = _course(request, id)
+        keys = list(course.names)[:MOST_PARTS]
+        return Response(CourseSerializer({"names": [course.names[key] for key in keys], "days": _day_rows(course, keys)}).data)
 
 
 class CourseTableView(APIView):
@@ -214,10 +214,10 @@ class CourseTableView(APIView):
 
     @extend_schema(operation_id="occupied_over_time_table", parameters=[CourseQuery], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request, id: UUID) -> HttpResponse:
-        found = _course(request, id)
-        keys = list(found.names)
-        lines = [csv_line(["day", "stored", "about to go", "limit", "drawn", *found.names.values()])]
-        for row in _day_rows(found, keys):
+        course = _course(request, id)
+        keys = list(course.names)
+        lines = [csv_line(["day", "stored", "about to go", "limit", "drawn", *course.names.values()])]
+        for row in _day_rows(course, keys):
             limit = "" if row["limit_bytes"] is None else str(row["limit_bytes"])
             cells = [str(row["day"]), str(row["stored_bytes"]), str(row["going_bytes"]), limit, "yes" if row["drawn"] else ""]
             lines.append(csv_line([*cells, *map(str, row["parts"])]))
@@ -232,11 +232,11 @@ def _course(request: Request, id: UUID) -> Course:
     return course(store_by_id(id), By(asked.validated_data["by"]), since=since)
 
 
-def _day_rows(found: Course, keys: list[str]) -> list[dict[str, Any]]:
+def _day_rows(course: Course, keys: list[str]) -> list[dict[str, Any]]:
     names = ("day", "stored_bytes", "going_bytes", "limit_bytes", "drawn")
     return [
-        {name: getattr(row, name) for name in names} | {"parts": [parts_of(row, found.by).get(key, 0) for key in keys]}
-        for row in found.days
+        {name: getattr(row, name) for name in names} | {"parts": [parts_of(row, course.by).get(key, 0) for key in keys]}
+        for row in course.days
     ]
 
 
@@ -265,8 +265,8 @@ class AllowancesView(APIView):
         return Response(AllowanceSerializer(_with_runways(store, [allowed])[0]).data)
 
 
-def _as_it_is(store: Store, given: dict[str, Any]) -> dict[str, Any] | None:
-    owner = (given["team"], given["device"])
+def _as_it_is(store: Store, body: dict[str, Any]) -> dict[str, Any] | None:
+    owner = (body["team"], body["device"])
     allowances = [one for one in allowances_in([store], now=ports.clock().now()) if (one.row.team_id, one.row.device_id) == owner]
     return dict(AllowanceSerializer(_with_runways(store, allowances)[0]).data) if allowances else None
 
@@ -282,8 +282,8 @@ class AllowanceView(APIView):
         return Response(status=204)
 
 
-def _with_runways(store: Store, found: list[Allowed]) -> list[dict[str, Any]]:
+def _with_runways(store: Store, rows: list[Allowed]) -> list[dict[str, Any]]:
     today = ports.clock().now().astimezone(office_zone()).date()
-    days = days_of([store], today=today)[store.id] if found else []
+    days = days_of([store], today=today)[store.id] if rows else []
     names = ("row", "of", "limits", "soft_held", "hard_held", "standing")
-    return [{name: getattr(one, name) for name in names} | {"runway": of_allowance(one, days, today=today)} for one in found]
+    return [{name: getattr(one, name) for name in names} | {"runway": of_allowance(one, days, today=today)} for one in rows]

@@ -226,9 +226,9 @@ class StoresView(APIView):
 
     @extend_schema(operation_id="stores", responses=StoreRowSerializer(many=True))
     def get(self, request: Request) -> Response:
-        found = list(stores()[:200])
-        context = {"shares": shares_by_team(), "runways": runways(found, now=ports.clock().now())}
-        return Response(StoreRowSerializer(found, many=True, context=context).data)
+        rows = list(stores()[:200])
+        context = {"shares": shares_by_team(), "runways": runways(rows, now=ports.clock().now())}
+        return Response(StoreRowSerializer(rows, many=True, context=context).data)
 
     @extend_schema(operation_id="create_store", request=NewStoreSerializer, responses={201: PreparedStoreSerializer})
     def post(self, request: Request) -> Response:

@@ -33,8 +33,8 @@ from server.tests.pretend import OfficeTestCase
 
 
 class Measured(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.room = self.store()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.crew = Team.objects.get(name="Shore Crew")
@@ -58,12 +58,12 @@ class Measured(OfficeTestCase):
 class WhoseBytes(Measured):
     def test_every_table_ends_in_what_the_medium_really_holds(self):
         for by in ("team", "holder", "plan", "device", "kind"):
-            found = self.occupied(by=by)
-            summed = sum(one["fair_bytes"] for one in found["lines"]) + sum(one["bytes"] for one in found["nobodys"])
-            self.assertEqual((by, summed, found["sum_bytes"]), (by, self.lying(), self.lying()))
+            occupied = self.occupied(by=by)
+            summed = sum(one["fair_bytes"] for one in occupied["lines"]) + sum(one["bytes"] for one in occupied["nobodys"])
+            self.assertEqual((by, summed, occupied["sum_bytes"]), (by, self.lying(), self.lying()))
             self.assertEqual(self.room.stored_bytes, self.lying())
         self.assertEqual(
-            {one["code"] for one in found["nobodys"]}, {"leaving", "unneeded", "marked", "held", "packing", "arriving", "lists"}
+            {one["code"] for one in occupied["nobodys"]}, {"leaving", "unneeded", "marked", "held", "packing", "arriving", "lists"}
         )
 
     def test_what_the_place_does_not_let_go_of_is_a_row_of_its_own_and_no_room(self):
@@ -115,11 +115,11 @@ class WhoseBytes(Measured):
     def test_what_leaves_is_nobodys(self):
         Copy.objects.filter(backup__device=self.two).update(state=CopyState.LEAVING)
         measure(self.room, now=self.outside.now())
-        found = self.occupied(by="device")
-        self.assertEqual([one["name"] for one in found["lines"]], ["Orlo H1, Holder of p1"])
-        leaving = next(one for one in found["nobodys"] if one["code"] == "leaving")
+        occupied = self.occupied(by="device")
+        self.assertEqual([one["name"] for one in occupied["lines"]], ["Orlo H1, Holder of p1"])
+        leaving = next(one for one in occupied["nobodys"] if one["code"] == "leaving")
         self.assertGreater(leaving["bytes"], 80_000)
-        self.assertEqual(found["sum_bytes"], self.lying())
+        self.assertEqual(occupied["sum_bytes"], self.lying())
         self.assertGreaterEqual(StoreDay.objects.get().going_bytes, leaving["bytes"])
 
     def test_what_another_program_wrote_stands_in_the_table_too(self):
@@ -129,10 +129,10 @@ class WhoseBytes(Measured):
             MemoryDevice({("photos", "strange"): random.Random(7).randbytes(50_000)}), Writer(vault), request, clock=self.outside.now
         ).run(None)
         measure(self.room, now=self.outside.now())
-        found = self.occupied(by="device")
-        self.assertEqual(found["lines"][-1]["name"], "devices that are not in the list")
-        self.assertGreater(found["lines"][-1]["fair_bytes"], 50_000)
-        self.assertEqual(found["sum_bytes"], self.lying())
+        occupied = self.occupied(by="device")
+        self.assertEqual(occupied["lines"][-1]["name"], "devices that are not in the list")
+        self.assertGreater(occupied["lines"][-1]["fair_bytes"], 50_000)
+        self.assertEqual(occupied["sum_bytes"], self.lying())
 
     def test_kinds_by_team_add_up_to_the_teams(self):
         rows = self.api.get(f"/api/stores/{self.room.id}/occupied/kinds").json()
@@ -219,11 +219,11 @@ class OverTime(Measured):
         self.outside.devices["p1"].content["photos", "more"] = random.Random(5).randbytes(60_000)
         self.run_now(Device.objects.get(id=self.one.id))
         measure(self.room, now=self.outside.now())
-        found = self.api.get(f"/api/stores/{self.room.id}/over-time", {"by": "team"}).json()
-        self.assertEqual((sorted(found["names"]), len(found["days"])), (["Shore Crew", "no team"], 2))
-        crew = found["names"].index("Shore Crew")
-        self.assertGreater(found["days"][1]["parts"][crew], found["days"][0]["parts"][crew] + 50_000)
-        self.assertEqual([one["drawn"] for one in found["days"]], [False, False])
+        answer = self.api.get(f"/api/stores/{self.room.id}/over-time", {"by": "team"}).json()
+        self.assertEqual((sorted(answer["names"]), len(answer["days"])), (["Shore Crew", "no team"], 2))
+        crew = answer["names"].index("Shore Crew")
+        self.assertGreater(answer["days"][1]["parts"][crew], answer["days"][0]["parts"][crew] + 50_000)
+        self.assertEqual([one["drawn"] for one in answer["days"]], [False, False])
         for by in ("device", "kind"):
             self.assertTrue(self.api.get(f"/api/stores/{self.room.id}/over-time", {"by": by}).json()["names"])
 
@@ -244,9 +244,9 @@ class OverTime(Measured):
             StoreDay.objects.create(
                 store=self.room, day=today.day - timedelta(days=back), stored_bytes=today.stored_bytes - back * 10 * MIB
             )
-        found = self.told()
-        self.assertEqual((found["days"], found["earliest"], found["latest"], found["says"]), (20, 20, 20, "Full in 20 days (20 to 20)."))
-        self.assertEqual((found["full_on"], found["soon"], found["pace_bytes"]), (str(today.day + timedelta(days=20)), True, 300 * MIB))
+        said = self.told()
+        self.assertEqual((said["days"], said["earliest"], said["latest"], said["says"]), (20, 20, 20, "Full in 20 days (20 to 20)."))
+        self.assertEqual((said["full_on"], said["soon"], said["pace_bytes"]), (str(today.day + timedelta(days=20)), True, 300 * MIB))
         self.assertIn(f'attic_store_full_in_days{{store="{self.room.id}"}} 20.0', metrics_text(now=self.outside.at).decode())
         self.outside.at += timedelta(days=5)
         self.assertEqual(self.told()["days"], 15, "days that were not measured pass all the same")
@@ -260,8 +260,8 @@ class OverTime(Measured):
                 store=self.room, day=today.day - timedelta(days=back), stored_bytes=today.stored_bytes - back * 10 * MIB
             )
         self.outside.at = datetime.combine(today.day, time(23, 30), UTC)  # in Berlin the next day has begun
-        found = self.told()
-        self.assertEqual((found["days"], found["full_on"]), (19, str(today.day + timedelta(days=20))))
+        said = self.told()
+        self.assertEqual((said["days"], said["full_on"]), (19, str(today.day + timedelta(days=20))))
 
     def told(self) -> dict:
         return self.api.get("/api/stores").json()[0]["runway"]
@@ -301,8 +301,8 @@ class Allowances(Measured):
     def test_what_a_soft_one_counts_can_be_chosen_and_a_hard_one_counts_all(self):
         row = self.room.occupancies.get(device=self.one)
         for counts, held in (("needed", row.alone_bytes + row.shared_bytes), ("fair", row.fair_bytes), ("alone", row.alone_bytes)):
-            told = self.put(device=str(self.one.id), soft_bytes=1, soft_counts=counts, hard_bytes=5 * MIB).json()
-            self.assertEqual((told["soft_held"], told["hard_held"]), (held, row.alone_bytes + row.shared_bytes))
+            answer = self.put(device=str(self.one.id), soft_bytes=1, soft_counts=counts, hard_bytes=5 * MIB).json()
+            self.assertEqual((answer["soft_held"], answer["hard_held"]), (held, row.alone_bytes + row.shared_bytes))
         self.assertEqual(Allowance.objects.count(), 1)
         self.assertEqual(self.put(device=str(self.one.id), hard_bytes=1000).json()["standing"], "full")
 
@@ -313,8 +313,8 @@ class Allowances(Measured):
         self.assertEqual(self.rows()[0]["runway"]["short"], "not known yet")
 
     def test_a_store_calls_somebody_before_it_is_full(self):
-        told = self.put(soft_bytes=1000, grace_days=0).json()
-        self.assertEqual((told["of"], told["standing"], told["soft_held"]), ("Server room", "overdue", self.room.stored_bytes))
+        answer = self.put(soft_bytes=1000, grace_days=0).json()
+        self.assertEqual((answer["of"], answer["standing"], answer["soft_held"]), ("Server room", "overdue", self.room.stored_bytes))
         self.assertEqual(self.put(hard_bytes=MIB).json()["field"], "hard_bytes")
 
     def test_what_makes_no_sense_is_named_with_its_field(self):

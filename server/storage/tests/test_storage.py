@@ -136,8 +136,8 @@ class WhoseBytes(OfficeTestCase):
 
 
 class WhoCanOpenIt(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.place = self.store()
         self.address = f"/api/stores/{self.place.id}/slots"
 

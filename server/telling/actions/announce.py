@@ -23,27 +23,31 @@ LATEST_DIGEST = timedelta(hours=6)
 
 
 @transaction.atomic
-def announce(found: Refreshed, causes: Iterable[Cause], *, now: datetime) -> int:
+def announce(refreshed: Refreshed, causes: Iterable[Cause], *, now: datetime) -> int:
     """Alerts to people of what has just begun; to hooks also what came back and what ended; how many were written."""
     by_code = {cause.code: cause for cause in causes}
-    told = office()
-    name = told.name if told else "Old Attic"
+    office_row = office()
+    name = office_row.name if office_row else "Old Attic"
     rows: list[Message] = []
     people = list(User.objects.filter(wants_alerts=True, is_active=True).exclude(email=""))
     hooks = list(Hook.objects.filter(active=True))
-    for incident in found.opened:
+    for incident in refreshed.opened:
         subject, body = words.alert(by_code[incident.code], office=name)
         for user in people:
             at = not_before(now, quiet_from=user.quiet_from, quiet_until=user.quiet_until, zone=office_zone())
             rows.append(_mail(f"opened {incident.id} {user.id}", user, subject, body, at, now, incident))
-    for event, incidents in (("matter.opened", found.opened), ("matter.returned", found.returned), ("matter.closed", found.closed)):
+    for event, incidents in (
+        ("matter.opened", refreshed.opened),
+        ("matter.returned", refreshed.returned),
+        ("matter.closed", refreshed.closed),
+    ):
         for incident in incidents:
             devices = [str(row.device.id) for row in by_code[incident.code].devices] if incident.code in by_code else []
             rows += [
                 _hook(f"{event} {incident.id} {now:%Y%m%d%H%M%S} {hook.id}", hook, event, _told(incident, devices), now, incident)
                 for hook in hooks
             ]
-    over = Message.objects.filter(incident__in=found.closed, state=MessageState.WAITING, way=Way.MAIL, attempts=0)
+    over = Message.objects.filter(incident__in=refreshed.closed, state=MessageState.WAITING, way=Way.MAIL, attempts=0)
     over.delete()  # it ended before anybody was told
     Message.objects.bulk_create(rows, ignore_conflicts=True)
     return len(rows)
@@ -51,9 +55,9 @@ def announce(found: Refreshed, causes: Iterable[Cause], *, now: datetime) -> int
 
 def digest(today: Today, *, now: datetime) -> int:
     """The morning's mails whose time has come; how many were written."""
-    zone, told = office_zone(), office()
+    zone, row = office_zone(), office()
     local = now.astimezone(zone)
-    subject, body = words.digest(today, office=told.name if told else "Old Attic", zone=zone, now=now)
+    subject, body = words.digest(today, office=row.name if row else "Old Attic", zone=zone, now=now)
     rows = []
     for user in User.objects.filter(wants_digest=True, is_active=True).exclude(email=""):
         due = datetime.combine(local.date(), user.digest_at, zone)
@@ -74,15 +78,15 @@ def digest_is_due(*, now: datetime) -> bool:
 
 def ask_holders(causes: Iterable[Cause], known: dict[str, Any], *, now: datetime) -> int:
     """Messages to those who alone can help, in the afternoon, before they leave; how many were written."""
-    told = office()
-    if told is None or not told.asks_holders or not _afternoon(told, now):
+    office_row = office()
+    if office_row is None or not office_row.asks_holders or not _afternoon(office_row, now):
         return 0
     rows = []
     for cause in causes:
         if cause.code not in known or known[cause.code].put_off:
             continue
         for row in cause.devices:
-            holder, said = row.device.holder, words.to_holder(row.device, cause.code, office=told.name)
+            holder, said = row.device.holder, words.to_holder(row.device, cause.code, office=office_row.name)
             if said is None or not holder.email:
                 continue
             key = f"holder {known[cause.code].id} {row.device.id}"
@@ -113,9 +117,9 @@ def signs_of_life(*, now: datetime) -> int:
     return len(Message.objects.bulk_create(rows, ignore_conflicts=True))
 
 
-def _afternoon(told: Office, now: datetime) -> bool:
+def _afternoon(row: Office, now: datetime) -> bool:
     local = now.astimezone(office_zone())
-    return told.asks_holders_at <= local.time() and local.hour < 20
+    return row.asks_holders_at <= local.time() and local.hour < 20
 
 
 def _mail(key: str, user: User, subject: str, body: str, at: datetime, now: datetime, incident: Incident | None) -> Message:
@@ -124,8 +128,8 @@ def _mail(key: str, user: User, subject: str, body: str, at: datetime, now: date
     )
 
 
-def _hook(key: str, hook: Hook, event: str, told: dict[str, Any], now: datetime, incident: Incident | None) -> Message:
-    body = json.dumps({"event": event, "at": now.isoformat(), **told})
+def _hook(key: str, hook: Hook, event: str, facts: dict[str, Any], now: datetime, incident: Incident | None) -> Message:
+    body = json.dumps({"event": event, "at": now.isoformat(), **facts})
     return Message(
         key=key[:200], way=Way.HOOK, hook=hook, to=hook.address, incident=incident, subject=event, body=body, not_before=now, made_at=now
     )

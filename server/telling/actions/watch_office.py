@@ -20,14 +20,14 @@ def watch_office(*, now: datetime) -> int:
     """How many messages were written. Safe to run at any time, and twice at once."""
     with transaction.atomic():  # what is remembered and who is told of it stand or fall together
         lock_alone("watch")  # a second watch waits here, and looks at what is there then
-        found = causes(now=now, rows=standings(now=now))
-        refreshed = refresh_incidents(found, now=now)
+        causes_now = causes(now=now, rows=standings(now=now))
+        refreshed = refresh_incidents(causes_now, now=now)
         if refreshed.opened or refreshed.returned or refreshed.closed:
             publish("changed", "incidents")
-        written = announce(refreshed, found, now=now)
+        written = announce(refreshed, causes_now, now=now)
     heartbeat("watch", now=now)
     record_morning(now=now)
-    written += ask_holders(found, known_incidents([cause.code for cause in found], now=now), now=now)
+    written += ask_holders(causes_now, known_incidents([cause.code for cause in causes_now], now=now), now=now)
     written += signs_of_life(now=now)
     if digest_is_due(now=now):
         written += digest(today(now=now), now=now)

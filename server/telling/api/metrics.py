@@ -13,9 +13,9 @@ LOOPBACK = ("127.0.0.1", "::1")
 
 def metrics(request: HttpRequest) -> HttpResponse:
     """401 for strangers. Behind a proxy on this machine the token is asked for as well."""
-    given = request.headers.get("Authorization", "").removeprefix("Bearer ").strip()
+    token = request.headers.get("Authorization", "").removeprefix("Bearer ").strip()
     near = request.META.get("REMOTE_ADDR") in LOOPBACK and "X-Forwarded-For" not in request.headers
-    if not near and not hmac.compare_digest(given.encode(), settings.ATTIC_METRICS_TOKEN.encode()):
+    if not near and not hmac.compare_digest(token.encode(), settings.ATTIC_METRICS_TOKEN.encode()):
         headers = {"WWW-Authenticate": "Bearer"}
         return HttpResponse("Send the token of keys/metrics.", status=401, content_type="text/plain", headers=headers)
     return HttpResponse(metrics_text(now=ports.clock().now()), content_type="text/plain; version=0.0.4; charset=utf-8")

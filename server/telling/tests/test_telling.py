@@ -23,8 +23,8 @@ def utc(text: str) -> datetime:
 
 
 class TellingTestCase(OfficeTestCase):
-    def setUp(self):
-        super().setUp()
+    def furnish(self):
+        super().furnish()
         self.one, self.two = self.device("p1"), self.device("p2")
         self.plan(self.one, self.two)
         self.run_now(self.one)
@@ -58,8 +58,8 @@ class IncidentsAreRemembered(TellingTestCase):
         self.assertEqual([event.says for event in incident.events.all()], ["It began with 1 device.", "The cause is gone."])
         self.watch("2026-03-05T07:20")
         self.assertEqual(self.opened(), ["late"])
-        told = self.api.get(f"/api/incidents/{Incident.objects.get(code='late').id}").json()
-        self.assertEqual(len(told["devices"]), 2)
+        answer = self.api.get(f"/api/incidents/{Incident.objects.get(code='late').id}").json()
+        self.assertEqual(len(answer["devices"]), 2)
 
     def test_a_cause_that_is_back_within_hours_is_the_same_incident(self):
         self.watch("2026-03-02T07:10")
@@ -77,9 +77,10 @@ class IncidentsAreRemembered(TellingTestCase):
         for body, field in (({"until": "2026-03-01", "why": "x"}, "until"), ({"until": "2026-03-09", "why": " "}, "why")):
             self.assertEqual(self.api.post(f"/api/incidents/{id}/put-off", body, format="json").json()["field"], field)
         self.api.post(f"/api/incidents/{id}/put-off", {"until": "2026-03-04", "why": "waits for a cable"}, format="json")
-        told = self.api.get("/api/today").json()
+        answer = self.api.get("/api/today").json()
         self.assertEqual(
-            ([cause["code"] for cause in told["causes"]], [cause["put_off_why"] for cause in told["put_off"]]), ([], ["waits for a cable"])
+            ([cause["code"] for cause in answer["causes"]], [cause["put_off_why"] for cause in answer["put_off"]]),
+            ([], ["waits for a cable"]),
         )
         self.outside.at = utc("2026-03-03T23:30")  # already the 4th in Berlin
         self.assertIn("never", [cause["code"] for cause in self.api.get("/api/today").json()["causes"]])

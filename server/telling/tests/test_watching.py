@@ -16,8 +16,8 @@ class PromisesAreOnRecord(TellingTestCase):
         self.assertFalse(PromiseDay.objects.exists())
         for at in ("2026-03-02T07:01", "2026-03-02T07:30", "2026-03-05T07:01"):
             self.watch(at)
-        told = self.api.get(f"/api/promises?device={self.one.id}").json()
-        self.assertEqual([(row["day"], row["standing"]) for row in told["days"]], [("2026-03-02", "on_time"), ("2026-03-05", "late")])
+        answer = self.api.get(f"/api/promises?device={self.one.id}").json()
+        self.assertEqual([(row["day"], row["standing"]) for row in answer["days"]], [("2026-03-02", "on_time"), ("2026-03-05", "late")])
         self.assertEqual(
             self.api.get("/api/promises").json()["months"], [{"month": "2026-03-01", "share": {"owed": 4, "kept": 1, "percent": 25.0}}]
         )
@@ -27,9 +27,9 @@ class PromisesAreOnRecord(TellingTestCase):
         self.outside.away.add("p2")
         self.run_now(self.two)
         self.watch("2026-03-02T07:01")
-        told = self.api.get("/api/report?month=2026-03").json()
+        answer = self.api.get("/api/report?month=2026-03").json()
         self.assertEqual(
-            (told["promise"]["percent"], told["teams"][0]["team"], told["worst"][0]["holder"]), (50.0, "Shore Crew", "Holder of p2")
+            (answer["promise"]["percent"], answer["teams"][0]["team"], answer["worst"][0]["holder"]), (50.0, "Shore Crew", "Holder of p2")
         )
         self.assertEqual(self.api.get("/api/report?month=2026-13").json()["field"], "month")
         before = self.api.get("/api/report?month=2026-02").json()
@@ -48,15 +48,15 @@ class OutsideWatchers(TellingTestCase):
     def test_prometheus_reads_the_figures(self):
         heartbeat("scheduler", now=self.outside.at)
         text = self.client.get("/metrics").content.decode()
-        found = {
+        fields = {
             (sample.name, tuple(sample.labels.values())): sample.value
             for family in text_string_to_metric_families(text)
             for sample in family.samples
         }
-        self.assertEqual(found["attic_devices", ("on_time",)], 1)
-        self.assertEqual(found["attic_devices", ("never",)], 1)
-        self.assertEqual((found["attic_devices_promised", ()], found["attic_devices_inside_promise", ()]), (2, 1))
-        self.assertEqual(found["attic_last_sign_timestamp_seconds", ("scheduler",)], Heartbeat.objects.get().at.timestamp())
+        self.assertEqual(fields["attic_devices", ("on_time",)], 1)
+        self.assertEqual(fields["attic_devices", ("never",)], 1)
+        self.assertEqual((fields["attic_devices_promised", ()], fields["attic_devices_inside_promise", ()]), (2, 1))
+        self.assertEqual(fields["attic_last_sign_timestamp_seconds", ("scheduler",)], Heartbeat.objects.get().at.timestamp())
         self.assertNotIn("Orlo", text)
 
     def test_strangers_need_the_token(self):
@@ -86,8 +86,8 @@ class ClosedDaysFromACalendar(TellingTestCase):
     ICS = "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:1\r\nDTSTAMP:20260101T000000Z\r\nDTSTART;VALUE=DATE:20260501\r\nSUMMARY:May Day\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
 
     def test_read_first_taken_when_confirmed(self):
-        told = self.api.post("/api/closed-days/read", {"calendar": self.ICS}, format="json").json()
-        self.assertEqual((told["new"], told["days"]), (1, [{"day": "2026-05-01", "name": "May Day"}]))
+        answer = self.api.post("/api/closed-days/read", {"calendar": self.ICS}, format="json").json()
+        self.assertEqual((answer["new"], answer["days"]), (1, [{"day": "2026-05-01", "name": "May Day"}]))
         self.assertEqual(self.api.get("/api/closed-days").json(), [])
         self.api.post("/api/closed-days/read", {"calendar": self.ICS, "confirmed": True}, format="json")
         self.assertEqual(len(self.api.get("/api/closed-days").json()), 1)
