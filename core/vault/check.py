@@ -8,7 +8,7 @@ what was found, so that nothing new relies on it and the next run stores it agai
 
 import json
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence, Set
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -25,7 +25,7 @@ from core.vault.keys import ID_BYTES
 from core.vault.manifests import ID, NAME, Manifest, decode_rows, parted_branch
 from core.vault.needs import Needs, needs_of
 from core.vault.packs import Entries, decode_entries, ids_of, pack_bytes
-from core.vault.parallel import at_once
+from core.vault.parallel import at_once, hands
 from core.vault.unlocking import read_header
 from core.vault.vault import Vault
 
@@ -146,7 +146,7 @@ class _Check:
         else:
             chosen = [pack for pack in packs if pack in sizes and pack not in without]
         total, read, paused = sum(sizes[pack] for pack in chosen), set[bytes](), False
-        with ThreadPoolExecutor(max(vault.limits.workers, vault.blobs.parallel)) as pool:
+        with hands(max(vault.limits.workers, vault.blobs.parallel)) as pool:
             before = None
             for pack, content in self._contents(chosen):
                 if should_stop():
@@ -223,7 +223,7 @@ class _Check:
         for first in range(0, len(packs), ahead):
             yield from at_once(read, packs[first : first + ahead], ahead)
 
-    def _begin(self, pool: ThreadPoolExecutor, pack: bytes, content: bytes | None) -> "_Reading | None":
+    def _begin(self, pool: Executor, pack: bytes, content: bytes | None) -> "_Reading | None":
         """Let the chunks of a pack be proven; nothing for a pack that is gone."""
         if content is None:
             return None

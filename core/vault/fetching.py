@@ -7,7 +7,7 @@ error; a store that does not answer is raised.
 
 from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from dataclasses import dataclass, field
 from itertools import chain
 
@@ -15,6 +15,7 @@ from core.units import KIB, MIB
 from core.vault.blobs import pack_name
 from core.vault.chunks import Chunks
 from core.vault.errors import BlobMissing, Damaged
+from core.vault.parallel import hands
 
 _MOST_BYTES, _MOST_FAR_BYTES = 2 * MIB, 4 * MIB
 """Of one request: more where each costs time on the line."""
@@ -48,7 +49,7 @@ def fetch(vault: Chunks, chunks: Sequence[bytes], *, raw: bool = False) -> Itera
         return
     ranges = chain([first, second], ranges)
     pending: deque[Future[list[Fetched]]] = deque()
-    with ThreadPoolExecutor(workers) as pool:
+    with hands(workers) as pool:
         try:
             for wanted in ranges:
                 pending.append(pool.submit(_read, vault, wanted, raw))

@@ -1,11 +1,28 @@
 """The same work on several things at once."""
 
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from typing import TypeVar
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
+from typing import Any, TypeVar
 
 T = TypeVar("T")
 R = TypeVar("R")
+
+
+class InTurn(Executor):
+    """Does what it is given at once, on the caller's own thread."""
+
+    def submit(self, fn: Callable[..., R], /, *arguments: Any, **more: Any) -> Future[R]:
+        future = Future[R]()
+        try:
+            future.set_result(fn(*arguments, **more))
+        except BaseException as error:  # as an executor does: it is raised where the result is asked for
+            future.set_exception(error)
+        return future
+
+
+def hands(workers: int) -> Executor:
+    """So many threads; with one worker none besides the caller's."""
+    return ThreadPoolExecutor(workers) if workers > 1 else InTurn()
 
 
 def at_once(work: Callable[[T], R], things: Sequence[T], workers: int) -> Iterator[tuple[T, R]]:

@@ -6,12 +6,13 @@ few batches are under way: whoever reads faster than they are sealed has to wait
 
 from collections import deque
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from dataclasses import dataclass, field
 
 from core.units import MIB
 from core.vault.framing import framed
 from core.vault.keys import Keys
+from core.vault.parallel import hands
 from core.vault.sealing import chunk_place, inner_seal, seal
 
 _BATCH_BYTES = 1 * MIB
@@ -42,7 +43,7 @@ class Pipeline:
     ) -> None:
         """`inner`: keys of a sealed device. `known` is asked from other threads."""
         self._keys, self._inner, self._known, self._take = keys, inner, known, take
-        self._pool = ThreadPoolExecutor(workers)
+        self._pool = hands(workers)
         self._most = workers + 2
         self._open = Batch()
         self._pending: deque[tuple[Batch, Future[list[Sealed]]]] = deque()

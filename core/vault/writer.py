@@ -36,6 +36,7 @@ from core.vault.manifests import (
     row_of,
 )
 from core.vault.packs import FOOTER_SUFFIX, LENGTH_BYTES, Entries, encode_index, entries_of, ids_of, pack_bytes
+from core.vault.parallel import InTurn
 from core.vault.pipeline import Claim, Pipeline, Sealed, Spans, sealed_chunk
 from core.vault.sealing import inner_seal, local_place, seal
 from core.vault.tree import AT_ONCE, Ticket, Tree
@@ -81,7 +82,8 @@ class Writer:
         self._tree_bytes = 0
         self._pending: set[bytes] = set()
         self._most_uploads = UPLOADS if vault.blobs.parallel > 1 else 1
-        self._uploader = ThreadPoolExecutor(self._most_uploads)
+        in_turn = vault.limits.workers == self._most_uploads == 1
+        self._uploader = InTurn() if in_turn else ThreadPoolExecutor(self._most_uploads)
         self._uploads: list[Future[tuple[bytes, Entries]]] = []
         self._written: list[tuple[bytes, Entries]] = []
         self._relied = bytearray()

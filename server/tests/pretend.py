@@ -71,7 +71,7 @@ class PretendOutside:
     """What `waiting` hands out, once."""
 
     def __init__(self) -> None:
-        self.limits = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
+        self.limits = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600, workers=1)
         self.slot_policy = LENIENT
         self._make_folders()
         self.start_word = b"first start of it"

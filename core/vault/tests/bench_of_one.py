@@ -26,7 +26,7 @@ LENIENT = SlotPolicy(cost=CHEAP, floor=CHEAP)
 """Guesses that cost nothing, so that tests need not wait for them."""
 PASSPHRASE = "tide tables and chalk"
 START = datetime(2026, 3, 2, 22, 0, tzinfo=UTC)
-SMALL = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600)
+SMALL = VaultLimits(pack_bytes=64 * 1024, grace_seconds=3600, workers=1)
 
 
 class MemoryDevice:
