@@ -1,7 +1,7 @@
 """`./attic test`: everything that must hold, in one command, on a throw-away database.
 
-Linters and type checks first, two at a time, then every test through Django's runner, in two processes side
-by side. Ends with one plain line. With labels only the tests below them run, in one.
+Linters and type checks first, two at a time, then every test through Django's runner, in three processes
+side by side. Ends with one plain line. With labels only the tests below them run, in one.
 """
 
 import json
@@ -32,11 +32,11 @@ SIDES = (
         "checks.kept",
         "checks.bench",
         "checks.reference",
-        "checks.processes",
     ),
-    ("checks.web", "checks.contracts", "checks.promises", "checks.browser"),
+    ("checks.web", "checks.contracts", "checks.promises", "checks.processes"),
+    ("checks.browser",),
 )
-"""Run side by side, each on a database of its own: the second waits for sockets and browsers most of the time."""
+"""Run side by side, each on a database of its own: the first computes, the others wait for sockets and browsers much of the time."""
 RESULT = "ATTIC_TEST_RESULT"
 """Names the file into which the runner writes its counts."""
 LABELS = tuple(label for side in SIDES for label in side)

@@ -1,5 +1,6 @@
 """Reading what is sent: JSON of any depth is read or refused, never an error of the server."""
 
+import re
 from collections.abc import Mapping
 from typing import IO, Any
 
@@ -22,6 +23,7 @@ class BoundedJSONParser(JSONParser):
 
 
 MOST_DEPTH = 40
+_UNWRITABLE = re.compile("[\x00\ud800-\udfff]")
 
 
 def _holds_unwritable(value: Any, depth: int) -> bool:
@@ -29,7 +31,7 @@ def _holds_unwritable(value: Any, depth: int) -> bool:
     if depth > MOST_DEPTH:
         raise ParseError("This is nested too deeply.")
     if isinstance(value, str):
-        return "\x00" in value or any("\ud800" <= letter <= "\udfff" for letter in value)
+        return _UNWRITABLE.search(value) is not None
     if isinstance(value, dict):
         return any(_holds_unwritable(part, depth + 1) for pair in value.items() for part in pair)
     return isinstance(value, list) and any(_holds_unwritable(part, depth + 1) for part in value)
