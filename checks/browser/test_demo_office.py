@@ -64,10 +64,10 @@ class TheDemoOffice(BrowserTestCase):
             lambda: at_rest.an_account_fills(self, self.page),
             lambda: taking_out.an_archive_under_a_passphrase(self, self.page),
             lambda: taking_out.a_folder_of_the_server(self, self.page),
-            lambda: by_keyboard.a_plan_half_written(self, self.page),
             lambda: seldom.a_person_and_what_they_carry(self, self.page),
             lambda: seldom.two_runs_side_by_side(self, self.page),
             lambda: seldom.three_copies_and_versions_of_a_rule(self, self.page),
+            lambda: by_keyboard.a_plan_half_written(self, self.page),
         )
         Session.objects.all().delete()
         self.errand(lambda: by_keyboard.the_session_ended_meanwhile(self, self.page, PASSWORD), self._an_auditor_only_reads)

@@ -9,11 +9,12 @@ from django.db import connection
 from django.test import TransactionTestCase, override_settings
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from server.tests.pretend import Furnished, PretendOutside
+from server.tests.outside import PretendOutside
+from server.tests.pretend import Furnished
 
 
 @override_settings(
-    ATTIC_OUTSIDE="server.tests.pretend.waiting",
+    ATTIC_OUTSIDE="server.tests.outside.waiting",
     PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],
 )
 class Sides(Furnished, TransactionTestCase):

@@ -21,7 +21,7 @@ from schemathesis.core.transport import Response
 
 from checks.promises.bodies import Bodies
 
-DRAWS = 5
+DRAWS = 3
 """Of each operation and way: with its schema kept, and with it broken."""
 ELSEWHERE = {"live"}
 """Never ends."""
@@ -49,8 +49,8 @@ class EveryOperation(Bodies):
                 for case in _drawn(operation, mode):
                     self.send(id, case)
         self.assertEqual(self.wrong, {})
-        self.assertGreater(self.good, 500, "hardly anything was let in")
-        self.assertGreater(self.sent, 1500)
+        self.assertGreater(self.good, 300, "hardly anything was let in")
+        self.assertGreater(self.sent, 1200)
 
     def send(self, id: str, case: schemathesis.Case) -> None:
         self.sent += 1

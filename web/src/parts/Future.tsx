@@ -28,15 +28,15 @@ export function Future({ id }: { id: string }) {
 }
 
 function Months({ id }: { id: string }) {
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('backups', 'future', id),
     queryFn: () => told(client.GET('/api/devices/{id}/future', { params: { path: { id } } })),
   });
-  if (found.isPending) return <Loading what="what there will be" />;
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
+  if (answer.isPending) return <Loading what="what there will be" />;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
   return (
     <div className="sheet pad fates">
-      {found.data.map((day) => (
+      {answer.data.map((day) => (
         <Line key={day.day} day={day} />
       ))}
       <div className="fate" aria-hidden="true">
@@ -58,15 +58,15 @@ type Ending = Schemas['Ending'];
 
 /** Day by day for a year: on which something begins to leave. A month a row, a day a cell; a day that is chosen says what. */
 function Endings({ id }: { id: string }) {
-  const found = useQuery({
+  const asked = useQuery({
     queryKey: key('backups', 'endings', id),
     queryFn: () => told(client.GET('/api/devices/{id}/endings', { params: { path: { id } } })),
   });
   const [chosen, setChosen] = useState<string | null>(null);
-  if (found.isPending) return <Loading what="its calendar" />;
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  const days = new Map(found.data.map((one) => [one.day, one]));
-  const months = [...new Set(found.data.map((one) => one.day.slice(0, 7)))];
+  if (asked.isPending) return <Loading what="its calendar" />;
+  if (asked.isLoadingError) return <Failed problem={problemOf(asked.error)} onRetry={() => void asked.refetch()} />;
+  const days = new Map(asked.data.map((one) => [one.day, one]));
+  const months = [...new Set(asked.data.map((one) => one.day.slice(0, 7)))];
   if (months.length === 0) return <p className="hint">Nothing begins to leave within a year.</p>;
   return (
     <div className="sheet pad mt-2">
@@ -95,7 +95,7 @@ function Endings({ id }: { id: string }) {
           </tbody>
         </table>
       </Scroll>
-      <Said ending={(chosen && days.get(chosen)) || found.data[0]} />
+      <Said ending={(chosen && days.get(chosen)) || asked.data[0]} />
     </div>
   );
 }

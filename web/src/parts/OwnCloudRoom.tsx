@@ -18,15 +18,15 @@ type Room = Schemas['OwnCloudRoom'];
 export function OwnCloudRoom({ device }: { device: string }) {
   const may = useMay();
   const mayRead = may('read_messages');
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('devices', 'own cloud room', device),
     queryFn: () => told(client.GET('/api/devices/{id}/own-cloud/room', { params: { path: { id: device } } })),
     enabled: mayRead,
   });
   if (!mayRead) return null;
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  if (!found.data?.room) return null;
-  return <Told device={device} room={found.data.room} mayWrite={may('settle')} />;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  if (!answer.data?.room) return null;
+  return <Told device={device} room={answer.data.room} mayWrite={may('settle')} />;
 }
 
 function Told({ device, room, mayWrite }: { device: string; room: Room; mayWrite: boolean }) {

@@ -15,13 +15,13 @@ const ROWS = 12;
 
 export function OwnCloudSaid({ device }: { device: string }) {
   const params = { path: { id: device }, query: { page_size: ROWS } };
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('devices', 'own cloud', params),
     queryFn: () => told(client.GET('/api/devices/{id}/own-cloud', { params })),
   });
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  if (!found.data?.tells) return null;
-  const [newest] = found.data.results;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  if (!answer.data?.tells) return null;
+  const [newest] = answer.data.results;
   return (
     <section>
       <h2>
@@ -33,7 +33,9 @@ export function OwnCloudSaid({ device }: { device: string }) {
         <p className="hint mb-0">
           Somebody else’s copy, which nobody here can prove: it counts neither as a copy nor as off site, and makes no device safe to wipe.
         </p>
-        {found.data.results.length > 1 && <Before rows={found.data.results.slice(1)} more={found.data.count - found.data.results.length} />}
+        {answer.data.results.length > 1 && (
+          <Before rows={answer.data.results.slice(1)} more={answer.data.count - answer.data.results.length} />
+        )}
       </div>
     </section>
   );

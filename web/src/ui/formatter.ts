@@ -5,11 +5,11 @@ export type Formatter = (at: Date | string | number, zone: string) => string;
 export function formatter(language: string, options: Intl.DateTimeFormatOptions): Formatter {
   const made = new Map<string, Intl.DateTimeFormat>();
   return (at, zone) => {
-    let found = made.get(zone);
-    if (!found) {
-      found = new Intl.DateTimeFormat(language, { ...options, timeZone: zone });
-      made.set(zone, found);
+    let known = made.get(zone);
+    if (!known) {
+      known = new Intl.DateTimeFormat(language, { ...options, timeZone: zone });
+      made.set(zone, known);
     }
-    return found.format(new Date(at));
+    return known.format(new Date(at));
   };
 }

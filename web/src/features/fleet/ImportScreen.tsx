@@ -24,8 +24,8 @@ export function ImportScreen() {
     ['device', 'people'],
     () => void navigate('/devices'),
   );
-  const found = preview.told;
-  const willDo = (found?.counts['create'] ?? 0) + (found?.counts['change'] ?? 0);
+  const previewed = preview.told;
+  const willDo = (previewed?.counts['create'] ?? 0) + (previewed?.counts['change'] ?? 0);
   const error = preview.problem ?? apply.problem;
   return (
     <>
@@ -52,9 +52,9 @@ export function ImportScreen() {
               });
             }}
           />
-          {found && (
-            <Button disabled={willDo === 0 || apply.busy} onClick={() => apply.go(found.digest)}>
-              {apply.busy ? 'Importing …' : `Import: create ${found.counts['create'] ?? 0}, change ${found.counts['change'] ?? 0}`}
+          {previewed && (
+            <Button disabled={willDo === 0 || apply.busy} onClick={() => apply.go(previewed.digest)}>
+              {apply.busy ? 'Importing …' : `Import: create ${previewed.counts['create'] ?? 0}, change ${previewed.counts['change'] ?? 0}`}
             </Button>
           )}
           {apply.problem && (
@@ -79,17 +79,17 @@ export function ImportScreen() {
         </details>
       </div>
       {preview.busy && <p role="status">Reading {name} …</p>}
-      {found && (
+      {previewed && (
         <section aria-live="polite">
           <h2>
             What {name} would do{' '}
             <small>
-              {counted(found.counts['create'] ?? 0, 'new device')}, {found.counts['change'] ?? 0} changed, {found.counts['same'] ?? 0} as
-              they are, {found.counts['refuse'] ?? 0} refused
+              {counted(previewed.counts['create'] ?? 0, 'new device')}, {previewed.counts['change'] ?? 0} changed,{' '}
+              {previewed.counts['same'] ?? 0} as they are, {previewed.counts['refuse'] ?? 0} refused
             </small>
           </h2>
-          {found.ignored_columns.length > 0 && <p className="said">Not read: {found.ignored_columns.join(', ')}.</p>}
-          <Lines lines={found.lines} total={Object.values(found.counts).reduce((sum, count) => sum + count, 0)} />
+          {previewed.ignored_columns.length > 0 && <p className="said">Not read: {previewed.ignored_columns.join(', ')}.</p>}
+          <Lines lines={previewed.lines} total={Object.values(previewed.counts).reduce((sum, count) => sum + count, 0)} />
         </section>
       )}
     </>

@@ -36,7 +36,7 @@ export function LinkScreen() {
   if (link.isPending || device.isPending) return <Loading what="the link" />;
   if (link.isLoadingError) return <FailedScreen problem={problemOf(link.error)} onRetry={() => void link.refetch()} />;
   if (device.isLoadingError) return <FailedScreen problem={problemOf(device.error)} />;
-  const found = link.data;
+  const details = link.data;
   const mayChange = may('set_up');
   return (
     <>
@@ -45,45 +45,45 @@ export function LinkScreen() {
       </Heading>
       <DeviceTabs id={id} inside={may('look_inside')} />
       <div className="cols">
-        <Settings key={JSON.stringify(found)} id={id} first={found} mayChange={mayChange} />
+        <Settings key={JSON.stringify(details)} id={id} first={details} mayChange={mayChange} />
         <aside className="stack">
           <section>
-            <h2>{found.label}</h2>
+            <h2>{details.label}</h2>
             <div className="sheet pad">
               <dl className="facts">
-                {found.agent_id && (
+                {details.agent_id && (
                   <>
                     <dt>Agent</dt>
-                    <dd>{found.agent_id}</dd>
+                    <dd>{details.agent_id}</dd>
                     <dt>Last address</dt>
-                    <dd>{found.address}</dd>
+                    <dd>{details.address}</dd>
                   </>
                 )}
-                {found.folder && (
+                {details.folder && (
                   <>
                     <dt>Folder</dt>
-                    <dd>{found.folder}</dd>
+                    <dd>{details.folder}</dd>
                   </>
                 )}
-                {found.sftp && (
+                {details.sftp && (
                   <>
                     <dt>SFTP</dt>
                     <dd>
-                      {found.sftp.host}:{found.sftp.port}
-                      {found.sftp.folder}
+                      {details.sftp.host}:{details.sftp.port}
+                      {details.sftp.folder}
                     </dd>
                     <dt>Pinned key</dt>
                     <dd>
-                      <code>{found.fingerprint}</code>
+                      <code>{details.fingerprint}</code>
                     </dd>
                   </>
                 )}
               </dl>
-              {found.limits.length > 0 && (
+              {details.limits.length > 0 && (
                 <>
                   <h3 className="mt-2">What this link cannot do</h3>
                   <ul className="mb-0 ps-3">
-                    {found.limits.map((limit) => (
+                    {details.limits.map((limit) => (
                       <li key={limit}>{limit}</li>
                     ))}
                   </ul>
@@ -91,8 +91,8 @@ export function LinkScreen() {
               )}
             </div>
           </section>
-          {found.link === 'agent' && mayChange && <Unpair id={id} name={device.data.name} paired={found.paired} />}
-          {found.link === 'sftp' && mayChange && <NewKey id={id} link={found} />}
+          {details.link === 'agent' && mayChange && <Unpair id={id} name={device.data.name} paired={details.paired} />}
+          {details.link === 'sftp' && mayChange && <NewKey id={id} link={details} />}
         </aside>
       </div>
     </>

@@ -42,9 +42,9 @@ export function Readiness({ id }: { id: string }) {
     else setAsked(true);
     await queries.invalidateQueries({ queryKey: key('devices', id) });
   };
-  const found = ready.data;
-  const said = found?.findings.filter((finding) => finding.level !== 'untold') ?? [];
-  const untold = found?.cannot_tell ?? [];
+  const details = ready.data;
+  const said = details?.findings.filter((finding) => finding.level !== 'untold') ?? [];
+  const untold = details?.cannot_tell ?? [];
   const unpaired = said.some((finding) => finding.code === 'paired' && finding.level === 'blocks');
   return (
     <section>
@@ -69,8 +69,8 @@ export function Readiness({ id }: { id: string }) {
           ))}
         </ul>
         {untold.length > 0 && <Guide title="What this link cannot tell" steps={untold} />}
-        {found && !found.reachable && <Guide title="When it is not seen at all" steps={found.not_seen} open={!unpaired} />}
-        {unpaired && <PairAgain id={id} steps={found?.first_time ?? []} onPaired={ask} />}
+        {details && !details.reachable && <Guide title="When it is not seen at all" steps={details.not_seen} open={!unpaired} />}
+        {unpaired && <PairAgain id={id} steps={details?.first_time ?? []} onPaired={ask} />}
       </div>
     </section>
   );

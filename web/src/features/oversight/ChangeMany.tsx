@@ -87,9 +87,9 @@ export function LastChange() {
   const undo = useAct((id: string) => client.POST('/api/devices/changes/{id}/undo', { params: { path: { id } } }), ['device', 'people']);
   const now = useNow();
   const [hidden, setHidden] = useState<string | null>(null);
-  const found = last.data?.[0];
+  const details = last.data?.[0];
   const left = undo.told?.left ?? [];
-  const recent = found && now - new Date(found.at).getTime() < 24 * 3_600_000;
+  const recent = details && now - new Date(details.at).getTime() < 24 * 3_600_000;
   return (
     <>
       <Refused problem={undo.problem} />
@@ -98,18 +98,18 @@ export function LastChange() {
           Taken back.{left.length > 0 && ` Left as it is, because it has been changed since: ${left.join(', ')}.`}
         </p>
       )}
-      {recent && hidden !== found.id && (
+      {recent && hidden !== details.id && (
         <p className="said row-end">
           <span>
-            {found.says}{' '}
+            {details.says}{' '}
             <span className="quiet">
-              by {found.by_name}, <Age at={found.at} />
+              by {details.by_name}, <Age at={details.at} />
             </span>
           </span>
-          <Button size="sm" variant="outline-primary" disabled={undo.busy} onClick={() => undo.go(found.id)}>
+          <Button size="sm" variant="outline-primary" disabled={undo.busy} onClick={() => undo.go(details.id)}>
             Take it back
           </Button>
-          <Button size="sm" variant="outline-primary" onClick={() => setHidden(found.id)}>
+          <Button size="sm" variant="outline-primary" onClick={() => setHidden(details.id)}>
             Hide
           </Button>
         </p>

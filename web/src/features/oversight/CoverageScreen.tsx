@@ -127,7 +127,7 @@ export function CoverageScreen() {
 /** What its newest backup lacks, and what of that somebody has accepted. */
 function LeftOutOf({ id }: { id: string }) {
   const may = useMay();
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('omissions', id),
     queryFn: () => told(client.GET('/api/devices/{id}/omissions', { params: { path: { id } } })),
   });
@@ -135,9 +135,9 @@ function LeftOutOf({ id }: { id: string }) {
     (one: number) => client.DELETE('/api/omissions/{id}', { params: { path: { id: one } } }),
     ['omission', 'coverage'],
   );
-  if (found.isPending) return null;
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  const { skipped, accepted, count, run_id: run } = found.data;
+  if (answer.isPending) return null;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  const { skipped, accepted, count, run_id: run } = answer.data;
   const open = skipped.filter((row) => row.counts).length;
   if (count === 0 && accepted.length === 0) return null;
   return (

@@ -53,12 +53,12 @@ export function DevicesScreen() {
     });
   const choice = choosing ? { chosen, toggle } : undefined;
   const shown = devices.data?.results ?? [];
-  const found = devices.data ? devices.data.teams.reduce((sum, team) => sum + team.devices, 0) : 0;
+  const total = devices.data ? devices.data.teams.reduce((sum, team) => sum + team.devices, 0) : 0;
   return (
     <>
       <Head
         all={devices.data && all}
-        found={devices.data && counted(found, 'device')}
+        found={devices.data && counted(total, 'device')}
         counts={devices.data?.counts ?? {}}
         standing={standing}
         words={words}
@@ -81,7 +81,7 @@ export function DevicesScreen() {
       />
       {wanted.cause && (
         <p className="said">
-          Only {counted(found, 'device')}, all in need of a person for the same cause. Open one to see its steps.{' '}
+          Only {counted(total, 'device')}, all in need of a person for the same cause. Open one to see its steps.{' '}
           <button type="button" className="linklike" onClick={() => set('cause', undefined)}>
             Show every device
           </button>
@@ -101,14 +101,14 @@ export function DevicesScreen() {
       <div className="sheet scroll">
         {devices.isPending && <Loading what="devices" />}
         {devices.isLoadingError && <Failed problem={problemOf(devices.error)} onRetry={() => void devices.refetch()} />}
-        {devices.data && found === 0 && (
+        {devices.data && total === 0 && (
           <Empty>
             {all === 0
               ? 'No device yet. Add the first one, or import a list of them: it takes a minute.'
               : 'No device matches. Show all, or search for something else.'}
           </Empty>
         )}
-        {devices.data && found > 0 && (
+        {devices.data && total > 0 && (
           <table className="rows dense cards">
             <DeviceColumns columns={columns} choosing={choosing} />
             <tbody>

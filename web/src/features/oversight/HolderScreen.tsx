@@ -32,19 +32,19 @@ export function HolderScreen() {
   });
   if (holder.isPending) return <Loading what="the holder" />;
   if (holder.isLoadingError) return <FailedScreen problem={problemOf(holder.error)} onRetry={() => void holder.refetch()} />;
-  const found = holder.data;
+  const details = holder.data;
   return (
     <>
-      <Heading title={found.name}>
-        {found.name} <span className="quiet fw-normal">{found.team}</span>
+      <Heading title={details.name}>
+        {details.name} <span className="quiet fw-normal">{details.team}</span>
       </Heading>
       <p className="sub">
-        {counted(found.rows.length, 'device')} in their hands. <Link to={`/history?holder=${found.id}`}>Their runs</Link> ·{' '}
-        <Link to="/teams">All teams and holders</Link> <EraseLink holder={found.id} />
+        {counted(details.rows.length, 'device')} in their hands. <Link to={`/history?holder=${details.id}`}>Their runs</Link> ·{' '}
+        <Link to="/teams">All teams and holders</Link> <EraseLink holder={details.id} />
       </p>
       <div className="sheet scroll">
-        {found.rows.length === 0 && <Empty>Nothing is in their hands.</Empty>}
-        {found.rows.length > 0 && (
+        {details.rows.length === 0 && <Empty>Nothing is in their hands.</Empty>}
+        {details.rows.length > 0 && (
           <table className="rows">
             <thead>
               <tr>
@@ -60,7 +60,7 @@ export function HolderScreen() {
               </tr>
             </thead>
             <tbody>
-              {found.rows.map((row) => (
+              {details.rows.map((row) => (
                 <tr key={row.id} className="linked">
                   <td>
                     <Mark look={STANDINGS[row.standing]} />
@@ -83,7 +83,7 @@ export function HolderScreen() {
           </table>
         )}
       </div>
-      {may('set_up') && <ChangeHolder key={found.id} holder={found} />}
+      {may('set_up') && <ChangeHolder key={details.id} holder={details} />}
     </>
   );
 }

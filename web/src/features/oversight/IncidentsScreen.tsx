@@ -122,12 +122,12 @@ function OneIncident({ id }: { id: string }) {
   const takeUp = useAct(() => client.DELETE('/api/incidents/{id}/put-off', { params: { path: { id } } }), 'incident');
   if (incident.isPending) return <Loading what="the incident" />;
   if (incident.isLoadingError) return <Failed problem={problemOf(incident.error)} />;
-  const found = incident.data;
+  const details = incident.data;
   return (
-    <section aria-label={found.says}>
-      <h2>{found.says}</h2>
+    <section aria-label={details.says}>
+      <h2>{details.says}</h2>
       <ul className="log sheet pad">
-        {found.events.map((event, n) => (
+        {details.events.map((event, n) => (
           <li key={`${event.at} ${n}`}>
             <When at={event.at} />
             <span>
@@ -136,7 +136,7 @@ function OneIncident({ id }: { id: string }) {
           </li>
         ))}
       </ul>
-      {found.put_off_until && !found.closed_at && may('settle') && (
+      {details.put_off_until && !details.closed_at && may('settle') && (
         <Button size="sm" variant="outline-primary" className="mt-2" disabled={takeUp.busy} onClick={() => takeUp.go()}>
           Take it up again
         </Button>

@@ -11,9 +11,9 @@ const TOP = 20;
 
 export function NightChart({ span, rows, now }: { span: Span; rows: NightRow[]; now: number }) {
   const zone = useZone();
-  const told = bars(span, rows, now);
+  const drawn = bars(span, rows, now);
   const x = (share: number) => LEFT + share * WIDTH;
-  const height = TOP + told.bars.length * LANE + 8;
+  const height = TOP + drawn.bars.length * LANE + 8;
   return (
     <svg
       className="night-chart"
@@ -21,7 +21,7 @@ export function NightChart({ span, rows, now }: { span: Span; rows: NightRow[]; 
       role="img"
       aria-label={`Line-up of the night, ${counted(rows.length, 'row')}; the table below says the same`}
     >
-      {told.ticks.map((tick) => (
+      {drawn.ticks.map((tick) => (
         <g key={tick.iso}>
           <line className="tick" x1={x(tick.at)} x2={x(tick.at)} y1={TOP - 4} y2={height} />
           <text x={x(tick.at)} y={11} textAnchor="middle">
@@ -29,7 +29,7 @@ export function NightChart({ span, rows, now }: { span: Span; rows: NightRow[]; 
           </text>
         </g>
       ))}
-      {told.bars.map(({ row, planned, real, closes }, n) => {
+      {drawn.bars.map(({ row, planned, real, closes }, n) => {
         const y = TOP + n * LANE;
         return (
           <g key={`${row.device_id} ${n}`}>
@@ -65,7 +65,7 @@ export function NightChart({ span, rows, now }: { span: Span; rows: NightRow[]; 
           </g>
         );
       })}
-      {told.now !== null && <line className="now" x1={x(told.now)} x2={x(told.now)} y1={TOP - 4} y2={height} />}
+      {drawn.now !== null && <line className="now" x1={x(drawn.now)} x2={x(drawn.now)} y1={TOP - 4} y2={height} />}
     </svg>
   );
 }

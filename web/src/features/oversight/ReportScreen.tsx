@@ -26,8 +26,8 @@ export function ReportScreen() {
   });
   if (report.isPending) return <Loading what="the report" />;
   if (report.isLoadingError) return <FailedScreen problem={problemOf(report.error)} onRetry={() => void report.refetch()} />;
-  const found = report.data;
-  const name = monthName(found.first.slice(0, 7));
+  const details = report.data;
+  const name = monthName(details.first.slice(0, 7));
   return (
     <>
       <div className="head not-printed">
@@ -36,9 +36,9 @@ export function ReportScreen() {
           <Choice
             compact
             label="Month"
-            value={found.first.slice(0, 7)}
+            value={details.first.slice(0, 7)}
             onChange={(next) => setParams({ month: next })}
-            options={monthsUpTo(thisMonth, found.first.slice(0, 7)).map((one) => ({ value: one, label: monthName(one) }))}
+            options={monthsUpTo(thisMonth, details.first.slice(0, 7)).map((one) => ({ value: one, label: monthName(one) }))}
           />
           <Button size="sm" variant="outline-primary" onClick={() => window.print()}>
             Print
@@ -50,16 +50,16 @@ export function ReportScreen() {
           Backups in {name}, {me.data?.office?.name}
         </h2>
         <p className="quiet">
-          {plainDay(found.first)} to {plainDay(found.last)}
-          {found.made_at && (
+          {plainDay(details.first)} to {plainDay(details.last)}
+          {details.made_at && (
             <>
-              , as written down <When at={found.made_at} />
+              , as written down <When at={details.made_at} />
             </>
           )}
         </p>
-        <Lead found={found} />
+        <Lead found={details} />
         <div className="contents">
-          <ReportTables found={found} />
+          <ReportTables found={details} />
         </div>
       </article>
     </>

@@ -45,7 +45,7 @@ export function ThreeTwoOneScreen() {
     page: address.page,
     page_size: PAGE,
   };
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('coverage', '3-2-1', query),
     queryFn: () => told(client.GET('/api/three-two-one', { params: { query } })),
     placeholderData: keepPreviousData,
@@ -63,16 +63,16 @@ export function ThreeTwoOneScreen() {
           Print
         </Button>
       </div>
-      {found.isPending && <Loading what="copies and media" />}
-      {found.isLoadingError && <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />}
-      {found.data && (
+      {answer.isPending && <Loading what="copies and media" />}
+      {answer.isLoadingError && <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />}
+      {answer.data && (
         <>
-          <Sums told={found.data} />
-          <Filters address={address} query={query} found={counted(found.data.count, 'device')} />
+          <Sums told={answer.data} />
+          <Filters address={address} query={query} found={counted(answer.data.count, 'device')} />
           <div className="sheet scroll">
-            {found.data.count === 0 && <Empty>No device matches.</Empty>}
-            {found.data.count > 0 && <Table columns={COLUMNS} rows={found.data.results} keyOf={(row) => row.device_id} />}
-            <Pager page={address.page} pageSize={PAGE} count={found.data.count} onPage={address.turn} />
+            {answer.data.count === 0 && <Empty>No device matches.</Empty>}
+            {answer.data.count > 0 && <Table columns={COLUMNS} rows={answer.data.results} keyOf={(row) => row.device_id} />}
+            <Pager page={address.page} pageSize={PAGE} count={answer.data.count} onPage={address.turn} />
           </div>
         </>
       )}

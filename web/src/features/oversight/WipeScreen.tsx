@@ -33,7 +33,7 @@ export function WipeScreen() {
   if (wipe.isPending || device.isPending) return <Loading what="the answer" />;
   if (wipe.isLoadingError) return <FailedScreen problem={problemOf(wipe.error)} onRetry={() => void wipe.refetch()} />;
   if (device.isLoadingError) return <FailedScreen problem={problemOf(device.error)} />;
-  const found = wipe.data;
+  const details = wipe.data;
   const mayAct = may('answer');
   return (
     <>
@@ -43,23 +43,23 @@ export function WipeScreen() {
       <DeviceTabs id={id} inside={may('look_inside')} />
       <div className="cols">
         <section>
-          <div className={found.safe ? 'verdict yes' : 'verdict no'} role="status">
-            <span className="word">{found.safe ? 'Yes' : 'No'}</span>
+          <div className={details.safe ? 'verdict yes' : 'verdict no'} role="status">
+            <span className="word">{details.safe ? 'Yes' : 'No'}</span>
             <span>
-              <strong>May this device be wiped?</strong> {found.says}
+              <strong>May this device be wiped?</strong> {details.says}
               <br />
               <span className="quiet">
-                {found.backup_at ? (
+                {details.backup_at ? (
                   <>
-                    Newest backup <Age at={found.backup_at} />
+                    Newest backup <Age at={details.backup_at} />
                   </>
                 ) : (
                   'No backup'
                 )}{' '}
                 ·{' '}
-                {found.scanned_at ? (
+                {details.scanned_at ? (
                   <>
-                    device looked at <Age at={found.scanned_at} />
+                    device looked at <Age at={details.scanned_at} />
                   </>
                 ) : (
                   'device not looked at yet'
@@ -68,20 +68,20 @@ export function WipeScreen() {
             </span>
           </div>
           <ol className="reasons">
-            {found.reasons.map((reason) => (
+            {details.reasons.map((reason) => (
               <li key={reason.code + reason.says} className={reason.blocks ? 'blocks' : ''}>
                 <div>
                   <strong>{reason.says}</strong>
                   <p>{reason.step}</p>
                 </div>
-                {mayAct && <Act id={id} wipe={found} reason={reason} planId={device.data.plan_id} />}
+                {mayAct && <Act id={id} wipe={details} reason={reason} planId={device.data.plan_id} />}
               </li>
             ))}
           </ol>
-          {found.reasons.length === 0 && <p className="quiet">Nothing speaks against it.</p>}
+          {details.reasons.length === 0 && <p className="quiet">Nothing speaks against it.</p>}
         </section>
         <aside className="stack">
-          {mayAct && <SignOff id={id} wipe={found} />}
+          {mayAct && <SignOff id={id} wipe={details} />}
           <Signed id={id} />
         </aside>
       </div>

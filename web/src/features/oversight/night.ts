@@ -45,7 +45,7 @@ export function bars(span: Span, rows: NightRow[], now: number): { bars: Bar[]; 
   const first = new Date(span.opens).getTime();
   const last = Math.max(new Date(span.closes).getTime(), first + HOUR / 2);
   const share = (instant: string | number) => Math.min(1, Math.max(0, (new Date(instant).getTime() - first) / (last - first)));
-  const found = rows.map((row) => ({
+  const spans = rows.map((row) => ({
     row,
     planned: row.planned_start && row.planned_end ? ([share(row.planned_start), share(row.planned_end)] as [number, number]) : null,
     real: row.started_at ? ([share(row.started_at), share(row.finished_at ?? now)] as [number, number]) : null,
@@ -54,16 +54,16 @@ export function bars(span: Span, rows: NightRow[], now: number): { bars: Bar[]; 
   const step = (last - first) / HOUR > 14 ? 3 * HOUR : (last - first) / HOUR > 5 ? HOUR : HOUR / 2;
   const ticks = [];
   for (let at = Math.ceil(first / step) * step; at < last; at += step) ticks.push({ at: share(at), iso: new Date(at).toISOString() });
-  return { bars: found, now: now > first && now < last ? share(now) : null, ticks };
+  return { bars: spans, now: now > first && now < last ? share(now) : null, ticks };
 }
 
 /** Slices of equal height beside each other, joined: what a thumbnail draws. */
 export function steps(busy: readonly number[]): { from: number; to: number; count: number }[] {
-  const found: { from: number; to: number; count: number }[] = [];
+  const columns: { from: number; to: number; count: number }[] = [];
   busy.forEach((count, n) => {
-    const last = found.at(-1);
+    const last = columns.at(-1);
     if (last && last.count === count) last.to = (n + 1) / busy.length;
-    else found.push({ from: n / busy.length, to: (n + 1) / busy.length, count });
+    else columns.push({ from: n / busy.length, to: (n + 1) / busy.length, count });
   });
-  return found.filter((step) => step.count > 0);
+  return columns.filter((step) => step.count > 0);
 }

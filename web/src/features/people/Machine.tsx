@@ -20,18 +20,18 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
   );
   if (clock.isPending) return <Loading what="the clock" />;
   if (clock.isLoadingError) return <Failed problem={problemOf(clock.error)} onRetry={() => void clock.refetch()} />;
-  const found = clock.data;
+  const details = clock.data;
   return (
     <section className="mt-3" id="clock">
       <h2>The server's clock</h2>
       <div className="sheet pad">
         <p className="mb-1">
-          It shows <When at={found.now} />.
+          It shows <When at={details.now} />.
         </p>
-        {found.doubt_since ? (
+        {details.doubt_since ? (
           <div className="said bad" role="status">
-            <strong>{found.says}.</strong> Until that is settled nothing is removed, swept, or planned far ahead. Set the clock right, wait
-            until two others agree with it, or compare it with a watch.
+            <strong>{details.says}.</strong> Until that is settled nothing is removed, swept, or planned far ahead. Set the clock right,
+            wait until two others agree with it, or compare it with a watch.
             {mayChange && (
               <p className="mt-2 mb-0">
                 {!sure && (
@@ -54,10 +54,10 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
             )}
           </div>
         ) : (
-          <p className="mb-1">It is believed. {found.settled_at && <span className="quiet">{found.settled_why}</span>}</p>
+          <p className="mb-1">It is believed. {details.settled_at && <span className="quiet">{details.settled_why}</span>}</p>
         )}
         <Refused problem={settle.problem} />
-        {found.witnesses.length > 0 ? (
+        {details.witnesses.length > 0 ? (
           <table className="rows">
             <thead>
               <tr>
@@ -67,7 +67,7 @@ export function Clock({ mayChange }: { mayChange: boolean }) {
               </tr>
             </thead>
             <tbody>
-              {heard(found.witnesses)
+              {heard(details.witnesses)
                 .slice(0, 8)
                 .map((witness) => (
                   <tr key={witness.name}>
@@ -94,28 +94,28 @@ export function ServerKey() {
   const own = useQuery({ queryKey: key('server-key'), queryFn: () => told(client.GET('/api/server-key')) });
   if (own.isPending) return <Loading what="the key" />;
   if (own.isLoadingError) return <Failed problem={problemOf(own.error)} onRetry={() => void own.refetch()} />;
-  const found = own.data;
+  const row = own.data;
   return (
     <section className="mt-3">
       <h2>The server's key</h2>
       <div className="sheet pad">
-        {found.trouble && (
+        {row.trouble && (
           <div className="said bad" role="status">
-            <strong>Nothing runs: {found.trouble}</strong> {found.remedy}
+            <strong>Nothing runs: {row.trouble}</strong> {row.remedy}
           </div>
         )}
         <dl className="facts">
           <dt>Where it lies</dt>
           <dd>
-            {keyPlaceWords(found.kind)} <span className="quiet">{found.where}</span>
+            {keyPlaceWords(row.kind)} <span className="quiet">{row.where}</span>
           </dd>
           <dt>A thief of the disk gets</dt>
-          <dd>{found.thief}</dd>
-          {found.fingerprint && (
+          <dd>{row.thief}</dd>
+          {row.fingerprint && (
             <>
               <dt>Fingerprint</dt>
               <dd>
-                <code>{found.fingerprint}</code>
+                <code>{row.fingerprint}</code>
               </dd>
             </>
           )}

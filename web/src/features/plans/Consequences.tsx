@@ -12,20 +12,20 @@ import type { Draft } from './words';
 
 export function Consequences({ id, draft }: { id: string; draft: Draft }) {
   const asked = useRested(JSON.stringify({ ...draft, name: draft.name || 'draft', id: id === 'new' ? null : id }));
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('consequences', asked),
     queryFn: ({ signal }) =>
       told(client.POST('/api/plans/consequences', { body: JSON.parse(asked) as Draft & { id: string | null }, signal })),
     placeholderData: keepPreviousData,
     retry: false,
   });
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} />;
-  if (!found.data || found.data.leaves + found.data.stays === 0) return null;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} />;
+  if (!answer.data || answer.data.leaves + answer.data.stays === 0) return null;
   return (
     <section className="sheet pad in-view" aria-live="polite" aria-label="What it does to what lies there">
-      <h2>{consequenceWords(found.data)}</h2>
-      <Counts told={found.data} />
-      <RealHistory devices={found.data.devices} more={found.data.device_count - found.data.devices.length} />
+      <h2>{consequenceWords(answer.data)}</h2>
+      <Counts told={answer.data} />
+      <RealHistory devices={answer.data.devices} more={answer.data.device_count - answer.data.devices.length} />
     </section>
   );
 }

@@ -112,7 +112,7 @@ function Whose({ who, store, onWho, onStore }: WhoseProps) {
   const plans = usePlans();
   const teams = useTeams();
   const device = who.startsWith('device') ? who.slice('device '.length) : '';
-  const found = useDeviceChoice(device);
+  const chosen = useDeviceChoice(device);
   const stores = useStores();
   const whose = [
     { value: '', label: 'every device' },
@@ -129,7 +129,7 @@ function Whose({ who, store, onWho, onStore }: WhoseProps) {
         <Choice label="Of" value={kind} onChange={onWho} options={whose} field="device" />
         {who !== 'retired' && <Choice label="Where" value={store} onChange={onStore} options={where} field="store" />}
       </div>
-      {kind === 'device' && <Picker label="Device" value={device} found={found} onChoose={(id) => onWho(`device ${id}`)} />}
+      {kind === 'device' && <Picker label="Device" value={device} found={chosen} onChoose={(id) => onWho(`device ${id}`)} />}
     </>
   );
 }

@@ -24,7 +24,7 @@ const COLUMNS: readonly Column<Exception>[] = [
 ];
 
 export function ExceptionsScreen() {
-  const found = useQuery({ queryKey: key('exceptions'), queryFn: () => told(client.GET('/api/exceptions')) });
+  const answer = useQuery({ queryKey: key('exceptions'), queryFn: () => told(client.GET('/api/exceptions')) });
   const may = useMay();
   const [edited, setEdited] = useState<Edited | null>(null);
   const change: Column<Exception> = {
@@ -49,15 +49,15 @@ export function ExceptionsScreen() {
       </div>
       {edited && <ExceptionForm key={edited.of?.id ?? 'new'} edited={edited} onClose={() => setEdited(null)} />}
       <div className="sheet scroll">
-        {found.isPending && <Loading what="exceptions" />}
-        {found.isLoadingError && <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />}
-        {found.data?.length === 0 && (
+        {answer.isPending && <Loading what="exceptions" />}
+        {answer.isLoadingError && <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />}
+        {answer.data?.length === 0 && (
           <Empty>
             No exception: each store keeps what its plans say, and devices that are retired, lost or left behind keep all that they have.
           </Empty>
         )}
-        {found.data && found.data.length > 0 && (
-          <Table columns={may('set_up') ? [...COLUMNS, change] : COLUMNS} rows={found.data} keyOf={(one) => String(one.id)} />
+        {answer.data && answer.data.length > 0 && (
+          <Table columns={may('set_up') ? [...COLUMNS, change] : COLUMNS} rows={answer.data} keyOf={(one) => String(one.id)} />
         )}
       </div>
     </>

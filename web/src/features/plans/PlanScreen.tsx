@@ -50,14 +50,14 @@ export function PlanScreen() {
   if (id !== 'new' && plan.isLoadingError) return <FailedScreen problem={problemOf(plan.error)} onRetry={() => void plan.refetch()} />;
   if (kinds.isLoadingError) return <FailedScreen problem={problemOf(kinds.error)} onRetry={() => void kinds.refetch()} />;
   if ((id !== 'new' && plan.isPending) || kinds.isPending || stores.isPending) return <Loading what="the plan" />;
-  const found = plan.data;
-  const draft: Draft = found
+  const details = plan.data;
+  const draft: Draft = details
     ? {
-        ...found,
+        ...details,
         store: null,
-        targets: found.targets.map((target) => ({ ...target })),
-        starts_at: found.starts_at.slice(0, 5),
-        window_closes: found.window_closes.slice(0, 5),
+        targets: details.targets.map((target) => ({ ...target })),
+        starts_at: details.starts_at.slice(0, 5),
+        window_closes: details.window_closes.slice(0, 5),
       }
     : emptyDraft(
         kinds.data.map((kind) => kind.code),
@@ -70,8 +70,8 @@ export function PlanScreen() {
       id={id}
       first={draft}
       start={withLeftOut(draft, wish, kinds.data)}
-      pause={found?.pause ?? null}
-      hasFeed={found?.has_feed ?? false}
+      pause={details?.pause ?? null}
+      hasFeed={details?.has_feed ?? false}
     />
   );
 }

@@ -24,16 +24,16 @@ export function VersionsScreen() {
   const { plan = '', version = '' } = useParams();
   const address = useAddress();
   const query = { page: address.page, page_size: PAGE };
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('plans', 'versions', plan, version, query),
     queryFn: () =>
       plan
         ? told(client.GET('/api/plans/{id}/rule-versions', { params: { path: { id: plan }, query } }))
         : told(client.GET('/api/rule-versions/{id}/beside', { params: { path: { id: Number(version) }, query } })),
   });
-  if (found.isPending) return <Loading what="versions" />;
-  if (found.isLoadingError) return <FailedScreen problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  const rows = found.data.results;
+  if (answer.isPending) return <Loading what="versions" />;
+  if (answer.isLoadingError) return <FailedScreen problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  const rows = answer.data.results;
   const later = Number(address.get('later')) || rows[0]?.id;
   const earlier = Number(address.get('earlier')) || rows[1]?.id;
   return (
@@ -44,7 +44,7 @@ export function VersionsScreen() {
       </p>
       <div className="sheet scroll mb-3">
         <Table columns={columns(address, earlier, later)} rows={rows} keyOf={(row) => String(row.id)} />
-        <Pager page={address.page} pageSize={PAGE} count={found.data.count} onPage={address.turn} />
+        <Pager page={address.page} pageSize={PAGE} count={answer.data.count} onPage={address.turn} />
       </div>
       {earlier && later && earlier !== later ? (
         <Beside earlier={earlier} later={later} />
@@ -83,13 +83,13 @@ function columns(address: ReturnType<typeof useAddress>, earlier: number | undef
 }
 
 function Beside({ earlier, later }: { earlier: number; later: number }) {
-  const found = useQuery({
+  const asked = useQuery({
     queryKey: key('consequences', 'versions', earlier, later),
     queryFn: () => told(client.GET('/api/rule-versions/{id}/compare', { params: { path: { id: earlier }, query: { other: later } } })),
   });
-  if (found.isPending) return <Loading what="both on the real history" />;
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  const { one, other, only_one, only_other } = found.data;
+  if (asked.isPending) return <Loading what="both on the real history" />;
+  if (asked.isLoadingError) return <Failed problem={problemOf(asked.error)} onRetry={() => void asked.refetch()} />;
+  const { one, other, only_one, only_other } = asked.data;
   return (
     <div className="halves" aria-live="polite">
       <Side version={one} against={other} told={only_one} />

@@ -200,10 +200,10 @@ export function withLeftOut(draft: Draft, wish: { kind: string; under: string },
 
 /** The same entries, one of them a place earlier. */
 export function earlier<Entry>(entries: readonly Entry[], at: number): Entry[] {
-  const found = [...entries];
-  const [one] = found.splice(at, 1);
-  if (one !== undefined) found.splice(Math.max(0, at - 1), 0, one);
-  return found;
+  const sorted = [...entries];
+  const [one] = sorted.splice(at, 1);
+  if (one !== undefined) sorted.splice(Math.max(0, at - 1), 0, one);
+  return sorted;
 }
 
 /** As it would be without what somebody has only begun to fill in: asked about, but not saved, like that. */

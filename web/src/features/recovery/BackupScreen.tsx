@@ -27,37 +27,37 @@ export function BackupScreen() {
   const zone = useZone();
   if (backup.isPending) return <Loading what="the backup" />;
   if (backup.isLoadingError) return <FailedScreen problem={problemOf(backup.error)} onRetry={() => void backup.refetch()} />;
-  const found = backup.data;
+  const details = backup.data;
   const mayRead = may('look_inside');
   return (
     <>
       <div className="head">
         <div>
-          <Heading title={`Backup of ${found.device_name}, ${day(found.finished_at, zone)}`}>
-            {found.device_name}, {day(found.finished_at, zone)} {clock(found.finished_at, zone)}
+          <Heading title={`Backup of ${details.device_name}, ${day(details.finished_at, zone)}`}>
+            {details.device_name}, {day(details.finished_at, zone)} {clock(details.finished_at, zone)}
           </Heading>
           <p className="sub mb-0">
-            {found.holder} · {counted(found.items, 'item')}, <Bytes count={found.size_bytes} /> ·{' '}
-            {found.encrypted ? 'encrypted' : 'not encrypted'} · in{' '}
-            {found.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}
-            {found.os_version && ` · taken from version ${found.os_version}`}
-            {found.update_pending && `, while ${found.update_pending} waited to be installed`}
+            {details.holder} · {counted(details.items, 'item')}, <Bytes count={details.size_bytes} /> ·{' '}
+            {details.encrypted ? 'encrypted' : 'not encrypted'} · in{' '}
+            {details.copies.map((copy) => copy.store_name + (copy.intact ? '' : ' (damaged)')).join(', ')}
+            {details.os_version && ` · taken from version ${details.os_version}`}
+            {details.update_pending && `, while ${details.update_pending} waited to be installed`}
           </p>
         </div>
-        <Ways backup={found} />
+        <Ways backup={details} />
       </div>
-      <Note backup={found} mayChange={mayRead} />
-      {found.suspect && (
+      <Note backup={details} mayChange={mayRead} />
+      {details.suspect && (
         <div className="said bad">
           <strong>It has far fewer items than the backup before.</strong> It can be restored; until somebody has looked it counts for no
           promise and makes none leave. <Link to="/anomalies">Look at what is odd</Link>
         </div>
       )}
-      {found.in_doubt && <DoubtedDate backup={found} mayChange={may('set_up')} />}
-      <Kept backup={found} />
+      {details.in_doubt && <DoubtedDate backup={details} mayChange={may('set_up')} />}
+      <Kept backup={details} />
       {mayRead ? (
         <Inside
-          backup={found}
+          backup={details}
           kind={(params.get('kind') as Kind | null) ?? undefined}
           onKind={(kind) => setParams({ kind }, { replace: true })}
         />

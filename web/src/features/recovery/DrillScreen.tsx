@@ -27,14 +27,14 @@ const NAMED: readonly Column<Finding>[] = [
 export function DrillScreen() {
   const { id = '' } = useParams();
   const may = useMay();
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('drills', id),
     queryFn: () => told(client.GET('/api/drills/{id}', { params: { path: { id } } })),
   });
   const stop = useAct(() => client.POST('/api/drills/{id}/stop', { params: { path: { id } } }), 'drill');
-  if (found.isPending) return <Loading what="the drill" />;
-  if (found.isLoadingError) return <FailedScreen problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  const drill = found.data;
+  if (answer.isPending) return <Loading what="the drill" />;
+  if (answer.isLoadingError) return <FailedScreen problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  const drill = answer.data;
   return (
     <>
       <div className="head">

@@ -53,7 +53,7 @@ export function DrillsScreen() {
   const address = useAddress();
   const state = address.oneOf('state', Object.keys(DRILL_STATES) as Drill['state'][]) ?? ('' as const);
   const query = { state, device: address.get('device') || null, page: address.page, page_size: PAGE };
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('drills', query),
     queryFn: () => told(client.GET('/api/drills', { params: { query } })),
     placeholderData: keepPreviousData,
@@ -69,11 +69,11 @@ export function DrillsScreen() {
         <Choice label="Result" compact value={state} onChange={(next) => address.set('state', next)} options={STATES} />
       </div>
       <div className="sheet scroll">
-        {found.isPending && <Loading what="drills" />}
-        {found.isLoadingError && <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />}
-        {found.data?.count === 0 && <Nothing filtered={state !== '' || query.device !== null} />}
-        {found.data && found.data.count > 0 && <Table columns={COLUMNS} rows={found.data.results} keyOf={(drill) => drill.id} />}
-        {found.data && <Pager page={address.page} pageSize={PAGE} count={found.data.count} onPage={address.turn} />}
+        {answer.isPending && <Loading what="drills" />}
+        {answer.isLoadingError && <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />}
+        {answer.data?.count === 0 && <Nothing filtered={state !== '' || query.device !== null} />}
+        {answer.data && answer.data.count > 0 && <Table columns={COLUMNS} rows={answer.data.results} keyOf={(drill) => drill.id} />}
+        {answer.data && <Pager page={address.page} pageSize={PAGE} count={answer.data.count} onPage={address.turn} />}
       </div>
     </>
   );

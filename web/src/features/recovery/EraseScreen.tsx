@@ -23,7 +23,7 @@ export function EraseScreen() {
   const [items, setItems] = useState<readonly Chosen[]>([]);
   if (backup.isPending) return <Loading what="the backup" />;
   if (backup.isLoadingError) return <FailedScreen problem={problemOf(backup.error)} onRetry={() => void backup.refetch()} />;
-  const found = backup.data;
+  const details = backup.data;
   const is = (of: string, one: string) => (other: Chosen) => other.kind === of && other.id === one;
   const choosing = {
     has: (of: string, one: string) => items.some(is(of, one)),
@@ -32,21 +32,21 @@ export function EraseScreen() {
   };
   return (
     <>
-      <Heading title={`Erase something of ${found.device_name}`} />
+      <Heading title={`Erase something of ${details.device_name}`} />
       <p className="sub">
-        What is chosen goes out of every moment of <Link to={`/devices/${found.device_id}`}>{found.device_name}</Link> in every store, and
-        no run takes it again. Everything else stays, under the dates it has.
+        What is chosen goes out of every moment of <Link to={`/devices/${details.device_id}`}>{details.device_name}</Link> in every store,
+        and no run takes it again. Everything else stays, under the dates it has.
       </p>
       <div className="halves">
         <section aria-label="What">
-          <Inside backup={found} kind={kind} onKind={setKind} choosing={choosing} />
+          <Inside backup={details} kind={kind} onKind={setKind} choosing={choosing} />
         </section>
         <section aria-label="From where, until when">
           <h2>{items.length === 0 ? 'Nothing is chosen' : counted(items.length, 'item')}</h2>
           {items.length === 0 ? (
             <Empty>Choose what is to go.</Empty>
           ) : (
-            <ErasureForm wish={{ device: found.device_id, items }} onDone={(one) => void navigate(`/erasing/${one}`)} />
+            <ErasureForm wish={{ device: details.device_id, items }} onDone={(one) => void navigate(`/erasing/${one}`)} />
           )}
         </section>
       </div>

@@ -26,8 +26,8 @@ export function ExportsOnServer() {
     queryKey: key('exports'),
     queryFn: () => told(client.GET('/api/exports', { params: { query: { page_size: SHOWN } } })),
   });
-  const found = exports.data;
-  if (!found || found.count === 0) return null;
+  const details = exports.data;
+  if (!details || details.count === 0) return null;
   return (
     <section className="mt-3">
       <h2>Exports on this server</h2>
@@ -48,15 +48,15 @@ export function ExportsOnServer() {
             </tr>
           </thead>
           <tbody>
-            {found.results.map((one) => (
+            {details.results.map((one) => (
               <Row key={one.id} one={one} />
             ))}
           </tbody>
         </table>
       </div>
-      {found.count > found.results.length && (
+      {details.count > details.results.length && (
         <p className="hint">
-          The newest {found.results.length} of {found.count}.
+          The newest {details.results.length} of {details.count}.
         </p>
       )}
     </section>

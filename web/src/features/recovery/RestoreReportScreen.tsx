@@ -27,53 +27,53 @@ export function RestoreReportScreen() {
   const stop = useAct(() => client.POST('/api/restores/{id}/stop', { params: { path: { id } } }), 'restore');
   if (restore.isPending) return <Loading what="the restore" />;
   if (restore.isLoadingError) return <FailedScreen problem={problemOf(restore.error)} onRetry={() => void restore.refetch()} />;
-  const found = restore.data;
-  const says = closing(found);
-  const active = found.state === 'waiting' || found.state === 'running';
+  const details = restore.data;
+  const says = closing(details);
+  const active = details.state === 'waiting' || details.state === 'running';
   return (
     <>
       <div className="head">
         <div>
-          <Heading title={`Restore from ${found.source_name}, ${found.source_holder}`}>
-            Restore {wentTo(found)}{' '}
+          <Heading title={`Restore from ${details.source_name}, ${details.source_holder}`}>
+            Restore {wentTo(details)}{' '}
             <span className="quiet fw-normal">
-              from {found.source_name}, {found.source_holder}
+              from {details.source_name}, {details.source_holder}
             </span>
           </Heading>
           <p className="sub mb-0">
-            <Mark look={RESTORE_STATES[found.state]} /> · moment{' '}
-            <Link to={`/backups/${found.backup_id}`}>{<When at={found.backup_at} />}</Link> · asked by {found.by_name}{' '}
-            <When at={found.asked_at} />
+            <Mark look={RESTORE_STATES[details.state]} /> · moment{' '}
+            <Link to={`/backups/${details.backup_id}`}>{<When at={details.backup_at} />}</Link> · asked by {details.by_name}{' '}
+            <When at={details.asked_at} />
           </p>
         </div>
         {active && may('restore') && (
-          <Button variant="outline-danger" disabled={stop.busy || found.stop_asked} onClick={() => stop.go()}>
-            {found.stop_asked ? 'Stopping …' : 'Stop this restore'}
+          <Button variant="outline-danger" disabled={stop.busy || details.stop_asked} onClick={() => stop.go()}>
+            {details.stop_asked ? 'Stopping …' : 'Stop this restore'}
           </Button>
         )}
-        {found.file_name && (
-          <a className="btn btn-primary" href={`/api/restores/${found.id}/archive`} download>
-            Save {found.file_name} ({iec(found.file_bytes ?? 0)})
+        {details.file_name && (
+          <a className="btn btn-primary" href={`/api/restores/${details.id}/archive`} download>
+            Save {details.file_name} ({iec(details.file_bytes ?? 0)})
           </a>
         )}
       </div>
       <Refused problem={stop.problem} />
-      <Gone restore={found} />
+      <Gone restore={details} />
       <div role="status">
         {says && (
-          <div className={found.state === 'complete' ? 'said' : 'said bad'}>
-            <strong>{says}</strong> {found.remedy}
+          <div className={details.state === 'complete' ? 'said' : 'said bad'}>
+            <strong>{says}</strong> {details.remedy}
           </div>
         )}
       </div>
-      {active && <Progress restore={found} />}
-      {found.report.length > 0 && (
+      {active && <Progress restore={details} />}
+      {details.report.length > 0 && (
         <div className="sheet scroll">
           <table className="rows">
             <thead>
               <tr>
                 <th scope="col">Kind</th>
-                {columnsOf(found).map((column) => (
+                {columnsOf(details).map((column) => (
                   <th key={column.label} scope="col" className="num">
                     {column.label}
                   </th>
@@ -81,10 +81,10 @@ export function RestoreReportScreen() {
               </tr>
             </thead>
             <tbody>
-              {found.report.map((row) => (
+              {details.report.map((row) => (
                 <tr key={row.kind}>
                   <td>{row.label}</td>
-                  {columnsOf(found).map((column) => (
+                  {columnsOf(details).map((column) => (
                     <td key={column.label} className="num">
                       {column.count(row) === undefined ? <span className="quiet">–</span> : grouped(column.count(row) ?? 0)}
                     </td>
@@ -95,7 +95,7 @@ export function RestoreReportScreen() {
           </table>
         </div>
       )}
-      <Lists restore={found} />
+      <Lists restore={details} />
     </>
   );
 }

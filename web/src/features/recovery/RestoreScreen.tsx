@@ -57,12 +57,12 @@ export function RestoreScreen() {
 }
 
 function Moment({ device, backup, onChoose }: { device: string; backup: string; onChoose: (next: Record<string, string>) => void }) {
-  const found = useDeviceChoice(device);
+  const choice = useDeviceChoice(device);
   const backups = useDeviceBackups(device);
   return (
     <div className="sheet">
       <div className="pad pb-0">
-        <Picker label="Device" value={device} found={found} onChoose={(id) => onChoose({ device: id })} />
+        <Picker label="Device" value={device} found={choice} onChoose={(id) => onChoose({ device: id })} />
       </div>
       {device && backups.isPending && <Loading what="moments" />}
       {backups.isLoadingError && <Failed problem={problemOf(backups.error)} />}

@@ -123,13 +123,13 @@ interface BeforeProps {
 
 function Before({ chosen, going, findings }: BeforeProps) {
   const toDevice = going.target === 'device';
-  const found: Schemas['Finding'][] = going.target === 'folder' ? [] : (findings.data ?? []);
+  const findingsNow: Schemas['Finding'][] = going.target === 'folder' ? [] : (findings.data ?? []);
   return (
     <section aria-label="Before it starts" aria-live="polite" className="my-2">
       {toDevice && chosen && findings.isPending && <p className="hint">Asking the device …</p>}
       {findings.isLoadingError && <Failed problem={problemOf(findings.error)} />}
       {toDevice && findings.data?.length === 0 && <p className="hint">Nothing stands in the way.</p>}
-      {found.map((finding) => (
+      {findingsNow.map((finding) => (
         <div className="finding" key={finding.code}>
           <Mark look={finding.level === 'blocks' ? STANDINGS['late'] : STANDINGS['due_soon']} wordless />
           <p>

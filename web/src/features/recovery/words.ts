@@ -49,9 +49,9 @@ export function closing(restore: Restore): string {
   if (restore.state === 'stopped') return restore.cause;
   if (restore.state !== 'complete' && restore.state !== 'partial') return '';
   const expected = restore.report.reduce((sum, row) => sum + row.expected, 0);
-  const found = restore.report.reduce((sum, row) => sum + row.found, 0);
+  const total = restore.report.reduce((sum, row) => sum + row.found, 0);
   const where = lies(restore);
-  const counts = `${counted(expected, 'item')} expected ${where}, ${counted(found, 'item')} found there, ${proof(restore)}.`;
+  const counts = `${counted(expected, 'item')} expected ${where}, ${counted(total, 'item')} found there, ${proof(restore)}.`;
   if (restore.state === 'partial') return `${counts} ${lacking(restore)}`;
   const toPhone = restore.target === 'device' && restore.report.some((row) => APPS.includes(row.kind));
   return toPhone ? `${counts} Apps may go on loading for a while: leave the device alone until they have.` : counts;
@@ -82,8 +82,8 @@ function lacking(restore: Restore): string {
     [sum((row) => row.damaged.length), 'damaged in the store'],
     [sum((row) => row.refused?.length ?? 0), 'refused by the place'],
   ] as const;
-  const told = parts.filter(([count]) => count > 0).map(([count, word]) => `${counted(count, 'item')} ${word}`);
-  return told.length > 0 ? `${told.join(', ')}: named below.` : '';
+  const phrases = parts.filter(([count]) => count > 0).map(([count, word]) => `${counted(count, 'item')} ${word}`);
+  return phrases.length > 0 ? `${phrases.join(', ')}: named below.` : '';
 }
 
 /** In which form contacts leave in an archive. */

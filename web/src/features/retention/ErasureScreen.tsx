@@ -29,13 +29,13 @@ const STEPS: readonly Column<Step>[] = [
 
 export function ErasureScreen() {
   const { id = '' } = useParams();
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('erasures', id),
     queryFn: () => told(client.GET('/api/erasures/{id}', { params: { path: { id } } })),
   });
-  if (found.isPending) return <Loading what="the request" />;
-  if (found.isLoadingError) return <FailedScreen problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  return <Page row={found.data} />;
+  if (answer.isPending) return <Loading what="the request" />;
+  if (answer.isLoadingError) return <FailedScreen problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  return <Page row={answer.data} />;
 }
 
 function Page({ row }: { row: Erasure }) {

@@ -55,7 +55,7 @@ export function HoldMany({ onClose }: { onClose: () => void }) {
 function Whose({ reach, put }: { reach: Reach; put: (next: Partial<Reach>) => void }) {
   const teams = useTeams();
   const [one, setOne] = useState(false);
-  const found = useDeviceChoice(reach.device ?? '');
+  const choice = useDeviceChoice(reach.device ?? '');
   const options = [
     { value: '', label: 'every device' },
     { value: 'one', label: 'one device' },
@@ -68,21 +68,21 @@ function Whose({ reach, put }: { reach: Reach; put: (next: Partial<Reach>) => vo
   return (
     <>
       <Choice label="Of" value={one ? 'one' : String(reach.team ?? '')} onChange={choose} options={options} field="device" />
-      {one && <Picker label="Device" value={reach.device ?? ''} found={found} onChoose={(device) => put({ device })} />}
+      {one && <Picker label="Device" value={reach.device ?? ''} found={choice} onChoose={(device) => put({ device })} />}
     </>
   );
 }
 
 function Reached({ reach }: { reach: Reach }) {
   const chosen = Object.values(reach).some((value) => value !== null);
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('leaving', 'reach', reach),
     queryFn: () => told(client.POST('/api/holds/preview', { body: { ...reach, holder: null } })),
     enabled: chosen,
     retry: false,
   });
-  if (!chosen || !found.data) return <p className="hint">Choose whose, or of which days.</p>;
-  const { backups, held, devices } = found.data;
+  if (!chosen || !answer.data) return <p className="hint">Choose whose, or of which days.</p>;
+  const { backups, held, devices } = answer.data;
   return (
     <p role="status">
       {counted(backups - held, 'backup')} of {counted(devices, 'device')}

@@ -15,15 +15,15 @@ type Run = Schemas['Run'];
 
 export function CompareScreen() {
   const { one = '', two = '' } = useParams();
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('compare', one, two),
     queryFn: () => told(client.GET('/api/runs/{one}/with/{two}', { params: { path: { one, two } } })),
   });
-  if (found.isPending) return <Loading what="both runs" />;
-  if (found.isLoadingError) return <FailedScreen problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  const { kinds } = found.data;
-  const [first, second] = [found.data.one, found.data.two].sort((a, b) => a.asked_at.localeCompare(b.asked_at)) as [Run, Run];
-  const swapped = first.id !== found.data.one.id;
+  if (answer.isPending) return <Loading what="both runs" />;
+  if (answer.isLoadingError) return <FailedScreen problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  const { kinds } = answer.data;
+  const [first, second] = [answer.data.one, answer.data.two].sort((a, b) => a.asked_at.localeCompare(b.asked_at)) as [Run, Run];
+  const swapped = first.id !== answer.data.one.id;
   const pair = <T,>(values: T[]): [T, T] => (swapped ? [values[1] as T, values[0] as T] : [values[0] as T, values[1] as T]);
   return (
     <>

@@ -166,7 +166,7 @@ function AskAccept({ run, asked, onDone }: { run: Run; asked: Asked; onDone: () 
 
 /** By reason, the most frequent first. */
 function groups(rows: Skipped[]): [string, Skipped[]][] {
-  const found = new Map<string, Skipped[]>();
-  for (const row of rows) found.set(row.reason, [...(found.get(row.reason) ?? []), row]);
-  return [...found].sort((one, other) => other[1].length - one[1].length);
+  const byReason = new Map<string, Skipped[]>();
+  for (const row of rows) byReason.set(row.reason, [...(byReason.get(row.reason) ?? []), row]);
+  return [...byReason].sort((one, other) => other[1].length - one[1].length);
 }

@@ -17,7 +17,7 @@ import { standingWords, type Allowance } from './quotas';
 export function Allowances({ storeId }: { storeId: string }) {
   const may = useMay();
   const [changing, setChanging] = useState<Allowance | 'new' | null>(null);
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('stores', storeId, 'allowances'),
     queryFn: () => told(client.GET('/api/stores/{id}/allowances', { params: { path: { id: storeId } } })),
   });
@@ -25,12 +25,12 @@ export function Allowances({ storeId }: { storeId: string }) {
     <section>
       <h2>Allowances in it</h2>
       <div className="sheet pad">
-        {found.isPending && <Loading what="allowances" />}
-        {found.isLoadingError && <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />}
-        {found.data?.length === 0 && <p>No team and no device has an allowance of its own here.</p>}
-        {found.data && found.data.length > 0 && (
+        {answer.isPending && <Loading what="allowances" />}
+        {answer.isLoadingError && <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />}
+        {answer.data?.length === 0 && <p>No team and no device has an allowance of its own here.</p>}
+        {answer.data && answer.data.length > 0 && (
           <ul className="plain">
-            {found.data.map((one) => (
+            {answer.data.map((one) => (
               <One key={one.id} one={one} onChange={() => setChanging(one)} />
             ))}
           </ul>

@@ -206,11 +206,11 @@ function Prices({ given, put }: { given: Asked; put: (changes: Partial<Asked>) =
 
 /** Said above everything of a store that is not simply in use. */
 export function ModeNote({ store }: { store: Store }) {
-  const told = store.mode === 'retired' ? RETIRED : MODES.find((one) => one.value === store.mode);
-  if (!told || store.mode === 'in_use') return null;
+  const option = store.mode === 'retired' ? RETIRED : MODES.find((one) => one.value === store.mode);
+  if (!option || store.mode === 'in_use') return null;
   return (
     <div className="said" role="status">
-      <strong>{told.label}.</strong> {told.explains}
+      <strong>{option.label}.</strong> {option.explains}
     </div>
   );
 }
@@ -224,13 +224,13 @@ export function ChangeMode({ store }: { store: Store }) {
     ['store', 'copy'],
     () => setWhy(''),
   );
-  const told = MODES.find((one) => one.value === mode);
+  const choice = MODES.find((one) => one.value === mode);
   return (
     <section>
       <h2>What may be done with it</h2>
       <Form className="sheet pad" onSubmit={() => (mode === 'detached' ? setAsked(true) : change.go())}>
         <Refused problem={change.problem} />
-        <Choice label="The store is" value={mode} onChange={setMode} options={MODES} {...(told ? { hint: told.explains } : {})} />
+        <Choice label="The store is" value={mode} onChange={setMode} options={MODES} {...(choice ? { hint: choice.explains } : {})} />
         <Field label="Why" value={why} onChange={setWhy} hint="Stands in the journal." />
         <Button type="submit" size="sm" variant="outline-primary" disabled={change.busy || mode === store.mode}>
           Set

@@ -38,21 +38,21 @@ const COLUMNS: readonly Column<Row>[] = [
 export function Damage({ storeId }: { storeId: string }) {
   const [page, setPage] = useState(1);
   const params = { path: { id: storeId }, query: { page, page_size: PAGE } };
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('stores', 'damage', params),
     queryFn: () => told(client.GET('/api/stores/{id}/damage', { params })),
     placeholderData: keepPreviousData,
   });
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  if (!found.data?.count) return null;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  if (!answer.data?.count) return null;
   return (
     <section className="mb-3">
       <h2>
-        Damage <small>{counted(found.data.count, 'backup')} cannot be restored whole from here</small>
+        Damage <small>{counted(answer.data.count, 'backup')} cannot be restored whole from here</small>
       </h2>
       <div className="sheet scroll">
-        <Table columns={COLUMNS} rows={found.data.results} keyOf={(row) => String(row.id)} />
-        <Pager page={page} pageSize={PAGE} count={found.data.count} onPage={setPage} />
+        <Table columns={COLUMNS} rows={answer.data.results} keyOf={(row) => String(row.id)} />
+        <Pager page={page} pageSize={PAGE} count={answer.data.count} onPage={setPage} />
       </div>
     </section>
   );

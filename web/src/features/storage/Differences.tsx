@@ -15,13 +15,13 @@ import { copyStateWords } from './words';
 type CopyInQuestion = Schemas['CopyInQuestion'];
 
 export function Differences({ storeId }: { storeId: string }) {
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('stores', storeId, 'differences'),
     queryFn: () => told(client.GET('/api/stores/{id}/differences', { params: { path: { id: storeId } } })),
   });
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  if (!found.data || found.data.copies.length === 0) return null;
-  const { copies } = found.data;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  if (!answer.data || answer.data.copies.length === 0) return null;
+  const { copies } = answer.data;
   return (
     <section className="mb-3" aria-label="Differences">
       <h2>

@@ -88,30 +88,30 @@ function Draining({ store }: { store: Store }) {
   const [asking, setAsking] = useState(false);
   if (outlook.isPending) return <Loading what="how far it is" />;
   if (outlook.isLoadingError) return <Failed problem={problemOf(outlook.error)} onRetry={() => void outlook.refetch()} />;
-  const found = outlook.data;
-  const all = found.there + found.moving;
+  const details = outlook.data;
+  const all = details.there + details.moving;
   return (
     <>
       <p>
-        Into {found.into_name}
+        Into {details.into_name}
         {store.drain_asked_at && (
           <>
             , since <When at={store.drain_asked_at} />
           </>
         )}
-        : {counted(found.there, 'backup')} of {all} there. {all > 0 && <progress value={found.there} max={all} aria-label="Drained" />}
+        : {counted(details.there, 'backup')} of {all} there. {all > 0 && <progress value={details.there} max={all} aria-label="Drained" />}
       </p>
-      <Lines outlook={found} />
+      <Lines outlook={details} />
       <Refused problem={stop.problem} />
       <div className="row-end">
         <Button size="sm" variant="outline-primary" disabled={stop.busy} onClick={() => stop.go()}>
           Stop draining
         </Button>
-        <Button size="sm" variant={found.done ? 'primary' : 'outline-danger'} onClick={() => setAsking(true)}>
+        <Button size="sm" variant={details.done ? 'primary' : 'outline-danger'} onClick={() => setAsking(true)}>
           Give {store.name} up
         </Button>
       </div>
-      {asking && <Retire store={store} outlook={found} onCancel={() => setAsking(false)} />}
+      {asking && <Retire store={store} outlook={details} onCancel={() => setAsking(false)} />}
     </>
   );
 }

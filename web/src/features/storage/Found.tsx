@@ -18,23 +18,23 @@ type Store = Pick<Schemas['Store'], 'id' | 'name'>;
 type FoundDevice = Schemas['FoundDevice'];
 
 export function Found({ store }: { store: Store }) {
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('stores', store.id, 'found'),
     queryFn: () => told(client.GET('/api/stores/{id}/found', { params: { path: { id: store.id } } })),
   });
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  if (!found.data || found.data.found.length + found.data.taken_in.length === 0) return null;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  if (!answer.data || answer.data.found.length + answer.data.taken_in.length === 0) return null;
   return (
     <section className="mb-3" aria-label="Found here">
       <h2>
         Found here <small>backups that {store.name} holds and the list does not know; nothing is done until you say whose they are</small>
       </h2>
       <div className="sheet">
-        {found.data.found.map((one) => (
+        {answer.data.found.map((one) => (
           // the best proposal is chosen anew when another one comes, for a device that has just been taken over
           <FoundRow key={`${one.key} ${one.proposed[0]?.device_id ?? ''}`} found={one} store={store} />
         ))}
-        {found.data.taken_in.map((one) => (
+        {answer.data.taken_in.map((one) => (
           <TakenRow key={one.device_id} taken={one} store={store} />
         ))}
       </div>

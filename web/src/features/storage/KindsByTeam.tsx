@@ -11,16 +11,16 @@ import { hueOf, teamWord, type StoreRow } from './teams';
 
 export function KindsByTeam({ store, stores }: { store: Pick<StoreRow, 'id' | 'name'>; stores: readonly StoreRow[] }) {
   const kinds = useKinds();
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('stores', store.id, 'kinds'),
     queryFn: () => told(client.GET('/api/stores/{id}/occupied/kinds', { params: { path: { id: store.id } } })),
   });
-  if (found.isPending || kinds.isPending) return <Loading what="whose bytes lie there" />;
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
+  if (answer.isPending || kinds.isPending) return <Loading what="whose bytes lie there" />;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
   if (kinds.isLoadingError) return <Failed problem={problemOf(kinds.error)} onRetry={() => void kinds.refetch()} />;
-  if (found.data.length === 0) return <Empty>Nothing of {store.name} has been measured yet.</Empty>;
+  if (answer.data.length === 0) return <Empty>Nothing of {store.name} has been measured yet.</Empty>;
   const { columns, rows } = matrix(
-    found.data,
+    answer.data,
     kinds.data.map((one) => [one.code, one.label]),
   );
   return (

@@ -25,7 +25,7 @@ export function OverTime({ storeId }: { storeId: string }) {
   const address = useAddress();
   const by: Over = address.oneOf<Over>('over', ['team', 'kind', 'device']) ?? 'team';
   const [asTable, setAsTable] = useState(false);
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('stores', storeId, 'over-time', by),
     queryFn: () => told(client.GET('/api/stores/{id}/over-time', { params: { path: { id: storeId }, query: { by, days: 90 } } })),
     placeholderData: keepPreviousData,
@@ -45,10 +45,10 @@ export function OverTime({ storeId }: { storeId: string }) {
         </div>
       </div>
       <div className="sheet pad">
-        {found.isPending && <Loading what="what it held" />}
-        {found.isLoadingError && <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />}
-        {found.data && (asTable ? <Days course={found.data} /> : <Picture course={found.data} />)}
-        {found.data && <p className="quiet mb-0">{drawnNote(found.data.days)}</p>}
+        {answer.isPending && <Loading what="what it held" />}
+        {answer.isLoadingError && <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />}
+        {answer.data && (asTable ? <Days course={answer.data} /> : <Picture course={answer.data} />)}
+        {answer.data && <p className="quiet mb-0">{drawnNote(answer.data.days)}</p>}
       </div>
     </section>
   );

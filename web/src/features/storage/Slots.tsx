@@ -177,7 +177,7 @@ interface Twice {
 }
 
 function TypedTwice({ given, put }: Twice) {
-  const told = { type: 'password', autoComplete: 'new-password', required: true } as const;
+  const props = { type: 'password', autoComplete: 'new-password', required: true } as const;
   return (
     <>
       <Field
@@ -186,14 +186,14 @@ function TypedTwice({ given, put }: Twice) {
         onChange={(passphrase) => put({ passphrase })}
         field="passphrase"
         hint="At least ten characters."
-        {...told}
+        {...props}
       />
       <Field
         label="New passphrase again"
         value={given.passphrase_again}
         onChange={(passphrase_again) => put({ passphrase_again })}
         field="passphrase_again"
-        {...told}
+        {...props}
       />
     </>
   );

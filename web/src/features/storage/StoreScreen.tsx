@@ -41,37 +41,37 @@ export function StoreScreen() {
   const may = useMay();
   if (store.isPending) return <Loading what="the store" />;
   if (store.isLoadingError) return <FailedScreen problem={problemOf(store.error)} onRetry={() => void store.refetch()} />;
-  const found = store.data;
+  const row = store.data;
   return (
     <>
-      <Heading title={found.name} />
+      <Heading title={row.name} />
       <p className="sub">
-        <StoreMark medium={found.medium} /> {mediumWord(found.medium)}, {found.where}
+        <StoreMark medium={row.medium} /> {mediumWord(row.medium)}, {row.where}
       </p>
-      <ModeNote store={found} />
-      {found.trouble && (
+      <ModeNote store={row} />
+      {row.trouble && (
         <div className="said bad">
-          <strong>{found.trouble}</strong> {found.trouble_remedy} Nothing is stored there until this is resolved.
-          {found.trouble_code === 'store.older_copy' && may('set_up') && <Accept store={found} />}
+          <strong>{row.trouble}</strong> {row.trouble_remedy} Nothing is stored there until this is resolved.
+          {row.trouble_code === 'store.older_copy' && may('set_up') && <Accept store={row} />}
         </div>
       )}
-      <SweptBy store={found} />
-      {!found.shares_key && <OwnKeyNote />}
-      {may('set_up') && <Offices store={found} />}
-      <Lying store={found} />
+      <SweptBy store={row} />
+      {!row.shares_key && <OwnKeyNote />}
+      {may('set_up') && <Offices store={row} />}
+      <Lying store={row} />
       <div className="cols">
         <section>
-          <WhoseBytes storeId={found.id} />
-          <OverTime storeId={found.id} />
-          {may('set_up') && <Settings store={found} />}
+          <WhoseBytes storeId={row.id} />
+          <OverTime storeId={row.id} />
+          {may('set_up') && <Settings store={row} />}
         </section>
         <aside className="stack">
-          <Room store={found} />
-          <Allowances storeId={found.id} />
-          <Copies store={found} />
-          {may('keep') && <Check store={found} />}
-          {may('set_up') && <Slots storeId={found.id} storeName={found.name} />}
-          {may('set_up') && <Passphrase store={found} />}
+          <Room store={row} />
+          <Allowances storeId={row.id} />
+          <Copies store={row} />
+          {may('keep') && <Check store={row} />}
+          {may('set_up') && <Slots storeId={row.id} storeName={row.name} />}
+          {may('set_up') && <Passphrase store={row} />}
         </aside>
       </div>
     </>

@@ -8,7 +8,7 @@ export function TeamBar({ store, stores }: { store: StoreRow; stores: readonly S
   const limit = store.allowance_bytes;
   const { parts, rest, waiting } = partsOf(store, stores);
   const full = limit !== null && store.stored_bytes >= limit * 0.9;
-  const told = [
+  const pieces = [
     ...store.teams.map((one) => `${teamWord(one.team)} ${iec(one.bytes)}`),
     store.waiting_bytes > 0 && `${iec(store.waiting_bytes)} about to be freed`,
   ].filter(Boolean);
@@ -17,7 +17,7 @@ export function TeamBar({ store, stores }: { store: StoreRow; stores: readonly S
     <div
       className={`team-bar${full ? ' full' : ''}${limit ? '' : ' open'}`}
       role="img"
-      aria-label={`${store.name}: ${iec(store.stored_bytes)}${of}. ${told.join(', ')}`}
+      aria-label={`${store.name}: ${iec(store.stored_bytes)}${of}. ${pieces.join(', ')}`}
     >
       {parts.map(({ team, percent }) => (
         <i key={team} style={{ width: `${percent}%`, background: colourOf(team, stores) }} />

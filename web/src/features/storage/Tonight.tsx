@@ -20,14 +20,14 @@ import { lackingWords, type TonightTold } from './room';
 type Way = Schemas['Way'];
 
 export function Tonight({ id }: { id: string }) {
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('stores', id, 'room', 'tonight'),
     queryFn: () => told(client.GET('/api/stores/{id}/room/tonight', { params: { path: { id } } })),
     retry: false,
   });
-  if (found.isPending) return <Loading what="the coming night" />;
-  if (found.isLoadingError) return <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />;
-  const { short, lacking, ways, night } = found.data;
+  if (answer.isPending) return <Loading what="the coming night" />;
+  if (answer.isLoadingError) return <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />;
+  const { short, lacking, ways, night } = answer.data;
   if (short.length === 0) return <Empty>Every run of the coming night is expected to find room here.</Empty>;
   return (
     <>

@@ -23,7 +23,7 @@ export function WhoseBytes({ storeId }: { storeId: string }) {
   );
   const query = { by: by ?? 'team', page: address.page };
   const device = address.get('device');
-  const found = useQuery({
+  const answer = useQuery({
     queryKey: key('stores', storeId, 'occupied', query),
     queryFn: () => told(client.GET('/api/stores/{id}/occupied', { params: { path: { id: storeId }, query } })),
     placeholderData: keepPreviousData,
@@ -40,15 +40,15 @@ export function WhoseBytes({ storeId }: { storeId: string }) {
         </div>
       </div>
       <div className="sheet scroll">
-        {found.isPending && <Loading what="whose bytes lie there" />}
-        {found.isLoadingError && <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />}
-        {found.data && found.data.nobodys.length === 0 && (
+        {answer.isPending && <Loading what="whose bytes lie there" />}
+        {answer.isLoadingError && <Failed problem={problemOf(answer.error)} onRetry={() => void answer.refetch()} />}
+        {answer.data && answer.data.nobodys.length === 0 && (
           <Empty>It has not been measured yet. It will be after the next run, or tonight.</Empty>
         )}
-        {found.data && found.data.nobodys.length > 0 && (
-          <Parts found={found.data} by={query.by} onDevice={(id) => address.set('device', id)} />
+        {answer.data && answer.data.nobodys.length > 0 && (
+          <Parts found={answer.data} by={query.by} onDevice={(id) => address.set('device', id)} />
         )}
-        {found.data && <Pager page={address.page} pageSize={PAGE} count={found.data.count} onPage={address.turn} />}
+        {answer.data && <Pager page={address.page} pageSize={PAGE} count={answer.data.count} onPage={address.turn} />}
       </div>
       {query.by === 'device' && device && (
         <FillsIt key={device} storeId={storeId} device={device} onClose={() => address.set('device', '')} />
@@ -62,7 +62,7 @@ export function WhoseBytes({ storeId }: { storeId: string }) {
 function FillsIt({ storeId, device, onClose }: { storeId: string; device: string; onClose: () => void }) {
   const may = useMay();
   const query = { by: 'kind' as const, device };
-  const found = useQuery({
+  const asked = useQuery({
     queryKey: key('stores', storeId, 'occupied', query),
     queryFn: () => told(client.GET('/api/stores/{id}/occupied', { params: { path: { id: storeId }, query } })),
   });
@@ -81,9 +81,9 @@ function FillsIt({ storeId, device, onClose }: { storeId: string; device: string
         </div>
       </div>
       <div className="sheet scroll">
-        {found.isPending && <Loading what="what fills it" />}
-        {found.isLoadingError && <Failed problem={problemOf(found.error)} onRetry={() => void found.refetch()} />}
-        {found.data && <Parts found={found.data} by="kind" />}
+        {asked.isPending && <Loading what="what fills it" />}
+        {asked.isLoadingError && <Failed problem={problemOf(asked.error)} onRetry={() => void asked.refetch()} />}
+        {asked.data && <Parts found={asked.data} by="kind" />}
       </div>
     </section>
   );
