@@ -2,9 +2,10 @@
 
 import json
 import os
+import time
 import unittest
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import coverage
 
@@ -21,14 +22,35 @@ class _Telling(Timed):
         super().startTest(test)
 
 
+class _Suite(unittest.TestSuite):
+    """What is done once for a class is done for the class: its name stands for all its tests."""
+
+    furnished: ClassVar[dict[str, float]] = {}
+
+    def _handleClassSetUp(self, test: unittest.TestCase, result: unittest.TestResult) -> None:
+        whole, began = f"{type(test).__module__}.{type(test).__qualname__}", time.monotonic()
+        first = type(test) is not getattr(result, "_previousTestClass", None)
+        if first and (running := coverage.Coverage.current()) is not None:
+            running.switch_context(whole)
+        super()._handleClassSetUp(test, result)  # type: ignore[misc]
+        if first:
+            self.furnished[whole] = time.monotonic() - began
+
+
 class Recording(Runner):
     """Started under `coverage run`."""
+
+    test_suite = _Suite
 
     def get_resultclass(self) -> Any:
         return _Telling
 
     def suite_result(self, suite: unittest.TestSuite, result: unittest.TestResult, **options: Any) -> int:
-        Path(os.environ[SPENT]).write_text(json.dumps(Timed.spent))
+        of_class = dict(_Suite.furnished)
+        for id, seconds in Timed.spent.items():
+            if (whole := id.rpartition(".")[0]) in of_class:
+                of_class[whole] += seconds
+        Path(os.environ[SPENT]).write_text(json.dumps(Timed.spent | of_class))
         return super().suite_result(suite, result, **options)
 
 
