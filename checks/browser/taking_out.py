@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 
 from checks.browser.harness import BrowserTestCase
 
-SLOWLY = 20_000
+SLOWLY = 60_000
 PASSPHRASE = "marram samphire groyne 8"
 
 
