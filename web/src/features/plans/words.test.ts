@@ -9,12 +9,17 @@ import {
   keepsSentence,
   keptByMonth,
   moved,
+  ORDINALS,
   ruleOf,
   targetsWords,
   toggled,
   withLeftOut,
   withoutBlanks,
 } from './words';
+
+test('days of a month are counted as a rule counts them (RFC 5545, BYDAY)', () => {
+  expect(ORDINALS.map(([nth]) => nth)).toEqual([1, 2, 3, 4, -1]);
+});
 
 test('an exclusion that names nothing yet is not asked about, and a draft without one is the same draft', () => {
   const draft = emptyDraft(['photos'], null);

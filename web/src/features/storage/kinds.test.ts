@@ -13,6 +13,7 @@ test('the largest kinds first, by what all teams hold; equal ones by name', () =
     LABELS,
   );
   expect(found.columns).toEqual(['A', 'B', 'C']);
+  expect(matrix([{ team: 'T', kinds: { c: 50, b: 50, a: 50 } }], LABELS).columns).toEqual(['A', 'B', 'C']);
   expect(found.rows.map((row) => [row.team, row.cells.map((cell) => cell.bytes)])).toEqual([
     ['Shore', [1, 50, 0]],
     ['Inland', [60, 0, 50]],

@@ -93,6 +93,8 @@ test('the rights that are asked for name this bucket and this part of it, and th
   const policy = JSON.parse(policyFor('saltmarsh', 'office')) as { Statement: { Action: string[]; Resource: string[] }[] };
   expect(policy.Statement.map((one) => one.Resource[0])).toEqual(['arn:aws:s3:::saltmarsh', 'arn:aws:s3:::saltmarsh/office/*']);
   expect(policy.Statement[1]?.Action).toContain('s3:DeleteObjectVersion');
+  const whole = JSON.parse(policyFor('saltmarsh', '')) as typeof policy;
+  expect(whole.Statement[1]?.Resource).toEqual(['arn:aws:s3:::saltmarsh/*']);
 });
 
 test('what is secret of an address is typed as a password', () => {
@@ -143,6 +145,7 @@ test.each([
   [0, 1000, 14, '0 % of it was read at least once; a share is read each night, everything within 14 days.'],
   [999, 1000, 1, '99 % of it was read at least once; a share is read each night, everything within 1 day.'],
   [1000, 1000, null, 'All of it was read at least once; nothing is read by itself.'],
+  [0, 1, null, '0 % of it was read at least once; nothing is read by itself.'],
   [0, 0, 7, 'All of it was read at least once; a share is read each night, everything within 7 days.'],
 ])('%d of %d bytes read, within %s days', (read_bytes, total_bytes, days, words) =>
   expect(readWords({ read_bytes, total_bytes }, days)).toBe(words),
