@@ -4,17 +4,19 @@ import hashlib
 import hmac
 import json
 import threading
+from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, HTTPServer
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from cryptography.hazmat.primitives.asymmetric.x25519 import X25519PrivateKey, X25519PublicKey
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 
+from adapters.links.agent_http import _steady
 from adapters.links.agent_pairing import pair
 from adapters.links.agent_seal import opened, sealed
-from core.content.errors import DeviceLied, LinkCut, PairingRefused
+from core.content.errors import DeviceLied, LinkCut, LinkSlow, PairingRefused
 
 KEY, NONCE = b"k" * 32, b"n" * 16
 
@@ -147,3 +149,29 @@ class SealedAnswers(TestCase):
             self.assertEqual(int.from_bytes(content[:4], "big"), len(content) - 4)
             read.append(cipher.decrypt(number.to_bytes(12, "big"), content[4:], b"last" if number else b"more"))
         self.assertEqual(read, [b"a", b"b" * 70_000])
+
+
+class ASteadyAnswer(TestCase):
+    """On a clock of the test's own: what counts is the device's time, and not the reader's."""
+
+    def read(self, *, device_seconds: float, reader_seconds: float, pieces: int = 10) -> int:
+        now = [0.0]
+
+        def arriving() -> Iterator[bytes]:
+            for _ in range(pieces):
+                now[0] += device_seconds
+                yield b"x"
+
+        taken = 0
+        with mock.patch("adapters.links.agent_http.time.monotonic", lambda: now[0]):
+            for _ in _steady(arriving(), 20):
+                taken += 1
+                now[0] += reader_seconds
+        return taken
+
+    def test_a_reader_that_takes_its_time_is_not_the_devices_slowness(self):
+        self.assertEqual(self.read(device_seconds=1, reader_seconds=600), 10)
+
+    def test_a_device_that_drips_is_given_up(self):
+        with self.assertRaises(LinkSlow):
+            self.read(device_seconds=5, reader_seconds=0)

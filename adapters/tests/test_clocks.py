@@ -5,7 +5,8 @@ import subprocess
 import threading
 import time
 from datetime import UTC, datetime
-from unittest import TestCase
+from typing import Any
+from unittest import TestCase, mock
 
 from adapters.clocks.machine import synchronised, ticks
 from adapters.clocks.mail import date_in, mail_date
@@ -31,6 +32,28 @@ class TheMachine(TestCase):
         if told is not None and told.returncode == 0:
             self.assertEqual(synchronised(), told.stdout.strip() == "NTPSynchronized=yes")
         self.assertIn(synchronised(), (True, False, None))
+
+    def test_what_the_kernel_says_is_read_as_its_manual_has_it(self):
+        """`man 2 adjtimex`: STA_UNSYNC is 0x0040, TIME_ERROR is 5, -1 is an error."""
+        for state, status, expected in ((0, 0, True), (0, 0x40, False), (0, 0x2001, True), (5, 0, False), (5, 0x40, False), (-1, 0, None)):
+            with self.subTest(state=state, status=status), mock.patch("adapters.clocks.machine.ctypes.CDLL", Kernel(state, status)):
+                self.assertIs(synchronised(), expected)
+        with mock.patch("adapters.clocks.machine.ctypes.CDLL", side_effect=OSError("no C library")):
+            self.assertIsNone(synchronised())
+
+
+class Kernel:
+    """A C library whose kernel says this."""
+
+    def __init__(self, state: int, status: int) -> None:
+        self._state, self._status = state, status
+
+    def __call__(self, name: None, use_errno: bool) -> "Kernel":
+        return self
+
+    def adjtimex(self, timex: Any) -> int:
+        timex._obj.status = self._status
+        return self._state
 
 
 def _there() -> bool:

@@ -255,6 +255,13 @@ class WritesInParts(FleetOfOne):
         self.link.replace("photos", old, "sea.jpg", self.pieces(), size_bytes=len(self.content))
         self.assertEqual(self.life.content("photos", old), self.content)
 
+    def test_what_is_as_large_as_a_part_needs_none(self):
+        real, asked = self.link._exchange.ask, []
+        self.link._exchange.ask = lambda method, target, body=None: asked.append(target) or real(method, target, body)
+        id = self.link.create("photos", "sea.jpg", iter([self.content[:700_000]]), size_bytes=700_000)
+        self.assertEqual(asked, ["/agent/v1/items/photos"])
+        self.assertEqual(self.life.content("photos", id), self.content[:700_000])
+
     def test_a_cut_costs_one_part_and_not_the_whole(self):
         real, sent = self.link._exchange.ask, []
 

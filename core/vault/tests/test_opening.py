@@ -208,10 +208,13 @@ class SlotsComeAndGo(TestCase):
 
     def test_two_people_who_remove_one_each_at_the_same_moment_do_not_leave_none(self):
         """Wherever among the other's steps the second one comes by."""
-        operations = 0
+        operations = given_back = 0
         for place in range(40):
             bench = Bench()
-            mine, theirs = [told.id for told in slots(bench.again()) if told.kind in PERSONAL]
+            change_passphrase(bench.again(), PASSPHRASE, OTHER, now=bench.now, policy=LENIENT)
+            there = {slot.kind: slot for slot in slots(bench.again()) if slot.kind in PERSONAL}
+            changed = there.pop(SlotKind.PASSPHRASE)
+            mine, (theirs,) = changed.id, [slot.id for slot in there.values()]
             left = [place]
             real = {name: getattr(bench.blobs, name) for name in ("create", "delete", "read", "list")}
 
@@ -231,8 +234,13 @@ class SlotsComeAndGo(TestCase):
             for name, was in real.items():
                 setattr(bench.blobs, name, was)
             operations += left[0] <= 0
-            self.assertTrue([told for told in slots(bench.again()) if told.kind in PERSONAL], f"none is left after step {place}")
+            left_over = [slot for slot in slots(bench.again()) if slot.kind in PERSONAL]
+            self.assertTrue(left_over, f"none is left after step {place}")
+            for again in (slot for slot in left_over if slot.kind is SlotKind.PASSPHRASE):
+                self.assertEqual((again.instead_of, again.label), (changed.instead_of, changed.label))
+                given_back += again.id != mine
         self.assertGreater(operations, 10)
+        self.assertGreater(given_back, 0, "nobody had to be given back what was removed")
 
     def test_labels_are_not_readable_without_a_key(self):
         add_passphrase(self.bench.vault, OTHER, label="Nygaard", now=self.bench.now, policy=LENIENT)

@@ -3,7 +3,7 @@
 import random
 import threading
 import time
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from core.vault.blobs import PACKS
 from core.vault.chunks import VaultLimits
@@ -99,6 +99,15 @@ class ManyAtOnce(TestCase):
     def test_neighbours_come_in_one_request(self):
         ranges = list(ranges_of(self.vault, self.chunks))
         self.assertLess(len(ranges), len(self.chunks) * 0.8)
+        self.assertEqual([chunk for one in ranges for chunk, _, _ in one.chunks], self.chunks)
+
+    def test_no_request_is_for_more_than_is_held_at_once(self):
+        longest = max(self.vault.index.place(chunk).sealed_bytes for chunk in self.chunks)
+        with mock.patch("core.vault.fetching._MOST_BYTES", 2 * longest):
+            ranges = list(ranges_of(self.vault, self.chunks))
+        self.assertTrue(all(longest <= one.length + 40_000 and one.length <= 2 * longest for one in ranges if len(one.chunks) > 1))
+        self.assertLess(max(one.length for one in ranges), 2 * longest + 1)
+        self.assertTrue(any(len(one.chunks) == 2 for one in ranges))
         self.assertEqual([chunk for one in ranges for chunk, _, _ in one.chunks], self.chunks)
 
     def test_results_come_in_the_order_that_was_asked_for(self):
