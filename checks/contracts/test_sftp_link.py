@@ -174,6 +174,17 @@ class AnOpenSshServer(Promises, FilePromises, OpenSsh):
         self.assertEqual(why, {"f10.bin": "changed", "f20.bin": "gone"})
         self.assertEqual(came, {f"f{n:02}.bin": bytes([n]) * 300_000 for n in range(30) if n not in (10, 20)})
 
+    def test_a_file_that_is_written_while_it_is_read_is_not_taken(self):
+        self.given("log.bin", b"a" * 3_000_000)
+        (item,) = self.link.inventory("documents")
+        pieces = self.link.read(item)
+        next(pieces)
+        self.given("log.bin", b"b" * 3_000_000)
+        os.utime(self.root / "log.bin", (2_000_000_000, 2_000_000_000))
+        with self.assertRaises(ItemNotTaken) as caught:
+            list(pieces)
+        self.assertEqual(caught.exception.why, "changed")
+
     def test_a_wrong_key_says_what_to_do(self):
         other = subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(self.keys / "other")], check=False)
         self.assertEqual(other.returncode, 0)
