@@ -114,6 +114,14 @@ class WhatIsInside(Gathered):
 
 
 class Harm(Gathered):
+    def test_more_files_than_a_backup_holds_are_refused_with_what_to_do(self):
+        path = self.zip({f"DCIM/{n}.jpg": b"x" for n in range(4)})
+        with mock.patch("adapters.links.sources.MAX_ITEMS", 4):
+            self.assertEqual(len(self.told(self.link(path))), 4)
+        with mock.patch("adapters.links.sources.MAX_ITEMS", 3), self.assertRaises(DeviceLied) as caught:
+            self.told(self.link(path))
+        self.assertIn("several parts", caught.exception.remedy)
+
     def test_an_archive_that_is_cut_off_or_broken_is_refused_and_never_one_document(self):
         paths = [self.zip(FILES), *(self.tar(FILES, mode) for mode in ("w", "w:gz", "w:bz2", "w:xz"))]
         for path in paths:

@@ -10,6 +10,7 @@ from server.people.actions.clock import look_at_clock, settle_clock
 from server.people.clock import ClockInDoubt, in_doubt
 from server.people.models import ClockState, JournalEntry
 from server.retention.actions.apply_rule import apply_rule
+from server.retention.actions.leave_sooner import leave_sooner
 from server.retention.actions.look_after import look_after, sweep_store
 from server.retention.actions.owe_maintenance import owe_maintenance
 from server.runs.models import Backup, Copy, CopyState, Run, RunState
@@ -73,6 +74,12 @@ class NothingIsRemoved(Clocks):
             apply_rule(self.one, self.place, now=self.outside.now())
         self.assertLessEqual({name for name in before if name.startswith("packs/")}, set(self.outside.stores[self.place.where].held))
         self.assertTrue(check(self.outside.open_vault(self.place.where), percent=100).ok)
+
+    def test_nor_does_an_undo_period_end_sooner(self):
+        self.jump(FORWARD)
+        self.tick()
+        with self.assertRaises(ClockInDoubt):
+            leave_sooner(self.place, why="The store is full.", word="sooner", by=self.ines)
 
     def test_twenty_days_ahead_nothing_either(self):
         self.jump(FORWARD)

@@ -6,6 +6,7 @@ import tempfile
 from pathlib import Path
 from unittest import mock
 
+from server.people.models import JournalEntry
 from server.runs.models import Omission
 from server.tests.pretend import OfficeTestCase
 
@@ -59,6 +60,7 @@ class WhatIsLeftOut(OfficeTestCase):
         run = self.run_it()
         answer = self.accept(run, path="shut").json()
         self.assertEqual([one["counts"] for one in answer["skipped"]], [False, False])
+        self.assertEqual(JournalEntry.objects.get(what="omission.accepted").facts["reason"], "", "it is accepted for its place")
         again = self.run_it()
         self.assertEqual((again.state, sorted(one["name"] for one in again.skipped)), ("complete", ["pipe", "shut"]))
         self.refused = {"shut", "cache"}
@@ -70,6 +72,7 @@ class WhatIsLeftOut(OfficeTestCase):
     def test_accepted_by_reason_for_all_that_are_alike(self):
         run = self.run_it()
         self.assertEqual(self.accept(run, code="denied", alike=True).status_code, 200)
+        self.assertTrue(JournalEntry.objects.get(what="omission.accepted").facts["reason"])
         self.refused = {"shut", "cache"}
         self.assertEqual(self.run_it().state, "complete")
         answer = self.api.get(f"/api/devices/{self.id}/omissions").json()
