@@ -1,9 +1,12 @@
 import uuid
+from dataclasses import replace
 from datetime import timedelta
 
+from core.errors import BadInput
 from server.fleet.models import Device
 from server.people.models import JournalEntry
 from server.plans.actions.join_by_team import join_by_team
+from server.plans.actions.save_plan import LOWEST_LIMIT_BYTES, MOST_TARGETS, DraftTarget, targets_of
 from server.plans.models import Assignment, Plan
 from server.tests.pretend import OfficeTestCase
 
@@ -206,3 +209,16 @@ class WhenAPlanRuns(PlanTestCase):
             self.api.post("/api/plans", self.body(name=f"Plan {number}"), format="json")
         with self.assertNumQueries(7):
             self.api.get("/api/plans")
+
+
+class Targets(OfficeTestCase):
+    def test_a_plan_has_at_most_so_many_stores_each_with_a_limit_that_ends(self):
+        stores = [self.store(f"Shelf {n}") for n in range(MOST_TARGETS + 1)]
+        several = tuple(DraftTarget(store=store.id) for store in stores)
+        self.assertEqual(len(targets_of(self.draft(stores[0], targets=several[:-1]))), MOST_TARGETS)
+        slow = DraftTarget(store=stores[0].id, limit_bytes_per_second=LOWEST_LIMIT_BYTES)
+        self.assertEqual(targets_of(self.draft(stores[0], targets=(slow,)))[0].limit_bytes_per_second, LOWEST_LIMIT_BYTES)
+        for wrong in (several, (replace(slow, limit_bytes_per_second=LOWEST_LIMIT_BYTES - 1),)):
+            with self.assertRaises(BadInput) as caught:
+                targets_of(self.draft(stores[0], targets=wrong))
+            self.assertEqual(caught.exception.field, "targets")

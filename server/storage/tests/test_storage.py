@@ -1,14 +1,17 @@
 from dataclasses import replace
 from datetime import timedelta
+from functools import partial
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from core.errors import BadInput
 from core.vault.address import SftpAddress
 from core.vault.errors import WrongPassphrase
 from core.vault.tests.bench_of_one import MemoryDevice, phone
 from core.vault.tests.test_address import HOST_KEY
 from server.people.models import JournalEntry
+from server.storage.actions.change_store import MOST_WRITERS, change_store
 from server.storage.convert import changed_address, columns_of
 from server.storage.models import Occupancy, Store
 from server.tests.pretend import PASSPHRASE, OfficeTestCase
@@ -212,3 +215,15 @@ class WhoCanOpenIt(OfficeTestCase):
         }.items():
             self.assertEqual(self.add(**changes).json()["field"], field)
         self.assertEqual(len(self.slots()), 3)
+
+
+class Writers(OfficeTestCase):
+    def test_as_many_at_a_time_as_a_store_can_bear(self):
+        room = self.store()
+        change = partial(change_store, room, name=room.name, allowance_bytes=None, by=self.ines)
+        for wrong in (0, MOST_WRITERS + 1):
+            with self.assertRaises(BadInput) as caught:
+                change(max_writers=wrong)
+            self.assertEqual(caught.exception.field, "max_writers")
+        for right in (1, MOST_WRITERS):
+            self.assertEqual(change(max_writers=right).max_writers, right)
