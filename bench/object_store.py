@@ -114,10 +114,10 @@ class SeaweedFS(Server):
         shutil.rmtree(self._folder, ignore_errors=True)
 
 
-def a_bucket(server: Server, **words: Any) -> Bucket:
+def a_bucket(server: Server, **options: Any) -> Bucket:
     """A bucket of its own for a test."""
     name = f"test-{secrets.token_hex(6)}"
-    server.client().create_bucket(Bucket=name, **words)
+    server.client().create_bucket(Bucket=name, **options)
     return Bucket(bucket=name, prefix="attic", endpoint=server.url, access_key=KEY, secret_key=SECRET)
 
 

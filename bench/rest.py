@@ -37,11 +37,11 @@ def rests(count: int, seed: int = 7) -> Rests:
         guess = None
         for at, done, read in marks:
             rest.tell(at, done_items=done, done_bytes=read, all_items=items, all_bytes=size)
-            seconds = rest.rest(at)
-            if seconds is not None:
-                ends.append((at, at + seconds.most))
-            if shown is None and at >= total / 4 and seconds is not None:
-                shown, left = seconds, total - at
+            remaining = rest.rest(at)
+            if remaining is not None:
+                ends.append((at, at + remaining.most))
+            if shown is None and at >= total / 4 and remaining is not None:
+                shown, left = remaining, total - at
                 guess = (size - read) / (read / at) if read else float("inf")
         if shown is None:
             continue

@@ -58,13 +58,13 @@ class Drives:
 
     def holders(self, path: str) -> list[str]:
         """Programs of this account that hold something below it open, by name; every one where this runs with the right to see them."""
-        mounts, root = set[str](), os.path.realpath(path)
+        programs, root = set[str](), os.path.realpath(path)
         for process in Path("/proc").iterdir():
             if not process.name.isdigit():
                 continue
             if any(one == root or one.startswith(f"{root}/") for one in _opened_by(process)):
-                mounts.add(_name_of(process))
-        return sorted(mounts)
+                programs.add(_name_of(process))
+        return sorted(programs)
 
     def flush(self, path: str) -> None:
         """Everything that was written there lies on the medium afterwards. Raises StoreError."""

@@ -9,13 +9,14 @@ R = TypeVar("R")
 
 
 class InTurn(Executor):
-    """Does what it is given at once, on the caller's own thread."""
+    """Does what it is given at once, on the caller's own thread. What goes wrong is raised where the result is asked for, as of other
+    executors; what ends the process (Ctrl-C) at once."""
 
     def submit(self, fn: Callable[..., R], /, *arguments: Any, **more: Any) -> Future[R]:
         future = Future[R]()
         try:
             future.set_result(fn(*arguments, **more))
-        except BaseException as error:  # as an executor does: it is raised where the result is asked for
+        except Exception as error:
             future.set_exception(error)
         return future
 

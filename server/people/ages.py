@@ -59,9 +59,9 @@ def old_rows(age: Age, days: int, *, now: datetime) -> QuerySet[Any]:
     return age.old(now - timedelta(days=days))
 
 
-def checked(seconds: dict[str, int]) -> dict[str, int]:
-    """Raises BadInput."""
-    for code, days in seconds.items():
+def checked(chosen: dict[str, int]) -> dict[str, int]:
+    """Days by sort, as they came. Raises BadInput."""
+    for code, days in chosen.items():
         age = _AGES.get(code)
         if age is None:
             raise BadInput(f"There is no record {code!r}.", field="ages", remedy=f"Use: {', '.join(_AGES)}.")
@@ -69,4 +69,4 @@ def checked(seconds: dict[str, int]) -> dict[str, int]:
             raise BadInput(
                 f"{age.label} cannot be kept for {days} days.", field=code, remedy=f"Use a number of days from {age.least} to {MOST_DAYS}."
             )
-    return seconds
+    return chosen
