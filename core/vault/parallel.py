@@ -16,7 +16,7 @@ class InTurn(Executor):
         future = Future[R]()
         try:
             future.set_result(fn(*arguments, **more))
-        except Exception as error:
+        except Exception as error:  # rises where the result is asked for
             future.set_exception(error)
         return future
 
