@@ -31,7 +31,7 @@ PYTHON = ("core", "adapters", "server", "commandline", "standins", "checks")
 """The first three are what is broken, and recorded."""
 LABELS = ("core", "adapters", "commandline", "standins", "checks.reference", "checks.contracts"), ("server", "checks.promises")
 """Tests that may notice, recorded side by side; the browser's take too long for one fault."""
-OF_THE_TEXT = ["checks.house.test_journal_lines"]
+OF_THE_TEXT = ["checks.house.test_journal_lines", "checks.house.test_locks_and_news"]
 """Of the server: what reads its code runs no line of it, and notices one that is left out."""
 
 

@@ -9,7 +9,7 @@ import { take } from './LiveLine';
 function queries(): QueryClient {
   const client = new QueryClient();
   client.setQueryData(key('run', 'r1'), { state: 'running', progress: { stage: 'reading', read_bytes: 1 }, note: 'mine' });
-  for (const one of [key('runs', {}), key('devices', {}), key('stores'), key('night', 'coming'), key('plans'), key('me')])
+  for (const one of [key('runs', {}), key('devices', {}), key('stores'), key('night', 'coming'), key('plans'), key('me'), key('erasures')])
     client.setQueryData(one, 'known');
   return client;
 }
@@ -47,6 +47,7 @@ test('a run that ended touches what runs touch, and no more', () => {
 test.each([
   ['stores', key('stores'), key('plans')],
   ['line_up', key('night', 'coming'), key('stores')],
+  ['erasures', key('erasures'), key('stores')],
   ['devices', key('devices', {}), key('me')],
 ])('what changed is %s', (id, touched, untouched) => {
   const client = queries();

@@ -15,14 +15,16 @@ interface Known {
   progress: Record<string, unknown>;
 }
 
-/** What the server calls a change → what it is in the register; everything else that changed is the state of devices. */
+/** What the server calls a change → what it is in the register. */
 const TOLD: Record<string, readonly Change[]> = {
+  devices: ['device', 'run'],
   stores: ['store'],
   copies: ['copy'],
   drills: ['drill'],
   line_up: ['line_up'],
   incidents: ['incident'],
   freezes: ['freeze'],
+  erasures: ['erasure'],
 };
 
 export function take(queries: QueryClient, event: LiveEvent): void {
@@ -36,7 +38,7 @@ export function take(queries: QueryClient, event: LiveEvent): void {
     return;
   }
   if (event.topic === 'changed') {
-    void touch(queries, ...(TOLD[event.id] ?? (['device', 'run'] as const)));
+    void touch(queries, ...(TOLD[event.id] ?? TOLD['devices'] ?? []));
     return;
   }
   const queryKey = key(event.topic, event.id);
