@@ -31,7 +31,7 @@ class Host:
     def __init__(self, number: int) -> None:
         mark = secrets.token_hex(2)
         self.name, self._near, self._far = f"attic-{mark}-{number}", f"at{mark}{number}n", f"at{mark}{number}f"
-        self._net = f"10.211.{number}"
+        self._net = f"10.{64 + secrets.randbelow(128)}.{secrets.randbelow(256)}"  # what a killed test left behind is not in the way
 
     def __enter__(self) -> "Host":
         ip("netns", "add", self.name)

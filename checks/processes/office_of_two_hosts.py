@@ -1,9 +1,11 @@
 """Sets an office up whose workers are elsewhere, asks runs, and tells how they are: `prepare DEVICES FOLDER ENDPOINT BUCKET KEY SECRET`,
-`ask FIRST COUNT`, `state`, `whole`. In a process of its own, since it works on a database of its own."""
+`ask FIRST COUNT`, `states` (once for each line that it is sent), `whole`. In a process of its own, since it works on a database of
+its own."""
 
 import json
 import random
 import sys
+from collections.abc import Callable
 from datetime import time
 from pathlib import Path
 
@@ -85,5 +87,9 @@ def whole() -> dict[str, object]:
 
 if __name__ == "__main__":
     django.setup()
-    what = {"prepare": prepare, "ask": ask, "state": state, "whole": whole}[sys.argv[1]]
-    print(json.dumps(what(*sys.argv[2:])))
+    if sys.argv[1] == "states":
+        for _ in sys.stdin:
+            print(json.dumps(state()), flush=True)
+    else:
+        what: dict[str, Callable[..., dict[str, object]]] = {"prepare": prepare, "ask": ask, "whole": whole}
+        print(json.dumps(what[sys.argv[1]](*sys.argv[2:])))
