@@ -107,7 +107,7 @@ def _first(detail: Any, field: str | None = None) -> tuple[str | None, str, bool
     """The first field and sentence of a tree of validation errors, and whether the field is only missing."""
     if isinstance(detail, dict):
         name, inner = next(iter(detail.items()))
-        return _first(inner, None if name == "non_field_errors" else str(name))
+        return _first(inner, None if name == "non_field_errors" else field if isinstance(name, int) else str(name))
     if isinstance(detail, list):
         return _first(detail[0], field) if detail else (field, "This is not valid.", False)
     return field, str(detail), getattr(detail, "code", "") in ("required", "null", "blank")
