@@ -88,7 +88,7 @@ NEWS = {
         recovery.requeue._taken_up recovery.stop_restore.stop_restore
     """,
     "run": """
-        runs.accept_omission.accept_omission runs.ask_run.ask_run_by_hand runs.carry_out._waits_for_others runs.end_run.run_ended
+        runs.accept_omission.accept_omission runs.ask_run.ask_run_by_hand runs.carry_out._waits_for_others runs.end_run.ended_badly runs.end_run.run_ended
         runs.fall_over._moved runs.requeue._moved runs.stop_run.stop_run runs.watch_run.RunWatch.tell
     """,
     "session": "people.accounts._end_sessions people.accounts._set people.api.views.SignOutView.post",

@@ -3,6 +3,7 @@
 import random
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime, timedelta
+from zlib import crc32
 
 from core.content.accounts import Account
 from core.content.digests import digest
@@ -61,7 +62,7 @@ class MemoryDevice:
                 name=self.names.get((kind, id), id),
                 size_bytes=self.lies.get(id, len(content)),
                 modified=START,
-                tag=str(hash(content)),
+                tag=str(crc32(content)),
             )
             for (of, id), content in sorted(self.content.items())
             if of == kind

@@ -137,6 +137,7 @@ def ended_badly(run_id: UUID, error: Exception, *, began_reading: bool, now: dat
     if again is not None:
         move(run, RunState.WAITING, next_try_at=again, gives_up_at=gives_up, **cause)
         _log(run, now, f"Tried again in {spoken(again - now)}.")
+        publish("run", str(run.id))  # whoever watches it would see it read on
         return run
     move(run, _state_after(error, began_reading), finished_at=now, **cause)
     run_ended(run)
