@@ -127,7 +127,7 @@ class AStorm(Scene):
         server = SeaweedFS()
         self.addCleanup(server.stop)
         bucket = a_bucket(server)
-        where = f"s3 {server.url} {bucket.bucket}"
+        where = f"s3 {server.url} {bucket.bucket} {bucket.access_key} {bucket.secret_key}"
         with tempfile.TemporaryDirectory() as holder:
             here, twin = Path(holder) / "store", Path(holder) / "twin"
             for folder in (here, twin):

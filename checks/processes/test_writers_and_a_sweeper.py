@@ -84,7 +84,7 @@ class SeveralProcesses(Scene):
         self.addCleanup(server.stop)
         where = a_bucket(server)
         self.prepare(S3Blobs(where))
-        self.together(f"s3 {server.url} {where.bucket}")
+        self.together(f"s3 {server.url} {where.bucket} {where.access_key} {where.secret_key}")
 
     def test_on_s3_in_memory(self):
         self.on_s3(Moto())

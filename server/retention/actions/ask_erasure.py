@@ -64,7 +64,7 @@ def _written(
 def add_steps(row: Erasure) -> None:
     """One for each store that has, or should have, a backup of its devices."""
     copies = Copy.objects.filter(backup__device__in=row.devices.all()).exclude(state=CopyState.REMOVED)
-    for store in copies.order_by().values_list("store", flat=True).distinct():
+    for store in copies.order_by("store__name").values_list("store", flat=True).distinct():
         ErasureStep.objects.get_or_create(erasure=row, store_id=store)
 
 
