@@ -42,6 +42,8 @@ class Traced(Bodies):
 
     maxDiff = 20_000
     story: str
+    place = ""
+    """A folder that is another one each time."""
     _before: "Rows"
     _known: "Rows | None"
 
@@ -80,7 +82,7 @@ class Traced(Bodies):
                 answer = error
         self._before, self._known = before, _rows(before, {table for table, count in _counts().items() if count != counted.get(table)})
         lines = [f"== {title}", *_answered(answer), *_changes(before, self._known), *(f"  → {one}" for one in news)]
-        self.told.append(_with_names("\n".join(lines)))
+        self.told.append(_with_names("\n".join(lines).replace(self.place, "/the/folder") if self.place else "\n".join(lines)))
         if WRITES:
             (WRITTEN / f"{self.story}.txt").write_text(self._text())
         return answer
