@@ -62,8 +62,7 @@ class Links(Traced):
             rules = [{"pattern": " *.jpg ", "kind": "photos"}]
             link = f"put devices/{old.id}/link"
             self.asked("rules for it", link, rules=rules, limit_bytes_per_second=None, folder=place, sftp=None)
-            self.asked_of(
-                place,
+            self.asked(
                 "rules that are none",
                 link,
                 rules=[{"pattern": "", "kind": "photos"}],
@@ -71,8 +70,7 @@ class Links(Traced):
                 folder=place,
                 sftp=None,
             )
-            self.asked_of(
-                place,
+            self.asked(
                 "rules for a kind that is none",
                 link,
                 rules=[{"pattern": "*", "kind": "x"}],
