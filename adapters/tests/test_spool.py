@@ -13,7 +13,7 @@ from adapters.destinations.lying import FolderOnServer
 from adapters.destinations.spool import BLOCK_BYTES
 from core.errors import BadInput
 from core.exchange.downloads import SpoolBroken
-from core.vault.errors import StoreFull
+from core.vault.errors import StoreFull, StoreUnreachable
 
 
 class Spools(TestCase):
@@ -136,6 +136,11 @@ class Spools(TestCase):
     def test_a_full_disk_is_said(self):
         with self.assertRaises(StoreFull), mock.patch("os.pwrite", side_effect=OSError(28, "No space left on device")):
             self.write_through_the_port()
+
+    def test_a_disk_that_fails_is_said_too(self):
+        with self.assertRaises(StoreUnreachable) as caught, mock.patch("os.pwrite", side_effect=OSError(5, "Input/output error")):
+            self.write_through_the_port()
+        self.assertIn("answers with an error: Input/output error", caught.exception.message)
 
     def write_through_the_port(self):
         with self.downloads.new("full") as file:

@@ -96,6 +96,7 @@ class Imports(Traced):
             told: dict[str, Any] = {"device": str(self.one.id), "store": store, "moment": "2024-05-06T09:00"}
             self.asked("it is taken before it was looked into", take, **told)
             self.deed("it is not lost yet", lambda: lost_imports(now=self.outside.now()))
+            self.nothing_waits()
             self.deed("one that is lost is looked into again", lambda: lost_imports(now=self.day + timedelta(hours=2)))
             self.lasting("it is looked into", lambda: scan_import(row.id).state)
             self.deed("it is looked into twice", lambda: scan_import(row.id).state)
@@ -107,6 +108,8 @@ class Imports(Traced):
             self.deed("it is carried out before it was asked", lambda: _error(lambda: take_import(row.id)))
             self.asked("it is taken", take, **told, lasts=True)
             self.asked("it is taken twice", take, **told)
+            self.nothing_waits()
+            self.deed("one that is lost is taken again", lambda: lost_imports(now=self.day + timedelta(hours=2)))
             self.lasting("it is carried out", lambda: take_import(row.id).state)
             self.deed("it is carried out twice", lambda: take_import(row.id).state)
             self.asked("it is dropped", f"delete imports/{row.id}")

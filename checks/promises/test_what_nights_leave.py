@@ -56,6 +56,8 @@ class Night(Traced):
         self.lasting("a cable comes loose", lambda: carry_out(second.id).state)
         self.outside.devices["p2"].cut_after = None
         self.meanwhile(Run.objects.filter(id=second.id), state="running", started_at=self.day)
+        self.deed("a worker is not lost yet", lambda: requeue_lost_runs(now=self.day + timedelta(minutes=9)))
+        self.nothing_waits()
         self.deed("a worker is lost", lambda: requeue_lost_runs(now=self.day + timedelta(minutes=9)))
         self.day += timedelta(days=1)
         self.lasting("the window has closed", lambda: let_go(now=self.outside.now()))

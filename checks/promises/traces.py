@@ -50,7 +50,7 @@ class Traced(Bodies):
     def furnish(self) -> None:
         with _same_ids(1):
             super().furnish()
-        ProcrastinateJob.objects.all()._raw_delete("default")  # what is in line already is not put there again
+        self.nothing_waits()  # what is in line already is not put there again
 
     def setUp(self) -> None:
         super().setUp()
@@ -101,6 +101,11 @@ class Traced(Bodies):
     def meanwhile(self, rows: models.QuerySet[Any], **fields: Any) -> None:
         """Between two deeds, and told of neither."""
         rows.update(**fields)
+        self._known = None
+
+    def nothing_waits(self) -> None:
+        """What was in line is lost, as by a worker that ended."""
+        ProcrastinateJob.objects.all()._raw_delete("default")
         self._known = None
 
     def ends(self) -> None:
