@@ -93,8 +93,8 @@ class Imports(Traced):
             self.asked("an import", "post imports", path=str(file), lasts=True)
             row = Import.objects.get()
             take = f"post imports/{row.id}/take"
-            told: dict[str, Any] = {"device": str(self.one.id), "store": store, "moment": "2024-05-06T09:00"}
-            self.asked("it is taken before it was looked into", take, **told)
+            body: dict[str, Any] = {"device": str(self.one.id), "store": store, "moment": "2024-05-06T09:00"}
+            self.asked("it is taken before it was looked into", take, **body)
             self.deed("it is not lost yet", lambda: lost_imports(now=self.outside.now()))
             self.nothing_waits()
             self.deed("one that is lost is looked into again", lambda: lost_imports(now=self.day + timedelta(hours=2)))
@@ -104,10 +104,10 @@ class Imports(Traced):
                 ("from the future", {"moment": "2030-01-01T00:00"}), ("from no moment", {"moment": "soon"}), ("of no device", {"device": store}),
                 ("into no store", {"store": str(self.one.id)}),
             ):  # fmt: skip
-                self.asked(f"it is taken {title}", take, **told | values)
+                self.asked(f"it is taken {title}", take, **body | values)
             self.deed("it is carried out before it was asked", lambda: _error(lambda: take_import(row.id)))
-            self.asked("it is taken", take, **told, lasts=True)
-            self.asked("it is taken twice", take, **told)
+            self.asked("it is taken", take, **body, lasts=True)
+            self.asked("it is taken twice", take, **body)
             self.nothing_waits()
             self.deed("one that is lost is taken again", lambda: lost_imports(now=self.day + timedelta(hours=2)))
             self.lasting("it is carried out", lambda: take_import(row.id).state)
@@ -117,7 +117,7 @@ class Imports(Traced):
             self.asked("another one", "post imports", path=str(file), lasts=True)
             other = Import.objects.exclude(id=row.id).get()
             self.lasting("with nothing in it", lambda: scan_import(other.id).state)
-            self.asked("nothing is taken", f"post imports/{other.id}/take", **told)
+            self.asked("nothing is taken", f"post imports/{other.id}/take", **body)
             self.asked("it is dropped too", f"delete imports/{other.id}", lasts=True)
         self.ends()
 

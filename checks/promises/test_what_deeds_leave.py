@@ -16,7 +16,7 @@ class EveryDeed(Traced):
     def test_leaves_what_is_written_down(self) -> None:
         right, methods = self.bodies(), {}
         for path in CONTRACT["paths"].values():
-            methods |= {told["operationId"]: method for method, told in path.items() if method != "parameters"}
+            methods |= {operation["operationId"]: method for method, operation in path.items() if method != "parameters"}
         for operation, (address, body) in right.items():
             self.asked(operation, f"{methods[operation]} {address}", **body)
         self.ends()

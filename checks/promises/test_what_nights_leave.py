@@ -66,9 +66,9 @@ class Night(Traced):
 
     def by_hand(self) -> None:
         ask = f"post devices/{self.one.id}/run"
-        told: dict[str, Any] = {"note": " before the trip ", "occasion": "", "hold_until": None}
-        self.asked("a run by hand", ask, **told, lasts=True)
-        self.asked("another one meanwhile", ask, **told)
+        body: dict[str, Any] = {"note": " before the trip ", "occasion": "", "hold_until": None}
+        self.asked("a run by hand", ask, **body, lasts=True)
+        self.asked("another one meanwhile", ask, **body)
         run = Run.objects.get(state="waiting")
         self.asked("it is stopped", f"post runs/{run.id}/stop")
         self.outside.devices["p1"].content["contacts", "c000"] = b"another"
@@ -79,13 +79,13 @@ class Night(Traced):
             ("before a repair", {"occasion": "before_repair", "hold_until": "2026-06-01"}), ("held until yesterday", {"occasion": "before_repair", "hold_until": "2026-03-01"}),
             ("an occasion that is none", {"occasion": "at sea"}), ("a long note", {"note": "n" * 201}),
         ):  # fmt: skip
-            self.asked(f"a run: {title}", ask, **told | values)
+            self.asked(f"a run: {title}", ask, **body | values)
         for state in ("retired", "lost", "away"):
             self.meanwhile(Device.objects.filter(id=self.one.id), state=state)
-            self.asked(f"a run of one that is {state}", ask, **told)
+            self.asked(f"a run of one that is {state}", ask, **body)
         self.meanwhile(Device.objects.filter(id=self.one.id), state="in_use")
         self.meanwhile(Store.objects.all(), mode="paused")
-        self.asked("a run into a store that rests", ask, **told, lasts=True)
+        self.asked("a run into a store that rests", ask, **body, lasts=True)
         self.deed("it is carried out into a store that rests", lambda: carry_out(Run.objects.get(state="waiting").id).state)
         self.meanwhile(Store.objects.all(), mode="in_use")
         real = self.outside.devices["p1"].told
@@ -229,7 +229,7 @@ class Mornings(Traced):
         mail.outbox.clear()
         self.outside.hooked.clear()
         self.lasting(title, lambda: send_waiting(now=self.outside.now()))
-        self.told[-1] += "".join(sorted(f"\n  mail to {one.to}: {one.subject}" for one in mail.outbox))
+        self.deeds[-1] += "".join(sorted(f"\n  mail to {one.to}: {one.subject}" for one in mail.outbox))
 
     def run_now_or_waiting(self) -> None:
         waiting = Run.objects.filter(state="waiting").first()

@@ -110,13 +110,13 @@ class Fleet(Traced):
         two = self.device("p2")
         change = f"put devices/{one.id}/change"
 
-        def told(**values: str) -> dict[str, object]:
+        def changed(**values: str) -> dict[str, object]:
             return {"values_told": values, "seen": "", "word": ""}
 
         self.asked(
             "a device gets names and numbers",
             change,
-            **told(name="H1 of Pellow", asset_tag="A-17", serial="S1", note="lent"),
+            **changed(name="H1 of Pellow", asset_tag="A-17", serial="S1", note="lent"),
             lasts=True,
         )
         for title, values in (
@@ -126,7 +126,7 @@ class Fleet(Traced):
             ("a state that is none", {"state": "sunk"}), ("a day that is none", {"purchased_on": "2026-02-30"}), ("a size that is none", {"storage_total_bytes": "many"}),
             ("a field that is none", {"colour": "blue"}), ("a note of 5000 letters", {"note": LONG}), ("nothing", {}),
         ):  # fmt: skip
-            self.asked(f"another device: {title}", f"put devices/{two.id}/change", **told(**values))
+            self.asked(f"another device: {title}", f"put devices/{two.id}/change", **changed(**values))
         both = {"devices": [str(one.id), str(two.id)], "seen": "", "word": ""}
         self.asked("both in another team", "post devices/change", **both, values_told={"team": "Deck Crew"}, lasts=True)
         bulk = Bulk.objects.get()

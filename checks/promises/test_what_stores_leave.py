@@ -264,19 +264,19 @@ class Pile(Traced):
     def removal(self, newest: Backup) -> None:
         wanted: dict[str, Any] = {"backups": [str(newest.id)], "device": None, "store": None}
         shown = self.asked("a removal is shown", "post backups/remove/preview", **wanted).json()
-        told = wanted | {"why": " by mistake ", "seen": shown.get("digest", ""), "word": shown.get("word", "")}
-        self.asked("it is removed", "post backups/remove", **told)
-        self.asked("removed without a reason", "post backups/remove", **told | {"why": " "})
-        self.asked("removed without the word", "post backups/remove", **told | {"word": "x"})
+        body = wanted | {"why": " by mistake ", "seen": shown.get("digest", ""), "word": shown.get("word", "")}
+        self.asked("it is removed", "post backups/remove", **body)
+        self.asked("removed without a reason", "post backups/remove", **body | {"why": " "})
+        self.asked("removed without the word", "post backups/remove", **body | {"word": "x"})
         self.asked("nothing is removed", "post backups/remove/preview", backups=[], device=None, store=None)
         self.asked("all of a device are shown", "post backups/remove/preview", backups=[], device=str(self.one.id), store=str(self.room.id))
 
     def room_is_made(self, room: Any) -> None:
         moves = self.asked("room is proposed", f"post stores/{room}/room/proposal", bytes=1000, until=None).json()["moves"]
         shown = self.asked("it is looked at", f"post stores/{room}/room/look", moves=moves).json()
-        told = {"moves": moves, "why": "it is full", "seen": shown.get("digest", ""), "word": (shown["removal"] or {}).get("word", "")}
-        self.asked("room is made", f"post stores/{room}/room/make", **told)
-        self.asked("room is made without a reason", f"post stores/{room}/room/make", **told | {"why": " "})
+        body = {"moves": moves, "why": "it is full", "seen": shown.get("digest", ""), "word": (shown["removal"] or {}).get("word", "")}
+        self.asked("room is made", f"post stores/{room}/room/make", **body)
+        self.asked("room is made without a reason", f"post stores/{room}/room/make", **body | {"why": " "})
         self.asked("it is swept now", f"post stores/{room}/room/sweep")
 
     def copies(self, newest: Backup) -> None:
@@ -302,16 +302,16 @@ class Pile(Traced):
             "begins_on": "2026-03-20",
         }
         shown = self.asked("an erasure is shown", "post erasures/preview", **wanted).json()
-        told = wanted | {
+        body = wanted | {
             "reference": " letter of March ",
             "word": shown.get("word", "erase"),
             "seen": shown.get("digest", ""),
             "forgets_names": False,
         }
-        self.asked("without a reference", "post erasures", **told | {"reference": " "})
-        self.asked("without the word", "post erasures", **told | {"word": "x"})
-        self.asked("before today", "post erasures", **told | {"begins_on": "2026-01-01"})
-        self.asked("it is asked", "post erasures", **told, lasts=True)
+        self.asked("without a reference", "post erasures", **body | {"reference": " "})
+        self.asked("without the word", "post erasures", **body | {"word": "x"})
+        self.asked("before today", "post erasures", **body | {"begins_on": "2026-01-01"})
+        self.asked("it is asked", "post erasures", **body, lasts=True)
         erasure = Erasure.objects.get()
         self.asked("it is called off", f"post erasures/{erasure.id}/call-off", why=" a mistake ")
         self.asked("called off without a reason", f"post erasures/{erasure.id}/call-off", why=" ")

@@ -55,7 +55,7 @@ class Traced(Bodies):
     def setUp(self) -> None:
         super().setUp()
         self.enterContext(_same_ids(2))
-        self.told: list[str] = []
+        self.deeds: list[str] = []
         self.day = MORNING.replace(hour=9)
         self._number, self._known = 0, None
         self._signed = SimpleCookie(self.api.cookies.output(header="", sep=";"))
@@ -82,13 +82,13 @@ class Traced(Bodies):
                 answer = error
         self._before, self._known = before, _rows(before, {table for table, count in _counts().items() if count != counted.get(table)})
         lines = [f"== {title}", *_answered(answer), *_changes(before, self._known), *(f"  → {one}" for one in news)]
-        self.told.append(_with_names("\n".join(lines).replace(self.place, "/the/folder") if self.place else "\n".join(lines)))
+        self.deeds.append(_with_names("\n".join(lines).replace(self.place, "/the/folder") if self.place else "\n".join(lines)))
         if WRITES:
             (WRITTEN / f"{self.story}.txt").write_text(self._text())
         return answer
 
     def _text(self) -> str:
-        return "\n\n".join(self.told) + "\n"
+        return "\n\n".join(self.deeds) + "\n"
 
     def asked(self, title: str, what: str, *, lasts: bool = False, who: str = "ines", **body: Any) -> Any:
         """A request, `what` being its method and its address."""
@@ -154,8 +154,8 @@ def _rows(before: Rows | None = None, touched: Collection[str] = ()) -> Rows:
                 fields = ((one.attname, getattr(row, one.attname)) for one in model._meta.concrete_fields)
                 seen[model.__name__, row.pk] = {name: _text(name, value) for name, value in fields}
     for job in ProcrastinateJob.objects.all():
-        told = {"args": job.args, "lock": job.lock, "once": job.queueing_lock, "at": job.scheduled_at, "pool": job.queue_name}
-        seen[f"in line: {job.task_name.rpartition('.')[2]}", job.pk] = {name: _text(name, value) for name, value in told.items()}
+        waits = {"args": job.args, "lock": job.lock, "once": job.queueing_lock, "at": job.scheduled_at, "pool": job.queue_name}
+        seen[f"in line: {job.task_name.rpartition('.')[2]}", job.pk] = {name: _text(name, value) for name, value in waits.items()}
     return seen
 
 
@@ -178,8 +178,8 @@ def _answered(answer: Any) -> list[str]:
     if isinstance(answer, HttpResponse):
         text = b"".join(answer).decode(errors="replace") if answer.streaming else answer.content.decode(errors="replace")  # type: ignore[arg-type]
         kind = answer.headers.get("Content-Type", "")
-        told = json.dumps(json.loads(text), ensure_ascii=False) if "json" in kind and text else f"{kind} {text[:200]}" if text else ""
-        return [f"  {answer.status_code} {told[:LONGEST]}"]
+        says = json.dumps(json.loads(text), ensure_ascii=False) if "json" in kind and text else f"{kind} {text[:200]}" if text else ""
+        return [f"  {answer.status_code} {says[:LONGEST]}"]
     if isinstance(answer, AtticError):
         return [f"  refused: {type(answer).__name__}: {answer.message} {answer.remedy}"]
     return [f"  {answer!r}"] if isinstance(answer, bool | int | str | tuple) else []
