@@ -123,8 +123,8 @@ def _django(sides: list[list[str]], env: dict[str, str], data: Path) -> tuple[in
             for number in range(len(sides))
         ]
         jobs = [hands.submit(_side, env | side_env, labels) for side_env, labels in zip(own, sides, strict=True)]
-        told = [job.result() for job in jobs]
-    ran, bad, skipped = (sum(counts) for counts in zip(*told, strict=True))
+        counted = [job.result() for job in jobs]
+    ran, bad, skipped = (sum(counts) for counts in zip(*counted, strict=True))
     return ran, bad, skipped
 
 

@@ -49,15 +49,15 @@ class Screen:
         threading.Thread(target=self.server.serve_forever, args=(0.02,), daemon=True).start()
         self.address = f"http://127.0.0.1:{self.server.server_port}"
 
-    def begin(self, told: dict[str, str]) -> dict[str, object]:
+    def begin(self, body: dict[str, str]) -> dict[str, object]:
         private = X25519PrivateKey.generate()
-        public, theirs = private.public_key().public_bytes_raw(), bytes.fromhex(told["public"])
+        public, theirs = private.public_key().public_bytes_raw(), bytes.fromhex(body["public"])
         shared = private.exchange(X25519PublicKey.from_public_bytes(theirs))
         self.key = hkdf(shared, self.typed.encode(), b"old attic pairing 1" + theirs + public)
         return {"device": "p1", "session": "s", "public": public.hex()} | self.says
 
-    def finish(self, told: dict[str, str]) -> dict[str, object]:
-        self.told = told
+    def finish(self, body: dict[str, str]) -> dict[str, object]:
+        self.told = body
         return {"proof": hmac.new(self.key, b"device", hashlib.sha256).hexdigest(), "accepted": False} | self.says
 
     def close(self) -> None:

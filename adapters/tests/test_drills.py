@@ -106,8 +106,8 @@ class Drills(TestCase):
             (report.right, report.whole, report.items, report.unopened.named), (True, True, report.of_items, [self.notes(report)])
         )
         self.assertEqual(report.size_bytes, report.of_bytes)
-        told = {Form.PICTURE: 4, Form.DATABASE: 2, Form.ARCHIVE: 1, Form.CARD: 1, Form.CALENDAR: 1, Form.RECORD: 152}
-        self.assertEqual(dict(report.opened), told)
+        fields = {Form.PICTURE: 4, Form.DATABASE: 2, Form.ARCHIVE: 1, Form.CARD: 1, Form.CALENDAR: 1, Form.RECORD: 152}
+        self.assertEqual(dict(report.opened), fields)
         self.assertEqual(list(self.above.iterdir()), [], "Nothing stays behind.")
 
     def notes(self, report: DrillReport) -> object:

@@ -37,7 +37,7 @@ PORTS = {
 
 
 def methods(protocol: type) -> list[str]:
-    return [name for name, found in inspect.getmembers(protocol, inspect.isfunction) if not name.startswith("_")]
+    return [name for name, one in inspect.getmembers(protocol, inspect.isfunction) if not name.startswith("_")]
 
 
 @port(LinkFault, "The thing")
@@ -112,8 +112,8 @@ class EveryPort(TestCase):
     def test_a_fault_inside_comes_out_as_one_of_the_port(self):
         for kinds in PORTS.values():
             for kind in kinds:
-                told = [name for name, found in vars(kind).items() if hasattr(found, "__wrapped__") and name != "__init__"]
-                for name in told:
+                entries = [name for name, one in vars(kind).items() if hasattr(one, "__wrapped__") and name != "__init__"]
+                for name in entries:
                     empty = object.__new__(kind)  # nothing of what it needs is there
                     needed = len(inspect.signature(getattr(kind, name)).parameters) - 1
                     with self.subTest(kind=kind.__name__, name=name):

@@ -18,8 +18,8 @@ class AKey(TestCase):
         self.data.mkdir()
         self.medium.mkdir()
 
-    def at(self, told: str, credentials: str = ""):
-        return place_in(told, data=self.data, credentials=credentials)
+    def at(self, where: str, credentials: str = ""):
+        return place_in(where, data=self.data, credentials=credentials)
 
     def test_its_place_says_what_a_thief_of_the_disk_gets(self):
         inside = self.at(f"file:{self.data}/elsewhere")
@@ -36,9 +36,9 @@ class AKey(TestCase):
         self.assertEqual(self.at(f"file:{self.medium}/key/server").kind, KeyKind.BESIDE, "through a link as well")
 
     def test_what_is_no_place_is_refused(self):
-        for told in ("file:relative", "credential:", "credential:../x", "credential:attic", "fd:x", "/media/key", "vault:x"):
-            with self.subTest(told), self.assertRaises(BadInput) as caught:
-                self.at(told, "" if told == "credential:attic" else "/run/c")
+        for case in ("file:relative", "credential:", "credential:../x", "credential:attic", "fd:x", "/media/key", "vault:x"):
+            with self.subTest(case), self.assertRaises(BadInput) as caught:
+                self.at(case, "" if case == "credential:attic" else "/run/c")
             self.assertEqual(caught.exception.field, "ATTIC_KEY")
 
     def test_one_is_made_once_and_by_one_only(self):

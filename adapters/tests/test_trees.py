@@ -78,20 +78,20 @@ class Reading(Folders):
         os.mkfifo(self.root / "pipe")
         with socket.socket(socket.AF_UNIX) as door:
             door.bind(str(self.root / "door"))
-            told = {entry.name: entry.code for entry in TreeLink(self.root).not_read()}
-        self.assertEqual(told, {"pipe": "special", "door": "special"})
+            by_key = {entry.name: entry.code for entry in TreeLink(self.root).not_read()}
+        self.assertEqual(by_key, {"pipe": "special", "door": "special"})
         self.assertFalse(matters("special"))
 
     def test_a_name_that_is_no_utf_8_is_an_item_with_its_bytes_and_two_that_show_alike_stay_two(self):
         for name in (b"bad-\xff.txt", b"bad-\xfe.txt", "bad-\ufffd.txt".encode(), "\ufffdfirst".encode()):
             (Path(os.fsdecode(os.fsencode(self.root) + b"/" + name))).write_bytes(name)
         link = TreeLink(self.root)
-        found = {path_bytes(path_of(item)): item for item in link.inventory("documents")}
-        self.assertEqual(len({item.id for item in found.values()}), 4)
-        self.assertEqual([found[name].name for name in (b"bad-\xff.txt", b"bad-\xfe.txt")], ["bad-\ufffd.txt"] * 2)
-        self.assertEqual(found[b"bad-\xff.txt"].attributes["name_bytes"], b"bad-\xff.txt".hex())
-        self.assertNotIn("name_bytes", found["bad-\ufffd.txt".encode()].attributes)
-        for name, item in found.items():
+        by_key = {path_bytes(path_of(item)): item for item in link.inventory("documents")}
+        self.assertEqual(len({item.id for item in by_key.values()}), 4)
+        self.assertEqual([by_key[name].name for name in (b"bad-\xff.txt", b"bad-\xfe.txt")], ["bad-\ufffd.txt"] * 2)
+        self.assertEqual(by_key[b"bad-\xff.txt"].attributes["name_bytes"], b"bad-\xff.txt".hex())
+        self.assertNotIn("name_bytes", by_key["bad-\ufffd.txt".encode()].attributes)
+        for name, item in by_key.items():
             self.assertEqual(b"".join(link.read(item)), name)
         rows = [row_of(item) for item in link.inventory("documents")]
         self.assertTrue(link.inventory("documents").matches(0, rows))

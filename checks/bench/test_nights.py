@@ -12,31 +12,31 @@ class TheYear(TestCase):
         self.assertEqual((one.kept, one.owed, one.came, one.finishes), (two.kept, two.owed, two.came, two.finishes))
 
     def test_every_run_comes_or_is_missed(self):
-        told = year.year(40, days=5, lined_up=True, odd=False)
-        self.assertEqual(told.runs, told.came + told.missed)
-        self.assertGreater(told.missed, 0)
+        figures = year.year(40, days=5, lined_up=True, odd=False)
+        self.assertEqual(figures.runs, figures.came + figures.missed)
+        self.assertGreater(figures.missed, 0)
 
     def test_an_office_without_troubles_keeps_every_promise(self):
         calm = {"AWAY_BEGINS": 0, "ABSENT": 0, "LOCKED": 0, "CUT": 0, "BIG_NIGHT": 0}
         with mock.patch.multiple(life, **calm):
-            told = year.year(30, days=5, lined_up=True, odd=False)
-        self.assertEqual((told.kept, told.missed), (told.owed, 0))
+            figures = year.year(30, days=5, lined_up=True, odd=False)
+        self.assertEqual((figures.kept, figures.missed), (figures.owed, 0))
 
     def test_with_too_few_places_runs_are_missed_and_that_is_said_in_the_afternoons(self):
         with mock.patch.object(year, "READERS", 1), mock.patch.object(life, "HEAVY", 0.5):
-            told = year.year(60, days=4, lined_up=True, odd=False)
-        self.assertGreater(told.no_place, 20)
-        self.assertGreater(told.said_beforehand, 20)
+            figures = year.year(60, days=4, lined_up=True, odd=False)
+        self.assertGreater(figures.no_place, 20)
+        self.assertGreater(figures.said_beforehand, 20)
 
     def test_what_is_spoilt_on_purpose_is_found(self):
         with mock.patch.object(year, "INJECTED_EVERY", 20):
-            told = year.year(30, days=30, lined_up=True, odd=True)
-        self.assertGreater(told.injected, 10)
-        self.assertGreaterEqual(told.found, 0.9 * told.injected)
+            figures = year.year(30, days=30, lined_up=True, odd=True)
+        self.assertGreater(figures.injected, 10)
+        self.assertGreaterEqual(figures.found, 0.9 * figures.injected)
 
 
 class TheRest(TestCase):
     def test_counting_bytes_only_is_worse(self):
-        found = rests(40)
-        self.assertEqual(found.runs, 40)
-        self.assertGreater(found.within, found.within_naive)
+        figures = rests(40)
+        self.assertEqual(figures.runs, 40)
+        self.assertGreater(figures.within, figures.within_naive)

@@ -134,17 +134,17 @@ class BrowserTestCase(TransactionTestCase):
 
     # -- the simulated devices
 
-    def control(self, path: str, **told: Any) -> Any:
+    def control(self, path: str, **fields: Any) -> Any:
         """Turn a knob, or read the page's data."""
         url = f"http://127.0.0.1:{self.control_port}/{path}"
-        body = json.dumps(told).encode() if told else None
+        body = json.dumps(fields).encode() if fields else None
         request = urllib.request.Request(url, data=body, headers={"Content-Type": "application/json"})
         with urllib.request.urlopen(request, timeout=60) as answer:
             return json.loads(answer.read())
 
     def screen_of(self, device: str) -> dict[str, Any]:
         """What the device shows: pairing code, knobs."""
-        return next(told for told in self.control("control")["devices"] if told["device"] == device)
+        return next(one for one in self.control("control")["devices"] if one["device"] == device)
 
     # -- looking
 

@@ -86,8 +86,8 @@ def being_told(test: BrowserTestCase, page: Page) -> None:
 
 def after_damage(test: BrowserTestCase, page: Page) -> None:
     """One mail and one webhook about it, and the incident can be put off, with a reason."""
-    told = lambda: [letter["subject"] for letter in test.control("mailbox.json")["letters"]]  # noqa: E731
-    test.assertTrue(eventually(lambda: any("A check found damage" in subject for subject in told()), 75), told())
+    subjects = lambda: [letter["subject"] for letter in test.control("mailbox.json")["letters"]]  # noqa: E731
+    test.assertTrue(eventually(lambda: any("A check found damage" in subject for subject in subjects()), 75), subjects())
 
     def opened() -> list[dict[str, Any]]:
         hooked = test.control("mailbox.json")["hooked"]
@@ -95,7 +95,7 @@ def after_damage(test: BrowserTestCase, page: Page) -> None:
 
     test.assertTrue(eventually(lambda: len(opened()) == 1, 20), opened())
     test.assertIn("signature", opened()[0]["headers"])
-    test.assertEqual(sum("A check found damage" in subject for subject in told()), 1)
+    test.assertEqual(sum("A check found damage" in subject for subject in subjects()), 1)
     test.open("/")
     cause = page.locator(".cause").filter(has_text="A check found damage")
     cause.get_by_role("button", name="put off").click()

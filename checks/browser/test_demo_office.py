@@ -31,9 +31,9 @@ class TheDemoOffice(BrowserTestCase):
     def setUp(self):
         from django.conf import settings
 
-        told = {name: getattr(settings.ATTIC_ENV, name) for name in Env.__dataclass_fields__}
+        by_key = {name: getattr(settings.ATTIC_ENV, name) for name in Env.__dataclass_fields__}
         own = {"data": self.data, "announcements_url": self.env["ATTIC_ANNOUNCEMENTS_URL"], "drives": (self.data / SIMULATED_DRIVES,)}
-        env = Env(**(told | own))
+        env = Env(**(by_key | own))
         override = override_settings(ATTIC_ENV=env)
         override.enable()
         self.addCleanup(override.disable)

@@ -27,8 +27,8 @@ class LocalAndCloud(BrowserTestCase):
         from server.ports import outside
         from server.project.env import Env
 
-        told = {name: getattr(settings.ATTIC_ENV, name) for name in Env.__dataclass_fields__}
-        env = Env(**(told | {"data": self.data, "announcements_url": self.env["ATTIC_ANNOUNCEMENTS_URL"]}))
+        by_key = {name: getattr(settings.ATTIC_ENV, name) for name in Env.__dataclass_fields__}
+        env = Env(**(by_key | {"data": self.data, "announcements_url": self.env["ATTIC_ANNOUNCEMENTS_URL"]}))
         with override_settings(ATTIC_ENV=env):
             outside.cache_clear()
             self.addCleanup(outside.cache_clear)

@@ -28,10 +28,10 @@ class Moto(Server):
 class StandIn(Server):
     """The simulated cloud that ships with the product, in this process."""
 
-    def __init__(self, **told: Any) -> None:
+    def __init__(self, **fields: Any) -> None:
         super().__init__()
         self._folder = Path(tempfile.mkdtemp(prefix="attic-cloud-"))
-        self.cloud = Cloud(self._folder, keys={KEY: SECRET}, **told)
+        self.cloud = Cloud(self._folder, keys={KEY: SECRET}, **fields)
         self.port = self.cloud.listen()
 
     def stop(self) -> None:

@@ -97,10 +97,10 @@ class Signatures(TestCase):
         request = AWSRequest(method=method, url=url, data=body, headers=headers)
         S3SigV4Auth(Credentials(KEY, SECRET), "s3", "eu-north-1").add_auth(request)
         prepared = request.prepare()
-        told = {name.lower(): value if isinstance(value, str) else value.decode() for name, value in prepared.headers.items()}
-        told.setdefault("host", "127.0.0.1:9000")
+        by_key = {name.lower(): value if isinstance(value, str) else value.decode() for name, value in prepared.headers.items()}
+        by_key.setdefault("host", "127.0.0.1:9000")
         path, _, query = prepared.url.removeprefix("http://127.0.0.1:9000").partition("?")
-        return path, query, told
+        return path, query, by_key
 
     def test_what_botocore_signs_is_taken_and_any_change_to_it_is_refused(self):
         cases = [
@@ -112,15 +112,15 @@ class Signatures(TestCase):
         for method, path, body in cases:
             with self.subTest(path=path):
                 raw, query, headers = self.signed(method, f"http://127.0.0.1:9000{path}", body)
-                told = {"keys": {KEY: SECRET}, "now": self.now}
-                self.assertEqual(check_signature(method, unquote(raw), query, headers, body, **told), KEY)
+                fields = {"keys": {KEY: SECRET}, "now": self.now}
+                self.assertEqual(check_signature(method, unquote(raw), query, headers, body, **fields), KEY)
                 for what, changed in {
                     "SignatureDoesNotMatch": (method, unquote(raw) + "x", query, headers, body),
                     "XAmzContentSHA256Mismatch": (method, unquote(raw), query, headers, body + b"x"),
                     "AccessDenied": (method, unquote(raw), query, headers | {"x-amz-meta-new": "1"}, body),
                 }.items():
                     with self.assertRaises(Refused) as caught:
-                        check_signature(*changed, **told)
+                        check_signature(*changed, **fields)
                     self.assertEqual(caught.exception.code, what)
 
     def test_somebody_else_and_another_time_are_refused(self):

@@ -124,12 +124,12 @@ class ManyAtOnce(FleetOfOne):
         self.assertEqual(len(self.read(self.items[3])), self.items[3].size_bytes)
 
     def test_a_whole_backup_holds_what_single_reads_give_and_asks_far_less(self):
-        told = {(kind, item.id): self.read(item) for kind in self.link.kinds() for item in self.link.inventory(kind)}
+        by_key = {(kind, item.id): self.read(item) for kind in self.link.kinds() for item in self.link.inventory(kind)}
         self.asked.clear()
         bench = Bench(limits=VaultLimits())
         captured = bench.capture(self.link)
-        self.assertEqual(contents(bench.again(), captured.manifest), told)
-        self.assertLess(len(self.asked), len(told) / 2)
+        self.assertEqual(contents(bench.again(), captured.manifest), by_key)
+        self.assertLess(len(self.asked), len(by_key) / 2)
 
     def test_a_lot_that_is_cut_in_the_middle_loses_nothing(self):
         self.simulated.turn({"drop_at_byte": self.simulated.sent_bytes + 1000})
@@ -140,7 +140,7 @@ class ManyAtOnce(FleetOfOne):
         self.assertEqual(self.simulated.knobs.drop_at_byte, 0)
 
     def test_an_answer_with_more_than_was_asked_for_is_refused(self):
-        def endless(device, told):
+        def endless(device, request):
             while True:
                 yield b"\x00\x00\x00\x20" + b'{"kind":"x","id":"y","size_bytes"' + b":1048576}" + bytes(1 << 20)
 

@@ -75,8 +75,8 @@ class Promises:
         captured = bench.capture(self.link)
         self.assertEqual(captured.skipped, ())
         self.assertGreater(captured.manifest.items, 4)
-        told = {(kind, item.id): self.read(item) for kind in self.link.kinds() if kind != FOLDERS for item in self.link.inventory(kind)}
-        self.assertEqual(contents(bench.again(), captured.manifest), told)
+        by_key = {(kind, item.id): self.read(item) for kind in self.link.kinds() if kind != FOLDERS for item in self.link.inventory(kind)}
+        self.assertEqual(contents(bench.again(), captured.manifest), by_key)
 
 
 class ItemPromises:

@@ -141,9 +141,9 @@ class PulledOut(TestCase):
 
     def on(self, root: Path, before: Callable[[int], None] = lambda number: None) -> Vault:
         blobs = Counted(FolderBlobs(root), before)
-        found = Vault(blobs, self.target.vault.keys, store=self.target.vault.store, random=self.target.random, limits=SMALL)
-        found.refresh()
-        return found
+        vault = Vault(blobs, self.target.vault.keys, store=self.target.vault.store, random=self.target.random, limits=SMALL)
+        vault.refresh()
+        return vault
 
     def pulled(self, work: Callable[[Vault], object]) -> list[LoopDrive]:
         """What was on the medium before each change of the work, and after the last."""

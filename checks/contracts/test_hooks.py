@@ -86,15 +86,15 @@ class OverSockets(TestCase):
         with receiver() as server:
             self.assertEqual(self.tell(server, "/attic?x=1"), 200)
             headers, body = server.taken[0]  # type: ignore[attr-defined]
-        told = {name.lower(): value for name, value in headers.items()}
+        by_key = {name.lower(): value for name, value in headers.items()}
         self.assertEqual(json.loads(body), {"event": "test"})
-        self.assertEqual(told["content-digest"], content_digest(body))
-        self.assertEqual(told["host"], f"localhost:{server.server_address[1]}")
-        label, _, parameters = told["signature-input"].partition("=")
-        values = told | {"@method": "POST", "@target-uri": f"http://localhost:{server.server_address[1]}/attic?x=1"}
+        self.assertEqual(by_key["content-digest"], content_digest(body))
+        self.assertEqual(by_key["host"], f"localhost:{server.server_address[1]}")
+        label, _, parameters = by_key["signature-input"].partition("=")
+        values = by_key | {"@method": "POST", "@target-uri": f"http://localhost:{server.server_address[1]}/attic?x=1"}
         base = signature_base([(name, values[name]) for name in COVERED], parameters)
-        self.assertEqual(told["signature"], f"{label}={sign(base, SECRET)}")
-        self.assertNotEqual(told["signature"], f"{label}={sign(base, b'x' * 32)}")
+        self.assertEqual(by_key["signature"], f"{label}={sign(base, SECRET)}")
+        self.assertNotEqual(by_key["signature"], f"{label}={sign(base, b'x' * 32)}")
 
     def test_a_redirect_is_not_followed(self):
         with receiver() as server, self.assertRaises(HookFailed) as caught:
@@ -123,8 +123,8 @@ class OverSockets(TestCase):
 
 class Addresses(TestCase):
     def resolving_to(self, *addresses: str) -> object:
-        found = [(socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, 443)) for address in addresses]
-        return mock.patch.object(hooks.socket, "getaddrinfo", return_value=found)
+        entries = [(socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, 443)) for address in addresses]
+        return mock.patch.object(hooks.socket, "getaddrinfo", return_value=entries)
 
     def test_names_that_lead_inside_are_refused_even_beside_good_ones(self):
         for address in ("127.0.0.1", "10.1.2.3", "192.168.0.9", "::1", "fd00::1", "::ffff:10.0.0.1", "100.64.0.1"):

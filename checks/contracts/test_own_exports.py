@@ -79,10 +79,10 @@ class OurOwnExport(Gathered):
         for how in ("zip", "bag zip", "folder", "bag folder"):
             with self.subTest(how=how):
                 link = self.link(self.exported(how, items))
-                found = {(kind, item.id): (item, b"".join(link.read(item))) for kind in link.kinds() for item in link.inventory(kind)}
-                self.assertEqual(set(found), {(item.kind, item.id) for item, _ in items})
+                by_key = {(kind, item.id): (item, b"".join(link.read(item))) for kind in link.kinds() for item in link.inventory(kind)}
+                self.assertEqual(set(by_key), {(item.kind, item.id) for item, _ in items})
                 for item, content in items:
-                    again, read = found[item.kind, item.id]
+                    again, read = by_key[item.kind, item.id]
                     self.assertEqual(digest(item.kind, read), digest(item.kind, content), item.id)
                     self.assertEqual((again.name, again.modified, again.attributes), (item.name, item.modified, item.attributes))
                 self.assertEqual({one.why for one in link.left_aside()}, {"the JSON file beside it says the same"})
@@ -124,8 +124,8 @@ class OurOwnExport(Gathered):
                 row["attributes"] |= {"link": "\ud800"} if row["id"] == "to" else {}
         (path / "contents.json").write_text(json.dumps(listing))
         link = self.link(path)
-        told = [item.attributes or {} for item in link.inventory("documents")]
-        self.assertEqual({name for one in told for name in one}, {"name_bytes"})
+        entries = [item.attributes or {} for item in link.inventory("documents")]
+        self.assertEqual({name for one in entries for name in one}, {"name_bytes"})
 
     def test_a_mailbox_that_somebody_changed_is_read_as_any_other(self):
         path = self.exported("folder", [one for one in own_items() if one[0].kind == "mail"])

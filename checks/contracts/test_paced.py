@@ -54,7 +54,7 @@ class Slowly(TestCase):
 
     def test_whatever_a_run_may_ask_a_link_is_passed_on(self):
         """By name: digests and writing are a restore's, whose links are not held back."""
-        asked = [found for name, found in vars(link).items() if name.startswith(("Tells", "Reads")) and name != "TellsDigests"]
+        asked = [one for name, one in vars(link).items() if name.startswith(("Tells", "Reads")) and name != "TellsDigests"]
         self.assertGreaterEqual(len(asked), 4)
         for protocol in asked:
             self.assertIsInstance(self.link, protocol)
@@ -67,8 +67,8 @@ class Slowly(TestCase):
             def own_cloud(self) -> OwnCloud | None:
                 return announced_own_cloud({"state": "off"})
 
-        found = PacedLink(Telling({}), lambda: None)
-        self.assertEqual((found.tells_own_cloud(), found.own_cloud()), (True, announced_own_cloud({"state": "off"})))
+        paced = PacedLink(Telling({}), lambda: None)
+        self.assertEqual((paced.tells_own_cloud(), paced.own_cloud()), (True, announced_own_cloud({"state": "off"})))
         self.assertEqual((self.link.tells_own_cloud(), self.link.own_cloud()), (False, None))
 
     def test_it_is_the_same_device_with_and_without_what_not_every_link_can(self):

@@ -196,7 +196,7 @@ class _OldCard(FolderLink):
     def put(self, path, item, pieces, *, over):
         if ":" in path or len(path) > 130:
             raise PlaceRefuses("The card does not take this name.")
-        same = [found for found in os.listdir(self._root) if found.casefold() == path.casefold()]
+        same = [one for one in os.listdir(self._root) if one.casefold() == path.casefold()]
         if same and not over:
             return super().put(same[0], item, pieces, over=False)
         return super().put(path, item, pieces, over=over)

@@ -47,12 +47,14 @@ class OnAnotherComputer(Promises, OpenSsh):
         (_, session), asked = self.blobs._pool._idle[-1], list[str]()
         real = session.client._request
 
-        def noting(command: int, *told: object) -> object:
+        def noting(command: int, *arguments: object) -> object:
             if command == CMD_EXTENDED:
-                asked.append(bytes(told[0]).decode().partition("@")[0])
+                asked.append(bytes(arguments[0]).decode().partition("@")[0])
             elif command in (CMD_OPEN, CMD_MKDIR):
-                asked.append(f"{'open' if command == CMD_OPEN else 'make'} {'folder' if Path(os.fsdecode(told[0])).is_dir() else 'new'}")
-            return real(command, *told)
+                asked.append(
+                    f"{'open' if command == CMD_OPEN else 'make'} {'folder' if Path(os.fsdecode(arguments[0])).is_dir() else 'new'}"
+                )
+            return real(command, *arguments)
 
         with mock.patch.object(session.client, "_request", noting):
             self.blobs.create("packs/aa/1", b"x")
@@ -69,10 +71,10 @@ class OnAnotherComputer(Promises, OpenSsh):
         (_, session) = self.blobs._pool._idle[-1]
         real = session.client._request
 
-        def opens_no_folder(command: int, *told: object) -> object:
-            if command == CMD_OPEN and Path(os.fsdecode(told[0])).is_dir():
+        def opens_no_folder(command: int, *arguments: object) -> object:
+            if command == CMD_OPEN and Path(os.fsdecode(arguments[0])).is_dir():
                 raise OSError("Failure")
-            return real(command, *told)
+            return real(command, *arguments)
 
         with mock.patch.object(session.client, "_request", opens_no_folder), self.assertRaises(StoreReadOnly) as caught:
             self.blobs.create("packs/aa/1", b"x")

@@ -40,13 +40,13 @@ def inside(path: Path) -> set[str]:
 
 
 def all_errors(kind: type[AtticError] = AtticError) -> list[type[AtticError]]:
-    return [kind, *(found for child in kind.__subclasses__() for found in all_errors(child))]
+    return [kind, *(one for child in kind.__subclasses__() for one in all_errors(child))]
 
 
 class Files(TestCase):
     def test_every_package_at_the_top_is_declared_to_the_import_linter(self):
-        found = {path.parent.name for path in ROOT.glob("*/__init__.py")}
-        self.assertEqual(found, set(PACKAGES))
+        seen = {path.parent.name for path in ROOT.glob("*/__init__.py")}
+        self.assertEqual(seen, set(PACKAGES))
         declared = (ROOT / ".importlinter").read_text()
         for package in PACKAGES:
             self.assertIn(f"    {package}\n", declared)
@@ -193,7 +193,7 @@ class Pickers(TestCase):
         for path in (ROOT / "web" / "src").rglob("*.tsx"):
             text = path.read_text()
             for asked in re.findall(r"const (\w+) = use(?:Devices|Runs|Holders)\(", text):
-                wrong += [f"{path.name}: {found}" for found in re.findall(r"options=\{[^}]*\b" + asked + r"\.data[^}]*\}", text)]
+                wrong += [f"{path.name}: {one}" for one in re.findall(r"options=\{[^}]*\b" + asked + r"\.data[^}]*\}", text)]
                 for listed in re.findall(r"const (\w+) = [^;]*\b" + asked + r"\.data[^;]*\.map\(\(\w+\) => \(\{ value:", text, re.S):
                     wrong += [f"{path.name}: {listed}"] if f"options={{{listed}}}" in text else []
         self.assertEqual(wrong, [])

@@ -134,11 +134,11 @@ class WhoDecidesAlone(TestCase):
 
 class WhatScreensAreTold(TestCase):
     def test_by_whom_is_listed(self):
-        told = Counter(
+        counts = Counter(
             (_text(call.args[1]) if _text(call.args[0]) == "changed" else _text(call.args[0]), place)
             for place, call in _calls(("publish",))
         )
-        self.assertEqual(told, _pairs(NEWS))
+        self.assertEqual(counts, _pairs(NEWS))
 
     def test_is_known_to_them(self):
         """What nobody listens to would show on the screen of whoever did it, and on no other."""

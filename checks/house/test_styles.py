@@ -20,17 +20,17 @@ def selectors(text: str) -> list[tuple[int, str]]:
     """(depth, selector) of each rule; media queries and the like are no depth of their own."""
     text = re.sub(r"/\*.*?\*/", "", re.sub(r"//.*", "", text), flags=re.DOTALL)
     text = re.sub(r"#\{[^}]*\}", "_", text)
-    depth, found, open_ = 0, [], []
+    depth, entries, open_ = 0, [], []
     for head, mark in re.findall(r"([^{};]*)([{};])", text):
         if mark == "{":
             counts = not head.strip().startswith("@")
             if counts:
-                found.append((depth, head.strip()))
+                entries.append((depth, head.strip()))
             open_.append(counts)
             depth += counts
         elif mark == "}":
             depth -= open_.pop()
-    return found
+    return entries
 
 
 class Sheets(TestCase):
@@ -38,7 +38,7 @@ class Sheets(TestCase):
         owners = defaultdict(set)
         for path in STYLES.glob("_*.scss"):
             for depth, selector in selectors(path.read_text()):
-                first = {found[0] for part in selector.split(",") if (found := _CLASS.findall(part.strip().split(" ")[0]))}
+                first = {match[0] for part in selector.split(",") if (match := _CLASS.findall(part.strip().split(" ")[0]))}
                 if depth == 0:
                     for name in first:
                         owners[name].add(path.name)

@@ -85,9 +85,9 @@ class AHook(OfficeTestCase):
             send_waiting(now=self.outside.at)
             if not minutes:
                 self.run_now(one)
-        told = [json.loads(body) for _, body, _ in self.outside.hooked]
-        self.assertEqual([one["event"] for one in told], [one["event"] for one in HOOKED])
-        for now, then in zip(told, HOOKED, strict=True):
+        entries = [json.loads(body) for _, body, _ in self.outside.hooked]
+        self.assertEqual([one["event"] for one in entries], [one["event"] for one in HOOKED])
+        for now, then in zip(entries, HOOKED, strict=True):
             self.assertEqual([(name, type(value)) for name, value in now.items()], [(name, type(value)) for name, value in then.items()])
             self.assertEqual((now["code"], now["says"]), (then["code"], then["says"]))
 

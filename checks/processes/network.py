@@ -55,8 +55,8 @@ class Host:
     def __exit__(self, *error: object) -> None:
         subprocess.run(["ip", "netns", "del", self.name], capture_output=True, check=False)
 
-    def start(self, command: list[Any], **told: Any) -> "subprocess.Popen[bytes]":
-        return subprocess.Popen(["ip", "netns", "exec", self.name, *map(str, command)], **told)
+    def start(self, command: list[Any], **fields: Any) -> "subprocess.Popen[bytes]":
+        return subprocess.Popen(["ip", "netns", "exec", self.name, *map(str, command)], **fields)
 
     def pull_the_cable(self) -> None:
         ip("link", "set", self._near, "down")

@@ -27,9 +27,9 @@ class Scene(TestCase):
         self.addCleanup(holder.cleanup)
         self.done = Path(holder.name) / "done"
 
-    def start(self, *told: object) -> "subprocess.Popen[str]":
+    def start(self, *arguments: object) -> "subprocess.Popen[str]":
         env = {**os.environ, "PYTHONPATH": str(ROOT)}
-        command = [sys.executable, "-m", "checks.processes.actor", *map(str, told)]
+        command = [sys.executable, "-m", "checks.processes.actor", *map(str, arguments)]
         return subprocess.Popen(command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
 
     def write(self, where: str, seed: int, backups: int) -> "subprocess.Popen[str]":

@@ -97,11 +97,11 @@ class AStorm(Scene):
             seen[id] = digest({(path.parent.name, path.name): path.read_bytes() for path in out.rglob("*") if path.is_file()})
         return seen
 
-    def weathered(self, where: str, folder: Path, told: list[dict[str, Any]]) -> None:
-        made = {entry["made"]: entry["digest"] for entry in told if "made" in entry}
-        removed = {entry["removed"] for entry in told if "removed" in entry}
+    def weathered(self, where: str, folder: Path, events: list[dict[str, Any]]) -> None:
+        made = {entry["made"]: entry["digest"] for entry in events if "made" in entry}
+        removed = {entry["removed"] for entry in events if "removed" in entry}
         self.assertGreaterEqual(len(made), 4 * ROUNDS)
-        self.assertEqual([entry["damaged"] for entry in told if entry.get("damaged")], [])
+        self.assertEqual([entry["damaged"] for entry in events if entry.get("damaged")], [])
         self.assertEqual([entry.object for entry in check(opened(where), percent=100).damaged], [])
         by_rescue = self.held_by_rescue(folder)
         self.assertEqual({id: by_rescue.get(id) for id in made.keys() - removed}, {id: made[id] for id in made.keys() - removed})

@@ -43,9 +43,9 @@ class SeveralProcesses(Scene):
         process.stderr.close()
         return [json.loads(line) for line in lines if line.endswith("}\n")]
 
-    def nothing_is_lost(self, where: str, told: list[dict], *, least: int) -> None:  # type: ignore[type-arg]
-        made = {entry["made"]: entry["digest"] for entry in told if "made" in entry}
-        removed = {entry["removed"] for entry in told if "removed" in entry}
+    def nothing_is_lost(self, where: str, events: list[dict], *, least: int) -> None:  # type: ignore[type-arg]
+        made = {entry["made"]: entry["digest"] for entry in events if "made" in entry}
+        removed = {entry["removed"] for entry in events if "removed" in entry}
         self.assertGreaterEqual(len(made), least)
         report = check(opened(where), percent=100)
         self.assertEqual([(entry.object, entry.reason) for entry in report.damaged], [])
@@ -57,11 +57,11 @@ class SeveralProcesses(Scene):
 
     def together(self, where: str) -> None:
         writers, sweeper = [self.write(where, 1, BACKUPS), self.write(where, 2, BACKUPS)], self.sweep(where)
-        told = [entry for process in writers for entry in self.told(process)]
+        entries = [entry for process in writers for entry in self.told(process)]
         self.done.touch()
-        told += self.told(sweeper)
-        self.nothing_is_lost(where, told, least=2 * BACKUPS)
-        self.assertGreater(sum(entry.get("freed", 0) for entry in told), 0, "the sweeper never freed anything")
+        entries += self.told(sweeper)
+        self.nothing_is_lost(where, entries, least=2 * BACKUPS)
+        self.assertGreater(sum(entry.get("freed", 0) for entry in entries), 0, "the sweeper never freed anything")
 
     def test_on_a_folder(self):
         with tempfile.TemporaryDirectory() as folder:

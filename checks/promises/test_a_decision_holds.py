@@ -155,9 +155,9 @@ class StopHolds(Sides):
 
         real = module.ended_well
 
-        def too_late(*told, **more):
+        def too_late(*arguments, **more):
             Run.objects.filter(id=run.id).update(state=RunState.STOPPED)
-            return real(*told, **more)
+            return real(*arguments, **more)
 
         with mock.patch.object(module, "ended_well", too_late):
             self.assertEqual(carry_out(run.id).state, RunState.STOPPED)
@@ -187,8 +187,8 @@ class OnlyOneOfMany(Sides):
     def test_six_requests_at_once_make_one_first_administrator(self):
         JournalEntry.objects.all().delete()
         User.objects.all().delete()
-        told = {"office_name": "Office", "zone": "UTC", "full_name": "", "password": PASSWORD, "now": self.outside.at}
-        results = self.at_once(*[lambda n=n: set_up_office(username=f"first{n}", **told) for n in range(6)])
+        fields = {"office_name": "Office", "zone": "UTC", "full_name": "", "password": PASSWORD, "now": self.outside.at}
+        results = self.at_once(*[lambda n=n: set_up_office(username=f"first{n}", **fields) for n in range(6)])
         self.assertEqual(User.objects.count(), 1)
         self.assertEqual(sum(isinstance(result, Conflict) for result in results), 5)
 
@@ -251,8 +251,8 @@ class EveryIllegalMove(OfficeTestCase):
         stale = Run.objects.get(id=run.id)
         Run.objects.filter(id=run.id).update(stop_asked=True, note="meanwhile")
         transition(Run, stale.id, RunState.RUNNING, attempts=1)
-        found = Run.objects.get(id=run.id)
-        self.assertEqual((found.state, found.attempts, found.stop_asked, found.note), (RunState.RUNNING, 1, True, "meanwhile"))
+        row = Run.objects.get(id=run.id)
+        self.assertEqual((row.state, row.attempts, row.stop_asked, row.note), (RunState.RUNNING, 1, True, "meanwhile"))
 
 
 class AnImportCanBeStopped(OfficeTestCase):

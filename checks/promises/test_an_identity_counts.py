@@ -174,9 +174,9 @@ class ListAndStore(OfficeTestCase):
         late = self.held().pop(name)
 
         def listed(vault):
-            found = ids(vault)
+            kept = ids(vault)
             self.held()[name] = late
-            return found
+            return kept
 
         with mock.patch.object(Vault, "backup_ids", listed):
             self.assertEqual(self.compare().missing, 0)

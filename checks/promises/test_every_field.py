@@ -46,10 +46,10 @@ class EveryFieldOfEveryBody(Bodies):
     def operations(self) -> Iterator[tuple[str, str, str, dict[str, Any]]]:
         """(operation, method, path of the contract, schema of its body) of everything that takes a JSON body."""
         for path, methods in CONTRACT["paths"].items():
-            for method, told in methods.items():
-                content = told.get("requestBody", {}).get("content", {}).get("application/json")
+            for method, operation in methods.items():
+                content = operation.get("requestBody", {}).get("content", {}).get("application/json")
                 if content:
-                    yield told["operationId"], method, path, _resolved(content["schema"])
+                    yield operation["operationId"], method, path, _resolved(content["schema"])
 
     def test_is_read_or_refused_and_never_an_error_of_the_server(self):
         tried, right, unknown_names = 0, self.bodies(), list[str]()
@@ -101,8 +101,8 @@ def _resolved(schema: dict[str, Any]) -> dict[str, Any]:
 
 
 def _tries(schema: dict[str, Any], body: dict[str, Any]) -> Iterator[tuple[str, list[Any]]]:
-    for field, told in schema.get("properties", {}).items():
-        whole = _resolved(told["allOf"][0]) if "allOf" in told else _resolved(told)
+    for field, schema_of_field in schema.get("properties", {}).items():
+        whole = _resolved(schema_of_field["allOf"][0]) if "allOf" in schema_of_field else _resolved(schema_of_field)
         kind, shape = whole.get("type"), whole.get("format", "")
         if kind in ("integer", "number"):
             yield field, [*NUMBERS, "5", None]

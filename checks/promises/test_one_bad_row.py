@@ -40,9 +40,9 @@ class ABadPlan(OfficeTestCase):
         self.run_now(self.two)
 
     def pages(self) -> None:
-        told = [f"devices/{self.one.id}", f"devices/{self.two.id}", f"devices/{self.two.id}/backups", f"devices/{self.two.id}/coverage",
+        entries = [f"devices/{self.one.id}", f"devices/{self.two.id}", f"devices/{self.two.id}/backups", f"devices/{self.two.id}/coverage",
                 f"devices/{self.two.id}/wipe", f"plans/{self.good.id}", f"plans/{self.bad.id}", f"stores/{self.good.store_id}"]  # fmt: skip
-        for page in [*PAGES, *told]:
+        for page in [*PAGES, *entries]:
             answer = self.api.get(f"/api/{page}")
             self.assertLess(answer.status_code, 500, page)
 

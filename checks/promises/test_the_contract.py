@@ -39,7 +39,7 @@ class EveryOperation(Bodies):
         self.addresses = {operation: f"/api/{address}" for operation, (address, _) in bodies.items()}
 
     def test_answers_as_the_contract_says_whatever_it_is_sent(self) -> None:
-        operations = [found.ok() for found in CONTRACT.get_all_operations()]
+        operations = [one.ok() for one in CONTRACT.get_all_operations()]
         self.assertGreater(len(operations), 200)
         for operation in operations:
             id = operation.definition.raw["operationId"]

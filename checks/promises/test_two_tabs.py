@@ -94,11 +94,11 @@ class TwoTabs(OfficeTestCase):
         self.assertEqual(self.mine.put(f"/api/{path}", mine, format="json").status_code, 200)
         beside = {"values_told": {"asset_tag": "A-7"}, "read": {"asset_tag": read["asset_tag"]}}
         self.assertEqual(self.other.put(f"/api/{path}", beside, format="json").status_code, 200, "another column is no contradiction")
-        told = {"values_told": {"note": "with Orlo"}}
-        refused = self.other.put(f"/api/{path}", told | {"read": {"note": read["note"]}}, format="json")
+        fields = {"values_told": {"note": "with Orlo"}}
+        refused = self.other.put(f"/api/{path}", fields | {"read": {"note": read["note"]}}, format="json")
         self.assertEqual((refused.status_code, refused.json()["code"]), (409, "state.changed_meanwhile"))
-        found = Device.objects.get(id=self.one.id)
-        self.assertEqual((found.note, found.asset_tag), ("in the drawer", "A-7"))
+        row = Device.objects.get(id=self.one.id)
+        self.assertEqual((row.note, row.asset_tag), ("in the drawer", "A-7"))
 
     def test_how_a_device_is_reached(self):
         path = f"devices/{self.one.id}/link"

@@ -89,15 +89,15 @@ class Cards(Broken):
             text.encode("utf-16"), b"\xfe\xff" + text.encode("utf-16-be"), b"\xff\xfe" + text.encode("utf-16-le"),
         ):  # fmt: skip
             link = self.brought("who.vcf", content)
-            (found,) = self.records(link, "contacts")
-            self.assertEqual((found["display"], found["note"], found["phones"][0]["number"]), ("Ada Holm", "Größe 東京 🦀", "117"))
+            (record,) = self.records(link, "contacts")
+            self.assertEqual((record["display"], record["note"], record["phones"][0]["number"]), ("Ada Holm", "Größe 東京 🦀", "117"))
             self.assertEqual(list(link.left_aside()), [])
             self.assertIn("東京", vobject.readOne(self.out(link, "contacts").read("Contacts.vcf").decode()).note.value)
 
     def test_quoted_printable_that_is_cut_swallows_nothing_behind_it(self):
         link = self.brought("who.vcf", card("NOTE;ENCODING=QUOTED-PRINTABLE:abc=C3=", "TEL:117").encode())
-        (found,) = self.records(link, "contacts")
-        self.assertEqual((found["note"][:3], found["phones"][0]["number"]), ("abc", "117"))
+        (record,) = self.records(link, "contacts")
+        self.assertEqual((record["note"][:3], record["phones"][0]["number"]), ("abc", "117"))
         link = self.brought("b.vcf", card("NOTE;ENCODING=QUOTED-PRINTABLE:one =", "two=C3=A4").encode())
         self.assertEqual(self.records(link, "contacts")[0]["note"], "one twoä", "one that goes on does")
 

@@ -46,8 +46,8 @@ class EverySample(TestCase):
             kept = [one for one in mine if one[0] not in set(refused)]
             with self.subTest(path.name):
                 self.assertEqual(len(written), len(kept))
-                told = Counter(str(one.get("uid")) for one in written)
-                self.assertEqual(told, Counter(uid_of(id, record) for id, record, _ in kept))
+                counts = Counter(str(one.get("uid")) for one in written)
+                self.assertEqual(counts, Counter(uid_of(id, record) for id, record, _ in kept))
                 exceptions += sum("RECURRENCE-ID" in one for one in written)
                 for one, (id, record, _) in zip(written, kept, strict=True):
                     if "RECURRENCE-ID" in one:

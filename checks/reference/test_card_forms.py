@@ -59,13 +59,13 @@ def of(card: str, name: str) -> list[ContentLine]:
 class InFour(TestCase):
     def test_nothing_of_an_older_version_is_left(self):
         for source in (OLD, THIRD, FOURTH):
-            found = written(source, CardForm.V4)
-            self.assertTrue(found.startswith("BEGIN:VCARD\r\nVERSION:4.0\r\n"))
-            for line in lines_of(found):
+            entries = written(source, CardForm.V4)
+            self.assertTrue(entries.startswith("BEGIN:VCARD\r\nVERSION:4.0\r\n"))
+            for line in lines_of(entries):
                 self.assertFalse({"ENCODING", "CHARSET"} & line.params.keys(), line.name)
                 self.assertNotIn(line.name, {"LABEL", "AGENT", "MAILER", "CLASS", "SORT-STRING", "NAME"})
-            self.assertTrue(all(len(row) <= 75 for row in found.encode().split(b"\r\n")))
-            self.assertEqual(vobject.readOne(found).version.value, "4.0")
+            self.assertTrue(all(len(row) <= 75 for row in entries.encode().split(b"\r\n")))
+            self.assertEqual(vobject.readOne(entries).version.value, "4.0")
 
     def test_bytes_are_data_uris_and_the_same_bytes(self):
         for source, name, media in (
@@ -78,35 +78,35 @@ class InFour(TestCase):
         self.assertEqual(of(written(THIRD, CardForm.V4), "LOGO")[0].value, "https://quay.example/l.png")
 
     def test_an_old_one_is_read_as_it_was_meant(self):
-        found = written(OLD, CardForm.V4)
-        card = vobject.readOne(found)
+        entries = written(OLD, CardForm.V4)
+        card = vobject.readOne(entries)
         self.assertEqual(card.fn.value, "Jürgen Quäck, Wharf")
         self.assertEqual((card.n.value.family, card.n.value.given), ("Quäck", "Jürgen"))
         self.assertEqual(card.title.value, "Kapitän; Pier 3\nnight shift")
         self.assertEqual(
-            [(line.params.get("TYPE"), line.params.get("PREF")) for line in of(found, "TEL")],
+            [(line.params.get("TYPE"), line.params.get("PREF")) for line in of(entries, "TEL")],
             [(["cell", "voice"], ["1"]), (["home", "fax"], None)],
         )
-        self.assertEqual(of(found, "X-BOAT")[0].value, "Grüne Wolke")
-        self.assertEqual([line.name for line in lines_of(found) if line.name in ("X-MAILER", "X-LABEL")], ["X-MAILER"])
-        self.assertEqual([len(line.params["LABEL"]) for line in of(found, "ADR")], [1], "what stood on the envelope")
+        self.assertEqual(of(entries, "X-BOAT")[0].value, "Grüne Wolke")
+        self.assertEqual([line.name for line in lines_of(entries) if line.name in ("X-MAILER", "X-LABEL")], ["X-MAILER"])
+        self.assertEqual([len(line.params["LABEL"]) for line in of(entries, "ADR")], [1], "what stood on the envelope")
 
     def test_units_groups_types_and_several_addresses_stay(self):
-        found = written(THIRD, CardForm.V4)
-        self.assertEqual(of(found, "ORG")[0].value, "Saltmarsh\\, Pike & Co;Survey;Boats")
-        self.assertEqual([(line.group, line.value) for line in of(found, "TEL") + of(found, "X-ABLABEL")][:1], [("item1", "+49 40 3")])
-        self.assertEqual([line.group for line in of(found, "X-ABLABEL")], ["item1"])
-        self.assertEqual([line.params["TYPE"] for line in of(found, "ADR")], [["home", "postal"], ["work"]])
-        self.assertEqual(of(found, "ADR")[0].value, ";Flat 2;Deich 1;Ort;;25000;Deutschland")
-        self.assertEqual((of(found, "EMAIL")[0].params["TYPE"], of(found, "EMAIL")[0].params["PREF"]), (["home"], ["1"]))
-        self.assertEqual(of(found, "N")[0].params["SORT-AS"], ["Holm"])
+        entries = written(THIRD, CardForm.V4)
+        self.assertEqual(of(entries, "ORG")[0].value, "Saltmarsh\\, Pike & Co;Survey;Boats")
+        self.assertEqual([(line.group, line.value) for line in of(entries, "TEL") + of(entries, "X-ABLABEL")][:1], [("item1", "+49 40 3")])
+        self.assertEqual([line.group for line in of(entries, "X-ABLABEL")], ["item1"])
+        self.assertEqual([line.params["TYPE"] for line in of(entries, "ADR")], [["home", "postal"], ["work"]])
+        self.assertEqual(of(entries, "ADR")[0].value, ";Flat 2;Deich 1;Ort;;25000;Deutschland")
+        self.assertEqual((of(entries, "EMAIL")[0].params["TYPE"], of(entries, "EMAIL")[0].params["PREF"]), (["home"], ["1"]))
+        self.assertEqual(of(entries, "N")[0].params["SORT-AS"], ["Holm"])
         self.assertEqual(
-            [of(found, name)[0].value for name in ("BDAY", "GEO", "REV", "UID")],
+            [of(entries, name)[0].value for name in ("BDAY", "GEO", "REV", "UID")],
             ["19851026", "geo:53.5,9.9", "20260102T030405Z", "urn:uuid:7"],
         )
-        self.assertEqual(of(found, "NICKNAME")[0].value, "Fee,Fenn")
-        self.assertEqual(vobject.readOne(found).note.value, "one\ntwo, three; 東京")
-        self.assertEqual(of(found, "X-ODD")[0].params["X-P"], ["a;b"])
+        self.assertEqual(of(entries, "NICKNAME")[0].value, "Fee,Fenn")
+        self.assertEqual(vobject.readOne(entries).note.value, "one\ntwo, three; 東京")
+        self.assertEqual(of(entries, "X-ODD")[0].params["X-P"], ["a;b"])
 
     def test_a_name_and_an_id_are_there_whatever_the_card_lacks(self):
         version = in_version("4.0", ["TEL:1"], uid="7,8", full_name="A, B")
@@ -128,7 +128,7 @@ class Parameters(TestCase):
         for text in ("TEL;TYPE=CELL;TYPE=VOICE:1", 'TEL;TYPE="CELL";X-A="a;b:c";TYPE=VOICE:1', "TEL;CELL;VOICE:1"):
             line = parsed(text)
             assert line is not None
-            self.assertEqual([word for told in line.params["TYPE"] for word in told.split(",")], ["CELL", "VOICE"], text)
+            self.assertEqual([word for one in line.params["TYPE"] for word in one.split(",")], ["CELL", "VOICE"], text)
         self.assertEqual(parsed('TEL;TYPE="CELL";X-A="a;b:c";TYPE=VOICE:1').params["X-A"], ["a;b:c"])
 
     @given(st.lists(st.sampled_from(["TYPE=cell", "TYPE=a,b", 'X-A="q;u:o"', "PREF=1", "VALUE=uri", "X-B=\\n"]), max_size=5))
@@ -145,22 +145,22 @@ class Parameters(TestCase):
 class InThree(TestCase):
     def test_another_reader_finds_it_whole(self):
         for source in (OLD, THIRD, FOURTH):
-            found = written(source, CardForm.V3)
-            card = vobject.readOne(found)
+            entries = written(source, CardForm.V3)
+            card = vobject.readOne(entries)
             self.assertEqual(card.version.value, "3.0")
             self.assertEqual(card.photo.value, PICTURE, "its bytes")
             self.assertTrue(card.n.value.family)
-            self.assertNotIn("data:", found)
-            self.assertFalse([line.name for line in lines_of(found) if "PREF" in line.params or "CHARSET" in line.params])
+            self.assertNotIn("data:", entries)
+            self.assertFalse([line.name for line in lines_of(entries) if "PREF" in line.params or "CHARSET" in line.params])
 
     def test_what_it_has_no_property_for_goes_on_with_an_x(self):
         names = {line.name for line in lines_of(written(FOURTH, CardForm.V3))}
         self.assertLessEqual(
             {"X-KIND", "X-GENDER", "X-LANG", "X-ANNIVERSARY", "X-RELATED", "X-IMPP", "X-MEMBER", "SORT-STRING", "LABEL"}, names
         )
-        found = written(FOURTH, CardForm.V3)
-        self.assertEqual((of(found, "TEL")[0].value, of(found, "GEO")[0].value), ("+49-40-5", "46.77;-71.28"))
-        self.assertIn("pref", of(found, "TEL")[0].params["TYPE"])
+        entries = written(FOURTH, CardForm.V3)
+        self.assertEqual((of(entries, "TEL")[0].value, of(entries, "GEO")[0].value), ("+49-40-5", "46.77;-71.28"))
+        self.assertIn("pref", of(entries, "TEL")[0].params["TYPE"])
 
     def test_there_and_back_every_property_is_still_there(self):
         for source in (OLD, THIRD):
@@ -190,9 +190,9 @@ class AsItCame(TestCase):
 
     def test_a_kept_card_that_is_none_is_not_believed(self):
         for wrong in ("no card", "BEGIN:VCARD\nFN:a\nEND:VCARD\nBEGIN:VCARD\nFN:b\nEND:VCARD\n", 7, ["x"], "BEGIN:VCARD\nFN:a\n"):
-            told = {"display": "Ada", "card": wrong}
-            self.assertEqual(card_that_came(told), b"")
-            self.assertIn(b"FN:Ada", card_bytes(told, uid="1", form=CardForm.AS_IT_CAME))
+            fields = {"display": "Ada", "card": wrong}
+            self.assertEqual(card_that_came(fields), b"")
+            self.assertIn(b"FN:Ada", card_bytes(fields, uid="1", form=CardForm.AS_IT_CAME))
         self.assertEqual(card_that_came({"card_base64": "???"}), b"")
 
     def test_one_file_of_many_is_read_by_another_program(self):

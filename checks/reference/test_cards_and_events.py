@@ -208,7 +208,7 @@ END:VCALENDAR
 class Events(TestCase):
     def setUp(self):
         self.read = dict(event(block, zones) for block, zones in events([EVENTS.encode()]))
-        self.other = {str(found["uid"]): found for found in Calendar.from_ical(EVENTS).walk("VEVENT")}
+        self.other = {str(one["uid"]): one for one in Calendar.from_ical(EVENTS).walk("VEVENT")}
 
     def test_every_start_is_the_instant_that_icalendar_reads(self):
         self.assertEqual(set(self.read), set(self.other))
@@ -220,11 +220,11 @@ class Events(TestCase):
                 self.assertEqual(start, other, uid)
 
     def test_it_reads_what_vobject_reads(self):
-        for found in vobject.readOne(EVENTS).vevent_list:
-            record = self.read[found.uid.value]
-            self.assertEqual(record["title"], found.summary.value)
-            if hasattr(found, "description"):
-                self.assertEqual(record["note"], found.description.value)
+        for case in vobject.readOne(EVENTS).vevent_list:
+            record = self.read[case.uid.value]
+            self.assertEqual(record["title"], case.summary.value)
+            if hasattr(case, "description"):
+                self.assertEqual(record["note"], case.description.value)
 
     def test_zones_stay_where_they_are_known_and_become_utc_where_only_the_file_knows(self):
         meeting, ship, day = self.read["guid-1.example.com"], self.read["ship"], self.read["day"]
@@ -238,15 +238,15 @@ class Events(TestCase):
     def test_what_leaves_again_holds_everything_to_another_reader(self):
         content, refused = calendar(self.read.items(), now=datetime(2026, 3, 2, tzinfo=UTC))
         self.assertEqual(refused, [])
-        after = {str(found["uid"]): found for found in Calendar.from_ical(content).walk("VEVENT")}
+        after = {str(one["uid"]): one for one in Calendar.from_ical(content).walk("VEVENT")}
         self.assertEqual(set(after), set(self.other))
         self.assertEqual(
             str(after["guid-1.example.com"]["categories"].to_ical()), str(self.other["guid-1.example.com"]["categories"].to_ical())
         )
         self.assertEqual(len(after["guid-1.example.com"].subcomponents), 1)
         self.assertEqual(after["day"]["exdate"].dts[0].dt, date(2028, 2, 29))
-        for uid, found in after.items():
-            mine, theirs = found.decoded("dtstart"), self.other[uid].decoded("dtstart")
+        for uid, value in after.items():
+            mine, theirs = value.decoded("dtstart"), self.other[uid].decoded("dtstart")
             same = mine.astimezone(UTC) == theirs.astimezone(UTC) if isinstance(theirs, datetime) and theirs.tzinfo else mine == theirs
             self.assertTrue(same, uid)
 

@@ -215,7 +215,7 @@ class EveryCrashPoint(TestCase):
             opened(NEW)
             with self.assertRaises(WrongPassphrase):
                 opened(PASSPHRASE)
-            self.assertIn("spare", [told.label for told in slots(bench.again())])
+            self.assertIn("spare", [one.label for one in slots(bench.again())])
 
         self.at_every_point(self.scene.blobs, work, done=done, reorder=True, step=2)
 

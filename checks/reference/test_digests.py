@@ -54,5 +54,5 @@ class TheForm(TestCase):
             "\u0080": "Control",
         }
         told = canonical("settings", json.dumps(names).encode()).decode()
-        found = [told.index(word) for word in ("Carriage Return", "One", "Control", "Latin o", "Euro Sign", "Emoji")]
-        self.assertEqual(found, sorted(found))
+        entries = [told.index(word) for word in ("Carriage Return", "One", "Control", "Latin o", "Euro Sign", "Emoji")]
+        self.assertEqual(entries, sorted(entries))

@@ -68,10 +68,10 @@ class Exported(TestCase):
 
     def documents(self):
         for path, content in self.files:
-            told = {"mode": 0o644} | name_attribute(path)
+            fields = {"mode": 0o644} | name_attribute(path)
             item = Item(
                 kind="documents", id=item_id(path), name=shown_path(path), size_bytes=len(content), modified=datetime(2021, 7, 4, 12, 30, tzinfo=UTC), tag="t",
-                attributes=told,
+                attributes=fields,
             )  # fmt: skip
             yield item, lambda content=content: iter([content[at : at + 100_000] for at in range(0, len(content), 100_000)])
 

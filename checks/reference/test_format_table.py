@@ -57,7 +57,7 @@ def cell(text: str) -> str:
 def extras(line: str) -> list[str]:
     """What every card has, unless this line is it."""
     name = line.replace(":", ";").split(";")[0]
-    return [told for told in ("FN:x", "N:x;;;;", "UID:u") if told.split(":")[0] != name]
+    return [one for one in ("FN:x", "N:x;;;;", "UID:u") if one.split(":")[0] != name]
 
 
 class CardTable(TestCase):
@@ -82,8 +82,8 @@ class CardTable(TestCase):
         return "\n".join(rows)
 
     def test_the_page_says_what_is_so(self):
-        told, table = PAGE.read_text(), self.table()
-        self.assertIn(table, told, f"\ndocs/formats.md should hold:\n\n{table}\n")
+        text, table = PAGE.read_text(), self.table()
+        self.assertIn(table, text, f"\ndocs/formats.md should hold:\n\n{table}\n")
 
     def test_there_and_back_nothing_is_lost(self):
         """3.0 → 4.0 → 3.0 and the other way: what moved behind an X- comes back under its own name."""

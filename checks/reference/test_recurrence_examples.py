@@ -18,8 +18,8 @@ NEW_YORK = ZoneInfo("America/New_York")
 NINE = "1997-09-02T09:00"
 
 
-def days(month: int, *found: int, year: int = 1997) -> list[str]:
-    return [f"{year}-{month:02}-{day:02}" for day in found]
+def days(month: int, *arguments: int, year: int = 1997) -> list[str]:
+    return [f"{year}-{month:02}-{day:02}" for day in arguments]
 
 
 _DAILY_UNTIL_XMAS = [str(date(1997, 9, 2) + timedelta(days=n)) for n in range((date(1997, 12, 24) - date(1997, 9, 2)).days)]
@@ -180,8 +180,8 @@ class DaysWhenClocksChange(TestCase):
 
     def nights(self, zone: str, at: time, first: str, count: int) -> list[tuple[str, str]]:
         where = ZoneInfo(zone)
-        found = weekly(range(7), at, where, since=date(2011, 1, 1)).following(datetime.fromisoformat(first).replace(tzinfo=UTC), count)
-        return [(f"{instant.astimezone(where):%m-%d %H:%M}", str(clock_change(instant, at, where))) for instant in found]
+        moments = weekly(range(7), at, where, since=date(2011, 1, 1)).following(datetime.fromisoformat(first).replace(tzinfo=UTC), count)
+        return [(f"{instant.astimezone(where):%m-%d %H:%M}", str(clock_change(instant, at, where))) for instant in moments]
 
     def test_berlin(self):  # 2026-03-29 02:00 → 03:00; 2026-10-25 03:00 → 02:00
         self.assertEqual(
@@ -237,8 +237,8 @@ class WindowsOfPlans(TestCase):
 
     def owed(self, window: Window, since: str, now: str) -> tuple[datetime | None, int]:
         """(occurrence that is due, how many were given up)."""
-        found = slots(self.nightly, window, after=self.at(since), until=self.at(now))
-        wanted, over = owed(found, since=self.at(since), now=self.at(now))
+        due = slots(self.nightly, window, after=self.at(since), until=self.at(now))
+        wanted, over = owed(due, since=self.at(since), now=self.at(now))
         return (wanted.opens if wanted else None), len(over)
 
     def test_a_run_that_could_not_start_is_given_up_or_caught_up_with(self):
@@ -254,11 +254,11 @@ class WindowsOfPlans(TestCase):
     def test_in_working_time_a_window_ends_with_the_next_occurrence(self):
         rule = rule_of(Pattern(shape=PatternShape.WORKING_TIME, weekdays=(0, 1, 2, 3, 4), hours=4, from_hour=8, to_hour=16))
         recurrence = Recurrence(rule=rule, start=datetime.fromisoformat("2026-01-01T08:00"), zone=self.zone)
-        found = slots(
+        due = slots(
             recurrence, Window(opens=time(8), closes=time(18)), after=self.at("2026-03-02T00:00"), until=self.at("2026-03-02T23:00")
         )
         self.assertEqual(
-            [f"{slot.opens.astimezone(self.zone):%H}-{slot.closes.astimezone(self.zone):%H}" for slot in found], ["08-12", "12-16", "16-18"]
+            [f"{slot.opens.astimezone(self.zone):%H}-{slot.closes.astimezone(self.zone):%H}" for slot in due], ["08-12", "12-16", "16-18"]
         )
 
     def test_windows_of_no_length_are_refused(self):
@@ -287,5 +287,5 @@ class PromisesWithoutSomeDays(TestCase):
     def test_a_day_on_which_clocks_change_is_left_out_whole(self):
         zone = ZoneInfo("Europe/Berlin")
         newest = datetime(2026, 10, 24, 22, tzinfo=zone)
-        found = deadline_of(newest, 86_400, left_out={date(2026, 10, 25)}, zone=zone)
-        self.assertEqual(found, datetime(2026, 10, 26, 22, tzinfo=zone))
+        deadline = deadline_of(newest, 86_400, left_out={date(2026, 10, 25)}, zone=zone)
+        self.assertEqual(deadline, datetime(2026, 10, 26, 22, tzinfo=zone))

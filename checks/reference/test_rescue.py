@@ -244,9 +244,9 @@ class OneBrokenObject(Scene):
     def tree(self, folder: Path) -> dict[str, tuple]:
         link = TreeLink(folder)
         items = [item for kind in link.kinds() for item in link.inventory(kind)]
-        found = {item.id: (item.kind, item.modified, item.attributes, b"".join(link.read(item))) for item in items}
+        by_key = {item.id: (item.kind, item.modified, item.attributes, b"".join(link.read(item))) for item in items}
         link.close()
-        return found
+        return by_key
 
     def answers(self, broken: str) -> tuple[int, int]:
         """Both programs list and restore; their answers are the same. Exit codes of the rescue reader."""

@@ -133,9 +133,9 @@ class Stores:
             first = f"the captain's first words in store {number}"
             keys, _ = seal_device(bench.again(), "captain", first, now=bench.now, policy=LENIENT)
             self.words[keys.id], self.homes[keys.id] = [first], number
-        found = key_of(bench.again(), "captain")
-        assert found is not None
-        return [found]
+        key = key_of(bench.again(), "captain")
+        assert key is not None
+        return [key]
 
     def unlocked(self, vault: Vault, key: bytes) -> Vault:
         """With the key at hand. In the store where it was made today's passphrase opens it and no earlier one does; elsewhere one
@@ -230,9 +230,9 @@ class TheVaultIsADictionary(TestCase):
         for number, bench in enumerate(stores.benches):
             # what is not in flight is exactly what is there: one more sweep, and the dry run before it tells its effect
             self.assertLessEqual(set(bench.again().backup_ids()), set(stores.model[number]))
-            told = plan_sweep(bench.again())
+            planned = plan_sweep(bench.again())
             before = sum(size for _, size in bench.blobs.list(names.PACKS))
             swept = sweep(bench.again(), now=bench.now + timedelta(days=9), grace_seconds=0)
-            self.assertEqual((swept.freed_bytes, swept.kept_bytes), (told.freed_bytes, told.kept_bytes))
+            self.assertEqual((swept.freed_bytes, swept.kept_bytes), (planned.freed_bytes, planned.kept_bytes))
             self.assertEqual(swept.kept_bytes, sum(size for _, size in bench.blobs.list("")))
             self.assertLessEqual(sum(size for _, size in bench.blobs.list(names.PACKS)), before)

@@ -46,12 +46,12 @@ class Scene(TestCase):
 
     def run_command(self, *arguments: str, passphrase: str | None = "") -> tuple[int, str, str]:
         out, errors = io.StringIO(), io.StringIO()
-        given = [*arguments]
+        entries = [*arguments]
         if passphrase is not None:
-            given += ["--passphrase-file", passphrase or self.pass_file]
+            entries += ["--passphrase-file", passphrase or self.pass_file]
         with contextlib.redirect_stdout(out), contextlib.redirect_stderr(errors):
             try:
-                code = main(given)
+                code = main(entries)
             except SystemExit as end:  # argparse
                 code = int(end.code or 0)
         return code, out.getvalue(), errors.getvalue()
@@ -69,9 +69,9 @@ class Scene(TestCase):
         return errors
 
     def backup(self, *more: str) -> dict[str, Any]:
-        code, told = self.run_json("backup", self.store, str(self.phone), "--device", "Shore 3", *more)
+        code, answer = self.run_json("backup", self.store, str(self.phone), "--device", "Shore 3", *more)
         self.assertEqual(code, 0)
-        return told
+        return answer
 
     def same(self, folder: Path) -> None:
         done = subprocess.run(["diff", "-r", "--no-dereference", self.phone, folder], capture_output=True, text=True, check=False)

@@ -95,8 +95,8 @@ class Trouble(Scene):
         request = Request(device="h", device_told={"name": "h"}, kinds=("documents",), note="", zone="UTC")
         Capture(device, Writer(vault), request, clock=stores.now).run(None)
         before = sorted(path.name for path in self.here.iterdir())
-        code, told = self.run_json("restore", self.store, "newest", str(self.here / "dest"))
-        self.assertEqual((code, told["items"], len(told["damaged"])), (1, 2, len(names) - 2))
+        code, answer = self.run_json("restore", self.store, "newest", str(self.here / "dest"))
+        self.assertEqual((code, answer["items"], len(answer["damaged"])), (1, 2, len(names) - 2))
         self.assertEqual(sorted(path.name for path in (self.here / "dest").rglob("*")), ["con", "fine.txt"])
         self.assertEqual(sorted(path.name for path in self.here.iterdir()), sorted([*before, "dest"]))
         self.assertFalse(Path("/etc/attic.txt").exists())
@@ -107,7 +107,7 @@ class Trouble(Scene):
             FolderBlobs(Path(self.store)), passphrase="tide and chalk and rope", random=os.urandom, limits=VaultLimits(), policy=LENIENT
         )
         manifest = vault.manifest(bytes.fromhex(backup["backup"]))
-        kinds = tuple(replace(found, tops=(b"?" * 16,), depth=depth) for depth, found in enumerate(manifest.kinds))
+        kinds = tuple(replace(one, tops=(b"?" * 16,), depth=depth) for depth, one in enumerate(manifest.kinds))
         vault.write_object(MANIFESTS, encode_manifest(replace(manifest, id=b"i" * 16, kinds=kinds)), id=b"i" * 16)
         code, report = self.run_json("check", self.store)
         self.assertEqual((code, report["damaged"][0]["backups"]), (1, [(b"i" * 16).hex()]))
@@ -180,16 +180,16 @@ class Trouble(Scene):
 
     def test_what_could_not_be_read_is_1_and_named_and_what_nothing_carries_is_named_only(self):
         os.mkfifo(self.phone / "pipe")
-        code, told = self.run_json("backup", self.store, str(self.phone), "--device", "Shore 3")
-        self.assertEqual((code, told["items"]), (0, 4))
-        self.assertEqual([(row["path"], row["code"]) for row in told["skipped"]], [("pipe", "special")])
+        code, answer = self.run_json("backup", self.store, str(self.phone), "--device", "Shore 3")
+        self.assertEqual((code, answer["items"]), (0, 4))
+        self.assertEqual([(row["path"], row["code"]) for row in answer["skipped"]], [("pipe", "special")])
         (self.phone / "shut").mkdir()
         real = os.open
         with mock.patch("os.open", lambda path, *more, **names: _refused(path) if path == "shut" else real(path, *more, **names)):
-            code, told = self.run_json("backup", self.store, str(self.phone), "--device", "Shore 3")
+            code, answer = self.run_json("backup", self.store, str(self.phone), "--device", "Shore 3")
         self.assertEqual(code, 1)
         self.assertEqual(
-            [(row["path"], row["reason"]) for row in told["skipped"] if row["code"] != "special"], [("shut", "it may not be read")]
+            [(row["path"], row["reason"]) for row in answer["skipped"] if row["code"] != "special"], [("shut", "it may not be read")]
         )
 
     def test_a_store_that_was_put_back_is_found_by_a_check_that_remembers(self):
@@ -204,8 +204,8 @@ class Trouble(Scene):
         shutil.copytree(older, here)
         self.assertEqual(self.run_json("check", self.store)[0], 0)
         for _ in range(2):
-            code, found = self.run_json("check", self.store, "--remember", str(kept))
-            self.assertEqual((code, len(found["damaged"]), kept.read_text()), (1, 1, text))
+            code, answer = self.run_json("check", self.store, "--remember", str(kept))
+            self.assertEqual((code, len(answer["damaged"]), kept.read_text()), (1, 1, text))
         kept.unlink()
         self.assertEqual(self.run_json("check", self.store, "--remember", str(kept))[0], 0)
         kept.write_text("no json")
@@ -229,8 +229,8 @@ class Trouble(Scene):
     def test_a_store_inside_the_folder_is_not_backed_up_into_itself(self):
         inside = str(self.phone / "store")
         self.run_json("init", inside)
-        code, told = self.run_json("backup", inside, str(self.phone), "--device", "x")
-        self.assertEqual((code, told["items"], [row["path"] for row in told["skipped"]]), (0, 4, ["store"]))
+        code, answer = self.run_json("backup", inside, str(self.phone), "--device", "x")
+        self.assertEqual((code, answer["items"], [row["path"] for row in answer["skipped"]]), (0, 4, ["store"]))
 
     def test_a_passphrase_comes_through_a_descriptor_and_on_no_command_line(self):
         reading, writing = os.pipe()

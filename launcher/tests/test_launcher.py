@@ -41,8 +41,8 @@ class AnEmptyStart(TestCase):
     def test_knows_no_simulated_devices_and_mails_to_no_simulated_box(self):
         ports = {"database": 1, "standins": 2, "mail": 3}
         with mock.patch.dict(os.environ, {}, clear=True):
-            told = environment(Path("/data"), ports, standins=False)
-            self.assertEqual((told["ATTIC_ANNOUNCEMENTS_URL"], "ATTIC_MAIL_HOST" in told), ("", False))
+            env = environment(Path("/data"), ports, standins=False)
+            self.assertEqual((env["ATTIC_ANNOUNCEMENTS_URL"], "ATTIC_MAIL_HOST" in env), ("", False))
             self.assertIn(":2/", environment(Path("/data"), ports)["ATTIC_ANNOUNCEMENTS_URL"])
 
 

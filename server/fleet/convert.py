@@ -95,11 +95,11 @@ def aside(device: Device) -> Standing | None:
     return ASIDE.get(DeviceState(device.state))
 
 
-def told_card(told: Told) -> dict[str, Any]:
+def told_card(reported: Told) -> dict[str, Any]:
     """What it says of its removable card; empty when it says nothing."""
-    if told.card is None:
+    if reported.card is None:
         return {}
-    card = told.card
+    card = reported.card
     return {"present": card.present, "size_bytes": card.size_bytes, "used_bytes": card.used_bytes, "encrypted": card.encrypted}
 
 

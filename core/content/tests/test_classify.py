@@ -58,7 +58,7 @@ class Sorting(TestCase):
 
     def test_a_preview_counts_every_file_once_and_shows_rules_that_fit_nothing(self):
         files = [("Voice/a.wav", 5), ("b.tmp", 7), ("c.jpg", 1), ("d.jpg", 2), ("e.jpg", 3), ("f.jpg", 4)]
-        found = {(entry.pattern, entry.kind): entry for entry in sorted_files(files, self.RULES)}
-        self.assertEqual(sum(entry.files for entry in found.values()), len(files))
-        self.assertEqual((found["", "photos"].size_bytes, len(found["", "photos"].examples)), (10, 3))
-        self.assertEqual(found["Voice/x.tmp", "mail"].files, 0)
+        by_key = {(entry.pattern, entry.kind): entry for entry in sorted_files(files, self.RULES)}
+        self.assertEqual(sum(entry.files for entry in by_key.values()), len(files))
+        self.assertEqual((by_key["", "photos"].size_bytes, len(by_key["", "photos"].examples)), (10, 3))
+        self.assertEqual(by_key["Voice/x.tmp", "mail"].files, 0)

@@ -19,9 +19,9 @@ def item(**changes: object):
 
 class AnAnnouncementIsChecked(TestCase):
     def test_a_good_one_is_taken_as_it_is(self):
-        found = item()
-        self.assertEqual((found.name, found.size_bytes), ("site.jpg", 12))
-        self.assertEqual(found.modified, datetime(2026, 3, 1, 8, tzinfo=UTC))
+        one = item()
+        self.assertEqual((one.name, one.size_bytes), ("site.jpg", 12))
+        self.assertEqual(one.modified, datetime(2026, 3, 1, 8, tzinfo=UTC))
 
     def test_sizes_that_no_device_can_hold_are_refused(self):
         for size in (-1, True, "12", None, 1 << 60, 1.5):
@@ -62,7 +62,7 @@ class AnAnnouncementIsChecked(TestCase):
 class KindsAreATable(TestCase):
     def test_what_needs_encryption(self):
         # common practice, no published source: saved logins, wireless passwords and health records
-        self.assertEqual({code for code, found in KINDS.items() if found.secret}, {"logins", "wireless", "health"})
+        self.assertEqual({code for code, one in KINDS.items() if one.secret}, {"logins", "wireless", "health"})
 
     def test_between_families_only_contacts_and_calendar_travel(self):
         # common practice, no published source

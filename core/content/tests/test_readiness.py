@@ -22,9 +22,9 @@ def levels(state, *, link="agent", **more) -> dict[str, Level]:
 
 class WhatADeviceSays(TestCase):
     def test_a_ready_device_has_nothing_to_do(self):
-        found = readiness(READY, link="agent", family="orlo", now=NOW)
-        self.assertEqual({finding.level for finding in found}, {Level.FINE})
-        self.assertFalse(any(finding.step for finding in found))
+        findings = readiness(READY, link="agent", family="orlo", now=NOW)
+        self.assertEqual({finding.level for finding in findings}, {Level.FINE})
+        self.assertFalse(any(finding.step for finding in findings))
 
     def test_each_trouble_is_named_with_its_own_step(self):
         cases = {
@@ -37,9 +37,9 @@ class WhatADeviceSays(TestCase):
         }  # fmt: skip
         for code, (change, level) in cases.items():
             with self.subTest(code=code):
-                found = {one.code: one for one in readiness(replace(READY, **change), link="agent", family="orlo", now=NOW)}
-                self.assertEqual(found[code].level, level)
-                self.assertTrue(found[code].says and found[code].step)
+                by_key = {one.code: one for one in readiness(replace(READY, **change), link="agent", family="orlo", now=NOW)}
+                self.assertEqual(by_key[code].level, level)
+                self.assertTrue(by_key[code].says and by_key[code].step)
 
     def test_a_low_battery_is_nothing_on_power_and_a_full_one_nothing_without(self):
         for percent, on_power, level in (
@@ -73,21 +73,21 @@ class WhatADeviceSays(TestCase):
 
     def test_what_nobody_told_is_untold_and_never_fine(self):
         silent = DeviceReport(make="", model="", family="orlo", os_version="")
-        told = levels(silent)
-        self.assertEqual({level for code, level in told.items() if code not in ("reachable", "paired")}, {Level.UNTOLD})
+        by_code = levels(silent)
+        self.assertEqual({level for code, level in by_code.items() if code not in ("reachable", "paired")}, {Level.UNTOLD})
 
     def test_a_link_that_cannot_tell_invents_nothing_even_if_a_state_says_so(self):
-        told = levels(READY, link="folder")
-        self.assertEqual({told[code] for code in LINKS["folder"].cannot if code in told}, {Level.UNTOLD})
+        by_code = levels(READY, link="folder")
+        self.assertEqual({by_code[code] for code in LINKS["folder"].cannot if code in by_code}, {Level.UNTOLD})
 
 
 class WhenItDoesNotAnswer(TestCase):
     def test_each_trouble_stands_where_it_belongs(self):
         cases = ((DeviceAway("x"), "reachable"), (NotPaired("x"), "paired"), (OtherHost("x"), "paired"), (NotAccepted("x"), "accepted"))
         for trouble, code in cases:
-            found = readiness(None, link="agent", family="brenta", now=NOW, trouble=trouble)
-            self.assertEqual([one.code for one in blockers(found)], [code])
-            self.assertTrue(found[-1].step)
+            findings = readiness(None, link="agent", family="brenta", now=NOW, trouble=trouble)
+            self.assertEqual([one.code for one in blockers(findings)], [code])
+            self.assertTrue(findings[-1].step)
 
     def test_whose_holder_has_not_said_yes_gets_the_steps_of_its_own_family(self):
         for family in ("orlo", "brenta"):
@@ -96,9 +96,9 @@ class WhenItDoesNotAnswer(TestCase):
         self.assertNotEqual(FAMILIES["orlo"].accept, FAMILIES["brenta"].accept)
 
     def test_a_device_that_is_only_in_the_register_is_blocked_with_what_to_do(self):
-        found = readiness(None, link="none", family="orlo", now=NOW)
-        self.assertEqual(found[0].level, Level.BLOCKS)
-        self.assertIn("pair it", found[0].says)
+        findings = readiness(None, link="none", family="orlo", now=NOW)
+        self.assertEqual(findings[0].level, Level.BLOCKS)
+        self.assertIn("pair it", findings[0].says)
 
     def test_every_family_has_a_guide_for_the_first_time_and_for_not_being_seen(self):
         for family in FAMILIES.values():
@@ -117,6 +117,6 @@ class Accounts(TestCase):
         self.assertEqual((two.off_by_policy, two.last_sync), (True, None))
 
     def test_rubbish_is_a_lie(self):
-        for told in (None, {}, ["x"], [{"kind": "notes", "last_sync": "soon"}], [{"kind": "notes", "last_sync": "2026-01-01"}], [{}] * 201):
+        for case in (None, {}, ["x"], [{"kind": "notes", "last_sync": "soon"}], [{"kind": "notes", "last_sync": "2026-01-01"}], [{}] * 201):
             with self.assertRaises(DeviceLied):
-                announced_accounts(told)
+                announced_accounts(case)

@@ -52,20 +52,22 @@ class OfASingleBackup(TestCase):
         """(ln of the growth - median step) / max(MAD / 0.6745, 0.02), by scipy; one more on both sides, so that nothing is no growth."""
         history = habit()
         for photos in (250, history[0].kinds["photos"].items * 3):
-            (found,) = anomalies(taken(0, photos=photos), history)
+            (detected,) = anomalies(taken(0, photos=photos), history)
             counts = [one.kinds["photos"].items + 1 for one in history]
             steps = [math.log(newer / older) for newer, older in itertools.pairwise(counts)]
             spread = max(median_abs_deviation(steps, scale="normal"), 0.02)
-            self.assertEqual(found.numbers["score"], round((math.log((photos + 1) / counts[0]) - statistics.median(steps)) / spread, 1))
+            self.assertEqual(detected.numbers["score"], round((math.log((photos + 1) / counts[0]) - statistics.median(steps)) / spread, 1))
         few = [taken(day, photos=11, size=0) for day in range(1, 12)]
-        (found,) = anomalies(taken(0, photos=1, size=0), few)
-        self.assertEqual((found.code, found.numbers), (Odd.SHRUNK, {"before": 11, "after": 1, "score": round(math.log(2 / 12) / 0.02, 1)}))
+        (detected,) = anomalies(taken(0, photos=1, size=0), few)
+        self.assertEqual(
+            (detected.code, detected.numbers), (Odd.SHRUNK, {"before": 11, "after": 1, "score": round(math.log(2 / 12) / 0.02, 1)})
+        )
 
     def test_a_kind_that_vanished_is_told_with_the_moment_to_compare_with(self):
         one = taken(0, photos=0)
-        found = anomalies(one, habit())[0]
-        self.assertEqual((found.code, found.kind, found.before), (Odd.VANISHED, "photos", "b1"))
-        self.assertEqual(found.numbers["after"], 0)
+        detected = anomalies(one, habit())[0]
+        self.assertEqual((detected.code, detected.kind, detected.before), (Odd.VANISHED, "photos", "b1"))
+        self.assertEqual(detected.numbers["after"], 0)
 
     def test_many_items_rewritten_at_once(self):
         before = habit()[0].kinds["photos"].items

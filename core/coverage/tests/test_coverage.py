@@ -19,13 +19,13 @@ def held(days_ago=1, stores=("Server room",), items=9, newest_at=NOW) -> HeldKin
 
 
 def account(kind="contacts", **more) -> Account:
-    told = {"service": "Groupware", "is_default": True, "last_sync": NOW, "off_by_policy": False}
-    return Account(kind=kind, **(told | more))
+    fields = {"service": "Groupware", "is_default": True, "last_sync": NOW, "off_by_policy": False}
+    return Account(kind=kind, **(fields | more))
 
 
 def cover(live_now, held_now=(), accounts=(), kind="contacts"):
-    found = coverage({kind: live_now} if live_now else None, {kind: list(held_now)} if held_now else {}, accounts, offered=[kind])
-    return found[0]
+    by_kind = coverage({kind: live_now} if live_now else None, {kind: list(held_now)} if held_now else {}, accounts, offered=[kind])
+    return by_kind[0]
 
 
 class OneKind(TestCase):
@@ -39,9 +39,9 @@ class OneKind(TestCase):
         self.assertEqual(cover(live(newest_at=NOW), [held(newest_at=NOW - timedelta(minutes=1))]).cover, Cover.BEHIND)
 
     def test_kept_in_step_alone_is_no_cover(self):
-        found = cover(live(), accounts=[account()])
-        self.assertEqual(found.cover, Cover.IN_STEP_ONLY)
-        self.assertIn("deletion", found.says)
+        by_kind = cover(live(), accounts=[account()])
+        self.assertEqual(by_kind.cover, Cover.IN_STEP_ONLY)
+        self.assertIn("deletion", by_kind.says)
 
     def test_an_account_that_never_synchronised_or_is_switched_off_covers_nothing_at_all(self):
         self.assertEqual(cover(live(), accounts=[account(last_sync=None)]).cover, Cover.NOTHING)
@@ -54,24 +54,24 @@ class OneKind(TestCase):
         self.assertEqual(cover(live(), [held(items=0)]).cover, Cover.NOTHING)
 
     def test_the_newest_intact_one_is_shown_and_all_its_stores_are_named(self):
-        found = cover(live(), [held(3, ["Cloud"]), held(1, ["Server room"]), held(0, [])])
-        self.assertEqual((found.newest.backup, found.backups, found.stores), ("b1", 2, ("Server room", "Cloud")))
+        by_kind = cover(live(), [held(3, ["Cloud"]), held(1, ["Server room"]), held(0, [])])
+        self.assertEqual((by_kind.newest.backup, by_kind.backups, by_kind.stores), ("b1", 2, ("Server room", "Cloud")))
 
     def test_a_kind_that_the_device_holds_nothing_of_needs_no_cover(self):
         self.assertEqual(cover(live(items=0, newest_at=None)).cover, Cover.EMPTY)
 
     def test_a_device_that_nobody_looked_at_is_judged_by_its_backups_alone(self):
-        found = cover(None, [held()])
-        self.assertEqual((found.cover, found.live), (Cover.BACKED_UP, None))
+        by_kind = cover(None, [held()])
+        self.assertEqual((by_kind.cover, by_kind.live), (Cover.BACKED_UP, None))
 
     def test_the_default_account_stands_first(self):
-        found = cover(live(), accounts=[account(service="A", is_default=False), account(service="B")])
-        self.assertEqual([one.service for one in found.accounts], ["B", "A"])
+        by_kind = cover(live(), accounts=[account(service="A", is_default=False), account(service="B")])
+        self.assertEqual([one.service for one in by_kind.accounts], ["B", "A"])
 
 
 class ADevice(TestCase):
     def test_every_kind_that_is_offered_held_or_seen_has_one_line_in_the_usual_order(self):
-        found = coverage({"photos": live()}, {"notes": [held()]}, [], offered=["contacts"])
+        by_kind = coverage({"photos": live()}, {"notes": [held()]}, [], offered=["contacts"])
         self.assertEqual(
-            [(one.kind, one.cover) for one in found], [("contacts", Cover.EMPTY), ("photos", Cover.NOTHING), ("notes", Cover.BACKED_UP)]
+            [(one.kind, one.cover) for one in by_kind], [("contacts", Cover.EMPTY), ("photos", Cover.NOTHING), ("notes", Cover.BACKED_UP)]
         )

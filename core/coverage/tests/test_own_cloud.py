@@ -38,9 +38,9 @@ class WhatADeviceTells(TestCase):
         ):  # fmt: skip
             with self.assertRaises(DeviceLied, msg=str(changes)):
                 announced_own_cloud(TOLD | changes)
-        for told in ([], "on", 7):
+        for case in ([], "on", 7):
             with self.assertRaises(DeviceLied):
-                announced_own_cloud(told)
+                announced_own_cloud(case)
 
     def test_names_are_shown_without_control_characters_and_cut(self):
         cloud = announced_own_cloud(TOLD | {"account": "a\x00b\u202e" + "x" * 500, "devices": [{"name": "", "bytes": 1}]})
@@ -74,11 +74,11 @@ class AsAPlanWantsIt(TestCase):
         self.assertEqual(standing_of(None, within=timedelta(days=3), now=NOW), OwnStanding.UNTOLD)
 
     def test_a_share_of_an_account_and_a_time_that_lies_ahead(self):
-        told = OwnCloud(
+        cloud = OwnCloud(
             state=OwnCloudState.ON, service="", account="", last_success=NOW + timedelta(hours=25), used_bytes=1, allowed_bytes=3
         )
-        self.assertEqual((percent_used(told), believed(told, now=NOW)), (33, told.last_success))
-        self.assertIsNone(believed(replace(told, last_success=NOW + timedelta(hours=27)), now=NOW))
+        self.assertEqual((percent_used(cloud), believed(cloud, now=NOW)), (33, cloud.last_success))
+        self.assertIsNone(believed(replace(cloud, last_success=NOW + timedelta(hours=27)), now=NOW))
 
     def test_an_account_that_fills_is_an_incident_whatever_the_plan_wants(self):
         cloud = announced_own_cloud(TOLD)

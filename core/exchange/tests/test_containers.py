@@ -100,8 +100,8 @@ class ABag(TestCase):
         # RFC 8493 §2.1.1
         self.assertEqual(kept.files["moment/bagit.txt"], b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n")
         self.assertEqual({path.split("/")[0] for path in kept.files}, {"moment"})
-        told = hashlib.sha256(b"a.txt").hexdigest()
-        self.assertEqual(kept.files["moment/manifest-sha256.txt"].decode(), f"{told}  data/a.txt\n")
+        digest = hashlib.sha256(b"a.txt").hexdigest()
+        self.assertEqual(kept.files["moment/manifest-sha256.txt"].decode(), f"{digest}  data/a.txt\n")
         self.assertIn(b"Payload-Oxum: 5.1\n", kept.files["moment/bag-info.txt"])
         self.assertIn(b"Bagging-Date: 2026-03-02\n", kept.files["moment/bag-info.txt"])
         self.assertEqual(kept.closed, 1)

@@ -82,13 +82,13 @@ class EventsBecomeICalendar(TestCase):
         ]  # fmt: skip
         content, refused = calendar(events, now=NOW)
         self.assertEqual(refused, [])
-        found = {event.uid.value: event for event in vobject.readOne(content.decode()).vevent_list}
-        self.assertEqual(found["e1"].dtstart.value.astimezone(UTC), datetime(2026, 3, 28, 8, tzinfo=UTC))
-        self.assertEqual(found["e1"].summary.value, "Tide, survey")
-        self.assertEqual(found["e2"].dtstart.value.isoformat(), "2026-12-24")
-        self.assertEqual(found["e3"].dtstart.value.astimezone(UTC), datetime(2026, 3, 1, 8, tzinfo=UTC))
+        by_key = {event.uid.value: event for event in vobject.readOne(content.decode()).vevent_list}
+        self.assertEqual(by_key["e1"].dtstart.value.astimezone(UTC), datetime(2026, 3, 28, 8, tzinfo=UTC))
+        self.assertEqual(by_key["e1"].summary.value, "Tide, survey")
+        self.assertEqual(by_key["e2"].dtstart.value.isoformat(), "2026-12-24")
+        self.assertEqual(by_key["e3"].dtstart.value.astimezone(UTC), datetime(2026, 3, 1, 8, tzinfo=UTC))
         # the weekly event crosses the change to summer time: same wall clock, one hour less in UTC
-        occurrences = [instant.hour for instant in found["e1"].getrruleset(addRDate=True)]
+        occurrences = [instant.hour for instant in by_key["e1"].getrruleset(addRDate=True)]
         self.assertEqual(occurrences, [9, 9, 9])
 
     def test_what_cannot_be_understood_is_named_and_the_rest_is_written(self):
@@ -255,11 +255,11 @@ class FilesInAnArchive(TestCase):
             unpacked = subprocess.run(["python3", "-m", "zipfile", "-l", f"{into}/a.zip"], capture_output=True, text=True, check=True)
             self.assertIn(f"Documents/{deep}", unpacked.stdout)
         with zipfile.ZipFile(file) as archive:
-            told = {info.filename: info for info in archive.infolist()}
+            by_key = {info.filename: info for info in archive.infolist()}
             self.assertEqual(
-                {name for name in told if name != "contents.json"}, {f"Documents/{name}" for name in (deep, ".profile", "to", "empty/")}
+                {name for name in by_key if name != "contents.json"}, {f"Documents/{name}" for name in (deep, ".profile", "to", "empty/")}
             )
-            self.assertEqual(stat.S_IMODE(told["Documents/.profile"].external_attr >> 16), 0o640)
-            self.assertTrue(stat.S_ISLNK(told["Documents/to"].external_attr >> 16))
+            self.assertEqual(stat.S_IMODE(by_key["Documents/.profile"].external_attr >> 16), 0o640)
+            self.assertTrue(stat.S_ISLNK(by_key["Documents/to"].external_attr >> 16))
             self.assertEqual(archive.read("Documents/to"), b".profile")
-            self.assertEqual(struct.unpack("<HHBi", told["Documents/.profile"].extra), (0x5455, 5, 1, 1553997598))
+            self.assertEqual(struct.unpack("<HHBi", by_key["Documents/.profile"].extra), (0x5455, 5, 1, 1553997598))

@@ -18,7 +18,7 @@ def calendar(*events: str) -> bytes:
 
 class Holidays(TestCase):
     def days(self, *events: str) -> list[str]:
-        return [str(found.day) for found in read_holidays(calendar(*events), today=TODAY)]
+        return [str(one.day) for one in read_holidays(calendar(*events), today=TODAY)]
 
     def test_a_day_and_a_week_whose_end_is_the_day_after(self):
         # RFC 5545 §3.6.1: DTEND of an all-day event is the day after its last one
@@ -74,9 +74,9 @@ class Holidays(TestCase):
 
     def test_an_office_year_with_its_holidays(self):
         # the public holidays that Lower Saxony observes in 2027, as its law lists them (dates from memory)
-        told = ("0101", "0326", "0329", "0501", "0506", "0517", "1003", "1031", "1225", "1226")
-        days = self.days(*(f"DTSTART;VALUE=DATE:2027{day}\r\nSUMMARY:Holiday" for day in told))
-        self.assertEqual([day[5:7] + day[8:] for day in days], sorted(told))
+        cases = ("0101", "0326", "0329", "0501", "0506", "0517", "1003", "1031", "1225", "1226")
+        days = self.days(*(f"DTSTART;VALUE=DATE:2027{day}\r\nSUMMARY:Holiday" for day in cases))
+        self.assertEqual([day[5:7] + day[8:] for day in days], sorted(cases))
 
 
 class TheFeed(TestCase):
@@ -92,10 +92,10 @@ class TheFeed(TestCase):
             runs=runs,
             now=datetime(2026, 10, 20, tzinfo=UTC),
         )
-        found = Calendar.from_ical(feed)
-        events = found.walk("VEVENT")
+        read_back = Calendar.from_ical(feed)
+        events = read_back.walk("VEVENT")
         self.assertEqual([event["DTSTART"].dt.astimezone(UTC) for event in events], [opens for opens, _ in runs])
         self.assertEqual({event["DTSTART"].dt.hour for event in events}, {22})
         self.assertIn("Field, nightly; ünder", str(events[0]["SUMMARY"]))
         self.assertEqual(len({str(event["UID"]) for event in events}), 3)
-        self.assertEqual([str(zone["TZID"]) for zone in found.walk("VTIMEZONE")], ["Europe/Berlin"])
+        self.assertEqual([str(zone["TZID"]) for zone in read_back.walk("VTIMEZONE")], ["Europe/Berlin"])

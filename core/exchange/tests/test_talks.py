@@ -38,11 +38,11 @@ TALK = {
 
 class APage(TestCase):
     def test_every_message_stands_there_with_who_and_when(self):
-        found = Read(talks_page("Messages", [("Crew <b>", TALK)]))
-        self.assertEqual([text.strip() for text in found.told["dt"]], ["Jun Sato 2026-03-01 10:00", ""])
-        self.assertEqual([text.strip() for text in found.told["dd"]], ["one\ntwo", "<script>alert(1)</script> & <img src=x onerror=y>"])
+        page = Read(talks_page("Messages", [("Crew <b>", TALK)]))
+        self.assertEqual([text.strip() for text in page.told["dt"]], ["Jun Sato 2026-03-01 10:00", ""])
+        self.assertEqual([text.strip() for text in page.told["dd"]], ["one\ntwo", "<script>alert(1)</script> & <img src=x onerror=y>"])
         self.assertEqual(
-            (found.told["h2"][0].strip(), found.told["p"][0].strip(), found.told["em"][0].strip()),
+            (page.told["h2"][0].strip(), page.told["p"][0].strip(), page.told["em"][0].strip()),
             ("Crew <b>", "with Jun Sato, Ada", "attached: a.jpg"),
         )
 

@@ -25,15 +25,15 @@ def room(stored: int = 0, allowance: int | None = 100 * MIB, free: int | None = 
 
 class WillItFit(TestCase):
     def test_without_history_nothing_is_assumed_to_shrink_and_it_says_so(self):
-        found = estimated(50 * MIB, [])
-        self.assertGreaterEqual(found.bytes, 50 * MIB)
-        self.assertIn("no run of it tells", found.says)
+        estimate = estimated(50 * MIB, [])
+        self.assertGreaterEqual(estimate.bytes, 50 * MIB)
+        self.assertIn("no run of it tells", estimate.says)
 
     def test_the_median_of_the_history_counts_and_one_odd_run_does_not(self):
         history = [(10 * MIB, 5 * MIB), (10 * MIB, 5 * MIB), (10 * MIB, 10 * MIB)]
-        found = estimated(10 * MIB, history)
-        self.assertAlmostEqual(found.bytes / MIB, 5.1, places=1)
-        self.assertEqual(found.says, "as its last 3 runs did")
+        estimate = estimated(10 * MIB, history)
+        self.assertAlmostEqual(estimate.bytes / MIB, 5.1, places=1)
+        self.assertEqual(estimate.says, "as its last 3 runs did")
         self.assertEqual(estimated(10 * MIB, history[:1]).says, "by one run alone")
 
     def test_the_message_names_what_is_left_and_what_is_needed(self):

@@ -147,9 +147,9 @@ class TheBooks(AStore):
     def test_what_is_needed_of_a_marked_pack_is_its_owners(self):
         """A mark by a sweep that was killed before it moved anything, or that met a run that relies on it."""
         packs = "".join(pack.hex() for pack in self.bench.again().ids(names.PACKS))
-        told = {"at": self.bench.now.isoformat(), "packs": packs, "moved_bytes": 0}
+        fields = {"at": self.bench.now.isoformat(), "packs": packs, "moved_bytes": 0}
         before = self.books()
-        self.bench.again().write_object(names.MARKS, json.dumps(told).encode())
+        self.bench.again().write_object(names.MARKS, json.dumps(fields).encode())
         books = self.books()
         self.assertEqual({team: row.share for team, row in books.teams.items()}, {team: row.share for team, row in before.teams.items()})
         self.assertLess(books.nobodys.remains.marked_bytes, 20_000, "only what packs them")

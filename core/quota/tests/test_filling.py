@@ -157,9 +157,9 @@ class FoldersAndKinds(ADevice):
         self.assertEqual([one.under for one in self.filling().folders(10)], ["DCIM/Camera"])
 
     def test_growth_is_since_about_thirty_days_before_the_newest(self):
-        found = {one.kind: (one.grown_bytes, one.since) for one in self.filling().growth()}
-        self.assertEqual(found["photos"], (90_000, self.taken[1].finished_at))
-        self.assertEqual(found["documents"], (0, self.taken[1].finished_at))
+        by_key = {one.kind: (one.grown_bytes, one.since) for one in self.filling().growth()}
+        self.assertEqual(by_key["photos"], (90_000, self.taken[1].finished_at))
+        self.assertEqual(by_key["documents"], (0, self.taken[1].finished_at))
         self.assertEqual(self.filling().growth()[0].kind, "photos")
 
     def test_too_little_history_is_said(self):

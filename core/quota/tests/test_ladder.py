@@ -73,17 +73,17 @@ class Proposals(TestCase):
 
     @settings(deadline=None, max_examples=40)
     @given(st.lists(st.tuples(st.integers(1, 400), st.integers(1, 30)), min_size=11, max_size=12), st.floats(0.05, 1))
-    def test_of_many_moves_that_share_nothing_it_is_the_least_loss(self, told, part):
+    def test_of_many_moves_that_share_nothing_it_is_the_least_loss(self, pairs, part):
         """More than are looked at one by one; against all of them here."""
-        sizes, losses = [size for size, _ in told], [loss for _, loss in told]
-        store = Store([{number} for number in range(len(told))], sizes)
-        moves = moves_of(losses, rungs=[4] * len(told))
+        sizes, losses = [size for size, _ in pairs], [loss for _, loss in pairs]
+        store = Store([{number} for number in range(len(pairs))], sizes)
+        moves = moves_of(losses, rungs=[4] * len(pairs))
         wanted = max(1, round(sum(sizes) * part))
         proposed = propose(moves, wanted, store.frees)
         least = min(
             sum(losses[number] for number in subset)
-            for size in range(len(told) + 1)
-            for subset in combinations(range(len(told)), size)
+            for size in range(len(pairs) + 1)
+            for subset in combinations(range(len(pairs)), size)
             if sum(sizes[number] for number in subset) >= wanted
         )
         self.assertTrue(proposed.suffices)

@@ -27,11 +27,11 @@ def column(name: str, of: str) -> np.ndarray:
 
 def open_series() -> dict[str, np.ndarray]:
     """What has grown, and what flowed, added up: as backups flow into a store. Scaled to bytes."""
-    found = {name: column("macrodata", name) for name in GROWING} | {"co2": column("co2", "co2")}
-    found |= {f"sum of {of}": np.cumsum(np.abs(column(name, of))) for name, of in FLOWS}
+    fields = {name: column("macrodata", name) for name in GROWING} | {"co2": column("co2", "co2")}
+    fields |= {f"sum of {of}": np.cumsum(np.abs(column(name, of))) for name, of in FLOWS}
     with (SERIES / "elnino" / "elnino.csv").open() as file:
-        found["sum of elnino"] = np.cumsum([float(month) for year in list(csv.reader(file))[1:] for month in year[1:] if month])
-    return {name: np.round(values / np.abs(values).max() * 1e9) for name, values in found.items()}
+        fields["sum of elnino"] = np.cumsum([float(month) for year in list(csv.reader(file))[1:] for month in year[1:] if month])
+    return {name: np.round(values / np.abs(values).max() * 1e9) for name, values in fields.items()}
 
 
 def straight(days: int = 70, pace: int = 10 * MIB, begin: int = 1 << 30) -> list[int]:
@@ -39,9 +39,9 @@ def straight(days: int = 70, pace: int = 10 * MIB, begin: int = 1 << 30) -> list
 
 
 def of(held: list[int], limit: int = 4 << 30) -> Runway:
-    found = runway(range(len(held)), held, limit)
-    assert isinstance(found, Runway), found
-    return found
+    forecast = runway(range(len(held)), held, limit)
+    assert isinstance(forecast, Runway), forecast
+    return forecast
 
 
 class Slopes(TestCase):
@@ -83,11 +83,11 @@ class OnOpenSeries(TestCase):
             for at in range(stretch, len(values) - ahead, max(1, ahead // 3)):
                 known = values[at - stretch : at]
                 grown = float(values[at - 1 + ahead] - known[-1])
-                found = trend(range(stretch), known.astype(int).tolist())
-                assert isinstance(found, Trend)
-                ours.append(abs(found.pace * ahead - grown))
+                line = trend(range(stretch), known.astype(int).tolist())
+                assert isinstance(line, Trend)
+                ours.append(abs(line.pace * ahead - grown))
                 naive.append(abs(float(known[-1] - known[0]) / (stretch - 1) * ahead - grown))
-                held.append(found.low * ahead <= grown <= found.high * ahead)
+                held.append(line.low * ahead <= grown <= line.high * ahead)
             if ours:
                 ratios[name] = sum(ours) / sum(naive)
         return ratios, held
@@ -107,28 +107,28 @@ class OnOpenSeries(TestCase):
 
 class ARunway(TestCase):
     def test_a_straight_line_is_followed_to_its_end(self):
-        found = of(straight(), limit=straight()[-1] + 180 * MIB)
-        self.assertEqual((found.days, found.earliest, found.latest, found.trend.grows), (18.0, 18.0, 18.0, True))
+        forecast = of(straight(), limit=straight()[-1] + 180 * MIB)
+        self.assertEqual((forecast.days, forecast.earliest, forecast.latest, forecast.trend.grows), (18.0, 18.0, 18.0, True))
 
     def test_it_is_told_with_a_range_that_holds_the_expected(self):
         source = random.Random(4)
         held = [1 << 30]
         for _ in range(69):
             held.append(held[-1] + source.randrange(0, 20 * MIB))
-        found = of(held, limit=held[-1] + 200 * MIB)
-        assert found.earliest is not None and found.days is not None and found.latest is not None
-        self.assertTrue(found.earliest < found.days < found.latest)
-        self.assertTrue(14 < found.days < 28, found.days)
+        forecast = of(held, limit=held[-1] + 200 * MIB)
+        assert forecast.earliest is not None and forecast.days is not None and forecast.latest is not None
+        self.assertTrue(forecast.earliest < forecast.days < forecast.latest)
+        self.assertTrue(14 < forecast.days < 28, forecast.days)
 
     def test_one_import_is_no_pace(self):
         plain = of(straight())
         jumped = straight()
         for day in range(50, 70):
             jumped[day] += 1 << 30
-        found = of(jumped)
-        self.assertAlmostEqual(found.trend.pace, plain.trend.pace, delta=plain.trend.pace / 100)
-        assert found.days is not None and plain.days is not None
-        self.assertLess(found.days, plain.days, "what it brought along takes room all the same")
+        forecast = of(jumped)
+        self.assertAlmostEqual(forecast.trend.pace, plain.trend.pace, delta=plain.trend.pace / 100)
+        assert forecast.days is not None and plain.days is not None
+        self.assertLess(forecast.days, plain.days, "what it brought along takes room all the same")
 
     def test_one_great_removal_is_no_pace_either(self):
         dropped = straight()
@@ -144,20 +144,20 @@ class ARunway(TestCase):
         held = [1 << 30]
         for day in range(69):
             held.append(held[-1] + (40 * MIB if 20 <= day < 48 else 5 * MIB))
-        found = of(held, limit=held[-1] + 1000 * MIB)
+        forecast = of(held, limit=held[-1] + 1000 * MIB)
         after = 1000 / 5
-        assert found.earliest is not None
-        self.assertTrue(found.latest is None or found.latest > after)
-        self.assertLess(found.earliest, 1000 / 40 * 1.5)
+        assert forecast.earliest is not None
+        self.assertTrue(forecast.latest is None or forecast.latest > after)
+        self.assertLess(forecast.earliest, 1000 / 40 * 1.5)
 
     def test_what_does_not_grow_is_never_full(self):
         for held in ([1 << 30] * 70, straight(pace=-MIB)):
-            found = of(held)
-            self.assertEqual((found.days, found.earliest, found.trend.grows), (None, None, False))
+            forecast = of(held)
+            self.assertEqual((forecast.days, forecast.earliest, forecast.trend.grows), (None, None, False))
 
     def test_what_is_full_is_full_now(self):
-        found = of(straight(), limit=1 << 20)
-        self.assertEqual((found.days, found.earliest, found.latest), (0.0, 0.0, 0.0))
+        forecast = of(straight(), limit=1 << 20)
+        self.assertEqual((forecast.days, forecast.earliest, forecast.latest), (0.0, 0.0, 0.0))
 
     def test_beyond_a_year_nothing_is_told(self):
         self.assertIsNone(of(straight(pace=1)).days)
@@ -174,9 +174,9 @@ class ARunway(TestCase):
 
     def test_days_that_were_not_measured_are_missed_and_no_jump(self):
         days = [day for day in range(70) if not 30 <= day < 45]
-        found = trend(days, [straight()[day] for day in days])
-        assert isinstance(found, Trend)
-        self.assertAlmostEqual(found.pace, 10 * MIB, delta=1)
+        line = trend(days, [straight()[day] for day in days])
+        assert isinstance(line, Trend)
+        self.assertAlmostEqual(line.pace, 10 * MIB, delta=1)
 
     def test_a_jump_is_lifted_out_and_the_last_day_stays_what_it_is(self):
         at = np.arange(20.0)

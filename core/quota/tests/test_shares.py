@@ -29,29 +29,30 @@ def divided(needs: Mapping[str, Set[int]], lengths: np.ndarray) -> dict[str, Sha
 def mean_of_orders(needs: Mapping[str, Set[int]], lengths: np.ndarray, orders: Iterable[tuple[str, ...]]) -> dict[str, Fraction]:
     """What each owner brings along that is not there yet, on average."""
     orders = list(orders)
-    found = {owner: Fraction(0) for owner in needs}
+    by_key = {owner: Fraction(0) for owner in needs}
     for order in orders:
         there: set[int] = set()
         for owner in order:
-            found[owner] += Fraction(sum(int(lengths[chunk]) for chunk in needs[owner] - there), len(orders))
+            by_key[owner] += Fraction(sum(int(lengths[chunk]) for chunk in needs[owner] - there), len(orders))
             there |= needs[owner]
-    return found
+    return by_key
 
 
 class Shares(TestCase):
     def test_a_shared_chunk_is_divided_and_an_own_one_is_not(self):
-        found = divided({"a": {0, 1}, "b": {1}}, np.array([100, 50]))
+        shares = divided({"a": {0, 1}, "b": {1}}, np.array([100, 50]))
         self.assertEqual(
-            [(one.share.alone_bytes, one.share.shared_bytes, one.share.fair_bytes) for one in found.values()], [(100, 50, 125), (0, 50, 25)]
+            [(one.share.alone_bytes, one.share.shared_bytes, one.share.fair_bytes) for one in shares.values()],
+            [(100, 50, 125), (0, 50, 25)],
         )
 
     @given(NEEDS, LENGTHS)
     def test_are_the_shapley_value_and_add_up_exactly(self, needs, lengths):
         """The value by its definition (Shapley 1953): the mean over all orders of what each brings along."""
-        found = divided(needs, lengths)
-        self.assertEqual(sum(one.share.fair_bytes for one in found.values()), int(lengths[numbers(set().union(*needs.values()))].sum()))
+        shares = divided(needs, lengths)
+        self.assertEqual(sum(one.share.fair_bytes for one in shares.values()), int(lengths[numbers(set().union(*needs.values()))].sum()))
         exact = mean_of_orders(needs, lengths, permutations(needs))
-        for owner, one in found.items():
+        for owner, one in shares.items():
             self.assertLess(abs(one.share.fair_bytes - exact[owner]), 1)
             others = set().union(*(chunks for other, chunks in needs.items() if other != owner))
             self.assertEqual(one.share.alone_bytes, sum(int(lengths[chunk]) for chunk in needs[owner] - others))
@@ -77,8 +78,8 @@ class Shares(TestCase):
                 )
 
     def test_bytes_that_do_not_divide_go_to_the_first_by_name(self):
-        found = divided({"b": {0}, "a": {0}, "c": {0}}, np.array([11]))
-        self.assertEqual({owner: one.share.fair_bytes for owner, one in found.items()}, {"a": 4, "b": 4, "c": 3})
+        shares = divided({"b": {0}, "a": {0}, "c": {0}}, np.array([11]))
+        self.assertEqual({owner: one.share.fair_bytes for owner, one in shares.items()}, {"a": 4, "b": 4, "c": 3})
 
     def test_nobody_has_nothing(self):
         self.assertEqual(divide(whole(numbers(()), np.array([5])), {}, np.array([5])), {})

@@ -50,7 +50,7 @@ class Meeting(TestCase):
             return Item(kind=code, id=id, name=name, size_bytes=len(content), modified=AT, tag=id)
 
         def held(rows: list[tuple[str, str, Any]]) -> dict[str, bytes]:
-            return {id: told if isinstance(told, bytes) else json.dumps(told).encode() for id, _, told in rows}
+            return {id: one if isinstance(one, bytes) else json.dumps(one).encode() for id, _, one in rows}
 
         self.looks = Sides(code, held(here), held(there))
         stored = [Stored(item=item(id, name, self.looks.here[id]), spans=()) for id, name, _ in here]

@@ -59,8 +59,8 @@ class TheSameDevice(ADevice):
         ):
             device = MemoryDevice({**self.before, ("photos", "p1"): newer})
             report = self.restore(choice, device)
-            found = {id: content for (kind, id), content in device.content.items() if kind == "photos" and id.startswith("p1")}
-            self.assertEqual(found, expected, choice)
+            by_key = {id: content for (kind, id), content in device.content.items() if kind == "photos" and id.startswith("p1")}
+            self.assertEqual(by_key, expected, choice)
             self.assertEqual(report["photos"].expected, report["photos"].found)
 
     def test_keeping_both_once_more_writes_nothing_more(self):

@@ -7,8 +7,8 @@ DAY = datetime(2026, 3, 2, tzinfo=UTC)
 FOUND = Found(key="d1", name="Orlo P5", holder="K. Dufour", serial="OR-1", first=DAY, last=DAY + timedelta(days=30))
 
 
-def known(id: str, **told: object) -> KnownItems:
-    return KnownItems(**({"id": id, "name": "Orlo P4", "holder": "somebody"} | told))  # type: ignore[arg-type]
+def known(id: str, **fields: object) -> KnownItems:
+    return KnownItems(**({"id": id, "name": "Orlo P4", "holder": "somebody"} | fields))  # type: ignore[arg-type]
 
 
 class Matching(TestCase):

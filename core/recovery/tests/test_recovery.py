@@ -22,7 +22,7 @@ class WhatIsChosen(TestCase):
         self.vault.refresh()
 
     def names(self, **selection: object) -> dict[str, int]:
-        return {kind: len(found) for kind, found in chosen(self.vault, self.manifest, Selection(**selection))}
+        return {kind: len(one) for kind, one in chosen(self.vault, self.manifest, Selection(**selection))}
 
     def test_everything_kinds_or_single_items(self):
         self.assertEqual(self.names(everything=True), {"app_data": 1, "contacts": 150, "documents": 1, "photos": 6})
@@ -40,8 +40,8 @@ class BeforeARestore(TestCase):
     """What blocks a restore: common practice, no published source."""
 
     def codes(self, state: DeviceReport = STATE, kinds: tuple[str, ...] = ("contacts",), **more: object) -> list[str]:
-        given = {"source_family": "orlo", "source_version": "9.2", "needed_bytes": 100} | more
-        return [finding.code for finding in preflight(state, kinds=kinds, **given)]  # type: ignore[arg-type]
+        fields = {"source_family": "orlo", "source_version": "9.2", "needed_bytes": 100} | more
+        return [finding.code for finding in preflight(state, kinds=kinds, **fields)]  # type: ignore[arg-type]
 
     def test_nothing_in_the_way(self):
         self.assertEqual(self.codes(), [])
@@ -63,10 +63,10 @@ class BeforeARestore(TestCase):
         self.assertEqual(self.codes(replace(STATE, family="brenta", os_version="3")), [])
 
     def test_another_persons_device_in_use_is_said_where_it_would_be_readable_there(self):
-        told = {"kinds": ("messages", "photos"), "holders": ("L. Pellow", "E. Brandt")}
-        found = preflight(STATE, source_family="orlo", source_version="9.2", needed_bytes=1, **told)
-        self.assertEqual([(one.code, one.level) for one in found], [("other_holder", Level.WARNS)])
-        self.assertIn("messages of L. Pellow", found[0].says)
+        fields = {"kinds": ("messages", "photos"), "holders": ("L. Pellow", "E. Brandt")}
+        findings = preflight(STATE, source_family="orlo", source_version="9.2", needed_bytes=1, **fields)
+        self.assertEqual([(one.code, one.level) for one in findings], [("other_holder", Level.WARNS)])
+        self.assertIn("messages of L. Pellow", findings[0].says)
         self.assertEqual(self.codes(kinds=("photos",), holders=("L. Pellow", "E. Brandt")), [])
 
     def test_a_place_that_keeps_files_says_that_records_arrive_as_files(self):

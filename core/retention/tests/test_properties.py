@@ -135,13 +135,13 @@ class TheFutureComesTrue(TestCase):
     def test_a_hold_ends_and_one_without_an_end_does_not(self):
         until = Moment(id="a", at=START, hold="before the repair", hold_until=date(2025, 9, 1))
         runs = [START + timedelta(days=n) for n in range(1, 200)]
-        told = leaves_on([until, replace(until, id="b", hold_until=None)], Rule(last=1), zone=BERLIN, now=START, runs=runs)
-        self.assertEqual(told, {("a", ""): date(2025, 9, 2), ("b", ""): None})
+        days = leaves_on([until, replace(until, id="b", hold_until=None)], Rule(last=1), zone=BERLIN, now=START, runs=runs)
+        self.assertEqual(days, {("a", ""): date(2025, 9, 2), ("b", ""): None})
 
     def test_what_outlasts_the_runs_or_stays_for_a_reason_without_an_end(self):
         old = Moment(id="a", at=START, facts=Fact.ANOMALY)
-        told = leaves_on([old, replace(old, id="b", facts=Fact(0))], Rule(last=3), zone=BERLIN, now=START, runs=[START + timedelta(days=1)])
-        self.assertEqual(told, {("a", ""): None, ("b", ""): None})
+        days = leaves_on([old, replace(old, id="b", facts=Fact(0))], Rule(last=3), zone=BERLIN, now=START, runs=[START + timedelta(days=1)])
+        self.assertEqual(days, {("a", ""): None, ("b", ""): None})
 
 
 class ThreeYears(TestCase):

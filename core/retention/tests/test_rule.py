@@ -61,25 +61,25 @@ class WeeksFollowIso8601(TestCase):
             self.assertEqual({year for year in long if year in inner}, {year for year in inner if year % 400 in LONG_YEARS})
 
     def test_the_turn_of_a_53_week_year_is_one_week_and_not_two(self):
-        found = [moment("2026-12-30T20:00"), moment("2027-01-01T20:00"), moment("2027-01-03T20:00")]
-        self.assertEqual(kept(found, Rule(weekly=1), "2027-01-03T21:00"), ["2027-01-03T20:00"])
+        moments = [moment("2026-12-30T20:00"), moment("2027-01-01T20:00"), moment("2027-01-03T20:00")]
+        self.assertEqual(kept(moments, Rule(weekly=1), "2027-01-03T21:00"), ["2027-01-03T20:00"])
 
     def test_a_month_turn_inside_a_week_is_two_months(self):
-        found = [moment("2026-03-31T20:00"), moment("2026-04-01T20:00")]
-        self.assertEqual(kept(found, Rule(monthly=2), "2026-04-01T21:00"), [entry.id for entry in found])
-        self.assertEqual(kept(found, Rule(weekly=2), "2026-04-01T21:00"), ["2026-04-01T20:00"])
+        moments = [moment("2026-03-31T20:00"), moment("2026-04-01T20:00")]
+        self.assertEqual(kept(moments, Rule(monthly=2), "2026-04-01T21:00"), [entry.id for entry in moments])
+        self.assertEqual(kept(moments, Rule(weekly=2), "2026-04-01T21:00"), ["2026-04-01T20:00"])
 
 
 class PeriodsAreThoseOfTheOfficesClocks(TestCase):
     def test_day_when_clocks_go_back_keeps_one_backup(self):
         # 24 h apart, yet both on the 25-hour 25 October in Berlin; by UTC they would be two days
-        found = [moment("2026-10-24T22:30"), moment("2026-10-25T22:30")]
-        self.assertEqual(kept(found, Rule(daily=1), "2026-10-25T22:45"), ["2026-10-25T22:30"])
+        moments = [moment("2026-10-24T22:30"), moment("2026-10-25T22:30")]
+        self.assertEqual(kept(moments, Rule(daily=1), "2026-10-25T22:45"), ["2026-10-25T22:30"])
 
     def test_by_the_office_and_not_by_utc(self):
-        found = [moment("2026-01-09T23:30"), moment("2026-01-10T20:00")]
-        self.assertEqual(kept(found, Rule(daily=2), "2026-01-10T21:00"), ["2026-01-10T20:00"])
-        self.assertEqual(len(kept(found, Rule(daily=2), "2026-01-10T21:00", zone=ZoneInfo("UTC"))), 2)
+        moments = [moment("2026-01-09T23:30"), moment("2026-01-10T20:00")]
+        self.assertEqual(kept(moments, Rule(daily=2), "2026-01-10T21:00"), ["2026-01-10T20:00"])
+        self.assertEqual(len(kept(moments, Rule(daily=2), "2026-01-10T21:00", zone=ZoneInfo("UTC"))), 2)
 
     def test_an_hour_that_comes_twice_is_two_hours(self):
         twice = [moment("2026-10-25T00:10"), moment("2026-10-25T00:50"), moment("2026-10-25T01:10"), moment("2026-10-25T01:50")]
@@ -88,26 +88,26 @@ class PeriodsAreThoseOfTheOfficesClocks(TestCase):
         self.assertEqual(labels, ["2026-10-25 02:00+0100", "2026-10-25 02:00+0200"])
 
     def test_the_first_second_after_a_change_is_already_in_the_new_hour(self):
-        found = [moment("2026-03-29T00:59:59"), moment("2026-03-29T01:00"), moment("2026-03-29T01:00:01")]
-        self.assertEqual(kept(found, Rule(hourly=9), "2026-03-29T03:00"), ["2026-03-29T00:59:59", "2026-03-29T01:00:01"])
+        moments = [moment("2026-03-29T00:59:59"), moment("2026-03-29T01:00"), moment("2026-03-29T01:00:01")]
+        self.assertEqual(kept(moments, Rule(hourly=9), "2026-03-29T03:00"), ["2026-03-29T00:59:59", "2026-03-29T01:00:01"])
 
     def test_another_zone_counts_anew_and_nothing_is_lost_in_between(self):
-        found = [moment("2026-01-09T23:30"), moment("2026-01-10T20:00"), moment("2026-01-10T23:30")]
+        moments = [moment("2026-01-09T23:30"), moment("2026-01-10T20:00"), moment("2026-01-10T23:30")]
         for zone in ("UTC", "Europe/Berlin", "Pacific/Kiritimati"):
-            self.assertEqual(len(kept(found, Rule(daily=9), "2026-01-11T21:00", zone=ZoneInfo(zone))), 2)
+            self.assertEqual(len(kept(moments, Rule(daily=9), "2026-01-11T21:00", zone=ZoneInfo(zone))), 2)
 
 
 class CountsAreOfPeriodsThatHaveABackup(TestCase):
     def test_a_device_that_was_away_is_not_emptied_by_the_calendar(self):
-        found = [moment(f"2026-01-{day:02}T20:00") for day in range(1, 6)]
-        self.assertEqual(kept(found, Rule(daily=3), "2027-06-01T00:00"), [one.id for one in found[2:]])
-        self.assertEqual(kept(found, Rule(monthly=1), "2027-06-01T00:00"), ["2026-01-05T20:00"])
+        moments = [moment(f"2026-01-{day:02}T20:00") for day in range(1, 6)]
+        self.assertEqual(kept(moments, Rule(daily=3), "2027-06-01T00:00"), [one.id for one in moments[2:]])
+        self.assertEqual(kept(moments, Rule(monthly=1), "2027-06-01T00:00"), ["2026-01-05T20:00"])
 
     def test_everything_within_a_period_is_by_the_calendar(self):
-        found = [moment(f"2026-01-{day:02}T20:00") for day in range(1, 6)]
+        moments = [moment(f"2026-01-{day:02}T20:00") for day in range(1, 6)]
         rule = Rule(within=Period(2))
-        self.assertEqual(kept(found, rule, "2026-01-06T12:00"), ["2026-01-04T20:00", "2026-01-05T20:00"])
-        self.assertEqual(kept(found, rule, "2026-01-08T12:00"), ["2026-01-05T20:00"], "the last restorable one")
+        self.assertEqual(kept(moments, rule, "2026-01-06T12:00"), ["2026-01-04T20:00", "2026-01-05T20:00"])
+        self.assertEqual(kept(moments, rule, "2026-01-08T12:00"), ["2026-01-05T20:00"], "the last restorable one")
 
     def test_a_month_back_from_the_31st(self):
         for day, count, unit, passed in (
@@ -119,29 +119,29 @@ class CountsAreOfPeriodsThatHaveABackup(TestCase):
 
     def test_in_a_period_a_complete_one_goes_before_a_partial_one(self):
         part = moment("2026-01-10T22:00", facts=Fact.PARTIAL)
-        found = [moment("2026-01-10T08:00"), moment("2026-01-10T20:00"), part, moment("2026-01-11T20:00", facts=Fact.PARTIAL)]
-        self.assertEqual(kept(found, Rule(daily=2), "2026-01-12T00:00"), ["2026-01-10T20:00", "2026-01-11T20:00"])
+        moments = [moment("2026-01-10T08:00"), moment("2026-01-10T20:00"), part, moment("2026-01-11T20:00", facts=Fact.PARTIAL)]
+        self.assertEqual(kept(moments, Rule(daily=2), "2026-01-12T00:00"), ["2026-01-10T20:00", "2026-01-11T20:00"])
         self.assertIn("2026-01-10T22:00", kept([part, moment("2026-01-10T21:00", facts=Fact.PARTIAL)], Rule(daily=1), "2026-01-12T00:00"))
 
 
 class AgesOutweighCounts(TestCase):
     def test_nothing_younger_than_the_minimum_age_leaves_even_by_last_n(self):
-        found = [moment(f"2026-01-{day:02}T20:00") for day in range(1, 11)]
+        moments = [moment(f"2026-01-{day:02}T20:00") for day in range(1, 11)]
         rule = Rule(last=1, minimum_age=timedelta(days=3))
-        self.assertEqual(kept(found, rule, "2026-01-10T21:00"), ["2026-01-08T20:00", "2026-01-09T20:00", "2026-01-10T20:00"])
+        self.assertEqual(kept(moments, rule, "2026-01-10T21:00"), ["2026-01-08T20:00", "2026-01-09T20:00", "2026-01-10T20:00"])
 
     def test_a_greatest_age_lets_rare_devices_old_backups_go_but_never_the_last(self):
-        found = [moment("2020-01-01T20:00"), moment("2021-01-01T20:00"), moment("2025-12-30T20:00")]
+        moments = [moment("2020-01-01T20:00"), moment("2021-01-01T20:00"), moment("2025-12-30T20:00")]
         rule = Rule(last=3, yearly=9, greatest_age=Period(1, Unit.YEARS))
-        self.assertEqual(kept(found, rule, "2026-01-10T00:00"), ["2025-12-30T20:00"])
-        self.assertEqual(kept(found, rule, "2029-01-10T00:00"), ["2025-12-30T20:00"])
-        self.assertEqual(why(found, rule, "2029-01-10T00:00", "2025-12-30T20:00"), Why.LAST_RESTORABLE)
+        self.assertEqual(kept(moments, rule, "2026-01-10T00:00"), ["2025-12-30T20:00"])
+        self.assertEqual(kept(moments, rule, "2029-01-10T00:00"), ["2025-12-30T20:00"])
+        self.assertEqual(why(moments, rule, "2029-01-10T00:00", "2025-12-30T20:00"), Why.LAST_RESTORABLE)
 
     def test_while_protection_has_lapsed_the_rule_counts_by_the_newest_good_backup(self):
-        found = [moment(f"2026-01-{day:02}T20:00") for day in range(1, 6)]
+        moments = [moment(f"2026-01-{day:02}T20:00") for day in range(1, 6)]
         rule = Rule(within=Period(3), last=1)
-        self.assertEqual(kept(found, rule, "2026-03-01T00:00", as_of="2026-01-05T20:00"), [one.id for one in found[1:]])
-        self.assertEqual(kept(found, rule, "2026-03-01T00:00"), ["2026-01-05T20:00"])
+        self.assertEqual(kept(moments, rule, "2026-03-01T00:00", as_of="2026-01-05T20:00"), [one.id for one in moments[1:]])
+        self.assertEqual(kept(moments, rule, "2026-03-01T00:00"), ["2026-01-05T20:00"])
 
 
 class WhatIsUnsureStaysAndTakesNoPlace(TestCase):
@@ -151,14 +151,14 @@ class WhatIsUnsureStaysAndTakesNoPlace(TestCase):
             (Fact.DAMAGED, Why.DAMAGED),
         ):  # fmt: skip
             with self.subTest(fact=fact):
-                found = [moment("2026-01-08T20:00"), moment("2026-01-09T20:00"), moment("2026-01-10T20:00", facts=fact)]
-                self.assertEqual(kept(found, Rule(last=1), "2027-01-01T00:00")[-2:], ["2026-01-09T20:00", "2026-01-10T20:00"])
-                self.assertEqual(why(found, Rule(last=9), "2027-01-01T00:00", "2026-01-10T20:00"), reason)
+                moments = [moment("2026-01-08T20:00"), moment("2026-01-09T20:00"), moment("2026-01-10T20:00", facts=fact)]
+                self.assertEqual(kept(moments, Rule(last=1), "2027-01-01T00:00")[-2:], ["2026-01-09T20:00", "2026-01-10T20:00"])
+                self.assertEqual(why(moments, Rule(last=9), "2027-01-01T00:00", "2026-01-10T20:00"), reason)
 
     def test_dated_after_now(self):
-        found = [moment("2026-01-09T20:00"), moment("2038-01-19T03:14")]
-        self.assertEqual(kept(found, Rule(last=1), "2026-01-10T00:00"), ["2026-01-09T20:00", "2038-01-19T03:14"])
-        self.assertEqual(why(found, Rule(last=1), "2026-01-10T00:00", "2038-01-19T03:14"), Why.FUTURE)
+        moments = [moment("2026-01-09T20:00"), moment("2038-01-19T03:14")]
+        self.assertEqual(kept(moments, Rule(last=1), "2026-01-10T00:00"), ["2026-01-09T20:00", "2038-01-19T03:14"])
+        self.assertEqual(why(moments, Rule(last=1), "2026-01-10T00:00", "2038-01-19T03:14"), Why.FUTURE)
 
     def test_an_emptied_device_pushes_nothing_good_out(self):
         good = [moment(f"2026-01-{day:02}T20:00") for day in range(1, 4)]
@@ -166,8 +166,8 @@ class WhatIsUnsureStaysAndTakesNoPlace(TestCase):
         self.assertEqual(kept([*good, *empty], Rule(last=3), "2026-02-10T00:00"), [one.id for one in [*good, *empty]])
 
     def test_what_was_given_up_by_hand_is_claimed_by_no_rule_and_takes_no_place(self):
-        found = [moment("2026-01-09T20:00"), moment("2026-01-10T20:00", facts=Fact.GIVEN_UP | Fact.LEAVING)]
-        self.assertEqual(kept(found, Rule(last=1), "2026-02-10T00:00"), ["2026-01-09T20:00"])
+        moments = [moment("2026-01-09T20:00"), moment("2026-01-10T20:00", facts=Fact.GIVEN_UP | Fact.LEAVING)]
+        self.assertEqual(kept(moments, Rule(last=1), "2026-02-10T00:00"), ["2026-01-09T20:00"])
         held = [moment("2026-01-10T20:00", facts=Fact.GIVEN_UP | Fact.LEAVING, hold="for the lawyer")]
         self.assertEqual(why(held, Rule(last=1), "2026-02-10T00:00", "2026-01-10T20:00"), Why.HOLD)
 
@@ -191,8 +191,8 @@ class SafeguardsThatNoRuleOverrides(TestCase):
 
     def test_what_is_in_use_owed_or_frozen(self):
         for fact, reason in ((Fact.IN_USE, Why.IN_USE), (Fact.OWED, Why.OWED), (Fact.FROZEN, Why.FROZEN)):
-            found = [moment("2020-01-01T20:00", facts=fact), moment("2025-12-31T23:00")]
-            self.assertEqual(why(found, self.OLD, "2026-01-01T00:00", "2020-01-01T20:00"), reason)
+            moments = [moment("2020-01-01T20:00", facts=fact), moment("2025-12-31T23:00")]
+            self.assertEqual(why(moments, self.OLD, "2026-01-01T00:00", "2020-01-01T20:00"), reason)
 
     def test_the_only_intact_copy_of_what_another_store_keeps(self):
         there = Moment(id="x", at=instant("2020-01-01T20:00"), store="cloud", facts=Fact.DAMAGED)
@@ -209,12 +209,12 @@ class SafeguardsThatNoRuleOverrides(TestCase):
             self.assertEqual([one.kept for one in by_rule if one.moment.id == "x"], [bool(away), True], "room, then cloud")
 
     def test_the_last_from_before_an_anomaly_until_it_is_settled(self):
-        found = [moment("2026-01-01T20:00"), moment("2026-01-02T20:00"), moment("2026-01-03T20:00", facts=Fact.ANOMALY)]
+        moments = [moment("2026-01-01T20:00"), moment("2026-01-02T20:00"), moment("2026-01-03T20:00", facts=Fact.ANOMALY)]
         later = [moment(f"2026-02-{day:02}T20:00") for day in range(1, 9)]
         rule = Rule(last=2)
-        self.assertEqual(why([*found, *later], rule, "2026-03-01T00:00", "2026-01-02T20:00"), Why.BEFORE_ANOMALY)
-        self.assertNotIn("2026-01-01T20:00", kept([*found, *later], rule, "2026-03-01T00:00"))
-        settled = [*found[:2], moment("2026-01-03T20:00")]
+        self.assertEqual(why([*moments, *later], rule, "2026-03-01T00:00", "2026-01-02T20:00"), Why.BEFORE_ANOMALY)
+        self.assertNotIn("2026-01-01T20:00", kept([*moments, *later], rule, "2026-03-01T00:00"))
+        settled = [*moments[:2], moment("2026-01-03T20:00")]
         self.assertEqual(kept([*settled, *later], rule, "2026-03-01T00:00"), ["2026-02-07T20:00", "2026-02-08T20:00"])
 
     def test_what_is_damaged_absent_or_leaving_protects_nothing(self):
@@ -227,9 +227,9 @@ class SafeguardsThatNoRuleOverrides(TestCase):
         self.assertEqual(why(rows, self.OLD, "2026-01-01T00:00", "2020-01-01T20:00"), Why(0))
 
     def test_one_that_was_leaving_comes_back_when_it_is_needed(self):
-        found = [moment("2020-01-01T20:00", facts=Fact.LEAVING), moment("2026-01-01T20:00")]
-        self.assertEqual(kept(found, Rule(last=1), "2026-01-02T00:00"), ["2026-01-01T20:00"])
-        damaged = [found[0], moment("2026-01-01T20:00", facts=Fact.DAMAGED)]
+        moments = [moment("2020-01-01T20:00", facts=Fact.LEAVING), moment("2026-01-01T20:00")]
+        self.assertEqual(kept(moments, Rule(last=1), "2026-01-02T00:00"), ["2026-01-01T20:00"])
+        damaged = [moments[0], moment("2026-01-01T20:00", facts=Fact.DAMAGED)]
         self.assertEqual(kept(damaged, Rule(last=1), "2026-01-02T00:00"), [one.id for one in damaged])
 
 

@@ -99,8 +99,8 @@ class WhoSaysSo(TestCase):
     @given(
         st.lists(st.tuples(st.sampled_from(["device", "mail", "bucket", "kernel"]), st.floats(-1e8, 1e8)), max_size=6), st.floats(-1e8, 1e8)
     )
-    def test_without_a_pair_that_agrees_a_jump_is_never_believed(self, told, off):
-        witnesses = [Witness(name=f"{kind} {n}", kind=kind, off_seconds=seconds) for n, (kind, seconds) in enumerate(told)]
+    def test_without_a_pair_that_agrees_a_jump_is_never_believed(self, answers, off):
+        witnesses = [Witness(name=f"{kind} {n}", kind=kind, off_seconds=seconds) for n, (kind, seconds) in enumerate(answers)]
         self.assertEqual(judge(*later(10, off=self.FORWARD), ANCHOR, witnesses).agreeing, ())  # they spoke before it jumped
         found = judge(*later(10, off=timedelta(seconds=off)), ANCHOR, witnesses, in_doubt=True)
         if found.verdict is ClockVerdict.SURE and abs(off) > LARGEST_JUMP.total_seconds() + 1:

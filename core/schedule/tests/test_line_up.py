@@ -136,5 +136,5 @@ class WhatDoesNotFitAnyMore(TestCase):
     def test_what_opens_after_its_end_does_not(self):
         late = job("late", 60, opens=9 * 3600, closes=9 * 3600 + 600)
         jobs = [job("lost", 8.5 * 3600, closes=8 * 3600), late]
-        told = [(one.key, (one.starts - EVENING).total_seconds()) for one in line_up(jobs, places(1))]
-        self.assertEqual(told, [("lost", 0), ("late", 9 * 3600)])
+        entries = [(one.key, (one.starts - EVENING).total_seconds()) for one in line_up(jobs, places(1))]
+        self.assertEqual(entries, [("lost", 0), ("late", 9 * 3600)])

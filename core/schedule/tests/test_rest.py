@@ -51,10 +51,10 @@ class TheRest(TestCase):
 
     def test_the_range_narrows_and_its_far_end_does_not_creep(self):
         shown = run(RemainingTime(), phone(random.Random(3)))
-        told = [(at, rest) for at, rest in shown if rest is not None]
-        widths = [rest.most - rest.least for _, rest in told]
+        entries = [(at, rest) for at, rest in shown if rest is not None]
+        widths = [rest.most - rest.least for _, rest in entries]
         self.assertLess(widths[-30], widths[20] / 2)
-        half = told[len(told) // 2 :]
+        half = entries[len(entries) // 2 :]
         ends = [at + rest.most for at, rest in half]
         self.assertLess(max(ends) - ends[0], 0.1 * ends[0])
 

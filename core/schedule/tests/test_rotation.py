@@ -10,8 +10,8 @@ WEEKLY = DriveRotation(drives=("a", "b", "c"), every_days=7, first_day=MONDAY)
 
 class WhoseTurnItIs(TestCase):
     def test_each_has_its_week_in_order_and_begins_again(self):
-        found = [WEEKLY.turn(MONDAY + timedelta(days=n)).drive for n in (0, 6, 7, 13, 14, 20, 21)]
-        self.assertEqual(found, ["a", "a", "b", "b", "c", "c", "a"])
+        entries = [WEEKLY.turn(MONDAY + timedelta(days=n)).drive for n in (0, 6, 7, 13, 14, 20, 21)]
+        self.assertEqual(entries, ["a", "a", "b", "b", "c", "c", "a"])
         self.assertEqual((WEEKLY.turn(date(2026, 3, 11)).first, WEEKLY.turn(date(2026, 3, 11)).last), (date(2026, 3, 9), date(2026, 3, 15)))
 
     def test_weeks_stay_weeks_over_a_change_of_clocks(self):
@@ -42,9 +42,9 @@ class WhoseTurnItIs(TestCase):
         )
 
     def test_what_is_no_rotation_names_the_field(self):
-        for told, field in (({"every_days": 0}, "every_days"), ({"drives": ()}, "drives"), ({"drives": ("a", "a")}, "drives")):
+        for value, field in (({"every_days": 0}, "every_days"), ({"drives": ()}, "drives"), ({"drives": ("a", "a")}, "drives")):
             with self.assertRaises(BadInput) as raised:
-                DriveRotation(**({"drives": ("a",), "every_days": 7, "first_day": MONDAY} | told))
+                DriveRotation(**({"drives": ("a",), "every_days": 7, "first_day": MONDAY} | value))
             self.assertEqual(raised.exception.field, field)
 
     def test_letters(self):
@@ -53,8 +53,8 @@ class WhoseTurnItIs(TestCase):
 
 class WhichOneIsOverdue(TestCase):
     def since(self, drive: str, day: date, seen_on: date | None, **more: object) -> date | None:
-        told = {"added_on": date(2026, 1, 1), "grace_days": 2} | more
-        return overdue_since(WEEKLY, drive, seen_on=seen_on, day=day, **told)
+        fields = {"added_on": date(2026, 1, 1), "grace_days": 2} | more
+        return overdue_since(WEEKLY, drive, seen_on=seen_on, day=day, **fields)
 
     def test_only_its_own_turn_counts_and_only_after_the_days_of_grace(self):
         self.assertIsNone(self.since("b", date(2026, 3, 10), date(2026, 3, 1)))
@@ -77,7 +77,11 @@ class AtItsLimits(TestCase):
     def test_a_turn_of_a_year_and_a_drive_for_each_letter_are_the_most(self):
         drives = tuple(f"d{n}" for n in range(26))
         self.assertEqual(len(letters(DriveRotation(drives=drives, every_days=366, first_day=MONDAY).drives)), 26)
-        for told, field in (({"every_days": 367}, "every_days"), ({"every_days": 0}, "every_days"), ({"drives": (*drives, "x")}, "drives")):
+        for value, field in (
+            ({"every_days": 367}, "every_days"),
+            ({"every_days": 0}, "every_days"),
+            ({"drives": (*drives, "x")}, "drives"),
+        ):
             with self.assertRaises(BadInput) as raised:
-                DriveRotation(**({"drives": drives, "every_days": 1, "first_day": MONDAY} | told))  # type: ignore[arg-type]
+                DriveRotation(**({"drives": drives, "every_days": 1, "first_day": MONDAY} | value))  # type: ignore[arg-type]
             self.assertEqual(raised.exception.field, field)

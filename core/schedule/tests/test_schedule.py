@@ -63,13 +63,13 @@ class DaysWhenClocksChange(TestCase):
 
     def test_the_wall_time_stays_and_the_utc_time_moves(self):
         for zone, before, after in ((BERLIN, "2026-03-28T12:00", "21:00 20:00"), (NEW_YORK, "2026-03-07T12:00", "03:00 02:00")):
-            found = weekly(range(7), time(22, 0), zone).following(utc(before), 2)
-            self.assertEqual(" ".join(f"{instant:%H:%M}" for instant in found), after)
+            moments = weekly(range(7), time(22, 0), zone).following(utc(before), 2)
+            self.assertEqual(" ".join(f"{instant:%H:%M}" for instant in moments), after)
 
     def test_a_time_in_the_gap_is_read_with_the_offset_before_it(self):
-        found = weekly(range(7), time(2, 30), BERLIN).following(utc("2026-03-28T12:00"), 1)
-        self.assertEqual(found, [utc("2026-03-29T01:30")])
-        self.assertEqual(f"{found[0].astimezone(BERLIN):%H:%M}", "03:30")
+        moments = weekly(range(7), time(2, 30), BERLIN).following(utc("2026-03-28T12:00"), 1)
+        self.assertEqual(moments, [utc("2026-03-29T01:30")])
+        self.assertEqual(f"{moments[0].astimezone(BERLIN):%H:%M}", "03:30")
 
     def test_a_time_that_comes_twice_counts_once(self):
         listed = list(weekly(range(7), time(2, 30), BERLIN).between(utc("2026-10-24T12:00"), utc("2026-10-25T12:00")))
@@ -79,8 +79,8 @@ class DaysWhenClocksChange(TestCase):
 
     def test_a_day_that_did_not_exist(self):
         # IANA data: Apia skipped the whole of 2011-12-30
-        found = weekly(range(7), time(12, 0), ZoneInfo("Pacific/Apia")).following(utc("2011-12-29T00:00"), 3)
-        self.assertEqual(len(set(found)), len(found))
+        moments = weekly(range(7), time(12, 0), ZoneInfo("Pacific/Apia")).following(utc("2011-12-29T00:00"), 3)
+        self.assertEqual(len(set(moments)), len(moments))
 
 
 class WeeklyRulesAreNotWalkedFromTheirStart(TestCase):
@@ -120,8 +120,8 @@ class WhatIsDue(TestCase):
     window = Window(opens=time(22), closes=time(6))
 
     def due(self, now: str, handled: str | None = None) -> datetime | None:
-        found = slots(self.nightly, self.window, after=utc(now) - timedelta(days=10), until=utc(now))
-        wanted, _ = owed(found, since=utc(handled) if handled else utc(now) - timedelta(days=2), now=utc(now))
+        due = slots(self.nightly, self.window, after=utc(now) - timedelta(days=10), until=utc(now))
+        wanted, _ = owed(due, since=utc(handled) if handled else utc(now) - timedelta(days=2), now=utc(now))
         return wanted.opens if wanted else None
 
     def test_a_window_may_cross_midnight(self):

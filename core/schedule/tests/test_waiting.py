@@ -25,11 +25,11 @@ class DoesNotFit(AtticError):
 class TryingAgain(TestCase):
     def pauses(self, error: AtticError, gives_up: datetime = MORNING) -> list[int]:
         """Seconds before each further attempt, each of which fails in the same way."""
-        found, now, attempts = [], NOW, 1
+        entries, now, attempts = [], NOW, 1
         while (again := next_try(error, attempts=attempts, now=now, gives_up=gives_up)) is not None:
-            found.append(round((again - now).total_seconds()))
+            entries.append(round((again - now).total_seconds()))
             now, attempts = again, attempts + 1
-        return found
+        return entries
 
     def test_each_cause_has_its_class(self):
         fields = {
@@ -62,11 +62,11 @@ class TryingAgain(TestCase):
 
 
 class HoldingBack(TestCase):
-    def state(self, **told: object) -> DeviceReport:
-        return DeviceReport(make="", model="", family="orlo", os_version="9", **told)  # type: ignore[arg-type]
+    def state(self, **fields: object) -> DeviceReport:
+        return DeviceReport(make="", model="", family="orlo", os_version="9", **fields)  # type: ignore[arg-type]
 
-    def held(self, conditions: Conditions, **told: object) -> str:
-        found = unmet(conditions, self.state(**told), now=NOW)
+    def held(self, conditions: Conditions, **fields: object) -> str:
+        found = unmet(conditions, self.state(**fields), now=NOW)
         return found.message if found else ""
 
     def test_each_condition_by_itself(self):
@@ -84,9 +84,9 @@ class HoldingBack(TestCase):
         self.assertEqual(self.held(Conditions(on_power=True, on_office_wireless=True, battery_percent=90, not_in_use_minutes=60)), "")
 
     def test_impossible_conditions_name_their_field(self):
-        for told, field in (({"battery_percent": 101}, "needs_battery_percent"), ({"not_in_use_minutes": -1}, "not_in_use_minutes")):
+        for value, field in (({"battery_percent": 101}, "needs_battery_percent"), ({"not_in_use_minutes": -1}, "not_in_use_minutes")):
             with self.assertRaises(BadInput) as caught:
-                Conditions(**told)
+                Conditions(**value)
             self.assertEqual(caught.exception.field, field)
 
 

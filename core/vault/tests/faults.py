@@ -86,8 +86,8 @@ class Faulty:
         now = self._before()
         if now and self.fault is Fault.CUT_SHORT:
             raise StoreUnreachable("The store went away.")
-        for found, _ in list(self.below.list(name)):
-            if found == name:
+        for value, _ in list(self.below.list(name)):
+            if value == name:
                 self.deleted[name] = self.below.read(name)
         self.below.delete(name)
         self._after(now)

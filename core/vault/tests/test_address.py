@@ -35,15 +35,15 @@ class Addresses(TestCase):
         self.assertEqual({facts.address.medium for facts in FACTS.values()}, set(Medium))
 
     def test_what_is_kept_and_what_is_sealed_make_the_address_again(self):
-        for medium, told in (("folder", {"path": "/srv/a"}), ("drive", {"path": "/media/b"}), ("bucket", BUCKET), ("sftp", SFTP)):
-            found = address_of(medium, told)
-            self.assertEqual(address_of(medium, settings_of(found) | secrets_of(found)), found)
-            self.assertFalse(set(settings_of(found)) & set(FACTS[Medium(medium)].secrets))
+        for medium, value in (("folder", {"path": "/srv/a"}), ("drive", {"path": "/media/b"}), ("bucket", BUCKET), ("sftp", SFTP)):
+            address = address_of(medium, value)
+            self.assertEqual(address_of(medium, settings_of(address) | secrets_of(address)), address)
+            self.assertFalse(set(settings_of(address)) & set(FACTS[Medium(medium)].secrets))
 
     def test_a_secret_stands_in_no_printed_address(self):
-        found = address_of("bucket", BUCKET | {"secret_key": "mudflat"})
-        self.assertNotIn("mudflat", repr(found) + where_words(found) + str(settings_of(found)))
-        self.assertEqual(secrets_of(found), {"secret_key": "mudflat"})
+        address = address_of("bucket", BUCKET | {"secret_key": "mudflat"})
+        self.assertNotIn("mudflat", repr(address) + where_words(address) + str(settings_of(address)))
+        self.assertEqual(secrets_of(address), {"secret_key": "mudflat"})
         other = address_of("sftp", SFTP | {"password": "mudflat"})
         self.assertNotIn("mudflat", repr(other) + where_words(other) + str(settings_of(other)))
 
@@ -72,9 +72,9 @@ class Addresses(TestCase):
             ("sftp", SFTP | {"port": "70000"}, "port"), ("sftp", SFTP | {"port": "\u0662\u0662"}, "port"),
             ("sftp", SFTP | {"folder": "srv"}, "folder"), ("sftp", SFTP | {"host_key": "AAAA"}, "host_key"),
         ]  # fmt: skip
-        for medium, told, field in cases:
-            with self.subTest(medium=medium, told=told), self.assertRaises(BadInput) as caught:
-                address_of(medium, told)
+        for medium, value, field in cases:
+            with self.subTest(medium=medium, told=value), self.assertRaises(BadInput) as caught:
+                address_of(medium, value)
             self.assertEqual(caught.exception.field, field)
             self.assertTrue(caught.exception.remedy)
 

@@ -47,10 +47,10 @@ class ABackupHoldsWhatTheDeviceHeld(TestCase):
         self.assertLess(bench.capture(MemoryDevice(other)).stored_bytes, 1_000)
 
     def test_counts_sizes_and_the_newest_item_stand_in_the_manifest(self):
-        found = Bench().capture(MemoryDevice(phone())).manifest
-        contacts = found.summary("contacts")
+        manifest = Bench().capture(MemoryDevice(phone())).manifest
+        contacts = manifest.summary("contacts")
         self.assertEqual((contacts.items, contacts.newest_name), (150, "c149"))
-        self.assertEqual(found.size_bytes, sum(map(len, phone().values())))
+        self.assertEqual(manifest.size_bytes, sum(map(len, phone().values())))
 
     def test_an_item_whose_size_is_a_lie_is_left_out_and_named(self):
         for lie in (10, 10**9):

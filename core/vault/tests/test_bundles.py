@@ -174,9 +174,9 @@ class SpaceComesBack(Scene):
             read_bytes = 0
 
             def read(self, name, *, offset=0, length=None):
-                found = super().read(name, offset=offset, length=length)
-                self.read_bytes += len(found)
-                return found
+                content = super().read(name, offset=offset, length=length)
+                self.read_bytes += len(content)
+                return content
 
         bench = Bench(Watched(), limits=VaultLimits(pack_bytes=1 << 20, bundle_bytes=8 * 1024, tiny_bytes=1024))
         bench.capture(MemoryDevice({("photos", f"p{n:03}"): self.source.randbytes(3_000) for n in range(600)} | items(self.source, 0)))
@@ -222,10 +222,10 @@ class SpaceComesBack(Scene):
         vault = self.bench.again()
         manifests = vault.manifests()
         vault.refresh()
-        found = bundles_of(vault, manifests, needs_of(vault, manifests))
-        self.assertEqual(sum(found.live.values()), 50 * 200)  # of 200 items of that day
-        for number, held in found.held.items():
-            self.assertGreaterEqual(held - found.live[number], held // 2)
+        bundles = bundles_of(vault, manifests, needs_of(vault, manifests))
+        self.assertEqual(sum(bundles.live.values()), 50 * 200)  # of 200 items of that day
+        for number, held in bundles.held.items():
+            self.assertGreaterEqual(held - bundles.live[number], held // 2)
 
     def test_a_sealed_device_is_left_as_it_is_and_reads_back(self):
         keys, _ = seal_device(self.bench.vault, "captain", "the captain's own words", now=self.bench.now, policy=LENIENT)
@@ -262,23 +262,23 @@ class DryRuns(Scene):
 
     def test_what_is_freed_and_what_stays_is_told_to_the_byte(self):
         held = dict(self.bench.blobs.held)
-        before, told = self.packed(), plan_sweep(self.bench.again())
+        before, planned = self.packed(), plan_sweep(self.bench.again())
         self.assertEqual(self.bench.blobs.held, held)
-        self.assertGreater(told.freed_bytes, 10_000)
+        self.assertGreater(planned.freed_bytes, 10_000)
         swept = sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
-        self.assertEqual((swept.freed_bytes, before - self.packed()), (told.freed_bytes, told.freed_bytes))
-        self.assertEqual((swept.kept_bytes, self.stored()), (told.kept_bytes, told.kept_bytes))
+        self.assertEqual((swept.freed_bytes, before - self.packed()), (planned.freed_bytes, planned.freed_bytes))
+        self.assertEqual((swept.kept_bytes, self.stored()), (planned.kept_bytes, planned.kept_bytes))
         again = plan_sweep(self.bench.again())
         self.assertEqual((again.freed_bytes, again.kept_bytes), (0, self.stored()))
 
     def test_step_by_step_it_stays_the_same(self):
-        told, before = plan_sweep(self.bench.again()), self.packed()
+        planned, before = plan_sweep(self.bench.again()), self.packed()
         for hours in (0, 2):
             self.assertEqual(sweep(self.bench.again(), now=self.bench.now + timedelta(hours=hours)).freed_bytes, 0)
             again = plan_sweep(self.bench.again())
-            self.assertEqual((again.freed_bytes, again.kept_bytes), (told.freed_bytes, told.kept_bytes))
-        self.assertEqual(sweep(self.bench.again(), now=self.bench.now + timedelta(hours=4)).freed_bytes, told.freed_bytes)
-        self.assertEqual((before - self.packed(), self.stored()), (told.freed_bytes, told.kept_bytes))
+            self.assertEqual((again.freed_bytes, again.kept_bytes), (planned.freed_bytes, planned.kept_bytes))
+        self.assertEqual(sweep(self.bench.again(), now=self.bench.now + timedelta(hours=4)).freed_bytes, planned.freed_bytes)
+        self.assertEqual((before - self.packed(), self.stored()), (planned.freed_bytes, planned.kept_bytes))
         self.whole()
 
     def test_notes_of_damage_that_go_with_their_pack_are_counted(self):
@@ -289,9 +289,11 @@ class DryRuns(Scene):
         note_damage(vault := self.bench.again(), check(vault, percent=100))
         self.assertEqual(repair(self.bench.again(), twin.again()).left, [])
         self.assertTrue([name for name in self.bench.blobs.held if name.startswith(names.DAMAGE)])
-        told = plan_sweep(self.bench.again())
+        planned = plan_sweep(self.bench.again())
         swept = sweep(self.bench.again(), now=self.bench.now, grace_seconds=0)
-        self.assertEqual((swept.freed_bytes, swept.kept_bytes, self.stored()), (told.freed_bytes, told.kept_bytes, told.kept_bytes))
+        self.assertEqual(
+            (swept.freed_bytes, swept.kept_bytes, self.stored()), (planned.freed_bytes, planned.kept_bytes, planned.kept_bytes)
+        )
         self.assertEqual([name for name in self.bench.blobs.held if name.startswith(names.DAMAGE)], [])
 
     def test_a_dry_store_is_one(self):

@@ -30,8 +30,8 @@ class TakenAway(Scene):
     def named(self, **more) -> list[str]:
         return [entry.object for entry in check(self.bench.again(), percent=100, **more).damaged]
 
-    def away(self, *found: str) -> None:
-        for name in found:
+    def away(self, *arguments: str) -> None:
+        for name in arguments:
             del self.held[name]
 
     def sweeps(self) -> None:
@@ -63,7 +63,7 @@ class TakenAway(Scene):
         self.assertEqual(self.named(), ledgers)
 
     def test_a_slot_that_is_put_back_and_its_removal_taken_away(self):
-        mine = next(told.id for told in slots(self.bench.vault) if told.label == "recovery code")
+        mine = next(one.id for one in slots(self.bench.vault) if one.label == "recovery code")
         slot = self.held[names.KEYS + mine.hex()]
         remove_slot(self.bench.vault, mine)
         self.bench.capture(self.device)
@@ -110,8 +110,8 @@ class TakenAway(Scene):
     def test_of_very_many_notes_each_is_told_by_some_later_ones(self):
         with mock.patch("core.vault.chain._MOST_TOLD", 8):
             many = [self.bench.capture(self.device).manifest.id.hex() for _ in range(40)]
-        told = [json.loads(self.bench.again().read_object(names.SEEN + id))["after"]["seen"] for id in many]
-        self.assertEqual(max(map(len, told)), 8 * 32)
+        entries = [json.loads(self.bench.again().read_object(names.SEEN + id))["after"]["seen"] for id in many]
+        self.assertEqual(max(map(len, entries)), 8 * 32)
         self.away(names.MANIFESTS + many[0], names.SEEN + many[0])
         self.assertEqual(self.named(), [names.SEEN + many[0]])
 

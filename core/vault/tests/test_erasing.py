@@ -214,8 +214,8 @@ class WhatStays(Erasing):
         self.whole()
 
     def test_what_it_finds_is_told_beforehand(self):
-        found = holding(self.bench.again(), device="d1", items=marked(SECRET, PHOTO))
-        self.assertEqual(sorted(found.values()), [1, 2, 2])
+        holders = holding(self.bench.again(), device="d1", items=marked(SECRET, PHOTO))
+        self.assertEqual(sorted(holders.values()), [1, 2, 2])
         self.assertEqual(holding(self.bench.again(), device="d2", items=marked(SECRET)), {})
 
     def test_the_next_run_builds_on_what_was_written_anew(self):

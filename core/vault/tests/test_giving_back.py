@@ -78,11 +78,11 @@ class GivingBack(TestCase):
         first = bench.capture(MemoryDevice(dict(content))).manifest
         del content["photos", "p0"]
         bench.capture(MemoryDevice(content), first)
-        told = swept_bytes(bench.again(), [first.id], thoroughly=True)
+        freed = swept_bytes(bench.again(), [first.id], thoroughly=True)
         bench.again().remove(first.id)
-        self.assertGreater(swept(bench) - told, 29_000)
+        self.assertGreater(swept(bench) - freed, 29_000)
         bench.limits = thorough(limits)
-        self.assertEqual(swept(bench), told)
+        self.assertEqual(swept(bench), freed)
 
     def test_nothing_removed_gives_nothing_back(self):
         bench, _ = office(3, SMALL)

@@ -44,9 +44,9 @@ class TheIndexIsADictionary(TestCase):
         for _ in range(2):
             for n in range(41):
                 places = model.get(id_of(n), [])
-                found = index.place(id_of(n))
+                where = index.place(id_of(n))
                 good = [place for place in places if place.pack not in index.marked]
-                self.assertIn(found, (good or places) or [None])
+                self.assertIn(where, (good or places) or [None])
                 self.assertEqual(index.reusable(id_of(n)), bool(good))
             index.settle()
         ids = [id_of(n) for n in range(41)]

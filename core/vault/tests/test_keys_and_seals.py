@@ -45,12 +45,12 @@ class DerivationsFollowTheirStandards(TestCase):
 
     def test_argon2id_of_rfc_9106(self):
         """By another implementation, OpenSSL's, which gives the vector of RFC 9106, 5.3, and for the product's own function the same."""
-        told = {"length": 32, "iterations": 3, "lanes": 4, "memory_cost": 32}
-        vector = Argon2id(salt=b"\x02" * 16, ad=b"\x04" * 12, secret=b"\x03" * 8, **told).derive(b"\x01" * 32)
+        fields = {"length": 32, "iterations": 3, "lanes": 4, "memory_cost": 32}
+        vector = Argon2id(salt=b"\x02" * 16, ad=b"\x04" * 12, secret=b"\x03" * 8, **fields).derive(b"\x01" * 32)
         self.assertEqual(vector.hex(), "0d640df58d78766c08c037a34a8b53c9d01ef0452d75b65eb52520e96b01e659")
         cost = StretchCost(passes=3, memory_bytes=32 * 1024, lanes=4)
         for words in ("\x01" * 32, "tide tables and chalk", "Größe ✓"):
-            again = Argon2id(salt=b"\x02" * 16, **told).derive(words.encode())
+            again = Argon2id(salt=b"\x02" * 16, **fields).derive(words.encode())
             self.assertEqual(stretched(words, salt=b"\x02" * 16, cost=cost), again)
 
     def test_argon2id_depends_on_every_parameter(self):
@@ -103,8 +103,8 @@ class DerivationsFollowTheirStandards(TestCase):
 
     def test_derived_keys_differ_from_each_other_and_between_stores(self):
         other = Keys(id=b"v" * 16, master=KEYS.master)
-        found = [getattr(keys, name) for keys in (KEYS, other) for name in ("ids", "salts", "seals", "header")]
-        self.assertEqual(len(set(found)), 8)
+        entries = [getattr(keys, name) for keys in (KEYS, other) for name in ("ids", "salts", "seals", "header")]
+        self.assertEqual(len(set(entries)), 8)
 
 
 class SealsAreBoundToTheirPlace(TestCase):

@@ -13,18 +13,18 @@ from core.vault.tests.bench_of_one import Bench, MemoryDevice, phone
 class BytesThatNoWriterMakes(TestCase):
     def test_manifests_that_no_writer_makes_are_damaged(self):
         bench = Bench()
-        told = json.loads(encode_manifest(bench.capture(MemoryDevice(phone())).manifest))
+        document = json.loads(encode_manifest(bench.capture(MemoryDevice(phone())).manifest))
         self.assertEqual(
-            encode_manifest(decode_manifest(json.dumps(told).encode(), id=bytes(16))),
-            json.dumps(told, separators=(",", ":"), ensure_ascii=False).encode(),
+            encode_manifest(decode_manifest(json.dumps(document).encode(), id=bytes(16))),
+            json.dumps(document, separators=(",", ":"), ensure_ascii=False).encode(),
         )
-        kind = told["kinds"][0]
+        kind = document["kinds"][0]
         for wrong in (
             {"version": 3}, {"kinds": [kind | {"depth": 10**9}]}, {"kinds": [kind | {"depth": -1}]}, {"kinds": [kind | {"tops": "abc"}]},
             {"kinds": [kind | {"tops": "ab"}]}, {"finished_at": "yesterday"}, {"kinds": 5}, {"sealed": "zz"},
         ):  # fmt: skip
             with self.subTest(wrong=wrong), self.assertRaises(Damaged):
-                decode_manifest(json.dumps(told | wrong).encode(), id=bytes(16))
+                decode_manifest(json.dumps(document | wrong).encode(), id=bytes(16))
         for content in (b"", b"[]", b"null", b"{}", b"[" * 100_000):
             with self.assertRaises(Damaged):
                 decode_manifest(content, id=bytes(16))

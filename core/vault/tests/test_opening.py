@@ -275,7 +275,7 @@ class SealedDevices(TestCase):
         vault.refresh()
         manifest = vault.manifest(self.captured.manifest.id)
         self.assertEqual((manifest.device, manifest.items, manifest.note), ("captain", len(self.device.content), ""))
-        self.assertEqual({found.newest_name for found in manifest.kinds}, {""})
+        self.assertEqual({one.newest_name for one in manifest.kinds}, {""})
         with self.assertRaises(DeviceSealed):
             list(vault.items(manifest, "contacts"))
         plain = b"".join(vault.chunk(chunk) for summary in manifest.kinds for chunk in vault.branches(summary))

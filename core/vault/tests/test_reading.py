@@ -92,8 +92,8 @@ class ManyAtOnce(TestCase):
     def test_a_slow_store_is_asked_for_several_ranges_at_a_time(self):
         self.blobs.parallel, self.blobs.wait = 8, 0.03
         self.blobs.most = 0
-        found = dict(fetch(self.vault, self.chunks))
-        self.assertEqual(set(found), set(self.chunks))
+        contents = dict(fetch(self.vault, self.chunks))
+        self.assertEqual(set(contents), set(self.chunks))
         self.assertGreaterEqual(self.blobs.most, 6)
 
     def test_neighbours_come_in_one_request(self):
@@ -118,10 +118,10 @@ class ManyAtOnce(TestCase):
         place = self.vault.index.place(self.chunks[0])
         del self.blobs.held[f"packs/{place.pack.hex()[:2]}/{place.pack.hex()}"]
         self.assertEqual((list(ranges_of(self.vault, [])), dict(fetch(self.vault, []))), ([], {}))
-        found = dict(fetch(self.vault, [*self.chunks, bytes(16)]))
-        self.assertIsInstance(found[self.chunks[0]], Damaged)
-        self.assertIsInstance(found[bytes(16)], Damaged)
-        self.assertIsInstance(found[self.chunks[-1]], bytes)
+        contents = dict(fetch(self.vault, [*self.chunks, bytes(16)]))
+        self.assertIsInstance(contents[self.chunks[0]], Damaged)
+        self.assertIsInstance(contents[bytes(16)], Damaged)
+        self.assertIsInstance(contents[self.chunks[-1]], bytes)
 
     def test_leaving_early_leaves_nothing_running(self):
         before = threading.active_count()

@@ -140,11 +140,11 @@ class Elsewhere(Scene):
             writer.close()
             manifest = self.bench.again().manifest(self.manifest.id)
             kinds = tuple(replace(one, depth=0, tops=(branch,)) for one in manifest.kinds)
-            found = replace(manifest, kinds=kinds)
+            changed = replace(manifest, kinds=kinds)
             vault = self.bench.again()
             vault.refresh()
             with self.subTest(spans=spans), self.assertRaises(Damaged):
-                bundles_of(vault, [found], needs_of(vault, [found]))
+                bundles_of(vault, [changed], needs_of(vault, [changed]))
 
     def test_a_backup_that_left_and_came_back_does_not_get_its_old_trees(self):
         self.bench.again().remove(self.manifest.id)

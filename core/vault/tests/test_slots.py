@@ -111,13 +111,13 @@ class SealingIsOneStep(TestCase):
     def test_a_device_that_was_sealed_in_vain_can_be_unsealed_and_one_with_backups_cannot(self):
         bench = Bench()
         seal(bench, OURS)
-        for told in slots(bench.vault):
-            if told.device:
-                remove_slot(bench.vault, told.id)
+        for slot in slots(bench.vault):
+            if slot.device:
+                remove_slot(bench.vault, slot.id)
         self.assertIsNone(key_of(bench.again(), "captain"))
         seal(bench, NEW)
         take(bench, MemoryDevice(phone(2)), NEW)
-        mine = [told.id for told in slots(bench.vault) if told.device]
+        mine = [one.id for one in slots(bench.vault) if one.device]
         remove_slot(bench.vault, mine[0])
         with self.assertRaises(LastSlot):
             remove_slot(bench.vault, mine[1])
@@ -162,7 +162,7 @@ class SealedApart(TestCase):
     def test_copying_again_brings_no_slot_twice(self):
         for _ in range(3):
             copy(self.one.again(), self.two.again())
-        self.assertEqual(len([told for told in slots(self.two.again()) if told.device]), 4)
+        self.assertEqual(len([one for one in slots(self.two.again()) if one.device]), 4)
 
     def test_a_changed_passphrase_is_carried_along_also_over_two_stores_and_without_a_new_backup(self):
         third = Bench(seed=17)
@@ -212,11 +212,11 @@ class TheSlotThatIsMeant(TestCase):
 
     def test_of_two_slots_with_one_passphrase_the_named_one_changes_and_it_is_said_that_the_other_opens_still(self):
         bench = Bench()
-        first = next(told.id for told in slots(bench.vault) if told.label == "first passphrase")
+        first = next(one.id for one in slots(bench.vault) if one.label == "first passphrase")
         second = add_passphrase(bench.vault, PASSPHRASE, label="Piet's", now=bench.now, policy=LENIENT)
         changed = change_passphrase(bench.vault, PASSPHRASE, NEW, now=bench.now, slot=second, policy=LENIENT)
         self.assertTrue(changed.still_opens)
-        self.assertEqual({told.id: told.label for told in slots(bench.vault)}[changed.slot], "Piet's")
+        self.assertEqual({one.id: one.label for one in slots(bench.vault)}[changed.slot], "Piet's")
         self.assertFalse(change_passphrase(bench.vault, PASSPHRASE, NEW, now=bench.now, slot=first, policy=LENIENT).still_opens)
         with self.assertRaises(WrongPassphrase):
             opened(bench, PASSPHRASE)
@@ -253,7 +253,7 @@ class PutBack(TestCase):
     def test_a_slot_that_was_only_half_removed_does_not_stand_in_the_way(self):
         bench = Bench()
         add_passphrase(bench.vault, PASSPHRASE, label="again", now=bench.now, policy=LENIENT)
-        both = sorted(told.id for told in slots(bench.vault) if told.label in ("again", "first passphrase"))
+        both = sorted(one.id for one in slots(bench.vault) if one.label in ("again", "first passphrase"))
         note(bench.vault, names.REMOVED, both[0])  # and then the power failed
         self.assertEqual(opened(bench, PASSPHRASE).keys, bench.vault.keys)
         self.assertEqual([slot.id for slot in live_slots(bench.vault) if slot.id in both], both[1:])

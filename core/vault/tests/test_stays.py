@@ -109,10 +109,10 @@ class WhatComesBack(Scene):
         self.assertEqual(damaged, [names.MANIFESTS + self.first.id.hex()])
 
     def test_notes_that_are_no_stays_are_named_and_believed_by_nobody(self):
-        for told in ({}, [], {"backup": "x", "stay": 2, "what": "begun"}, {"backup": self.first.id.hex(), "stay": True, "what": "removed"},
+        for case in ({}, [], {"backup": "x", "stay": 2, "what": "begun"}, {"backup": self.first.id.hex(), "stay": True, "what": "removed"},
                      {"backup": self.first.id.hex(), "stay": 1 << 40, "what": "removed"}, {"backup": "00", "stay": 2, "what": "seen"}):  # fmt: skip
-            name = self.bench.again().write_object(names.STAYS, json.dumps(told).encode())
+            name = self.bench.again().write_object(names.STAYS, json.dumps(case).encode())
             vault = self.bench.again()
-            self.assertIn(self.first.id, vault.backup_ids(), told)
-            self.assertIn(name, [entry.object for entry in check(vault).damaged], told)
+            self.assertIn(self.first.id, vault.backup_ids(), case)
+            self.assertIn(name, [entry.object for entry in check(vault).damaged], case)
             del self.bench.blobs.held[name]

@@ -66,8 +66,8 @@ class WhoSweeps(TestCase):
         self.assertEqual(len(may), 1)
 
     def test_what_cannot_be_read_counts_for_nothing_and_is_named(self):
-        for told in (b"{}", b"[]", b'{"number": 0, "who": "", "name": "", "at": "2026-01-01T00:00:00+00:00"}', b'{"number": true}'):
-            self.vault.write_object(names.SWEEPERS, told)
+        for case in (b"{}", b"[]", b'{"number": 0, "who": "", "name": "", "at": "2026-01-01T00:00:00+00:00"}', b'{"number": true}'):
+            self.vault.write_object(names.SWEEPERS, case)
         self.vault.blobs.create(names.SWEEPERS + "0" * 32, b"garbage")
         self.assertEqual(who_sweeps(self.vault), NOBODY)
         self.assertEqual(len(self.vault.unreadable), 5)
@@ -106,8 +106,8 @@ class WhatAnOfficeKnew(TestCase):
     def setUp(self):
         self.vault = Bench().vault
 
-    def record(self, server: bytes, day: int, **told: object) -> OfficeRecord:
-        return OfficeRecord(server=server, office="Saltmarsh & Pike", at=NOW + timedelta(days=day), told=told)
+    def record(self, server: bytes, day: int, **fields: object) -> OfficeRecord:
+        return OfficeRecord(server=server, office="Saltmarsh & Pike", at=NOW + timedelta(days=day), told=fields)
 
     def test_the_newest_of_each_server_is_read_and_its_earlier_ones_go(self):
         write_office(self.vault, self.record(b"a" * 16, 0, plans=[1]))
@@ -124,11 +124,11 @@ class WhatAnOfficeKnew(TestCase):
         self.assertIn(names.OFFICES + "1" * 32, self.vault.unreadable)
 
     def test_a_list_that_is_none_holds_nothing(self):
-        told = {"holds": 5, "plans": [{"name": "a"}, "b", None], "devices": {"c": 1}}
-        self.assertEqual([entries(told, what) for what in ("holds", "plans", "devices", "gone")], [[], [{"name": "a"}], [], []])
+        fields = {"holds": 5, "plans": [{"name": "a"}, "b", None], "devices": {"c": 1}}
+        self.assertEqual([entries(fields, what) for what in ("holds", "plans", "devices", "gone")], [[], [{"name": "a"}], [], []])
 
     def test_what_has_another_shape_is_named_and_left_out(self):
-        for told in (b"[]", b'{"format": 2}', b'{"format": 1, "server": "00", "office": "", "at": "x", "told": {}}'):
-            self.vault.write_object(names.OFFICES, told)
+        for case in (b"[]", b'{"format": 2}', b'{"format": 1, "server": "00", "office": "", "at": "x", "told": {}}'):
+            self.vault.write_object(names.OFFICES, case)
         self.assertEqual(read_offices(self.vault), [])
         self.assertEqual(len(self.vault.unreadable), 3)

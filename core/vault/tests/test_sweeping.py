@@ -128,8 +128,8 @@ class RemovingAndSweeping(TestCase):
         self.bench.vault.remove(self.old.id)
         vault = self.bench.again()
         vault.refresh()
-        told = {"at": (self.bench.now - timedelta(days=3)).isoformat(), "packs": b"".join(vault.ids(PACKS)).hex(), "moved_bytes": 0}
-        vault.write_object(MARKS, json.dumps(told).encode())
+        fields = {"at": (self.bench.now - timedelta(days=3)).isoformat(), "packs": b"".join(vault.ids(PACKS)).hex(), "moved_bytes": 0}
+        vault.write_object(MARKS, json.dumps(fields).encode())
         before = self.packs()
         self.sweep()
         self.assertLessEqual(before, self.packs())

@@ -25,8 +25,8 @@ class Place(MemoryBlobs):
         super().create(name, content)
 
     def read(self, name, *, offset=0, length=None):
-        found = super().read(name, offset=offset, length=length)
-        return b"x" + found[1:] if self.bad == "read" else found
+        content = super().read(name, offset=offset, length=length)
+        return b"x" + content[1:] if self.bad == "read" else content
 
     def list(self, prefix):
         if self.bad == "reach":

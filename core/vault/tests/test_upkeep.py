@@ -184,11 +184,11 @@ class Repairs(Scene):
         chunk = next(iter(vault.items(self.third, "photos"))).spans[0].chunk
         place = vault.index.place(chunk)
         self.hurt(self.bench, names.pack_name(place.pack), place.offset + 40)
-        (found,) = check(self.bench.again(), percent=100).damaged
+        (report,) = check(self.bench.again(), percent=100).damaged
         self.assertEqual(
-            (found.object, found.backups, found.items), (names.pack_name(place.pack), {self.third.id.hex()}, {("photos", "p0")})
+            (report.object, report.backups, report.items), (names.pack_name(place.pack), {self.third.id.hex()}, {("photos", "p0")})
         )
-        self.assertEqual(found.devices, {"H1"})
+        self.assertEqual(report.devices, {"H1"})
         self.assert_same(self.bench, [self.first.id, self.second.id])
 
     def test_from_a_twin_everything_comes_back(self):
@@ -310,18 +310,18 @@ class DryRuns(Scene):
             self.setUp()
             self.bench.vault.remove(self.third.id)
             self.bench.vault.remove(self.first.id)
-            before, told = self.packed(), plan_sweep(self.bench.again())
-            self.assertGreater(told.freed_bytes, 100_000)
+            before, planned = self.packed(), plan_sweep(self.bench.again())
+            self.assertGreater(planned.freed_bytes, 100_000)
             now = self.bench.now
             freed = sweep(self.bench.again(), now=now, grace_seconds=grace).freed_bytes
             if grace:
                 self.assertEqual(freed, 0)
-                self.assertEqual(plan_sweep(self.bench.again()).freed_bytes, told.freed_bytes)
+                self.assertEqual(plan_sweep(self.bench.again()).freed_bytes, planned.freed_bytes)
                 self.assertEqual(sweep(self.bench.again(), now=now + timedelta(hours=2), grace_seconds=grace).freed_bytes, 0)
-                self.assertEqual(plan_sweep(self.bench.again()).freed_bytes, told.freed_bytes)
+                self.assertEqual(plan_sweep(self.bench.again()).freed_bytes, planned.freed_bytes)
                 freed = sweep(self.bench.again(), now=now + timedelta(hours=4), grace_seconds=grace).freed_bytes
-            self.assertEqual(freed, told.freed_bytes)
-            self.assertEqual(before - self.packed(), told.freed_bytes)
+            self.assertEqual(freed, planned.freed_bytes)
+            self.assertEqual(before - self.packed(), planned.freed_bytes)
             self.assertEqual(plan_sweep(self.bench.again()).freed_bytes, 0)
             self.assert_same(self.bench, [self.second.id])
 

@@ -127,27 +127,27 @@ def bring_back(*, zone: ZoneInfo, now: datetime) -> int:
     return len(back)
 
 
-def note_told(device: Device, told: Told, *, now: datetime) -> None:
+def note_told(device: Device, reported: Told, *, now: datetime) -> None:
     """Keep what the device said of itself when it was last reached. Raises DeviceLied when it is another device."""
-    if told.serial and device.serial and told.serial.casefold() != device.serial.casefold() and device.link == LinkType.AGENT:
-        says = f"It says that its serial is {told.serial}; this device has the serial {device.serial}."
+    if reported.serial and device.serial and reported.serial.casefold() != device.serial.casefold() and device.link == LinkType.AGENT:
+        says = f"It says that its serial is {reported.serial}; this device has the serial {device.serial}."
         raise DeviceLied(says, remedy="If it was repaired, correct the serial on its page; otherwise unpair it and find out what answers.")
-    if told.clock is not None:
+    if reported.clock is not None:
         hear_witness(
-            f"device {device.id}", "device", off_seconds=(told.clock - ports.clock().now()).total_seconds(), now=ports.clock().now()
+            f"device {device.id}", "device", off_seconds=(reported.clock - ports.clock().now()).total_seconds(), now=ports.clock().now()
         )
-    serial = device.serial or told.serial
+    serial = device.serial or reported.serial
     if serial != device.serial and Device.objects.filter(serial__iexact=serial).exclude(id=device.id).exists():
         serial = device.serial
     Device.objects.filter(id=device.id).update(
-        make=told.make or device.make,
-        model=(told.model if device.link == LinkType.AGENT else "") or device.model,
-        os_version=told.os_version or device.os_version,
-        update_pending=told.update_pending,
+        make=reported.make or device.make,
+        model=(reported.model if device.link == LinkType.AGENT else "") or device.model,
+        os_version=reported.os_version or device.os_version,
+        update_pending=reported.update_pending,
         serial=serial,
-        accepted=told.accepted,
-        card=told_card(told),
-        storage_total_bytes=told.storage_total_bytes if told.storage_total_bytes is not None else device.storage_total_bytes,
-        storage_used_bytes=told.storage_used_bytes,
+        accepted=reported.accepted,
+        card=told_card(reported),
+        storage_total_bytes=reported.storage_total_bytes if reported.storage_total_bytes is not None else device.storage_total_bytes,
+        storage_used_bytes=reported.storage_used_bytes,
         last_seen_at=now,
     )

@@ -85,9 +85,9 @@ class Pairing(OfficeTestCase):
         device = self.device()
         Device.objects.update(serial="OR-1")
         device.refresh_from_db()
-        told = DeviceReport(make="Orlo", model="H1", family="orlo", os_version="10", serial="OR-9")
+        report = DeviceReport(make="Orlo", model="H1", family="orlo", os_version="10", serial="OR-9")
         with self.assertRaises(DeviceLied):
-            note_told(device, told, now=self.outside.now())
+            note_told(device, report, now=self.outside.now())
         self.assertEqual(Device.objects.get().os_version, device.os_version)
 
 

@@ -107,9 +107,9 @@ class Importing(Register):
         self.take(self.csv(*rows))
         with CaptureQueriesContext(
             connection,
-        ) as found:
+        ) as archive:
             self.preview(self.csv(*rows))
-        self.assertLess(len(found), 12)
+        self.assertLess(len(archive), 12)
 
 
 class Rows(Register):

@@ -35,8 +35,8 @@ class Ages(OfficeTestCase):
         return self.outside.exports / f"{restore.id}.sealed"
 
     def restore(self, **more: object) -> Restore:
-        told = {"backup": self.runs[1].backup, "target": "archive", "asked_at": self.then, "finished_at": self.then, "state": "complete"}
-        return Restore.objects.create(**{**told, "by": self.ines, "file_name": "H1.zip", "file_bytes": 5, **more})
+        fields = {"backup": self.runs[1].backup, "target": "archive", "asked_at": self.then, "finished_at": self.then, "state": "complete"}
+        return Restore.objects.create(**{**fields, "by": self.ines, "file_name": "H1.zip", "file_bytes": 5, **more})
 
     def test_a_run_goes_once_its_backup_has_left_and_a_newer_one_is_there(self):
         self.assertNotIn("runs", self.years_later(), "its backup is still there")

@@ -146,8 +146,8 @@ class SafeToWipe(Furnished):
         self.assertLessEqual({"damaged", "uncovered"}, self.codes())
 
     def test_a_signed_answer_stands_as_it_was_in_the_signers_name(self):
-        told = {"occasion": "before_repair", "note": "cracked screen"}
-        answer = self.api.post(f"/api/devices/{self.one.id}/wipe", told, format="json")
+        fields = {"occasion": "before_repair", "note": "cracked screen"}
+        answer = self.api.post(f"/api/devices/{self.one.id}/wipe", fields, format="json")
         self.assertEqual(answer.status_code, 201)
         id = answer.json()["id"]
         self.all_is_done()

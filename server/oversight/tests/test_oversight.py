@@ -136,8 +136,8 @@ class TodayAndDevices(OfficeTestCase):
         one, two = self.device("p1"), self.device("p2")
         self.plan(one, two)
         self.run_now(one)
-        told = {row["holder"]: row["standing"] for row in self.devices()["results"]}
-        self.assertEqual(told, {"Holder of p1": "on_time", "Holder of p2": "never"})
+        by_key = {row["holder"]: row["standing"] for row in self.devices()["results"]}
+        self.assertEqual(by_key, {"Holder of p1": "on_time", "Holder of p2": "never"})
         self.outside.at += timedelta(days=3)
         self.assertEqual(self.devices()["counts"], {"late": 1, "never": 1})
         self.assertEqual(self.api.get("/api/today").json()["inside"], 0)

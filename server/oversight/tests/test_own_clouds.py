@@ -77,8 +77,8 @@ class OwnClouds(OwnCloudsTestCase):
             self.outside.at += timedelta(hours=hours)
             self.tell(**changes)
             scan_device(self.one)
-        found = [(row.told["state"], row.told["used_bytes"] // GIB) for row in OwnCloudTold.objects.order_by("at")]
-        self.assertEqual(found, [("on", 3), ("off", 2), ("on", 2), ("on", 4)])
+        entries = [(row.told["state"], row.told["used_bytes"] // GIB) for row in OwnCloudTold.objects.order_by("at")]
+        self.assertEqual(entries, [("on", 3), ("off", 2), ("on", 2), ("on", 4)])
 
     def test_what_cannot_tell_changes_nothing_and_what_has_none_says_so(self):
         scan_device(self.one)

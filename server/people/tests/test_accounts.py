@@ -56,9 +56,9 @@ class Guessing(OfficeTestCase):
         self.assertEqual(answer["Retry-After"], "1")
 
     def test_a_changed_header_changes_nothing(self):
-        found = [self.type("piet", "guess", HTTP_X_FORWARDED_FOR=f"203.0.113.{n}").status_code for n in range(24)]
-        self.assertEqual(found.count(400), FREE + sum(code == 400 for code in found[FREE:]))
-        self.assertGreater(found.count(429), 15)
+        entries = [self.type("piet", "guess", HTTP_X_FORWARDED_FOR=f"203.0.113.{n}").status_code for n in range(24)]
+        self.assertEqual(entries.count(400), FREE + sum(code == 400 for code in entries[FREE:]))
+        self.assertGreater(entries.count(429), 15)
         self.assertFalse(SignInTries.objects.filter(what__contains="203.0.113").exists())
 
     def test_from_many_addresses_the_account_and_with_many_names_the_address_is_slowed(self):

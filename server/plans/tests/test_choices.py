@@ -26,8 +26,8 @@ class Choosing(OfficeTestCase):
             Account(kind=kind, service=service, is_default=True, last_sync=synced, off_by_policy=off) for kind in kinds
         ]
 
-    def choose(self, device: Device, *kinds: str, taken: bool = False, **told):
-        body = {"kinds": kinds, "taken": taken, "why": "the groupware's own keeper has them"} | told
+    def choose(self, device: Device, *kinds: str, taken: bool = False, **fields):
+        body = {"kinds": kinds, "taken": taken, "why": "the groupware's own keeper has them"} | fields
         return self.api.post(f"/api/devices/{device.id}/kinds", body, format="json")
 
     def kinds_of_next_backup(self, device: Device) -> set[str]:

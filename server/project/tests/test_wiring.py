@@ -93,11 +93,11 @@ class TheRealOutside(SimpleTestCase):
         (credentials / "attic").write_bytes(b"c" * 32)
         descriptor = in_memory(b"t" * 32)
         self.addCleanup(os.close, descriptor)
-        for told, kind, thief in (
+        for case, kind, thief in (
             ("", "beside", "Everything"), (f"file:{stick}/key", "medium", "Nothing"), (f"file:{self.folder}/keys/x", "beside", "Everything"),
             ("credential:attic", "credential", "Nothing"), (f"fd:{descriptor}", "typed", "Nothing to read"),
         ):  # fmt: skip
-            with override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, key=told, credentials=str(credentials))):
+            with override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, key=case, credentials=str(credentials))):
                 outside = Wiring(lambda: "")
                 outside.make_key()
                 state = outside.key_state()
@@ -109,8 +109,8 @@ class TheRealOutside(SimpleTestCase):
                 if kind == "medium":
                     with self.assertRaises(BadInput):
                         outside.folder_link(str(stick))
-        for told in ("nonsense", "file:relative", "credential:../x", "fd:x"):
-            with override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, key=told, credentials="/x")), self.assertRaises(BadInput):
+        for case in ("nonsense", "file:relative", "credential:../x", "fd:x"):
+            with override_settings(ATTIC_ENV=replace(settings.ATTIC_ENV, key=case, credentials="/x")), self.assertRaises(BadInput):
                 Wiring(lambda: "")
 
     def test_attaching_twice_adds_no_second_slot(self):

@@ -22,8 +22,8 @@ class DrillsTestCase(OfficeTestCase):
         self.plan(self.one)
         self.run_now(self.one)
 
-    def ask(self, **told: object):
-        return self.api.post("/api/drills", {"device": str(self.one.id)} | told, format="json")
+    def ask(self, **fields: object):
+        return self.api.post("/api/drills", {"device": str(self.one.id)} | fields, format="json")
 
     def drilled(self, **more: object) -> dict:
         answer = self.ask()
@@ -31,9 +31,9 @@ class DrillsTestCase(OfficeTestCase):
         carry_out_drill(Drill.objects.first().id, **more)
         return self.api.get(f"/api/drills/{answer.json()['id']}").json()
 
-    def set_rules(self, **told: object):
+    def set_rules(self, **fields: object):
         usual = {"a_day": 1, "most_minutes": 30, "most_bytes": 1 << 30, "limit_bytes_per_second": None, "wanted_days": None}
-        return self.api.put("/api/drills/rules", usual | told, format="json")
+        return self.api.put("/api/drills/rules", usual | fields, format="json")
 
 
 class ADrill(DrillsTestCase):
@@ -78,7 +78,7 @@ class ADrill(DrillsTestCase):
         self.ask()
         id = Drill.objects.get().id
 
-        def stop(*told: object) -> float:
+        def stop(*arguments: object) -> float:
             Drill.objects.filter(id=id).update(stop_asked=True)
             return next(ticking)
 

@@ -103,8 +103,8 @@ class AnArchive(Exporting):
         return pieces
 
     def test_a_bag_is_a_bag(self):
-        with self.opened(layout="bag") as found:
-            found.extractall(self.folder)
+        with self.opened(layout="bag") as archive:
+            archive.extractall(self.folder)
         (top,) = self.folder.iterdir()
         bag = bagit.Bag(str(top))
         bag.validate()
@@ -135,7 +135,7 @@ class NobodysLettersLieInTheOpen(Exporting):
         seen: list[bytes] = []
         from server.recovery.actions.carry_out import RestoreWatch
 
-        with mock.patch.object(RestoreWatch, "tell", lambda watch, *told: seen.append(self.lying())):
+        with mock.patch.object(RestoreWatch, "tell", lambda watch, *arguments: seen.append(self.lying())):
             content = self.archive(layout="files")
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
             self.assertIn(b"harbour master", archive.read("Messages.json"))
@@ -337,10 +337,12 @@ class AFolder(Exporting):
         self.assertEqual(answer.status_code, 403)
 
     def test_an_operator_neither_erases_nor_keeps_one_and_an_auditor_erases_nothing(self):
-        told, archive = self.into(), self.made()
+        folder, archive = self.into(), self.made()
         piet, ulla = self.signed_in("piet"), self.signed_in("ulla")
-        self.assertEqual(piet.post(f"/api/exports/{told['id']}/erase").status_code, 403)
-        self.assertEqual(piet.post(f"/api/exports/{told['id']}/keep", {"until": "2026-05-01", "keeper": 1}, format="json").status_code, 403)
+        self.assertEqual(piet.post(f"/api/exports/{folder['id']}/erase").status_code, 403)
+        self.assertEqual(
+            piet.post(f"/api/exports/{folder['id']}/keep", {"until": "2026-05-01", "keeper": 1}, format="json").status_code, 403
+        )
         self.assertEqual(ulla.post(f"/api/exports/{archive['id']}/erase").status_code, 403)
         self.assertEqual(ulla.get(f"/api/restores/{archive['id']}/archive").status_code, 403)
         self.assertTrue((self.folder / "for the lawyer").is_dir())

@@ -88,8 +88,8 @@ class WhatIsTold(OfficeTestCase):
         with mock.patch.object(self.outside, "unseal", one_does_not), self.assertLogs("attic.recovery"):
             self.assertTrue(write_into(self.room.id))
         (record,) = read_offices(opened(self.room))
-        told = {one["id"]: bool(one["agent_key"]) for one in record.told["devices"]}
-        self.assertEqual(told, {str(self.one.id): False, str(two.id): True})
+        by_key = {one["id"]: bool(one["agent_key"]) for one in record.told["devices"]}
+        self.assertEqual(by_key, {str(self.one.id): False, str(two.id): True})
 
     def test_it_takes_a_fixed_number_of_queries(self):
         self.plan(self.one)

@@ -33,8 +33,15 @@ class RecoveryTestCase(OfficeTestCase):
         self.backup = self.run_now(self.one).backup
 
     def body(self, **changes: object) -> dict[str, object]:
-        told = {"backup": str(self.backup.id), "everything": True, "kinds": [], "items": [], "target": "device", "device": str(self.one.id)}
-        return told | {"when_there": "replace"} | changes
+        fields = {
+            "backup": str(self.backup.id),
+            "everything": True,
+            "kinds": [],
+            "items": [],
+            "target": "device",
+            "device": str(self.one.id),
+        }
+        return fields | {"when_there": "replace"} | changes
 
     def ask(self, **changes: object):
         return self.api.post("/api/restores", self.body(**changes), format="json")

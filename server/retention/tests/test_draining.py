@@ -33,8 +33,8 @@ class Draining(OfficeTestCase):
         self.assertEqual(answer.status_code, 200, answer.content)
         return answer.json()
 
-    def retire(self, **told: object):
-        return self.api.post(f"/api/stores/{self.old.id}/retire", {"seen": self.outlook()["digest"], "word": ""} | told, format="json")
+    def retire(self, **fields: object):
+        return self.api.post(f"/api/stores/{self.old.id}/retire", {"seen": self.outlook()["digest"], "word": ""} | fields, format="json")
 
     def in_(self, store: Store) -> list:
         return list(

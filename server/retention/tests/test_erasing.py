@@ -44,15 +44,15 @@ class Erasing(OfficeTestCase):
             self.run_now(self.one)
             self.outside.at += timedelta(days=1)
 
-    def ask(self, *, preview=None, **told):
-        body = {"begins_on": self.today().isoformat(), **told}
+    def ask(self, *, preview=None, **fields):
+        body = {"begins_on": self.today().isoformat(), **fields}
         shown = self.api.post("/api/erasures/preview", body, format="json")
         self.assertEqual(shown.status_code, 200, shown.content)
         rest = {"reference": "Request 2026-14", "word": "erase", "seen": shown.json()["digest"]}
         return shown.json(), self.api.post("/api/erasures", {**rest, **body}, format="json")
 
-    def ask_letter(self, **told):
-        return self.ask(device=str(self.one.id), items=[{"kind": LETTER[0], "id": LETTER[1]}], **told)
+    def ask_letter(self, **fields):
+        return self.ask(device=str(self.one.id), items=[{"kind": LETTER[0], "id": LETTER[1]}], **fields)
 
     def today(self) -> date:
         return self.outside.at.date()
@@ -89,9 +89,9 @@ class OneItem(Erasing):
         self.assertEqual(shown["last_day"], (self.today() + timedelta(days=3)).isoformat())
         self.assertEqual(answer.status_code, 201, answer.content)
         self.through(self.room, other)
-        told = self.row()
-        self.assertEqual((told["state"], [step["state"] for step in told["steps"]]), ("done", ["gone", "gone"]))
-        self.assertEqual(told["items"], [{"kind": "contacts", "name": ""}])
+        row = self.row()
+        self.assertEqual((row["state"], [step["state"] for step in row["steps"]]), ("done", ["gone", "gone"]))
+        self.assertEqual(row["items"], [{"kind": "contacts", "name": ""}])
         for store in (self.room, other):
             self.assertNotIn(WORDS, self.held_in(store))
             self.assertNotIn(b"a private one", self.held_in(store))
@@ -141,9 +141,9 @@ class OneItem(Erasing):
         shown, _ = self.ask_letter()
         self.assertEqual((shown["stores"][0]["held"], shown["last_day"]), (1, None))
         self.through()
-        told = self.row()
+        row = self.row()
         self.assertEqual(
-            (told["state"], told["steps"][0]["state"], told["steps"][0]["held"], told["ends_on"]), ("under_way", "waiting", 1, None)
+            (row["state"], row["steps"][0]["state"], row["steps"][0]["held"], row["ends_on"]), ("under_way", "waiting", 1, None)
         )
         self.assertIn(held.id.bytes, opened(self.room).backup_ids())
         self.assertEqual(Backup.objects.filter(copies__state="present", stands_for__isnull=False).count(), 2)
@@ -158,7 +158,7 @@ class OneItem(Erasing):
         path = f"/api/backups/{Backup.objects.order_by('finished_at').first().id}/hold"
         answers = []
 
-        def meanwhile(*given: object) -> dict[str, int]:
+        def meanwhile(*arguments: object) -> dict[str, int]:
             answers.append(self.api.post(path, {"reason": "for the court"}, format="json"))
             return {}
 
@@ -339,12 +339,12 @@ class WholeDevices(Erasing):
         _, answer = self.ask(holder=holder.id, forgets_names=True)
         self.assertEqual(answer.status_code, 201, answer.content)
         self.through()
-        told = self.row()
-        self.assertEqual((told["state"], told["steps"][0]["backups"], told["steps"][0]["needed_by"]), ("done", 3, [two.name]))
+        row = self.row()
+        self.assertEqual((row["state"], row["steps"][0]["backups"], row["steps"][0]["needed_by"]), ("done", 3, [two.name]))
         self.assertEqual({manifest.device for manifest in opened(self.room).manifests()}, {str(two.id)})
         self.assertEqual(set(Copy.objects.filter(backup__device=self.one).values_list("state", flat=True)), {CopyState.REMOVED})
         self.assertTrue(Device.objects.get(id=self.one.id).name.startswith("Erased device"))
         self.assertTrue(Holder.objects.get(id=holder.id).name.startswith("Erased person"))
         self.assertEqual(Holder.objects.get(id=holder.id).email, "")
         self.assertEqual(ErasureStep.objects.get().state, "gone")
-        self.assertIsInstance(UUID(told["id"]), UUID)
+        self.assertIsInstance(UUID(row["id"]), UUID)

@@ -11,12 +11,12 @@ from server.runs.models import Copy
 
 
 class Said(ThePile):
-    def say(self, rule: object, **told: object):
-        shown = self.api.post("/api/exceptions/consequences", {"rule": rule, **told}, format="json")
+    def say(self, rule: object, **fields: object):
+        shown = self.api.post("/api/exceptions/consequences", {"rule": rule, **fields}, format="json")
         if shown.status_code != 200:
             return shown
         agreed = {"seen": shown.json()["digest"], "word": shown.json()["word"]}
-        return self.api.post("/api/exceptions", {"rule": rule, "why": "there is room", **told, **agreed}, format="json")
+        return self.api.post("/api/exceptions", {"rule": rule, "why": "there is room", **fields, **agreed}, format="json")
 
     def kept(self) -> int:
         return Copy.objects.filter(state="present").count()
@@ -26,14 +26,14 @@ class Exceptions(Said):
     def test_the_most_particular_wins_and_is_named(self):
         self.nights(2)
         store, team = str(self.room.id), self.one.team_id
-        for told, last, named in (
+        for value, last, named in (
             ({"store": store}, 5, "the exception for this store"), ({"plan": str(self.nightly.id), "store": store}, 6, "the plan's exception for this store"),
             ({"team": team}, 7, "its team's exception"), ({"team": team, "store": store}, 8, "its team's exception in this store"),
             ({"device": str(self.one.id)}, 9, "the exception for this device"),
             ({"device": str(self.one.id), "store": store}, 10, "the exception for this device in this store"),
         ):  # fmt: skip
             with self.subTest(named=named):
-                self.assertEqual(self.say({"last": last, "minimum_age_seconds": 0}, **told).status_code, 204)
+                self.assertEqual(self.say({"last": last, "minimum_age_seconds": 0}, **value).status_code, 204)
                 self.nights(last - self.kept())
                 self.assertEqual(self.kept(), last)
                 self.night()
@@ -62,13 +62,13 @@ class Exceptions(Said):
 
     def test_bad_input_names_its_field(self):
         good = {"last": 1}
-        for told, rule, field in (
+        for value, rule, field in (
             ({}, good, "store"), ({"team": self.one.team_id, "device": str(self.one.id)}, good, "device"), ({"retired": True, "team": 1}, good, "retired"),
             ({"plan": str(self.nightly.id)}, good, "store"), ({"team": 999_999}, good, "team"), ({"device": str(self.one.id)}, {}, "keep_last"),
             ({"device": str(self.one.id)}, {"last": -1}, "last"), ({"device": str(self.one.id)}, {"within": {"count": 0, "unit": "days"}}, "count"),
         ):  # fmt: skip
-            with self.subTest(told=told, rule=rule):
-                refused = self.say(rule, **told)
+            with self.subTest(told=value, rule=rule):
+                refused = self.say(rule, **value)
                 self.assertEqual((refused.status_code, refused.json()["field"]), (400, field))
 
 

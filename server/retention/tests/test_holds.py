@@ -12,8 +12,8 @@ from server.runs.models import Backup
 
 
 class Holding(ThePile):
-    def hold(self, **told: object):
-        return self.api.post("/api/holds", {"reason": "a lawyer writes"} | told, format="json")
+    def hold(self, **fields: object):
+        return self.api.post("/api/holds", {"reason": "a lawyer writes"} | fields, format="json")
 
     def test_of_a_device_a_holder_a_team_and_of_days(self):
         two = self.device("p2")
@@ -21,14 +21,14 @@ class Holding(ThePile):
         self.nights(3)  # 2 to 4 March
         self.outside.devices["p2"].content["contacts", "c000"] = b"x"
         self.run_now(two)
-        for told, count in (
+        for value, count in (
             ({"device": str(self.one.id)}, 3), ({"holder": two.holder_id}, 1), ({"team": self.one.team_id}, 4),
             ({"first_day": "2026-03-03", "last_day": "2026-03-04"}, 2), ({"device": str(self.one.id), "last_day": "2026-03-02"}, 1),
         ):  # fmt: skip
-            with self.subTest(told=told):
-                shown = self.api.post("/api/holds/preview", told, format="json").json()
+            with self.subTest(told=value):
+                shown = self.api.post("/api/holds/preview", value, format="json").json()
                 self.assertEqual((shown["backups"], shown["held"]), (count, 0))
-                self.assertEqual(self.hold(**told).json(), {"backups": count})
+                self.assertEqual(self.hold(**value).json(), {"backups": count})
                 self.assertEqual(self.api.get("/api/holds").json()["count"], count)
                 Backup.objects.update(hold_reason="", hold_by=None, hold_until=None)
 
@@ -45,13 +45,13 @@ class Holding(ThePile):
 
     def test_bad_input_names_its_field(self):
         self.nights(1)
-        for told, status, field in (
+        for value, status, field in (
             ({}, 400, "device"), ({"device": str(self.one.id), "team": 1}, 400, "device"), ({"device": str(self.one.id), "reason": " "}, 400, "reason"),
             ({"first_day": "2026-03-04", "last_day": "2026-03-03"}, 400, "last_day"), ({"device": str(self.one.id), "until": "2020-01-01"}, 400, "until"),
             ({"first_day": "2026-12-01"}, 409, None),
         ):  # fmt: skip
-            with self.subTest(told=told):
-                refused = self.hold(**told)
+            with self.subTest(told=value):
+                refused = self.hold(**value)
                 self.assertEqual((refused.status_code, refused.json().get("field")), (status, field))
         self.assertEqual(Backup.objects.exclude(hold_reason="").count(), 0)
 
@@ -97,6 +97,6 @@ class LookedAtAgain(Holding):
         self.hold(device=str(self.one.id))
         (one,) = self.backups()
         self.api.delete(f"/api/backups/{one.id}/hold")
-        told = {"backups": [str(one.id)], "why": "the case is open"}
-        self.assertEqual(self.api.post("/api/holds/still-needed", told, format="json").json(), {"backups": 0})
+        fields = {"backups": [str(one.id)], "why": "the case is open"}
+        self.assertEqual(self.api.post("/api/holds/still-needed", fields, format="json").json(), {"backups": 0})
         self.assertEqual(Backup.objects.get(id=one.id).hold_reason, "")

@@ -45,10 +45,10 @@ class ThePile(OfficeTestCase):
     def backups(self) -> list[Backup]:
         return list(Backup.objects.order_by("finished_at"))
 
-    def remove(self, **told: object):
-        shown = self.api.post("/api/backups/remove/preview", told, format="json")
+    def remove(self, **fields: object):
+        shown = self.api.post("/api/backups/remove/preview", fields, format="json")
         assert shown.status_code == 200, shown.content
-        body = {**told, "why": "by mistake", "seen": shown.json()["digest"], "word": shown.json()["word"]}
+        body = {**fields, "why": "by mistake", "seen": shown.json()["digest"], "word": shown.json()["word"]}
         return shown.json(), self.api.post("/api/backups/remove", body, format="json")
 
 
@@ -175,20 +175,20 @@ class ByHand(ThePile):
         del self.outside.devices["p1"].content["photos", "large"]
         self.nights(1)
         chosen = {"backups": [str(self.backups()[0].id)]}
-        (told,) = self.api.post("/api/backups/remove/bytes", chosen, format="json").json()
-        self.assertEqual(told["store_name"], "Server room")
-        self.assertTrue(300_000 < told["bytes"] < 310_000, told)
+        (answer,) = self.api.post("/api/backups/remove/bytes", chosen, format="json").json()
+        self.assertEqual(answer["store_name"], "Server room")
+        self.assertTrue(300_000 < answer["bytes"] < 310_000, answer)
         Office.objects.update(undo_days=0)
         before = self.outside.open_vault(self.room.where).stored_bytes()
         self.remove(**chosen)
         for hours in (1, 4, 9):
             look_after(self.room.id, now=self.outside.at + timedelta(hours=hours))
         freed = before - self.outside.open_vault(self.room.where).stored_bytes()
-        self.assertAlmostEqual(freed, told["bytes"], delta=6_000)  # footers of packs, indexes and notes besides
-        self.assertAlmostEqual(freed, told["given_back_bytes"], delta=600)  # what says that a sweep was here
+        self.assertAlmostEqual(freed, answer["bytes"], delta=6_000)  # footers of packs, indexes and notes besides
+        self.assertAlmostEqual(freed, answer["given_back_bytes"], delta=600)  # what says that a sweep was here
         self.outside.stores.pop(self.room.where)
-        (told,) = self.api.post("/api/backups/remove/bytes", {"backups": [str(self.backups()[1].id)]}, format="json").json()
-        self.assertEqual((told["bytes"], "not there" in told["why_not"]), (None, True))
+        (answer,) = self.api.post("/api/backups/remove/bytes", {"backups": [str(self.backups()[1].id)]}, format="json").json()
+        self.assertEqual((answer["bytes"], "not there" in answer["why_not"]), (None, True))
 
     def test_one_that_is_taken_in_again_is_like_any_other(self):
         self.nights(2)

@@ -45,18 +45,18 @@ class Room(OfficeTestCase):
     def offers(self) -> dict[str, dict]:
         return {one["key"]: one for one in self.bench()["offers"]}
 
-    def post(self, what: str, **told: object):
-        return self.api.post(f"/api/stores/{self.room.id}/room/{what}", told, format="json")
+    def post(self, what: str, **fields: object):
+        return self.api.post(f"/api/stores/{self.room.id}/room/{what}", fields, format="json")
 
     def retire(self, device: Device) -> None:
         Device.objects.filter(id=device.id).update(state=DeviceState.RETIRED, state_since=self.outside.at)
 
-    def make(self, *keys: str, **told: object):
+    def make(self, *keys: str, **fields: object):
         looked = self.post("look", moves=keys).json()
         return self.post(
             "make",
             moves=keys,
-            **({"why": "it is full", "seen": looked["digest"], "word": looked["removal"]["word"] if looked["removal"] else ""} | told),
+            **({"why": "it is full", "seen": looked["digest"], "word": looked["removal"]["word"] if looked["removal"] else ""} | fields),
         )
 
     def lying(self) -> int:
@@ -190,11 +190,11 @@ class LeavingKindsOut(Room):
         self.assertNotIn(self.photos, self.offers())
 
     def test_it_is_proposed_only_for_a_day_by_which_it_is_free(self):
-        found, wanted = bench(self.room, now=self.outside.now()), 3 * MIB
-        (offer,) = [one for one in found.offers if one.move.key == self.photos]
+        room, wanted = bench(self.room, now=self.outside.now()), 3 * MIB
+        (offer,) = [one for one in room.offers if one.move.key == self.photos]
         day = timedelta(days=1)
         proposed = [
-            self.photos in [move.key for move in proposal(found, wanted, by=by).moves] for by in (None, offer.free_on - day, offer.free_on)
+            self.photos in [move.key for move in proposal(room, wanted, by=by).moves] for by in (None, offer.free_on - day, offer.free_on)
         ]
         self.assertEqual(proposed, [False, False, True])
 
@@ -210,11 +210,11 @@ class LeavingKindsOut(Room):
 
         Device.objects.filter(id=self.old.id).update(accounts=[entry("photos")])
         Device.objects.filter(id=self.new.id).update(accounts=[entry("contacts")])
-        found = {one.move.key: one for one in bench(self.room, now=self.outside.now()).offers if one.leaves_out is not None}
+        by_key = {one.move.key: one for one in bench(self.room, now=self.outside.now()).offers if one.leaves_out is not None}
         whose = {manifest.id: manifest.device for manifest in Accounts(opened(self.room)).manifests}
-        in_step = {(whose[id], kind) for id, kind in found[f"out5:{self.nightly.id}"].move.parts}
+        in_step = {(whose[id], kind) for id, kind in by_key[f"out5:{self.nightly.id}"].move.parts}
         self.assertEqual(in_step, {(str(self.old.id), "photos")} | {(str(self.new.id), "contacts")})
-        pictures = {whose[id] for id, _ in found[self.photos].move.parts}
+        pictures = {whose[id] for id, _ in by_key[self.photos].move.parts}
         self.assertEqual(pictures, {str(self.old.id), str(self.new.id)}, "out of the plan is out of every device that follows it")
         KindChoice.objects.create(device=self.old, kind="photos", taken=True, at=self.outside.at)
         again = {one.move.key: one for one in bench(self.room, now=self.outside.now()).offers}
@@ -258,11 +258,11 @@ class Sums(Room):
         self.retire(self.old)
         key = f"gone:{self.old.id}"
         self.nights(3)
-        found, before = self.post("sum", moves=[key]).json(), self.lying()
+        answer, before = self.post("sum", moves=[key]).json(), self.lying()
         self.assertEqual(self.make(key).status_code, 200)
-        while str(self.outside.at.date()) < found["free_on"]:
+        while str(self.outside.at.date()) < answer["free_on"]:
             self.nights(1)
-        self.assertAlmostEqual(before - self.lying(), found["given_back_bytes"], delta=3000)
+        self.assertAlmostEqual(before - self.lying(), answer["given_back_bytes"], delta=3000)
         self.assertEqual(Copy.objects.filter(store=self.room, state=CopyState.PRESENT, backup__device=self.old).count(), 1)
         self.assertEqual(len(opened(self.room).ids(names.MANIFESTS)), NIGHTS + 1)
 
@@ -305,9 +305,9 @@ class Made(Room):
 
     def test_two_who_make_room_at_once(self):
         digest = self.post("look", moves=[self.key]).json()["digest"]
-        told = {"moves": [self.key], "why": "it is full", "seen": digest, "word": "remove"}
-        self.assertEqual(self.post("make", **told).status_code, 200)
-        again = self.post("make", **told)
+        fields = {"moves": [self.key], "why": "it is full", "seen": digest, "word": "remove"}
+        self.assertEqual(self.post("make", **fields).status_code, 200)
+        again = self.post("make", **fields)
         self.assertEqual((again.status_code, again.json()["field"]), (400, "moves"))
         self.assertIn("another page may have made that room", again.json()["remedy"])
 

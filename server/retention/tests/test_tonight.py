@@ -139,8 +139,8 @@ class EndingAnUndoPeriod(Nights):
         self.room.refresh_from_db()
         self.expect(300_000, 2000, 200_000)
 
-    def sooner(self, **told: str):
-        body = {"why": "The room is full.", "word": "sooner"} | told
+    def sooner(self, **fields: str):
+        body = {"why": "The room is full.", "word": "sooner"} | fields
         return self.api.post(f"/api/stores/{self.room.id}/room/sooner", body, format="json")
 
     def test_it_is_offered_with_the_day_on_which_its_bytes_are_free(self):
@@ -150,8 +150,8 @@ class EndingAnUndoPeriod(Nights):
         self.assertTrue(way["says"].startswith("1 backup leaves already; it could not be taken back any more."), way["says"])
 
     def test_it_needs_a_reason_a_word_and_an_administrator(self):
-        for field, told in (("why", {"why": " "}), ("word", {"word": "yes"})):
-            self.assertEqual(self.sooner(**told).json()["field"], field)
+        for field, value in (("why", {"why": " "}), ("word", {"word": "yes"})):
+            self.assertEqual(self.sooner(**value).json()["field"], field)
         self.api = self.signed_in("piet")
         self.assertEqual(self.sooner().status_code, 403)
 

@@ -37,17 +37,17 @@ class DrivesTestCase(OfficeTestCase):
         self.a = self.drive("Blue", A)
 
     def drive(self, name: str, path: str) -> Store:
-        told = {"passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE, "allowance_bytes": None, "by": self.ines}
-        return create_store(name=name, address=DriveAddress(path=path), **told).store
+        fields = {"passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE, "allowance_bytes": None, "by": self.ines}
+        return create_store(name=name, address=DriveAddress(path=path), **fields).store
 
     def look(self) -> None:
         self.outside.at += timedelta(seconds=20)
         look_for_drives(now=self.outside.now())
 
     def unplug(self, path: str) -> MemoryBlobs:
-        found = self.outside.stores.pop(path)
+        taken_out = self.outside.stores.pop(path)
         self.look()
-        return found
+        return taken_out
 
     def plug(self, path: str, blobs: MemoryBlobs) -> None:
         self.outside.stores[path] = blobs
@@ -118,9 +118,9 @@ class KnownByWhatLiesOnIt(DrivesTestCase):
         self.assertEqual(opened(self.a).store.hex(), self.a.vault_id)
 
     def clone(self) -> MemoryBlobs:
-        found = MemoryBlobs()
-        found.held = dict(self.outside.stores[A].held)
-        return found
+        blobs = MemoryBlobs()
+        blobs.held = dict(self.outside.stores[A].held)
+        return blobs
 
     def test_a_clone_that_lacks_what_was_written_since_is_found_out_when_it_takes_its_place(self):
         old = self.clone()
@@ -221,8 +221,8 @@ class OnReturn(DrivesTestCase):
         self.copied(self.a)
         self.unplug(A)
 
-        def away(**told: object) -> set[str]:
-            moments = judged(self.one, Context.read(self.outside.now(), **told)).moments  # type: ignore[arg-type]
+        def away(**fields: object) -> set[str]:
+            moments = judged(self.one, Context.read(self.outside.now(), **fields)).moments  # type: ignore[arg-type]
             return {moment.store for moment in moments if moment.facts & Fact.ABSENT}
 
         self.assertEqual(away(), {str(self.a.id)})
@@ -320,9 +320,9 @@ class TakingTurns(DrivesTestCase):
         super().furnish()
         self.b = self.drive("Red", B)
 
-    def rotate(self, *stores: Store, **told: object):
+    def rotate(self, *stores: Store, **fields: object):
         usual = {"name": "Weekly", "every_days": 7, "first_day": "2026-03-02", "grace_days": 2, "drives": [str(one.id) for one in stores]}
-        return self.api.post("/api/drives/rotations", usual | told, format="json")
+        return self.api.post("/api/drives/rotations", usual | fields, format="json")
 
     def overdue(self) -> list[str]:
         return [cause["says"] for cause in self.api.get("/api/today").json()["causes"] if cause["code"].startswith("drive ")]
@@ -346,11 +346,11 @@ class TakingTurns(DrivesTestCase):
 
     def test_what_is_not_possible_names_the_field(self):
         folder = Store.objects.get(name="Server room")
-        for told, field in (
+        for value, field in (
             ({"every_days": 0}, "every_days"), ({"drives": []}, "drives"), ({"name": " "}, "name"), ({"grace_days": 61}, "grace_days"),
             ({"drives": [str(folder.id)]}, "drives"), ({"drives": [str(UUID(int=7))]}, "drives"), ({"first_day": "1999-01-01"}, "first_day"),
         ):  # fmt: skip
-            answer = self.rotate(self.a, **told)
+            answer = self.rotate(self.a, **value)
             self.assertEqual((answer.status_code, answer.json()["field"]), (400, field))
         self.assertEqual(Drive.objects.filter(rotation__isnull=False).count(), 0)
 
@@ -366,13 +366,13 @@ class TakingTurns(DrivesTestCase):
     def test_a_successor_learns_of_it(self):
         self.rotate(self.a, self.b)
         self.api.put(f"/api/drives/{self.b.id}", {"keeper": "Piet", "rests_in": "the safe"}, format="json")
-        (told,) = known_here()["rotations"]
+        (rotation,) = known_here()["rotations"]
         Rotation.objects.all().delete()
         Drive.objects.update(keeper="", rests_in="", place=0)
-        told["drives"].append({"store": "0" * 32, "keeper": "", "rests_in": ""})  # one that burned with the server
-        take_rotation(told, by=self.ines)
+        rotation["drives"].append({"store": "0" * 32, "keeper": "", "rests_in": ""})  # one that burned with the server
+        take_rotation(rotation, by=self.ines)
         self.assertEqual((self.told(self.a)["letter"], self.told(self.b)["letter"], self.told(self.b)["keeper"]), ("A", "B", "Piet"))
-        take_rotation(told | {"every_days": 1}, by=self.ines)
+        take_rotation(rotation | {"every_days": 1}, by=self.ines)
         self.assertEqual(Rotation.objects.get().every_days, 7, "what is here already stays as it is")
 
     def test_every_drive_in_few_queries(self):

@@ -12,7 +12,7 @@ from server.live import MAX_NOTIFICATION_BYTES, Hub, publish
 
 
 class TheLiveLine(TransactionTestCase):
-    def heard(self, viewers: int, *told: tuple[str, str, dict[str, Any] | None]) -> list[list[dict[str, Any]]]:
+    def heard(self, viewers: int, *arguments: tuple[str, str, dict[str, Any] | None]) -> list[list[dict[str, Any]]]:
         """What each viewer hears after the line is open."""
 
         async def watch(hub: Hub, ready: asyncio.Event) -> list[dict[str, Any]]:
@@ -25,7 +25,7 @@ class TheLiveLine(TransactionTestCase):
                     ready.set()
                     continue
                 seen.append(known)
-                if len(seen) == len(told):
+                if len(seen) == len(arguments):
                     break
             return seen
 
@@ -33,18 +33,18 @@ class TheLiveLine(TransactionTestCase):
             hub, events = Hub(), [asyncio.Event() for _ in range(viewers)]
             tasks = [asyncio.create_task(watch(hub, event)) for event in events]
             await asyncio.wait_for(asyncio.gather(*(event.wait() for event in events)), 10)
-            for topic, id, state in told:
+            for topic, id, state in arguments:
                 await sync_to_async(publish)(topic, id, state)
-            found = await asyncio.wait_for(asyncio.gather(*tasks), 10)
+            heard_by = await asyncio.wait_for(asyncio.gather(*tasks), 10)
             await sync_to_async(connections.close_all)()
-            return found
+            return heard_by
 
         return asyncio.run(play())
 
     def test_every_viewer_hears_the_whole_state_in_order(self):
-        told = [("run", "r1", {"read_bytes": n}) for n in range(3)]
-        for found in self.heard(3, *told):
-            self.assertEqual(found, [{"topic": "run", "id": "r1", "state": {"read_bytes": n}} for n in range(3)])
+        entries = [("run", "r1", {"read_bytes": n}) for n in range(3)]
+        for case in self.heard(3, *entries):
+            self.assertEqual(case, [{"topic": "run", "id": "r1", "state": {"read_bytes": n}} for n in range(3)])
 
     def test_what_is_too_long_for_a_notification_becomes_a_hint(self):
         heard = self.heard(1, ("run", "r1", {"says": "ü" * MAX_NOTIFICATION_BYTES}))

@@ -43,8 +43,8 @@ class PausesAndClosedDays(NightsTestCase):
 
     def test_a_device_a_plan_everything_until_a_day(self):
         for what in ({"device": self.one}, {"plan": self.nightly}, {}):
-            told = {"plan": None, "device": None} | what
-            pause(**told, until=date(2026, 3, 4), reason="move", by=self.ines)
+            fields = {"plan": None, "device": None} | what
+            pause(**fields, until=date(2026, 3, 4), reason="move", by=self.ines)
             started = self.tick("2026-03-02T21:01")
             self.assertEqual(len(started), 1 if "device" in what else 0, what)
             Run.objects.all().delete()
@@ -270,9 +270,9 @@ class WhatHoldsARunBack(NightsTestCase):
         self.plan(self.one)
         self.tick("2026-03-02T21:00")
 
-        def too_late(run_id: object, **told: object) -> bool:
+        def too_late(run_id: object, **fields: object) -> bool:
             Run.objects.update(state=RunState.STOPPED)
-            return took_place(run_id, **told)
+            return took_place(run_id, **fields)
 
         with mock.patch("server.runs.actions.carry_out.took_place", side_effect=too_late):
             self.assertEqual(carry_out(Run.objects.get().id).state, RunState.STOPPED)

@@ -25,8 +25,8 @@ class Rooms(OfficeTestCase):
         measure(self.room, now=self.outside.now())
         self.outside.at += timedelta(hours=1)
 
-    def allow(self, **told: object) -> None:
-        Allowance.objects.create(store=self.room, **told)
+    def allow(self, **fields: object) -> None:
+        Allowance.objects.create(store=self.room, **fields)
 
     def needs(self) -> int:
         row = self.room.occupancies.get(device=self.one)

@@ -213,8 +213,8 @@ class TheScheduler(OfficeTestCase):
 
         plan = Plan.objects.get()
 
-        def change(**told: object) -> None:
-            save_plan(self.draft(plan.store, **told), devices=[self.one.id], by=self.ines, plan=plan, now=self.outside.at)
+        def change(**fields: object) -> None:
+            save_plan(self.draft(plan.store, **fields), devices=[self.one.id], by=self.ines, plan=plan, now=self.outside.at)
 
         change(rule="FREQ=WEEKLY;BYDAY=TH")
         self.outside.at = utc("2026-03-04T12:00")

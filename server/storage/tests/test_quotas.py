@@ -84,9 +84,9 @@ class WhoseBytes(Measured):
                 sweep_store(self.room, now=self.outside.now())
                 self.outside.at += timedelta(hours=2)
         measure(self.room, now=self.outside.now())
-        found = {one["code"]: one["bytes"] for one in self.occupied()["nobodys"]}
-        self.assertGreater(found["held"], 80_000)
-        self.assertLess(found["unneeded"] + found["marked"], 40_000)
+        by_key = {one["code"]: one["bytes"] for one in self.occupied()["nobodys"]}
+        self.assertGreater(by_key["held"], 80_000)
+        self.assertLess(by_key["unneeded"] + by_key["marked"], 40_000)
         self.room.refresh_from_db()
         self.test_every_table_ends_in_what_the_medium_really_holds()
         forget()
@@ -277,8 +277,8 @@ class OverTime(Measured):
 
 
 class Allowances(Measured):
-    def put(self, **told: object):
-        return self.api.put(f"/api/stores/{self.room.id}/allowances", told, format="json")
+    def put(self, **fields: object):
+        return self.api.put(f"/api/stores/{self.room.id}/allowances", fields, format="json")
 
     def rows(self) -> list[dict]:
         return self.api.get(f"/api/stores/{self.room.id}/allowances").json()
@@ -319,7 +319,7 @@ class Allowances(Measured):
 
     def test_what_makes_no_sense_is_named_with_its_field(self):
         empty = Team.objects.create(name="Nobody's")
-        for told, field in (
+        for value, field in (
             ({"team": self.crew.id, "hard_bytes": -1}, "hard_bytes"), ({"team": self.crew.id, "soft_bytes": 0}, "soft_bytes"),
             ({"team": self.crew.id, "hard_bytes": 1 << 60}, "hard_bytes"), ({"team": self.crew.id}, "hard_bytes"),
             ({"team": self.crew.id, "soft_bytes": 200, "hard_bytes": 100}, "soft_bytes"),
@@ -327,8 +327,8 @@ class Allowances(Measured):
             ({"team": empty.id, "soft_bytes": 200}, "team"), ({"team": self.crew.id, "device": str(self.one.id), "soft_bytes": 1}, "team"),
             ({"team": self.crew.id, "soft_bytes": 200, "soft_counts": "all"}, "soft_counts"),
         ):  # fmt: skip
-            answer = self.put(**told)
-            self.assertEqual((answer.status_code, answer.json().get("field")), (400, field), told)
+            answer = self.put(**value)
+            self.assertEqual((answer.status_code, answer.json().get("field")), (400, field), value)
         self.assertFalse(Allowance.objects.exists())
         self.assertEqual(self.put(team=12345, soft_bytes=200).status_code, 404)
 

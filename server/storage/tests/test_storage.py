@@ -152,9 +152,9 @@ class WhoCanOpenIt(OfficeTestCase):
         return self.api.post(self.address, body | changes, format="json")
 
     def test_every_slot_is_told_without_its_secret(self):
-        told = [(one["kind"], one["label"], one["by_a_person"]) for one in self.slots()]
+        entries = [(one["kind"], one["label"], one["by_a_person"]) for one in self.slots()]
         expected = [("passphrase", "first passphrase", True), ("recovery_code", "recovery code", True), ("key_file", "key file", False)]
-        self.assertEqual(sorted(told), sorted(expected))
+        self.assertEqual(sorted(entries), sorted(expected))
         self.assertEqual(self.signed_in("piet").get(self.address).status_code, 403)
 
     def test_another_passphrase_opens_it_and_opens_it_no_more_once_it_is_removed(self):

@@ -30,8 +30,8 @@ class TellingTestCase(OfficeTestCase):
         self.run_now(self.one)
         User.objects.filter(username="ines").update(email="ines@office.example")
 
-    def wants(self, **told: object) -> None:
-        User.objects.filter(username="ines").update(**told)
+    def wants(self, **fields: object) -> None:
+        User.objects.filter(username="ines").update(**fields)
 
     def watch(self, at: str) -> None:
         self.outside.at = utc(at)
