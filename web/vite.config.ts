@@ -23,6 +23,9 @@ export default defineConfig({
     setupFiles: ['src/testing/setup.ts'],
     restoreMocks: true,
     maxWorkers: 2,
+    // a busy machine only takes longer
+    testTimeout: 120_000,
+    hookTimeout: 120_000,
     // a browser far from the office: whoever takes its zone for the office's is found out
     env: { TZ: 'Pacific/Auckland' },
   },
