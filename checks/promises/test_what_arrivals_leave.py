@@ -9,6 +9,7 @@ from typing import Any
 
 from checks.promises.traces import Traced
 from core.vault.tests.bench_of_one import MemoryDevice
+from server.fleet.actions.add_device import WRONG_CODES
 from server.fleet.models import Device
 from server.recovery.models import Restore
 from server.runs.actions.compare_store import compare_store
@@ -38,6 +39,12 @@ class Links(Traced):
         self.asked("with a name of 121 letters", "post devices/pair", **pair | {"name": "x" * 121})
         self.asked("without a holder", "post devices/pair", **pair | {"holder": " "})
         self.asked("with a wrong code", "post devices/pair", **pair | {"code": "WRONG234"})
+        self.asked("with half a code", "post devices/pair", **pair | {"code": "ABCD"})
+        for _ in range(WRONG_CODES):
+            self.asked("with a wrong code that counts", "post devices/pair", **pair | {"code": "WRONG234"}, lasts=True)
+        self.asked("with the right one after too many", "post devices/pair", **pair)
+        self.day += timedelta(hours=1)
+        self.asked("and ten minutes later", "post devices/pair", **pair)
         self.asked("one that is not offered", "post devices/pair", **pair | {"agent_id": "p8"})
         self.outside.serials["p7"] = "s8"
         self.asked("with the serial of an entry", "post devices/pair", **pair)

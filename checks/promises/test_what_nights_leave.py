@@ -200,6 +200,8 @@ class Mornings(Traced):
         self.lasting("the morning is recorded", lambda: record_morning(now=self.outside.now()))
         self.deed("and once more", lambda: record_morning(now=self.outside.now()))
         self.asked("safe to wipe, signed", f"post devices/{self.one.id}/wipe", occasion="new_holder", note=" before the repair ")
+        for occasion in ("", "before_repair"):
+            self.asked(f"signed for {occasion or 'nothing'}", f"post devices/{self.one.id}/wipe", occasion=occasion, note=" n ")
         self.day += timedelta(days=31)
         self.lasting("the month is written", lambda: write_months(now=self.outside.now()))
         self.deed("and once more, that", lambda: write_months(now=self.outside.now()))
@@ -247,6 +249,10 @@ class Mornings(Traced):
         backup: Backup = self.run_now(self.one).backup
         self._known = None
         self.lasting("a backup is compared with its past", lambda: len(look_for_anomalies(backup, now=self.outside.now())))
+        self.deed("an older one is compared", lambda: len(look_for_anomalies(self.backup, now=self.outside.now())))
+        self.meanwhile(Device.objects.all(), state="in_repair")
+        self.deed("it is compared while its device is in repair", lambda: len(look_for_anomalies(backup, now=self.outside.now())))
+        self.meanwhile(Device.objects.all(), state="in_use")
         self.deed("it is compared again", lambda: len(look_for_anomalies(backup, now=self.outside.now())))
         self.watch("it is an incident")
         row = Anomaly.objects.filter(settled_at__isnull=True).first()

@@ -156,6 +156,10 @@ class Fleet(Traced):
         self.outside.away.add("p2")
         self.asked("one that is away is unpaired", f"post devices/{two.id}/unpair")
         self.asked("one that is away is looked at", f"post devices/{two.id}/scan")
+        self.asked("both are lost", "post devices/change", **both, values_told={"state": "lost"}, lasts=True)
+        newest = Bulk.objects.order_by("-at").first()
+        assert newest is not None
+        self.asked("both are found again", f"post devices/changes/{newest.id}/undo", lasts=True)
         self.absences(two)
         self.ends()
 
