@@ -110,8 +110,8 @@ class _Back(_Copies):
     def _recorded(self) -> Path:
         """Made once for these sources and these tests."""
         files = sorted(file for top in PYTHON for file in (ROOT / top).rglob("*.py"))
-        fields = repr(self._sides).encode() + b"".join(bytes(file) + file.read_bytes() for file in files)
-        folder = ROOT / ".cache" / "mutants" / sha256(fields).hexdigest()[:16]
+        content = repr(self._sides).encode() + b"".join(bytes(file) + file.read_bytes() for file in files)
+        folder = ROOT / ".cache" / "mutants" / sha256(content).hexdigest()[:16]
         if not folder.exists():
             shutil.rmtree(folder.parent, ignore_errors=True)
             begun = folder.with_suffix(".begun")

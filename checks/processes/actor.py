@@ -74,9 +74,8 @@ def write(where: str, seed: int, backups: int) -> None:
             gone = mine.pop(source.randrange(len(mine) - 1))
             tell({"removed": gone.id.hex()})  # before it is done: whoever is killed in between may or may not have done it
             vault.remove(gone.id)
-        time.sleep(
-            source.random() * PAUSE_SECONDS
-        )  # so that the others get on too: whoever writes without end takes all of a small machine
+        # so that the others get on too: whoever writes without end takes all of a small machine
+        time.sleep(source.random() * PAUSE_SECONDS)
 
 
 def clean(where: str, done: Path) -> None:

@@ -31,7 +31,7 @@ class Host:
     def __init__(self, number: int) -> None:
         mark = secrets.token_hex(2)
         self.name, self._near, self._far = f"attic-{mark}-{number}", f"at{mark}{number}n", f"at{mark}{number}f"
-        self._net = f"10.{64 + secrets.randbelow(128)}.{secrets.randbelow(256)}"  # what a killed test left behind is not in the way
+        self._net = f"10.211.{1 + 2 * secrets.randbelow(127) + number % 2}"  # what a killed test left behind is hardly in the way
 
     def __enter__(self) -> "Host":
         ip("netns", "add", self.name)
@@ -55,8 +55,8 @@ class Host:
     def __exit__(self, *error: object) -> None:
         subprocess.run(["ip", "netns", "del", self.name], capture_output=True, check=False)
 
-    def start(self, command: list[Any], **fields: Any) -> "subprocess.Popen[bytes]":
-        return subprocess.Popen(["ip", "netns", "exec", self.name, *map(str, command)], **fields)
+    def start(self, command: list[Any], **options: Any) -> "subprocess.Popen[bytes]":
+        return subprocess.Popen(["ip", "netns", "exec", self.name, *map(str, command)], **options)
 
     def pull_the_cable(self) -> None:
         ip("link", "set", self._near, "down")

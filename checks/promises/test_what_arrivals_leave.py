@@ -112,7 +112,7 @@ class Imports(Traced):
                 ("into no store", {"store": str(self.one.id)}),
             ):  # fmt: skip
                 self.asked(f"it is taken {title}", take, **body | values)
-            self.deed("it is carried out before it was asked", lambda: _error(lambda: take_import(row.id)))
+            self.deed("it is carried out before it was asked", lambda: take_import(row.id).state)
             self.asked("it is taken", take, **body, lasts=True)
             self.asked("it is taken twice", take, **body)
             self.nothing_waits()
@@ -140,7 +140,7 @@ class Found(Traced):
         self.outside.at = self.day
         for device in (self.one, two):
             self.run_now(device)
-        where = Store.objects.get().where
+        where, restore = Store.objects.get().where, self.bodies()["ask_restore"][1]
         for rows in (Copy, Backup, Run):
             rows.objects.all().delete()
         Store.objects.get().targets.all().delete()
@@ -166,22 +166,11 @@ class Found(Traced):
         assert backup is not None
         self.meanwhile(Copy.objects.filter(backup=backup), intact=False)
         self.asked("they are given back though one is damaged", back, device=str(device.id))
-        self.asked("one was restored from", "post restores", **self.restore(backup), lasts=True)
+        self.asked("one was restored from", "post restores", **restore | {"backup": str(backup.id)}, lasts=True)
         self.assertTrue(Restore.objects.exists())
         self.asked("and they are given back", back, device=str(device.id))
         self.lasting("it is compared once more", lambda: str(compare_store(store, now=self.outside.now())))
         self.ends()
-
-    def restore(self, backup: Backup) -> dict[str, Any]:
-        return {
-            "backup": str(backup.id),
-            "everything": False,
-            "kinds": ["contacts"],
-            "items": [],
-            "target": "archive",
-            "device": None,
-            "when_there": "skip",
-        }
 
 
 def _archive(files: dict[str, str]) -> bytes:
@@ -190,10 +179,3 @@ def _archive(files: dict[str, str]) -> bytes:
         for name, content in files.items():
             file.writestr(zipfile.ZipInfo(name, date_time=(2024, 5, 6, 7, 8, 10)), content)
     return out.getvalue()
-
-
-def _error(work: Any) -> str:
-    try:
-        return str(work())
-    except Exception as error:  # told in the story
-        return f"{type(error).__name__}: {error}"

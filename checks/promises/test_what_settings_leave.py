@@ -24,28 +24,27 @@ class People(Traced):
     def test_leave_what_is_written_down(self) -> None:
         piet, team, holder = User.objects.get(username="piet"), self.team, self.holder
         idle, nobody = Team.objects.create(name="Idle Hands"), Holder.objects.create(name="Nobody", email="n@office.example")
-        with self.subTest("names"):
-            self.asked("a team gets another name", f"put teams/{team.id}", name=" Deck Crew ")
-            self.asked("a team gets its own name", f"put teams/{team.id}", name=team.name)
-            self.asked("a team gets the name of another", f"put teams/{team.id}", name="idle hands")
-            self.asked("a name of 81 letters", f"put teams/{team.id}", name="x" * 81)
-            self.asked("a name of 80 letters", f"put teams/{team.id}", name="x" * 80)
-            self.asked("a team of devices goes", f"delete teams/{team.id}")
-            self.asked("a team of nobody goes", f"delete teams/{idle.id}")
-            self.asked("a holder gets another name and a new team", f"put holders/{holder.id}/change", name="L. Pellow", team="Night Crew")
-            self.asked(
-                "a holder gets an address and no team",
-                f"put holders/{holder.id}/change",
-                name=holder.name,
-                team=" ",
-                email="p@office.example",
-            )
-            self.asked("a holder gets the name of another", f"put holders/{holder.id}/change", name="nobody", team="")
-            self.asked("a holder with a name of 121 letters", f"put holders/{holder.id}/change", name="x" * 121, team="")
-            self.asked("a holder in a team of 81 letters", f"put holders/{holder.id}/change", name=holder.name, team="x" * 81)
-            self.asked("what is no address", f"put holders/{holder.id}/change", name=holder.name, team="", email="p at office")
-            self.asked("a holder of devices goes", f"delete holders/{holder.id}/change")
-            self.asked("a holder of none goes", f"delete holders/{nobody.id}/change")
+        self.asked("a team gets another name", f"put teams/{team.id}", name=" Deck Crew ")
+        self.asked("a team gets its own name", f"put teams/{team.id}", name=team.name)
+        self.asked("a team gets the name of another", f"put teams/{team.id}", name="idle hands")
+        self.asked("a name of 81 letters", f"put teams/{team.id}", name="x" * 81)
+        self.asked("a name of 80 letters", f"put teams/{team.id}", name="x" * 80)
+        self.asked("a team of devices goes", f"delete teams/{team.id}")
+        self.asked("a team of nobody goes", f"delete teams/{idle.id}")
+        self.asked("a holder gets another name and a new team", f"put holders/{holder.id}/change", name="L. Pellow", team="Night Crew")
+        self.asked(
+            "a holder gets an address and no team",
+            f"put holders/{holder.id}/change",
+            name=holder.name,
+            team=" ",
+            email="p@office.example",
+        )
+        self.asked("a holder gets the name of another", f"put holders/{holder.id}/change", name="nobody", team="")
+        self.asked("a holder with a name of 121 letters", f"put holders/{holder.id}/change", name="x" * 121, team="")
+        self.asked("a holder in a team of 81 letters", f"put holders/{holder.id}/change", name=holder.name, team="x" * 81)
+        self.asked("what is no address", f"put holders/{holder.id}/change", name=holder.name, team="", email="p at office")
+        self.asked("a holder of devices goes", f"delete holders/{holder.id}/change")
+        self.asked("a holder of none goes", f"delete holders/{nobody.id}/change")
         self.asked("who leaves", f"put users/{piet.id}", full_name=" Piet P. ", role="auditor", active=False)
         self.asked("a role that is none", f"put users/{piet.id}", full_name="", role="captain", active=True)
         self.asked("the last administrator", f"put users/{self.ines.id}", full_name="", role="operator", active=True)

@@ -4,6 +4,7 @@ from datetime import timedelta
 from typing import Any
 
 from checks.promises.traces import Traced
+from server.people.models import Office
 from server.retention.actions.finish_removals import finish_removals
 from server.retention.actions.look_after import look_after
 from server.retention.draining import outlook
@@ -145,9 +146,7 @@ class Stores(Traced):
         self.asked("a slot that is none goes", f"delete stores/{room.id}/slots/{'0' * 32}")
 
     def drives(self, cellar: Store) -> None:
-        Drive.objects.create(store=cellar, serial="W1") if "serial" in [one.name for one in Drive._meta.fields] else Drive.objects.create(
-            store=cellar
-        )
+        Drive.objects.create(store=cellar)
         self._known = None
         turns = {"name": " Weekly ", "every_days": 7, "first_day": "2026-03-02", "grace_days": 2, "drives": [str(cellar.id)]}
         self.asked("a rotation", "post drives/rotations", **turns, lasts=True)
@@ -206,42 +205,39 @@ class Pile(Traced):
         return backup
 
     def test_leaves_what_is_written_down(self) -> None:
-        from server.people.models import Office
-
         Office.objects.update(undo_days=7)
         backups = [self.backup, *(self.night() for _ in range(4))]
         oldest, newest = backups[0], backups[-1]
         room = self.room.id
-        with self.subTest("before anything leaves"):
-            self.asked("one is held", f"post backups/{oldest.id}/hold", reason=" a dispute ", until="2026-06-01", lasts=True)
-            self.asked("it is held without a reason", f"post backups/{oldest.id}/hold", reason=" ", until=None)
-            self.asked("it is held until yesterday", f"post backups/{oldest.id}/hold", reason="r", until="2026-03-01")
-            self.asked("it is let go", f"delete backups/{oldest.id}/hold")
-            self.asked("one that nobody holds is let go", f"delete backups/{newest.id}/hold")
-            self.asked("a note", f"put backups/{newest.id}/note", note=" before the trip ")
-            self.asked("a note of 5000 letters", f"put backups/{newest.id}/note", note="x" * 5000)
-            many = {
-                "device": str(self.one.id),
-                "holder": None,
-                "team": None,
-                "first_day": "2026-03-01",
-                "last_day": "2026-03-31",
-                "reason": "audit",
-                "until": None,
-            }
-            self.asked("all of March is held", "post holds", **many)
-            self.asked("days the wrong way round", "post holds", **many | {"first_day": "2026-04-01"})
-            self.asked("of nobody", "post holds", **many | {"device": None})
-            self.asked("of a team and a device", "post holds", **many | {"team": self.team.id})
-            self.asked("what is held is still needed", "post holds/still-needed", backups=[str(oldest.id)], why="it goes on")
-            self.asked("nothing leaves", "post freezes", store=str(room), team=None, reason=" an audit ", lasts=True)
-            freeze = Freeze.objects.get()
-            self.asked("nothing leaves a store of a team", "post freezes", store=str(room), team=self.team.id, reason="r")
-            self.asked("nothing leaves, for no reason", "post freezes", store=None, team=None, reason=" ")
-            self.asked("nothing leaves anywhere", "post freezes", store=None, team=None, reason="r")
-            self.deed("the store is looked after in the freeze", lambda: look_after(room))
-            self.asked("the freeze ends", f"post freezes/{freeze.id}/lift", why=" done ", lasts=True)
-            self.asked("it ends twice", f"post freezes/{freeze.id}/lift", why="done")
+        self.asked("one is held", f"post backups/{oldest.id}/hold", reason=" a dispute ", until="2026-06-01", lasts=True)
+        self.asked("it is held without a reason", f"post backups/{oldest.id}/hold", reason=" ", until=None)
+        self.asked("it is held until yesterday", f"post backups/{oldest.id}/hold", reason="r", until="2026-03-01")
+        self.asked("it is let go", f"delete backups/{oldest.id}/hold")
+        self.asked("one that nobody holds is let go", f"delete backups/{newest.id}/hold")
+        self.asked("a note", f"put backups/{newest.id}/note", note=" before the trip ")
+        self.asked("a note of 5000 letters", f"put backups/{newest.id}/note", note="x" * 5000)
+        many = {
+            "device": str(self.one.id),
+            "holder": None,
+            "team": None,
+            "first_day": "2026-03-01",
+            "last_day": "2026-03-31",
+            "reason": "audit",
+            "until": None,
+        }
+        self.asked("all of March is held", "post holds", **many)
+        self.asked("days the wrong way round", "post holds", **many | {"first_day": "2026-04-01"})
+        self.asked("of nobody", "post holds", **many | {"device": None})
+        self.asked("of a team and a device", "post holds", **many | {"team": self.team.id})
+        self.asked("what is held is still needed", "post holds/still-needed", backups=[str(oldest.id)], why="it goes on")
+        self.asked("nothing leaves", "post freezes", store=str(room), team=None, reason=" an audit ", lasts=True)
+        freeze = Freeze.objects.get()
+        self.asked("nothing leaves a store of a team", "post freezes", store=str(room), team=self.team.id, reason="r")
+        self.asked("nothing leaves, for no reason", "post freezes", store=None, team=None, reason=" ")
+        self.asked("nothing leaves anywhere", "post freezes", store=None, team=None, reason="r")
+        self.deed("the store is looked after in the freeze", lambda: look_after(room))
+        self.asked("the freeze ends", f"post freezes/{freeze.id}/lift", why=" done ", lasts=True)
+        self.asked("it ends twice", f"post freezes/{freeze.id}/lift", why="done")
         self.lasting("the store is looked after", lambda: look_after(room))
         leaving = Copy.objects.get(state="leaving").backup
         self.asked("what leaves stays", "post leaving/keep", backups=[str(leaving.id)], reason=" a complaint ", until=None)
@@ -324,5 +320,5 @@ class Pile(Traced):
         self._known = None
         self.lasting("what nobody knows is found", lambda: bool(compare_store(self.room, now=self.outside.now())))
         stray = Stray.objects.first()
-        if stray is not None:
-            self.asked("it is adopted", f"post strays/{stray.id}/adopt", device=str(self.one.id))
+        assert stray is not None
+        self.asked("it is adopted", f"post strays/{stray.id}/adopt", device=str(self.one.id))

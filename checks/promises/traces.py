@@ -7,7 +7,6 @@ and read by people. `ATTIC_DEEDS=write` writes it anew.
 import json
 import os
 import re
-from collections import Counter
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from datetime import date, datetime, time
@@ -201,7 +200,7 @@ def _changes(before: Rows, after: Rows) -> list[str]:
 
 def _with_names(text: str) -> str:
     """Ids as they come, by number; moments to the minute."""
-    counted = Counter[str]()
+    counted: dict[str, int] = {}
     for id in ID.findall(text):
         counted.setdefault(id.replace("-", ""), len(counted) + 1)
     text = ID.sub(lambda match: f"#{counted[match[0].replace('-', '')]}", text)

@@ -220,11 +220,11 @@ class Events(TestCase):
                 self.assertEqual(start, other, uid)
 
     def test_it_reads_what_vobject_reads(self):
-        for case in vobject.readOne(EVENTS).vevent_list:
-            record = self.read[case.uid.value]
-            self.assertEqual(record["title"], case.summary.value)
-            if hasattr(case, "description"):
-                self.assertEqual(record["note"], case.description.value)
+        for entry in vobject.readOne(EVENTS).vevent_list:
+            record = self.read[entry.uid.value]
+            self.assertEqual(record["title"], entry.summary.value)
+            if hasattr(entry, "description"):
+                self.assertEqual(record["note"], entry.description.value)
 
     def test_zones_stay_where_they_are_known_and_become_utc_where_only_the_file_knows(self):
         meeting, ship, day = self.read["guid-1.example.com"], self.read["ship"], self.read["day"]

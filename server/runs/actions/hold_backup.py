@@ -38,7 +38,7 @@ def hold_backup(backup: Backup, *, reason: str, by: User, until: date | None = N
 def release_backup(backup: Backup, *, by: User) -> Backup:
     """From now on the rule decides again. Nothing happens when nobody holds it."""
     lock_device(backup.device_id)
-    if not Backup.objects.get(id=backup.id).hold_reason:
+    if Backup.objects.filter(id=backup.id, hold_reason="").exists():
         return backup
     _put(backup, reason="", by=None, until=None)
     write_journal(who=by, what="backup.released", facts={"device": backup.device.name}, at=ports.clock().now(), device=backup.device_id)

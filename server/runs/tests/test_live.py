@@ -43,8 +43,8 @@ class TheLiveLine(TransactionTestCase):
 
     def test_every_viewer_hears_the_whole_state_in_order(self):
         entries = [("run", "r1", {"read_bytes": n}) for n in range(3)]
-        for case in self.heard(3, *entries):
-            self.assertEqual(case, [{"topic": "run", "id": "r1", "state": {"read_bytes": n}} for n in range(3)])
+        for heard in self.heard(3, *entries):
+            self.assertEqual(heard, [{"topic": "run", "id": "r1", "state": {"read_bytes": n}} for n in range(3)])
 
     def test_what_is_too_long_for_a_notification_becomes_a_hint(self):
         heard = self.heard(1, ("run", "r1", {"says": "ü" * MAX_NOTIFICATION_BYTES}))

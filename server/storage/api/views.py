@@ -33,8 +33,8 @@ class AddressField(serializers.DictField):
     A secret that is null is forgotten; one that is empty stays as it was.
     """
 
-    def __init__(self, **fields: Any) -> None:
-        super().__init__(child=serializers.CharField(max_length=1000, allow_blank=True, allow_null=True, trim_whitespace=False), **fields)
+    def __init__(self, **options: Any) -> None:
+        super().__init__(child=serializers.CharField(max_length=1000, allow_blank=True, allow_null=True, trim_whitespace=False), **options)
 
 
 class StoreSerializer(serializers.ModelSerializer):

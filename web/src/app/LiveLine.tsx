@@ -15,9 +15,11 @@ interface Known {
   progress: Record<string, unknown>;
 }
 
-/** What the server calls a change → what it is in the register. */
+const STANDING: readonly Change[] = ['device', 'run'];
+
+/** What the server calls a change → what it is in the register; a page that is older than its server takes a new one for the first. */
 const TOLD: Record<string, readonly Change[]> = {
-  devices: ['device', 'run'],
+  devices: STANDING,
   stores: ['store'],
   copies: ['copy'],
   drills: ['drill'],
@@ -38,7 +40,7 @@ export function take(queries: QueryClient, event: LiveEvent): void {
     return;
   }
   if (event.topic === 'changed') {
-    void touch(queries, ...(TOLD[event.id] ?? TOLD['devices'] ?? []));
+    void touch(queries, ...(TOLD[event.id] ?? STANDING));
     return;
   }
   const queryKey = key(event.topic, event.id);
