@@ -5,12 +5,14 @@ Playwright's event loop lives in a thread of its own; `ui` runs a step of the er
 
 import json
 import os
+import re
 import shutil
 import tempfile
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any, TypeVar
@@ -151,6 +153,14 @@ class BrowserTestCase(TransactionTestCase):
     def open(self, path: str) -> None:
         self.page.goto(self.base() + path)
         self.page.get_by_role("heading", level=1).first.wait_for()
+
+    @contextmanager
+    def answered(self, method: str, path: str) -> Iterator[None]:
+        """What is sent there (a regular expression) has its answer before the page is left: who leaves sooner takes it back."""
+        url = re.compile(re.escape(self.base()) + path)
+        with self.page.expect_response(lambda answer: answer.request.method == method and url.fullmatch(answer.url)) as sent:
+            yield
+        self.assertLess(sent.value.status, 300, path)
 
     def sign_in(self, username: str, password: str) -> None:
         self.page.goto(self.base() + "/")

@@ -24,7 +24,8 @@ def nothing_leaves(test: BrowserTestCase, page: Page) -> None:
     page.get_by_role("button", name="Let nothing leave …").click()
     page.get_by_label("Why", exact=True).fill("It smells of malware")
     test.accessible("letting nothing leave")
-    page.get_by_role("button", name="Nothing leaves", exact=True).click()
+    with test.answered("POST", "/api/freezes"):
+        page.get_by_role("button", name="Nothing leaves", exact=True).click()
     test.open("/devices")
     expect(page.get_by_role("main")).to_contain_text("Nothing leaves the office.")
     test.open("/leaving")
@@ -114,6 +115,7 @@ def erased_on_request(test: BrowserTestCase, page: Page) -> None:
     expect(page.get_by_role("main")).to_contain_text("365")
     page.get_by_label("Days for the journal").fill("400")
     test.accessible("how long records are kept")
-    page.get_by_role("button", name="Save").click()
+    with test.answered("PUT", "/api/office/ages"):
+        page.get_by_role("button", name="Save").click()
     test.open("/journal")
     expect(page.get_by_role("main")).to_contain_text("the journal 3653 → 400 days")

@@ -55,7 +55,8 @@ class ANewFleet(BrowserTestCase):
         self.open("/storage")
         page.get_by_role("link", name="Server room").first.click()
         page.get_by_label("Everything is read again within").fill("")
-        page.get_by_role("button", name="Save", exact=True).click()
+        with self.answered("PUT", "/api/stores/[^/]+"):
+            page.get_by_role("button", name="Save", exact=True).click()
         self.open("/storage")
         page.get_by_role("link", name="Server room").first.click()
         expect(page.get_by_label("Everything is read again within")).to_have_value("")
