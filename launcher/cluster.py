@@ -68,8 +68,8 @@ class Cluster:
         command = self._as([_binary("pg_ctl"), "-D", self._home / "pg", "-m", "fast", "-w", "stop"])
         subprocess.run(command, cwd="/", capture_output=True, check=False)
 
-    def make_database(self, name: str) -> None:
-        """Nothing happens when it exists."""
+    def make_database(self, name: str, *, like: str = "template1") -> None:
+        """Nothing happens when it exists. `like` is copied, and nobody may be connected with it."""
         env = {**os.environ, "PGPASSWORD": self.password_file.read_text().strip()}
         psql: list[str | Path] = [
             _binary("psql"),
@@ -86,7 +86,7 @@ class Cluster:
         ]
         remedy = f"Its log is {self._home / 'log'}."
         if run([*psql, f"select 1 from pg_database where datname = '{name}'"], remedy=remedy, env=env).strip() != "1":
-            run([*psql, f'create database "{name}"'], remedy=remedy, env=env)
+            run([*psql, f'create database "{name}" template "{like}"'], remedy=remedy, env=env)
 
     def remove(self) -> None:
         """Stop it and remove its files."""

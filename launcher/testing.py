@@ -16,7 +16,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from launcher.cluster import Cluster
-from launcher.console import StepFailed, say
+from launcher.console import StepFailed, run, say
 from launcher.processes import free_port
 from launcher.setup import ROOT, VENV, WEB, node_environment, set_up
 
@@ -39,6 +39,8 @@ SIDES = (
 """Run side by side, each on a database of its own: the first computes, the others wait for sockets and browsers much of the time."""
 RESULT = "ATTIC_TEST_RESULT"
 """Names the file into which the runner writes its counts."""
+TESTS = "test_attic"
+"""The database of a side, as Django names it."""
 LABELS = tuple(label for side in SIDES for label in side)
 
 
@@ -47,13 +49,14 @@ def test(only: list[str]) -> int:
     began = time.monotonic()
     set_up(for_tests=True)
     passed = failed = 0
-    if not only:
-        with ThreadPoolExecutor(2) as hands:
-            for good in hands.map(lambda linter: _show(*linter), _linters()):
-                passed, failed = passed + good, failed + (not good)
     sides = [only] if only else [list(side) for side in SIDES]
-    with _databases(len(sides)) as (env, data):
-        ran, bad, skipped = _django(sides, env, data)
+    with _databases(len(sides)) as databases:
+        with ThreadPoolExecutor(2) as hands:
+            tables = hands.submit(databases.make_tables)
+            for good in hands.map(lambda linter: _show(*linter), [] if only else _linters()):
+                passed, failed = passed + good, failed + (not good)
+            tables.result()
+        ran, bad, skipped = _django(sides, databases)
     passed, failed = passed + max(0, ran - bad - skipped), failed + bad
     say(f"\n{time.monotonic() - began:.0f} seconds")
     say(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""))
@@ -86,14 +89,47 @@ def mutate(packages: list[str], *, seed: int, most: int, labels: list[str]) -> i
     """0 when nine of ten faults were noticed."""
     set_up(for_tests=True)
     command = [str(VENV / "bin" / "python"), "-m", "checks.mutants", *packages, "--seed", str(seed), "--most", str(most)]
-    with _databases(2) as (env, data):
-        own = {"ATTIC_MUTANTS_DATA": str(data / "side{}"), "ATTIC_DATABASE_NAME": "attic0", "ATTIC_DATA": str(data / "side0")}
-        return subprocess.run([*command, "--labels", *labels], cwd=ROOT, env=env | own, check=False).returncode
+    with _databases(2) as databases:
+        databases.make_tables()
+        env = databases.env(0) | {"ATTIC_MUTANTS_DATA": str(databases.data / "side{}")}
+        return subprocess.run([*command, "--labels", *labels], cwd=ROOT, env=env, check=False).returncode
+
+
+class Databases:
+    """Of one cluster, each with a folder for its keys."""
+
+    def __init__(self, cluster: Cluster, data: Path, count: int) -> None:
+        self.cluster, self.data, self.count = cluster, data, count
+
+    def env(self, number: int) -> dict[str, str]:
+        """For who works on that one."""
+        return {
+            **os.environ,
+            "PYTHONPATH": str(ROOT),
+            "DJANGO_SETTINGS_MODULE": "server.project.settings",
+            "ATTIC_DATABASE_PORT": str(self.cluster.port),
+            "ATTIC_ANNOUNCEMENTS_URL": "",
+            "ATTIC_DATABASE_NAME": f"attic{number}",
+            "ATTIC_DATA": str(self.data / f"side{number}"),
+        }
+
+    def make_tables(self) -> None:
+        """Those that the tests begin with: made once, and copied for every side."""
+        command: list[str | Path] = [VENV / "bin" / "python", "server/manage.py", "migrate", "--no-input", "-v", "0"]
+        self.cluster.make_database(f"{TESTS}0")
+        run(
+            command,
+            remedy="The message above says which migration does not hold.",
+            cwd=ROOT,
+            env=self.env(0) | {"ATTIC_DATABASE_NAME": f"{TESTS}0"},
+        )
+        for number in range(1, self.count):
+            self.cluster.make_database(f"{TESTS}{number}", like=f"{TESTS}0")
 
 
 @contextmanager
-def _databases(count: int) -> Iterator[tuple[dict[str, str], Path]]:
-    """A throw-away cluster with so many databases, each with a folder for its keys: (environment, folder of the folders)."""
+def _databases(count: int) -> Iterator[Databases]:
+    """On a cluster to be thrown away."""
     data = Path(tempfile.mkdtemp(prefix="attic-test-"))
     data.chmod(0o755)
     cluster = Cluster(data, free_port(), fast=True)
@@ -102,27 +138,19 @@ def _databases(count: int) -> Iterator[tuple[dict[str, str], Path]]:
         for number in range(count):
             cluster.make_database(f"attic{number}")
             shutil.copytree(data / "keys", data / f"side{number}" / "keys")
-        env = {
-            **os.environ,
-            "PYTHONPATH": str(ROOT),
-            "DJANGO_SETTINGS_MODULE": "server.project.settings",
-            "ATTIC_DATABASE_PORT": str(cluster.port),
-            "ATTIC_ANNOUNCEMENTS_URL": "",
-        }
-        yield env, data
+        yield Databases(cluster, data, count)
     finally:
         cluster.remove()
         shutil.rmtree(data, ignore_errors=True)
 
 
-def _django(sides: list[list[str]], env: dict[str, str], data: Path) -> tuple[int, int, int]:
+def _django(sides: list[list[str]], databases: Databases) -> tuple[int, int, int]:
     """(tests run, failed, skipped). More than one side run side by side; their words come one after the other."""
     with ThreadPoolExecutor(len(sides)) as hands:
-        own = [
-            {"ATTIC_DATABASE_NAME": f"attic{number}", "ATTIC_DATA": str(data / f"side{number}"), RESULT: str(data / f"result{number}")}
-            for number in range(len(sides))
+        jobs = [
+            hands.submit(_side, databases.env(number) | {RESULT: str(databases.data / f"result{number}")}, labels)
+            for number, labels in enumerate(sides)
         ]
-        jobs = [hands.submit(_side, env | side_env, labels) for side_env, labels in zip(own, sides, strict=True)]
         counted = [job.result() for job in jobs]
     ran, bad, skipped = (sum(counts) for counts in zip(*counted, strict=True))
     return ran, bad, skipped
@@ -130,7 +158,7 @@ def _django(sides: list[list[str]], env: dict[str, str], data: Path) -> tuple[in
 
 def _side(env: dict[str, str], labels: list[str]) -> tuple[int, int, int]:
     began = time.monotonic()
-    command = [str(VENV / "bin" / "python"), "server/manage.py", "test", "--no-input", "-v", "1", *labels]
+    command = [str(VENV / "bin" / "python"), "server/manage.py", "test", "--no-input", "--keepdb", "-v", "1", *labels]
     done = subprocess.run(command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
     text, result = done.stdout, Path(env[RESULT])
     if not result.exists():
