@@ -3,6 +3,7 @@
 Whoever makes a temporary folder removes it: what lies there after the last test is a failure.
 """
 
+import gc
 import json
 import os
 import shutil
@@ -21,6 +22,8 @@ RESULT = "ATTIC_TEST_RESULT"
 
 
 SLOWEST = 12
+OBJECTS_BETWEEN = 50_000
+"""New objects between two searches for rings of them: what Django and all modules hold is searched each time, and seldom goes."""
 
 
 class Timed(unittest.TextTestResult):
@@ -56,6 +59,8 @@ class Runner(DiscoverRunner):
 
     def setup_test_environment(self, **options: Any) -> None:
         super().setup_test_environment(**options)
+        gc.freeze()
+        gc.set_threshold(OBJECTS_BETWEEN)
         self._before = (tempfile.tempdir, os.environ.get("TMPDIR"))
         self._folder = tempfile.mkdtemp(prefix="attic-run-")
         os.chmod(self._folder, 0o755)  # PostgreSQL and servers under test run as somebody else

@@ -43,7 +43,8 @@ def moves(states: type[models.TextChoices]) -> Moves:
 
 def held(model: type[M], id: object, *related: str) -> M:
     """The row as it is now, locked until the transaction ends. Raises DoesNotExist."""
-    row: M = model._default_manager.select_for_update(of=("self",)).select_related(*related).get(pk=id)
+    # without names Django would read every row that this one points to
+    row: M = model._default_manager.select_for_update(of=("self",)).select_related(*related or (None,)).get(pk=id)
     return row
 
 

@@ -117,7 +117,8 @@ def _holds() -> list[dict[str, Any]]:
 def _exceptions() -> list[dict[str, Any]]:
     """From the plans' rules; those of the plans themselves stand with the plans."""
     plain = {subject_of(plan=id) for id in Plan.objects.values_list("id", flat=True)}
-    rows = [row for subject, row in current_versions().items() if row.told is not None and subject not in plain]
+    newest = current_versions("team", "store", "plan")
+    rows = [row for subject, row in newest.items() if row.told is not None and subject not in plain]
     return [
         {
             "retired": row.retired, "plan": row.plan.name if row.plan else "", "team": row.team.name if row.team else "",

@@ -26,6 +26,11 @@ def run(id: UUID) -> Run:
     return get_object_or_404(runs(), id=id)
 
 
+def row_of_run(id: UUID) -> Run:
+    """What the row says, and nothing of what it names: to ask how it stands. Raises Http404 for an id that there is not."""
+    return get_object_or_404(Run, id=id)
+
+
 def omission(id: int) -> Omission:
     """Raises Http404 for an id that there is not."""
     return get_object_or_404(Omission.objects.select_related("device"), id=id)

@@ -31,7 +31,7 @@ from server.runs.actions.take_place import WAIT_SECONDS, took_place
 from server.runs.actions.watch_run import RunWatch
 from server.runs.models import ACTIVE, Run, RunState
 from server.runs.pace import speed_limit
-from server.runs.queries import previous_backup, read_and_stored
+from server.runs.queries import previous_backup, read_and_stored, row_of_run
 from server.runs.queries import run as run_by_id
 from server.runs.rooms import rooms_of
 from server.runs.sentences import log_line
@@ -46,7 +46,7 @@ EARLY = timedelta(seconds=2)
 def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     """The run as it ended. A run that has ended before is left as it is."""
     clock = clock or ports.clock().now
-    run, now = run_by_id(run_id), clock()
+    run, now = row_of_run(run_id), clock()
     if run.state not in ACTIVE or (run.next_try_at is not None and now < run.next_try_at - EARLY):
         return run
     if run.gives_up_at is not None and now >= run.gives_up_at:
