@@ -77,7 +77,8 @@ NEWS = {
         retention.drain_store.stop_draining retention.leave_sooner.leave_sooner retention.look_after._decide_alone
         retention.look_after.look_after retention.make_room.make_room runs.check_store._noted runs.compare_store.compare_store
         runs.look_for_drives._strangers runs.look_for_drives.look_for_drives runs.mend_store._noted runs.part_drive.go_on_parting
-        runs.part_drive.part_drive runs.part_drive.use_drive_again runs.take_found.take_found storage.set_allowance.set_allowance
+        runs.part_drive.part_drive runs.part_drive.use_drive_again runs.take_found.take_found storage.note_trouble.note_trouble
+        storage.note_trouble.note_well storage.set_allowance.set_allowance
         storage.set_allowance.take_allowance_away storage.set_rotation.end_rotation storage.set_rotation.keep_drive
         storage.set_rotation.set_rotation
     """,

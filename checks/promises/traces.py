@@ -13,6 +13,7 @@ from datetime import date, datetime, time
 from http.cookies import SimpleCookie
 from pathlib import Path
 from random import Random
+from time import monotonic
 from typing import Any
 from unittest import mock
 from uuid import UUID
@@ -31,7 +32,12 @@ WRITTEN = Path(__file__).parent / "left_behind"
 WRITES = os.environ.get("ATTIC_DEEDS") == "write"
 LONGEST = 4000
 """Letters of an answer that are told."""
-OF_CHANCE = {"password", "agent_key", "secret", "sealed", "date_joined", "last_login", "bytes_per_second", "file_start"}
+OF_CHANCE = {"identity", "password", "agent_key", "secret", "sealed", "date_joined", "last_login", "bytes_per_second", "file_start"}
+TELL = [
+    f"server.{module}.TELL_EVERY_SECONDS"
+    for module in ("runs.actions.watch_run", "runs.actions.carry_copies", "recovery.actions.carry_out")
+]
+"""How often it is told how far something is depends on the machine: in a story once, and where another stage begins."""
 ID = re.compile(r"\b[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}\b|\b[0-9a-f]{32,64}\b")
 Rows = dict[tuple[str, Any], dict[str, str]]
 
@@ -54,6 +60,8 @@ class Traced(Bodies):
     def setUp(self) -> None:
         super().setUp()
         self.enterContext(_same_ids(2))
+        for seconds in TELL:
+            self.enterContext(mock.patch(seconds, monotonic() / 2))
         self.deeds: list[str] = []
         self.day = MORNING.replace(hour=9)
         self._number, self._known = 0, None

@@ -21,6 +21,7 @@ from core.vault.manifests import Stored
 from core.vault.vault import Vault
 from server import ports
 from server.fleet.convert import link_to, put_away
+from server.fleet.models import Device
 from server.live import publish
 from server.recovery.actions.ended import end_restore
 from server.recovery.actions.intents import RowIntents
@@ -122,9 +123,11 @@ class RestoreWatch:
 
 def _to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Stored]) -> dict[str, Any]:
     """Goes on after a cut; what was written until then is known and is not written again."""
+    if restore.device is None:
+        raise DeviceAway("The device of this restore is not in the register any more.", remedy="Choose another device.")
     for pause_seconds in (*PAUSES, None):
         try:
-            return _once_to_device(restore, vault, kinds, folders)
+            return _once_to_device(restore, restore.device, vault, kinds, folders)
         except (LinkCut, DeviceAway):
             if pause_seconds is None:
                 raise
@@ -140,10 +143,8 @@ def _wait(restore: Restore, seconds: float) -> None:
         time.sleep(min(0.5, seconds))
 
 
-def _once_to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Stored]) -> dict[str, Any]:
-    if restore.device is None:
-        raise DeviceAway("The device of this restore is not in the register any more.", remedy="Choose another device.")
-    link, going = link_to(restore.device), Going(tell=RestoreWatch(restore).tell)
+def _once_to_device(restore: Restore, device: Device, vault: Vault, kinds: Kinds, folders: list[Stored]) -> dict[str, Any]:
+    link, going = link_to(device), Going(tell=RestoreWatch(restore).tell)
     try:
         place = _place(restore, vault, link, folders, going)
         kind_reports = write_to_device(vault, link, place, kinds, intents=RowIntents(restore.id), going=going)

@@ -31,7 +31,7 @@ SEEN_EVERY = timedelta(minutes=5)
 
 
 def look_for_drives(*, now: datetime) -> int:
-    """How many came or went. Raises StoreError when nobody can look."""
+    """How many came, went, or are there twice now or no longer. Raises StoreError when nobody can look."""
     drives = list(Drive.objects.select_related("store").exclude(store__mode__in=OUT_OF_USE))
     if not drives and not StrangeDrive.objects.exists():  # an office without drives has nothing to look for
         return 0
@@ -55,23 +55,24 @@ def look_for_drives(*, now: datetime) -> int:
 def _looked_at(id: UUID, places: Sequence[DriveSeen], now: datetime) -> bool:
     with transaction.atomic():
         drive = held(Drive, id, "store")
-        _twins(drive, places, now)
+        doubled = _twins(drive, places, now)
         if not places:
-            return _gone(drive, now)
+            return _gone(drive, now) or doubled
         if drive.store.where not in [one.path for one in places]:
             _moved(drive.store, places[0].path, now)
         if drive.state != DriveState.OUT:
             if drive.seen_at is None or now - drive.seen_at > SEEN_EVERY:
                 Drive.objects.filter(store=id).update(seen_at=now)
-            return False
+            return doubled
         return _back(drive, now)
 
 
-def _twins(drive: Drive, places: Sequence[DriveSeen], now: datetime) -> None:
+def _twins(drive: Drive, places: Sequence[DriveSeen], now: datetime) -> bool:
+    """Whether that is another thing than before."""
     others = sorted(one.path for one in places if one.path != drive.store.where)
     twins = others if len(places) > 1 else []
     if twins == drive.twins:
-        return
+        return False
     drive.twins = twins
     drive.save(update_fields=["twins"])
     if twins:
@@ -83,6 +84,7 @@ def _twins(drive: Drive, places: Sequence[DriveSeen], now: datetime) -> None:
     else:
         Store.objects.filter(id=drive.store_id, trouble_code="store.twice").update(trouble="", trouble_code="", trouble_remedy="")
         defer_compare(drive.store_id)
+    return True
 
 
 def _gone(drive: Drive, now: datetime) -> bool:

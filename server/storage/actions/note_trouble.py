@@ -6,6 +6,7 @@ from django.db import transaction
 
 from core.vault.errors import StoreAway
 from server.jobs import defer_compare
+from server.live import publish
 from server.storage.models import Store
 from server.unforeseen import ending_of
 
@@ -19,7 +20,8 @@ def note_trouble(store_id: UUID, error: Exception) -> None:
         return
     ending = ending_of(error, f"work on store {store_id}")
     trouble = {"trouble": ending.cause[:300], "trouble_code": ending.code, "trouble_remedy": ending.remedy[:300]}
-    Store.objects.filter(id=store_id).update(**trouble)
+    if Store.objects.filter(id=store_id).exclude(**trouble).update(**trouble):
+        publish("changed", "stores")
 
 
 @transaction.atomic
@@ -28,3 +30,4 @@ def note_well(store_id: UUID) -> None:
     in_trouble = Store.objects.filter(id=store_id).exclude(trouble="")
     if in_trouble.update(trouble="", trouble_code="", trouble_remedy=""):
         defer_compare(store_id)
+        publish("changed", "stores")
