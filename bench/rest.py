@@ -64,7 +64,7 @@ def _plan(draw: random.Random) -> list[tuple[int, int]]:
 def _played(plan: list[tuple[int, int]], item: float, byte: float, draw: random.Random) -> list[tuple[float, int, int]]:
     """(seconds, items, bytes) at each telling. The network's speed wanders: ±20 % over some seconds, and it stalls now and then."""
     marks = [(0.0, 0, 0)]
-    at, done, read, told, pace, until = 0.0, 0, 0, 0.0, 1.0, 0.0
+    at, done, read, told_at, pace, until = 0.0, 0, 0, 0.0, 1.0, 0.0
     for count, size in plan:
         for _ in range(count):
             left = size
@@ -77,12 +77,12 @@ def _played(plan: list[tuple[int, int]], item: float, byte: float, draw: random.
                 left, read = left - piece, read + piece
                 if left <= 0:
                     break
-                if at - told >= TELL_EVERY:
+                if at - told_at >= TELL_EVERY:
                     marks.append((at, done, read))
-                    told = at
+                    told_at = at
             done += 1
-            if at - told >= TELL_EVERY:
+            if at - told_at >= TELL_EVERY:
                 marks.append((at, done, read))
-                told = at
+                told_at = at
     marks.append((at, done, read))
     return marks

@@ -112,10 +112,10 @@ class Drills(TestCase):
 
     def notes(self, report: DrillReport) -> object:
         """What calls itself a database and is none was so on the phone."""
-        found = report.unopened.named[0]
-        self.assertIn("SQLite says", found.says)
-        self.assertEqual(found.name, "notes.sqlite")
-        return found
+        unopened = report.unopened.named[0]
+        self.assertIn("SQLite says", unopened.says)
+        self.assertEqual(unopened.name, "notes.sqlite")
+        return unopened
 
     def test_what_was_broken_on_the_device_is_told_as_that_and_is_no_fault_of_the_backup(self):
         for (kind, name), content in SOUND.items():

@@ -152,8 +152,8 @@ class ManyAtOnce(FleetOfOne):
 class Inventories(FleetOfOne):
     def answering(self, *pages):
         """A link whose device gives these pages of photos, whatever it holds."""
-        link, told = self.paired(), iter(pages)
-        patch = mock.patch.object(standin_device.SimulatedDevice, "inventory", lambda device, kind, after: next(told))
+        link, answers = self.paired(), iter(pages)
+        patch = mock.patch.object(standin_device.SimulatedDevice, "inventory", lambda device, kind, after: next(answers))
         patch.start()
         self.addCleanup(patch.stop)
         return link

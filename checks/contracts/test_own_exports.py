@@ -99,13 +99,13 @@ class OurOwnExport(Gathered):
             "title": "ebb; tide, low", "start": "2026-03-02T10:00", "end": "2026-03-02T11:30", "zone": "Europe/Berlin", "place": "quay", "note": "n",
             "repeat": "FREQ=WEEKLY;COUNT=5", "attendees": ["b@office.example"], "other": ["X-ODD:y", "BEGIN:VALARM", "ACTION:AUDIO", "TRIGGER:-PT5M", "END:VALARM"],
         }  # fmt: skip
-        told = {"contacts": contact, "calendar": event}
+        contents = {"contacts": contact, "calendar": event}
         items = [
             (Item(kind=kind, id="i1", name="n", size_bytes=1, modified=THEN, tag="t"), json.dumps(fields).encode())
-            for kind, fields in told.items()
+            for kind, fields in contents.items()
         ]
         link = self.link(self.exported("zip", items))
-        for kind, fields in told.items():
+        for kind, fields in contents.items():
             (item,) = link.inventory(kind)
             read = json.loads(b"".join(link.read(item)))
             for field, value in fields.items():

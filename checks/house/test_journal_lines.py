@@ -121,9 +121,9 @@ class Sentences(TestCase):
             sentence("device.lent", {})
 
     def test_every_sentence_can_be_told_of_anything(self):
-        for code, told in (LINES | CAUSES | EVENTS).items():
-            names = {re.split(r"[:!.\[]", one)[0] for one in re.findall(r"\{([^{}]+)\}", told)}
+        for code, words in (LINES | CAUSES | EVENTS).items():
+            names = {re.split(r"[:!.\[]", one)[0] for one in re.findall(r"\{([^{}]+)\}", words)}
             for value in (0, 1, "x", ["x", "y"], None, True):
-                said = filled({code: told}, code, dict.fromkeys(names, value))
+                said = filled({code: words}, code, dict.fromkeys(names, value))
                 self.assertNotIn("{", said, code)
                 self.assertTrue(said, code)

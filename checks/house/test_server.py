@@ -125,7 +125,7 @@ class ErrorTree(TestCase):
             for node in ast.walk(tree):
                 if not isinstance(node, ast.ExceptHandler) or (node.type and ast.unparse(node.type) not in ("Exception", "BaseException")):
                     continue
-                told = "#" in lines[node.lineno - 1] or "log." in ast.unparse(node)
-                if not told and not isinstance(node.body[-1], ast.Raise):
+                explained = "#" in lines[node.lineno - 1] or "log." in ast.unparse(node)
+                if not explained and not isinstance(node.body[-1], ast.Raise):
                     seen.append(shown(path, node))
         self.assertEqual(seen, [])

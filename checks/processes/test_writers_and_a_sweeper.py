@@ -72,13 +72,13 @@ class SeveralProcesses(Scene):
         with tempfile.TemporaryDirectory() as folder:
             self.prepare(FolderBlobs(Path(folder)))
             steady, sweeper = self.write(folder, 1, BACKUPS), self.sweep(folder)
-            told: list[dict] = []  # type: ignore[type-arg]
+            written: list[dict] = []  # type: ignore[type-arg]
             for seed in range(3, 6):
-                told += self.told_until_killed(self.write(folder, seed, FOR_EVER), after=2, wait=seed / 50)
-            told += self.told(steady)
+                written += self.told_until_killed(self.write(folder, seed, FOR_EVER), after=2, wait=seed / 50)
+            written += self.told(steady)
             self.done.touch()
-            told += self.told(sweeper)
-            self.nothing_is_lost(folder, told, least=BACKUPS)
+            written += self.told(sweeper)
+            self.nothing_is_lost(folder, written, least=BACKUPS)
 
     def on_s3(self, server: Server) -> None:
         self.addCleanup(server.stop)

@@ -239,8 +239,8 @@ class EveryIllegalMove(OfficeTestCase):
                         continue
                     with self.assertRaises(IllegalMove):
                         transition(model, row.pk, after, cause="changed by an illegal move")
-                    found = model.objects.get(pk=row.pk)
-                    self.assertEqual((found.state, "illegal" in found.cause), (before, False))
+                    now = model.objects.get(pk=row.pk)
+                    self.assertEqual((now.state, "illegal" in now.cause), (before, False))
                     tried += 1
         self.assertGreater(tried, 120)
 

@@ -28,9 +28,9 @@ class OverOpenSsh(OpenSsh, OfficeTestCase):
         run = self.run_now(device)
         self.assertEqual((run.state, [(one["name"], one["code"]) for one in run.skipped]), ("partial", [("Private", "denied")]))
         self.assertEqual(run.backup.items, 1)
-        told = self.api.get(f"/api/devices/{device.id}/link").json()
-        told["sftp"] |= {"password": "", "use_key": False}
-        self.assertEqual(self.api.put(f"/api/devices/{device.id}/link", told, format="json").json()["field"], "password")
+        link = self.api.get(f"/api/devices/{device.id}/link").json()
+        link["sftp"] |= {"password": "", "use_key": False}
+        self.assertEqual(self.api.put(f"/api/devices/{device.id}/link", link, format="json").json()["field"], "password")
 
     def test_neither_password_nor_key(self):
         place = self.place()

@@ -68,9 +68,9 @@ class ABadPlan(OfficeTestCase):
     def test_is_a_condition_of_its_own_with_its_device_and_its_way_out(self):
         Plan.objects.filter(id=self.bad.id).update(starts_on=date(1, 1, 1))
         causes = {cause["code"]: cause for cause in self.api.get("/api/today").json()["causes"]}
-        found = causes[f"plan {self.bad.id}"]
-        self.assertIn("Bad cannot be computed", found["says"])
-        self.assertEqual(([row["name"] for row in found["devices"]], found["step"]), (["Orlo H1"], "plan"))
+        cause_told = causes[f"plan {self.bad.id}"]
+        self.assertIn("Bad cannot be computed", cause_told["says"])
+        self.assertEqual(([row["name"] for row in cause_told["devices"]], cause_told["step"]), (["Orlo H1"], "plan"))
         answer = {plan["name"]: plan["fault"] for plan in self.api.get("/api/plans").json()}
         self.assertTrue(answer["Bad"])
         self.assertEqual(answer["Good"], "")

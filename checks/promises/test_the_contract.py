@@ -87,9 +87,9 @@ class EveryOperation(Bodies):
         content = b"".join(answer) if answer.streaming else answer.content
         headers = {name.lower(): [value] for name, value in answer.headers.items()}
         asked = requests.Request(case.method, "http://testserver" + answer.request["PATH_INFO"]).prepare()
-        told = Response(answer.status_code, headers, content, asked, 0.0, False)
+        response = Response(answer.status_code, headers, content, asked, 0.0, False)
         try:
-            case.operation.validate_response(told)
+            case.operation.validate_response(response)
         except (Failure, FailureGroup) as error:
             self.wrong.setdefault(f"{id} {answer.status_code}", f"{what}: {str(error)[:400]} ← {content[:200]!r}")
 

@@ -241,9 +241,9 @@ class Erasures(Traced):
     def wish(self, body: dict[str, Any], reference: str) -> None:
         body |= {"begins_on": "2026-03-20" if self.day.day < 20 else f"{self.day:%Y-%m-%d}"}
         shown = self.asked(f"{reference} is shown", "post erasures/preview", **body).json()
-        told = {"reference": reference, "word": "erase", "seen": shown["digest"], "forgets_names": True}
-        self.asked(f"{reference} with another digest", "post erasures", **body | told | {"seen": "0" * 64})
-        self.asked(f"{reference} is asked", "post erasures", **body | told, lasts=True)
+        signed = {"reference": reference, "word": "erase", "seen": shown["digest"], "forgets_names": True}
+        self.asked(f"{reference} with another digest", "post erasures", **body | signed | {"seen": "0" * 64})
+        self.asked(f"{reference} is asked", "post erasures", **body | signed, lasts=True)
 
     def whole(self) -> None:
         everything = {"device": None, "items": [], "devices": [str(self.two.id)], "holder": None}

@@ -204,11 +204,11 @@ class Messages(Traced):
         self.bell, _ = add_hook(name="Bell", address="https://bell.example/in", inside=True, signs_of_life=False, by=self.ines)
 
     def test_leave_what_is_written_down(self) -> None:
-        told = {"not_before": self.day, "made_at": self.day, "subject": "late", "body": "{}"}
+        usual = {"not_before": self.day, "made_at": self.day, "subject": "late", "body": "{}"}
         for number, hook in enumerate((self.board, self.board, self.bell)):
-            Message.objects.create(key=f"hook {number}", way="hook", hook=hook, to=hook.address, **told)
+            Message.objects.create(key=f"hook {number}", way="hook", hook=hook, to=hook.address, **usual)
         for number, to in enumerate(("one@office.example", "two@office.example")):
-            Message.objects.create(key=f"mail {number}", way="mail", to=to, **told)
+            Message.objects.create(key=f"mail {number}", way="mail", to=to, **usual)
         self._known = None
         send = lambda: send_waiting(now=self.outside.now())  # noqa: E731
         self.deed("it goes", send)

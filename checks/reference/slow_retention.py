@@ -85,14 +85,14 @@ def claimed(one: SlowCopy, copies: list[SlowCopy], rule: SlowRule | None, zone: 
         names: list[str] = []
         for other in takers:
             local = other.at.astimezone(zone)
-            told = name(local) if callable(name) else local.strftime(name)
-            if told not in names:
-                names.append(told)
+            period = name(local) if callable(name) else local.strftime(name)
+            if period not in names:
+                names.append(period)
         mine = one.at.astimezone(zone)
-        told = name(mine) if callable(name) else mine.strftime(name)
-        if told not in names[:count]:
+        period = name(mine) if callable(name) else mine.strftime(name)
+        if period not in names[:count]:
             continue
-        same = [o for o in takers if (name(o.at.astimezone(zone)) if callable(name) else o.at.astimezone(zone).strftime(name)) == told]
+        same = [o for o in takers if (name(o.at.astimezone(zone)) if callable(name) else o.at.astimezone(zone).strftime(name)) == period]
         best = [other for other in same if "partial" not in other.facts] or same
         if best[0] == one:
             return True

@@ -161,6 +161,6 @@ class Names(TestCase):
 
         archive.add_kind("documents", opening)
         self.assertEqual(archive.close().written, {"documents": 100_000})
-        with zipfile.ZipFile(file) as found:
-            self.assertEqual(len(found.namelist()), 100_001)
-            self.assertEqual((found.read("Documents/7.txt"), found.read("Documents/7 (2).txt")), (b"14", b"15"))
+        with zipfile.ZipFile(file) as packed:
+            self.assertEqual(len(packed.namelist()), 100_001)
+            self.assertEqual((packed.read("Documents/7.txt"), packed.read("Documents/7 (2).txt")), (b"14", b"15"))

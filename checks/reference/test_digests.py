@@ -35,13 +35,13 @@ class TheForm(TestCase):
     def test_members_and_lists_in_another_order_empty_ones_and_composed_letters_are_the_same_contact(self):
         one = {"display": "Gr\u00fcn", "phones": [{"number": "1"}, {"number": "2", "label": ""}], "note": None, "emails": []}
         other = {"phones": [{"number": "2"}, {"number": "1"}], "display": "Gru\u0308n"}
-        self.assertEqual(*(digest("contacts", json.dumps(told).encode()) for told in (one, other)))
+        self.assertEqual(*(digest("contacts", json.dumps(fields).encode()) for fields in (one, other)))
         changed = other | {"phones": [{"number": "2"}, {"number": "3"}]}
         self.assertNotEqual(digest("contacts", json.dumps(changed).encode()), digest("contacts", json.dumps(one).encode()))
 
     def test_messages_of_a_conversation_in_another_order_are_another_conversation(self):
         one, other = ({"messages": [{"text": first}, {"text": second}]} for first, second in (("a", "b"), ("b", "a")))
-        self.assertNotEqual(*(digest("messages", json.dumps(told).encode()) for told in (one, other)))
+        self.assertNotEqual(*(digest("messages", json.dumps(fields).encode()) for fields in (one, other)))
 
     def test_members_are_ordered_as_rfc_8785_orders_them(self):
         """The sorting example of RFC 8785 §3.2.3, typed from memory."""
@@ -53,6 +53,6 @@ class TheForm(TestCase):
             "\u00f6": "Latin o",
             "\u0080": "Control",
         }
-        told = canonical("settings", json.dumps(names).encode()).decode()
-        entries = [told.index(word) for word in ("Carriage Return", "One", "Control", "Latin o", "Euro Sign", "Emoji")]
+        form = canonical("settings", json.dumps(names).encode()).decode()
+        entries = [form.index(word) for word in ("Carriage Return", "One", "Control", "Latin o", "Euro Sign", "Emoji")]
         self.assertEqual(entries, sorted(entries))

@@ -117,8 +117,8 @@ class EventTable(TestCase):
         item = Item(kind="calendar", id="e1", name="e1", size_bytes=len(content), modified=NOW, tag="t")
         archive.add_kind("calendar", lambda: [(item, lambda: iter([content]))])
         archive.close()
-        with zipfile.ZipFile(file) as found:
-            written = found.read("Calendar.ics")
+        with zipfile.ZipFile(file) as packed:
+            written = packed.read("Calendar.ics")
         icalendar.Calendar.from_ical(written)
         (read,) = blocks([written], names=frozenset({"VEVENT"}))
         common = {"DTSTAMP:20260302T000000Z", *(() if "UID:e1" in lines else ("UID:e1",)), *(() if lines[0] in ZONED else ZONED)}

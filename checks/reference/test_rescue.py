@@ -257,9 +257,9 @@ class OneBrokenObject(Scene):
             subprocess.run(["rm", "-rf", self.here / folder], check=True)
         if not any(row["backup"] == self.newest for row in ours):
             return code, 2
-        done, told, _ = self.run_command("restore", self.store, self.newest, str(self.here / "ours"))
+        done, report, _ = self.run_command("restore", self.store, self.newest, str(self.here / "ours"))
         status, _, said = self.rescue("restore", "store", self.newest, "theirs")
-        self.assertEqual((status, self.tree(self.here / "ours")), (done, self.tree(self.here / "theirs")), f"{broken}: {told} {said}")
+        self.assertEqual((status, self.tree(self.here / "ours")), (done, self.tree(self.here / "theirs")), f"{broken}: {report} {said}")
         return code, status
 
     def test_of_every_kind(self):
@@ -298,8 +298,8 @@ class OneBrokenObject(Scene):
             for broken in (b"", b"[]", b"garbage", content.replace(b'"salt": "', b'"salt": "zz'), content.replace(b'"kind"', b'"find"')):
                 path.write_bytes(broken)
                 code, _, _ = self.run_command("list", self.store)
-                found, _, said = self.rescue("list", "store")
-                self.assertEqual((found == 0) or b"passphrase" in content, (code == 0) or b"passphrase" in content, said)
+                exit_code, _, said = self.rescue("list", "store")
+                self.assertEqual((exit_code == 0) or b"passphrase" in content, (code == 0) or b"passphrase" in content, said)
             path.write_bytes(content)
         (store / "header").write_bytes(b"garbage")
         self.assertEqual(self.rescue("list", "store")[0], 1)

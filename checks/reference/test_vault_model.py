@@ -86,8 +86,8 @@ class Stores:
         """Every key slot that ever lay in a store."""
 
     def blobs(self, number: int) -> Faulty:
-        found: Faulty = self.benches[number].blobs  # type: ignore[assignment]
-        return found
+        blobs: Faulty = self.benches[number].blobs  # type: ignore[assignment]
+        return blobs
 
     def step(self, what: str, argument: object, number: int, at: int | None) -> None:
         bench, model, blobs = self.benches[number], self.model[number], self.blobs(number)

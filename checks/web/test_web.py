@@ -36,8 +36,8 @@ class FrontEnd(unittest.TestCase):
         if entry is None:
             self.fail(f"{file.name} was not run.\n{self.said[-4000:]}")
         bad = [one for one in entry["assertionResults"] if one["status"] == "failed"]
-        told = "\n\n".join(f"{one['fullName']}\n" + "\n".join(one["failureMessages"]) for one in bad)
-        self.assertEqual(entry["status"], "passed", f"{told or entry.get('message', '')}")
+        failures = "\n\n".join(f"{one['fullName']}\n" + "\n".join(one["failureMessages"]) for one in bad)
+        self.assertEqual(entry["status"], "passed", f"{failures or entry.get('message', '')}")
         self.assertTrue(entry["assertionResults"], f"{file.name} tests nothing")
         skipped = [one["fullName"] for one in entry["assertionResults"] if one["status"] not in ("passed", "failed")]
         self.assertEqual(skipped, [], "a test that is left out proves nothing")

@@ -62,8 +62,8 @@ class Scene(TestCase):
         return code, json.loads(out)
 
     def fails(self, code: int, *arguments: str, passphrase: str | None = "") -> str:
-        found, out, errors = self.run_command(*arguments, passphrase=passphrase)
-        self.assertEqual((found, out), (code, ""), errors)
+        exit_code, out, errors = self.run_command(*arguments, passphrase=passphrase)
+        self.assertEqual((exit_code, out), (code, ""), errors)
         self.assertTrue(errors)
         self.assertNotIn("Traceback", errors)
         return errors

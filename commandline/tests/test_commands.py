@@ -171,8 +171,8 @@ class Commands(Scene):
             parser().parse_args(["keys", "change", "--help"])
         example = said.getvalue().partition("example: ./attic vault ")[2].split()
         self.assertEqual(example.count("--passphrase-file"), 1)
-        given = parser().parse_args(example)
-        self.assertEqual((str(given.passphrase_file), str(given.new_passphrase_file)), ("old", "new"))
+        options = parser().parse_args(example)
+        self.assertEqual((str(options.passphrase_file), str(options.new_passphrase_file)), ("old", "new"))
 
     def test_a_sealed_device_needs_its_own_passphrase(self):
         own = self.secret("own", "the captain's own words")

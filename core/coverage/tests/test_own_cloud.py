@@ -92,6 +92,6 @@ class AsAPlanWantsIt(TestCase):
             (None, {"state": OwnCloudState.OFF, "used_bytes": 5 * GIB}, True, OwnStanding.ON_TIME),
             (None, {"last_success": None}, False, OwnStanding.ON_TIME),
         ):
-            found = standing_of(replace(cloud, **changes), within=within, now=NOW, fills_soon=soon)  # type: ignore[arg-type]
-            self.assertEqual(found, standing, (within, changes, soon))
+            stands = standing_of(replace(cloud, **changes), within=within, now=NOW, fills_soon=soon)  # type: ignore[arg-type]
+            self.assertEqual(stands, standing, (within, changes, soon))
         self.assertEqual(standing_of(None, within=None, now=NOW), OwnStanding.ON_TIME)

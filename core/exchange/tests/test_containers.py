@@ -120,8 +120,8 @@ class ABag(TestCase):
     def test_the_tag_files_are_in_a_manifest_of_their_own(self):
         kept = self.bag("a")
         for line in kept.files["moment/tagmanifest-sha256.txt"].decode().splitlines():
-            told, name = line.split("  ")
-            self.assertEqual(hashlib.sha256(kept.files[f"moment/{name}"]).hexdigest(), told)
+            checksum, name = line.split("  ")
+            self.assertEqual(hashlib.sha256(kept.files[f"moment/{name}"]).hexdigest(), checksum)
 
 
 MIME = b"Content-Type: text/plain\n\nonly that\n"

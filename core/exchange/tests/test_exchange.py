@@ -137,8 +137,8 @@ class ContactsInAnArchive(TestCase):
         listed = [one, file]
         archive.add_kind("contacts", lambda: zip(listed, (lambda: iter([text]), lambda: iter([b"card"])), strict=True))
         self.assertEqual(archive.close().written, {"contacts": 2})
-        with zipfile.ZipFile(out) as found:
-            return {name: found.read(name) for name in found.namelist()}
+        with zipfile.ZipFile(out) as packed:
+            return {name: packed.read(name) for name in packed.namelist()}
 
     def test_leave_in_the_form_that_was_chosen_and_files_of_them_as_they_are(self):
         for form, starts in ((CardForm.V4, b"BEGIN:VCARD\r\nVERSION:4.0"), (CardForm.V3, b"BEGIN:VCARD\r\nVERSION:3.0")):
@@ -184,17 +184,17 @@ class AnArchiveHoldsEverything(TestCase):
         archive.add_kind("messages", lambda: self.items("messages", {"Ann": talk}))
         report = archive.close()
         self.assertEqual(report.written, {"photos": 3, "contacts": 3, "calls": 1, "messages": 1})
-        with zipfile.ZipFile(file) as found:
-            self.assertIsNone(found.testzip())
-            sizes = {info.filename: info.file_size for info in found.infolist()}
+        with zipfile.ZipFile(file) as packed:
+            self.assertIsNone(packed.testzip())
+            sizes = {info.filename: info.file_size for info in packed.infolist()}
             self.assertEqual(sizes["Photos/DCIM/a.jpg"], 5002)
             self.assertEqual(
                 {name for name in sizes if name.startswith("Photos")}, {"Photos/DCIM/a.jpg", "Photos/a.jpg", "Photos/DCIM/A (2).jpg"}
             )
-            self.assertEqual(len(list(vobject.readComponents(found.read("Contacts.vcf").decode()))), 2)
-            self.assertEqual(found.read("unreadable/Contacts/bad"), b"\xff")
-            self.assertEqual(len(json.loads(found.read("contents.json"))), 8)
-            self.assertEqual(next(csv.DictReader(io.StringIO(found.read("Messages.csv").decode())))["text"], "'=1")
+            self.assertEqual(len(list(vobject.readComponents(packed.read("Contacts.vcf").decode()))), 2)
+            self.assertEqual(packed.read("unreadable/Contacts/bad"), b"\xff")
+            self.assertEqual(len(json.loads(packed.read("contents.json"))), 8)
+            self.assertEqual(next(csv.DictReader(io.StringIO(packed.read("Messages.csv").decode())))["text"], "'=1")
 
     def test_a_damaged_item_is_named_and_the_others_leave(self):
         def broken():
@@ -233,8 +233,8 @@ class FilesInAnArchive(TestCase):
     def test_a_damaged_one_leaves_no_half_file_and_the_archive_whole(self):
         half = random.Random(1).randbytes(1_000_000)
         for entries in ((("a", False), ("half", True), ("b", False)), (("a", False), ("half", True))):
-            told = [self.entry(name, half if breaks else b"whole", breaks=breaks) for name, breaks in entries]
-            report, file = self.made(*told)
+            three = [self.entry(name, half if breaks else b"whole", breaks=breaks) for name, breaks in entries]
+            report, file = self.made(*three)
             self.assertEqual(report.damaged, [("documents", "half")])
             self.assertLess(len(file.getvalue()), 10_000)
             with zipfile.ZipFile(file) as archive:

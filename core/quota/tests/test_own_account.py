@@ -42,9 +42,9 @@ class TheLadder(TestCase):
         self.assertEqual([one.rung for one in self.found(in_step={})][1:3], [Rung.PICTURES, Rung.PICTURES])
 
     def test_the_shortest_beginning_that_may_suffice(self):
-        found = self.found()
+        row = self.found()
         for wanted, count in ((0, 0), (1, 1), (2 * GIB, 1), (2 * GIB + 1, 2), (100 * GIB, 5)):
-            self.assertEqual(len(beginning(found, wanted)), count, wanted)
+            self.assertEqual(len(beginning(row, wanted)), count, wanted)
 
     def test_room_is_wanted_until_a_fifth_is_free(self):
         self.assertEqual(wanted_bytes(OWN), GIB)

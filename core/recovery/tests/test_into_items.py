@@ -269,6 +269,6 @@ class OneThatThePlaceRefuses(TestCase):
                     raise Unwritable("not here")
                 got[path] = b"".join(pieces)
 
-        found = extract(vault, [(stored.item.id, stored) for stored in vault.items(manifest, "photos")], [], Place())
-        self.assertEqual([lost.path for lost in found.lost], ["p2"])
+        extracted = extract(vault, [(stored.item.id, stored) for stored in vault.items(manifest, "photos")], [], Place())
+        self.assertEqual([lost.path for lost in extracted.lost], ["p2"])
         self.assertEqual(got, {id: held for (_, id), held in content.items() if id != "p2"})

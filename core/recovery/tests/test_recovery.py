@@ -106,8 +106,8 @@ class LookingInside(TestCase):
         self.assertFalse(matches(talk, self.item("messages"), ["high"]))
 
     def test_passwords_do_not_show(self):
-        found = line(self.item("wireless", "Harbour"), b'{"security": "wpa3", "password": "hunter2 is mine"}')
-        self.assertNotIn("hunter2", str(found))
+        text = line(self.item("wireless", "Harbour"), b'{"security": "wpa3", "password": "hunter2 is mine"}')
+        self.assertNotIn("hunter2", str(text))
 
     def test_a_file_of_cards_or_events_that_a_rule_put_there_tells_what_is_in_it(self):
         cards = b"BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Ann Quay\r\nEND:VCARD\r\nBEGIN:VCARD\r\nVERSION:4.0\r\nFN:Bo\r\nEND:VCARD\r\n"

@@ -73,7 +73,7 @@ class OfEveryRule(TestCase):
             rule, minimum_age=rule.minimum_age + timedelta(days=days), **{name: getattr(rule, name) + more},
             greatest_age=Period(rule.greatest_age.count + days) if rule.greatest_age else None,
         )  # fmt: skip
-        before, after = ({one.id for one in stays(moments, {"a": told, "b": rule})} for told in (rule, longer))
+        before, after = ({one.id for one in stays(moments, {"a": own, "b": rule})} for own in (rule, longer))
         self.assertLessEqual(before, after)
 
     @settings(max_examples=100, deadline=None)

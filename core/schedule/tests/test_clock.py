@@ -25,15 +25,17 @@ def says(off: timedelta, *kinds: str) -> list[Witness]:
 class HowItMoved(TestCase):
     def test_time_that_passes_is_no_jump_however_long_it_is(self):
         for seconds in (0, 10, 3600, 90 * 86_400):
-            found = judge(*later(seconds), ANCHOR, [])
-            self.assertEqual((found.verdict, found.jump, found.estimate), (ClockVerdict.SURE, timedelta(), AT + timedelta(seconds=seconds)))
+            judged = judge(*later(seconds), ANCHOR, [])
+            self.assertEqual(
+                (judged.verdict, judged.jump, judged.estimate), (ClockVerdict.SURE, timedelta(), AT + timedelta(seconds=seconds))
+            )
 
     def test_a_jump_beyond_the_limit_is_doubt_in_both_directions_and_the_limit_itself_is_not(self):
         for sign in (1, -1):
             self.assertEqual(judge(*later(10, off=sign * LARGEST_JUMP), ANCHOR, []).verdict, ClockVerdict.SURE)
             beyond = sign * (LARGEST_JUMP + timedelta(seconds=1))
-            found = judge(*later(10, off=beyond), ANCHOR, [])
-            self.assertEqual((found.verdict, found.jump, found.estimate), (ClockVerdict.DOUBT, beyond, AT + timedelta(seconds=10)))
+            judged = judge(*later(10, off=beyond), ANCHOR, [])
+            self.assertEqual((judged.verdict, judged.jump, judged.estimate), (ClockVerdict.DOUBT, beyond, AT + timedelta(seconds=10)))
 
     def test_back_in_2001_and_twenty_days_ahead(self):
         for off in (datetime(2001, 1, 1, tzinfo=UTC) - AT, timedelta(days=20)):
@@ -48,12 +50,12 @@ class HowItMoved(TestCase):
             (timedelta(days=4000), ClockVerdict.DOUBT), (-LARGEST_JUMP, ClockVerdict.SURE), (-LARGEST_JUMP - timedelta(seconds=1), ClockVerdict.DOUBT),
             (timedelta(days=-9000), ClockVerdict.DOUBT),
         ):  # fmt: skip
-            found = judge(AT + since, Ticks(boot="b", seconds=5.0), ANCHOR, [])
-            self.assertEqual((found.verdict, found.estimate), (verdict, None), since)
+            judged = judge(AT + since, Ticks(boot="b", seconds=5.0), ANCHOR, [])
+            self.assertEqual((judged.verdict, judged.estimate), (verdict, None), since)
 
     def test_doubt_outlasts_a_restart_although_the_clock_looks_well_then(self):
-        found = judge(AT + timedelta(hours=1), Ticks(boot="b", seconds=5.0), ANCHOR, [], in_doubt=True)
-        self.assertEqual(found.verdict, ClockVerdict.DOUBT)
+        judged = judge(AT + timedelta(hours=1), Ticks(boot="b", seconds=5.0), ANCHOR, [], in_doubt=True)
+        self.assertEqual(judged.verdict, ClockVerdict.DOUBT)
 
     def test_a_first_start_believes_it(self):
         self.assertEqual(judge(AT, Ticks(boot="a", seconds=1.0), None, []).verdict, ClockVerdict.SURE)
@@ -102,7 +104,7 @@ class WhoSaysSo(TestCase):
     def test_without_a_pair_that_agrees_a_jump_is_never_believed(self, answers, off):
         witnesses = [Witness(name=f"{kind} {n}", kind=kind, off_seconds=seconds) for n, (kind, seconds) in enumerate(answers)]
         self.assertEqual(judge(*later(10, off=self.FORWARD), ANCHOR, witnesses).agreeing, ())  # they spoke before it jumped
-        found = judge(*later(10, off=timedelta(seconds=off)), ANCHOR, witnesses, in_doubt=True)
-        if found.verdict is ClockVerdict.SURE and abs(off) > LARGEST_JUMP.total_seconds() + 1:
-            self.assertEqual(len(found.agreeing), 2)
+        judged = judge(*later(10, off=timedelta(seconds=off)), ANCHOR, witnesses, in_doubt=True)
+        if judged.verdict is ClockVerdict.SURE and abs(off) > LARGEST_JUMP.total_seconds() + 1:
+            self.assertEqual(len(judged.agreeing), 2)
             self.assertGreaterEqual(sum(abs(one.off_seconds) <= 2 * AGREEMENT.total_seconds() for one in witnesses), 2)

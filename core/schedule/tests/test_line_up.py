@@ -26,7 +26,7 @@ def length(placed: list[Placed]) -> float:
 
 def best(jobs: list[LineUpJob], held: LineUpPlaces) -> float:
     """The shortest finish of any order: every permutation, each run as early as its order allows. Slow and obvious."""
-    found = float("inf")
+    shortest = float("inf")
     for order in permutations(jobs):
         taken: list[tuple[float, float, str]] = []
         for one in order:
@@ -41,8 +41,8 @@ def best(jobs: list[LineUpJob], held: LineUpPlaces) -> float:
                 if reading < held.readers and writing < held.writers.get(one.store, held.readers):
                     taken.append((start, end, one.store))
                     break
-        found = min(found, max(end for _, end, _ in taken))
-    return found
+        shortest = min(shortest, max(end for _, end, _ in taken))
+    return shortest
 
 
 class TheFinishIsNearTheBest(TestCase):
@@ -52,8 +52,8 @@ class TheFinishIsNearTheBest(TestCase):
         for _ in range(60):
             m = draw.choice([2, 3])
             jobs = [job(str(n), draw.randint(1, 60)) for n in range(draw.randint(2, 6))]
-            found = length(line_up(jobs, places(m)))
-            self.assertLessEqual(found, best(jobs, places(m)) * (4 / 3 - 1 / (3 * m)) + 0.01)
+            whole = length(line_up(jobs, places(m)))
+            self.assertLessEqual(whole, best(jobs, places(m)) * (4 / 3 - 1 / (3 * m)) + 0.01)
 
     def test_grahams_own_worst_case_is_met_exactly(self):
         # two machines, 3 3 2 2 2: LPT ends at 7, the best at 6; 7/6 = 4/3 - 1/6

@@ -121,8 +121,8 @@ class BeforeItBegins(TestCase):
 
     def test_a_new_device_by_its_size_and_the_offices_speed(self):
         speed = office_speed([Ran(seconds=108, read_bytes=200_000_000)] * 3)
-        found = expected([], to_read_bytes=400_000_000, speed=speed)
-        self.assertEqual((round(found.seconds), found.basis), (208, Basis.SIZE))
+        rest = expected([], to_read_bytes=400_000_000, speed=speed)
+        self.assertEqual((round(rest.seconds), rest.basis), (208, Basis.SIZE))
 
     def test_one_of_which_nothing_is_known(self):
         self.assertEqual(expected([], to_read_bytes=None, speed=1.0, typical_seconds=75).basis, Basis.NOTHING)

@@ -66,8 +66,8 @@ class HoldingBack(TestCase):
         return DeviceReport(make="", model="", family="orlo", os_version="9", **fields)  # type: ignore[arg-type]
 
     def held(self, conditions: Conditions, **fields: object) -> str:
-        found = unmet(conditions, self.state(**fields), now=NOW)
-        return found.message if found else ""
+        unmet_ones = unmet(conditions, self.state(**fields), now=NOW)
+        return unmet_ones.message if unmet_ones else ""
 
     def test_each_condition_by_itself(self):
         self.assertIn("on power", self.held(Conditions(on_power=True), on_power=False))

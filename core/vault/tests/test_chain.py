@@ -143,9 +143,9 @@ class TakenAway(Scene):
         self.assertEqual(self.named(), [names.SEEN + last])
 
     def test_what_is_remembered_is_of_one_store_and_readable(self):
-        told = memory(self.bench.again())
-        for content, store in ((told, b"x" * 16), ("", self.bench.vault.store), ("[1]", self.bench.vault.store),
-                               (told.replace('"seen": "', '"seen": "0'), self.bench.vault.store)):  # fmt: skip
+        notes = memory(self.bench.again())
+        for content, store in ((notes, b"x" * 16), ("", self.bench.vault.store), ("[1]", self.bench.vault.store),
+                               (notes.replace('"seen": "', '"seen": "0'), self.bench.vault.store)):  # fmt: skip
             with self.assertRaises(BadInput):
                 remembered(content, store=store)
 

@@ -42,7 +42,7 @@ class InTheMoment(Scene):
 
     def test_revisions_that_are_put_together_while_somebody_reads_them_are_all_there(self):
         sweep(self.bench.again(), now=self.bench.now)
-        vault, told = self.bench.again(), self.bench.again().revisions.now()
+        vault, revision = self.bench.again(), self.bench.again().revisions.now()
         other = bytes(16)
         vault.write_object(names.REVISIONS, encoded({other: Revision(number=1, stay=1, tops={})}))
         real, acted = self.bench.blobs.read, []
@@ -51,7 +51,7 @@ class InTheMoment(Scene):
             if name.startswith(names.REVISIONS) and not acted:
                 acted.append(name)
                 old = [one for one in self.bench.blobs.held if one.startswith(names.REVISIONS)]
-                vault.write_object(names.REVISIONS, encoded(told | {other: Revision(number=1, stay=1, tops={})}))
+                vault.write_object(names.REVISIONS, encoded(revision | {other: Revision(number=1, stay=1, tops={})}))
                 for one in old:
                     del self.bench.blobs.held[one]
             return real(name, **more)

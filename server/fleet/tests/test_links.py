@@ -192,7 +192,7 @@ class OverSftp(OfficeTestCase):
 
     def test_a_known_password_is_not_sent_to_another_place(self):
         device_id = self.add().json()["id"]
-        told = self.api.get(f"/api/devices/{device_id}/link").json()
-        told["sftp"] |= {"password": "", "host": "localhost"}
-        answer = self.api.put(f"/api/devices/{device_id}/link", told, format="json")
+        link = self.api.get(f"/api/devices/{device_id}/link").json()
+        link["sftp"] |= {"password": "", "host": "localhost"}
+        answer = self.api.put(f"/api/devices/{device_id}/link", link, format="json")
         self.assertEqual((answer.status_code, answer.json()["field"]), (400, "password"))

@@ -152,9 +152,9 @@ class SafeToWipe(Furnished):
         id = answer.json()["id"]
         self.all_is_done()
         Device.objects.update(name="Renamed")
-        found = self.api.get(f"/api/wipe-answers/{id}").json()
-        self.assertEqual((found["safe"], found["told"]["device"]["name"], found["by_name"]), (False, "Orlo H1", "Ines"))
-        self.assertTrue(found["told"]["reasons"])
+        signed = self.api.get(f"/api/wipe-answers/{id}").json()
+        self.assertEqual((signed["safe"], signed["told"]["device"]["name"], signed["by_name"]), (False, "Orlo H1", "Ines"))
+        self.assertTrue(signed["told"]["reasons"])
         self.assertIn("before a repair", JournalEntry.objects.get(what="device.wipe_answered").says)
         self.assertEqual(len(self.api.get(f"/api/devices/{self.one.id}/wipe/answers").json()), 1)
 
@@ -178,11 +178,11 @@ class TheList(OfficeTestCase):
         return self.api.get(f"/api/devices?{query}").json()
 
     def test_what_is_on_time_folds_into_the_sums_of_its_team(self):
-        told = self.get("fold=true")
-        self.assertEqual({row["standing"] for row in told["results"]}, {"never", "no_plan"})
-        sums = {team["team"]: (team["devices"], team["on_time"], len(team["newest"])) for team in told["teams"]}
+        page = self.get("fold=true")
+        self.assertEqual({row["standing"] for row in page["results"]}, {"never", "no_plan"})
+        sums = {team["team"]: (team["devices"], team["on_time"], len(team["newest"])) for team in page["teams"]}
         self.assertEqual(sums, {"Shore Crew": (5, 2, 2), "": (1, 1, 1)})
-        self.assertEqual(told["teams"][-1]["team"], "")
+        self.assertEqual(page["teams"][-1]["team"], "")
 
     def test_sums_do_not_depend_on_the_page(self):
         whole, page = self.get(), self.get("page=2&page_size=2")

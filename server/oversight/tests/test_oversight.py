@@ -249,8 +249,8 @@ class TheRibbon(OfficeTestCase):
         self.plan_ = self.plan(*self.held)
 
     def night(self, night: str) -> tuple[int, int, int, int]:
-        found = {str(one.night): one for one in past_nights(now=self.outside.at)}[night]
-        return found.came, found.came_late, found.missing, found.under_way
+        past = {str(one.night): one for one in past_nights(now=self.outside.at)}[night]
+        return past.came, past.came_late, past.missing, past.under_way
 
     def test_came_late_and_missing_are_counted_by_device(self):
         self.run_row("2026-03-01", "complete", device=0)

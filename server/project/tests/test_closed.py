@@ -46,8 +46,8 @@ class ToTheBrowser(OfficeTestCase):
         self.assertIsNone(self.client.get("/api/me").json()["user"])
 
     def test_away_from_this_computer_cookies_go_over_https_only(self):
-        told = "from server.project import settings as s; print(s.SESSION_COOKIE_SECURE, s.CSRF_COOKIE_SECURE)"
+        program = "from server.project import settings as s; print(s.SESSION_COOKIE_SECURE, s.CSRF_COOKIE_SECURE)"
         for production, says in (("1", "True True"), ("", "False False")):
             env = {**os.environ, "ATTIC_PRODUCTION": production, "ATTIC_SECRET_KEY": "s" * 50}
-            done = subprocess.run([sys.executable, "-c", told], env=env, cwd=ROOT, capture_output=True, text=True, check=True)
+            done = subprocess.run([sys.executable, "-c", program], env=env, cwd=ROOT, capture_output=True, text=True, check=True)
             self.assertEqual(done.stdout.strip(), says)

@@ -210,8 +210,8 @@ class ADownload(Exporting):
         self.assertEqual(self.api.get("/api/exports").json()["count"], 0)
         end_exports(now=self.outside.at)
         self.assertEqual(list(self.outside.exports.iterdir()), [])
-        found = self.api.get(f"/api/restores/{made_one['id']}").json()
-        self.assertEqual((found["file_name"], found["file_bytes"]), ("", made_one["file_bytes"]))
+        restore = self.api.get(f"/api/restores/{made_one['id']}").json()
+        self.assertEqual((restore["file_name"], restore["file_bytes"]), ("", made_one["file_bytes"]))
 
     def test_what_another_host_of_the_office_made_is_for_it_to_end(self):
         made_one = self.made()

@@ -129,8 +129,8 @@ class RestoringToTheDevice(RecoveryTestCase):
     def test_what_blocks_it_is_said_before_and_nothing_is_written(self):
         device = self.outside.devices["p1"]
         device.told = replace(device.told, finder_lock=True)
-        found = self.api.post("/api/preflight", self.body(), format="json").json()
-        self.assertEqual([(row["code"], row["level"]) for row in found], [("finder_lock", "blocks")])
+        before = self.api.post("/api/preflight", self.body(), format="json").json()
+        self.assertEqual([(row["code"], row["level"]) for row in before], [("finder_lock", "blocks")])
         answer = self.ask()
         self.assertEqual(answer.status_code, 409)
         self.assertIn("it asks for the password of its holder's account", answer.json()["remedy"])

@@ -26,8 +26,8 @@ class LookingAfterThePile(OfficeTestCase):
             self.outside.at += timedelta(days=1)
 
     def present(self) -> list[str]:
-        found = Copy.objects.filter(state="present").order_by("backup__finished_at")
-        return [f"{copy.backup.finished_at:%d}" for copy in found]
+        present = Copy.objects.filter(state="present").order_by("backup__finished_at")
+        return [f"{copy.backup.finished_at:%d}" for copy in present]
 
     def test_what_the_rule_no_longer_keeps_leaves_store_and_list_alike(self):
         self.days(6)

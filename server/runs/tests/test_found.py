@@ -45,8 +45,8 @@ class ANewServer(OfficeTestCase):
         return self.api.post(f"/api/stores/{store.id}/found", {"key": key, "device": device and str(device)}, format="json")
 
     def test_every_device_is_told_with_what_its_backups_say_of_it(self):
-        found = self.found(self.attach())["found"]
-        entries = [(one["holder"], one["backups"], one["serial"], one["proposed"]) for one in found]
+        groups = self.found(self.attach())["found"]
+        entries = [(one["holder"], one["backups"], one["serial"], one["proposed"]) for one in groups]
         self.assertEqual(sorted(entries), [("Holder of p1", 3, "OR-1", []), ("Holder of p2", 1, "", [])])
 
     def test_taken_in_as_a_new_entry_it_restores_is_on_hold_and_keeps_its_id(self):

@@ -59,8 +59,8 @@ class PausesAndClosedDays(NightsTestCase):
     def test_through_the_interface_by_an_operator_with_its_state_on_the_devices_page(self):
         piet = self.signed_in("piet")
         id = piet.post("/api/pauses", {"device": str(self.one.id), "until": "2026-03-09", "reason": "repair"}, format="json").json()["id"]
-        told = self.api.get(f"/api/devices/{self.one.id}").json()
-        self.assertEqual((told["standing"], told["pause"]["until"], told["next_run"][:10]), ("paused", "2026-03-09", "2026-03-09"))
+        device = self.api.get(f"/api/devices/{self.one.id}").json()
+        self.assertEqual((device["standing"], device["pause"]["until"], device["next_run"][:10]), ("paused", "2026-03-09", "2026-03-09"))
         self.assertEqual(piet.delete(f"/api/pauses/{id}").status_code, 204)
         self.assertNotEqual(self.api.get(f"/api/devices/{self.one.id}").json()["standing"], "paused")
         answer = piet.post("/api/pauses", {"device": str(self.one.id), "until": "2026-03-01", "reason": "x"}, format="json")

@@ -86,8 +86,8 @@ class AddingStores(OfficeTestCase):
             prices = {"gib_month": 230, "thousand_requests": 54, "currency": "eur"} | changes
             return self.api.put(f"/api/stores/{id}", {"name": "S", "allowance_bytes": None, "prices": prices}, format="json")
 
-        told = put().json()
-        self.assertEqual((told["price_gib_month"], told["price_thousand_requests"], told["currency"]), (230, 54, "EUR"))
+        store = put().json()
+        self.assertEqual((store["price_gib_month"], store["price_thousand_requests"], store["currency"]), (230, 54, "EUR"))
         for changes, field in (
             ({"gib_month": -1}, "price_gib_month"), ({"thousand_requests": 10**9}, "price_thousand_requests"), ({"currency": "euros"}, "currency"),
             ({"currency": ""}, "currency"),

@@ -205,15 +205,15 @@ class PeopleAreTold(TellingTestCase):
         self.assertEqual(self.api.get("/api/messages?state=failed").json()["count"], 1)
 
     def test_everybody_decides_for_themselves_and_wrong_wishes_are_named(self):
-        told = self.signed_in("ulla").get("/api/me/wishes").json()
+        wishes = self.signed_in("ulla").get("/api/me/wishes").json()
         for change, field in (
             ({"wants_digest": True, "email": ""}, "email"),
             ({"email": "no address"}, "email"),
             ({"quiet_from": "20:00"}, "quiet_until"),
         ):
-            answer = self.signed_in("ulla").put("/api/me/wishes", told | change, format="json")
+            answer = self.signed_in("ulla").put("/api/me/wishes", wishes | change, format="json")
             self.assertEqual((answer.status_code, answer.json()["field"]), (400, field))
-        good = told | {"email": "ulla@office.example", "wants_digest": True}
+        good = wishes | {"email": "ulla@office.example", "wants_digest": True}
         self.assertEqual(self.signed_in("ulla").put("/api/me/wishes", good, format="json").status_code, 200)
 
 
