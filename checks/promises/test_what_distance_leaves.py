@@ -44,8 +44,9 @@ class Elsewhere(Traced):
     def falling_over(self) -> None:
         targets = (DraftTarget(store=self.room.id), DraftTarget(store=self.cellar.id, falls_over=True, delay_minutes=30))
         self.outside.devices["p1"].content["photos", "p0"] = b"taken anew" * 3000
-        self.nightly = self.plan(self.one, name="Both", targets=targets, store=self.room)
-        self._known = None
+        self.lasting(
+            "a plan with two stores", lambda: setattr(self, "nightly", self.plan(self.one, name="Both", targets=targets, store=self.room))
+        )
         beside = self.nightly.targets.filter(store=self.cellar)
         self.asked("a run", f"post devices/{self.one.id}/run", note="", occasion="", hold_until=None, lasts=True)
         run = Run.objects.get(state="waiting")

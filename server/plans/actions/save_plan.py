@@ -125,7 +125,7 @@ def checked(draft: Draft, into: Plan) -> Plan:
         raise BadInput(f"There is no reach {draft.reach!r}.", field="reach", remedy=f"Use one of: {', '.join(Reach)}.")
     kinds_of(Reach(draft.reach), draft.kinds)
     if draft.promise_seconds < SHORTEST_PROMISE_SECONDS:
-        raise BadInput("The promise is shorter than an hour.", field="promise", remedy="Promise an age that the plan can keep.")
+        raise BadInput("The promise is shorter than an hour.", field="promise_seconds", remedy="Promise an age that the plan can keep.")
     if draft.own_cloud_seconds is not None and not SHORTEST_PROMISE_SECONDS <= draft.own_cloud_seconds <= LONGEST_OWN_CLOUD_SECONDS:
         remedy = "Give an age from an hour to a year, or leave it empty."
         raise BadInput("No device tells of its own cloud backup that exactly.", field="own_cloud_seconds", remedy=remedy)

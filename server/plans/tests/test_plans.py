@@ -29,7 +29,7 @@ class SavingAPlan(PlanTestCase):
             "days": {"pattern": {"shape": "weekdays", "weekdays": []}},
             "window_closes": {"window_closes": "22:05"},
             "store": {"store": str(uuid.uuid4())},
-            "promise": {"promise_seconds": 60},
+            "promise_seconds": {"promise_seconds": 60},
             "keep_last": {"keep_last": 0, "keep_daily": 0, "keep_weekly": 0, "keep_monthly": 0},
             "name": {"name": ""},
             "devices": {"devices": [str(uuid.uuid4())]},

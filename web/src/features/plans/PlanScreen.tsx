@@ -207,7 +207,7 @@ function Where({ draft, set }: Part) {
         onChange={(value) => set('promise_seconds', value ?? draft.promise_seconds)}
         units={SPANS}
         least={3600}
-        field="promise"
+        field="promise_seconds"
         hint="Largest age of the newest good backup."
       />
       <NumberField
