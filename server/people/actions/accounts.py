@@ -29,12 +29,11 @@ def change_own_password(user: User, *, current: str, new: str, again: str, now: 
 
 
 @transaction.atomic
-def reset_password(user: User, *, password: str, by: User, now: datetime) -> User:
+def reset_password(user: User, *, password: str, by: User, now: datetime) -> None:
     """For somebody who has forgotten theirs; their sessions end. Raises BadInput."""
     row = User.objects.select_for_update().get(id=user.id)
     _set(row, password, field="password")
     write_journal(who=by, what="user.password_reset", facts={"shown_name": row.shown_name}, at=now)
-    return row
 
 
 @transaction.atomic
@@ -56,12 +55,11 @@ def change_user(user: User, *, full_name: str, role: str, active: bool, by: User
 
 
 @transaction.atomic
-def end_sessions(user: User, *, by: User, now: datetime) -> User:
+def end_sessions(user: User, *, by: User, now: datetime) -> None:
     """Everywhere; live lines included. Whoever knows the password may sign in again."""
     row = User.objects.select_for_update().get(id=user.id)
     _end_sessions(row)
     write_journal(who=by, what="user.sessions_ended", facts={"shown_name": row.shown_name}, at=now)
-    return row
 
 
 def _set(row: User, password: str, *, field: str) -> None:

@@ -12,7 +12,7 @@ from server.people.models import Holder, Team, User
 
 
 @transaction.atomic
-def change_team(team: Team, *, name: str, by: User) -> Team:
+def change_team(team: Team, *, name: str, by: User) -> None:
     """Raises BadInput."""
     name, before = _checked(name, 80), team.name
     if Team.objects.filter(name__iexact=name).exclude(id=team.id).exists():
@@ -23,7 +23,6 @@ def change_team(team: Team, *, name: str, by: User) -> Team:
     team.save(update_fields=["name"])
     if before != name:
         write_journal(who=by, what="team.renamed", facts={"before": before, "name": name}, at=ports.clock().now())
-    return team
 
 
 @transaction.atomic
@@ -36,7 +35,7 @@ def remove_team(team: Team, *, by: User) -> None:
 
 
 @transaction.atomic
-def change_holder(holder: Holder, *, name: str, team: str, by: User, email: str | None = None) -> Holder:
+def change_holder(holder: Holder, *, name: str, team: str, by: User, email: str | None = None) -> None:
     """Raises BadInput."""
     name, before = _checked(name, 120), holder.name
     if Holder.objects.filter(name__iexact=name).exclude(id=holder.id).exists():
@@ -50,7 +49,6 @@ def change_holder(holder: Holder, *, name: str, team: str, by: User, email: str 
         write_journal(who=by, what="holder.changed", way="name", facts={"before": before, "name": name}, at=ports.clock().now())
     else:
         write_journal(who=by, what="holder.changed", facts={"name": name, "team": team.strip()}, at=ports.clock().now())
-    return holder
 
 
 @transaction.atomic

@@ -12,8 +12,8 @@ from server.people.models import ClosedDay, User
 
 
 @transaction.atomic
-def add_closed_days(days: Sequence[Holiday], *, by: User) -> int:
-    """Those that are not in the list yet, and new names for those that are; how many are new."""
+def add_closed_days(days: Sequence[Holiday], *, by: User) -> None:
+    """Those that are not in the list yet, and new names for those that are."""
     known = set(ClosedDay.objects.filter(day__in=[one.day for one in days]).values_list("day", flat=True))
     rows = [ClosedDay(day=one.day, name=one.name) for one in days]
     ClosedDay.objects.bulk_create(rows, update_conflicts=True, update_fields=["name"], unique_fields=["day"])
@@ -21,7 +21,6 @@ def add_closed_days(days: Sequence[Holiday], *, by: User) -> int:
     if new:
         facts = {"count": len(new), "first": new[0].day, "last": new[-1].day}
         write_journal(who=by, what="closed_days.added", facts=facts, at=ports.clock().now())
-    return len(new)
 
 
 @transaction.atomic

@@ -53,7 +53,7 @@ def begin_drill(copy: Copy, *, by: User | None) -> Drill | None:
 
 
 @transaction.atomic
-def stop_drill(drill: Drill, *, by: User) -> Drill:
+def stop_drill(drill: Drill, *, by: User) -> None:
     """A waiting one ends at once, a running one with its next piece. Raises Conflict when it has ended."""
     row, now = held(Drill, drill.id, "device"), ports.clock().now()
     if row.state == DrillState.WAITING:
@@ -65,4 +65,3 @@ def stop_drill(drill: Drill, *, by: User) -> Drill:
         raise Conflict("This drill has ended already.", remedy="Nothing to do.")
     write_journal(who=by, what="drill.stopped", facts={"device": row.device.name}, at=now, device=row.device_id)
     publish("changed", "drills")
-    return row

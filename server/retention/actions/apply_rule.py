@@ -72,9 +72,9 @@ def _carry_out(device_judged: Judged, verdict: Verdict, context: Context, today:
         done.going.append(move(copy, CopyState.REMOVING))
 
 
-def begin_to_leave(copy: Copy, *, why: str, on: date, now: datetime, by_rule: str = "", **more: object) -> Copy:
+def begin_to_leave(copy: Copy, *, why: str, on: date, now: datetime, by_rule: str = "", **more: object) -> None:
     """Of a row that is held: it goes on that day, unless something wants it until then."""
-    return move(copy, CopyState.LEAVING, removed_why=why[:200], removed_by_rule=by_rule[:120], leaving_since=now, leaves_on=on, **more)
+    move(copy, CopyState.LEAVING, removed_why=why[:200], removed_by_rule=by_rule[:120], leaving_since=now, leaves_on=on, **more)
 
 
 def _told(device_judged: Judged, store: Store, done: RuleOutcome, today: date, now: datetime) -> None:

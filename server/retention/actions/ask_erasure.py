@@ -78,7 +78,7 @@ def words_of(row: Erasure) -> str:
 
 
 @transaction.atomic
-def call_off(row: Erasure, *, why: str, by: User, now: datetime) -> Erasure:
+def call_off(row: Erasure, *, why: str, by: User, now: datetime) -> None:
     """Only before it has begun. Raises BadInput, Conflict."""
     if not why.strip():
         raise BadInput("This needs a reason.", field="why", remedy="Say why it is not erased after all: it goes into the file.")
@@ -95,7 +95,6 @@ def call_off(row: Erasure, *, why: str, by: User, now: datetime) -> Erasure:
     )
     write_journal(who=by, what="erasure.called_off", facts={"what": words_of(erasure), "called_off_why": erasure.called_off_why}, at=now)
     publish("changed", "erasures")
-    return erasure
 
 
 def nameless(items: list[dict[str, str]]) -> list[dict[str, str]]:

@@ -24,7 +24,7 @@ WORD = "give up"
 
 
 @transaction.atomic
-def drain_store(store: Store, into: Store, *, by: User) -> Outlook:
+def drain_store(store: Store, into: Store, *, by: User) -> None:
     """From now on nothing new goes there and nothing leaves it; what the other store lacks is owed to it. Raises Conflict."""
     store, into = (Store.objects.select_for_update().get(id=one.id) for one in (store, into))
     if store.mode not in (Mode.IN_USE, Mode.READ_ONLY):
@@ -54,7 +54,6 @@ def drain_store(store: Store, into: Store, *, by: User) -> Outlook:
     defer_copies(into.id)
     defer_owed_copies()
     publish("changed", "stores")
-    return foreseen
 
 
 def _go_elsewhere(plan: Plan, store: Store, into: Store) -> None:
@@ -87,7 +86,7 @@ def _owe(foreseen: Outlook, by: User, now: datetime) -> None:
 
 
 @transaction.atomic
-def stop_draining(store: Store, *, by: User) -> Store:
+def stop_draining(store: Store, *, by: User) -> None:
     """It stays a store, only read; what was copied stays copied. Raises Conflict."""
     row = Store.objects.select_for_update().get(id=store.id)
     if row.draining_into_id is None or row.mode == Mode.RETIRED:
@@ -96,11 +95,10 @@ def stop_draining(store: Store, *, by: User) -> Store:
     row.save(update_fields=["draining_into", "drain_asked_at"])
     write_journal(who=by, what="store.draining_stopped", facts={"name": row.name}, at=ports.clock().now(), store=row.id)
     publish("changed", "stores")
-    return row
 
 
 @transaction.atomic
-def retire_store(store: Store, *, seen: str, word: str, by: User) -> Store:
+def retire_store(store: Store, *, seen: str, word: str, by: User) -> None:
     """`seen`: the digest of what was shown to lie nowhere afterwards. Raises Conflict, ChangedMeanwhile, BadInput."""
     row, now = Store.objects.select_for_update(of=("self",)).select_related("draining_into").get(id=store.id), ports.clock().now()
     if row.draining_into is None or row.mode == Mode.RETIRED:
@@ -124,4 +122,3 @@ def retire_store(store: Store, *, seen: str, word: str, by: User) -> Store:
         who=by, what="store.retired", facts={"name": row.name, "gone": gone, "lost_count": foreseen.lost_count}, at=now, store=row.id
     )
     publish("changed", "stores")
-    return row

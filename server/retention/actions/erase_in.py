@@ -179,17 +179,14 @@ _KEPT = ("family", "os_version", "update_pending", "encrypted", "in_doubt", "sus
          "looked_at", "looked_by")  # fmt: skip
 
 
-def _forgotten(rows: QuerySet[Copy], now: datetime) -> int:
+def _forgotten(rows: QuerySet[Copy], now: datetime) -> None:
     """Copies that the store has forgotten already."""
-    count = 0
     for id in list(rows.exclude(state=CopyState.REMOVED).values_list("id", flat=True)):
         copy = held(Copy, id)
         if copy.state in (CopyState.OWED, CopyState.FAILED, CopyState.COPYING):
             copy.delete()
             continue
         move(copy, CopyState.REMOVED, removed_at=now, removed_why="erased on request", cause="", remedy="")
-        count += 1
-    return count
 
 
 def _whole(row: Erasure, devices: list[Device], store: Store, vault: Vault, now: datetime) -> tuple[int, int, dict[str, int]]:

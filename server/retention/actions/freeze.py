@@ -41,7 +41,7 @@ def freeze(*, reason: str, by: User, store: Store | None = None, team: Team | No
 
 
 @transaction.atomic
-def lift(freeze: Freeze, *, why: str, by: User) -> Freeze:
+def lift(freeze: Freeze, *, why: str, by: User) -> None:
     """The rules go on where they stopped, each with its undo period. Raises BadInput, Conflict."""
     if not why.strip():
         raise BadInput("Lifting it needs a reason.", field="why", remedy="Say why things may leave again.")
@@ -54,4 +54,3 @@ def lift(freeze: Freeze, *, why: str, by: User) -> Freeze:
         who=by, what="retention.lifted", facts={"what": words_of(row), "ended_why": row.ended_why}, at=row.ended_at, store=row.store_id
     )
     publish("changed", "freezes")
-    return row

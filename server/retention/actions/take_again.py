@@ -16,7 +16,7 @@ from server.transition import held
 
 
 @transaction.atomic
-def take_again(row: Erasure, *, why: str, by: User) -> Erasure:
+def take_again(row: Erasure, *, why: str, by: User) -> None:
     """Once it is done. What stores held of it stays gone. Raises BadInput, Conflict."""
     if not why.strip():
         raise BadInput("This needs a reason.", field="why", remedy="Say why it may be backed up again: it goes into the file.")
@@ -34,4 +34,3 @@ def take_again(row: Erasure, *, why: str, by: User) -> Erasure:
         who=by, what="erasure.taken_again", facts={"what": words_of(erasure), "why": why.strip()[:200]}, at=erasure.taken_again_at
     )
     publish("changed", "erasures")
-    return erasure

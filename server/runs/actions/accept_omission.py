@@ -12,7 +12,7 @@ from server.runs.models import Omission, Run
 
 
 @transaction.atomic
-def accept_omission(run: Run, *, path: str, code: str, alike: bool, why: str, by: User) -> Omission:
+def accept_omission(run: Run, *, path: str, code: str, alike: bool, why: str, by: User) -> None:
     """`path`: this thing and everything below it; `code`: everything of the reason; both: what of the reason lies there.
     Raises BadInput when the run left nothing out that fits."""
     if not path and not code:
@@ -30,11 +30,10 @@ def accept_omission(run: Run, *, path: str, code: str, alike: bool, why: str, by
     write_journal(who=by, what="omission.accepted", facts=facts, at=now, device=device.id)
     publish("run", str(run.id))
     publish("changed", "devices")
-    return omission
 
 
 @transaction.atomic
-def take_back_omission(omission: Omission, *, by: User) -> Omission:
+def take_back_omission(omission: Omission, *, by: User) -> None:
     """From the next look on it counts again. Nothing happens when it was taken back already."""
     row, now = Omission.objects.select_for_update().get(id=omission.id), ports.clock().now()
     if row.ended_at is None:
@@ -43,4 +42,3 @@ def take_back_omission(omission: Omission, *, by: User) -> Omission:
         facts = {"device": omission.device.name, "path": row.path[:300] or reason_of(row.code)}
         write_journal(who=by, what="omission.taken_back", facts=facts, at=now, device=omission.device_id)
         publish("changed", "devices")
-    return row

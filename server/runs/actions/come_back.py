@@ -9,9 +9,8 @@ NOT_LEAVING = {
 """Columns of a copy that does not leave any more."""
 
 
-def come_back(backup: Backup) -> int:
-    """How many of its copies stay after all. Called under the lock of its device."""
+def come_back(backup: Backup) -> None:
+    """Its copies stay after all. Called under the lock of its device."""
     rows = list(Copy.objects.filter(backup=backup, state=CopyState.LEAVING).values_list("id", flat=True))
     for id in rows:
         move(held(Copy, id), CopyState.PRESENT, **NOT_LEAVING)
-    return len(rows)

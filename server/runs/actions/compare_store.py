@@ -49,10 +49,10 @@ class StoreComparison:
     strays: int
 
 
-def ask_compare(store: Store) -> bool:
+def ask_compare(store: Store) -> None:
     """Put a comparison into the queue, unless one waits there already. Raises StoreAway."""
     must_be_here(store)
-    return defer_compare(store.id)
+    defer_compare(store.id)
 
 
 def compare_store(store: Store, *, now: datetime) -> StoreComparison | None:

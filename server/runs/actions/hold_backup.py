@@ -35,14 +35,13 @@ def hold_backup(backup: Backup, *, reason: str, by: User, until: date | None = N
 
 
 @transaction.atomic
-def release_backup(backup: Backup, *, by: User) -> Backup:
+def release_backup(backup: Backup, *, by: User) -> None:
     """From now on the rule decides again. Nothing happens when nobody holds it."""
     lock_device(backup.device_id)
     if Backup.objects.filter(id=backup.id, hold_reason="").exists():
-        return backup
+        return
     _put(backup, reason="", by=None, until=None)
     write_journal(who=by, what="backup.released", facts={"device": backup.device.name}, at=ports.clock().now(), device=backup.device_id)
-    return backup
 
 
 def _put(backup: Backup, *, reason: str, by: User | None, until: date | None) -> None:

@@ -30,7 +30,7 @@ def hurry_copies(store: Store, *, by: User) -> int:
 
 
 @transaction.atomic
-def withdraw_copy(copy: Copy, *, by: User) -> Copy:
+def withdraw_copy(copy: Copy, *, by: User) -> None:
     """One that somebody asked for is not wanted any more. Raises Conflict for what a plan wants: it would be owed again at once."""
     row = held(Copy, copy.id, "store", "backup__device")
     if row.state == CopyState.COPYING or row.by_id is None:
@@ -48,4 +48,3 @@ def withdraw_copy(copy: Copy, *, by: User) -> Copy:
     )
     move(row, CopyState.REMOVED, removed_why="It was withdrawn before it was there.", removed_at=ports.clock().now(), due_at=None, by=None)
     publish("changed", "copies")
-    return row

@@ -49,8 +49,8 @@ def _others(store: Store, touched: set[UUID]) -> list[Store]:
     return sorted(stores, key=lambda one: (-mended[one.id], one.name))
 
 
-def mended_by_run(run: Run, vault: Vault) -> int:
-    """What a check had found damaged and the run stored again: how many backups of the store are whole by it, with a record.
+def mended_by_run(run: Run, vault: Vault) -> None:
+    """What a check had found damaged and the run stored again: backups of the store that are whole by it are noted as such.
 
     A run relies on nothing that is noted as damaged, so that what it lacks is read from the device once more. Costs a question where
     nothing is damaged.
@@ -58,17 +58,16 @@ def mended_by_run(run: Run, vault: Vault) -> int:
     damaged = Copy.objects.filter(store=run.store, state__in=THERE, intact=False)
     touched = set(damaged.values_list("backup_id", flat=True))
     if not touched or vault.store.hex() != run.store.vault_id:  # it went to another store in the middle
-        return 0
+        return
     try:
         vault.refresh()
         left = {UUID(bytes=id) for id in damaged_backups(vault)}
     except AtticError as error:  # the backup is there: the next check tells
         log.warning("it could not be told what the run of %s mended in %s: %s", run.device.name, run.store.name, error.message)
-        return 0
+        return
     whole = touched - left
     if whole:
         _noted(run.store, whole, f"what was damaged came from {run.device.name} again, with its run")
-    return len(whole)
 
 
 @transaction.atomic

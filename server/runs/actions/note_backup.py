@@ -12,7 +12,7 @@ MAX_CHARACTERS = 200
 
 
 @transaction.atomic
-def note_backup(backup: Backup, *, note: str, by: User) -> Backup:
+def note_backup(backup: Backup, *, note: str, by: User) -> None:
     """Empty takes it away. The one in the store stays as it was when the backup was made."""
     lock_device(backup.device_id)
     row = Backup.objects.select_for_update().select_related("device").get(id=backup.id)
@@ -26,4 +26,3 @@ def note_backup(backup: Backup, *, note: str, by: User) -> Backup:
             at=ports.clock().now(),
             device=row.device_id,
         )
-    return row

@@ -18,7 +18,7 @@ from server.transition import held, move
 MOST_NAMED = 3
 
 
-def part_drive(store: Store, *, by: User) -> Drive:
+def part_drive(store: Store, *, by: User) -> None:
     """Raises Conflict for one that is not here."""
     with transaction.atomic():
         drive, now = _held(store), ports.clock().now()
@@ -29,10 +29,10 @@ def part_drive(store: Store, *, by: User) -> Drive:
             write_journal(who=by, what="drive.parting", facts={"store": store.name}, at=now, store=store.id)
         defer_look_for_drives()
     publish("changed", "stores")
-    return go_on_parting(store)
+    go_on_parting(store)
 
 
-def use_drive_again(store: Store, *, by: User) -> Drive:
+def use_drive_again(store: Store, *, by: User) -> None:
     """It stays after all. Raises Conflict for one that is not here."""
     with transaction.atomic():
         drive, now = _held(store), ports.clock().now()
@@ -45,7 +45,6 @@ def use_drive_again(store: Store, *, by: User) -> Drive:
             defer_copies(store.id)
             defer_compare(store.id)
     publish("changed", "stores")
-    return drive
 
 
 def go_on_parting(store: Store) -> Drive:

@@ -31,7 +31,7 @@ LARGEST = 12
 EXAMPLES = 5
 
 
-def scan_device(device: Device) -> Scan:
+def scan_device(device: Device) -> None:
     """Raises LinkError when it cannot be looked at; what was known before stays then."""
     link = link_to(device)
     try:
@@ -46,7 +46,7 @@ def scan_device(device: Device) -> Scan:
     finally:
         link.close()
     with transaction.atomic():
-        scan, _ = Scan.objects.update_or_create(
+        Scan.objects.update_or_create(
             device=device,
             defaults={
                 "at": ports.clock().now(), "kinds": kinds, "missing": missing,
@@ -54,7 +54,6 @@ def scan_device(device: Device) -> Scan:
             },
         )  # fmt: skip
     publish("changed", "devices")
-    return scan
 
 
 def kinds_in(

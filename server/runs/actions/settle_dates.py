@@ -14,20 +14,19 @@ from server.people.moments import written
 from server.runs.models import Backup
 
 
-def confirm_doubted(state: ClockState) -> int:
-    """The clock was found right, so the dates of what was made in that doubt are; how many. One query when there is nothing to do."""
+def confirm_doubted(state: ClockState) -> None:
+    """The clock was found right, so the dates of what was made in that doubt are. One query when there is nothing to do."""
     if state.doubt_since is not None or not state.settled_right or state.doubted_from is None or state.settled_at is None:
-        return 0
+        return
     doubted = Backup.objects.filter(in_doubt=True, finished_at__gte=state.doubted_from, finished_at__lte=state.settled_at)
     count = doubted.update(in_doubt=False)
     if count:
         write_journal(who=None, what="backup.dates_confirmed", facts={"count": count}, at=ports.clock().now())
         publish("changed", "devices")
-    return count
 
 
 @transaction.atomic
-def settle_date(backup: Backup, *, at: datetime | None, by: User) -> Backup:
+def settle_date(backup: Backup, *, at: datetime | None, by: User) -> None:
     """Somebody knows when it was made; None: its date is right. From now on promise and rule count it. Raises BadInput."""
     lock_device(backup.device_id)
     row = Backup.objects.select_for_update().get(id=backup.id)
@@ -46,4 +45,3 @@ def settle_date(backup: Backup, *, at: datetime | None, by: User) -> Backup:
         device=backup.device_id,
     )
     publish("changed", "devices")
-    return row

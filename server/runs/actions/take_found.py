@@ -25,7 +25,7 @@ from server.storage.models import Store
 from server.storage.queries import opened
 
 
-def take_found(store: Store, key: str, *, device: Device | None, by: User) -> Device:
+def take_found(store: Store, key: str, *, device: Device | None, by: User) -> None:
     """Without a `device` a new entry of the register. Raises Conflict, StoreError, VaultError."""
     strays = list(Stray.objects.filter(store=store, device_key=key))
     if not strays:
@@ -59,12 +59,11 @@ def take_found(store: Store, key: str, *, device: Device | None, by: User) -> De
         )
         publish("changed", "devices")
         publish("changed", "stores")
-    return owner
 
 
 @transaction.atomic
-def give_back(store: Store, device: Device, *, by: User) -> int:
-    """Undo: the list forgets what was taken in from there; how many. The store keeps it, and it is found again. Raises Conflict."""
+def give_back(store: Store, device: Device, *, by: User) -> None:
+    """Undo: the list forgets what was taken in from there. The store keeps it, and it is found again. Raises Conflict."""
     lock_device(device.id)
     backups = Backup.objects.select_for_update(of=("self",)).filter(found_in=store, device=device)
     if not backups:
@@ -87,7 +86,6 @@ def give_back(store: Store, device: Device, *, by: User) -> int:
     )
     defer_compare(store.id)
     publish("changed", "devices")
-    return count
 
 
 def _holds_told(vault: Vault) -> dict[str, str]:

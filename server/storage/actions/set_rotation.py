@@ -89,7 +89,7 @@ def end_rotation(rotation: Rotation, *, by: User) -> None:
 
 
 @transaction.atomic
-def keep_drive(store: Store, *, keeper: str, rests_in: str, by: User) -> Drive:
+def keep_drive(store: Store, *, keeper: str, rests_in: str, by: User) -> None:
     """Who takes it home, and where it lies. Raises Conflict for one that is no drive, BadInput."""
     for name, text in (("keeper", keeper), ("rests_in", rests_in)):
         if len(text) > 120:
@@ -102,4 +102,3 @@ def keep_drive(store: Store, *, keeper: str, rests_in: str, by: User) -> Drive:
     facts = {"store": store.name, "keeper": drive.keeper, "rests_in": drive.rests_in}
     write_journal(who=by, what="drive.kept", facts=facts, at=ports.clock().now(), store=store.id)
     publish("changed", "stores")
-    return drive
