@@ -13,6 +13,7 @@ from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 
+from adapters.links.agent import TOGETHER_BYTES, TOGETHER_ITEMS, _parted
 from adapters.links.agent_http import _steady
 from adapters.links.agent_pairing import pair
 from adapters.links.agent_seal import opened, sealed
@@ -175,3 +176,41 @@ class ASteadyAnswer(TestCase):
     def test_a_device_that_drips_is_given_up(self):
         with self.assertRaises(LinkSlow):
             self.read(device_seconds=5, reader_seconds=0)
+
+
+def lot(*items: tuple[dict[str, object], bytes]) -> bytes:
+    """Items in one answer, as the page of the protocol lays them out."""
+    heads = [(json.dumps(head).encode(), content) for head, content in items]
+    return b"".join(len(head).to_bytes(4, "big") + head + content for head, content in heads)
+
+
+def head_of(length: int, size_bytes: int) -> dict[str, object]:
+    """One that takes so many bytes."""
+    head: dict[str, object] = {"size_bytes": size_bytes, "id": ""}
+    return head | {"id": "x" * (length - len(json.dumps(head)))}
+
+
+class ManyInOneAnswer(TestCase):
+    def test_are_taken_apart_however_they_are_cut(self):
+        items = [({"id": str(number), "size_bytes": number}, b"c" * number) for number in (0, 1, 300)]
+        whole = lot(*items)
+        for piece in (1, 7, len(whole)):
+            parts = list(_parted(whole[at : at + piece] for at in range(0, len(whole), piece)))
+            self.assertEqual(parts, items)
+
+    def test_a_head_and_a_content_have_a_greatest_length(self):
+        longest = head_of(4096, 1)
+        self.assertEqual(list(_parted([lot((longest, b"c"))])), [(longest, b"c")])
+        with self.assertRaisesRegex(DeviceLied, "cannot be read"):
+            list(_parted([lot((head_of(4097, 1), b"c"))]))
+        most = 2 * TOGETHER_BYTES
+        self.assertEqual(len(next(iter(_parted([lot(({"size_bytes": most}, bytes(most)))])))[1]), most)
+        for size in (-1, most + 1):
+            with self.assertRaisesRegex(DeviceLied, "more than it was asked for"):
+                list(_parted([lot(({"size_bytes": size}, b"c"))]))
+
+    def test_an_answer_that_does_not_end_is_refused(self):
+        enough = lot(*[({"size_bytes": 0}, b"")] * 4)
+        most = 2 * TOGETHER_BYTES + TOGETHER_ITEMS * 2048
+        with self.assertRaisesRegex(DeviceLied, "more than it was asked for"):
+            list(_parted(enough for _ in range(most // len(enough) + 1)))

@@ -57,6 +57,8 @@ class Reading(Folders):
             self.put(f"notes/{n}.txt", b"n" * n)
         inventory = TreeLink(self.root).inventory("documents")
         self.assertEqual([item.id for item in inventory], ["notes/1.txt", "notes/2.txt", "notes/3.txt"])
+        self.assertEqual([inventory[at].id for at in (0, -1, -3)], ["notes/1.txt", "notes/3.txt", "notes/1.txt"])
+        self.assertEqual([item.id for item in inventory[-2:]], ["notes/2.txt", "notes/3.txt"])
         rows = [row_of(item) for item in inventory]
         self.assertTrue(inventory.matches(0, rows))
         self.assertTrue(inventory.matches(1, rows[1:]))
