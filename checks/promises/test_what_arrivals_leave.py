@@ -2,19 +2,27 @@
 
 import io
 import zipfile
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
 from checks.promises.traces import Traced
+from core.content.kinds import KINDS
+from core.content.link import Card, DeviceReport
 from core.vault.tests.bench_of_one import MemoryDevice
 from server.fleet.actions.add_device import WRONG_CODES
+from server.fleet.actions.change_device import note_told
 from server.fleet.models import Device
+from server.oversight.actions.anomalies import look_for_anomalies
+from server.people.models import Holder
+from server.plans.actions.leave_out import leave_out
 from server.recovery.models import Restore
+from server.runs.actions.carry_out import carry_out
 from server.runs.actions.compare_store import compare_store
 from server.runs.actions.take_import import lost_imports, scan_import, take_import
-from server.runs.models import Backup, Copy, Import, Run
+from server.runs.models import Backup, Copy, Import, Run, Stray
 from server.storage.models import Store
 from server.tests.outside import CODE, PASSPHRASE
 
@@ -156,6 +164,21 @@ class Found(Traced):
         self.lasting("it is compared", lambda: str(compare_store(store, now=self.outside.now())))
         take = f"post stores/{store.id}/found"
         self.asked("nobody's are taken in", take, key="nobody", device=None)
+        self.meanwhile(
+            Stray.objects.filter(device_key=str(self.one.id)),
+            told={"name": "n" * 200, "holder": "h" * 200, "serial": "S5" + "s" * 200, "family": "x"},
+        )
+        self.asked("one that tells too much is taken in", take, key=str(self.one.id), device=None)
+        self.meanwhile(
+            Stray.objects.filter(device_key=str(self.one.id)),
+            told={"name": "Orlo H1", "holder": "H", "team": "Crew", "serial": "S5", "family": "orlo"},
+        )
+        self.asked("one with a serial is taken in", take, key=str(self.one.id), device=None)
+        other = Device.objects.create(name="Other", holder=Holder.objects.create(name="Other"), serial="s5", added_at=self.day)
+        self._known = None
+        self.asked("one with the serial of another", take, key=str(self.one.id), device=None)
+        other.delete()
+        self._known = None
         self.asked("one is taken in", take, key=str(self.one.id), device=None, lasts=True)
         device = Device.objects.get()
         self.asked("it is taken in twice", take, key=str(self.one.id), device=None)
@@ -171,6 +194,54 @@ class Found(Traced):
         self.asked("and they are given back", back, device=str(device.id))
         self.lasting("it is compared once more", lambda: str(compare_store(store, now=self.outside.now())))
         self.ends()
+
+
+class Sayings(Traced):
+    """What devices say of themselves, and what is made of it."""
+
+    story = "sayings"
+
+    def test_leave_what_is_written_down(self) -> None:
+        told = self.outside.devices["p1"].told
+        two = self.device("p2", {("contacts", "c1"): b"one"})
+        self.meanwhile(Device.objects.filter(id=two.id), serial="S2")
+        full = replace(
+            told, make="Orlo Works", model="H1 Max", os_version="10", serial="S1", storage_total_bytes=64 << 30, storage_used_bytes=9 << 30, accepted=True,
+            update_pending="10.1", clock=self.day + timedelta(hours=2), card=Card(present=True, size_bytes=32 << 30, used_bytes=1 << 30, encrypted=False),
+        )  # fmt: skip
+        self.say("everything", full)
+        self.say("the serial of another", replace(full, serial="s2"))
+        for column, value in (("storage_total_bytes", 5), ("serial", "s1"), ("make", "Harrow"), ("model", "H0"), ("os_version", "8")):
+            self.meanwhile(Device.objects.filter(id=self.one.id), **{column: value})
+        self.say("what is known", full)
+        self.say("nothing more than it must", replace(told, make="", model="", os_version=""))
+        self.say("another serial", replace(full, serial="S3"))
+        self.meanwhile(Device.objects.filter(id=self.one.id), link="folder")
+        self.say("another serial, of a folder", replace(full, serial="S3"))
+        self.meanwhile(Device.objects.filter(id=self.one.id), link="agent")
+        self.asked("a run", f"post devices/{self.one.id}/run", note="", occasion="", hold_until=None, lasts=True)
+        run = Run.objects.get(state="waiting")
+        self.outside.devices["p1"].told = replace(
+            full, clock=self.day + timedelta(hours=2), finder_lock=True, battery_percent=5, on_power=False
+        )
+        self.lasting("a run meets its clock and its card", lambda: carry_out(run.id).state)
+        newest = Backup.objects.latest("finished_at")
+        self.deed("it is compared with its past", lambda: len(look_for_anomalies(newest, now=self.outside.now())))
+        self.meanwhile(Run.objects.filter(id=run.id), progress={"kinds": [{"kind": "contacts", "items": 150, "unchanged": 0}]})
+        self.deed("nobody knows how many there were before", lambda: len(look_for_anomalies(newest, now=self.outside.now())))
+        self.meanwhile(Backup.objects.filter(id=newest.id), run=None)
+        self.deed("no run made it", lambda: len(look_for_anomalies(newest, now=self.outside.now())))
+
+        self.asked("its clock is settled though nobody doubts it", "post clock/settle")
+        for kinds in (["contacts"], ["photos", "contacts"], ["contacts", "photos", "documents", "app_data"]):
+            self.deed(f"left out: {', '.join(kinds)}", lambda kinds=kinds: bool(leave_out(self.nightly, kinds, why=" w ", by=self.ines)))
+        self.meanwhile(type(self.nightly).objects.filter(id=self.nightly.id), reach="all_but", kinds=["messages"])
+        self.deed("left out of all but one", lambda: bool(leave_out(self.nightly, ["contacts"], why="w", by=self.ines)))
+        self.deed("left out of all", lambda: bool(leave_out(self.nightly, list(KINDS), why="w", by=self.ines)))
+        self.ends()
+
+    def say(self, title: str, told: DeviceReport) -> None:
+        self.deed(f"it says {title}", lambda: note_told(Device.objects.get(id=self.one.id), told, now=self.outside.now()))
 
 
 def _archive(files: dict[str, str]) -> bytes:

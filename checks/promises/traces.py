@@ -98,7 +98,8 @@ class Traced(Bodies):
         return "\n\n".join(self.deeds) + "\n"
 
     def asked(self, title: str, what: str, *, lasts: bool = False, who: str = "ines", **body: Any) -> Any:
-        """A request, `what` being its method and its address."""
+        """A request, `what` being its method and its address. What is in line from before is gone: what waits is not put there twice."""
+        self.nothing_waits()
         method, _, address = what.partition(" ")
         send = self.lasting if lasts else self.deed
         return send(
@@ -113,7 +114,8 @@ class Traced(Bodies):
     def nothing_waits(self) -> None:
         """What was in line is lost, as by a worker that ended."""
         ProcrastinateJob.objects.all()._raw_delete("default")
-        self._known = None
+        known = getattr(self, "_known", None)
+        self._known = {key: row for key, row in known.items() if not key[0].startswith("in line")} if known else None
 
     def ends(self) -> None:
         """The story is the one that is written down."""
