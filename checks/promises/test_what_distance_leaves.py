@@ -5,7 +5,6 @@ from typing import Any
 from unittest import mock
 
 from checks.promises.traces import Traced
-from core.vault.memory import MemoryBlobs
 from server.fleet.models import Device
 from server.people.models import Office
 from server.plans.actions.save_plan import DraftTarget
@@ -164,6 +163,10 @@ class Elsewhere(Traced):
         self.deed("it is back, and something is to leave it", look)
         stranger = PretendStranger(self)
         self.lasting("a stranger is plugged in", look)
+        self.deed("the stranger is still there", look)
+        PretendStranger(self, "/stores/second stranger")
+        self.deed("another one as well", look)
+        del self.outside.stores["/stores/second stranger"]
         stranger.goes()
         self.deed("the stranger is gone", look)
 
@@ -171,10 +174,9 @@ class Elsewhere(Traced):
 class PretendStranger:
     """A drive with a store of another office."""
 
-    def __init__(self, test: Traced) -> None:
+    def __init__(self, test: Traced, path: str = "/stores/stranger") -> None:
         self._stores = test.outside.stores
-        test.outside.create_vault("/stores/stranger", "high tide at the old sluice")
-        assert isinstance(self._stores["/stores/stranger"], MemoryBlobs)
+        test.outside.create_vault(path, "high tide at the old sluice")
 
     def goes(self) -> None:
         del self._stores["/stores/stranger"]
@@ -224,6 +226,11 @@ class Erasures(Traced):
             self.deed("what nobody foresaw", lambda: erase_in(self.room.id, now=self.outside.now()))
         self.deed("it is being copied", lambda: erase_in(self.room.id, now=self.outside.now()))
         self.asked("it is not to be copied", f"post copies/{Copy.objects.get(state='owed').id}/withdraw", lasts=True)
+        names = [{"kind": "contacts", "name": "c001", "code": "gone", "detail": "", "counts": True}]
+        self.meanwhile(Run.objects.filter(device=self.one), skipped=names, left_out=[{"path": "c001"}])
+        self.meanwhile(Backup.objects.filter(id=backups[0].id), hold_reason="a dispute", lacking=[{"kind": "contacts", "name": "c001"}])
+        self.deed("one is held, and the others go", lambda: erase_in(self.room.id, now=self.outside.now()))
+        self.meanwhile(Backup.objects.filter(id=backups[0].id), hold_reason="")
         self.lasting("it is erased there", lambda: erase_in(self.room.id, now=self.outside.now()))
         self.deed("it is not looked at again at once", lambda: erase_in(self.room.id, now=self.outside.now()))
         self.asked("it is called off too late", f"post erasures/{erasure.id}/call-off", why="a mistake")

@@ -258,6 +258,7 @@ class ADownload(Exporting):
         )
         self.assertEqual(self.api.post(f"/api/exports/{made_one['id']}/erase").status_code, 204)
         self.assertEqual((self.fetch(made_one["id"]).status_code, self.api.get("/api/exports").json()["count"]), (404, 0))
+        self.assertEqual(list(self.outside.exports.iterdir()), [])
         self.assertEqual(self.api.post(f"/api/exports/{made_one['id']}/erase").status_code, 409)
         self.assertTrue(JournalEntry.objects.filter(what="export.erased").exists())
 
