@@ -58,7 +58,8 @@ NEWS = {
         retention.finish_removals.finish_removals retention.hold_many.hold_many retention.hold_many.still_needed
         retention.keep_backups.keep_backups retention.look_at_backup.looked_at retention.remove_backups.remove_backups
         retention.set_exception.set_exception runs.accept_omission.accept_omission runs.accept_omission.take_back_omission
-        runs.compare_store.adopt runs.copy_backup.copy_backup runs.end_run.run_ended runs.scan_device.scan_device
+        runs.compare_store.adopt runs.compare_store.compare_store runs.compare_store.give_up_missing runs.copy_backup.copy_backup
+        runs.end_run.run_ended runs.scan_device.scan_device
         runs.settle_dates.confirm_doubted runs.settle_dates.settle_date runs.start_due._write_missed runs.take_found.give_back
         runs.take_found.take_found runs.take_import.take_import
     """,
@@ -76,6 +77,7 @@ NEWS = {
         recovery.take_office.take_office retention.drain_store.drain_store retention.drain_store.retire_store
         retention.drain_store.stop_draining retention.leave_sooner.leave_sooner retention.look_after._decide_alone
         retention.look_after.look_after retention.make_room.make_room runs.check_store._noted runs.compare_store.compare_store
+        runs.compare_store.give_up_missing
         runs.look_for_drives._strangers runs.look_for_drives.look_for_drives runs.mend_store._noted runs.part_drive.go_on_parting
         runs.part_drive.part_drive runs.part_drive.use_drive_again runs.take_found.take_found storage.note_trouble.note_trouble
         storage.note_trouble.note_well storage.set_allowance.set_allowance

@@ -1,6 +1,7 @@
 """What is set by people: names, accounts, devices, plans. What each leaves, and what each refuses."""
 
 from datetime import date, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from checks.promises.traces import Traced
@@ -214,7 +215,48 @@ class Plans(Traced):
         )
         self.pauses()
         self.kinds()
+        self.targets(address, usual)
         self.ends()
+
+    def targets(self, address: str, usual: dict[str, Any]) -> None:
+        """A second store, another device, other hours."""
+        store, cellar = str(self.nightly.store_id), str(self.store("Cellar").id)
+        self.meanwhile(Plan.objects.filter(id=self.nightly.id), reach="only", kinds=["contacts"], first_kinds=[])
+        usual = usual | {"name": "Nightly", "store": None}
+        beside = {
+            "store": cellar,
+            "delay_minutes": 30,
+            "copies_from": "22:00",
+            "copies_until": "05:00",
+            "limit_bytes_per_second": 16_384,
+            "not_metered": True,
+            "falls_over": True,
+        }
+        for title, targets in (
+            ("two stores", [{"store": store}, beside]), ("a month later", [{"store": store}, beside | {"delay_minutes": 31 * 1440}]),
+            ("a minute more than that", [{"store": store}, beside | {"delay_minutes": 31 * 1440 + 1}]), ("before it is there", [{"store": store}, beside | {"delay_minutes": -1}]),
+            ("from ten on", [{"store": store}, beside | {"copies_until": None}]), ("until five", [{"store": store}, beside | {"copies_from": None}]),
+            ("too slowly", [{"store": store}, beside | {"limit_bytes_per_second": 16_383}]), ("nine times", [{"store": store}] * 9), ("eight times", [{"store": store}] * 8),
+            ("nowhere", [{"store": str(self.one.id)}]), ("none", []),
+        ):  # fmt: skip
+            self.asked(f"a plan into {title}", f"put {address}", **usual | {"targets": targets})
+        two = self.device("p2", {("contacts", "c1"): b"one"})
+        other = self.plan(two, name="Of the other")
+        self._known = None
+        self.asked("a plan into two stores, kept", f"put {address}", **usual | {"targets": [{"store": store}, beside]}, lasts=True)
+        self.asked("the first store only", f"put {address}", **usual | {"targets": [{"store": store}]})
+        self.asked(
+            "the other device as well",
+            f"put {address}",
+            **usual | {"targets": [{"store": store}], "devices": [str(self.one.id), str(two.id)]},
+        )
+        self.asked("the other device instead", f"put {address}", **usual | {"targets": [{"store": store}], "devices": [str(two.id)]})
+        self.asked("other hours", f"put {address}", **usual | {"targets": [{"store": store}], "starts_at": "21:00"})
+        self.asked(
+            "other days", f"put {address}", **usual | {"targets": [{"store": store}], "pattern": {"shape": "weekdays", "weekdays": [0, 4]}}
+        )
+        self.asked("nobody follows it", f"put {address}", **usual | {"targets": [{"store": store}], "devices": []})
+        self.asked("a plan of a device goes", f"delete plans/{other.id}")
 
     def pauses(self) -> None:
         one, plan = str(self.one.id), str(self.nightly.id)

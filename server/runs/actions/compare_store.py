@@ -17,6 +17,7 @@ from core.vault.errors import OlderCopy
 from core.vault.manifests import Manifest
 from core.vault.vault import Vault
 from server import ports
+from server.api.problems import Conflict
 from server.fleet.models import Device
 from server.jobs import defer_compare
 from server.live import publish
@@ -78,6 +79,8 @@ def compare_store(store: Store, *, now: datetime) -> StoreComparison | None:
         note_well(store.id)
     if missing or back or strays:
         publish("changed", "stores")
+    if missing or back:
+        publish("changed", "devices")
     return StoreComparison(missing=missing, back=back, strays=strays)
 
 
@@ -171,10 +174,12 @@ def adopt(stray: Stray, *, device: Device, by: User) -> Backup:
 
 @transaction.atomic
 def give_up_missing(copy: Copy, *, by: User) -> None:
-    """It is lost for good: it stands in the list as removed from now on."""
+    """It is lost for good: it stands in the list as removed from now on. Raises Conflict for one that is not missing, or is back."""
     lock_device(copy.backup.device_id)
-    now = ports.clock().now()
-    move(held(Copy, copy.id), CopyState.REMOVED, removed_at=now, removed_why=f"It was missing; {by.shown_name} gave it up."[:200])
+    row, now = held(Copy, copy.id), ports.clock().now()
+    if row.state != CopyState.MISSING:
+        raise Conflict("This backup is not missing there.", remedy="Load the page again: it may be back.")
+    move(row, CopyState.REMOVED, removed_at=now, removed_why=f"It was missing; {by.shown_name} gave it up."[:200])
     write_journal(
         who=by,
         what="backup.given_up",
@@ -183,3 +188,5 @@ def give_up_missing(copy: Copy, *, by: User) -> None:
         device=copy.backup.device_id,
         store=copy.store_id,
     )
+    publish("changed", "devices")
+    publish("changed", "stores")
