@@ -52,10 +52,10 @@ class Traced(Bodies):
     _before: "Rows"
     _known: "Rows | None"
 
-    def furnish(self) -> None:
+    @classmethod
+    def setUpTestData(cls) -> None:
         with _same_ids(1):
-            super().furnish()
-        self.nothing_waits()  # what is in line already is not put there again
+            super().setUpTestData()
 
     def setUp(self) -> None:
         super().setUp()

@@ -141,7 +141,7 @@ class _Check:
             if pack in sizes and pack_bytes(entries) != sizes[pack]:
                 self.damaged(pack_name(pack), "It is not as long as it should be.")
         if packs is None:
-            order = sorted(sizes.keys() - without, key=lambda pack: vault.keys.chunk_id(pack + vault.random(8)))
+            order = sorted(sorted(sizes.keys() - without), key=lambda pack: vault.keys.chunk_id(pack + vault.random(8)))
             chosen = order[: max(0, int(-(-len(sizes) * percent // 100)) - len(sizes.keys() & without))]
         else:
             chosen = [pack for pack in packs if pack in sizes and pack not in without]
