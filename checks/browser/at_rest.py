@@ -31,7 +31,9 @@ def a_drive_comes_and_is_taken_away(test: BrowserTestCase, page: Page) -> None:
 def brought_back_on_trial(test: BrowserTestCase, page: Page) -> None:
     test.open("/devices?words=okafor&order=name")
     page.get_by_role("row").filter(has_text="Orlo P5").get_by_role("link").first.click()
-    page.get_by_role("button", name="Drill now").click()
+    test.settled()
+    with test.answered("POST", "/api/drills"):
+        page.get_by_role("button", name="Drill now").click()
     expect(page.get_by_role("main")).to_contain_text("Its backup came back right", timeout=SLOWLY)
     page.get_by_role("link", name="Its report").click()
     expect(page.get_by_role("main")).to_contain_text("the scratch place is empty again")

@@ -30,6 +30,13 @@ from launcher.start import POOLS, SIMULATED_DRIVES, start_workers, wait_for
 MOST_SECONDS = 900
 """Of one step; only one that hangs takes so long, also on a machine that does much else."""
 PORTS_TRIED = 5
+STILL = """() => {
+  const now = document.documentElement.scrollHeight + " " + document.querySelectorAll("*").length;
+  const notes = [...document.querySelectorAll("p.state-note[role=status]")].map((note) => note.textContent.trim());
+  const still = window.stillAs === now && !notes.some((note) => note === "" || note.startsWith("Loading "));
+  window.stillAs = now;
+  return still;
+}"""
 AXE = WEB / "node_modules" / "axe-core" / "axe.min.js"
 T = TypeVar("T")
 
@@ -57,7 +64,7 @@ class BrowserTestCase(TransactionTestCase):
             "ATTIC_DATA": str(cls.data),
             "ATTIC_DATABASE_NAME": str(connection.settings_dict["NAME"]),
             "ATTIC_ANNOUNCEMENTS_URL": f"http://127.0.0.1:{cls.control_port}/announcements",
-            "ATTIC_TICK_SECONDS": "1",
+            "ATTIC_TICK_SECONDS": "3",
             "ATTIC_DRIVES": str(cls.data / SIMULATED_DRIVES),
             "ATTIC_MAIL_HOST": "127.0.0.1",
             "ATTIC_MAIL_PORT": str(mail_port),
@@ -153,6 +160,11 @@ class BrowserTestCase(TransactionTestCase):
     def open(self, path: str) -> None:
         self.page.goto(self.base() + path)
         self.page.get_by_role("heading", level=1).first.wait_for()
+        self.settled()
+
+    def settled(self) -> None:
+        """Nothing loads any more and nothing moves: a button that moves while the mouse is down is not clicked."""
+        self.page.wait_for_function(STILL, polling=100)
 
     @contextmanager
     def answered(self, method: str, path: str) -> Iterator[None]:
