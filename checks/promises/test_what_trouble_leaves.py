@@ -1,16 +1,23 @@
 """What is left when it does not go as it should: workers that die, content that is damaged, hooks and mail servers that are deaf."""
 
 import smtplib
-from datetime import timedelta
+from datetime import date, datetime, time, timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 from unittest import mock
 
 from checks.promises.traces import Traced
+from core.vault.sweeper import Sweeper, hand_over
 from server.fleet.models import Device
-from server.people.models import User
-from server.plans.models import Assignment
+from server.oversight.actions.incidents import refresh_incidents
+from server.oversight.cause import Cause
+from server.oversight.incidents import known_incidents
+from server.oversight.models import Incident
+from server.oversight.standing import standings
+from server.people.models import Holder, Office, User
+from server.plans.actions.join_by_team import join_by_team
+from server.plans.models import Assignment, TeamPlan
 from server.recovery.actions.carry_out import carry_out as carry_restore_out
 from server.recovery.actions.carry_out_drill import carry_out_drill
 from server.recovery.actions.end_exports import end_exports
@@ -19,10 +26,15 @@ from server.recovery.actions.requeue import requeue_lost
 from server.recovery.models import Drill, Restore
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.requeue import let_go, requeue_due, requeue_lost_runs
-from server.runs.models import Copy, Run
+from server.runs.models import Backup, Copy, Run
+from server.storage.models import Store
+from server.storage.queries import opened
+from server.telling.actions.announce import ask_holders
 from server.telling.actions.hooks import add_hook
 from server.telling.actions.send import PAUSES, send_waiting
 from server.telling.models import Hook, Message
+from server.telling.words import HOLDER_CAN_HELP
+from server.tests.pretend import PASSPHRASE
 
 LATER = timedelta(hours=2)
 
@@ -247,3 +259,72 @@ class Messages(Traced):
         self.asked("it is removed", f"delete {address}", lasts=True)
         self.asked("it is removed twice", f"delete {address}")
         self.ends()
+
+
+class Afternoons(Traced):
+    """What holders are asked, and what two servers of one store tell each other."""
+
+    story = "afternoons"
+
+    def test_leave_what_is_written_down(self) -> None:
+        Holder.objects.update(email="h@office.example")
+        code = f"failed {next(iter(HOLDER_CAN_HELP))}"
+        rows = standings(now=self.outside.now())
+        cause = Cause(code=code, mark="late", kind="late", step="run", step_label="Run them", devices=list(rows))
+        other = Cause(code="late", mark="late", kind="late", step="run", step_label="Run them", devices=list(rows))
+        refresh_incidents([cause, other], now=self.day)
+        self._known = None
+        at = self.day.replace(hour=14, minute=0)  # 15:00 in Berlin
+
+        def ask(now: datetime) -> int:
+            return ask_holders([cause, other], known_incidents([code, "late"], now=now), now=now)
+
+        self.deed("holders are not to be asked", lambda: ask(at))
+        self.meanwhile(Office.objects.all(), asks_holders=True, asks_holders_at=time(15))
+        for title, now in (
+            ("a second before", at - timedelta(seconds=1)),
+            ("then", at),
+            ("before eight", at.replace(hour=18, minute=59)),
+            ("at eight", at.replace(hour=19)),
+        ):
+            self.deed(f"holders are asked {title}", lambda now=now: ask(now))
+        self.meanwhile(Incident.objects.filter(code=code), put_off_until=date(2026, 3, 9), put_off_why="w")
+        self.deed("it is put off", lambda: ask(at))
+        self.meanwhile(Incident.objects.filter(code=code), put_off_until=None)
+        Holder.objects.update(email="")
+        self._known = None
+        for row in rows:
+            row.device.holder.refresh_from_db()
+        self.deed("nobody knows where to write", lambda: ask(at))
+        self.deed("who joins a team that has a plan", lambda: join_by_team(now=self.outside.now()))
+        two = self.device("p2", {})
+        TeamPlan.objects.create(team=self.team, plan=self.nightly)
+        self._known = None
+        for state in ("lost", "in_use"):
+            self.meanwhile(Device.objects.filter(id=two.id), state=state)
+            self.deed(f"who joins it, {state}", lambda: join_by_team(now=self.outside.now()))
+        self.neighbours()
+        self.ends()
+
+    def neighbours(self) -> None:
+        """Another server swept the store until now."""
+        room = Store.objects.get(id=self.nightly.store_id)
+        vault = opened(room)
+        hand_over(vault, Sweeper(who=b"another server  ", name="The other server"), now=self.outside.now())
+        self.meanwhile(Store.objects.filter(id=room.id), swept_by="The other server")
+        self.asked("this server sweeps it from now on", f"post stores/{room.id}/sweeping")
+        hand_over(vault, Sweeper(who=b"another server  ", name="The other server"), now=self.outside.now())
+        where, blobs = room.where, self.outside.stores[room.where]
+        for rows in (Copy, Backup, Run):
+            rows.objects.all().delete()
+        room.targets.all().delete()
+        Store.objects.filter(id=room.id).delete()
+        self._known = None
+        attach = {"name": "Taken over", "path": where, "passphrase": PASSPHRASE, "allowance_bytes": None}
+        self.asked("a store that another server swept is attached", "post stores/attach", **attach, lasts=True)
+        self.outside.create_vault("/stores/second", PASSPHRASE)
+        self.outside.stores[where] = self.outside.stores.pop("/stores/second")
+        taken = Store.objects.get()
+        self.asked("another one lies there", f"post stores/{taken.id}/prove-passphrase", passphrase=PASSPHRASE)
+        self.outside.stores[where] = blobs
+        self.asked("it lies there again", f"post stores/{taken.id}/prove-passphrase", passphrase=PASSPHRASE)
