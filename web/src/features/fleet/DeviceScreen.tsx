@@ -91,6 +91,14 @@ export function DeviceScreen() {
   );
 }
 
+function Held({ bytes }: { bytes: number }) {
+  return (
+    <>
+      <Bytes count={bytes} /> in all stores
+    </>
+  );
+}
+
 function Standing({ row }: { row: Row }) {
   const card = row.card as { present?: boolean; size_bytes?: number; encrypted?: boolean } | null;
   return (
@@ -115,9 +123,7 @@ function Standing({ row }: { row: Row }) {
             </>
           )}
           <dt>Stored</dt>
-          <dd>
-            <Bytes count={row.held_bytes} /> in all stores
-          </dd>
+          <dd>{row.newest_id && row.held_bytes === 0 ? 'not measured yet' : <Held bytes={row.held_bytes} />}</dd>
           <dt>Device</dt>
           <dd>
             {[
