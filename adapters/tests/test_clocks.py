@@ -24,13 +24,13 @@ class TheMachine(TestCase):
 
     def test_the_kernels_flag_is_what_another_program_reads(self):
         """`timedatectl` and `adjtimex` read the same flag; where neither is there, only its type can be looked at."""
-        headers = (
+        shown = (
             subprocess.run(["timedatectl", "show", "-p", "NTPSynchronized"], capture_output=True, text=True, check=False)
             if _there()
             else None
         )
-        if headers is not None and headers.returncode == 0:
-            self.assertEqual(synchronised(), headers.stdout.strip() == "NTPSynchronized=yes")
+        if shown is not None and shown.returncode == 0:
+            self.assertEqual(synchronised(), shown.stdout.strip() == "NTPSynchronized=yes")
         self.assertIn(synchronised(), (True, False, None))
 
     def test_what_the_kernel_says_is_read_as_its_manual_has_it(self):

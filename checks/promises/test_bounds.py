@@ -8,6 +8,7 @@ from django.conf import settings
 from django.db import transaction
 
 from checks.promises.bodies import Bodies
+from server.people.models import Holder
 
 KIB, MIB = 1024, 1 << 20
 DAYS = timedelta(days=1)
@@ -71,8 +72,7 @@ class EveryBound(Bodies):
     def furnish(self) -> None:
         super().furnish()
         self.outside.devices["p9"] = self.outside.devices["p1"]
-        self.nightly.store.__class__.objects.update(allowance_bytes=None)
-        type(self.holder).objects.update(email="h@office.example")
+        Holder.objects.update(email="h@office.example")
 
     def sent(self, operation: str, field: str, value: Any) -> Any:
         """The answer to a body that is right but for that; whatever it did is taken back."""

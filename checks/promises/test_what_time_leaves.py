@@ -131,9 +131,8 @@ class Instants(Traced):
         eight = self.day.replace(hour=7, minute=0)
         self.either_side("the morning is written", eight, lambda now: record_morning(now=now))
         self.either_side("the month is written", datetime(2026, 4, 3, 22, tzinfo=eight.tzinfo), lambda now: write_months(now=now))
-        rules = DrillRules.objects.update_or_create(id=1, defaults={"a_day": 1, "begun_on": None})[0]
+        DrillRules.objects.update_or_create(id=1, defaults={"a_day": 1, "begun_on": None})
         self._known = None
-        self.assertEqual(rules.a_day, 1)
         self.either_side("drills of the day", self.day.replace(day=3, hour=5, minute=0), lambda now: owe_drills(now=now))
         User.objects.filter(username="ines").update(email="i@office.example", wants_digest=True, digest_at=time(8))
         self._known = None

@@ -114,8 +114,8 @@ class Traced(Bodies):
     def nothing_waits(self) -> None:
         """What was in line is lost, as by a worker that ended."""
         ProcrastinateJob.objects.all()._raw_delete("default")
-        known = getattr(self, "_known", None)
-        self._known = {key: row for key, row in known.items() if not key[0].startswith("in line")} if known else None
+        if self._known:
+            self._known = {key: row for key, row in self._known.items() if not key[0].startswith("in line")}
 
     def ends(self) -> None:
         """The story is the one that is written down."""

@@ -122,10 +122,10 @@ class Rows(Register):
     def test_two_rows_about_one_device_two_devices_with_one_serial(self):
         self.device()
         Device.objects.update(serial="OR-1")
-        row = self.verdict("A,B,,orlo,or-1,", "Orlo H1,Holder of p1,,orlo,,", "New,C,,orlo,OR-2,", "Newer,D,,orlo,OR-2,")
-        self.assertEqual([verdict for verdict, _ in row], ["change", "refuse", "create", "refuse"])
-        self.assertIn("same device", row[1][1])
-        self.assertIn("twice", row[3][1])
+        verdicts = self.verdict("A,B,,orlo,or-1,", "Orlo H1,Holder of p1,,orlo,,", "New,C,,orlo,OR-2,", "Newer,D,,orlo,OR-2,")
+        self.assertEqual([verdict for verdict, _ in verdicts], ["change", "refuse", "create", "refuse"])
+        self.assertIn("same device", verdicts[1][1])
+        self.assertIn("twice", verdicts[3][1])
 
     def test_a_serial_that_belongs_to_another_device_is_refused(self):
         one, two = self.device("p1"), self.device("p2")
