@@ -4,7 +4,8 @@ import contextlib
 import subprocess
 import sys
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 KEPT_OPEN: list[int] = []
@@ -19,6 +20,8 @@ class Voice:
     """Where the launcher speaks: a command whose standard output is an answer moves it."""
 
     out = sys.stdout
+    many = False
+    """Whether steps run side by side: a line for the beginning of each, and one for its end."""
 
 
 def say(text: str) -> None:
@@ -28,14 +31,26 @@ def say(text: str) -> None:
 @contextlib.contextmanager
 def step(what: str) -> Iterator[None]:
     """Show a step while it runs and how long it took."""
-    began = time.monotonic()
-    print(f"  {what} … ", end="", flush=True, file=Voice.out)
+    began, named = time.monotonic(), f"  {what}: " if Voice.many else ""
+    print(f"  {what} … ", end="\n" if named else "", flush=True, file=Voice.out)
     try:
         yield
     except StepFailed:
-        print("failed", flush=True, file=Voice.out)
+        print(f"{named}failed", flush=True, file=Voice.out)
         raise
-    print(f"{time.monotonic() - began:.1f} s", flush=True, file=Voice.out)
+    print(f"{named}{time.monotonic() - began:.1f} s", flush=True, file=Voice.out)
+
+
+def together(*jobs: Callable[[], None]) -> None:
+    """Side by side; ends when all have ended. Raises StepFailed of the first that failed."""
+    Voice.many = True
+    try:
+        with ThreadPoolExecutor(len(jobs)) as hands:
+            running = [hands.submit(job) for job in jobs]
+        for job in running:
+            job.result()
+    finally:
+        Voice.many = False
 
 
 def run(command: Sequence[str | Path], *, remedy: str, cwd: Path | None = None, env: Mapping[str, str] | None = None) -> str:

@@ -13,7 +13,7 @@ import sys
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-from launcher.console import StepFailed, run, step
+from launcher.console import StepFailed, run, step, together
 
 ROOT = Path(__file__).resolve().parents[1]
 VENV = ROOT / ".venv"
@@ -29,12 +29,18 @@ def set_up(*, for_tests: bool = False, front_end: bool = True) -> None:
     if sys.version_info < OLDEST_PYTHON:
         raise StepFailed(f"Python {sys.version_info.major}.{sys.version_info.minor} is too old; Old Attic needs 3.11 or newer.")
     debian(for_tests=for_tests)
+    together(lambda: _python(for_tests=for_tests), _front_end if front_end else lambda: None)
+
+
+def _python(*, for_tests: bool) -> None:
     python_packages("requirements.lock", "runtime")
     if for_tests:
         python_packages("requirements-test.lock", "tests")
-    if front_end:
-        front_end_packages()
-        build_front_end()
+
+
+def _front_end() -> None:
+    front_end_packages()
+    build_front_end()
 
 
 def set_up_vault() -> None:

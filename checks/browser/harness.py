@@ -37,6 +37,11 @@ STILL = """() => {
   window.stillAs = now;
   return still;
 }"""
+GO = """path => {
+  document.activeElement?.blur();
+  history.pushState({}, "", path);
+  dispatchEvent(new PopStateEvent("popstate", { state: {} }));
+}"""
 AXE = WEB / "node_modules" / "axe-core" / "axe.min.js"
 T = TypeVar("T")
 
@@ -160,6 +165,12 @@ class BrowserTestCase(TransactionTestCase):
     def open(self, path: str) -> None:
         self.page.goto(self.base() + path)
         self.page.get_by_role("heading", level=1).first.wait_for()
+        self.settled()
+
+    def visit(self, path: str) -> None:
+        """Another screen of the page that is open, as by a link: its heading takes the focus when it is there."""
+        self.page.evaluate(GO, path)
+        self.page.wait_for_function("document.activeElement?.tagName === 'H1'")
         self.settled()
 
     def settled(self) -> None:
