@@ -12,11 +12,12 @@ import zipfile
 import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
+from lzma import LZMAError
 from pathlib import Path
 from urllib.parse import quote
 
 from icalendar import Calendar
-from PIL import Image
+from PIL import Image, UnidentifiedImageError
 
 from core.content.items import Item
 from core.content.records import UnreadableRecord, record
@@ -67,6 +68,8 @@ def _picture(source: Source, item: Item) -> Opened:
             if image.width * image.height > MOST_PIXELS:
                 return UNTOLD
             image.load()
+    except UnidentifiedImageError:  # its own words name the place where the content lies meanwhile
+        return Opened(opened=False, says="It does not decode: it is a picture of no known form.")
     except (ValueError, SyntaxError, EOFError, IndexError, Image.DecompressionBombError) as error:
         return Opened(opened=False, says=f"It does not decode: {_words(error)}")
     except OSError as error:
@@ -108,7 +111,11 @@ def _archive(source: Source, item: Item) -> Opened:
             bad = archive.testzip()
     except NotImplementedError:  # packed in a way that this library does not know
         return UNTOLD
-    except (zipfile.BadZipFile, zlib.error, ValueError, EOFError, RuntimeError) as error:
+    except (zipfile.BadZipFile, zlib.error, LZMAError, ValueError, EOFError, RuntimeError) as error:
+        return Opened(opened=False, says=f"It does not unpack: {_words(error)}")
+    except OSError as error:  # without a number it is bz2's word for broken content
+        if error.errno is not None:
+            raise
         return Opened(opened=False, says=f"It does not unpack: {_words(error)}")
     return SOUND if bad is None else Opened(opened=False, says="It does not unpack: a checksum in it is wrong.")
 

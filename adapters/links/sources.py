@@ -14,6 +14,7 @@ import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime, tzinfo
+from lzma import LZMAError
 from pathlib import Path, PurePosixPath
 from typing import IO, TypeVar
 
@@ -26,7 +27,7 @@ EXPLODES_AT_RATIO = 300
 EXPLODES_FROM_BYTES = 64 << 20
 """An entry that unpacks to more than this and to more than so many times its packed size is left out."""
 Held = TypeVar("Held")
-BROKEN = (zipfile.BadZipFile, tarfile.TarError, zlib.error, EOFError, OSError, RuntimeError, NotImplementedError, ValueError)
+BROKEN = (zipfile.BadZipFile, tarfile.TarError, zlib.error, LZMAError, EOFError, OSError, RuntimeError, NotImplementedError, ValueError)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -65,11 +65,17 @@ def link_attribute(target: str) -> dict[str, int | str]:
 
 
 def link_of(item: Item) -> str | None:
-    """Where the item points, when it is a symbolic link, as an operating system takes it."""
+    """Where the item points, when it is a symbolic link, as an operating system takes it; nothing for what no system takes."""
     attributes = item.attributes or {}
     coded, shown = attributes.get(LINK_BYTES), attributes.get(LINK)
     if not isinstance(coded, str):
-        return shown if isinstance(shown, str) else None
+        if not isinstance(shown, str):
+            return None
+        try:
+            path_bytes(shown)
+        except UnicodeEncodeError:
+            return ""
+        return shown
     try:
         return decoded(bytes.fromhex(coded))
     except ValueError:
