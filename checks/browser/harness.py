@@ -170,7 +170,7 @@ class BrowserTestCase(TransactionTestCase):
     def visit(self, path: str) -> None:
         """Another screen of the page that is open, as by a link: its heading takes the focus when it is there."""
         self.page.evaluate(GO, path)
-        self.page.wait_for_function("document.activeElement?.tagName === 'H1'")
+        self.page.wait_for_function("() => document.activeElement?.tagName === 'H1'")
         self.settled()
 
     def settled(self) -> None:

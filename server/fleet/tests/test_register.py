@@ -144,10 +144,10 @@ class Rows(Register):
 
     def test_an_empty_cell_empties_and_a_missing_column_leaves(self):
         device = self.device()
-        Device.objects.update(note="keep", asset_tag="SP-1")
-        self.take(self.csv(f"{device.id},", head="id,asset_tag"))
+        Device.objects.update(note="keep", asset_tag="SP-1", storage_total_bytes=64_000_000_000)
+        self.take(self.csv(f"{device.id},,", head="id,asset_tag,storage_total_bytes"))
         device.refresh_from_db()
-        self.assertEqual((device.note, device.asset_tag), ("keep", ""))
+        self.assertEqual((device.note, device.asset_tag, device.storage_total_bytes), ("keep", "", None))
 
     def test_names_that_would_turn_the_line_around_lose_that(self):
         self.take(self.csv("evil\u202egpj,H\u2066older,,orlo,,"))

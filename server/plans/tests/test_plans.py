@@ -6,7 +6,7 @@ from core.errors import BadInput
 from server.fleet.models import Device
 from server.people.models import JournalEntry
 from server.plans.actions.join_by_team import join_by_team
-from server.plans.actions.save_plan import LOWEST_LIMIT_BYTES, MOST_TARGETS, DraftTarget, targets_of
+from server.plans.actions.save_plan import LOWEST_LIMIT_BYTES, MOST_TARGETS, DraftTarget, checked, targets_of
 from server.plans.models import Assignment, Plan
 from server.tests.pretend import OfficeTestCase
 
@@ -39,6 +39,14 @@ class SavingAPlan(PlanTestCase):
             self.assertEqual((answer.status_code, answer.json()["field"]), (400, field), answer.json())
             self.assertTrue(answer.json()["remedy"])
         self.assertFalse(Plan.objects.exists())
+
+    def test_a_name_is_measured_whoever_brings_it(self):
+        draft = self.draft(self.store())
+        self.assertEqual(checked(replace(draft, name="x" * 80), Plan(added_at=self.outside.at)).name, "x" * 80)
+        for name in ("x" * 81, " ", ""):
+            with self.assertRaises(BadInput) as raised:
+                checked(replace(draft, name=name), Plan(added_at=self.outside.at))
+            self.assertEqual(raised.exception.field, "name")
 
     def test_an_unknown_kind_is_refused_with_the_known_ones(self):
         answer = self.api.post("/api/plans", self.body(kinds=["smoke"]), format="json")

@@ -6,6 +6,7 @@ from typing import Any, cast
 from uuid import UUID
 
 from django.db import transaction
+from django.db.models import QuerySet
 
 from core.content.errors import DataAccessOff, DeviceAway, LinkCut
 from core.content.link import DeviceLink, HoldsFiles, HoldsItems
@@ -103,6 +104,11 @@ def _with_lost(report: dict[str, Any], lost: dict[str, int]) -> dict[str, Any]:
     return {**report, "kinds": list(kinds.values())}
 
 
+def _wanted(restore_id: UUID) -> QuerySet[Restore]:
+    """The restore, as long as it runs and nobody wants it to stop."""
+    return Restore.objects.filter(id=restore_id, state=RestoreState.RUNNING, stop_asked=False)
+
+
 class RestoreWatch:
     """Passes on how far it is, and ends the restore when somebody wants it to stop."""
 
@@ -114,9 +120,8 @@ class RestoreWatch:
         if time.monotonic() - self._told < TELL_EVERY_SECONDS:
             return
         self._told = time.monotonic()
-        going = Restore.objects.filter(id=self._id, state=RestoreState.RUNNING, stop_asked=False)
         progress = {"kind": kind, "done_bytes": done_bytes, "total_bytes": total_bytes}
-        if not going.update(progress=progress):
+        if not _wanted(self._id).update(progress=progress):
             raise Stopped("The restore was stopped.")
         publish("restore", str(self._id), progress)
 
@@ -136,10 +141,11 @@ def _to_device(restore: Restore, vault: Vault, kinds: Kinds, folders: list[Store
 
 
 def _wait(restore: Restore, seconds: float) -> None:
-    """Raises Stopped."""
-    watch, until = RestoreWatch(restore), time.monotonic() + seconds
+    """How far it is stays as it was told last. Raises Stopped."""
+    until = time.monotonic() + seconds
     while time.monotonic() < until:
-        watch.tell("", 0, 0)
+        if not _wanted(restore.id).exists():
+            raise Stopped("The restore was stopped.")
         time.sleep(min(0.5, seconds))
 
 

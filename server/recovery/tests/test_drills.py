@@ -86,6 +86,16 @@ class ADrill(DrillsTestCase):
         carry_out_drill(id, clock=stop)
         self.assertEqual(Drill.objects.get().state, DrillState.STOPPED)
 
+    def test_one_that_another_worker_ended_meanwhile_stays_as_it_ended(self):
+        self.ask()
+        id = Drill.objects.get().id
+
+        def end(*arguments: object) -> float:
+            Drill.objects.filter(id=id).update(state=DrillState.FAILED, cause="by another")
+            return 1.0
+
+        self.assertEqual((carry_out_drill(id, clock=end).state, Drill.objects.get().cause), (DrillState.FAILED, "by another"))
+
     def test_a_waiting_one_is_stopped_at_once(self):
         id = self.ask().json()["id"]
         self.assertEqual(self.api.post(f"/api/drills/{id}/stop").json()["state"], "stopped")

@@ -122,7 +122,7 @@ class AfterTheFire(OfficeTestCase):
         Freeze.objects.create(team=team, reason="a lawyer wrote", at=self.outside.at)
         self.erasure = Erasure.objects.create(
             reference="Request 14", items=[{"kind": "contacts", "id": "c001", "mark": "ab" * 16, "name": "Ada"}],
-            asked_at=self.outside.at, begins_on=date(2026, 4, 1),
+            asked_at=self.outside.at, begins_on=date(2026, 4, 1), forgets_names=True,
         )  # fmt: skip
         self.erasure.devices.set([self.one])
         DrillRules.objects.create(a_day=3, most_minutes=20, most_bytes=1 << 30, wanted_days=90)
@@ -204,7 +204,8 @@ class AfterTheFire(OfficeTestCase):
         self.assertEqual((frozen.team.name, frozen.reason), ("Shore Crew", "a lawyer wrote"))
         (asked,) = Erasure.objects.all()
         self.assertEqual(
-            (asked.reference, asked.begins_on, [one.id for one in asked.devices.all()]), ("Request 14", date(2026, 4, 1), [self.one.id])
+            (asked.reference, asked.begins_on, asked.forgets_names, [one.id for one in asked.devices.all()]),
+            ("Request 14", date(2026, 4, 1), True, [self.one.id]),
         )
         self.assertEqual(asked.items, [{"kind": "contacts", "id": "", "mark": "ab" * 16, "name": ""}])
         compare_store(Store.objects.get(id=store), now=self.outside.at)

@@ -148,6 +148,22 @@ class RestoringToTheDevice(RecoveryTestCase):
             restore = carry_out(Restore.objects.get().id)
         self.assertEqual((restore.state, bool(restore.cause), bool(restore.remedy)), ("failed", True, True))
 
+    def test_while_it_waits_for_the_device_it_can_be_stopped_and_what_was_told_stands(self):
+        self.ask()
+        row = Restore.objects.get()
+        self.outside.away.add("p1")
+        waited: list[float] = []
+
+        progress = {"kind": "photos", "done_bytes": 5, "total_bytes": 9}
+
+        def stop(seconds: float) -> None:
+            waited.append(seconds)
+            Restore.objects.update(stop_asked=True, progress=progress)
+
+        with mock.patch("server.recovery.actions.carry_out.PAUSES", (600,)), mock.patch("time.sleep", stop):
+            restore = carry_out(row.id)
+        self.assertEqual((restore.state, waited, restore.progress), ("stopped", [0.5], progress))
+
     def test_what_the_device_swallows_is_missing_from_the_report(self):
         class Forgetful(MemoryDevice):
             def replace(self, kind, id, name, pieces, *, size_bytes):

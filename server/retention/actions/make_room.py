@@ -94,7 +94,6 @@ def make_room(store: Store, keys: Sequence[str], *, why: str, seen: str, by: Use
         Store.objects.filter(shorter, id=store.id).update(thorough_until=until)
         defer_sweep(store.id)
     write_journal(who=by, what="store.room_made", facts=_facts(store, looked, why), at=ports.clock().now(), store=store.id)
-    forget()
     publish("changed", "stores")
     return looked
 

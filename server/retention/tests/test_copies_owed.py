@@ -7,6 +7,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from core.units import MIB
 from core.vault.memory import MemoryBlobs
+from server.fleet.models import Scan
 from server.oversight.tasks import after_run
 from server.people.queries import office_zone
 from server.plans.actions.save_plan import DraftTarget, save_plan
@@ -19,6 +20,7 @@ from server.runs.actions.ask_run import ask_run_by_hand
 from server.runs.actions.carry_copies import METERED, Paced, carry_copies
 from server.runs.actions.carry_out import carry_out
 from server.runs.actions.copy_backup import ask_copy
+from server.runs.actions.fall_over import _expected_bytes
 from server.runs.models import Copy, CopyState, Run, RunState
 from server.runs.pace import speed_limit
 from server.storage.actions.change_store import set_mode
@@ -309,6 +311,15 @@ class AwayAndBack(SeveralStores):
             "takes everything, since no backup of this device lies there: at most about", "\n".join(line["says"] for line in run.log)
         )
         self.assertEqual(speed_limit(self.one, run)(), 256 * 1024, "it reads no faster than that store's line allows")
+
+    def test_where_nothing_lies_yet_all_of_the_device_is_reckoned_with(self):
+        run = ask_run_by_hand(self.one, note="", by=self.ines)
+        self.assertEqual(_expected_bytes(run, self.room), 0, "nothing is known of the device")
+        Scan.objects.create(device=self.one, at=self.outside.at, kinds=[{"size_bytes": 300}, {"size_bytes": 40}])
+        self.assertEqual(_expected_bytes(run, self.room), 340, "as it was seen")
+        run = carry_out(run.id)
+        self.assertEqual(_expected_bytes(run, self.room), run.read_bytes, "what a night brings")
+        self.assertEqual(_expected_bytes(run, self.cloud), run.backup.size_bytes, "all, as the newest backup has it")
 
     def cut_short(self, left: timedelta):
         """A run whose window closes so soon."""

@@ -1,7 +1,9 @@
 from datetime import timedelta
+from unittest import mock
 from uuid import UUID
 
 from core.vault.check import check
+from core.vault.errors import StoreUnreachable
 from core.vault.tests.bench_of_one import contents
 from server.people.models import JournalEntry
 from server.retention.actions.look_after import look_after, sweep_store
@@ -114,6 +116,13 @@ class LookingAfterThePile(OfficeTestCase):
         look_after(self.place.id)
         self.place.refresh_from_db()
         self.assertEqual(self.place.trouble, "")
+
+    def test_what_goes_wrong_while_copies_are_taken_away_stands_on_the_stores_page(self):
+        self.days(3)
+        with mock.patch("server.retention.actions.look_after.finish_removals", side_effect=StoreUnreachable("The lid is shut.")):
+            self.assertEqual(look_after(self.place.id), 0)
+        self.place.refresh_from_db()
+        self.assertIn("The lid is shut.", self.place.trouble)
 
 
 class ACheckOfAStore(OfficeTestCase):

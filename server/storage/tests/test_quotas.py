@@ -120,7 +120,16 @@ class WhoseBytes(Measured):
         leaving = next(one for one in occupied["nobodys"] if one["code"] == "leaving")
         self.assertGreater(leaving["bytes"], 80_000)
         self.assertEqual(occupied["sum_bytes"], self.lying())
-        self.assertGreaterEqual(StoreDay.objects.get().going_bytes, leaving["bytes"])
+
+    def test_what_goes_by_itself_is_added_up_for_the_day(self):
+        Copy.objects.filter(backup__device=self.one).update(state=CopyState.LEAVING)
+        gone = Copy.objects.get(backup__device=self.two)
+        self.outside.open_vault(self.room.where).remove(gone.backup_id.bytes)
+        gone.delete()
+        measure(self.room, now=self.outside.now(), anew=True)
+        parts = {one["code"]: one["bytes"] for one in self.occupied(by="device")["nobodys"] if one["code"] in ("leaving", "unneeded", "marked")}
+        self.assertGreater(parts["unneeded"], 70_000)
+        self.assertEqual(StoreDay.objects.get().going_bytes, sum(parts.values()))
 
     def test_what_another_program_wrote_stands_in_the_table_too(self):
         vault = self.outside.open_vault(self.room.where)

@@ -198,11 +198,25 @@ class PeopleAreTold(TellingTestCase):
         self.wants(wants_alerts=True)
         self.watch("2026-03-02T07:10")
         at = utc("2026-03-02T07:10")
+        pauses = [timedelta(minutes=1), timedelta(minutes=5), timedelta(minutes=30), timedelta(hours=2), timedelta(hours=6)]
         with mock.patch("django.core.mail.EmailMessage.send", side_effect=OSError("refused")):
-            for _ in range(7):
+            for number, pause in enumerate(pauses, start=1):
                 send_waiting(now=at)
-                at += timedelta(hours=7)
+                self.assertEqual(Message.objects.values_list("attempts", "not_before", "state").get(), (number, at + pause, "waiting"))
+                at += pause
+                send_waiting(now=at - timedelta(seconds=1))
+            send_waiting(now=at)
         self.assertEqual(self.api.get("/api/messages?state=failed").json()["count"], 1)
+
+    def test_what_could_not_go_for_two_days_is_of_no_use(self):
+        self.wants(wants_alerts=True)
+        self.watch("2026-03-02T07:10")
+        at = Message.objects.get().made_at
+        with mock.patch("django.core.mail.EmailMessage.send", side_effect=OSError("refused")):
+            for late, state in ((timedelta(days=2), "waiting"), (timedelta(days=2, seconds=1), "failed")):
+                Message.objects.update(attempts=0, not_before=at, state="waiting")
+                send_waiting(now=at + late)
+                self.assertEqual(Message.objects.get().state, state)
 
     def test_everybody_decides_for_themselves_and_wrong_wishes_are_named(self):
         wishes = self.signed_in("ulla").get("/api/me/wishes").json()

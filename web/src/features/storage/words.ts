@@ -277,8 +277,7 @@ export function monthlyWords(store: Pick<Store, 'stored_bytes' | 'price_gib_mont
 /** How far a store was read through, and what happens next. */
 export function readWords(reading: Pick<Schemas['Reading'], 'read_bytes' | 'total_bytes'>, days: number | null): string {
   const { read_bytes: read, total_bytes: total } = reading;
-  const share = total > 0 ? Math.floor((100 * read) / total) : 100;
-  const far = read >= total ? 'All of it was read' : `${share} % of it was read`;
+  const far = read >= total ? 'All of it was read' : `${Math.floor((100 * read) / total)} % of it was read`;
   const next = days === null ? 'nothing is read by itself' : `a share is read each night, everything within ${counted(days, 'day')}`;
   return `${far} at least once; ${next}.`;
 }
