@@ -154,7 +154,9 @@ class Accounts(OfficeTestCase):
         for changed in ({}, {"role": "administrator", "active": False}):
             self.assertEqual(self.api.put(f"/api/users/{self.ines.id}", body | changed, format="json").status_code, 409, changed)
         kept = body | {"full_name": "Ines of the attic", "role": "administrator"}
-        self.assertEqual(self.api.put(f"/api/users/{self.ines.id}", kept, format="json").status_code, 200, "the last one may have a new name")
+        self.assertEqual(
+            self.api.put(f"/api/users/{self.ines.id}", kept, format="json").status_code, 200, "the last one may have a new name"
+        )
         self.assertEqual(self.api.put(f"/api/users/{self.piet.id}", body | {"role": "king"}, format="json").json()["field"], "role")
 
     def test_sessions_end_on_demand(self):

@@ -127,7 +127,9 @@ class WhoseBytes(Measured):
         self.outside.open_vault(self.room.where).remove(gone.backup_id.bytes)
         gone.delete()
         measure(self.room, now=self.outside.now(), anew=True)
-        parts = {one["code"]: one["bytes"] for one in self.occupied(by="device")["nobodys"] if one["code"] in ("leaving", "unneeded", "marked")}
+        parts = {
+            one["code"]: one["bytes"] for one in self.occupied(by="device")["nobodys"] if one["code"] in ("leaving", "unneeded", "marked")
+        }
         self.assertGreater(parts["unneeded"], 70_000)
         self.assertEqual(StoreDay.objects.get().going_bytes, sum(parts.values()))
 
