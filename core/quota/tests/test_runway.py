@@ -55,6 +55,16 @@ class Slopes(TestCase):
         for ours, other in zip(theil_sen(at, values, sure), theirs[:1] + theirs[2:], strict=True):
             self.assertAlmostEqual(ours, float(other), delta=abs(float(other)) * 1e-9 + 1e-9)
 
+    def test_what_stood_still_for_many_days_narrows_the_interval_as_scipy_has_it(self):
+        for still in (8, 15, 25):
+            at = np.arange(60, dtype=np.float64)
+            values = np.array(
+                [(day // still) * 1000 + (day % 7) ** 3 if day % 3 else (day // still) * 1000 for day in range(60)], dtype=np.float64
+            )
+            for sure in (0.5, 0.8, 0.9, 0.95, 0.99):
+                theirs = theilslopes(values, at, alpha=sure)
+                self.assertEqual(theil_sen(at, values, sure), tuple(map(float, theirs[:1] + theirs[2:])), (still, sure))
+
 
 class DaysWithoutAMeasure(TestCase):
     """A step over a week weighs as its days do."""

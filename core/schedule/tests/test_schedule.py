@@ -29,6 +29,10 @@ class ExamplesOfRfc5545(TestCase):
     def test_daily_for_ten_occurrences(self):
         self.assertEqual(self.days("FREQ=DAILY;COUNT=10", 20), [f"09-{day:02}" for day in range(2, 12)])
 
+    def test_one_that_comes_after_more_than_five_years_counts_as_over(self):
+        self.assertEqual(self.days("FREQ=YEARLY;INTERVAL=5", 2), ["09-02", "09-02"])
+        self.assertEqual(self.days("FREQ=YEARLY;INTERVAL=6", 2), ["09-02"])
+
     def test_every_other_day(self):
         self.assertEqual(self.days("FREQ=DAILY;INTERVAL=2", 5), ["09-02", "09-04", "09-06", "09-08", "09-10"])
 

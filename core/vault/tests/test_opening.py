@@ -154,6 +154,13 @@ class WhoGetsIn(TestCase):
             )
         self.assertEqual(opened(self.bench, PASSPHRASE).keys, self.bench.vault.keys)
 
+    def test_slots_that_somebody_left_who_was_interrupted_are_removed(self):
+        blobs, left = MemoryBlobs(), "keys/" + "0" * 32
+        blobs.create(left, b"of no store")
+        create_vault(blobs, passphrase=PASSPHRASE, now=self.bench.now, random=self.bench.random, limits=SMALL, policy=LENIENT)
+        self.assertNotIn(left, blobs.held)
+        self.assertEqual(len([name for name in blobs.held if name.startswith("keys/")]), 2, "the passphrase and the recovery code")
+
 
 class SlotsComeAndGo(TestCase):
     def setUp(self):
