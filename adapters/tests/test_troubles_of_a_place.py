@@ -31,7 +31,7 @@ from core.content.errors import (
 )
 from core.content.items import Item
 from core.recovery.extract import Unwritable
-from core.vault.errors import StoreError, StoreFull, StoreReadOnly, StoreUnreachable
+from core.vault.errors import StoreFull, StoreReadOnly, StoreUnreachable
 
 FULL, CLOSED, BROKEN = (errno.ENOSPC, errno.EDQUOT), (errno.EROFS, errno.EACCES, errno.EPERM), (errno.EIO, errno.ESTALE)
 AS_A_STORE = {**dict.fromkeys(FULL, StoreFull), **dict.fromkeys(CLOSED, StoreReadOnly), **dict.fromkeys(BROKEN, StoreUnreachable)}
@@ -256,4 +256,3 @@ class AServerOfFiles(TestCase):
             said = told(error, "tidehouse")
             self.assertIs(type(said), kind, error)
             self.assertTrue(words in said.message, said.message)
-        self.assertFalse(issubclass(DeviceLied, StoreError))

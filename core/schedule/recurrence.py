@@ -129,7 +129,10 @@ def checked(recurrence: Recurrence) -> Recurrence:
         raise _too_often()
     if not _a_day_exists(recurrence.rule):
         raise _never()
-    until = recurrence.start + timedelta(days=SEARCHED_YEARS * 366)
+    try:
+        until = recurrence.start + timedelta(days=SEARCHED_YEARS * 366)
+    except OverflowError:
+        raise BadInput("Its first day lies at the end of all calendars.", field="starts_on", remedy="Choose an earlier one.") from None
     rule = recurrence._rule()
     own_until, own_count = getattr(rule, "_until", None), getattr(rule, "_count", None)
     bounded = rule.replace(count=None, until=min(until, own_until) if own_until else until)
