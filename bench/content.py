@@ -26,7 +26,7 @@ class Phone:
         self._photos = self._clock = 0
         self._make_media(int(total * 0.70))
         self._databases = [self._make_database(number, int(total * 0.27 / 3)) for number in range(3)]
-        self._make_files(tiny_files, int(total * 0.02))
+        self._make_files(min(tiny_files, 40 * megabytes), int(total * 0.02))
 
     @property
     def a_photo(self) -> Path:
@@ -69,7 +69,9 @@ class Phone:
                 "CREATE INDEX message_at ON message (at); CREATE INDEX message_person ON message (person);"
             )
             while path.stat().st_size < size_bytes:
-                database.executemany("INSERT INTO message (at, person, text, state) VALUES (?, ?, ?, ?)", self._rows(20_000))
+                database.executemany(
+                    "INSERT INTO message (at, person, text, state) VALUES (?, ?, ?, ?)", self._rows(min(20_000, 1 + size_bytes // 200))
+                )
                 database.commit()
         database.close()
         return path
