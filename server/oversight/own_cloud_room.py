@@ -8,7 +8,7 @@ from core.quota.own_account import AccountStep, beginning, letter, steps, wanted
 from server.fleet.convert import account_of, own_cloud_of
 from server.fleet.models import Device
 from server.fleet.own_accounts import lasting_of
-from server.people.queries import office
+from server.people.queries import office_settings
 from server.plans.rules import GONE_STATES
 from server.runs.queries import newest_intact
 
@@ -46,7 +46,7 @@ def room_of(device: Device, *, now: datetime) -> AccountRoom | None:
     wanted, lasts = wanted_bytes(own), lasting_of(device, now=now)
     chosen = beginning(account_steps, wanted or 0)
     suffices = sum(one.bytes for one in chosen) >= (wanted or 0)
-    name = row.name if (row := office()) else "Old Attic"
+    name = office_settings().name
     subject, body = letter(own, lasts, chosen, device=device.name, holder=device.holder.name, office=name, suffices=suffices)
     return AccountRoom(
         lasts=lasts,

@@ -12,7 +12,7 @@ from typing import Any
 from django.db.models import QuerySet
 
 from core.errors import BadInput
-from server.people.models import Office
+from server.people.queries import office_settings
 
 MOST_DAYS = 36_500
 
@@ -49,8 +49,7 @@ def ages() -> list[Age]:
 
 def days_by_code() -> dict[str, int]:
     """Sort → for how many days it is kept. One query."""
-    office = Office.objects.only("ages").first()
-    said = office.ages if office else {}
+    said = office_settings().ages
     return {age.code: int(said.get(age.code, age.days)) for age in ages()}
 
 

@@ -17,16 +17,19 @@ def office() -> Office | None:
     return Office.objects.first()
 
 
+def office_settings() -> Office:
+    """As the office is set up; before that, what an office begins with."""
+    return office() or Office(name="Old Attic", zone="UTC")
+
+
 def on_metered_line() -> bool:
     """Whether what minds a metered line waits."""
-    row = office()
-    return row is not None and row.line_is_metered
+    return office_settings().line_is_metered
 
 
 def office_zone() -> ZoneInfo:
     """The zone in which everything is computed; UTC before the office has been set up."""
-    row = office()
-    return zone_named(row.zone) if row else ZoneInfo("UTC")
+    return zone_named(office_settings().zone)
 
 
 def needs_first_administrator() -> bool:

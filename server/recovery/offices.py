@@ -16,7 +16,7 @@ from core.vault.offices import OfficeRecord, entries
 from server.fleet.convert import known_password, paired_key, private_ssh_key
 from server.fleet.models import Device, SshKey
 from server.people.models import ClosedDay, Holder
-from server.people.queries import office, server_id
+from server.people.queries import office_settings, server_id
 from server.plans.actions.save_plan import PLAN_FIELDS
 from server.plans.models import KindChoice, Plan
 from server.plans.queries import WITH_TARGETS
@@ -43,7 +43,7 @@ def known_here() -> dict[str, Any]:
     """As JSON holds it. Secrets are in the clear: it is sealed as a whole where it goes. A fixed number of queries."""
     holders = Holder.objects.select_related("team")
     content = {
-        "zone": row.zone if (row := office()) else "UTC",
+        "zone": office_settings().zone,
         "holders": [{"name": one.name, "team": one.team.name if one.team else "", "email": one.email} for one in holders],
         "closed_days": [{"day": one.day, "name": one.name} for one in ClosedDay.objects.all()],
         "ssh_key": _ssh_key(),

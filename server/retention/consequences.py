@@ -19,8 +19,7 @@ from server.api.problems import Conflict
 from server.fleet.actions.change_device import change_of
 from server.fleet.models import Device
 from server.fleet.objections import DevicesChange
-from server.people.models import Office
-from server.people.queries import office_zone
+from server.people.queries import office_settings, office_zone
 from server.plans.objections import Change
 from server.plans.rules import GONE_STATES
 from server.retention.convert import is_safeguarded
@@ -127,8 +126,7 @@ def compared(before: Sequence[Judged], after: Sequence[Judged], context: Context
     for was, would in zip(before, after, strict=True):
         _of_device(was, would, so_far, lines)
     so_far.digest = hashlib.sha256("\n".join(sorted(lines)).encode()).hexdigest() if lines else ""
-    office = Office.objects.only("unasked_share_percent").first()
-    share = office.unasked_share_percent if office else 20
+    share = office_settings().unasked_share_percent
     so_far.needs_word = so_far.leaves * 100 > (so_far.leaves + so_far.stays) * share
     if lines:
         so_far.first_day = context.now.astimezone(office_zone()).date() + context.undo

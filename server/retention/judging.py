@@ -16,8 +16,7 @@ from core.retention.pile import Fact
 from core.retention.rule import Rule
 from core.retention.verdicts import Case, Life, Moment, Verdict, leaves_on, lives, verdicts_of
 from server.fleet.models import Device
-from server.people.models import Office
-from server.people.queries import office_zone
+from server.people.queries import office_settings, office_zone
 from server.plans.convert import recurrence_of
 from server.plans.models import Assignment, Plan
 from server.plans.queries import OF_THEIR_PLANS
@@ -47,8 +46,8 @@ class Context:
     def read(cls, now: datetime, *, deciding_for: UUID | None = None) -> "Context":
         """`deciding_for`: a store whose copies are decided about. A drive that is elsewhere counts for nothing in other stores, and for
         what it holds in its own: what leaves it does so when it is back, and is read once more then."""
-        office = Office.objects.only("undo_days").first()
-        return cls(book=RuleBook.read(), frozen=Frozen.read(), undo=timedelta(days=office.undo_days if office else 7), now=now,
+        undo = timedelta(days=office_settings().undo_days)
+        return cls(book=RuleBook.read(), frozen=Frozen.read(), undo=undo, now=now,
                    deciding_for=deciding_for, away=_away())  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from uuid import UUID
 
 from core.errors import BadInput
 from server.fleet.models import Device
-from server.people.models import Office
+from server.people.queries import office_settings
 from server.retention.freezing import Frozen
 from server.runs.models import THERE, Copy, CopyState
 
@@ -97,6 +97,5 @@ def _is_unusual(removal: Removal) -> bool:
     """Whether a device would have nothing left, or more than the office's share of what these devices have would go."""
     if any(one.nowhere and not one.left for one in removal.devices):
         return True
-    office = Office.objects.only("unasked_share_percent").first()
     nowhere, all_of_them = sum(one.nowhere for one in removal.devices), sum(one.nowhere + one.left for one in removal.devices)
-    return bool(office) and nowhere * 100 > all_of_them * office.unasked_share_percent  # type: ignore[union-attr]
+    return nowhere * 100 > all_of_them * office_settings().unasked_share_percent

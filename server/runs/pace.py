@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 
 from server.fleet.models import Device
-from server.people.models import Office
+from server.people.queries import office_settings
 from server.plans.models import PlanTarget
 from server.runs.models import Run, RunState
 
@@ -22,9 +22,8 @@ def speed_limit(device: Device, run: Run | None = None, *, clock: Callable[[], f
         nonlocal asked_at, limit
         if clock() - asked_at >= ASK_EVERY_SECONDS:
             asked_at = clock()
-            office = Office.objects.only("limit_bytes_per_second").first()
             own = Device.objects.filter(id=device.id).values_list("limit_bytes_per_second", flat=True).first()
-            whole = office.limit_bytes_per_second if office else None
+            whole = office_settings().limit_bytes_per_second
             running = max(1, Run.objects.filter(state=RunState.RUNNING).count()) if whole else 1
             limit = min(
                 [limit_here for limit_here in (own, whole // running if whole else None, _to_store(run)) if limit_here], default=None

@@ -12,7 +12,7 @@ from core.vault.errors import AnotherVault, OlderCopy, StoreAway, StoreClosed, S
 from core.vault.sweeper import Sweeper
 from core.vault.vault import Vault
 from server import ports
-from server.people.queries import office, server_id
+from server.people.queries import office_settings, server_id
 from server.storage.convert import address
 from server.storage.models import OUT_OF_USE, Drive, DriveState, Mode, Occupancy, Reading, Store
 
@@ -94,8 +94,7 @@ def opened_to_write(store: Store) -> Vault:
 
 def this_server() -> Sweeper:
     """As it is named in stores."""
-    row = office()
-    return Sweeper(who=server_id(), name=row.name if row else "")
+    return Sweeper(who=server_id(), name=office_settings().name)
 
 
 def offices_key() -> str:

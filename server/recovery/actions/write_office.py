@@ -5,7 +5,7 @@ from uuid import UUID
 
 from core.vault.offices import OfficeRecord, write_office
 from server import ports
-from server.people.queries import office, office_zone, server_id
+from server.people.queries import office_settings, office_zone, server_id
 from server.recovery.offices import known_here
 from server.storage.actions.note_trouble import note_trouble
 from server.storage.models import Mode, Store
@@ -18,8 +18,7 @@ def write_into(store_id: UUID, *, now: datetime | None = None) -> bool:
     store = of_the_offices_key().filter(id=store_id, mode=Mode.IN_USE).first()
     if store is None:
         return False
-    row = office()
-    record = OfficeRecord(server=server_id(), office=row.name if row else "", at=now, told=known_here())
+    record = OfficeRecord(server=server_id(), office=office_settings().name, at=now, told=known_here())
     try:
         write_office(opened_to_write(store), record)
     except Exception as error:  # whatever it is, the store's page says it

@@ -13,8 +13,8 @@ from server.live import publish
 from server.locks import lock_devices
 from server.people.actions.journal import write_journal
 from server.people.clock import believe_clock
-from server.people.models import Office, User
-from server.people.queries import office_zone
+from server.people.models import User
+from server.people.queries import office_settings, office_zone
 from server.retention.actions.apply_rule import begin_to_leave
 from server.retention.consequences import WORD
 from server.retention.removal import Removal, removal_of
@@ -47,8 +47,7 @@ def remove_backups(
     if removal.needs_word and word.strip().lower() != WORD:
         raise BadInput("This removes more than usual.", field="word", remedy=f"Read what will be lost, and type “{WORD}”.")
     now = ports.clock().now()
-    office = Office.objects.only("undo_days").first()
-    on = now.astimezone(office_zone()).date() + timedelta(days=office.undo_days if office else 7)
+    on = now.astimezone(office_zone()).date() + timedelta(days=office_settings().undo_days)
     for copy in removal.copies:
         begin_to_leave(held(Copy, copy.id), why=why.strip(), on=on, now=now, leaving_by=by, by_hand=True)
     Copy.objects.filter(backup__in=_gone_everywhere(removal), state=CopyState.OWED, by=None).delete()

@@ -21,8 +21,7 @@ from core.schedule.window import Slot, Window, slots
 from core.units import iec
 from server.fleet.models import DeviceState
 from server.live import publish
-from server.people.models import Office
-from server.people.queries import closed_days, office_zone
+from server.people.queries import closed_days, office_settings, office_zone
 from server.plans.convert import recurrence_of, window_of
 from server.plans.models import Assignment, Plan
 from server.plans.queries import OF_THEIR_PLANS, begins_again, pauses
@@ -81,9 +80,8 @@ def line_up_night(*, now: datetime) -> list[LinedUp]:
 
 def places() -> LineUpPlaces:
     """How many runs read and write at the same time. Two queries."""
-    office = Office.objects.first()
     writers = {str(id): count for id, count in Store.objects.values_list("id", "max_writers")}
-    return LineUpPlaces(readers=office.max_runs if office else 4, writers=writers)
+    return LineUpPlaces(readers=office_settings().max_runs, writers=writers)
 
 
 def _wanted(zone: ZoneInfo, now: datetime, until: datetime) -> Wanted:

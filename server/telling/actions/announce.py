@@ -13,7 +13,7 @@ from server.oversight.cause import Cause
 from server.oversight.models import Incident
 from server.oversight.today import Today
 from server.people.models import Office, User
-from server.people.queries import office, office_zone
+from server.people.queries import office_settings, office_zone
 from server.telling import words
 from server.telling.models import Hook, Message, MessageState, Way
 
@@ -26,8 +26,7 @@ LATEST_DIGEST = timedelta(hours=6)
 def announce(refreshed: Refreshed, causes: Iterable[Cause], *, now: datetime) -> int:
     """Alerts to people of what has just begun; to hooks also what came back and what ended; how many were written."""
     by_code = {cause.code: cause for cause in causes}
-    office_row = office()
-    name = office_row.name if office_row else "Old Attic"
+    name = office_settings().name
     rows: list[Message] = []
     people = list(User.objects.filter(wants_alerts=True, is_active=True).exclude(email=""))
     hooks = list(Hook.objects.filter(active=True))
@@ -55,9 +54,9 @@ def announce(refreshed: Refreshed, causes: Iterable[Cause], *, now: datetime) ->
 
 def digest(today: Today, *, now: datetime) -> int:
     """The morning's mails whose time has come; how many were written."""
-    zone, row = office_zone(), office()
+    zone = office_zone()
     local = now.astimezone(zone)
-    subject, body = words.digest(today, office=row.name if row else "Old Attic", zone=zone, now=now)
+    subject, body = words.digest(today, office=office_settings().name, zone=zone, now=now)
     rows = []
     for user in User.objects.filter(wants_digest=True, is_active=True).exclude(email=""):
         due = datetime.combine(local.date(), user.digest_at, zone)
@@ -78,8 +77,8 @@ def digest_is_due(*, now: datetime) -> bool:
 
 def ask_holders(causes: Iterable[Cause], known: dict[str, Any], *, now: datetime) -> int:
     """Messages to those who alone can help, in the afternoon, before they leave; how many were written."""
-    office_row = office()
-    if office_row is None or not office_row.asks_holders or not _afternoon(office_row, now):
+    office_row = office_settings()
+    if not office_row.asks_holders or not _afternoon(office_row, now):
         return 0
     rows = []
     for cause in causes:
