@@ -18,6 +18,7 @@ from core.units import MIB
 from core.vault import blobs as names
 from core.vault.blobs import pack_name
 from core.vault.chain import Notes, gone, taken_away
+from core.vault.erased import erased_notes
 from core.vault.errors import BlobMissing, Damaged, Stopped
 from core.vault.index import ChunkIndex
 from core.vault.key_slots import slots
@@ -192,6 +193,7 @@ class _Check:
         except AtticError as error:
             self.damaged(names.HEADER, error.message)
         self.vault.ledger()
+        erased_notes(self.vault)
         away = taken_away(self.vault) | (gone(self.vault, self.remembered) if self.remembered else set())
         self._unreadable()
         for name in away:

@@ -6,7 +6,6 @@ then no backup needs anything that lies nowhere else. What a pack holds that is 
 first. A second sweep at the same time does no harm, it only does the work twice.
 """
 
-import contextlib
 import json
 from collections.abc import Callable, Iterable, Set
 from dataclasses import dataclass, field, replace
@@ -21,7 +20,7 @@ from core.vault.bundles import Bundles, bundle_anew, bundles_of
 from core.vault.chunks import Mark
 from core.vault.dry import DryBlobs
 from core.vault.erased import forget_erased, told_erased, where_erased
-from core.vault.errors import BlobMissing, Damaged, Stopped, StoreHolds
+from core.vault.errors import Damaged, Stopped, StoreHolds
 from core.vault.fetching import fetch
 from core.vault.ledger import put_together
 from core.vault.manifests import Manifest
@@ -56,6 +55,10 @@ class Look:
     bundles: Bundles
     erased: set[bytes]
     """Chunks that were erased on request."""
+
+
+def _unreadable_marks(vault: Vault) -> list[str]:
+    return [name for name in vault.unreadable if name.startswith(names.MARKS)]
 
 
 @dataclass(slots=True, kw_only=True)
@@ -258,11 +261,12 @@ def _put_revisions_together(vault: Vault) -> None:
 def _mark(vault: Vault, *, now: datetime, should_stop: Callable[[], bool]) -> bool:
     """Phase one: copy what is needed out of wasteful packs, then mark them. Whether anything that was erased is noted."""
     vault.refresh()
-    for name in [name for name in vault.unreadable if name.startswith(names.MARKS)]:
-        with contextlib.suppress(BlobMissing, Damaged):
-            vault.read_object(name)
-            continue
-        vault.blobs.delete(name)  # it only told what some sweep meant to do; this one decides anew
+    if unreadable := _unreadable_marks(vault):
+        for name in unreadable:
+            del vault.unreadable[name]
+        vault.marks()  # looked at once more: what cannot be read now, in seal or in sense, stays so
+        for name in _unreadable_marks(vault):
+            vault.blobs.delete(name)  # it only told what some sweep meant to do; this one decides anew
     plan, moved = _made_ready(vault, should_stop)
     if plan.doomed:
         _write_mark(vault, Mark(at=now, packs=tuple(sorted(plan.doomed)), moved_bytes=moved))
