@@ -84,8 +84,9 @@ def checked(column: str, value: str) -> str:
         if column in ("name", "holder"):
             raise BadInput(f"There is no {column}.", field=column, remedy="Every device has a name and a holder.")
         return "in_use" if column == "state" else ""
-    if len(value) > _LENGTHS.get(column, 100):
-        raise BadInput(f"The {_word(column)} is longer than {_LENGTHS[column]} characters.", field=column, remedy="Shorten it.")
+    most = _LENGTHS.get(column, 100)
+    if len(value) > most:
+        raise BadInput(f"The {_word(column)} is longer than {most} characters.", field=column, remedy="Shorten it.")
     if column == "state" and value not in STATES:
         raise BadInput(f"There is no state {value!r}.", field=column, remedy=f"Use one of: {', '.join(STATES)}.")
     if column == "family" and value not in FAMILIES:
