@@ -25,7 +25,7 @@ def prepare(devices: str, folder: str, endpoint: str, bucket: str, key: str, sec
     now = ports.clock().now()
     establish_key()
     by = set_up_office(office_name="Two", zone="Europe/Berlin", username="ines", full_name="", password="a long bench password", now=now)
-    change_office(name="Two", zone="Europe/Berlin", by=by, now=now, max_runs=4)
+    change_office(name="Two", zone="Europe/Berlin", by=by, now=now, max_runs=4, asks_holders=False, asks_holders_at=time(15))
     cloud = BucketAddress(bucket=bucket, prefix="attic", endpoint=endpoint, access_key=key, secret_key=secret, inside="yes")
     stores = [
         create_store(

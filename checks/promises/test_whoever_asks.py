@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import date, time, timedelta
 from unittest import mock
 
 from core.errors import BadInput
@@ -47,9 +47,10 @@ class Refused(OfficeTestCase):
         self.assertEqual(JournalEntry.objects.count(), written)
 
     def test_an_office_and_a_plan_without_a_name_or_a_reach(self) -> None:
+        asks = {"asks_holders": False, "asks_holders_at": time(15)}
         new = {"zone": "Europe/Berlin", "username": "new", "full_name": "", "password": "p4ssword#1"}
         self.refuses("office_name", lambda: set_up_office(office_name=" ", now=self.outside.at, **new))
-        self.refuses("name", lambda: change_office(name=" ", zone="Europe/Berlin", by=self.ines, now=self.outside.at))
+        self.refuses("name", lambda: change_office(name=" ", zone="Europe/Berlin", by=self.ines, now=self.outside.at, **asks))
         draft, into = self.draft(self.room), Plan(added_at=self.outside.at)
         self.refuses("reach", lambda: checked(replace(draft, reach="far"), into))
         self.refuses("starts_on", lambda: checked(replace(draft, starts_on=date.max), into))

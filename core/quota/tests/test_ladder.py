@@ -7,9 +7,13 @@ from unittest import TestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from core.quota.ladder import Move, Rung, propose, together
+from core.content.kinds import KINDS
+from core.quota.ladder import Move, Rung, propose, rung_of, together
 
 CHUNKS = 14
+STANDS = {
+    "photos": Rung.PICTURES, "videos": Rung.PICTURES, "music": Rung.HAD_AGAIN, "apps": Rung.HAD_AGAIN, "attachments": Rung.ATTACHMENTS,
+}  # fmt: skip
 SIZES = st.lists(st.integers(1, 1000), min_size=CHUNKS, max_size=CHUNKS)
 BACKUPS = st.lists(st.sets(st.integers(0, CHUNKS - 1)), min_size=12, max_size=12)
 
@@ -35,6 +39,13 @@ def moves_of(losses: list[int], *, rungs: list[int]) -> list[Move]:
         Move(key=f"m{number:02}", rung=Rung(rung), going=frozenset({backup(number)}), loss=loss)
         for number, (loss, rung) in enumerate(zip(losses, rungs, strict=False))
     ]
+
+
+class Rungs(TestCase):
+    def test_each_kind_stands_where_its_loss_is_felt_and_what_nobody_can_have_again_stands_nowhere(self):
+        self.assertEqual({rung_of(kind, in_step=True) for kind in KINDS}, {Rung.IN_STEP})
+        stands = {kind: rung for kind in KINDS if (rung := rung_of(kind, in_step=False)) is not None}
+        self.assertEqual(stands, STANDS)
 
 
 class Proposals(TestCase):

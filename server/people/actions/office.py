@@ -62,10 +62,10 @@ def change_office(
     zone: str,
     by: User,
     now: datetime,
+    asks_holders: bool,
+    asks_holders_at: time,
     max_runs: int | None = None,
     limit_bytes_per_second: int | None = None,
-    asks_holders: bool = False,
-    asks_holders_at: time = time(15, 0),
     undo_days: int | None = None,
     unasked_share_percent: int | None = None,
 ) -> Office:
