@@ -71,7 +71,7 @@ def _linters() -> list[tuple[str, list[str], Path]]:
         ("ruff format", [str(bin_ / "ruff"), "format", "--no-cache", "--check", "."], ROOT),
         ("mypy", [str(bin_ / "mypy")], ROOT),
         ("import-linter", [str(bin_ / "lint-imports"), "--no-cache"], ROOT),
-        ("tsc --strict", ["node", "node_modules/tsc-native/bin/tsc", "--noEmit"], WEB),  # the compiler that is no script: a third of the time
+        ("tsc --strict", ["node", "node_modules/tsc-native/bin/tsc", "--noEmit"], WEB),  # a third of the script's time
         ("prettier", ["npx", "prettier", "--check", "--log-level", "warn", "."], WEB),
     ]
 
