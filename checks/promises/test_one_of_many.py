@@ -59,7 +59,7 @@ class OneOfMany(OfficeTestCase):
 
     def test_what_the_office_knows_is_written_again_the_next_night(self) -> None:
         with mock.patch("server.recovery.actions.write_office.write_office", side_effect=RuntimeError("odd")):
-            self.assertFalse(write_into(self.room.id, now=self.outside.at))
+            self.assertIs(write_into(self.room.id, now=self.outside.at), False)
         self.assertTrue(self.trouble(self.room))
         self.assertIsNotNone(Store.objects.get(id=self.room.id).office_on)
         self.assertTrue(write_into(self.room.id, now=self.outside.at))

@@ -33,6 +33,7 @@ class SavingAPlan(PlanTestCase):
             "keep_last": {"keep_last": 0, "keep_daily": 0, "keep_weekly": 0, "keep_monthly": 0},
             "name": {"name": ""},
             "devices": {"devices": [str(uuid.uuid4())]},
+            "exclusions": {"exclusions": [{"kind": "documents", "under": "a"}] * 201},
         }
         for field, change in cases.items():
             answer = self.api.post("/api/plans", self.body(**change), format="json")

@@ -120,6 +120,7 @@ class AfterTheFire(OfficeTestCase):
         note_version({"last": 2}, by=self.ines, now=self.outside.at, team=team, store=self.room, why="small")
         note_version({"last": 1, "ask_after": [2, "years"]}, by=self.ines, now=self.outside.at)
         Freeze.objects.create(team=team, reason="a lawyer wrote", at=self.outside.at)
+        Freeze.objects.create(store=self.room, reason="it is moved", at=self.outside.at)
         self.erasure = Erasure.objects.create(
             reference="Request 14", items=[{"kind": "contacts", "id": "c001", "mark": "ab" * 16, "name": "Ada"}],
             asked_at=self.outside.at, begins_on=date(2026, 4, 1), forgets_names=True,
@@ -168,7 +169,7 @@ class AfterTheFire(OfficeTestCase):
                 "devices": 2,
                 "plans": 1,
                 "exceptions": 2,
-                "freezes": 1,
+                "freezes": 2,
                 "erasures": 1,
                 "rotations": 0,
                 "drill_rules": 1,
@@ -200,8 +201,8 @@ class AfterTheFire(OfficeTestCase):
         self.assertEqual((said["team"].store.name, said["team"].team.name), ("Survivor", "Shore Crew"))
         (drills,) = DrillRules.objects.all()
         self.assertEqual((drills.a_day, drills.most_minutes, drills.limit_bytes_per_second, drills.wanted_days), (3, 20, None, 90))
-        (frozen,) = Freeze.objects.all()
-        self.assertEqual((frozen.team.name, frozen.reason), ("Shore Crew", "a lawyer wrote"))
+        frozen = set(Freeze.objects.values_list("team__name", "store__name", "reason"))
+        self.assertEqual(frozen, {("Shore Crew", None, "a lawyer wrote"), (None, "Survivor", "it is moved")})
         (asked,) = Erasure.objects.all()
         self.assertEqual(
             (asked.reference, asked.begins_on, asked.forgets_names, [one.id for one in asked.devices.all()]),

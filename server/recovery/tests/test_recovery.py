@@ -10,6 +10,7 @@ from PIL import Image
 from core.content.errors import LinkCut
 from core.vault.tests.bench_of_one import MemoryDevice, phone
 from server.recovery.actions.carry_out import carry_out
+from server.recovery.actions.intents import RowIntents
 from server.recovery.models import Restore, RestoreBatch
 from server.recovery.thumbnails import NoPicture, picture_type, thumbnail
 from server.tests.pretend import OfficeTestCase
@@ -220,6 +221,20 @@ class RestoringToAnotherDevice(RecoveryTestCase):
         self.assertEqual((restore.state, left < -2), ("complete", True))
         self.assertEqual(sorted(device.content.values()), sorted(self.outside.devices["p1"].content.values()))
         self.assertFalse(RestoreBatch.objects.exists())
+
+
+class WhatARestoreIntends(RecoveryTestCase):
+    def test_a_batch_is_begun_until_it_is_finished_and_one_at_a_time(self):
+        self.ask()
+        mine = RowIntents(Restore.objects.get().id)
+        self.assertEqual((mine.begun("contacts"), mine.finished("contacts")), (frozenset(), {}))
+        mine.begin("contacts", ["a", "b"])
+        self.assertEqual((mine.begun("contacts"), mine.begun("photos"), mine.finished("contacts")), (frozenset("ab"), frozenset(), {}))
+        mine.finish("contacts", {"a": "1", "b": "2"})
+        mine.begin("contacts", ["c"])
+        mine.begin("photos", ["d"])
+        self.assertEqual((mine.begun("contacts"), mine.begun("photos")), (frozenset(), frozenset("d")), "the one before was given up")
+        self.assertEqual(mine.finished("contacts"), {"a": "1", "b": "2"})
 
 
 class PicturesThatAreNone(SimpleTestCase):

@@ -4,14 +4,17 @@ import random
 from datetime import date, timedelta
 from unittest import mock
 
-from server.people.models import JournalEntry, Office
+from server.people.models import JournalEntry, Office, Team
 from server.plans.actions.save_plan import DraftTarget, save_plan
 from server.plans.models import RuleVersion
+from server.retention.actions.freeze import words_of
 from server.retention.actions.look_after import look_after, sweep_store
+from server.retention.models import Freeze
 from server.runs.actions.carry_copies import carry_copies
 from server.runs.actions.check_store import check_store
 from server.runs.actions.compare_store import adopt, compare_store
 from server.runs.models import Backup, Copy, CopyState, Stray
+from server.storage.models import Store
 from server.tests.pretend import OfficeTestCase
 
 
@@ -290,6 +293,14 @@ class Holds(ThePile):
 
 
 class NothingLeaves(ThePile):
+    def test_of_what_is_said_in_words(self):
+        for freeze, words in (
+            (Freeze(store=Store(name="Cellar")), "Cellar"),
+            (Freeze(team=Team(name="Crew")), "Crew’s devices"),
+            (Freeze(), "the office"),
+        ):
+            self.assertEqual(words_of(freeze), words)
+
     def test_at_once_also_what_is_leaving_and_what_was_about_to_go(self):
         self.nights(3)
         Copy.objects.filter(state="leaving").update(leaves_on=self.outside.at.date())
