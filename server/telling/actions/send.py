@@ -27,7 +27,7 @@ def send_waiting(*, now: datetime) -> tuple[int, int]:
     """(sent, not sent). A mail server or a hook that does not answer is asked once a round."""
     sent = failed = 0
     down: dict[object, str] = {}
-    """Mail, or the id of a hook → why nothing goes there in this round."""
+    """The id of a hook, or None for mail → why nothing goes there in this round."""
     due = Message.objects.filter(state=MessageState.WAITING, not_before__lte=now).order_by("not_before", "made_at", "id")
     for id in list(due.values_list("id", flat=True)[:AT_ONCE]):
         with transaction.atomic():
@@ -35,7 +35,7 @@ def send_waiting(*, now: datetime) -> tuple[int, int]:
             row = held.filter(id=id, state=MessageState.WAITING).first()
             if row is None:
                 continue  # another worker has it
-            where = Way.MAIL if row.way == Way.MAIL else row.hook_id
+            where = row.hook_id
             error = down.get(where) or _sent(row, down, where)
             if not error:
                 row.state, row.sent_at, row.error = MessageState.SENT, ports.clock().now(), ""
