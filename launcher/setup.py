@@ -29,7 +29,7 @@ def set_up(*, for_tests: bool = False, front_end: bool = True) -> None:
     if sys.version_info < OLDEST_PYTHON:
         raise StepFailed(f"Python {sys.version_info.major}.{sys.version_info.minor} is too old; Old Attic needs 3.11 or newer.")
     debian(for_tests=for_tests)
-    together(lambda: _python(for_tests=for_tests), _front_end if front_end else lambda: None)
+    together(lambda: _python(for_tests=for_tests), *((_front_end,) if front_end else ()))
 
 
 def _python(*, for_tests: bool) -> None:

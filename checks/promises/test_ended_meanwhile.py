@@ -24,8 +24,7 @@ class Meanwhile(OfficeTestCase):
         super().furnish()
         self.room, self.one = self.store(), self.device()
         self.plan(self.one, store=self.room)
-        self.run = self.run_now(self.one)  # type: ignore[assignment]
-        self.backup = self.run.backup  # type: ignore[attr-defined]
+        self.backup = self.run_now(self.one).backup
         self.late = self.outside.at + timedelta(days=3)
 
     def stays(self, row: Model, *doing: Callable[[], object], answer: object = False) -> None:

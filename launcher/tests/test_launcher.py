@@ -16,7 +16,7 @@ from unittest import TestCase, mock
 
 from launcher import processes as processes_module
 from launcher.cluster import Cluster, _may_pass
-from launcher.console import StepFailed, run
+from launcher.console import StepFailed, Voice, run, step, together
 from launcher.leftovers import RECORD, end_leftovers, known, who_listens
 from launcher.processes import Processes, free_port, is_free
 from launcher.start import _only_one, _ports, environment
@@ -169,6 +169,27 @@ class Steps(TestCase):
             run([sys.executable, "-c", "raise SystemExit('no such mirror')"], remedy="Look at the network.")
         self.assertIn("no such mirror", str(caught.exception))
         self.assertIn("Look at the network.", str(caught.exception))
+
+    def test_side_by_side_each_has_a_line_of_its_own_for_its_beginning_and_its_end_and_a_failure_is_not_lost(self):
+        ended = []
+
+        def good():
+            with step("packages"):
+                ended.append("good")
+
+        def bad():
+            with step("the front end"):
+                raise StepFailed("no registry")
+
+        with mock.patch.object(Voice, "out", io.StringIO()) as out:
+            with self.assertRaisesRegex(StepFailed, "no registry"):
+                together(bad, good)
+            with step("alone"):
+                """Nothing to do."""
+        lines = out.getvalue().splitlines()
+        self.assertEqual(ended, ["good"])
+        self.assertEqual(sum(line in ("  packages … ", "  the front end … ", "  the front end: failed") for line in lines), 3, lines)
+        self.assertRegex(lines[-1], r"^  alone … \d+\.\d s$")
 
     def test_a_data_folder_serves_one_start_at_a_time(self):
         with tempfile.TemporaryDirectory() as folder, _only_one(Path(folder)):
